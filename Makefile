@@ -1,0 +1,28 @@
+# Everything is set up in .venv on the first call; nothing but Python (3.11 or later) is needed.
+PYTHON ?= python3
+BIN := .venv/bin
+READY := .venv/.ready
+
+.PHONY: demo test lint bench clean
+
+demo: $(READY)
+	$(BIN)/boreotabula demo demo
+
+test: lint
+	$(BIN)/pytest
+
+lint: $(READY)
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+
+bench: $(READY)
+	$(BIN)/python bench/run.py
+
+$(READY): pyproject.toml
+	$(PYTHON) -m venv .venv
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	touch $(READY)
+
+clean:
+	rm -rf .venv demo bench/work

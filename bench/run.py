@@ -1,0 +1,134 @@
+"""Times the whole command against the same job by hand and against only reading the tabs.
+
+The three run in alternation, each in a process of its own; medians, ratios and peak memory are
+printed. The command runs in an environment without pandas, as users install it; the script by
+hand in one with pandas and openpyxl. Both are set up in bench/work on the first call.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import platform
+import statistics
+import subprocess
+import sys
+import time
+import venv
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+HERE = Path(__file__).parent
+WORK = HERE / "work"
+
+
+@dataclass
+class Contender:
+    """A command that is timed."""
+
+    name: str
+    command: Sequence[object]
+    seconds: list[float] = field(default_factory=list)
+    peak: float = 0.0
+
+    def go(self) -> None:
+        """Run once; note time and peak memory (of the process and its children)."""
+        start = time.perf_counter()
+        child = subprocess.Popen(
+            [str(part) for part in self.command], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
+        )
+        assert child.stderr is not None
+        said = child.stderr.read()
+        _, status, usage = os.wait4(child.pid, 0)
+        self.seconds.append(time.perf_counter() - start)
+        if os.waitstatus_to_exitcode(status):
+            raise SystemExit(f"{self.name} failed:\n{said.decode()}")
+        self.peak = max(self.peak, usage.ru_maxrss / 1024)
+
+    @property
+    def median(self) -> float:
+        """Median time in seconds."""
+        return statistics.median(self.seconds)
+
+
+def environment(name: str, packages: Sequence[str]) -> Path:
+    """A virtual environment with some packages; returns its folder of programs."""
+    folder = WORK / name
+    programs = folder / "bin"
+    if not (folder / ".ready").exists():
+        venv.create(folder, with_pip=True, clear=True)
+        pip = [programs / "python", "-m", "pip", "install", "-q", "--disable-pip-version-check"]
+        subprocess.run([*pip, *packages], check=True)
+        (folder / ".ready").touch()
+    return programs
+
+
+def table(contenders: Sequence[Contender]) -> str:
+    """Medians, spread, memory, and each time as a ratio to the first contender's."""
+    lines = ["| what | median s | from – to s | ratio | peak MiB |", "|---|---|---|---|---|"]
+    first = contenders[0].median
+    for one in contenders:
+        spread = f"{min(one.seconds):.2f} – {max(one.seconds):.2f}"
+        ratio = f"{one.median / first:.2f}"
+        lines.append(f"| {one.name} | {one.median:.2f} | {spread} | {ratio} | {one.peak:.0f} |")
+    return "\n".join(lines)
+
+
+def main() -> None:
+    """Set up, run in alternation, print."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--files", type=int, default=200)
+    parser.add_argument("--rounds", type=int, default=5)
+    parser.add_argument(
+        "--by-hand-rounds", type=int, default=2, help="the slow one runs less often"
+    )
+    given = parser.parse_args()
+    tool = environment("tool", ["--editable", str(HERE.parent)])
+    hand = environment("hand", ["pandas", "openpyxl"])
+    folder = WORK / f"inbox-{given.files}"
+    subprocess.run(
+        [tool / "python", HERE / "make_inbox.py", folder, "--files", str(given.files)], check=True
+    )
+    inbox = folder / "inbox"
+    extract = Contender(
+        "boreotabula extract, one worker",
+        [tool / "boreotabula", "extract", folder / "stock.toml", "-o", folder / "out.csv", "-q"],
+    )
+    only = Contender("only reading", [tool / "python", HERE / "only_read.py", inbox])
+    by_hand = Contender(
+        "pandas + openpyxl by hand", [hand / "python", HERE / "by_hand.py", inbox, folder / "h.csv"]
+    )
+    for round_ in range(given.rounds):
+        print(f"round {round_ + 1} of {given.rounds}", file=sys.stderr)
+        extract.go()
+        only.go()
+        if round_ < given.by_hand_rounds:
+            by_hand.go()
+    same_records(folder / "out.csv", folder / "h.csv")
+    print(
+        f"{given.files} files × 3 tabs × 80 rows × 40 columns; Python {platform.python_version()},"
+    )
+    print(f"{os.cpu_count()} cores, {platform.machine()}\n")
+    print(table([extract, only, by_hand]))
+    print(f"\nby hand / extract: {by_hand.median / extract.median:.1f} times")
+    print(f"extract / only reading: {extract.median / only.median:.2f} times")
+
+
+def same_records(ours: Path, theirs: Path) -> None:
+    """A race between two different results would say nothing."""
+    sums = [_sum(path) for path in (ours, theirs)]
+    if sums[0] != sums[1]:
+        raise SystemExit(f"the results differ: {sums[0]} and {sums[1]} (records, seedlings)")
+
+
+def _sum(path: Path) -> tuple[int, int]:
+    import csv
+
+    with path.open(encoding="utf-8", newline="") as stream:
+        counts = [int(row["seedlings"]) for row in csv.DictReader(stream)]
+    return len(counts), sum(counts)
+
+
+if __name__ == "__main__":
+    main()

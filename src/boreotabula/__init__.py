@@ -1,0 +1,52 @@
+"""Boreotabula: a folder of form-like report workbooks becomes one tidy, typed table.
+
+import boreotabula
+
+layout = boreotabula.Layout.load("stock.toml")
+run = boreotabula.extract(layout)
+run.records     # a pyarrow Table
+run.findings    # what to look at
+run.unplaced    # filled cells that are in no record
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from boreotabula.errors import BoreotabulaError
+    from boreotabula.layout.problems import LayoutError
+    from boreotabula.reading.findings import Finding, Unplaced
+    from boreotabula.runs.extraction import Run, extract
+    from boreotabula.runs.layouts import Layout
+
+__version__ = "0.1.0"
+
+__all__ = [
+    "BoreotabulaError",
+    "Finding",
+    "Layout",
+    "LayoutError",
+    "Run",
+    "Unplaced",
+    "__version__",
+    "extract",
+]
+
+_HOMES = {
+    "BoreotabulaError": "errors",
+    "Finding": "reading.findings",
+    "Layout": "runs.layouts",
+    "LayoutError": "layout.problems",
+    "Run": "runs.extraction",
+    "Unplaced": "reading.findings",
+    "extract": "runs.extraction",
+}
+
+
+def __getattr__(name: str) -> Any:
+    """Import the public names when they are first used: the command line starts without them."""
+    if name not in _HOMES:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return getattr(import_module(f"{__name__}.{_HOMES[name]}"), name)

@@ -1,0 +1,1 @@
+"""The command line: parses, calls the core, prints. Nothing else imports it."""

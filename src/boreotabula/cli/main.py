@@ -1,0 +1,68 @@
+"""The entry point, and the one place where errors become exit statuses.
+
+Commands are imported when they are called, so that `--help` answers at once.
+"""
+
+from __future__ import annotations
+
+import sys
+from importlib import import_module
+from typing import NoReturn
+
+import click
+
+from boreotabula import __version__
+from boreotabula.errors import BoreotabulaError
+
+COMMANDS = {
+    "extract": ("boreotabula.cli.extract", "Read all files of a layout into one table."),
+    "demo": ("boreotabula.demo.command", "Write made-up workbooks and a layout, and extract them."),
+}
+"""The commands in the order of the work: the module of each, and what it does."""
+
+
+class LazyGroup(click.Group):
+    """A group whose commands are imported only when they are needed."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """The names of all commands."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """The command itself."""
+        if cmd_name not in COMMANDS:
+            return None
+        command = import_module(COMMANDS[cmd_name][0]).command
+        assert isinstance(command, click.Command)
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """List the commands without importing them."""
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, what) for name, (_, what) in COMMANDS.items()])
+
+
+@click.group(
+    cls=LazyGroup,
+    context_settings={"help_option_names": ["-h", "--help"]},
+    epilog="Example: boreotabula extract stock.toml -o stock.csv",
+)
+@click.version_option(__version__, prog_name="boreotabula")
+def cli() -> None:
+    """Turn a folder of form-like report workbooks into one tidy, typed, trustworthy table."""
+
+
+def run() -> NoReturn:
+    """Run the command line and leave with its exit status: 0, 1, 2 or 3 (130 if interrupted)."""
+    try:
+        status = cli.main(standalone_mode=False)
+    except click.Abort:
+        click.echo("Stopped; nothing was written.", err=True)
+        sys.exit(130)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except BoreotabulaError as error:
+        click.echo(str(error), err=True)
+        sys.exit(error.exit_status)
+    sys.exit(status if isinstance(status, int) else 0)

@@ -1,0 +1,177 @@
+"""What the commands print: summaries on stdout, findings and progress on stderr."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from itertools import islice
+from pathlib import Path
+
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+from rich.table import Table
+from rich.text import Text
+
+from boreotabula.reading.findings import Finding, Severity
+from boreotabula.reading.roles import Role
+from boreotabula.runs.extraction import Run
+from boreotabula.runs.files import FileReading
+from boreotabula.runs.record import in_order
+
+MOST_CAUSES = 12
+"""So many causes are listed on screen; findings.csv holds every finding."""
+
+_STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "yellow", Severity.NOTE: "dim"}
+
+
+def out() -> Console:
+    """The console for results."""
+    return Console(highlight=False, soft_wrap=False)
+
+
+def err() -> Console:
+    """The console for progress and findings."""
+    return Console(stderr=True, highlight=False, soft_wrap=False)
+
+
+@contextmanager
+def progress(total: int, *, shown: bool) -> Iterator[Progress | None]:
+    """A progress bar over files on a terminal; nothing when piped."""
+    console = err()
+    if not (shown and console.is_terminal):
+        yield None
+        return
+    with Progress(
+        TextColumn("reading"),
+        BarColumn(bar_width=30),
+        MofNCompleteColumn(),
+        TextColumn("files"),
+        TimeRemainingColumn(),
+        TextColumn("{task.description}"),
+        console=console,
+        transient=True,
+    ) as bar:
+        bar.add_task("", total=total)
+        yield bar
+
+
+def summary(run: Run, written: Path | None, record: Path | None) -> None:
+    """The figures of a run."""
+    console = out()
+    read = sum(file.read for file in run.files)
+    left = f" · {len(run.left_out)} left out" if run.left_out else ""
+    console.print(Text(run.layout.spec.title or run.layout.path.stem, style="bold"))
+    console.print(
+        f"  {_count(read, 'workbook')} of {_count(len(run.files), 'file')}{left}"
+        f" · {_count(run.tab_count, 'tab')} · {_count(run.record_count, 'record')}"
+    )
+    console.print()
+    console.print(_roles(run))
+    console.print()
+    console.print(_verdict(run))
+    if written is not None:
+        console.print(f"  records   {written}", soft_wrap=True)
+    if record is not None:
+        console.print(f"  findings  {record}", soft_wrap=True)
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number:,} {what}" + ("" if number == 1 else "s")
+
+
+def _roles(run: Run) -> Table:
+    """How many filled cells have which role; the rules that left cells out by name."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    table.add_column()
+    table.add_column(justify="right")
+    table.add_column()
+    account = run.account
+    table.add_row("  cells filled", f"{account.filled:,}", "")
+    for role in (*(one for one in Role if one is not Role.UNPLACED), Role.UNPLACED):
+        count = account.roles[role]
+        if not count:
+            continue
+        style = "yellow" if role is Role.UNPLACED else ""
+        rules = ", ".join(f"{rule} {number:,}" for rule, number in account.left_out.items())
+        why = rules if role is Role.LEFT_OUT else ""
+        table.add_row(Text(f"    {role.word}"), Text(f"{count:,}", style=style), Text(why))
+    return table
+
+
+def _verdict(run: Run) -> Text:
+    counts = run.severities
+    if not counts:
+        return Text("  Nothing needs a look.", style="green")
+    text = Text("  needs a look: ")
+    parts = [
+        (_count(counts[severity], str(severity)), _STYLES[severity])
+        for severity in Severity
+        if counts[severity]
+    ]
+    for place, (part, style) in enumerate(parts):
+        text.append(", " if place else "")
+        text.append(part, style=style)
+    return text
+
+
+def findings(some: Sequence[Finding], *, every: bool) -> None:
+    """Findings grouped by cause, worst first; all of them one by one if `every`."""
+    console = err()
+    groups = _by_cause(in_order(some), every=every)
+    groups = groups if every else [one for one in groups if one[0].severity is not Severity.NOTE]
+    for group in groups if every else groups[:MOST_CAUSES]:
+        first = group[0]
+        head = Text.assemble(
+            (f"{first.severity}", _STYLES[first.severity]), "  ", (_where(first), "bold")
+        )
+        console.print(head, soft_wrap=True)
+        console.print(Text(f"  {first.message}{_more(group)}"))
+        console.print(Text(f"  → {first.advice}", style="cyan"))
+    if not every and len(groups) > MOST_CAUSES:
+        console.print(f"… and {len(groups) - MOST_CAUSES} more causes in findings.csv")
+
+
+def _by_cause(some: Iterable[Finding], *, every: bool) -> list[list[Finding]]:
+    groups: dict[object, list[Finding]] = {}
+    for place, one in enumerate(some):
+        cause = place if every else (one.code, one.looked_for, one.found)
+        groups.setdefault(cause, []).append(one)
+    return list(groups.values())
+
+
+def _where(finding: Finding) -> str:
+    parts = [finding.file, finding.tab, finding.cell]
+    return " › ".join(part for part in parts if part) or "the whole run"
+
+
+def _more(group: Sequence[Finding]) -> str:
+    if len(group) == 1:
+        return ""
+    files = len({one.file for one in group})
+    return f" (the same {len(group)} times in {_count(files, 'file')})"
+
+
+def file_line(reading: FileReading) -> None:
+    """What came of one file, as it is read."""
+    records = sum(tab.records.num_rows for tab in reading.tabs)
+    if reading.tabs:
+        said = f"{_count(len(reading.tabs), 'tab')}, {_count(records, 'record')}"
+    else:
+        said = "nothing read"
+    err().print(f"{reading.name}: {said}", soft_wrap=True, markup=False)
+
+
+def first_lines(path: Path, number: int) -> None:
+    """The first records of a CSV file as a table, as wide as the terminal allows."""
+    with path.open(encoding="utf-8", newline="") as stream:
+        rows = list(islice(csv.reader(stream), number + 1))
+    table = Table(box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
+    for place, name in enumerate(rows[0]):
+        numeric = all(row[place].lstrip("-").isdecimal() for row in rows[1:])
+        table.add_column(
+            name, justify="right" if numeric else "left", no_wrap=True, overflow="ellipsis"
+        )
+    for row in rows[1:]:
+        table.add_row(*map(Text, row))
+    out().print(table)

@@ -1,0 +1,1 @@
+"""Made-up sample workbooks and layouts: a co-operative of northern tree nurseries."""

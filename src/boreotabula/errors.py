@@ -1,0 +1,13 @@
+"""Errors that end a command; each class carries the exit status it stands for."""
+
+from __future__ import annotations
+
+
+class BoreotabulaError(Exception):
+    """A wrong call or a wrong layout: told in one message, never as a traceback."""
+
+    exit_status = 2
+
+
+class CallError(BoreotabulaError):
+    """The command cannot do what it was asked for (a path that cannot be written, say)."""

@@ -1,0 +1,70 @@
+"""The normal form in which headings, labels and names of fields are compared.
+
+Two headings are the same if their normal forms are equal; never because one is part of the
+other. Near misses are only ever suggested.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+
+# Soft hyphen and zero-width characters: nobody sees them, so they tell no headings apart.
+_INVISIBLE = dict.fromkeys(map(ord, "\u00ad\u200b\u200c\u200d\u2060\ufeff"))
+_GAPS = re.compile(r"[\s_\-\u2010\u2011]+")
+
+
+def fold(text: str) -> str:
+    """Compatibility form (Unicode NFKC), case folded, gaps as one space; the ends are kept.
+
+    White space, line breaks, '_' and '-' all count as a gap.
+    """
+    seen = unicodedata.normalize("NFKC", text.translate(_INVISIBLE)).casefold()
+    return _GAPS.sub(" ", unicodedata.normalize("NFKC", seen))
+
+
+@lru_cache(maxsize=65_536)
+def normal_form(text: str) -> str:
+    """The form of a heading that is compared: `fold`, trimmed, no ':' or '*' at the end."""
+    return fold(text).strip().rstrip(":* ")
+
+
+@dataclass(frozen=True)
+class Naming:
+    """One statement that a heading means a field, and where it was made (for messages)."""
+
+    heading: str
+    field: str
+    where: str
+
+
+@dataclass(frozen=True)
+class HeadingNames:
+    """Which field a heading means, by normal form."""
+
+    by_form: Mapping[str, str]
+
+    def field_of(self, heading: str) -> str | None:
+        """The field that a heading means, or None if no field knows it."""
+        return self.by_form.get(normal_form(heading))
+
+    def headings_of(self, field: str) -> list[str]:
+        """The normal forms by which a field is known."""
+        return [form for form, known in self.by_form.items() if known == field]
+
+
+def conflicts(namings: Iterable[Naming]) -> Iterator[tuple[Naming, Naming]]:
+    """Pairs of namings that give the same heading to two fields (first one, then the other)."""
+    first: dict[str, Naming] = {}
+    for naming in namings:
+        known = first.setdefault(normal_form(naming.heading), naming)
+        if known.field != naming.field:
+            yield known, naming
+
+
+def heading_names(namings: Iterable[Naming]) -> HeadingNames:
+    """The index of namings that hold no conflict."""
+    return HeadingNames({normal_form(one.heading): one.field for one in namings})

@@ -1,0 +1,198 @@
+"""What is wrong with a layout, told with file, line and the nearest right word."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from types import UnionType
+from typing import Annotated, Any, Union, get_args, get_origin
+
+from pydantic import ValidationError
+
+from boreotabula.errors import BoreotabulaError
+from boreotabula.layout.model import LayoutSpec, Part
+
+KeyPath = tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing wrong with a layout: where (the path of keys) and what, with the way out."""
+
+    path: KeyPath
+    message: str
+
+
+class LayoutError(BoreotabulaError):
+    """A layout or glossary that cannot be used.
+
+    `problems` pairs a place ('stock.toml, line 4') with what is wrong there.
+    """
+
+    def __init__(self, problems: Sequence[tuple[str, str]]) -> None:
+        self.problems = tuple(problems)
+        super().__init__("\n".join(f"{place}: {message}" for place, message in problems))
+
+
+def layout_error(file: str, text: str, problems: Iterable[Problem]) -> LayoutError:
+    """The error for the problems of a layout file, each with its line, in the order of lines."""
+    placed = [(line_of(text, problem.path), problem.message) for problem in problems]
+    placed.sort(key=lambda one: one[0] or 0)
+    return LayoutError(
+        [(f"{file}, line {line}" if line else file, message) for line, message in placed]
+    )
+
+
+def nearest(word: str, known: Iterable[str]) -> str | None:
+    """The known word most like a mistyped one, or None if none is near."""
+    from rapidfuzz import fuzz, process, utils  # only needed once something is wrong
+
+    found = process.extractOne(
+        word, list(known), scorer=fuzz.WRatio, processor=utils.default_process, score_cutoff=68
+    )
+    return found[0] if found else None
+
+
+def did_you_mean(word: str, known: Iterable[str]) -> str:
+    """'; did you mean “stub”?' or, if nothing is near, the list of what is known."""
+    choices = list(known)
+    near = nearest(word, choices)
+    if near is not None:
+        return f"; did you mean “{near}”?"
+    listed = ", ".join(choices)
+    return f"; known here: {listed}" if listed else ""
+
+
+def line_of(text: str, path: KeyPath) -> int | None:
+    """The line, counted from 1, on which the key at a path stands; of its parent if it is absent.
+
+    Found by reading ever more lines of the file: a key stands on the first line whose reading
+    brings it in. That leans on the TOML reader alone, so every way of writing a key is served.
+    """
+    lines = text.splitlines()
+    while path:
+        start = 1
+        for end in range(1, len(lines) + 1):
+            try:
+                data = tomllib.loads("\n".join(lines[:end]))
+            except tomllib.TOMLDecodeError:
+                continue  # in the midst of a value of several lines
+            if _holds(data, path):
+                return start
+            start = end + 1
+        path = path[:-1]
+    return None
+
+
+def _holds(data: Any, path: KeyPath) -> bool:
+    for step in path:
+        if isinstance(data, list):
+            data = dict(enumerate(data))
+        if not isinstance(data, dict) or step not in data:
+            return False
+        data = data[step]
+    return True
+
+
+def from_validation(error: ValidationError) -> list[Problem]:
+    """The findings of pydantic in the words of the layout language."""
+    errors = error.errors(include_url=False)
+    misspelt = {
+        (*one["loc"][:-1], near)
+        for one in errors
+        if one["type"] == "extra_forbidden"
+        and (near := nearest(str(one["loc"][-1]), _keys_at(one["loc"][:-1])))
+    }
+    return [
+        Problem(one["loc"], _phrase(one))
+        for one in errors
+        if not (one["type"] == "missing" and one["loc"] in misspelt)
+    ]
+
+
+def _phrase(error: Any) -> str:
+    loc: KeyPath = error["loc"]
+    key = str(loc[-1])
+    kind = error["type"]
+    if kind == "extra_forbidden":
+        return f"unknown key “{key}”{_within(loc)}{did_you_mean(key, _keys_at(loc[:-1]))}"
+    if kind == "missing":
+        return f"the key “{key}” is missing{_within(loc)}"
+    if kind == "literal_error" and loc == ("layout",):
+        return f"layout = {error['input']!r} is not known to this version; write layout = 1"
+    if kind == "literal_error":
+        choices = [str(choice) for choice in _literals(error)]
+        return (
+            f"{_name(loc)} cannot be “{error['input']}”{did_you_mean(str(error['input']), choices)}"
+        )
+    wanted = _WANTED.get(kind)
+    if wanted:
+        return f"{_name(loc)} must be {wanted}, but is {_shown(error['input'])}"
+    if kind == "too_short":
+        return f"{_name(loc)} needs at least one entry"
+    return f"{_name(loc)}: {error['msg']}"
+
+
+_WANTED = {
+    "string_type": "a text in quotes",
+    "int_type": "a whole number",
+    "bool_type": "true or false",
+    "tuple_type": "a text or a list of texts",
+    "model_type": "a table of keys",
+    "mapping_type": "a table of keys",
+    "dict_type": "a table of keys",
+}
+
+
+def _shown(value: Any) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, str):
+        return f"the text “{value}”"
+    if isinstance(value, Mapping):
+        return "a table"
+    return "a list" if isinstance(value, list | tuple) else f"{value}"
+
+
+def _literals(error: Any) -> list[str]:
+    return [part.strip(" '") for part in error["ctx"]["expected"].replace(" or ", ",").split(",")]
+
+
+def _name(loc: KeyPath) -> str:
+    keys = [str(step) for step in loc if isinstance(step, str)]
+    entry = f", entry {loc[-1] + 1}," if isinstance(loc[-1], int) else ""
+    if len(keys) == 1:
+        return keys[0] + entry
+    return f"“{keys[-1]}” in [{'.'.join(keys[:-1])}]{entry}"
+
+
+def _within(loc: KeyPath) -> str:
+    keys = [str(step) for step in loc[:-1] if isinstance(step, str)]
+    return f" in [{'.'.join(keys)}]" if keys else ""
+
+
+def _keys_at(loc: KeyPath) -> list[str]:
+    """The keys that the model knows at a path."""
+    model: type[Part] | None = LayoutSpec
+    mapping = False
+    for step in loc:
+        if mapping or isinstance(step, int):
+            mapping = False  # a freely chosen name, or a place in a list: the model stays
+        elif model is not None and step in model.model_fields:
+            field = model.model_fields[str(step)].annotation
+            model, mapping = _part_in(field), get_origin(field) is Mapping
+        else:
+            return []
+    return [] if model is None or mapping else list(model.model_fields)
+
+
+def _part_in(annotation: Any) -> type[Part] | None:
+    if isinstance(annotation, type) and issubclass(annotation, Part):
+        return annotation
+    if get_origin(annotation) in (Union, UnionType, Annotated, Mapping, list, tuple):
+        for inner in get_args(annotation):
+            found = _part_in(inner)
+            if found is not None:
+                return found
+    return None

@@ -1,0 +1,181 @@
+"""Cells become typed values; what does not convert is told with its reason, never guessed."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+
+import pyarrow as pa
+
+from boreotabula.workbooks.sheet import Cell, Flaw
+
+TEXT = pa.dictionary(pa.int32(), pa.string())
+"""Text columns repeat few values many times: each is kept once."""
+
+ARROW_TYPES: dict[str, pa.DataType] = {
+    "text": TEXT,
+    "integer": pa.int64(),
+    "number": pa.float64(),
+    "month": pa.date32(),
+}
+
+_INT64 = 2**63
+# From here on a float no longer holds every whole number, so its digits are not certain.
+_EXACT = 2**53
+
+
+class NotConvertedError(ValueError):
+    """A cell does not hold a value of the wanted type; the text is the reason."""
+
+
+@dataclass(frozen=True)
+class Converted:
+    """Values in the order of the cells, empty where `failures` (place, reason) says so."""
+
+    values: pa.Array
+    failures: tuple[tuple[int, str], ...] = ()
+
+
+def cell_text(cell: Cell) -> str:
+    """The text of any cell: whole numbers without a decimal point, dates in ISO form."""
+    if isinstance(cell, str):
+        return cell.strip()
+    if isinstance(cell, bool):
+        return "TRUE" if cell else "FALSE"
+    if isinstance(cell, float):
+        return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
+    if isinstance(cell, datetime | date | time):
+        return cell.isoformat()
+    if isinstance(cell, timedelta):
+        seconds = cell.total_seconds()
+        hours, rest = divmod(int(seconds), 3600)
+        return f"{hours}:{rest // 60:02}:{rest % 60:02}"
+    return str(cell)
+
+
+def one_line(text: str) -> str:
+    """Text with inner white space as one space, as headings and stub cells are kept."""
+    return " ".join(text.split())
+
+
+def kind_of(cell: Cell) -> str:
+    """What a cell holds, in an analyst's words."""
+    if isinstance(cell, Flaw):
+        return cell.text
+    if isinstance(cell, bool):
+        return "TRUE or FALSE"
+    if isinstance(cell, float | int):
+        return "a number"
+    if isinstance(cell, str):
+        return "text"
+    return "a date or time"
+
+
+def _to_text(cell: Cell) -> str:
+    if isinstance(cell, Flaw):
+        raise NotConvertedError(f"{cell.text} where text belongs")
+    return cell_text(cell)
+
+
+_NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?")
+
+
+def _to_number(cell: Cell) -> float:
+    if isinstance(cell, float | int) and not isinstance(cell, bool):
+        return float(cell)
+    if isinstance(cell, str) and _NUMBER.fullmatch(cell.strip()):
+        return float(cell)
+    raise NotConvertedError(f"{kind_of(cell)} where a number belongs")
+
+
+_WHOLE = re.compile(r"[+-]?\d+")
+
+
+def _to_integer(cell: Cell) -> int:
+    if isinstance(cell, str) and _WHOLE.fullmatch(cell.strip()):
+        whole = int(cell)
+    else:
+        try:
+            number = _to_number(cell)
+        except NotConvertedError:
+            raise NotConvertedError(f"{kind_of(cell)} where a whole number belongs") from None
+        if not number.is_integer():
+            raise NotConvertedError("a fraction where a whole number belongs")
+        if abs(number) > _EXACT:
+            raise NotConvertedError("a number with more digits than the file keeps")
+        whole = int(number)
+    if not -_INT64 <= whole < _INT64:
+        raise NotConvertedError("a number too large for an integer")
+    return whole
+
+
+_MONTHS = (
+    re.compile(r"(?P<year>\d{4})[-/.](?P<month>\d{1,2})(?:-\d{2})?"),
+    re.compile(r"(?P<month>\d{1,2})[-/.](?P<year>\d{4})"),
+)
+
+
+def _to_month(cell: Cell) -> date:
+    if isinstance(cell, date):
+        return date(cell.year, cell.month, 1)
+    if isinstance(cell, str):
+        for form in _MONTHS:
+            found = form.fullmatch(cell.strip())
+            if found and 1 <= int(found["month"]) <= 12 and int(found["year"]):
+                return date(int(found["year"]), int(found["month"]), 1)
+    raise NotConvertedError(f"{kind_of(cell)} where a month such as 2026-04 belongs")
+
+
+_CONVERTERS: dict[str, Callable[[Cell], object]] = {
+    "text": _to_text,
+    "integer": _to_integer,
+    "number": _to_number,
+    "month": _to_month,
+}
+
+
+def convert(cells: Sequence[Cell], kind: str) -> Converted:
+    """Convert cells to an Arrow array of the field type `kind`.
+
+    Blank cells and cells that do not convert give an empty value; only the latter are failures.
+    """
+    if kind in ("integer", "number") and set(map(type, cells)) == {float}:
+        whole = _plain_numbers(cells, kind)
+        if whole is not None:
+            return Converted(whole)
+    return _one_by_one(cells, kind)
+
+
+def _plain_numbers(cells: Sequence[Cell], kind: str) -> pa.Array | None:
+    """All cells at once, or None if one of them needs a closer look."""
+    numbers = pa.array(cells, pa.float64())
+    if kind == "number":
+        return numbers
+    try:
+        return numbers.cast(pa.int64())  # refuses fractions and what a float cannot hold
+    except pa.ArrowInvalid:
+        return None
+
+
+def _one_by_one(cells: Sequence[Cell], kind: str) -> Converted:
+    converter = _CONVERTERS[kind]
+    values: list[object] = []
+    failures: list[tuple[int, str]] = []
+    for place, cell in enumerate(cells):
+        value = None
+        if cell != "":
+            try:
+                value = converter(cell)
+            except NotConvertedError as reason:
+                failures.append((place, str(reason)))
+        values.append(value)
+    return Converted(as_array(values, kind), tuple(failures))
+
+
+def as_array(values: Sequence[object], kind: str) -> pa.Array:
+    """Python values of a field type as an Arrow array of that type."""
+    if kind == "text":
+        return pa.array(values, pa.string()).dictionary_encode()
+    return pa.array(values, ARROW_TYPES[kind])

@@ -1,0 +1,80 @@
+"""Findings: what a person should look at, with its address; and the cells nobody spoke for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import NamedTuple
+
+
+class Severity(StrEnum):
+    """How much a finding matters: see `CODES` for which code has which."""
+
+    ERROR = "error"
+    """Records are wrong, missing or doubtful."""
+    WARNING = "warning"
+    """Something a person should glance at."""
+    NOTE = "note"
+    """All else."""
+
+
+CODES: dict[str, Severity] = {
+    "file-unreadable": Severity.ERROR,
+    "file-twice": Severity.ERROR,
+    "no-file-matches": Severity.ERROR,
+    "no-tab-matches": Severity.ERROR,
+    "tab-pattern-unused": Severity.WARNING,
+    "several-tabs": Severity.ERROR,
+    "workbook-blank": Severity.ERROR,
+    "tab-unreadable": Severity.ERROR,
+    "tab-blank": Severity.NOTE,
+    "tab-not-chosen": Severity.WARNING,
+    "stamp-blank": Severity.ERROR,
+    "stamp-not-converted": Severity.ERROR,
+    "block-not-found": Severity.ERROR,
+    "block-found-twice": Severity.ERROR,
+    "stub-heading-missing": Severity.ERROR,
+    "heading-rows-doubtful": Severity.ERROR,
+    "heading-unknown": Severity.ERROR,
+    "heading-twice": Severity.ERROR,
+    "heading-taken": Severity.ERROR,
+    "heading-not-converted": Severity.ERROR,
+    "heading-level-blank": Severity.ERROR,
+    "values-without-heading": Severity.ERROR,
+    "heading-beyond-gap": Severity.ERROR,
+    "row-without-stub": Severity.ERROR,
+    "value-not-converted": Severity.ERROR,
+    "column-not-converted": Severity.ERROR,
+    "numbers-unplaced": Severity.WARNING,
+    "texts-unplaced": Severity.NOTE,
+}
+"""Every code a finding can have."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing to look at. `cell` is an address such as 'C7' (of the first cell, if several)."""
+
+    code: str
+    message: str
+    advice: str
+    cell: str = ""
+    looked_for: str = ""
+    found: str = ""
+    tab: str = ""
+    file: str = ""
+
+    @property
+    def severity(self) -> Severity:
+        """The severity of the finding's code."""
+        return CODES[self.code]
+
+
+class Unplaced(NamedTuple):
+    """A filled cell that is in no record: its address, its text, and why."""
+
+    cell: str
+    text: str
+    reason: str
+    tab: str = ""
+    file: str = ""

@@ -1,0 +1,111 @@
+"""The role of every cell of a tab, and the account of them."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from enum import IntEnum
+from itertools import chain, compress, repeat
+from operator import gt, ne
+
+from boreotabula.layout.addresses import address
+from boreotabula.reading.convert import cell_text
+from boreotabula.reading.findings import Unplaced
+from boreotabula.workbooks.sheet import Cell, Sheet
+
+
+class Role(IntEnum):
+    """What a filled cell is to the layout; exactly one for each."""
+
+    UNPLACED = 0
+    STAMP = 1
+    LABEL = 2
+    HEADING = 3
+    STUB = 4
+    VALUE = 5
+    TOTAL = 6
+    LEFT_OUT = 7
+    """Left out by a rule: codes from here on count the rules."""
+
+    @property
+    def word(self) -> str:
+        """The name in messages and files."""
+        return self.name.lower().replace("_", " ")
+
+
+@dataclass(frozen=True)
+class Account:
+    """How many filled cells have which role; `left_out` splits one role by its rule."""
+
+    filled: int
+    roles: Mapping[Role, int]
+    left_out: Mapping[str, int]
+
+
+@dataclass
+class RoleMap:
+    """Roles of a sheet's cells while it is read; all begin as unplaced."""
+
+    sheet: Sheet
+    codes: bytearray = field(init=False)
+    filled: bytes = field(init=False, repr=False)
+    """1 for each filled cell, 0 for each blank one, line by line."""
+    rules: list[str] = field(default_factory=list)
+    reasons: dict[int, str] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.codes = bytearray(self.sheet.height * self.sheet.width)
+        self.filled = bytes(map(ne, chain.from_iterable(self.sheet.rows), repeat("")))
+
+    def mark(self, row: int, column: int, code: int) -> None:
+        """Give one cell a role (or the code of a rule); outside the sheet there is none to give."""
+        if row < self.sheet.height and column < self.sheet.width:
+            self.codes[row * self.sheet.width + column] = code
+
+    def mark_line(self, row: int, column: int, codes: bytes) -> None:
+        """Give the cells of a row, from a column on, one code each."""
+        start = row * self.sheet.width + column
+        self.codes[start : start + len(codes)] = codes
+
+    def rule(self, text: str) -> int:
+        """The code for cells left out by a rule, such as 'ignore: Remarks'."""
+        if text not in self.rules:
+            if len(self.rules) == 256 - Role.LEFT_OUT:
+                return Role.LEFT_OUT + len(self.rules) - 1
+            self.rules.append(text)
+        return Role.LEFT_OUT + self.rules.index(text)
+
+    def unplace(self, row: int, column: int, reason: str) -> None:
+        """Say why a cell is in no record."""
+        place = row * self.sheet.width + column
+        self.codes[place] = Role.UNPLACED
+        self.reasons[place] = reason
+
+    def role(self, row: int, column: int) -> Role:
+        """The role of one cell."""
+        return Role(min(self.codes[row * self.sheet.width + column], Role.LEFT_OUT))
+
+    def account(self) -> Account:
+        """Count the filled cells by role."""
+        counts = Counter(compress(self.codes, self.filled))
+        left_out = {
+            rule: counts[Role.LEFT_OUT + place]
+            for place, rule in enumerate(self.rules)
+            if counts[Role.LEFT_OUT + place]
+        }
+        roles: dict[Role, int] = {role: counts[role] for role in Role if role is not Role.LEFT_OUT}
+        roles[Role.LEFT_OUT] = sum(left_out.values())
+        return Account(sum(self.filled), roles, left_out)
+
+    def unplaced(self) -> Iterator[tuple[int, int, Cell, str | None]]:
+        """Row, column, cell and the reason given (if any) of each unplaced filled cell."""
+        # A filled cell is 1, an unplaced one has the code 0: only for such is 1 > code.
+        for place in compress(range(len(self.codes)), map(gt, self.filled, self.codes)):
+            row, column = divmod(place, self.sheet.width)
+            yield row, column, self.sheet.rows[row][column], self.reasons.get(place)
+
+
+def unplaced_cell(row: int, column: int, cell: Cell, reason: str) -> Unplaced:
+    """The unplaced cell at a place, with its address and text."""
+    return Unplaced(address(row, column), cell_text(cell), reason)

@@ -1,0 +1,198 @@
+"""A run: every file of the source folder is read, in order, and the results are gathered."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import Any
+
+import pyarrow as pa
+
+from boreotabula.reading.findings import Finding, Severity, Unplaced
+from boreotabula.reading.roles import Account, Role
+from boreotabula.reading.tab import record_schema
+from boreotabula.runs.files import FileReading, make_job, read_file
+from boreotabula.runs.inbox import Inbox, LeftOut, look
+from boreotabula.runs.layouts import Layout
+
+
+@dataclass(frozen=True)
+class FileSummary:
+    """What is kept of a file once its records are handed on."""
+
+    name: str
+    size: int
+    digest: str
+    read: bool
+    records: int
+    tabs: Mapping[str, int]
+    """Records by tab that was read."""
+    other_tabs: tuple[str, ...]
+    account: Account
+
+
+@dataclass(frozen=True)
+class Run:
+    """The outcome of a run.
+
+    `records` has the fields of the layout in their order, then where each record is from; it is
+    empty of rows if the records went to a writer instead.
+    """
+
+    layout: Layout
+    records: pa.Table = field(repr=False)
+    findings: tuple[Finding, ...] = field(repr=False)
+    unplaced: tuple[Unplaced, ...] = field(repr=False)
+    files: tuple[FileSummary, ...] = field(repr=False)
+    left_out: tuple[LeftOut, ...] = field(repr=False)
+    account: Account
+    started: datetime
+    ended: datetime
+
+    @property
+    def record_count(self) -> int:
+        """Number of records of all files."""
+        return sum(file.records for file in self.files)
+
+    @property
+    def tab_count(self) -> int:
+        """Number of tabs that were read."""
+        return sum(len(file.tabs) for file in self.files)
+
+    @property
+    def severities(self) -> Counter[Severity]:
+        """How many findings there are of each severity."""
+        return Counter(one.severity for one in self.findings)
+
+    @property
+    def exit_status(self) -> int:
+        """0 clean, 1 at least one error finding, 3 nothing was read."""
+        if not self.tab_count:
+            return 3
+        return 1 if self.severities[Severity.ERROR] else 0
+
+    def to_pandas(self) -> Any:
+        """The records as a pandas data frame; pandas must be installed."""
+        return self.records.to_pandas()
+
+
+def extract(layout: Layout, on_file: Callable[[FileReading], None] | None = None) -> Run:
+    """Read all files of a layout's source folder into one table.
+
+    `on_file` is called after each file. Raises CallError if the source folder is not there;
+    what is wrong with a file is a finding of the run.
+    """
+    inbox = look(layout)
+    return gather(layout, inbox, _each(read_all(layout, inbox), on_file), keep_records=True)
+
+
+def _each(
+    readings: Iterable[FileReading], on_file: Callable[[FileReading], None] | None
+) -> Iterator[FileReading]:
+    for reading in readings:
+        if on_file is not None:
+            on_file(reading)
+        yield reading
+
+
+def read_all(layout: Layout, inbox: Inbox) -> Iterator[FileReading]:
+    """Read the taken files one by one, in order; a copy of an earlier file is not read again."""
+    job = make_job(layout.spec, layout.plan)
+    first: dict[str, str] = {}
+    for source in inbox.taken:
+        reading = read_file(source, job)
+        same = first.setdefault(reading.digest, source.name) if reading.digest else source.name
+        yield reading if same == source.name else _copy_of(reading, same)
+
+
+def _copy_of(reading: FileReading, first: str) -> FileReading:
+    finding = Finding(
+        "file-twice",
+        f"this file has the same content as “{first}”; only that one was read",
+        "Delete the copy, or ask the sender for the file that was meant.",
+        looked_for="each file once",
+        found=first,
+        file=reading.name,
+    )
+    return FileReading(reading.name, reading.size, reading.digest, findings=(finding,))
+
+
+def gather(
+    layout: Layout, inbox: Inbox, readings: Iterable[FileReading], *, keep_records: bool
+) -> Run:
+    """Take in the readings as they come. Without `keep_records` only figures stay in memory."""
+    started = datetime.now(UTC)
+    batches: list[pa.RecordBatch] = []
+    findings: list[Finding] = list(_empty_inbox(inbox, layout))
+    unplaced: list[Unplaced] = []
+    files: list[FileSummary] = []
+    idle = dict.fromkeys(layout.spec.tabs.named if layout.spec.tabs else ())
+    for reading in readings:
+        for used in reading.patterns:
+            idle.pop(used, None)
+        if keep_records:
+            batches += [tab.records for tab in reading.tabs]
+        findings += reading.findings
+        unplaced += reading.unplaced
+        files.append(_summary(reading))
+    findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
+    return Run(
+        layout,
+        pa.Table.from_batches(batches, record_schema(layout.plan)),
+        tuple(findings),
+        tuple(unplaced),
+        tuple(files),
+        inbox.left_out,
+        add_up(file.account for file in files),
+        started,
+        datetime.now(UTC),
+    )
+
+
+def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
+    if not inbox.taken:
+        patterns = ", ".join(layout.spec.source.include) or "*"
+        yield Finding(
+            "no-file-matches",
+            f"no file below “{layout.folder}” was taken; {len(inbox.left_out)} were left out",
+            "Look at [source] folder, include and exclude of the layout.",
+            looked_for=patterns,
+            found=", ".join(one.name for one in inbox.left_out[:5]),
+        )
+
+
+def _idle_pattern(text: str) -> Finding:
+    return Finding(
+        "tab-pattern-unused",
+        f"the pattern “{text}” of [tabs] named matches no tab of any workbook",
+        "Correct the pattern, or take it out of the layout.",
+        looked_for=text,
+        found="no such tab",
+    )
+
+
+def _summary(reading: FileReading) -> FileSummary:
+    return FileSummary(
+        reading.name,
+        reading.size,
+        reading.digest,
+        reading.read,
+        sum(tab.records.num_rows for tab in reading.tabs),
+        {tab.name: tab.records.num_rows for tab in reading.tabs},
+        reading.other_tabs,
+        add_up(tab.account for tab in reading.tabs),
+    )
+
+
+def add_up(accounts: Iterable[Account]) -> Account:
+    """One account of several."""
+    filled = 0
+    roles: Counter[Role] = Counter(dict.fromkeys(Role, 0))
+    left_out: Counter[str] = Counter()
+    for one in accounts:
+        filled += one.filled
+        roles.update(one.roles)
+        left_out.update(one.left_out)
+    return Account(filled, dict(roles), dict(left_out))

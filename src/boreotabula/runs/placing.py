@@ -1,0 +1,47 @@
+"""Writing files whole or not at all: beside the target first, then moved into place."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import BinaryIO
+
+from boreotabula.errors import CallError
+
+
+class KeepOld(Exception):  # noqa: N818  # a way out, not a mistake
+    """Raised inside `placed` to leave the target as it was, quietly."""
+
+
+@contextmanager
+def placed(target: Path) -> Iterator[BinaryIO]:
+    """A stream whose content becomes `target` when the block ends well; else nothing changes.
+
+    The parts are written to a hidden file beside the target, so that the move is one step of the
+    file system. Raises CallError if that folder cannot be written to.
+    """
+    beside = target.with_name(f".{target.name}.{os.getpid()}.part")
+    with _told(target):
+        stream = beside.open("wb")
+    try:
+        with _told(target):
+            with stream:
+                yield stream
+                stream.flush()
+                os.fsync(stream.fileno())
+            beside.replace(target)
+    except BaseException as error:
+        with suppress(OSError):
+            beside.unlink()
+        if not isinstance(error, KeepOld):
+            raise
+
+
+@contextmanager
+def _told(target: Path) -> Iterator[None]:
+    try:
+        yield
+    except OSError as error:
+        raise CallError(f"“{target}” cannot be written: {error.strerror}") from error

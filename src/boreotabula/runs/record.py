@@ -1,0 +1,109 @@
+"""The record of a run: findings, unplaced cells, and figures for people and machines."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import Any
+
+from boreotabula import __version__
+from boreotabula.errors import CallError
+from boreotabula.reading.findings import Finding, Severity
+from boreotabula.reading.roles import Account, Role
+from boreotabula.runs.extraction import Run
+from boreotabula.runs.inbox import RUN_RECORD, run_folder
+from boreotabula.runs.placing import placed
+
+FINDING_COLUMNS = (
+    "severity", "code", "file", "tab", "cell", "looked_for", "found", "message", "advice",
+)  # fmt: skip
+UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason")
+
+
+def write_record(run: Run, out: Path) -> Path:
+    """Write findings.csv, unplaced.csv and run.json into the run folder beside `out`.
+
+    Returns the folder. Raises CallError if it cannot be written.
+    """
+    folder = run_folder(out)
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
+    findings = [finding_row(one) for one in in_order(run.findings)]
+    unplaced = [[getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced]
+    _place(folder / "findings.csv", csv_text(FINDING_COLUMNS, findings))
+    _place(folder / "unplaced.csv", csv_text(UNPLACED_COLUMNS, unplaced))
+    text = json.dumps(describe(run, out), ensure_ascii=False, indent=2)
+    _place(folder / RUN_RECORD, text + "\n")
+    return folder
+
+
+def _place(path: Path, text: str) -> None:
+    with placed(path) as stream:
+        stream.write(text.encode())
+
+
+def in_order(findings: Iterable[Finding]) -> list[Finding]:
+    """Worst first, else in the order in which the files were read."""
+    return sorted(findings, key=lambda one: list(Severity).index(one.severity))
+
+
+def finding_row(finding: Finding) -> list[str]:
+    """The columns of `FINDING_COLUMNS`."""
+    return [str(getattr(finding, name)) for name in FINDING_COLUMNS]
+
+
+def csv_text(columns: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
+    """CSV as RFC 4180 has it, with a heading line."""
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\r\n")
+    writer.writerow(columns)
+    writer.writerows(rows)
+    return text.getvalue()
+
+
+def describe(run: Run, out: Path | None) -> dict[str, Any]:
+    """The run as plain data, as run.json holds it."""
+    return {
+        "output": out.name if out else None,
+        "version": __version__,
+        "layout": {
+            "file": run.layout.path.name,
+            "title": run.layout.spec.title,
+            "digest": run.layout.digest,
+        },
+        "started": run.started.isoformat(timespec="milliseconds"),
+        "ended": run.ended.isoformat(timespec="milliseconds"),
+        "exit_status": run.exit_status,
+        "workbooks": sum(file.read for file in run.files),
+        "tabs": run.tab_count,
+        "records": run.record_count,
+        "cells": _account(run.account),
+        "findings": {str(severity): run.severities[severity] for severity in Severity},
+        "files": [
+            {
+                "file": file.name,
+                "size": file.size,
+                "sha256": file.digest,
+                "read": file.read,
+                "records": file.records,
+                "tabs": dict(file.tabs),
+                "tabs_not_chosen": list(file.other_tabs),
+                "cells": _account(file.account),
+            }
+            for file in run.files
+        ],
+        "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
+    }
+
+
+def _account(account: Account) -> dict[str, Any]:
+    return {
+        "filled": account.filled,
+        "roles": {role.word: account.roles[role] for role in Role},
+        "left_out": dict(account.left_out),
+    }

@@ -1,0 +1,1 @@
+"""Files become sheets: cells, merged ranges, visibility. Knows nothing of layouts' meaning."""

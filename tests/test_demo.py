@@ -1,0 +1,51 @@
+"""The demo: its records agree with the figures it was made from; it destroys nothing."""
+
+from __future__ import annotations
+
+from collections import Counter
+from pathlib import Path
+
+from boreotabula.demo.nurseries import forms
+from helpers import csv_rows, program
+
+
+def test_records_and_sums_of_each_workbook_agree_with_the_generator(demo: Path) -> None:
+    records: Counter[str] = Counter()
+    seedlings: Counter[str] = Counter()
+    rows = csv_rows(demo / "stock.csv")
+    for row in rows:
+        records[row["source_file"]] += 1
+        seedlings[row["source_file"]] += int(row["seedlings"] or 0)
+    assert records == {form.file: form.records for form in forms()}
+    assert seedlings == {form.file: form.seedlings for form in forms()}
+    assert len(records) == 24
+    for form in forms():
+        own = [row for row in rows if row["source_file"] == form.file]
+        assert {(row["nursery"], row["month"]) for row in own} == {
+            (form.nursery.name, f"{form.month:%Y-%m}")
+        }
+        assert {row["grade"] for row in own} == set(form.nursery.grades)
+
+
+def test_the_demo_shows_its_one_flaw_and_what_to_do_next(demo: Path) -> None:
+    findings = csv_rows(demo / "stock.run" / "findings.csv")
+    errors = [row for row in findings if row["severity"] == "error"]
+    assert [(row["code"], row["found"]) for row in errors] == [("value-not-converted", "ca. 120")]
+    assert {row["code"] for row in findings} == {"value-not-converted", "texts-unplaced"}
+
+
+def test_the_demo_is_the_same_each_time_and_leaves_other_folders_alone(
+    demo: Path, tmp_path: Path
+) -> None:
+    again = program("demo", tmp_path / "again")
+    assert again.status == 0
+    assert "What to try next" in again.out
+    for path in sorted((demo / "inbox").iterdir()):
+        assert (tmp_path / "again" / "inbox" / path.name).read_bytes() == path.read_bytes()
+    assert program("demo", tmp_path / "again").status == 0
+    (tmp_path / "mine").mkdir()
+    (tmp_path / "mine" / "letter.txt").write_text("dear", "utf-8")
+    refused = program("demo", tmp_path / "mine")
+    assert (refused.status, refused.out) == (2, "")
+    assert "was not made by the demo" in refused.err
+    assert [path.name for path in (tmp_path / "mine").iterdir()] == ["letter.txt"]

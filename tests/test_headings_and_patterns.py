@@ -1,0 +1,86 @@
+"""The normal form of headings, and the pattern language."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from boreotabula.layout.addresses import address, column_number, parse_address
+from boreotabula.layout.headings import Naming, conflicts, normal_form
+from boreotabula.layout.patterns import Kind, PatternError, pattern
+
+
+@pytest.mark.parametrize(
+    "written",
+    ["Lot no", "lot NO", " Lot  no ", "Lot\nno", "Lot\u00a0no", "lot_no", "Lot-no:", "Lot no *",
+     "Ｌｏｔ no", "Lot\u200b no", "Lot‑no"],
+)  # fmt: skip
+def test_headings_that_look_alike_are_the_same(written: str) -> None:
+    assert normal_form(written) == "lot no"
+
+
+@pytest.mark.parametrize("written", ["Lots no", "Lot", "Lot no 2", "Lotno"])
+def test_headings_are_never_compared_by_parts(written: str) -> None:
+    assert normal_form(written) != "lot no"
+
+
+@given(st.text())
+def test_the_normal_form_is_final(text: str) -> None:
+    assert normal_form(normal_form(text)) == normal_form(text)
+
+
+def test_a_heading_given_to_two_fields_is_a_conflict_of_both_places() -> None:
+    first, second = Naming("Art", "species", "row 2"), Naming("ART:", "kind", "row 9")
+    assert list(conflicts([first, Naming("art", "species", "row 3"), second])) == [(first, second)]
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "name", "captured"),
+    [
+        ("Bench {bench}", Kind.TAB, "bench 12", {"bench": "12"}),
+        ("Bench {bench}", Kind.TAB, " Bench 12 ", {"bench": "12"}),
+        ("Bench {bench}", Kind.TAB, "Bench ", None),
+        ("Bench*", Kind.TAB, "Bench", {}),
+        ("{a} - {b}", Kind.TAB, "x - y - z", {"a": "x", "b": "y - z"}),
+        ("{region}_stock_*.xlsx", Kind.FILE, "2026/04/lake_stock_x.XLSX", {"region": "lake"}),
+        ("{year}/*.xlsx", Kind.FILE, "2026/a.xlsx", {"year": "2026"}),
+        ("{year}/*.xlsx", Kind.FILE, "2026/04/a.xlsx", None),
+        ("{year}/**.xlsx", Kind.FILE, "2026/04/a.xlsx", {"year": "2026"}),
+        ("Total*", Kind.CELL, "TOTAL:", {}),
+        ("Sum:", Kind.CELL, "Sum", {}),
+        ("Total*", Kind.CELL, "Subtotal", None),
+        ("sum of_lots", Kind.CELL, "Sum of\nlots", {}),
+        ("a.c", Kind.TAB, "abc", None),
+    ],
+)
+def test_a_pattern_chooses_and_captures(
+    text: str, kind: Kind, name: str, captured: dict[str, str] | None
+) -> None:
+    assert pattern(text, kind).match(name) == captured
+
+
+@pytest.mark.parametrize(
+    ("text", "kind"),
+    [("", Kind.TAB), ("{}", Kind.TAB), ("a{b", Kind.TAB), ("b}a", Kind.FILE), ("{a}{b}", Kind.FILE),
+     ("{a} {a}", Kind.TAB), ("Total {a}", Kind.CELL)],
+)  # fmt: skip
+def test_patterns_that_cannot_be_read_are_refused(text: str, kind: Kind) -> None:
+    with pytest.raises(PatternError):
+        pattern(text, kind)
+
+
+@given(st.integers(0, 1_048_575), st.integers(0, 16_383))
+def test_addresses_read_back(row: int, column: int) -> None:
+    assert parse_address(address(row, column)) == (row, column)
+    assert parse_address(address(row, column).lower()) == (row, column)
+
+
+@pytest.mark.parametrize("text", ["", "C", "7", "C0", "XFE1", "A1048577", "AAAA1", "C2:D3"])
+def test_what_is_no_address_is_refused(text: str) -> None:
+    with pytest.raises(ValueError, match="not a cell address"):
+        parse_address(text)
+
+
+def test_the_last_column_is_xfd() -> None:
+    assert column_number("XFD") == 16_383

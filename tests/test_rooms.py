@@ -1,0 +1,74 @@
+"""The order of the rooms, and how light the program starts."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import boreotabula
+
+HOME = Path(boreotabula.__file__).parent
+ROOMS = ("layout", "workbooks", "reading", "runs", "outputs", "review", "cli", "demo")
+MODULES = sorted(HOME.rglob("*.py"))
+
+
+def imports(path: Path) -> set[str]:
+    tree = ast.parse(path.read_text("utf-8"))
+    found = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found.add(node.module)
+    return found
+
+
+def room(module: str) -> str | None:
+    parts = module.split(".")
+    known = parts[0] == "boreotabula" and len(parts) > 1 and parts[1] in ROOMS
+    return parts[1] if known else None
+
+
+def test_every_folder_is_a_known_room_and_none_is_empty() -> None:
+    folders = {path.parent.name for path in HOME.glob("*/__init__.py")}
+    assert folders <= set(ROOMS)
+    assert all(len(list((HOME / name).glob("*.py"))) > 1 for name in folders)
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: str(path.relative_to(HOME)))
+def test_a_room_imports_only_from_rooms_before_it(path: Path) -> None:
+    here = path.relative_to(HOME).parts[0]
+    if here not in ROOMS:
+        return
+    before = ROOMS[: ROOMS.index(here) + 1]
+    assert {found for one in imports(path) if (found := room(one))} <= set(before)
+
+
+@pytest.mark.parametrize("name", ["layout", "reading"])
+def test_the_core_has_no_interface_and_opens_no_file(name: str) -> None:
+    for path in (HOME / name).glob("*.py"):
+        assert not imports(path) & {"click", "rich", "pathlib", "os", "io", "sys"}, path
+        calls = [
+            node.func
+            for node in ast.walk(ast.parse(path.read_text("utf-8")))
+            if isinstance(node, ast.Call)
+        ]
+        assert "open" not in {func.id for func in calls if isinstance(func, ast.Name)}, path
+
+
+def test_help_loads_nothing_heavy() -> None:
+    code = (
+        "import sys; from boreotabula.cli.main import cli; cli(['--help'], standalone_mode=False);"
+        "print([name for name in ('pyarrow', 'pydantic', 'rich', 'python_calamine', 'xlsxwriter',"
+        "'rapidfuzz', 'babel', 'openpyxl') if name in sys.modules], file=sys.stderr)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stderr.strip() == "[]"
+
+
+def test_the_public_names_are_there() -> None:
+    assert all(getattr(boreotabula, name) is not None for name in boreotabula.__all__)
