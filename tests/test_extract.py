@@ -84,15 +84,16 @@ def test_one_bad_file_never_stops_the_others(desk: Path) -> None:
     done = extract(desk)
     assert done.status == 1
     assert found(desk) == [
-            ("file-unreadable", "b_junk.xlsx", "", ""),
-            ("file-unreadable", "c_empty.xlsx", "", ""),
-            ("file-unreadable", "d_cut.xlsx", "", ""),
-            ("file-twice", "e_copy.xlsx", "", ""),
-            ("no-tab-matches", "f_tabs.xlsx", "", ""),
-            ("stamp-blank", "g_heads.xlsx", "Bench 1", "B1"),
-            ("block-not-found", "g_heads.xlsx", "Bench 1", ""),
-            ("value-not-converted", "h_text.xlsx", "Bench 1", "C5"),
-            ("tab-blank", "h_text.xlsx", "Bench 2", ""),
+        ("file-unreadable", "b_junk.xlsx", "", ""),
+        ("file-unreadable", "c_empty.xlsx", "", ""),
+        ("file-unreadable", "d_cut.xlsx", "", ""),
+        ("file-twice", "e_copy.xlsx", "", ""),
+        ("no-tab-matches", "f_tabs.xlsx", "", ""),
+        ("stamp-blank", "g_heads.xlsx", "Bench 1", "B1"),
+        ("block-not-found", "g_heads.xlsx", "Bench 1", ""),
+        ("value-not-converted", "h_text.xlsx", "Bench 1", "C5"),
+        ("texts-unplaced", "g_heads.xlsx", "Bench 1", "C1"),
+        ("tab-blank", "h_text.xlsx", "Bench 2", ""),
     ]  # fmt: skip
     assert "Traceback" not in done.err
     assert "b_junk.xlsx" in done.err

@@ -89,6 +89,12 @@ def test_one_heading_level_and_numbers_as_headings() -> None:
     assert values(reading, "grade", "seedlings") == [("2017", 1), ("2018", 2)]
 
 
+def test_headings_that_python_holds_for_equal_are_kept_apart() -> None:
+    for cell, text in ((1.0, "1"), (True, "TRUE"), (1.0, "1")):
+        rows = [["Species", "Lot", cell], ["Spruce", "L1", 5.0]]
+        assert values(read(make_sheet("Bench 1", rows), ONE_LEVEL), "grade") == [(text,)]
+
+
 def test_a_merged_heading_ends_where_its_cell_ends() -> None:
     picture = """
     .       | .   | Pot 95 | . | .

@@ -34,31 +34,26 @@ def command(layout: Path, output: Path, quiet: bool, verbose: bool, as_json: boo
 
 def perform(layout_path: Path, output: Path, *, quiet: bool, verbose: bool, as_json: bool) -> int:
     """Run a layout into an output and print what came of it; returns the exit status."""
-    from boreotabula.cli import screen
     from boreotabula.outputs.writing import extract_into, look_for
-    from boreotabula.runs.files import FileReading
     from boreotabula.runs.inbox import run_folder
     from boreotabula.runs.layouts import Layout
     from boreotabula.runs.record import describe
 
     layout = Layout.load(layout_path)
     inbox = look_for(layout, output)
-    with screen.progress(len(inbox.taken), shown=not (quiet or as_json)) as bar:
+    if quiet and not as_json:
+        return extract_into(layout, inbox, output, lambda _: None).exit_status
+    from boreotabula.cli import screen
 
-        def on_file(reading: FileReading) -> None:
-            if bar is not None:
-                bar.update(bar.task_ids[0], advance=1, description=reading.name)
-            if verbose and not as_json:
-                screen.file_line(reading)
-
+    with screen.progress(len(inbox.taken), shown=not as_json, verbose=verbose) as on_file:
         run = extract_into(layout, inbox, output, on_file)
     written = run.exit_status != 3
     if as_json:
         described = describe(run, output if written else None)
         click.echo(json.dumps(described, ensure_ascii=False, indent=2))
-    elif not quiet:
-        screen.summary(run, output if written else None, run_folder(output) if written else None)
-        screen.findings(run.findings, every=verbose)
-    if not written and not quiet:
+        return run.exit_status
+    screen.summary(run, output if written else None, run_folder(output) if written else None)
+    screen.findings(run.findings, every=verbose)
+    if not written:
         screen.err().print("Nothing was read, so nothing was written.")
     return run.exit_status

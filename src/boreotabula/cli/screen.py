@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from itertools import islice
 from pathlib import Path
 
 from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 from rich.table import Table
 from rich.text import Text
 
@@ -36,12 +35,20 @@ def err() -> Console:
 
 
 @contextmanager
-def progress(total: int, *, shown: bool) -> Iterator[Progress | None]:
-    """A progress bar over files on a terminal; nothing when piped."""
+def progress(total: int, *, shown: bool, verbose: bool) -> Iterator[Callable[[FileReading], None]]:
+    """What is called after each file: moves a bar on a terminal, says a line if `verbose`."""
     console = err()
     if not (shown and console.is_terminal):
-        yield None
+        yield (lambda reading: _file_line(console, reading)) if verbose else lambda _: None
         return
+    from rich.progress import (  # heavy, and not needed when piped
+        BarColumn,
+        MofNCompleteColumn,
+        Progress,
+        TextColumn,
+        TimeRemainingColumn,
+    )
+
     with Progress(
         TextColumn("reading"),
         BarColumn(bar_width=30),
@@ -52,8 +59,14 @@ def progress(total: int, *, shown: bool) -> Iterator[Progress | None]:
         console=console,
         transient=True,
     ) as bar:
-        bar.add_task("", total=total)
-        yield bar
+        task = bar.add_task("", total=total)
+
+        def on_file(reading: FileReading) -> None:
+            bar.update(task, advance=1, description=reading.name)
+            if verbose:
+                _file_line(bar.console, reading)
+
+        yield on_file
 
 
 def summary(run: Run, written: Path | None, record: Path | None) -> None:
@@ -152,14 +165,14 @@ def _more(group: Sequence[Finding]) -> str:
     return f" (the same {len(group)} times in {_count(files, 'file')})"
 
 
-def file_line(reading: FileReading) -> None:
+def _file_line(console: Console, reading: FileReading) -> None:
     """What came of one file, as it is read."""
     records = sum(tab.records.num_rows for tab in reading.tabs)
     if reading.tabs:
         said = f"{_count(len(reading.tabs), 'tab')}, {_count(records, 'record')}"
     else:
         said = "nothing read"
-    err().print(f"{reading.name}: {said}", soft_wrap=True, markup=False)
+    console.print(f"{reading.name}: {said}", soft_wrap=True, markup=False)
 
 
 def first_lines(path: Path, number: int) -> None:

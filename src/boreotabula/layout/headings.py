@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 # Soft hyphen and zero-width characters: nobody sees them, so they tell no headings apart.
@@ -41,15 +41,24 @@ class Naming:
     where: str
 
 
+_MOST_MET = 100_000
+
+
 @dataclass(frozen=True)
 class HeadingNames:
     """Which field a heading means, by normal form."""
 
     by_form: Mapping[str, str]
+    _met: dict[str, str | None] = field(default_factory=dict, repr=False, compare=False)
+    """Answers given before: the same texts stand on many tabs."""
 
     def field_of(self, heading: str) -> str | None:
         """The field that a heading means, or None if no field knows it."""
-        return self.by_form.get(normal_form(heading))
+        if heading not in self._met:
+            if len(self._met) > _MOST_MET:
+                self._met.clear()
+            self._met[heading] = self.by_form.get(normal_form(heading))
+        return self._met[heading]
 
     def headings_of(self, field: str) -> list[str]:
         """The normal forms by which a field is known."""

@@ -13,6 +13,7 @@ import pyarrow.csv as pa_csv
 
 _NEEDS_QUOTES = '[",\r\n]'
 _SIGNS = (b",", b'"', b"\n", b"\r")
+_PLAIN = pa_csv.WriteOptions(include_header=False, quoting_style="none", eol="\r\n")
 _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 
@@ -25,9 +26,6 @@ class CsvWriter:
         self._kinds = [field_type(field) for field in schema]
         names = _quoted(pa.array(schema.names, pa.string()))
         stream.write((",".join(names.to_pylist()) + "\r\n").encode())
-        self._texts = pa.schema([(str(place), pa.string()) for place in range(len(schema))])
-        options = pa_csv.WriteOptions(include_header=False, quoting_style="none", eol="\r\n")
-        self._plain = pa_csv.CSVWriter(pa.PythonFile(stream), self._texts, write_options=options)
 
     def write(self, batch: pa.RecordBatch) -> None:
         """Write the records of a batch."""
@@ -36,19 +34,33 @@ class CsvWriter:
         columns = [
             _text(column, kind) for column, kind in zip(batch.columns, self._kinds, strict=True)
         ]
-        if any(_structural(column) for column in columns):
-            self._write_quoted(columns)
+        if any(map(_structural, columns)):
+            self._stream.write(_quoted_lines(columns))
         else:
-            self._plain.write(pa.RecordBatch.from_arrays(columns, schema=self._texts))
+            self._stream.write(_plain_lines(columns))
 
-    def _write_quoted(self, columns: list[pa.Array]) -> None:
-        """Texts with commas, quotes or line breaks: Arrow's writer would put quotes round all."""
-        columns = [_quoted(column) for column in columns]
-        lines = pc.binary_join_element_wise(
-            *columns, ",", null_handling="replace", null_replacement=""
-        )
-        ended = pc.binary_join_element_wise(lines, "", "\r\n")
-        self._stream.write(_content(ended))
+
+def _plain_lines(columns: list[pa.Array]) -> pa.Buffer:
+    """Lines of texts that need no quotes, by Arrow's own writer."""
+    texts = [_decoded(column) for column in columns]
+    batch = pa.RecordBatch.from_arrays(texts, names=list(map(str, range(len(texts)))))
+    stream = pa.BufferOutputStream()
+    with pa_csv.CSVWriter(stream, batch.schema, write_options=_PLAIN) as writer:
+        writer.write(batch)
+    return stream.getvalue()
+
+
+def _decoded(column: pa.Array) -> pa.Array:
+    if pa.types.is_dictionary(column.type):
+        return column.dictionary.take(column.indices)
+    return column
+
+
+def _quoted_lines(columns: list[pa.Array]) -> memoryview:
+    """Lines with quotes round the texts that need them: Arrow's writer would quote every text."""
+    texts = [_quoted(_decoded(column)) for column in columns]
+    lines = pc.binary_join_element_wise(*texts, ",", null_handling="replace", null_replacement="")
+    return _content(pc.binary_join_element_wise(lines, "", "\r\n"))
 
 
 def field_type(field: pa.Field) -> str:
@@ -58,11 +70,13 @@ def field_type(field: pa.Field) -> str:
 
 
 def _text(column: pa.Array, kind: str) -> pa.Array:
+    """The texts of a column: an array of texts, or a dictionary array of them."""
     if pa.types.is_dictionary(column.type):
-        return column.dictionary.take(column.indices)
+        return column
     if kind == "month":
         days = column.dictionary_encode()  # few months, many records
-        return pc.utf8_slice_codeunits(days.dictionary.cast(pa.string()), 0, 7).take(days.indices)
+        months = pc.utf8_slice_codeunits(days.dictionary.cast(pa.string()), 0, 7)
+        return pa.DictionaryArray.from_arrays(days.indices, months)
     if pa.types.is_floating(column.type):
         return _number_text(column)
     return column.cast(pa.string())
@@ -85,9 +99,12 @@ def _quoted(text: pa.Array) -> pa.Array:
     return pc.if_else(needs, pc.binary_join_element_wise('"', doubled, '"', ""), text)
 
 
-def _structural(text: pa.Array) -> bool:
-    """Whether a text needs quotes: the bytes of all texts are looked at in one go."""
-    content = bytes(_content(text))
+def _structural(column: pa.Array) -> bool:
+    """Whether a text of a column needs care: the bytes of all are looked at in one go."""
+    texts = column.dictionary if pa.types.is_dictionary(column.type) else column
+    if not pa.types.is_string(texts.type):
+        return False
+    content = bytes(_content(texts))
     return any(sign in content for sign in _SIGNS)
 
 

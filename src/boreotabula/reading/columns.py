@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum, auto
+from functools import lru_cache
+from itertools import chain
 
 from boreotabula.layout.addresses import address, column_letters
 from boreotabula.layout.patterns import Pattern
@@ -56,26 +58,72 @@ class Heads:
         return [*self.own, *(one_line(cell_text(label)) for label in self.labels if label != "")]
 
 
+@dataclass(frozen=True)
+class Headings:
+    """The heading rows of a block, from its left to its right edge, as plain values.
+
+    Tabs of one form have the same; what they mean is worked out once.
+    """
+
+    top: int
+    left: int
+    rows: tuple[tuple[Cell, ...], ...]
+    types: tuple[type, ...]
+    """Of all cells: to Python 1.0 and True are equal, as headings they are not."""
+    spans: tuple[Span, ...]
+    stub: tuple[tuple[str, int], ...]
+
+    @property
+    def bottom(self) -> int:
+        """The last heading row."""
+        return self.top + len(self.rows) - 1
+
+    @property
+    def last_stub(self) -> int:
+        """The rightmost stub column."""
+        return max(column for _, column in self.stub)
+
+
 def settle_columns(
     sheet: Sheet, place: Place, plan: Plan
 ) -> tuple[tuple[Column, ...], list[Finding]]:
     """What each column of the block is, from its left to its right edge."""
     filled = _filled_columns(sheet, place)
     left, right = _edges(sheet, place, filled)
-    depth = len(plan.block.across)
-    heads = dict(zip(range(left, right), _heads(sheet, place, left, right, depth), strict=True))
+    columns, told = _settled(_headings(sheet, place, left, right), plan)
+    findings = [
+        *told,
+        *_unheaded(sheet, place, columns, filled),
+        *_beyond(sheet, place, right, filled),
+    ]
+    return columns, findings
+
+
+def _headings(sheet: Sheet, place: Place, left: int, right: int) -> Headings:
+    rows = tuple(tuple(row[left:right]) for row in sheet.rows[place.top : place.bottom + 1])
+    return Headings(
+        place.top,
+        left,
+        rows,
+        tuple(map(type, chain.from_iterable(rows))),
+        tuple(one for one in sheet.merges if one.top <= place.bottom and one.bottom >= place.top),
+        tuple(place.stub.items()),
+    )
+
+
+@lru_cache(maxsize=256)
+def _settled(headings: Headings, plan: Plan) -> tuple[tuple[Column, ...], tuple[Finding, ...]]:
     columns: list[Column] = []
     findings: list[Finding] = []
     taken: dict[str, int] = {}
-    for column in range(left, right):
-        settled, finding = _settle(sheet, place, plan, column, heads[column], taken)
-        if finding is not None and (settled.why != _UNHEADED or filled[column]):
+    for column, heads in enumerate(_heads(headings, len(plan.block.across)), headings.left):
+        settled, finding = _settle(headings, plan, column, heads, taken)
+        if finding is not None:
             findings.append(finding)
         if settled.kind is ColumnKind.BESIDE:
             taken[settled.field] = column
         columns.append(settled)
-    findings += _beyond(sheet, place, right, filled)
-    return tuple(columns), findings
+    return tuple(columns), tuple(findings)
 
 
 def _filled_columns(sheet: Sheet, place: Place) -> list[bool]:
@@ -105,29 +153,33 @@ def _edges(sheet: Sheet, place: Place, filled: Sequence[bool]) -> tuple[int, int
     return left, right
 
 
-def _heads(sheet: Sheet, place: Place, left: int, right: int, depth: int) -> list[Heads]:
+def _heads(headings: Headings, depth: int) -> list[Heads]:
     """The headings over each column; the lowest `depth` heading rows are the levels."""
-    rows = range(place.top, place.bottom + 1)
-    spans = [span for span in sheet.merges if span.top <= place.bottom and span.bottom >= place.top]
-    levels = [[_own(sheet, spans, row, column) for column in range(left, right)] for row in rows]
-    start = place.last_stub + 1 - left
-    blank: list[Cell] = [""] * (right - left)
+    levels = [
+        [_own(headings, row, at, cell) for at, cell in enumerate(cells)]
+        for row, cells in enumerate(headings.rows)
+    ]
+    start = headings.last_stub + 1 - headings.left
+    blank: list[Cell] = [""] * len(headings.rows[0])
     reached = [*[blank] * (depth - len(levels)), *_reach(levels, start)][-depth:]
     return [
         Heads(
             tuple(one_line(cell_text(level[at][0])) for level in levels if level[at][0] != ""),
             tuple(level[at] for level in reached) if at >= start else (),
         )
-        for at in range(right - left)
+        for at in range(len(blank))
     ]
 
 
-def _own(sheet: Sheet, spans: Sequence[Span], row: int, column: int) -> tuple[Cell, Span | None]:
+def _own(headings: Headings, row: int, at: int, cell: Cell) -> tuple[Cell, Span | None]:
     """The heading that stands at a place, itself or through the merged cell that covers it."""
-    for span in spans:
-        if span.top <= row <= span.bottom and span.left <= column <= span.right:
-            return sheet.cell(span.top, span.left), span
-    return sheet.rows[row][column], None
+    sheet_row, column = headings.top + row, headings.left + at
+    for span in headings.spans:
+        if span.top <= sheet_row <= span.bottom and span.left <= column <= span.right:
+            row, at = span.top - headings.top, span.left - headings.left
+            inside = row >= 0 and at >= 0
+            return headings.rows[row][at] if inside else "", span
+    return cell, None
 
 
 def _reach(levels: Sequence[Sequence[tuple[Cell, Span | None]]], start: int) -> list[list[Cell]]:
@@ -165,14 +217,14 @@ _UNHEADED = "no heading over it"
 
 
 def _settle(
-    sheet: Sheet, place: Place, plan: Plan, column: int, heads: Heads, taken: Mapping[str, int]
+    place: Headings, plan: Plan, column: int, heads: Heads, taken: Mapping[str, int]
 ) -> tuple[Column, Finding | None]:
     """What one column is. The order of the questions is the order of the rules in the docs."""
     block = plan.block
     rule = _matching(block.ignore, heads.texts)
     if rule is not None:
         return Column(column, ColumnKind.IGNORED, why=f"ignore: {rule.text}"), None
-    for stub, at in place.stub.items():
+    for stub, at in place.stub:
         if at == column:
             return Column(column, ColumnKind.STUB, stub), None
     if _matching(block.totals, heads.texts) is not None:
@@ -181,7 +233,7 @@ def _settle(
     if field is not None:
         return _beside(place, plan, column, field, heads, taken)
     if not heads.own:
-        return _unknown(column, _UNHEADED), _unheaded(sheet, place, column)
+        return _unknown(column, _UNHEADED), None  # told if something stands below
     if column < place.last_stub or _lost_stub(place, plan, column, heads):
         return _unknown(column, "its heading is not known"), _unknown_heading(place, column, heads)
     return (
@@ -190,7 +242,7 @@ def _settle(
     )
 
 
-def _lost_stub(place: Place, plan: Plan, column: int, heads: Heads) -> bool:
+def _lost_stub(place: Headings, plan: Plan, column: int, heads: Heads) -> bool:
     """Whether a column right of the stubs may be a missing stub under a new name.
 
     That holds for as many columns as stub headings are missing, unless the headings of all of
@@ -218,7 +270,7 @@ def _known_field(plan: Plan, own: Sequence[str]) -> str | None:
 
 
 def _beside(
-    place: Place,
+    place: Headings,
     plan: Plan,
     column: int,
     field: str,
@@ -240,8 +292,8 @@ def _beside(
     return _unknown(column, f"the field {field} is already filled by {filler}"), finding
 
 
-def _filler(place: Place, plan: Plan, field: str, taken: Mapping[str, int]) -> str:
-    at = place.stub.get(field, taken.get(field))
+def _filler(place: Headings, plan: Plan, field: str, taken: Mapping[str, int]) -> str:
+    at = dict(place.stub).get(field, taken.get(field))
     return plan.filled[field] if at is None else f"column {column_letters(at)}"
 
 
@@ -249,7 +301,7 @@ def _unknown(column: int, why: str) -> Column:
     return Column(column, ColumnKind.UNKNOWN, why=why)
 
 
-def _unknown_heading(place: Place, column: int, heads: Heads) -> Finding:
+def _unknown_heading(place: Headings, column: int, heads: Heads) -> Finding:
     return Finding(
         "heading-unknown",
         f"no field is known by the heading “{heads.own[-1]}”; its cells are unplaced",
@@ -260,29 +312,28 @@ def _unknown_heading(place: Place, column: int, heads: Heads) -> Finding:
     )
 
 
-def _unheaded(sheet: Sheet, place: Place, column: int) -> Finding | None:
+def _unheaded(
+    sheet: Sheet, place: Place, columns: Sequence[Column], filled: Sequence[bool]
+) -> Iterator[Finding]:
     """Numbers that no heading names are an error; text alone is a note beside the table."""
-    cells = [
-        (row, sheet.rows[row][column])
-        for row in range(place.bottom + 1, place.end)
-        if sheet.rows[row][column] != ""
-    ]
-    numbers = [(row, cell) for row, cell in cells if not isinstance(cell, str)]
-    if not numbers:
-        return None
-    row, cell = numbers[0]
-    return Finding(
-        "values-without-heading",
-        f"{len(numbers)} cells of column {column_letters(column)} stand under no heading;"
-        " they are unplaced",
-        f"Write a heading into {address(place.bottom, column)}, or clear the cells.",
-        cell=address(row, column),
-        looked_for=f"a heading in rows {place.top + 1} to {place.bottom + 1}",
-        found=cell_text(cell),
-    )
+    for column in (one.column for one in columns if one.why == _UNHEADED):
+        rows = range(place.bottom + 1, place.end) if filled[column] else ()
+        cells = [(row, sheet.rows[row][column]) for row in rows]
+        numbers = [(row, cell) for row, cell in cells if not isinstance(cell, str)]
+        if numbers:
+            row, cell = numbers[0]
+            yield Finding(
+                "values-without-heading",
+                f"{len(numbers)} cells of column {column_letters(column)} stand under no heading;"
+                " they are unplaced",
+                f"Write a heading into {address(place.bottom, column)}, or clear the cells.",
+                cell=address(row, column),
+                looked_for=f"a heading in rows {place.top + 1} to {place.bottom + 1}",
+                found=cell_text(cell),
+            )
 
 
-def _blank_level(plan: Plan, place: Place, column: int, heads: Heads) -> Finding | None:
+def _blank_level(plan: Plan, place: Headings, column: int, heads: Heads) -> Finding | None:
     blank = [
         (level, field)
         for level, (field, label) in enumerate(zip(plan.block.across, heads.labels, strict=False))

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
+from functools import lru_cache
 
 import pyarrow as pa
 
@@ -136,16 +137,31 @@ _CONVERTERS: dict[str, Callable[[Cell], object]] = {
 }
 
 
-def convert(cells: Sequence[Cell], kind: str) -> Converted:
+def convert(cells: Sequence[Cell], kind: str, types: set[type] | None = None) -> Converted:
     """Convert cells to an Arrow array of the field type `kind`.
 
     Blank cells and cells that do not convert give an empty value; only the latter are failures.
+    `types` are the Python types of the cells, if they are known already.
     """
-    if kind in ("integer", "number") and set(map(type, cells)) == {float}:
+    types = set(map(type, cells)) if types is None else types
+    if kind in ("integer", "number") and types == {float}:
         whole = _plain_numbers(cells, kind)
         if whole is not None:
             return Converted(whole)
+    if kind == "text" and types == {str} and "" not in cells:
+        return Converted(as_array([str(cell).strip() for cell in cells], kind))
     return _one_by_one(cells, kind)
+
+
+def convert_kept(cells: tuple[Cell, ...], kind: str) -> Converted:
+    """`convert` for stamps and headings, which are the same on many tabs."""
+    return _convert_kept(cells, tuple(map(type, cells)), kind)
+
+
+@lru_cache(maxsize=4096)
+def _convert_kept(cells: tuple[Cell, ...], _types: tuple[type, ...], kind: str) -> Converted:
+    # The types belong to the key: to Python 1.0 and True are equal.
+    return convert(cells, kind)
 
 
 def _plain_numbers(cells: Sequence[Cell], kind: str) -> pa.Array | None:

@@ -13,7 +13,15 @@ import pyarrow as pa
 
 from boreotabula.layout.addresses import address, column_letters
 from boreotabula.reading.columns import Column, ColumnKind
-from boreotabula.reading.convert import TEXT, Converted, as_array, cell_text, convert, one_line
+from boreotabula.reading.convert import (
+    TEXT,
+    Converted,
+    as_array,
+    cell_text,
+    convert,
+    convert_kept,
+    one_line,
+)
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.lines import Lines
 from boreotabula.reading.place import Place
@@ -53,14 +61,16 @@ def lengthen(
     grid = _grid(len(rows), len(places))
     addresses = pa.DictionaryArray.from_arrays(grid.every, _addresses(tuple(rows), tuple(places)))
     kept: pa.Array | None = None
-    if "" in cells:
+    types = set(map(type, cells))
+    if str in types and "" in cells:
         filled = [cell != "" for cell in cells]
         kept = pa.array(list(compress(range(len(cells)), filled)), pa.int32())
         cells = list(compress(cells, filled))
+        types = set(map(type, cells))
     row_of, column_of = _kept(grid.row_of, kept), _kept(grid.column_of, kept)
 
     kind = plan.types[plan.block.value]
-    values = convert(cells, kind)
+    values = convert(cells, kind, types)
     misfits = [
         Misfit(rows[row_of[at].as_py()], places[column_of[at].as_py()], cells[at], reason)
         for at, reason in values.failures
@@ -68,8 +78,8 @@ def lengthen(
     findings = _value_findings(misfits, plan.block.value, kind, _counts(column_of, places))
     arrays = {plan.block.value: values.values}
     for level, field in enumerate(plan.block.across):
-        labels = [_single(column.labels[level]) for column in across]
-        heads = convert(labels, plan.types[field])
+        labels = tuple(_single(column.labels[level]) for column in across)
+        heads = convert_kept(labels, plan.types[field])
         row = place.bottom - len(plan.block.across) + 1 + level
         findings += _heading_findings(heads, labels, row, across, plan.types[field], field)
         arrays[field] = heads.values.take(column_of)
@@ -238,15 +248,10 @@ def _heading_findings(
     ]
 
 
+@lru_cache(maxsize=256)
 def constant(value: object, kind: str, length: int) -> pa.Array:
     """The same value `length` times, as an array of a field type."""
-    one = as_array([value], kind)
-    return one.take(_zeros(length))
-
-
-@lru_cache(maxsize=64)
-def _zeros(length: int) -> pa.Array:
-    return pa.array([0] * length, pa.int32())
+    return as_array([value], kind).take(pa.array([0] * length, pa.int32()))
 
 
 def blank(kind: pa.DataType, length: int) -> pa.Array:

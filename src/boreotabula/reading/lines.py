@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum, auto
+from typing import NamedTuple
 
 from boreotabula.layout.addresses import address
 from boreotabula.layout.patterns import Pattern, first_match
@@ -31,8 +32,7 @@ class LineKind(Enum):
     """Filled, but no part of the layout speaks for it; `why` says so."""
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(NamedTuple):
     """One filled row of a block; `row` is counted from 0."""
 
     row: int
@@ -69,7 +69,8 @@ def settle_lines(
         for field, cells in own.items()
     }
     copies = {first + level for first in place.repeats for level in range(place.depth)}
-    read = _Reader(sheet, columns, block.totals, own, stub, rows.start, copies)
+    valued = [column.column for column in columns if column.kind in _VALUED]
+    read = _Reader(sheet, columns, block.totals, own, stub, rows.start, copies, valued)
     lines = list(_notes_apart([line for row in rows if (line := read.line(row))], rows.start))
     findings = [_nameless(sheet, columns, line) for line in lines if line.why == _NAMELESS]
     records = [line.row - rows.start for line in lines if line.kind is LineKind.RECORD]
@@ -110,6 +111,7 @@ def _carried(cells: Sequence[Cell]) -> list[Cell]:
     return carried
 
 
+_VALUED = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
 _NAMELESS = "values in a row without stub"
 _VALUELESS = "a row without values, and not every stub cell is filled"
 _APART = "below the last values"
@@ -126,34 +128,31 @@ class _Reader:
     stub: Mapping[str, list[Cell]]
     start: int
     copies: set[int]
+    valued: Sequence[int]
+    """Columns in which something makes a row more than a name."""
 
     def line(self, row: int) -> Line | None:
         """The line of a row, or None if nothing stands in the columns of the block."""
         cells = self.sheet.rows[row]
-        first, last = self.columns[0].column, self.columns[-1].column + 1
-        if list(cells[first:last]).count("") == last - first:
-            return None
         if row in self.copies:
             return Line(row, LineKind.HEADING)
         at = row - self.start
         named = [cells[at] for cells in self.own.values()]
-        if self._is_total(named):
+        if self.totals and self._is_total(named):
             return Line(row, LineKind.TOTAL)
-        valued = any(
-            cells[column.column] != ""
-            for column in self.columns
-            if column.kind in (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
-        )
-        if valued:
+        if any(cells[column] != "" for column in self.valued):
             if any(cell != "" for cell in named):
                 return Line(row, LineKind.RECORD)
             return Line(row, LineKind.UNPLACED, _NAMELESS)
+        first, last = self.columns[0].column, self.columns[-1].column + 1
+        if all(cell == "" for cell in cells[first:last]):
+            return None
         if all(cells[at] != "" for cells in self.stub.values()):
             return Line(row, LineKind.BARE)
         return Line(row, LineKind.UNPLACED, _VALUELESS)
 
     def _is_total(self, named: Sequence[Cell]) -> bool:
-        return bool(self.totals) and any(
+        return any(
             cell != "" and first_match(self.totals, cell_text(cell)) is not None for cell in named
         )
 

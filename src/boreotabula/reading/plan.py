@@ -34,9 +34,12 @@ class BlockPlan:
     ends_at: tuple[Pattern, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Plan:
-    """All that reading a tab needs to know of a layout. Can be sent to another process."""
+    """All that reading a tab needs to know of a layout. Can be sent to another process.
+
+    A plan is equal only to itself, so that what follows from it can be kept by it.
+    """
 
     types: Mapping[str, str]
     """The type of each field, in the order of the output's columns."""

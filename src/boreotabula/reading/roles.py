@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import IntEnum
-from itertools import chain, compress, repeat
-from operator import gt, ne
+from itertools import chain, repeat
+from operator import ne
 
 from boreotabula.layout.addresses import address
 from boreotabula.reading.convert import cell_text
@@ -88,22 +87,36 @@ class RoleMap:
 
     def account(self) -> Account:
         """Count the filled cells by role."""
-        counts = Counter(compress(self.codes, self.filled))
-        left_out = {
-            rule: counts[Role.LEFT_OUT + place]
-            for place, rule in enumerate(self.rules)
-            if counts[Role.LEFT_OUT + place]
-        }
-        roles: dict[Role, int] = {role: counts[role] for role in Role if role is not Role.LEFT_OUT}
+        seen = _where(self.filled, self.codes)
+        counts = {rule: seen.count(Role.LEFT_OUT + at) for at, rule in enumerate(self.rules)}
+        left_out = {rule: count for rule, count in counts.items() if count}
+        roles: dict[Role, int] = {role: seen.count(role) for role in Role}
         roles[Role.LEFT_OUT] = sum(left_out.values())
-        return Account(sum(self.filled), roles, left_out)
+        filled = self.filled.count(1)
+        # Blank cells are 0 in `seen` as unplaced ones are; what is left of the filled is unplaced.
+        roles[Role.UNPLACED] = filled - sum(
+            count for role, count in roles.items() if role is not Role.UNPLACED
+        )
+        return Account(filled, roles, left_out)
 
     def unplaced(self) -> Iterator[tuple[int, int, Cell, str | None]]:
         """Row, column, cell and the reason given (if any) of each unplaced filled cell."""
-        # A filled cell is 1, an unplaced one has the code 0: only for such is 1 > code.
-        for place in compress(range(len(self.codes)), map(gt, self.filled, self.codes)):
+        open_ = _where(self.filled, self.codes.translate(_ONLY_UNPLACED))
+        place = open_.find(1)
+        while place >= 0:
             row, column = divmod(place, self.sheet.width)
             yield row, column, self.sheet.rows[row][column], self.reasons.get(place)
+            place = open_.find(1, place + 1)
+
+
+_ONLY_UNPLACED = bytes([1, *[0] * 255])
+"""Translates the code of an unplaced cell to 1, all others to 0."""
+
+
+def _where(mask: bytes, codes: bytes | bytearray) -> bytes:
+    """The codes where the mask is 1, else 0; all cells at once, as one long number."""
+    kept = int.from_bytes(mask, "little") * 255 & int.from_bytes(codes, "little")
+    return kept.to_bytes(len(mask), "little")
 
 
 def unplaced_cell(row: int, column: int, cell: Cell, reason: str) -> Unplaced:

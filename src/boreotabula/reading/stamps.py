@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from boreotabula.layout.addresses import address
-from boreotabula.reading.convert import cell_text, convert, kind_of
+from boreotabula.reading.convert import cell_text, convert_kept, kind_of
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.plan import CellStamp, Plan
 from boreotabula.reading.roles import Role, RoleMap
@@ -84,7 +84,7 @@ def _label_left(sheet: Sheet, row: int, column: int) -> tuple[int, int] | None:
 
 def _converted(plan: Plan, field: str, cell: Cell, where: str) -> tuple[object, list[Finding]]:
     kind = plan.types[field]
-    result = convert([cell], kind)
+    result = convert_kept((cell,), kind)
     if not result.failures:
         return result.values[0].as_py(), []
     source = "" if where else " (from the name of the file or tab)"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cache
 
 import pyarrow as pa
 
@@ -102,6 +103,15 @@ _RECORD_CODES = {
     ColumnKind.TOTAL: Role.TOTAL,
     ColumnKind.UNKNOWN: Role.UNPLACED,
 }
+_UNKNOWN = {ColumnKind.UNKNOWN: Role.UNPLACED}
+_LINE_CODES: Mapping[LineKind, tuple[Mapping[ColumnKind, Role], Role]] = {
+    LineKind.HEADING: (_UNKNOWN, Role.HEADING),
+    LineKind.RECORD: (_RECORD_CODES, Role.UNPLACED),
+    LineKind.BARE: (_RECORD_CODES, Role.UNPLACED),
+    LineKind.TOTAL: (_UNKNOWN, Role.TOTAL),
+    LineKind.UNPLACED: ({}, Role.UNPLACED),
+}
+"""The role of each kind of column on each kind of row, and that of all other columns."""
 
 
 def _mark_block(roles: RoleMap, place: Place, columns: Sequence[Column], lines: Lines) -> None:
@@ -112,23 +122,16 @@ def _mark_block(roles: RoleMap, place: Place, columns: Sequence[Column], lines: 
         if column.kind is ColumnKind.IGNORED
     }
 
-    def template(codes: Mapping[ColumnKind, int], other: int) -> bytes:
+    @cache
+    def template(kind: LineKind) -> bytes:
+        codes, other = _LINE_CODES[kind]
         return bytes(ignored.get(one.column, codes.get(one.kind, other)) for one in columns)
 
-    unplaced = {ColumnKind.UNKNOWN: Role.UNPLACED}
-    heading = template(unplaced, Role.HEADING)
-    templates = {
-        LineKind.HEADING: heading,
-        LineKind.RECORD: template(_RECORD_CODES, Role.UNPLACED),
-        LineKind.BARE: template(_RECORD_CODES, Role.UNPLACED),
-        LineKind.TOTAL: template(unplaced, Role.TOTAL),
-        LineKind.UNPLACED: template({}, Role.UNPLACED),
-    }
     left = columns[0].column
     for row in range(place.top, place.bottom + 1):
-        roles.mark_line(row, left, heading)
+        roles.mark_line(row, left, template(LineKind.HEADING))
     for line in lines.lines:
-        roles.mark_line(line.row, left, templates[line.kind])
+        roles.mark_line(line.row, left, template(line.kind))
     if lines.ended:
         row, column, text = lines.ended
         roles.mark(row, column, roles.rule(f"ends_at: {text}"))

@@ -32,11 +32,8 @@ class Span(NamedTuple):
     right: int
 
 
-class Text(NamedTuple):
-    """A text cell: column counted from 0, and the text as it stands in the file."""
-
-    column: int
-    text: str
+Text = tuple[int, str]
+"""A text cell: its column counted from 0, and the text as it stands in the file."""
 
 
 @dataclass(frozen=True)
@@ -94,4 +91,4 @@ def _texts(row: list[Cell]) -> Iterator[Text]:
         if cell.isspace():  # type: ignore[union-attr]  # only texts are left here
             row[column] = ""
         else:
-            yield Text(column, cell)  # type: ignore[arg-type]
+            yield column, cell  # type: ignore[misc]
