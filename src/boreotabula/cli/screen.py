@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import csv
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from itertools import islice
+from itertools import accumulate, islice
 from pathlib import Path
+from typing import Literal
 
 from rich.console import Console
+from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
 from boreotabula.reading.findings import Finding, Severity
-from boreotabula.reading.roles import Role
+from boreotabula.reading.roles import Account, Role
 from boreotabula.runs.extraction import Run
 from boreotabula.runs.files import FileReading
 from boreotabula.runs.record import in_order
@@ -21,7 +24,11 @@ from boreotabula.runs.record import in_order
 MOST_CAUSES = 12
 """So many causes are listed on screen; findings.csv holds every finding."""
 
-_STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "yellow", Severity.NOTE: "dim"}
+WIDEST = 24
+"""Longer cells are cut in the view of the first records."""
+
+# Readable on dark and on light terminals alike; the word stands beside the colour always.
+_STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "bold magenta", Severity.NOTE: ""}
 
 
 def out() -> Console:
@@ -105,11 +112,18 @@ def _roles(run: Run) -> Table:
         count = account.roles[role]
         if not count:
             continue
-        style = "yellow" if role is Role.UNPLACED else ""
-        rules = ", ".join(f"{rule} {number:,}" for rule, number in account.left_out.items())
-        why = rules if role is Role.LEFT_OUT else ""
+        style = "bold" if role is Role.UNPLACED else ""
+        why = _rules(account) if role is Role.LEFT_OUT else ""
         table.add_row(Text(f"    {role.word}"), Text(f"{count:,}", style=style), Text(why))
     return table
+
+
+def _rules(account: Account) -> str:
+    """How many cells each kind of rule left out; run.json has every rule by itself."""
+    kinds: Counter[str] = Counter()
+    for rule, number in account.left_out.items():
+        kinds[rule.partition(":")[0]] += number
+    return ", ".join(f"by {kind} {number:,}" for kind, number in kinds.items())
 
 
 def _verdict(run: Run) -> Text:
@@ -135,14 +149,15 @@ def findings(some: Sequence[Finding], *, every: bool) -> None:
     groups = groups if every else [one for one in groups if one[0].severity is not Severity.NOTE]
     for group in groups if every else groups[:MOST_CAUSES]:
         first = group[0]
+        console.print()
         head = Text.assemble(
             (f"{first.severity}", _STYLES[first.severity]), "  ", (_where(first), "bold")
         )
         console.print(head, soft_wrap=True)
-        console.print(Text(f"  {first.message}{_more(group)}"))
-        console.print(Text(f"  → {first.advice}", style="cyan"))
+        console.print(Padding(Text(f"{first.message}{_more(group)}"), (0, 0, 0, 2)))
+        console.print(Padding(Text(f"→ {first.advice}"), (0, 0, 0, 2)))
     if not every and len(groups) > MOST_CAUSES:
-        console.print(f"… and {len(groups) - MOST_CAUSES} more causes in findings.csv")
+        console.print(f"\n… and {len(groups) - MOST_CAUSES} more causes in findings.csv")
 
 
 def _by_cause(some: Iterable[Finding], *, every: bool) -> list[list[Finding]]:
@@ -176,15 +191,21 @@ def _file_line(console: Console, reading: FileReading) -> None:
 
 
 def first_lines(path: Path, number: int) -> None:
-    """The first records of a CSV file as a table, as wide as the terminal allows."""
+    """The first records of a CSV file as a table of as many columns as the terminal holds."""
+    console = out()
     with path.open(encoding="utf-8", newline="") as stream:
         rows = list(islice(csv.reader(stream), number + 1))
+    columns = list(zip(*rows, strict=True))
+    widths = [min(max(map(len, column)), max(len(column[0]), WIDEST)) for column in columns]
+    ends = list(accumulate(width + 2 for width in widths))
+    shown = sum(end <= console.width for end in ends)
     table = Table(box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))
-    for place, name in enumerate(rows[0]):
-        numeric = all(row[place].lstrip("-").isdecimal() for row in rows[1:])
-        table.add_column(
-            name, justify="right" if numeric else "left", no_wrap=True, overflow="ellipsis"
-        )
+    for column, width in zip(columns[:shown], widths, strict=False):
+        numeric = all(cell.lstrip("-").isdecimal() for cell in column[1:])
+        justify: Literal["left", "right"] = "right" if numeric else "left"
+        table.add_column(column[0], justify=justify, width=width, no_wrap=True, overflow="ellipsis")
     for row in rows[1:]:
-        table.add_row(*map(Text, row))
-    out().print(table)
+        table.add_row(*map(Text, row[:shown]))
+    console.print(table)
+    if shown < len(columns):
+        console.print(f"and beside them {', '.join(rows[0][shown:])}")

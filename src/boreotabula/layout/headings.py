@@ -54,11 +54,12 @@ class HeadingNames:
 
     def field_of(self, heading: str) -> str | None:
         """The field that a heading means, or None if no field knows it."""
-        if heading not in self._met:
+        try:
+            return self._met[heading]
+        except KeyError:
             if len(self._met) > _MOST_MET:
                 self._met.clear()
-            self._met[heading] = self.by_form.get(normal_form(heading))
-        return self._met[heading]
+            return self._met.setdefault(heading, self.by_form.get(normal_form(heading)))
 
     def headings_of(self, field: str) -> list[str]:
         """The normal forms by which a field is known."""

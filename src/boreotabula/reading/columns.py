@@ -88,13 +88,12 @@ def settle_columns(
     sheet: Sheet, place: Place, plan: Plan
 ) -> tuple[tuple[Column, ...], list[Finding]]:
     """What each column of the block is, from its left to its right edge."""
-    filled = _filled_columns(sheet, place)
-    left, right = _edges(sheet, place, filled)
+    left, right = _edges(sheet, place)
     columns, told = _settled(_headings(sheet, place, left, right), plan)
     findings = [
         *told,
-        *_unheaded(sheet, place, columns, filled),
-        *_beyond(sheet, place, right, filled),
+        *_unheaded(sheet, place, columns),
+        *_beyond(sheet, place, right),
     ]
     return columns, findings
 
@@ -126,20 +125,10 @@ def _settled(headings: Headings, plan: Plan) -> tuple[tuple[Column, ...], tuple[
     return tuple(columns), tuple(findings)
 
 
-def _filled_columns(sheet: Sheet, place: Place) -> list[bool]:
-    """For each column of the sheet, whether anything stands in its record rows."""
-    rows = sheet.rows[place.bottom + 1 : place.end]
-    if not rows:
-        return [False] * sheet.width
-    return [column.count("") < len(column) for column in zip(*rows, strict=True)]
-
-
-def _edges(sheet: Sheet, place: Place, filled: Sequence[bool]) -> tuple[int, int]:
+def _edges(sheet: Sheet, place: Place) -> tuple[int, int]:
     """First column of the block, and the first past it: the next blank column on either side."""
-    headed = [
-        any(sheet.rows[row][column] != "" for row in range(place.top, place.bottom + 1))
-        for column in range(sheet.width)
-    ]
+    under = place.bottom + 1
+    headed = [sheet.column_filled(column, place.top, under) for column in range(sheet.width)]
     for span in sheet.merges:
         if place.top <= span.top <= place.bottom and sheet.cell(span.top, span.left) != "":
             width = min(span.right + 1, sheet.width) - span.left
@@ -148,7 +137,7 @@ def _edges(sheet: Sheet, place: Place, filled: Sequence[bool]) -> tuple[int, int
     while left > 0 and headed[left - 1]:
         left -= 1
     right = place.last_stub + 1
-    while right < place.limit and (headed[right] or filled[right]):
+    while right < place.limit and (headed[right] or sheet.column_filled(right, under, place.end)):
         right += 1
     return left, right
 
@@ -312,12 +301,10 @@ def _unknown_heading(place: Headings, column: int, heads: Heads) -> Finding:
     )
 
 
-def _unheaded(
-    sheet: Sheet, place: Place, columns: Sequence[Column], filled: Sequence[bool]
-) -> Iterator[Finding]:
+def _unheaded(sheet: Sheet, place: Place, columns: Sequence[Column]) -> Iterator[Finding]:
     """Numbers that no heading names are an error; text alone is a note beside the table."""
     for column in (one.column for one in columns if one.why == _UNHEADED):
-        rows = range(place.bottom + 1, place.end) if filled[column] else ()
+        rows = range(place.bottom + 1, place.end)
         cells = [(row, sheet.rows[row][column]) for row in rows]
         numbers = [(row, cell) for row, cell in cells if not isinstance(cell, str)]
         if numbers:
@@ -352,14 +339,14 @@ def _blank_level(plan: Plan, place: Headings, column: int, heads: Heads) -> Find
     )
 
 
-def _beyond(sheet: Sheet, place: Place, right: int, filled: Sequence[bool]) -> Iterator[Finding]:
+def _beyond(sheet: Sheet, place: Place, right: int) -> Iterator[Finding]:
     """Headings with cells below them, right of the gap that ends the block."""
     if right >= place.limit:
         return
     for column in range(right, place.limit):
         headings = [sheet.rows[row][column] for row in range(place.top, place.bottom + 1)]
         texts = [cell_text(cell) for cell in headings if cell != ""]
-        if texts and filled[column]:
+        if texts and sheet.column_filled(column, place.bottom + 1, place.end):
             yield Finding(
                 "heading-beyond-gap",
                 f"column {column_letters(right)} is blank and ends the table, but"

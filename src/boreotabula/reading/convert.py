@@ -137,18 +137,17 @@ _CONVERTERS: dict[str, Callable[[Cell], object]] = {
 }
 
 
-def convert(cells: Sequence[Cell], kind: str, types: set[type] | None = None) -> Converted:
+def convert(cells: Sequence[Cell], kind: str, *, plain: bool = False) -> Converted:
     """Convert cells to an Arrow array of the field type `kind`.
 
     Blank cells and cells that do not convert give an empty value; only the latter are failures.
-    `types` are the Python types of the cells, if they are known already.
+    `plain` says that all cells are known to be texts or floats.
     """
-    types = set(map(type, cells)) if types is None else types
-    if kind in ("integer", "number") and types == {float}:
+    if kind in ("integer", "number") and (plain or set(map(type, cells)) == {float}):
         whole = _plain_numbers(cells, kind)
         if whole is not None:
             return Converted(whole)
-    if kind == "text" and types == {str} and "" not in cells:
+    if kind == "text" and set(map(type, cells)) == {str} and "" not in cells:
         return Converted(as_array([str(cell).strip() for cell in cells], kind))
     return _one_by_one(cells, kind)
 
@@ -166,11 +165,10 @@ def _convert_kept(cells: tuple[Cell, ...], _types: tuple[type, ...], kind: str) 
 
 def _plain_numbers(cells: Sequence[Cell], kind: str) -> pa.Array | None:
     """All cells at once, or None if one of them needs a closer look."""
-    numbers = pa.array(cells, pa.float64())
-    if kind == "number":
-        return numbers
     try:
-        return numbers.cast(pa.int64())  # refuses fractions and what a float cannot hold
+        numbers = pa.array(cells, pa.float64())  # refuses texts
+        # The cast refuses fractions and what a float cannot hold.
+        return numbers if kind == "number" else numbers.cast(pa.int64())
     except pa.ArrowInvalid:
         return None
 

@@ -28,7 +28,6 @@ CODES: dict[str, Severity] = {
     "workbook-blank": Severity.ERROR,
     "tab-unreadable": Severity.ERROR,
     "tab-blank": Severity.NOTE,
-    "tab-not-chosen": Severity.WARNING,
     "stamp-blank": Severity.ERROR,
     "stamp-not-converted": Severity.ERROR,
     "block-not-found": Severity.ERROR,

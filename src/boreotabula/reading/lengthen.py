@@ -61,16 +61,14 @@ def lengthen(
     grid = _grid(len(rows), len(places))
     addresses = pa.DictionaryArray.from_arrays(grid.every, _addresses(tuple(rows), tuple(places)))
     kept: pa.Array | None = None
-    types = set(map(type, cells))
-    if str in types and "" in cells:
+    if "" in cells:
         filled = [cell != "" for cell in cells]
         kept = pa.array(list(compress(range(len(cells)), filled)), pa.int32())
         cells = list(compress(cells, filled))
-        types = set(map(type, cells))
     row_of, column_of = _kept(grid.row_of, kept), _kept(grid.column_of, kept)
 
     kind = plan.types[plan.block.value]
-    values = convert(cells, kind, types)
+    values = convert(cells, kind, plain=sheet.plain)
     misfits = [
         Misfit(rows[row_of[at].as_py()], places[column_of[at].as_py()], cells[at], reason)
         for at, reason in values.failures

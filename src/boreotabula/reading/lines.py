@@ -68,10 +68,10 @@ def settle_lines(
         field: _carried(cells) if field in block.carry_down else cells
         for field, cells in own.items()
     }
-    copies = {first + level for first in place.repeats for level in range(place.depth)}
-    valued = [column.column for column in columns if column.kind in _VALUED]
-    read = _Reader(sheet, columns, block.totals, own, stub, rows.start, copies, valued)
-    lines = list(_notes_apart([line for row in rows if (line := read.line(row))], rows.start))
+    read = _Reader(sheet, columns, block.totals, place)
+    own_of, stub_of = zip(*own.values(), strict=True), zip(*stub.values(), strict=True)
+    found = map(read.line, rows, own_of, stub_of)
+    lines = list(_notes_apart([line for line in found if line], rows.start))
     findings = [_nameless(sheet, columns, line) for line in lines if line.why == _NAMELESS]
     records = [line.row - rows.start for line in lines if line.kind is LineKind.RECORD]
     named = {field: tuple(cells[at] for at in records) for field, cells in stub.items()}
@@ -117,43 +117,43 @@ _VALUELESS = "a row without values, and not every stub cell is filled"
 _APART = "below the last values"
 
 
-@dataclass(frozen=True)
 class _Reader:
     """What is needed to tell what a row is."""
 
-    sheet: Sheet
-    columns: Sequence[Column]
-    totals: tuple[Pattern, ...]
-    own: Mapping[str, list[Cell]]
-    stub: Mapping[str, list[Cell]]
-    start: int
-    copies: set[int]
-    valued: Sequence[int]
-    """Columns in which something makes a row more than a name."""
+    def __init__(
+        self, sheet: Sheet, columns: Sequence[Column], totals: Sequence[Pattern], place: Place
+    ) -> None:
+        self.rows = sheet.rows
+        self.totals = tuple(totals)
+        self.first, self.last = columns[0].column, columns[-1].column + 1
+        self.valued = [column.column for column in columns if column.kind in _VALUED]
+        """Columns in which something makes a row more than a name."""
+        depth = range(place.depth)
+        self.copies = {first + level for first in place.repeats for level in depth}
 
-    def line(self, row: int) -> Line | None:
-        """The line of a row, or None if nothing stands in the columns of the block."""
-        cells = self.sheet.rows[row]
+    def line(self, row: int, own: Sequence[Cell], stub: Sequence[Cell]) -> Line | None:
+        """The line of a row, or None if nothing stands in the columns of the block.
+
+        `own` are its stub cells as they stand there, `stub` those carried down too.
+        """
+        cells = self.rows[row]
         if row in self.copies:
             return Line(row, LineKind.HEADING)
-        at = row - self.start
-        named = [cells[at] for cells in self.own.values()]
-        if self.totals and self._is_total(named):
+        if self.totals and self._is_total(own):
             return Line(row, LineKind.TOTAL)
         if any(cells[column] != "" for column in self.valued):
-            if any(cell != "" for cell in named):
+            if own.count("") < len(own):
                 return Line(row, LineKind.RECORD)
             return Line(row, LineKind.UNPLACED, _NAMELESS)
-        first, last = self.columns[0].column, self.columns[-1].column + 1
-        if all(cell == "" for cell in cells[first:last]):
+        if all(cell == "" for cell in cells[self.first : self.last]):
             return None
-        if all(cells[at] != "" for cells in self.stub.values()):
+        if "" not in stub:
             return Line(row, LineKind.BARE)
         return Line(row, LineKind.UNPLACED, _VALUELESS)
 
-    def _is_total(self, named: Sequence[Cell]) -> bool:
+    def _is_total(self, own: Sequence[Cell]) -> bool:
         return any(
-            cell != "" and first_match(self.totals, cell_text(cell)) is not None for cell in named
+            cell != "" and first_match(self.totals, cell_text(cell)) is not None for cell in own
         )
 
 

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import IntEnum
-from itertools import chain, repeat
-from operator import ne
 
 from boreotabula.layout.addresses import address
 from boreotabula.reading.convert import cell_text
@@ -48,14 +46,11 @@ class RoleMap:
 
     sheet: Sheet
     codes: bytearray = field(init=False)
-    filled: bytes = field(init=False, repr=False)
-    """1 for each filled cell, 0 for each blank one, line by line."""
     rules: list[str] = field(default_factory=list)
     reasons: dict[int, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.codes = bytearray(self.sheet.height * self.sheet.width)
-        self.filled = bytes(map(ne, chain.from_iterable(self.sheet.rows), repeat("")))
 
     def mark(self, row: int, column: int, code: int) -> None:
         """Give one cell a role (or the code of a rule); outside the sheet there is none to give."""
@@ -87,12 +82,12 @@ class RoleMap:
 
     def account(self) -> Account:
         """Count the filled cells by role."""
-        seen = _where(self.filled, self.codes)
+        seen = _where(self.sheet.filled, self.codes)
         counts = {rule: seen.count(Role.LEFT_OUT + at) for at, rule in enumerate(self.rules)}
         left_out = {rule: count for rule, count in counts.items() if count}
         roles: dict[Role, int] = {role: seen.count(role) for role in Role}
         roles[Role.LEFT_OUT] = sum(left_out.values())
-        filled = self.filled.count(1)
+        filled = self.sheet.filled.count(1)
         # Blank cells are 0 in `seen` as unplaced ones are; what is left of the filled is unplaced.
         roles[Role.UNPLACED] = filled - sum(
             count for role, count in roles.items() if role is not Role.UNPLACED
@@ -101,7 +96,7 @@ class RoleMap:
 
     def unplaced(self) -> Iterator[tuple[int, int, Cell, str | None]]:
         """Row, column, cell and the reason given (if any) of each unplaced filled cell."""
-        open_ = _where(self.filled, self.codes.translate(_ONLY_UNPLACED))
+        open_ = _where(self.sheet.filled, self.codes.translate(_ONLY_UNPLACED))
         place = open_.find(1)
         while place >= 0:
             row, column = divmod(place, self.sheet.width)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cache
+from functools import cache, lru_cache
 
 import pyarrow as pa
 
@@ -32,6 +32,7 @@ class TabReading:
     roles: RoleMap = field(repr=False)
 
 
+@lru_cache(maxsize=64)
 def record_schema(plan: Plan) -> pa.Schema:
     """The columns of the output: the fields in the layout's order, then where a record is from.
 

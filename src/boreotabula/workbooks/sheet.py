@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
-from itertools import compress, repeat
+from itertools import chain
 from typing import NamedTuple
 
 
@@ -38,16 +38,18 @@ Text = tuple[int, str]
 
 @dataclass(frozen=True)
 class Sheet:
-    """One tab: a rectangle of cells that begins at A1.
-
-    `rows` all have the same length; `texts` lists the text cells of each row, so that looking
-    for headings does not touch the numbers.
-    """
+    """One tab: a rectangle of cells that begins at A1. Made by `make_sheet`."""
 
     name: str
     rows: Sequence[Sequence[Cell]]
-    merges: tuple[Span, ...] = ()
-    texts: Sequence[Sequence[Text]] = field(default=(), repr=False)
+    """All of one length."""
+    merges: tuple[Span, ...]
+    texts: Sequence[Sequence[Text]] = field(repr=False)
+    """The text cells of each row, so that looking for headings does not touch the numbers."""
+    filled: bytes = field(repr=False)
+    """1 for each filled cell, 0 for each blank one, line by line."""
+    plain: bool
+    """Whether all filled cells are texts or floats: no dates, no TRUE, no errors."""
 
     @property
     def height(self) -> int:
@@ -65,10 +67,14 @@ class Sheet:
             return self.rows[row][column]
         return ""
 
+    def column_filled(self, column: int, start: int, end: int) -> bool:
+        """Whether anything stands in a column, from row `start` to before row `end`."""
+        return 1 in self.filled[start * self.width + column : end * self.width : self.width]
+
     @property
     def blank(self) -> bool:
         """Whether no cell is filled."""
-        return all(cell == "" for row in self.rows for cell in row)
+        return 1 not in self.filled
 
 
 def make_sheet(name: str, rows: Sequence[list[Cell]], merges: Sequence[Span] = ()) -> Sheet:
@@ -80,15 +86,27 @@ def make_sheet(name: str, rows: Sequence[list[Cell]], merges: Sequence[Span] = (
     for row in rows:
         if len(row) < width:
             row.extend([""] * (width - len(row)))
-    return Sheet(name, rows, tuple(merges), [list(_texts(row)) for row in rows])
-
-
-def _texts(row: list[Cell]) -> Iterator[Text]:
-    # Most cells are numbers or blank: they are passed over without a step of Python for each.
-    for column, cell in compress(enumerate(row), map(isinstance, row, repeat(str))):
-        if not cell:
-            continue
-        if cell.isspace():  # type: ignore[union-attr]  # only texts are left here
-            row[column] = ""
+    types = list(map(type, chain.from_iterable(rows)))
+    texts: list[list[Text]] = [[] for _ in rows]
+    filled = bytearray(b"\1") * len(types)
+    for place in _places_of(str, types):
+        at, column = divmod(place, width)
+        text = str(rows[at][column])
+        if not text or text.isspace():
+            rows[at][column] = ""
+            filled[place] = 0
         else:
-            yield column, cell  # type: ignore[misc]
+            texts[at].append((column, text))
+    plain = types.count(float) + types.count(str) == len(types)
+    return Sheet(name, rows, tuple(merges), texts, bytes(filled), plain)
+
+
+def _places_of(wanted: type, types: list[type]) -> Iterator[int]:
+    """Where a type stands in a list; the search itself takes no step of Python for each cell."""
+    place = -1
+    try:
+        while True:
+            place = types.index(wanted, place + 1)
+            yield place
+    except ValueError:
+        return

@@ -1,0 +1,39 @@
+#!/usr/bin/env bash
+# Makes the pictures of docs/screenshots from the demo data: a real terminal on a virtual screen.
+# Needs Xvfb, xterm and ImageMagick (Debian: apt-get install xvfb xterm imagemagick fonts-dejavu).
+set -euo pipefail
+cd "$(dirname "$0")/.."
+root=$PWD
+export PATH="$root/.venv/bin:$PATH"
+work=$(mktemp -d)
+trap 'kill "$screen" 2>/dev/null || true; rm -rf "$work"' EXIT
+display=:${SCREENSHOT_DISPLAY:-97}
+Xvfb "$display" -screen 0 1280x800x24 >/dev/null 2>&1 &
+screen=$!
+sleep 1
+cd "$work"
+boreotabula demo boreotabula-demo >/dev/null 2>&1
+
+# shot NAME COMMAND: run a command in a terminal and keep a picture of it.
+shot() {
+  local name=$1 command=$2
+  rm -f "$work/done"
+  cat >"$work/session.sh" <<EOF
+cd "$work"
+printf '\033[1m\$ %s\033[0m\n' '$command'
+$command
+touch "$work/done"
+sleep 60
+EOF
+  DISPLAY=$display xterm -geometry 140x41+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg white -fg black \
+    -b 8 -e bash "$work/session.sh" &
+  local terminal=$!
+  for _ in $(seq 60); do [ -e "$work/done" ] && break; sleep 1; done
+  sleep 1
+  DISPLAY=$display import -window root "$root/docs/screenshots/$name.png"
+  kill "$terminal"
+  wait "$terminal" 2>/dev/null || true
+}
+
+shot demo 'boreotabula demo'
+shot extract 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv'
