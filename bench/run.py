@@ -29,11 +29,17 @@ class Contender:
 
     name: str
     command: Sequence[object]
+    output: Path | None = None
     seconds: list[float] = field(default_factory=list)
     peak: float = 0.0
 
     def go(self) -> None:
-        """Run once; note time and peak memory (of the process and its children)."""
+        """Run once; note time and peak memory (of the process and its children).
+
+        The output of the round before is deleted first: freeing it is not part of the job.
+        """
+        if self.output is not None:
+            self.output.unlink(missing_ok=True)
         start = time.perf_counter()
         child = subprocess.Popen(
             [str(part) for part in self.command], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE
@@ -94,10 +100,13 @@ def main() -> None:
     extract = Contender(
         "boreotabula extract, one worker",
         [tool / "boreotabula", "extract", folder / "stock.toml", "-o", folder / "out.csv", "-q"],
+        folder / "out.csv",
     )
     only = Contender("only reading", [tool / "python", HERE / "only_read.py", inbox])
     by_hand = Contender(
-        "pandas + openpyxl by hand", [hand / "python", HERE / "by_hand.py", inbox, folder / "h.csv"]
+        "pandas + openpyxl by hand",
+        [hand / "python", HERE / "by_hand.py", inbox, folder / "h.csv"],
+        folder / "h.csv",
     )
     for round_ in range(given.rounds):
         print(f"round {round_ + 1} of {given.rounds}", file=sys.stderr)

@@ -36,7 +36,8 @@ Texts = Annotated[tuple[str, ...], BeforeValidator(_as_tuple)]
 class Part(BaseModel):
     """A table of the layout: unknown keys are errors, nothing is converted, nothing changes."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
+    # The parts of the language are built when a layout is read, together: that is faster.
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, defer_build=True)
 
 
 class Source(Part):

@@ -5,6 +5,8 @@ Whole columns are turned into text and joined by Arrow; a text that repeats is l
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import product
 from typing import BinaryIO
 
 import pyarrow as pa
@@ -12,8 +14,11 @@ import pyarrow.compute as pc
 import pyarrow.csv as pa_csv
 
 _NEEDS_QUOTES = '[",\r\n]'
-_SIGNS = (b",", b'"', b"\n", b"\r")
-_PLAIN = pa_csv.WriteOptions(include_header=False, quoting_style="none", eol="\r\n")
+_APART = "\x1f"
+_SIGNS = (b",", b'"', b"\n", b"\r", _APART.encode())
+_PLAIN = pa_csv.WriteOptions(
+    include_header=False, quoting_style="none", eol="\r\n", delimiter=_APART
+)
 _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 
@@ -34,25 +39,70 @@ class CsvWriter:
         columns = [
             _text(column, kind) for column, kind in zip(batch.columns, self._kinds, strict=True)
         ]
-        if any(map(_structural, columns)):
+        if _structural(columns):
             self._stream.write(_quoted_lines(columns))
         else:
             self._stream.write(_plain_lines(columns))
 
 
-def _plain_lines(columns: list[pa.Array]) -> pa.Buffer:
-    """Lines of texts that need no quotes, by Arrow's own writer."""
-    texts = [_decoded(column) for column in columns]
+def _plain_lines(columns: list[pa.Array]) -> bytes:
+    """Lines of texts that need no quotes, by Arrow's own writer.
+
+    Neighbours that repeat much are joined beforehand. The writer is told to set columns apart by
+    a sign that is in no text, so that it lets the commas within joined texts pass.
+    """
+    texts = [_decoded(column) for column in _neighbours_joined(columns)]
     batch = pa.RecordBatch.from_arrays(texts, names=list(map(str, range(len(texts)))))
     stream = pa.BufferOutputStream()
     with pa_csv.CSVWriter(stream, batch.schema, write_options=_PLAIN) as writer:
         writer.write(batch)
-    return stream.getvalue()
+    content: bytes = stream.getvalue().to_pybytes()
+    return content.replace(_APART.encode(), b",")
+
+
+def _neighbours_joined(columns: list[pa.Array]) -> list[pa.Array]:
+    """Columns of few different texts joined to their neighbours, as long as pairs stay few."""
+    joined: list[pa.Array] = []
+    run: list[pa.Array] = []
+    pairs = 1
+    for column in columns:
+        different = _different(column)
+        if run and (not different or 4 * pairs * different > len(column)):
+            joined.append(_paired(run))
+            run, pairs = [], 1
+        if different:
+            run.append(column)
+            pairs *= different
+        else:
+            joined.append(column)
+    return [*joined, _paired(run)] if run else joined
+
+
+def _different(column: pa.Array) -> int:
+    """Number of texts of a dictionary column; 0 for all columns that are not joined."""
+    if not pa.types.is_dictionary(column.type):
+        return 0
+    texts = column.dictionary
+    return 0 if column.null_count or texts.null_count else len(texts)
+
+
+def _paired(columns: list[pa.Array]) -> pa.Array:
+    """Dictionary columns as one, its texts joined by commas."""
+    if len(columns) == 1:
+        return columns[0]
+    texts = list(map(",".join, product(*(one.dictionary.to_pylist() for one in columns))))
+    indices = columns[0].indices
+    for column in columns[1:]:
+        if len(column.dictionary) > 1:
+            width = pa.scalar(len(column.dictionary), pa.int32())
+            indices = pc.add(pc.multiply(indices, width), column.indices)
+    # A list without a type would have its type looked for, which costs more than all the rest.
+    return pa.DictionaryArray.from_arrays(indices, pa.array(texts, pa.string()))
 
 
 def _decoded(column: pa.Array) -> pa.Array:
     if pa.types.is_dictionary(column.type):
-        return column.dictionary.take(column.indices)
+        return pc.take(column.dictionary, column.indices, boundscheck=False)
     return column
 
 
@@ -71,12 +121,14 @@ def field_type(field: pa.Field) -> str:
 
 def _text(column: pa.Array, kind: str) -> pa.Array:
     """The texts of a column: an array of texts, or a dictionary array of them."""
-    if pa.types.is_dictionary(column.type):
-        return column
+    if kind == "text":
+        return column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
     if kind == "month":
         days = column.dictionary_encode()  # few months, many records
-        months = pc.utf8_slice_codeunits(days.dictionary.cast(pa.string()), 0, 7)
-        return pa.DictionaryArray.from_arrays(days.indices, months)
+        months = [
+            None if day is None else day.isoformat()[:7] for day in days.dictionary.to_pylist()
+        ]
+        return pa.DictionaryArray.from_arrays(days.indices, pa.array(months, pa.string()))
     if pa.types.is_floating(column.type):
         return _number_text(column)
     return column.cast(pa.string())
@@ -99,12 +151,13 @@ def _quoted(text: pa.Array) -> pa.Array:
     return pc.if_else(needs, pc.binary_join_element_wise('"', doubled, '"', ""), text)
 
 
-def _structural(column: pa.Array) -> bool:
-    """Whether a text of a column needs care: the bytes of all are looked at in one go."""
-    texts = column.dictionary if pa.types.is_dictionary(column.type) else column
-    if not pa.types.is_string(texts.type):
-        return False
-    content = bytes(_content(texts))
+def _structural(columns: Sequence[pa.Array]) -> bool:
+    """Whether a text needs care: the bytes of all are looked at in one go.
+
+    Numbers never do, and what is no dictionary by now is a column of numbers.
+    """
+    texts = (one.dictionary for one in columns if pa.types.is_dictionary(one.type))
+    content = b" ".join(map(_content, texts))
     return any(sign in content for sign in _SIGNS)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import struct
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
@@ -164,11 +165,16 @@ def _convert_kept(cells: tuple[Cell, ...], _types: tuple[type, ...], kind: str) 
 
 
 def _plain_numbers(cells: Sequence[Cell], kind: str) -> pa.Array | None:
-    """All cells at once, or None if one of them needs a closer look."""
+    """All cells at once, or None if one of them needs a closer look. None of them is a bool."""
     try:
-        numbers = pa.array(cells, pa.float64())  # refuses texts
-        # The cast refuses fractions and what a float cannot hold.
-        return numbers if kind == "number" else numbers.cast(pa.int64())
+        packed = struct.pack(f"={len(cells)}d", *cells)  # refuses texts
+    except struct.error:
+        return None
+    numbers = pa.Array.from_buffers(pa.float64(), len(cells), [None, pa.py_buffer(packed)])
+    if kind == "number":
+        return numbers
+    try:
+        return numbers.cast(pa.int64())  # refuses fractions and what a float cannot hold
     except pa.ArrowInvalid:
         return None
 

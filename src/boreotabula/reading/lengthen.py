@@ -6,8 +6,6 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import chain, compress
-from operator import itemgetter
-from typing import Any
 
 import pyarrow as pa
 
@@ -57,12 +55,11 @@ def lengthen(
     rows = lines.records
     across = [column for column in columns if column.kind is ColumnKind.VALUE]
     places = [column.column for column in across]
-    cells = _values(sheet, rows, places)
+    cells, filled = _values(sheet, rows, places)
     grid = _grid(len(rows), len(places))
     addresses = pa.DictionaryArray.from_arrays(grid.every, _addresses(tuple(rows), tuple(places)))
     kept: pa.Array | None = None
-    if "" in cells:
-        filled = [cell != "" for cell in cells]
+    if 0 in filled:
         kept = pa.array(list(compress(range(len(cells)), filled)), pa.int32())
         cells = list(compress(cells, filled))
     row_of, column_of = _kept(grid.row_of, kept), _kept(grid.column_of, kept)
@@ -124,17 +121,20 @@ def _kept(array: pa.Array, kept: pa.Array | None) -> pa.Array:
     return array if kept is None else array.take(kept)
 
 
-def _values(sheet: Sheet, rows: Sequence[int], columns: Sequence[int]) -> list[Cell]:
-    """The cells where rows and columns meet, line by line."""
+def _values(sheet: Sheet, rows: Sequence[int], columns: Sequence[int]) -> tuple[list[Cell], bytes]:
+    """The cells where rows and columns meet, line by line, and 1 for each that is filled."""
     if not columns:
-        return []
+        return [], b""
     first, last = columns[0], columns[-1]
-    pick: Callable[[Any], Any]
     if last - first == len(columns) - 1:
-        pick = itemgetter(slice(first, last + 1))
+        cells = list(chain.from_iterable(sheet.rows[row][first : last + 1] for row in rows))
     else:
-        pick = itemgetter(*columns)
-    return list(chain.from_iterable(pick(sheet.rows[row]) for row in rows))
+        cells = [sheet.rows[row][column] for row in rows for column in columns]
+    width, filled = sheet.width, sheet.filled
+    masks = [filled[row * width + first : row * width + last + 1] for row in rows]
+    if last - first != len(columns) - 1:
+        masks = [bytes(mask[column - first] for column in columns) for mask in masks]
+    return cells, b"".join(masks)
 
 
 def _single(cell: Cell) -> Cell:
@@ -249,7 +249,12 @@ def _heading_findings(
 @lru_cache(maxsize=256)
 def constant(value: object, kind: str, length: int) -> pa.Array:
     """The same value `length` times, as an array of a field type."""
-    return as_array([value], kind).take(pa.array([0] * length, pa.int32()))
+    return as_array([value], kind).take(_zeros(length))
+
+
+@lru_cache(maxsize=64)
+def _zeros(length: int) -> pa.Array:
+    return pa.Array.from_buffers(pa.int32(), length, [None, pa.py_buffer(bytes(4 * length))])
 
 
 def blank(kind: pa.DataType, length: int) -> pa.Array:

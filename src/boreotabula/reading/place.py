@@ -104,12 +104,15 @@ def find_place(
 
 
 def _hits(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Iterator[_Hit]:
-    wanted = set(block.stub)
+    known = {
+        text: field
+        for text in {text for texts in sheet.texts for _, text in texts}
+        if (field := names.field_of(text)) in block.stub
+    }
     for row, texts in enumerate(sheet.texts):
         for column, text in texts:
-            field = names.field_of(text)
-            if field in wanted and field is not None:
-                yield _Hit(row, column, field)
+            if text in known:
+                yield _Hit(row, column, known[text])
 
 
 def _windows(hits: Sequence[_Hit], depth: int) -> Iterator[_Window]:
