@@ -5,8 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from helpers import program
+
+# How long an example takes is no matter of tests: the machine may be busy.
+settings.register_profile("steady", deadline=None)
+settings.load_profile("steady")
 
 
 @pytest.fixture(scope="session")

@@ -16,7 +16,8 @@ from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.glossary import known_headings
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.reading.plan import Plan, make_plan
-from boreotabula.reading.tab import TabReading, read_tab
+from boreotabula.reading.stamps import Surroundings
+from boreotabula.reading.tab import TabReading, TabSource, read_tab
 from boreotabula.workbooks.sheet import Sheet, Span, make_sheet
 
 PROGRAM = Path(sys.executable).with_name("boreotabula")
@@ -77,9 +78,15 @@ def plan(text: str = LAYOUT) -> Plan:
     return make_plan(spec, known_headings(spec, []))
 
 
-def read(on: Sheet, text: str = LAYOUT, captured: Mapping[str, str] | None = None) -> TabReading:
+def read(
+    on: Sheet,
+    text: str = LAYOUT,
+    captured: Mapping[str, str] | None = None,
+    texts: Mapping[str, str] | None = None,
+) -> TabReading:
     """Read a sheet by a layout text."""
-    return read_tab(on, plan(text), captured or {}, "form.xlsx")
+    around = Surroundings(captured or {}, texts or {})
+    return read_tab(on, plan(text), TabSource("form.xlsx", around))
 
 
 def values(reading: TabReading, *names: str) -> list[tuple[Any, ...]]:
@@ -89,8 +96,9 @@ def values(reading: TabReading, *names: str) -> list[tuple[Any, ...]]:
 
 
 def codes(reading: Any) -> list[str]:
-    """The codes of its findings, without those about titles and remarks."""
-    return [one.code for one in reading.findings if one.code != "texts-unplaced"]
+    """The codes of its findings, without those about titles, remarks and fields left empty."""
+    passed = ("texts-unplaced", "field-missing")
+    return [one.code for one in reading.findings if one.code not in passed]
 
 
 def write_workbook(

@@ -65,14 +65,14 @@ def test_a_folder_of_workbooks_becomes_one_table(desk: Path) -> None:
     assert lines[4].startswith(b"Spruce,L1,Pot 95,A,10,Lomlia,lake,1,lake_10.xlsx,Bench 1,")
     record = json.loads((desk / "stock.run" / "run.json").read_text("utf-8"))
     assert (record["records"], record["cells"]["filled"]) == (6, 28)
-    assert record["files"][0]["tabs_not_chosen"] == ["Scribble"]
+    assert record["files"][0]["tabs_not_read"] == {"Scribble": "not chosen by [tabs]"}
     assert record["layout"]["digest"] == boreotabula.Layout.load(desk / "stock.toml").digest
 
 
 def test_one_bad_file_never_stops_the_others(desk: Path) -> None:
     inbox = desk / "inbox"
     write_workbook(inbox / "a_good.xlsx", {"Bench 1": GOOD})
-    (inbox / "b_junk.xlsx").write_bytes(b"this is no workbook")
+    (inbox / "b_junk.xlsx").write_bytes(b"\0\1\2 this is no workbook")
     (inbox / "c_empty.xlsx").write_bytes(b"")
     (inbox / "d_cut.xlsx").write_bytes((inbox / "a_good.xlsx").read_bytes()[:900])
     (inbox / "e_copy.xlsx").write_bytes((inbox / "a_good.xlsx").read_bytes())
@@ -182,6 +182,7 @@ def test_without_tabs_the_only_filled_tab_is_read(desk: Path) -> None:
     assert extract(desk).status == 1
     assert found(desk) == [
         ("several-tabs", "b_two.xlsx", "", ""), ("workbook-blank", "c_none.xlsx", "", ""),
+        ("field-missing", "a_one.xlsx", "Any", "A4"),
     ]  # fmt: skip
     assert len(csv_rows(desk / "stock.csv")) == 3
 

@@ -26,9 +26,12 @@ def refusal(text: str) -> str:
         (("layout = 1", ""), "the key “layout” is missing"),
         (("[fields]", "[field]"), "line 7: unknown key “field”; did you mean “fields”?"),
         (("stub =", "stubs ="), "line 4: unknown key “stubs” in [block]; did you mean “stub”?"),
-        (('"seedlings"', "7"), "line 6: “value” in [block] must be a text in quotes, but is 7"),
+        (
+            ('"seedlings"', "7"),
+            "line 6: “value” in [block] must be a text or a list of texts, but is 7",
+        ),
         (('["species", "lot"]', '["species", 4]'), "line 4: “stub” in [block], entry 2, must be"),
-        (('["species", "lot"]', "[]"), "line 4: “stub” in [block] needs at least one entry"),
+        (('["species", "lot"]', "[]"), "[block] does not say where it stands"),
         (
             ('["species", "lot"]', '["spices", "lot"]'),
             "no field “spices” in [fields]; did you mean",
@@ -48,7 +51,10 @@ def refusal(text: str) -> str:
         (("[block]", '[stamps]\nlot = { cell = "C" }\n[block]'), "“C” is not a cell address"),
         (("[block]", "[stamps]\nx = { cel = 'C2' }\n[block]"), "“cel” in [stamps.x]; did you mean"),
         (("[block]", '[tabs]\nnamed = "Bench {b"\n[block]'), "line 4: “Bench {b” has a brace"),
-        (("[block]", '[source]\nexclude = "{x}.xlsx"\n[block]'), "what is excluded cannot fill"),
+        (
+            ("[block]", '[source]\nexclude = "{x}.xlsx"\n[block]'),
+            "what is matched here cannot fill",
+        ),
         (
             ("[block]", '[tabs]\nnamed = "Bench {bech}"\n[block]'),
             "{bech} in named: no field “bech”",

@@ -182,7 +182,7 @@ def _more(group: Sequence[Finding]) -> str:
 
 def _file_line(console: Console, reading: FileReading) -> None:
     """What came of one file, as it is read."""
-    records = sum(tab.records.num_rows for tab in reading.tabs)
+    records = sum(tab.record_count for tab in reading.tabs)
     if reading.tabs:
         said = f"{_count(len(reading.tabs), 'tab')}, {_count(records, 'record')}"
     else:

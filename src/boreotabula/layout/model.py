@@ -7,11 +7,12 @@ fit together is checked in `boreotabula.layout.checking`.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import date, datetime, time
 from typing import Annotated, Any, Literal, get_args
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
-FieldType = Literal["text", "integer", "number", "month"]
+FieldType = Literal["text", "integer", "number", "month", "date", "datetime", "time"]
 FIELD_TYPES: tuple[str, ...] = get_args(FieldType)
 
 PROVENANCE = ("source_file", "source_tab", "source_cell")
@@ -30,6 +31,11 @@ def _as_table(value: Any) -> Any:
     return {"type": value} if isinstance(value, str) else value
 
 
+def _as_list(value: Any) -> Any:
+    """Accept one table `[block]` or an array of tables `[[block]]`."""
+    return (value,) if isinstance(value, Mapping) else _as_tuple(value)
+
+
 Texts = Annotated[tuple[str, ...], BeforeValidator(_as_tuple)]
 
 
@@ -43,33 +49,70 @@ class Part(BaseModel):
 class Source(Part):
     """Where the files are and which of them belong to this family of forms."""
 
-    folder: str = "."
+    folder: Texts = (".",)
     include: Texts = ()
     exclude: Texts = ()
+
+
+class TextPart(Part):
+    """How text files are written, where that is not to be found out."""
+
+    delimiter: Annotated[str, Field(min_length=1, max_length=1)] | None = None
+    encoding: str | None = None
+    quote: Annotated[str, Field(max_length=1)] | None = None
 
 
 class Tabs(Part):
     """Which tabs of a workbook are read."""
 
-    named: Annotated[Texts, Field(min_length=1)]
+    named: Texts = ()
+    position: int | None = None
+    every: bool = False
+    except_: Texts = Field(default=(), alias="except")
+    visible_only: bool = False
 
 
 class Stamp(Part):
-    """Where a value that holds for all records of a tab is found."""
+    """Where a value that holds for all records of a tab is found: exactly one of the sources."""
 
-    cell: str
+    cell: str | None = None
+    right_of: Texts = ()
+    below: Texts = ()
+    name: str | None = None
+    from_: Literal["file name", "folder name", "tab name"] | None = Field(
+        default=None, alias="from"
+    )
+    value: str | int | float | bool | datetime | date | time | None = None
+    labelled: Texts = ()
+    pattern: str | None = None
+    optional: bool = False
+    default: str | int | float | bool | datetime | date | time | None = None
 
 
 class Block(Part):
     """The table part of a form."""
 
-    stub: Annotated[Texts, Field(min_length=1)]
-    across: Annotated[Texts, Field(min_length=1)]
-    value: str
+    tabs: Tabs | None = None
+    stub: Texts = ()
+    across: Texts = ()
+    value: Texts = ()
+    at: str | None = None
+    named_table: Texts = ()
+    columns: Texts = ()
+    headings: Literal[0] | None = None
+    heading_rows: Annotated[int, Field(ge=1, le=9)] = 1
+    under_headings: Annotated[int, Field(ge=0, le=9)] = 0
     carry_down: Texts = ()
+    group_row: str | None = None
     totals: Texts = ()
     ignore: Texts = ()
+    skip: Texts = ()
     ends_at: Texts = ()
+    gaps: bool = False
+    turned: bool = False
+    repeat: bool = False
+    blank: Literal["skip", "keep"] = "skip"
+    into: str | None = None
 
 
 class FieldSpec(Part):
@@ -77,6 +120,28 @@ class FieldSpec(Part):
 
     type: FieldType = "text"
     also: Texts = ()
+    required: bool = False
+
+
+class When(Part):
+    """How an edition of a form is told: by a cell, or by a heading or label that stands in it."""
+
+    cell: str | None = None
+    is_: Texts = Field(default=(), alias="is")
+    heading: Texts = ()
+
+
+Stamps = Mapping[str, Stamp]
+Blocks = Annotated[tuple[Block, ...], BeforeValidator(_as_list)]
+
+
+class Edition(Part):
+    """A form as it was at some time: what tells it, and what differs in it."""
+
+    title: str = ""
+    when: When
+    stamps: Stamps = {}
+    block: Blocks = ()
 
 
 class LayoutSpec(Part):
@@ -86,7 +151,9 @@ class LayoutSpec(Part):
     title: str = ""
     glossary: Texts = ()
     source: Source = Source()
+    text: TextPart = TextPart()
     tabs: Tabs | None = None
-    stamps: Mapping[str, Stamp] = {}
-    block: Block
+    stamps: Stamps = {}
+    block: Blocks = ()
+    edition: Annotated[tuple[Edition, ...], BeforeValidator(_as_list)] = ()
     fields: Mapping[str, Annotated[FieldSpec, BeforeValidator(_as_table)]]

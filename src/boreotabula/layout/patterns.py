@@ -26,6 +26,8 @@ class Kind(Enum):
     """The name of a tab as it is, trimmed."""
     CELL = "cell"
     """The normal form of a heading or label."""
+    STAMP = "stamp"
+    """The text of a stamp as it is, gaps as one space; `{}` is the part that is kept."""
 
 
 class PatternError(ValueError):
@@ -53,6 +55,8 @@ class Pattern:
     def _subject(self, name: str) -> str:
         if self.kind is Kind.CELL:
             return normal_form(name)
+        if self.kind is Kind.STAMP:
+            return " ".join(unicodedata.normalize("NFKC", name).split())
         name = unicodedata.normalize("NFC", name).strip()
         if self.kind is Kind.FILE and "/" not in self.text:
             return name.rpartition("/")[2]
@@ -90,6 +94,8 @@ def _literal(text: str, part: str, kind: Kind, *, last: bool) -> str:
         raise PatternError(f"“{text}” has a brace without its partner")
     if kind is Kind.CELL:
         part = fold(part).rstrip(": ") if last else fold(part)
+    if kind is Kind.STAMP:
+        part = " ".join(unicodedata.normalize("NFKC", f".{part}.").split())[1:-1]
     return re.escape(part)
 
 
@@ -97,6 +103,10 @@ def _capture(text: str, part: str, kind: Kind, before: list[str]) -> str:
     field = part[1:-1].strip()
     if kind is Kind.CELL:
         raise PatternError(f"“{text}”: {part} cannot be kept here; write * instead")
+    if kind is Kind.STAMP:
+        if field or before:
+            raise PatternError(f"“{text}”: {{}}, once, is the part to keep; write * for others")
+        return ""
     if not field:
         raise PatternError(f"“{text}”: name the field inside the braces, as in {{month}}")
     if field in before:

@@ -89,6 +89,8 @@ def _holds(data: Any, path: KeyPath) -> bool:
     for step in path:
         if isinstance(data, list):
             data = dict(enumerate(data))
+        elif step == 0:
+            continue  # one table where several could be
         if not isinstance(data, dict) or step not in data:
             return False
         data = data[step]
@@ -137,6 +139,8 @@ def _phrase(error: Any) -> str:
 _WANTED = {
     "string_type": "a text in quotes",
     "int_type": "a whole number",
+    "string_too_short": "one sign in quotes",
+    "string_too_long": "one sign in quotes",
     "bool_type": "true or false",
     "tuple_type": "a text or a list of texts",
     "model_type": "a table of keys",
@@ -179,12 +183,17 @@ def _keys_at(loc: KeyPath) -> list[str]:
     for step in loc:
         if mapping or isinstance(step, int):
             mapping = False  # a freely chosen name, or a place in a list: the model stays
-        elif model is not None and step in model.model_fields:
-            field = model.model_fields[str(step)].annotation
+        elif model is not None and step in _by_key(model):
+            field = _by_key(model)[str(step)]
             model, mapping = _part_in(field), get_origin(field) is Mapping
         else:
             return []
-    return [] if model is None or mapping else list(model.model_fields)
+    return [] if model is None or mapping else list(_by_key(model))
+
+
+def _by_key(model: type[Part]) -> dict[str, Any]:
+    """What may stand under each key of a part; some keys are no names to Python."""
+    return {one.alias or name: one.annotation for name, one in model.model_fields.items()}
 
 
 def _part_in(annotation: Any) -> type[Part] | None:

@@ -129,6 +129,8 @@ def _text(column: pa.Array, kind: str) -> pa.Array:
             None if day is None else day.isoformat()[:7] for day in days.dictionary.to_pylist()
         ]
         return pa.DictionaryArray.from_arrays(days.indices, pa.array(months, pa.string()))
+    if kind == "datetime":
+        return pc.replace_substring(column.cast(pa.string()), " ", "T")
     if pa.types.is_floating(column.type):
         return _number_text(column)
     return column.cast(pa.string())

@@ -1,8 +1,12 @@
-"""Running a layout straight into an output file; the ending says which kind it is."""
+"""Running a layout straight into an output; its ending says which kind it is.
+
+A layout with several output tables writes a folder, with a file for each table.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import BinaryIO, Protocol
 
@@ -13,10 +17,11 @@ from boreotabula.outputs.csv import CsvWriter
 from boreotabula.reading.tab import record_schema
 from boreotabula.runs.extraction import Run, gather, read_all
 from boreotabula.runs.files import FileReading
-from boreotabula.runs.inbox import Inbox, check_output, look, run_folder
+from boreotabula.runs.inbox import RUN_RECORD, Inbox, check_output, look, run_folder
 from boreotabula.runs.layouts import Layout
-from boreotabula.runs.placing import KeepOld, placed
+from boreotabula.runs.placing import KeepOld, placed, placed_folder
 from boreotabula.runs.record import write_record
+from boreotabula.workbooks.limits import Limits
 
 OnFile = Callable[[FileReading], None]
 
@@ -32,31 +37,56 @@ WRITERS: dict[str, Callable[[BinaryIO, pa.Schema], Writer]] = {".csv": CsvWriter
 """How each kind of output is written, by its ending."""
 
 
-def look_for(layout: Layout, out: Path) -> Inbox:
-    """The files of the layout's source folder, once it is sure that `out` can be written.
+def look_for(layout: Layout, out: Path, named: Sequence[Path] = ()) -> Inbox:
+    """The files of the layout's source folders, once it is sure that `out` can be written.
 
     Raises CallError for an unknown ending, a missing folder, or an output that is an input.
     """
+    tables = list(layout.plan.tables)
+    if len(tables) > 1:
+        _check_folder(out, tables)
+    else:
+        _check_file(out)
+    if not out.parent.is_dir():
+        raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+    check_output(layout, out, named)
+    return look(layout, own=(out, run_folder(out)), named=named)
+
+
+def _check_file(out: Path) -> None:
     if out.suffix.lower() not in WRITERS:
         known = ", ".join(WRITERS)
         raise CallError(f"“{out}”: the ending says what to write; known: {known}")
-    if not out.parent.is_dir():
-        raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
     if out.is_dir():
         raise CallError(f"“{out}” is a folder; name a file")
-    check_output(layout, out)
-    return look(layout, own=(out, run_folder(out)))
 
 
-def extract_into(layout: Layout, inbox: Inbox, out: Path, on_file: OnFile) -> Run:
+def _check_folder(out: Path, tables: Sequence[str]) -> None:
+    if out.suffix:
+        named = ", ".join(f"{table}.csv" for table in tables)
+        raise CallError(
+            f"“{out}”: this layout has {len(tables)} output tables; name a folder, {named} will be"
+            " written into it"
+        )
+    if out.is_file():
+        raise CallError(f"“{out}” is a file; name a folder")
+    ours = (run_folder(out) / RUN_RECORD).is_file()
+    if out.is_dir() and any(out.iterdir()) and not ours:
+        raise CallError(
+            f"the folder “{out}” was not written by a run, so it is left alone; name a new one"
+        )
+
+
+def extract_into(
+    layout: Layout, inbox: Inbox, out: Path, on_file: OnFile, limits: Limits | None = None
+) -> Run:
     """Read the files of an inbox and write their records to `out` as they come.
 
     The run's record is written beside it. If nothing could be read, both stay as they were.
     Raises CallError if something cannot be written.
     """
-    with placed(out) as stream:
-        writer = WRITERS[out.suffix.lower()](stream, record_schema(layout.plan))
-        readings = _written(read_all(layout, inbox), writer, on_file)
+    with _writers(layout, out) as writers:
+        readings = _written(read_all(layout, inbox, limits), writers, on_file)
         run = gather(layout, inbox, readings, keep_records=False)
         if run.exit_status == 3:
             raise KeepOld
@@ -64,11 +94,28 @@ def extract_into(layout: Layout, inbox: Inbox, out: Path, on_file: OnFile) -> Ru
     return run
 
 
+@contextmanager
+def _writers(layout: Layout, out: Path) -> Iterator[Mapping[str, Writer]]:
+    """A writer for each output table; what they write is put in place at the end, or not at all."""
+    schemas = {table: record_schema(layout.plan, table) for table in layout.plan.tables}
+    if len(schemas) == 1:
+        ((table, schema),) = schemas.items()
+        with placed(out) as stream:
+            yield {table: WRITERS[out.suffix.lower()](stream, schema)}
+        return
+    with placed_folder(out) as folder, ExitStack() as streams:
+        yield {
+            table: CsvWriter(streams.enter_context((folder / f"{table}.csv").open("wb")), schema)
+            for table, schema in schemas.items()
+        }
+
+
 def _written(
-    readings: Iterable[FileReading], writer: Writer, on_file: OnFile
+    readings: Iterable[FileReading], writers: Mapping[str, Writer], on_file: OnFile
 ) -> Iterator[FileReading]:
     for reading in readings:
         for tab in reading.tabs:
-            writer.write(tab.records)
+            for table, batch in tab.tables.items():
+                writers[table].write(batch)
         on_file(reading)
         yield reading

@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum, auto
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from itertools import chain
 
-from boreotabula.layout.addresses import address, column_letters
+from boreotabula.layout.addresses import address
+from boreotabula.layout.headings import normal_form
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.convert import cell_text, one_line
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.place import Place
-from boreotabula.reading.plan import Plan
+from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.workbooks.sheet import Cell, Sheet, Span
 
 
@@ -23,7 +24,7 @@ class ColumnKind(Enum):
     STUB = auto()
     """Names the rows; `field` says which stub field."""
     BESIDE = auto()
-    """Holds another field of each row, known by its heading."""
+    """Holds another field of each row, known by its heading or its position."""
     VALUE = auto()
     """Holds values; `labels` are its headings, one for each level."""
     TOTAL = auto()
@@ -46,6 +47,73 @@ class Column:
 
 
 @dataclass(frozen=True)
+class Slot:
+    """What each row holds one record of: the labels over it, and the column of each value."""
+
+    labels: tuple[Cell, ...]
+    columns: tuple[int | None, ...]
+    """In the order of the block's value fields; None where one is missing."""
+
+    @property
+    def first(self) -> int:
+        """The leftmost of its columns."""
+        return min(column for column in self.columns if column is not None)
+
+
+@dataclass(frozen=True, eq=False)
+class Columns:
+    """All columns of a block, from its left to its right edge.
+
+    Equal only to itself: tabs with the same headings share one, and what follows from it.
+    """
+
+    every: tuple[Column, ...]
+    block: BlockPlan
+
+    @property
+    def left(self) -> int:
+        """The first column of the block."""
+        return self.every[0].column
+
+    @property
+    def right(self) -> int:
+        """The first column past the block."""
+        return self.every[-1].column + 1
+
+    def of(self, *kinds: ColumnKind) -> list[Column]:
+        """The columns of some kinds."""
+        return [one for one in self.every if one.kind in kinds]
+
+    @cached_property
+    def valued(self) -> tuple[int, ...]:
+        """The columns in which something makes a row more than a name."""
+        kinds = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
+        return tuple(one.column for one in self.of(*kinds))
+
+    @cached_property
+    def by_row(self) -> Mapping[str, int]:
+        """The column of each field that has one value for each row, stub fields apart."""
+        return {one.field: one.column for one in self.of(ColumnKind.BESIDE)}
+
+    @cached_property
+    def slots(self) -> tuple[Slot, ...]:
+        """The records of each row, left to right; columns under the same labels share one."""
+        values = self.block.values
+        groups: list[tuple[tuple[Cell, ...], list[int | None]]] = []
+        for column in self.of(ColumnKind.VALUE):
+            at = values.index(column.field)
+            for labels, members in groups if len(values) > 1 else ():
+                if labels == column.labels and members[at] is None:
+                    members[at] = column.column
+                    break
+            else:
+                fresh: list[int | None] = [None] * len(values)
+                fresh[at] = column.column
+                groups.append((column.labels, fresh))
+        return tuple(Slot(labels, tuple(members)) for labels, members in groups)
+
+
+@dataclass(frozen=True)
 class Heads:
     """The headings over one column: cells of its own, and what reaches it, level by level."""
 
@@ -57,6 +125,11 @@ class Heads:
         """All texts that speak of the column."""
         return [*self.own, *(one_line(cell_text(label)) for label in self.labels if label != "")]
 
+    @property
+    def joined(self) -> str:
+        """The headings of a list's column as one, top to bottom."""
+        return " / ".join(dict.fromkeys(self.texts[len(self.own) :] or self.own))
+
 
 @dataclass(frozen=True)
 class Headings:
@@ -67,35 +140,49 @@ class Headings:
 
     top: int
     left: int
+    start: int
+    """The first column that is right of all stub columns."""
     rows: tuple[tuple[Cell, ...], ...]
+    width: int
     types: tuple[type, ...]
     """Of all cells: to Python 1.0 and True are equal, as headings they are not."""
     spans: tuple[Span, ...]
     stub: tuple[tuple[str, int], ...]
+    turned: bool
 
     @property
     def bottom(self) -> int:
         """The last heading row."""
         return self.top + len(self.rows) - 1
 
-    @property
-    def last_stub(self) -> int:
-        """The rightmost stub column."""
-        return max(column for _, column in self.stub)
+    def address(self, row: int, column: int) -> str:
+        """The address of a place, as a person finds it."""
+        return address(column, row) if self.turned else address(row, column)
 
 
 def settle_columns(
-    sheet: Sheet, place: Place, plan: Plan
-) -> tuple[tuple[Column, ...], list[Finding]]:
+    sheet: Sheet, place: Place, plan: Plan, block: BlockPlan
+) -> tuple[Columns, list[Finding]]:
     """What each column of the block is, from its left to its right edge."""
-    left, right = _edges(sheet, place)
-    columns, told = _settled(_headings(sheet, place, left, right), plan)
+    left, right = _edges(sheet, place, block)
+    columns, told = _settled(_headings(sheet, place, left, right), plan, block)
     findings = [
-        *told,
+        *(one for one in told if not _about_nothing(sheet, place, columns, one)),
         *_unheaded(sheet, place, columns),
         *_beyond(sheet, place, right),
     ]
     return columns, findings
+
+
+def _about_nothing(sheet: Sheet, place: Place, columns: Columns, finding: Finding) -> bool:
+    """Whether an unknown heading is a lone text: nothing stands below it."""
+    if finding.code != "heading-unknown":
+        return False
+    return not any(
+        sheet.address(place.bottom, column.column) == finding.cell
+        and sheet.column_filled(column.column, place.bottom + 1, place.end)
+        for column in columns.of(ColumnKind.UNKNOWN)
+    )
 
 
 def _headings(sheet: Sheet, place: Place, left: int, right: int) -> Headings:
@@ -103,29 +190,17 @@ def _headings(sheet: Sheet, place: Place, left: int, right: int) -> Headings:
     return Headings(
         place.top,
         left,
+        max(place.last_stub + 1, left),
         rows,
+        right - left,
         tuple(map(type, chain.from_iterable(rows))),
         tuple(one for one in sheet.merges if one.top <= place.bottom and one.bottom >= place.top),
         tuple(place.stub.items()),
+        sheet.turned,
     )
 
 
-@lru_cache(maxsize=256)
-def _settled(headings: Headings, plan: Plan) -> tuple[tuple[Column, ...], tuple[Finding, ...]]:
-    columns: list[Column] = []
-    findings: list[Finding] = []
-    taken: dict[str, int] = {}
-    for column, heads in enumerate(_heads(headings, len(plan.block.across)), headings.left):
-        settled, finding = _settle(headings, plan, column, heads, taken)
-        if finding is not None:
-            findings.append(finding)
-        if settled.kind is ColumnKind.BESIDE:
-            taken[settled.field] = column
-        columns.append(settled)
-    return tuple(columns), tuple(findings)
-
-
-def _edges(sheet: Sheet, place: Place) -> tuple[int, int]:
+def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
     """First column of the block, and the first past it: the next blank column on either side."""
     under = place.bottom + 1
     headed = [sheet.column_filled(column, place.top, under) for column in range(sheet.width)]
@@ -133,30 +208,64 @@ def _edges(sheet: Sheet, place: Place) -> tuple[int, int]:
         if place.top <= span.top <= place.bottom and sheet.cell(span.top, span.left) != "":
             width = min(span.right + 1, sheet.width) - span.left
             headed[span.left : span.left + width] = [True] * width
-    left = place.first_stub
-    while left > 0 and headed[left - 1]:
+    left = place.left
+    while not place.fixed and left > 0 and headed[left - 1]:
         left -= 1
-    right = place.last_stub + 1
-    while right < place.limit and (headed[right] or sheet.column_filled(right, under, place.end)):
-        right += 1
-    return left, right
+    least = max(place.last_stub + 1, place.left + len(block.columns))
+    if block.gaps:
+        right = place.limit
+        while right > least and not _used(sheet, place, headed, right - 1):
+            right -= 1
+    else:
+        right = min(least, place.limit)
+        while right < place.limit and _used(sheet, place, headed, right):
+            right += 1
+    return left, max(right, left + 1)
 
 
-def _heads(headings: Headings, depth: int) -> list[Heads]:
-    """The headings over each column; the lowest `depth` heading rows are the levels."""
+def _used(sheet: Sheet, place: Place, headed: Sequence[bool], column: int) -> bool:
+    return headed[column] or sheet.column_filled(column, place.bottom + 1, place.end)
+
+
+@lru_cache(maxsize=256)
+def _settled(
+    headings: Headings, plan: Plan, block: BlockPlan
+) -> tuple[Columns, tuple[Finding, ...]]:
+    columns: list[Column] = []
+    findings: list[Finding] = []
+    taken: dict[str, int] = {}
+    settle = _settle_by_position if block.columns else _settle
+    for column, heads in enumerate(_heads(headings, block), headings.left):
+        settled, finding = settle(headings, plan, block, column, heads, taken)
+        if finding is not None:
+            findings.append(finding)
+        if settled.kind is ColumnKind.BESIDE:
+            taken[settled.field] = column
+        columns.append(settled)
+    findings += _fields_missing(headings, plan, block, taken)
+    found = Columns(tuple(columns), block)
+    findings += _values_twice(headings, found)
+    return found, tuple(findings)
+
+
+def _heads(headings: Headings, block: BlockPlan) -> list[Heads]:
+    """The headings over each column; the lowest rows, as many as there are levels, count."""
     levels = [
         [_own(headings, row, at, cell) for at, cell in enumerate(cells)]
         for row, cells in enumerate(headings.rows)
     ]
-    start = headings.last_stub + 1 - headings.left
-    blank: list[Cell] = [""] * len(headings.rows[0])
-    reached = [*[blank] * (depth - len(levels)), *_reach(levels, start)][-depth:]
+    # In a list the upper headings reach over every column, in a cross-tab over the values only.
+    start = 0 if block.is_list else headings.start - headings.left
+    blank: list[Cell] = [""] * headings.width
+    reached = _reach(levels, start) if levels else []
+    padded = [*[blank] * (block.depth - len(levels)), *reached]
+    kept = padded[-block.depth :] if block.depth else []
     return [
         Heads(
             tuple(one_line(cell_text(level[at][0])) for level in levels if level[at][0] != ""),
-            tuple(level[at] for level in reached) if at >= start else (),
+            tuple(level[at] for level in kept) if at >= start else (),
         )
-        for at in range(len(blank))
+        for at in range(headings.width)
     ]
 
 
@@ -202,14 +311,22 @@ def _reach(levels: Sequence[Sequence[tuple[Cell, Span | None]]], start: int) -> 
     return reached
 
 
+# --- what one column is -------------------------------------------------------------------------
+
 _UNHEADED = "no heading over it"
+_UNNAMED = "no name in `columns`"
+Settled = tuple[Column, Finding | None]
 
 
 def _settle(
-    place: Headings, plan: Plan, column: int, heads: Heads, taken: Mapping[str, int]
-) -> tuple[Column, Finding | None]:
+    place: Headings,
+    plan: Plan,
+    block: BlockPlan,
+    column: int,
+    heads: Heads,
+    taken: Mapping[str, int],
+) -> Settled:
     """What one column is. The order of the questions is the order of the rules in the docs."""
-    block = plan.block
     rule = _matching(block.ignore, heads.texts)
     if rule is not None:
         return Column(column, ColumnKind.IGNORED, why=f"ignore: {rule.text}"), None
@@ -218,27 +335,57 @@ def _settle(
             return Column(column, ColumnKind.STUB, stub), None
     if _matching(block.totals, heads.texts) is not None:
         return Column(column, ColumnKind.TOTAL, labels=heads.labels), None
-    field = _known_field(plan, heads.own)
+    field = _known_field(plan, block, heads)
     if field is not None:
-        return _beside(place, plan, column, field, heads, taken)
-    if not heads.own:
+        return _beside(place, block, column, field, heads, taken)
+    if not heads.own and not (block.is_list and heads.joined):
         return _unknown(column, _UNHEADED), None  # told if something stands below
-    if column < place.last_stub or _lost_stub(place, plan, column, heads):
+    if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
         return _unknown(column, "its heading is not known"), _unknown_heading(place, column, heads)
-    return (
-        Column(column, ColumnKind.VALUE, plan.block.value, heads.labels),
-        _blank_level(plan, place, column, heads),
-    )
+    return _value(place, plan, block, column, heads)
 
 
-def _lost_stub(place: Headings, plan: Plan, column: int, heads: Heads) -> bool:
+def _value(place: Headings, plan: Plan, block: BlockPlan, column: int, heads: Heads) -> Settled:
+    """A column of values; among several value fields the lowest heading says which."""
+    if len(block.values) == 1:
+        found = Column(column, ColumnKind.VALUE, block.values[0], heads.labels)
+        return found, _blank_level(place, block, column, heads)
+    field = plan.names.field_of(cell_text(heads.labels[-1]))
+    if field not in block.values or field is None:
+        return _unknown(column, "its heading names none of the values"), _unknown_value(
+            place, block, column, heads
+        )
+    found = Column(column, ColumnKind.VALUE, field, heads.labels[:-1])
+    return found, _blank_level(place, block, column, heads)
+
+
+def _settle_by_position(
+    place: Headings,
+    plan: Plan,
+    block: BlockPlan,
+    column: int,
+    heads: Heads,
+    taken: Mapping[str, int],
+) -> Settled:
+    """What one column is where `columns` names them, whatever stands over it."""
+    at = column - place.left
+    if at >= len(block.columns):
+        return _unknown(column, _UNNAMED), None  # told if something stands below
+    field = block.columns[at]
+    if not field:
+        return Column(column, ColumnKind.IGNORED, why="columns: no field"), None
+    kind = ColumnKind.STUB if field in block.stub else ColumnKind.BESIDE
+    return Column(column, kind, field), None
+
+
+def _lost_stub(place: Headings, block: BlockPlan, column: int, heads: Heads) -> bool:
     """Whether a column right of the stubs may be a missing stub under a new name.
 
     That holds for as many columns as stub headings are missing, unless the headings of all of
     two or more levels stand over it. Its cells are rather unplaced than taken for values.
     """
-    missing = len(plan.block.stub) - len(place.stub)
-    near = column <= place.last_stub + missing
+    missing = len(block.stub) - len(place.stub)
+    near = column < place.start + missing
     return near and (len(heads.labels) == 1 or "" in heads.labels)
 
 
@@ -249,41 +396,43 @@ def _matching(patterns: Sequence[Pattern], texts: Sequence[str]) -> Pattern | No
     return None
 
 
-def _known_field(plan: Plan, own: Sequence[str]) -> str | None:
+def _known_field(plan: Plan, block: BlockPlan, heads: Heads) -> str | None:
     """The field a heading means, unless it is one of those that the cross-tab itself fills."""
-    for text in own:
+    for text in (heads.joined,) if block.is_list else heads.own:
         field = plan.names.field_of(text)
-        if field is not None and field not in (*plan.block.across, plan.block.value):
+        if field is not None and field not in (*block.across, *block.values):
             return field
     return None
 
 
 def _beside(
     place: Headings,
-    plan: Plan,
+    block: BlockPlan,
     column: int,
     field: str,
     heads: Heads,
     taken: Mapping[str, int],
-) -> tuple[Column, Finding | None]:
-    if field not in plan.filled and field not in taken:
+) -> Settled:
+    if field not in block.filled and field not in taken:
         return Column(column, ColumnKind.BESIDE, field), None
-    filler = _filler(place, plan, field, taken)
+    filler = _filler(place, block, field, taken)
     finding = Finding(
         "heading-taken",
-        f"the column “{heads.own[0]}” means the field “{field}”, which is filled by {filler};"
-        " its cells are unplaced",
+        f"the column “{heads.joined or heads.own[0]}” means the field “{field}”, which is filled"
+        f" by {filler}; its cells are unplaced",
         "List the heading in `ignore`, or give it to another field in the glossary.",
-        cell=address(place.bottom, column),
+        cell=place.address(place.bottom, column),
         looked_for=f"one source for {field}",
         found=f"{filler}, and this column",
     )
     return _unknown(column, f"the field {field} is already filled by {filler}"), finding
 
 
-def _filler(place: Headings, plan: Plan, field: str, taken: Mapping[str, int]) -> str:
+def _filler(place: Headings, block: BlockPlan, field: str, taken: Mapping[str, int]) -> str:
     at = dict(place.stub).get(field, taken.get(field))
-    return plan.filled[field] if at is None else f"column {column_letters(at)}"
+    if at is None:
+        return block.filled[field]
+    return f"the column at {place.address(place.bottom, at)}"
 
 
 def _unknown(column: int, why: str) -> Column:
@@ -291,39 +440,33 @@ def _unknown(column: int, why: str) -> Column:
 
 
 def _unknown_heading(place: Headings, column: int, heads: Heads) -> Finding:
+    heading = heads.joined or heads.own[-1]
     return Finding(
         "heading-unknown",
-        f"no field is known by the heading “{heads.own[-1]}”; its cells are unplaced",
+        f"no field is known by the heading “{heading}”; its cells are unplaced",
         "Add the heading to `also` of a field or to the glossary, or list it in `ignore`.",
-        cell=address(place.bottom, column),
-        looked_for="a heading of the stub columns",
-        found=heads.own[-1],
+        cell=place.address(place.bottom, column),
+        looked_for="a heading that a field is known by",
+        found=heading,
     )
 
 
-def _unheaded(sheet: Sheet, place: Place, columns: Sequence[Column]) -> Iterator[Finding]:
-    """Numbers that no heading names are an error; text alone is a note beside the table."""
-    for column in (one.column for one in columns if one.why == _UNHEADED):
-        rows = range(place.bottom + 1, place.end)
-        cells = [(row, sheet.rows[row][column]) for row in rows]
-        numbers = [(row, cell) for row, cell in cells if not isinstance(cell, str)]
-        if numbers:
-            row, cell = numbers[0]
-            yield Finding(
-                "values-without-heading",
-                f"{len(numbers)} cells of column {column_letters(column)} stand under no heading;"
-                " they are unplaced",
-                f"Write a heading into {address(place.bottom, column)}, or clear the cells.",
-                cell=address(row, column),
-                looked_for=f"a heading in rows {place.top + 1} to {place.bottom + 1}",
-                found=cell_text(cell),
-            )
+def _unknown_value(place: Headings, block: BlockPlan, column: int, heads: Heads) -> Finding:
+    label = one_line(cell_text(heads.labels[-1])) or "blank"
+    return Finding(
+        "heading-unknown",
+        f"the lowest heading “{label}” names none of the values; its cells are unplaced",
+        "Add the heading to `also` of a value field or to the glossary, or list it in `ignore`.",
+        cell=place.address(place.bottom, column),
+        looked_for=", ".join(block.values),
+        found=label,
+    )
 
 
-def _blank_level(plan: Plan, place: Headings, column: int, heads: Heads) -> Finding | None:
+def _blank_level(place: Headings, block: BlockPlan, column: int, heads: Heads) -> Finding | None:
     blank = [
         (level, field)
-        for level, (field, label) in enumerate(zip(plan.block.across, heads.labels, strict=False))
+        for level, (field, label) in enumerate(zip(block.across, heads.labels, strict=False))
         if label == ""
     ]
     if not blank:
@@ -333,9 +476,90 @@ def _blank_level(plan: Plan, place: Headings, column: int, heads: Heads) -> Find
         "heading-level-blank",
         f"no heading “{field}” over “{heads.own[-1]}”; the field is empty in its records",
         "Write the heading into the sheet, or merge the one beside it over this column.",
-        cell=address(place.top + level, column),
+        cell=place.address(place.top + level, column),
         looked_for=field,
         found="blank",
+    )
+
+
+# --- what is to be said of the columns together -------------------------------------------------
+
+
+def _fields_missing(
+    place: Headings, plan: Plan, block: BlockPlan, taken: Mapping[str, int]
+) -> Iterator[Finding]:
+    """Fields of the output that nothing fills on this tab."""
+    for field in plan.tables[block.into]:
+        if field in block.filled or field in taken:
+            continue
+        required = field in plan.required
+        yield Finding(
+            "required-field-missing" if required else "field-missing",
+            f"no column for the field “{field}”; it is empty in the records of this tab",
+            "If the column is there under another heading, add that to `also` of the field or to"
+            " the glossary." + ("" if required else " `required = true` would make this an error."),
+            cell=place.address(place.bottom, place.left) if place.rows else "",
+            looked_for=field,
+            found="no such heading",
+        )
+
+
+def _values_twice(place: Headings, columns: Columns) -> Iterator[Finding]:
+    """Two columns under the same headings: their records can only be told apart by their cells."""
+    first: dict[tuple[str, tuple[str, ...]], Column] = {}
+    for column in columns.of(ColumnKind.VALUE):
+        labels = tuple(normal_form(cell_text(label)) for label in column.labels)
+        before = first.setdefault((column.field, labels), column)
+        if before is not column and any(labels):
+            named = " / ".join(one_line(cell_text(label)) for label in column.labels)
+            yield Finding(
+                "headings-repeated",
+                f"two columns stand under the same headings “{named}”; both are read, and their"
+                " records differ only in `source_cell`",
+                "Correct the heading that is wrong, or list it in `ignore` or `totals`.",
+                cell=place.address(place.bottom, column.column),
+                looked_for="each heading once",
+                found=f"{place.address(place.bottom, before.column)} and"
+                f" {place.address(place.bottom, column.column)}",
+            )
+
+
+def _unheaded(sheet: Sheet, place: Place, columns: Columns) -> Iterator[Finding]:
+    """Numbers that no heading names are an error; text alone is a note beside the table."""
+    rows = range(place.bottom + 1, place.end)
+    for one in columns.every:
+        if one.why not in (_UNHEADED, _UNNAMED):
+            continue
+        cells = [(row, sheet.rows[row][one.column]) for row in rows]
+        if one.why == _UNHEADED:
+            cells = [(row, cell) for row, cell in cells if not isinstance(cell, str)]
+        cells = [(row, cell) for row, cell in cells if cell != ""]
+        if cells:
+            row, cell = cells[0]
+            yield _without_heading(sheet, place, one, row, cell, len(cells))
+
+
+def _without_heading(
+    sheet: Sheet, place: Place, column: Column, row: int, cell: Cell, number: int
+) -> Finding:
+    called = sheet.column_called(column.column)
+    if column.why == _UNNAMED:
+        said = f"{number} cells of {called} stand beyond the last name of `columns`"
+        advice = "Add a name to `columns` of the layout, or “-” to pass the column over."
+        looked_for = "a name in `columns`"
+    else:
+        said = f"{number} cells of {called} stand under no heading"
+        advice = (
+            f"Write a heading into {sheet.address(place.bottom, column.column)}, or clear them."
+        )
+        looked_for = f"a heading in {sheet.row_called(max(place.bottom, 0))} or above"
+    return Finding(
+        "values-without-heading",
+        f"{said}; they are unplaced",
+        advice,
+        cell=sheet.address(row, column.column),
+        looked_for=looked_for,
+        found=cell_text(cell),
     )
 
 
@@ -349,10 +573,11 @@ def _beyond(sheet: Sheet, place: Place, right: int) -> Iterator[Finding]:
         if texts and sheet.column_filled(column, place.bottom + 1, place.end):
             yield Finding(
                 "heading-beyond-gap",
-                f"column {column_letters(right)} is blank and ends the table, but"
+                f"{sheet.column_called(right)} is blank and ends the table, but"
                 f" “{texts[-1]}” stands beyond it; what is there was not read",
-                "Close the gap in the sheet if these columns belong to the table.",
-                cell=address(place.bottom, column),
+                "Close the gap in the sheet if these columns belong to the table, or write"
+                " `gaps = true` into [block].",
+                cell=sheet.address(place.bottom, column),
                 looked_for="the end of the table",
                 found=texts[-1],
             )

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 import struct
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from functools import lru_cache
+from functools import cache, lru_cache
 
 import pyarrow as pa
 
@@ -21,6 +22,9 @@ ARROW_TYPES: dict[str, pa.DataType] = {
     "integer": pa.int64(),
     "number": pa.float64(),
     "month": pa.date32(),
+    "date": pa.date32(),
+    "datetime": pa.timestamp("s"),
+    "time": pa.time32("s"),
 }
 
 _INT64 = 2**63
@@ -127,7 +131,68 @@ def _to_month(cell: Cell) -> date:
             found = form.fullmatch(cell.strip())
             if found and 1 <= int(found["month"]) <= 12 and int(found["year"]):
                 return date(int(found["year"]), int(found["month"]), 1)
+        named = _named_month(cell)
+        if named is not None:
+            return named
     raise NotConvertedError(f"{kind_of(cell)} where a month such as 2026-04 belongs")
+
+
+_WITH_NAME = re.compile(r"(?P<name>[^\W\d_]+)\.?[ \-/,]*(?P<year>\d{4})")
+
+
+def _named_month(text: str) -> date | None:
+    """A month written as its name and the year: 'April 2026', 'apr. 2026'."""
+    found = _WITH_NAME.fullmatch(text.strip())
+    month = _month_names().get(found["name"].casefold()) if found else None
+    return date(int(found["year"]), month, 1) if found and month and int(found["year"]) else None
+
+
+@cache
+def _month_names() -> dict[str, int]:
+    from babel.dates import get_month_names  # only needed for months written as words
+
+    return {
+        name.strip(".").casefold(): month
+        for width in ("wide", "abbreviated")
+        for month, name in get_month_names(width, locale="en").items()
+    }
+
+
+def _to_date(cell: Cell) -> date:
+    if isinstance(cell, datetime):
+        if cell.time() != time():
+            raise NotConvertedError("a date with a time of day where a date belongs")
+        return cell.date()
+    if isinstance(cell, date):
+        return cell
+    if isinstance(cell, str):
+        with suppress(ValueError):
+            return date.fromisoformat(cell.strip())
+    raise NotConvertedError(f"{kind_of(cell)} where a date such as 2026-04-17 belongs")
+
+
+def _to_datetime(cell: Cell) -> datetime:
+    if isinstance(cell, datetime):
+        return cell
+    if isinstance(cell, date):
+        return datetime(cell.year, cell.month, cell.day)
+    if isinstance(cell, str):
+        with suppress(ValueError):
+            found = datetime.fromisoformat(cell.strip())
+            if found.tzinfo is None:
+                return found
+    raise NotConvertedError(f"{kind_of(cell)} where a time such as 2026-04-17 06:00 belongs")
+
+
+def _to_time(cell: Cell) -> time:
+    if isinstance(cell, time):
+        return cell
+    if isinstance(cell, str):
+        with suppress(ValueError):
+            found = time.fromisoformat(cell.strip().zfill(5))
+            if found.tzinfo is None:
+                return found
+    raise NotConvertedError(f"{kind_of(cell)} where a time of day such as 06:00 belongs")
 
 
 _CONVERTERS: dict[str, Callable[[Cell], object]] = {
@@ -135,6 +200,9 @@ _CONVERTERS: dict[str, Callable[[Cell], object]] = {
     "integer": _to_integer,
     "number": _to_number,
     "month": _to_month,
+    "date": _to_date,
+    "datetime": _to_datetime,
+    "time": _to_time,
 }
 
 

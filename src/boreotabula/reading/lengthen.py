@@ -1,16 +1,18 @@
-"""From cross-tab to records: values in the order of rows, then columns, built as Arrow arrays."""
+"""From block to records: values in the order of rows, then columns, built as Arrow arrays."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import chain, compress
+from operator import or_
 
 import pyarrow as pa
 
-from boreotabula.layout.addresses import address, column_letters
-from boreotabula.reading.columns import Column, ColumnKind
+from boreotabula.layout.addresses import address
+from boreotabula.reading.columns import Columns, Slot
 from boreotabula.reading.convert import (
     TEXT,
     Converted,
@@ -48,173 +50,255 @@ class Lengthened:
     findings: tuple[Finding, ...]
 
 
-def lengthen(
-    sheet: Sheet, place: Place, columns: Sequence[Column], lines: Lines, plan: Plan
-) -> Lengthened:
-    """One record for each filled cell where a record row meets a value column."""
-    rows = lines.records
-    across = [column for column in columns if column.kind is ColumnKind.VALUE]
-    places = [column.column for column in across]
-    cells, filled = _values(sheet, rows, places)
-    grid = _grid(len(rows), len(places))
-    addresses = pa.DictionaryArray.from_arrays(grid.every, _addresses(tuple(rows), tuple(places)))
-    kept: pa.Array | None = None
-    if 0 in filled:
-        kept = pa.array(list(compress(range(len(cells)), filled)), pa.int32())
-        cells = list(compress(cells, filled))
-    row_of, column_of = _kept(grid.row_of, kept), _kept(grid.column_of, kept)
+@dataclass(frozen=True)
+class _Grid:
+    """The records before they are typed: which row and which slot each is from."""
 
-    kind = plan.types[plan.block.value]
-    values = convert(cells, kind, plain=sheet.plain)
-    misfits = [
-        Misfit(rows[row_of[at].as_py()], places[column_of[at].as_py()], cells[at], reason)
-        for at, reason in values.failures
-    ]
-    findings = _value_findings(misfits, plan.block.value, kind, _counts(column_of, places))
-    arrays = {plan.block.value: values.values}
-    for level, field in enumerate(plan.block.across):
-        labels = tuple(_single(column.labels[level]) for column in across)
-        heads = convert_kept(labels, plan.types[field])
-        row = place.bottom - len(plan.block.across) + 1 + level
-        findings += _heading_findings(heads, labels, row, across, plan.types[field], field)
-        arrays[field] = heads.values.take(column_of)
-    for field, source in _row_cells(sheet, columns, lines).items():
-        named = convert(source.cells, plan.types[field])
-        strays = [
-            Misfit(rows[at], source.column, source.cells[at], reason)
-            for at, reason in named.failures
-        ]
-        findings += _value_findings(strays, field, plan.types[field], source.filled)
-        misfits += strays
-        arrays[field] = named.values.take(row_of)
-    return Lengthened(arrays, _kept(addresses, kept), tuple(misfits), tuple(findings))
+    rows: list[int]
+    row_of: pa.Array
+    slot_of: pa.Array
+    cells: pa.Array
+    values: Mapping[str, _Values]
 
 
 @dataclass(frozen=True)
-class _Grid:
-    """Row and column number of every place of a grid, line by line."""
+class _Values:
+    """The cells of one value field, one for each record, and the column of each slot."""
 
-    every: pa.Array
-    row_of: pa.Array
-    column_of: pa.Array
+    cells: Sequence[Cell]
+    columns: Sequence[int | None]
 
 
-@lru_cache(maxsize=64)
-def _grid(height: int, width: int) -> _Grid:
-    size = height * width
+def lengthen(sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: Plan) -> Lengthened:
+    """The records of a block.
+
+    A cross-tab gives one for each slot of a row in which a value stands, a list one for each row.
+    """
+    block = columns.block
+    rows = lines.records
+    grid = _list_grid(sheet, columns, rows) if block.is_list else _grid(sheet, columns, rows)
+    build = _Builder(sheet, plan, grid)
+    for field, values in grid.values.items():
+        build.values(field, values)
+    for level, field in enumerate(block.across):
+        row = max(place.top, 0) + level
+        build.headings(field, tuple(slot.labels[level] for slot in columns.slots), row, columns)
+    for field, cells in lines.stub.items():
+        build.by_row(field, cells, lines.stub_columns[field])
+    for field, column in columns.by_row.items():
+        build.by_row(field, [sheet.rows[row][column] for row in rows], column)
+    return Lengthened(build.arrays, grid.cells, tuple(build.misfits), tuple(build.findings))
+
+
+# --- which records there are --------------------------------------------------------------------
+
+
+def _grid(sheet: Sheet, columns: Columns, rows: list[int]) -> _Grid:
+    """A record for each slot of a row in which at least one value stands."""
+    slots, fields = columns.slots, columns.block.values
+    size = len(rows) * len(slots)
+    taken = [[slot.columns[at] for slot in slots] for at in range(len(fields))]
+    values = [_values(sheet, rows, some) for some in taken]
+    filled = values[0][1] if values else b""
+    for _, others in values[1:]:
+        filled = bytes(map(or_, filled, others))
+    every = _every(len(rows), len(slots))
+    cells = _first_cells(sheet, rows, slots, values)
+    if columns.block.keep_blank or 0 not in filled:
+        kept = None
+    else:
+        kept = pa.array(list(compress(range(size), filled)), pa.int32())
     return _Grid(
-        pa.array(range(size), pa.int32()),
-        pa.array([row for row in range(height) for _ in range(width)], pa.int32()),
-        pa.array(list(range(width)) * height, pa.int32()),
+        rows,
+        _kept(every.row_of, kept),
+        _kept(every.slot_of, kept),
+        _kept(cells, kept),
+        {
+            field: _Values(some if kept is None else list(compress(some, filled)), of_slots)
+            for field, (some, _), of_slots in zip(fields, values, taken, strict=True)
+        },
     )
 
 
+def _list_grid(sheet: Sheet, columns: Columns, rows: list[int]) -> _Grid:
+    """A record for each row."""
+    firsts = [
+        next(
+            (at for at in range(columns.left, columns.right) if sheet.rows[row][at] != ""),
+            columns.left,
+        )
+        for row in rows
+    ]
+    addresses = [sheet.address(row, first) for row, first in zip(rows, firsts, strict=True)]
+    every = _every(len(rows), 1)
+    return _Grid(rows, every.row_of, every.slot_of, as_array(addresses, "text"), {})
+
+
+@dataclass(frozen=True)
+class _Every:
+    """Row and slot number of every place of a grid, line by line."""
+
+    place: pa.Array
+    row_of: pa.Array
+    slot_of: pa.Array
+
+
 @lru_cache(maxsize=64)
-def _addresses(rows: tuple[int, ...], columns: tuple[int, ...]) -> pa.Array:
-    """Addresses of every place; tabs of one form share them, so they are kept."""
-    numbers = [str(row + 1) for row in rows]
-    letters = [column_letters(column) for column in columns]
-    return pa.array([letter + number for number in numbers for letter in letters], pa.string())
+def _every(height: int, width: int) -> _Every:
+    return _Every(
+        pa.array(range(height * width), pa.int32()),
+        pa.array([row for row in range(height) for _ in range(width)], pa.int32()),
+        pa.array(list(range(width)) * height, pa.int32()),
+    )
 
 
 def _kept(array: pa.Array, kept: pa.Array | None) -> pa.Array:
     return array if kept is None else array.take(kept)
 
 
-def _values(sheet: Sheet, rows: Sequence[int], columns: Sequence[int]) -> tuple[list[Cell], bytes]:
+def _values(
+    sheet: Sheet, rows: Sequence[int], columns: Sequence[int | None]
+) -> tuple[list[Cell], bytes]:
     """The cells where rows and columns meet, line by line, and 1 for each that is filled."""
-    if not columns:
+    if not columns or not rows:
         return [], b""
-    first, last = columns[0], columns[-1]
-    if last - first == len(columns) - 1:
-        cells = list(chain.from_iterable(sheet.rows[row][first : last + 1] for row in rows))
-    else:
-        cells = [sheet.rows[row][column] for row in rows for column in columns]
     width, filled = sheet.width, sheet.filled
-    masks = [filled[row * width + first : row * width + last + 1] for row in rows]
-    if last - first != len(columns) - 1:
-        masks = [bytes(mask[column - first] for column in columns) for mask in masks]
-    return cells, b"".join(masks)
+    first, last = columns[0], columns[-1]
+    if first is not None and list(columns) == list(range(first, first + len(columns))):
+        assert last is not None
+        cells = list(chain.from_iterable(sheet.rows[row][first : last + 1] for row in rows))
+        spans = (filled[row * width + first : row * width + last + 1] for row in rows)
+        return cells, b"".join(spans)
+    cells = [
+        "" if column is None else sheet.rows[row][column] for row in rows for column in columns
+    ]
+    return cells, bytes(cell != "" for cell in cells)
+
+
+def _first_cells(
+    sheet: Sheet,
+    rows: Sequence[int],
+    slots: Sequence[Slot],
+    values: Sequence[tuple[list[Cell], bytes]],
+) -> pa.Array:
+    """The address of the first filled value of each place, line by line."""
+    size = len(rows) * len(slots)
+    firsts = tuple(slot.first for slot in slots)
+    if len(values) < 2:
+        every = _every(len(rows), len(slots))
+        addresses = _addresses(tuple(rows), firsts, sheet.turned)
+        return pa.DictionaryArray.from_arrays(every.place, addresses, safe=False)
+    texts = []
+    for at in range(size):
+        row, slot = divmod(at, len(slots))
+        filled = [
+            column
+            for column, (_, mask) in zip(slots[slot].columns, values, strict=True)
+            if column is not None and mask[at]
+        ]
+        texts.append(sheet.address(rows[row], min(filled, default=firsts[slot])))
+    return as_array(texts, "text")
+
+
+@lru_cache(maxsize=64)
+def _addresses(rows: tuple[int, ...], columns: tuple[int, ...], turned: bool) -> pa.Array:
+    """Addresses of every place; tabs of one form share them, so they are kept."""
+    texts = [
+        address(column, row) if turned else address(row, column)
+        for row in rows
+        for column in columns
+    ]
+    return pa.array(texts, pa.string())
+
+
+# --- typed columns ------------------------------------------------------------------------------
+
+
+class _Builder:
+    """Turns the cells of each field into a typed array; what does not convert is noted."""
+
+    def __init__(self, sheet: Sheet, plan: Plan, grid: _Grid) -> None:
+        self.sheet, self.plan, self.grid = sheet, plan, grid
+        self.arrays: dict[str, pa.Array] = {}
+        self.misfits: list[Misfit] = []
+        self.findings: list[Finding] = []
+
+    def values(self, field: str, values: _Values) -> None:
+        """A field whose cells are the values of the records."""
+        done = convert(values.cells, self.plan.types[field], plain=self.sheet.plain)
+        self.arrays[field] = done.values
+        if not done.failures:
+            return
+        columns = [values.columns[slot] for slot in self.grid.slot_of.to_pylist()]
+        rows = self.grid.row_of.to_pylist()
+        misfits = [
+            Misfit(self.grid.rows[rows[at]], column, values.cells[at], reason)
+            for at, reason in done.failures
+            if (column := columns[at]) is not None
+        ]
+        filled = Counter(
+            column for column, cell in zip(columns, values.cells, strict=True) if cell != ""
+        )
+        self._tell(misfits, field, filled)
+
+    def headings(self, field: str, labels: tuple[Cell, ...], row: int, columns: Columns) -> None:
+        """A field that the headings of one level fill."""
+        kind = self.plan.types[field]
+        heads = convert_kept(tuple(map(_single, labels)), kind)
+        self.findings += _heading_findings(self.sheet, heads, labels, row, columns, kind, field)
+        self.arrays[field] = heads.values.take(self.grid.slot_of)
+
+    def by_row(self, field: str, cells: Sequence[Cell], column: int) -> None:
+        """A field that has one cell for each row."""
+        done = convert(cells, self.plan.types[field])
+        self.arrays[field] = done.values.take(self.grid.row_of)
+        if done.failures:
+            misfits = [
+                Misfit(self.grid.rows[at], column, cells[at], reason)
+                for at, reason in done.failures
+            ]
+            self._tell(misfits, field, {column: sum(cell != "" for cell in cells)})
+
+    def _tell(
+        self, misfits: Sequence[Misfit], field: str, filled: Mapping[int, int] | Counter[int | None]
+    ) -> None:
+        """One finding for each misfit, or for the column if all of its cells fail alike."""
+        kind = self.plan.types[field]
+        self.misfits += misfits
+        for column in dict.fromkeys(misfit.column for misfit in misfits):
+            alike = [misfit for misfit in misfits if misfit.column == column]
+            reasons = {misfit.reason for misfit in alike}
+            if len(alike) == filled[column] > 1 and len(reasons) == 1:
+                self.findings.append(_whole_column(self.sheet, alike, field, kind))
+            else:
+                self.findings += [_one_cell(self.sheet, one, field, kind) for one in alike]
 
 
 def _single(cell: Cell) -> Cell:
     return one_line(cell) if isinstance(cell, str) else cell
 
 
-@dataclass(frozen=True)
-class _RowCells:
-    """The cells of a field that has one value for each row."""
-
-    column: int
-    cells: Sequence[Cell]
-
-    @property
-    def filled(self) -> dict[int, int]:
-        return {self.column: sum(cell != "" for cell in self.cells)}
-
-
-def _row_cells(sheet: Sheet, columns: Sequence[Column], lines: Lines) -> dict[str, _RowCells]:
-    found: dict[str, _RowCells] = {}
-    for column in columns:
-        if column.kind is ColumnKind.STUB and column.field in lines.stub:
-            found[column.field] = _RowCells(column.column, lines.stub[column.field])
-        elif column.kind is ColumnKind.BESIDE:
-            cells = [sheet.rows[row][column.column] for row in lines.records]
-            found[column.field] = _RowCells(column.column, cells)
-    return found
-
-
-def _counts(column_of: pa.Array, columns: Sequence[int]) -> Callable[[], dict[int, int]]:
-    """How many cells each column holds; counted only when something did not convert."""
-    return lambda: {
-        columns[entry["values"].as_py()]: entry["counts"].as_py()
-        for entry in column_of.value_counts()
-    }
-
-
-def _value_findings(
-    misfits: Sequence[Misfit],
-    field: str,
-    kind: str,
-    filled: Mapping[int, int] | Callable[[], Mapping[int, int]],
-) -> list[Finding]:
-    """One finding for each misfit, or for the column if all of its cells fail alike."""
-    if not misfits:
-        return []
-    counts = filled() if callable(filled) else filled
-    findings = []
-    for column in dict.fromkeys(misfit.column for misfit in misfits):
-        alike = [misfit for misfit in misfits if misfit.column == column]
-        reasons = {misfit.reason for misfit in alike}
-        if len(alike) == counts[column] > 1 and len(reasons) == 1:
-            findings.append(_whole_column(alike, field, kind))
-        else:
-            findings += [_one_cell(misfit, field, kind) for misfit in alike]
-    return findings
-
-
-def _one_cell(misfit: Misfit, field: str, kind: str) -> Finding:
+def _one_cell(sheet: Sheet, misfit: Misfit, field: str, kind: str) -> Finding:
     text = cell_text(misfit.cell)
     return Finding(
         "value-not-converted",
         f"“{text}” is no {kind} for “{field}” ({misfit.reason}); the record keeps an empty value",
         "Correct the cell, or ask the sender what is meant.",
-        cell=address(misfit.row, misfit.column),
+        cell=sheet.address(misfit.row, misfit.column),
         looked_for=kind,
         found=text,
     )
 
 
-def _whole_column(misfits: Sequence[Misfit], field: str, kind: str) -> Finding:
+def _whole_column(sheet: Sheet, misfits: Sequence[Misfit], field: str, kind: str) -> Finding:
     first = misfits[0]
-    letters = column_letters(first.column)
     return Finding(
         "column-not-converted",
-        f"none of the {len(misfits)} cells of column {letters} is {_a(kind)} for “{field}”"
-        f" ({first.reason})",
+        f"none of the {len(misfits)} cells of {sheet.column_called(first.column)} is"
+        f" {_a(kind)} for “{field}” ({first.reason})",
         "If the column is no part of the table, list its heading in `ignore`; if it is another"
         " field, add its heading to the glossary.",
-        cell=address(first.row, first.column),
+        cell=sheet.address(first.row, first.column),
         looked_for=kind,
         found=cell_text(first.cell),
     )
@@ -225,10 +309,11 @@ def _a(kind: str) -> str:
 
 
 def _heading_findings(
+    sheet: Sheet,
     heads: Converted,
     labels: Sequence[Cell],
     row: int,
-    columns: Sequence[Column],
+    columns: Columns,
     kind: str,
     field: str,
 ) -> list[Finding]:
@@ -238,7 +323,7 @@ def _heading_findings(
             f"the heading “{cell_text(labels[at])}” is no {kind} for “{field}” ({reason});"
             " the field is empty in the records of its column",
             "If the column is no part of the table, list its heading in `ignore`.",
-            cell=address(max(row, 0), columns[at].column),
+            cell=sheet.address(row, columns.slots[at].first),
             looked_for=kind,
             found=cell_text(labels[at]),
         )

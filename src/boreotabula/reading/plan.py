@@ -6,32 +6,95 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from boreotabula.layout.addresses import parse_address
-from boreotabula.layout.checking import uses
+from boreotabula.layout.checking import NO_FIELD, Form, block_uses, forms, shared_uses
 from boreotabula.layout.headings import HeadingNames
-from boreotabula.layout.model import LayoutSpec
+from boreotabula.layout.model import Block, LayoutSpec, Stamp, When
 from boreotabula.layout.patterns import Kind, Pattern, pattern
+from boreotabula.layout.problems import KeyPath
+from boreotabula.layout.tabs import TabChoice, tab_choice
+
+RECORDS = "records"
+"""The output table of blocks that do not say `into`."""
 
 
 @dataclass(frozen=True)
-class CellStamp:
-    """A stamp that stands in a fixed cell; row and column counted from 0."""
+class StampPlan:
+    """Where a stamp is found. Exactly one of the sources is given."""
 
     field: str
-    row: int
-    column: int
+    cell: tuple[int, int] | None
+    """Row and column, counted from 0."""
+    right_of: tuple[Pattern, ...]
+    below: tuple[Pattern, ...]
+    name: str | None
+    source: str | None
+    """What its text is taken from: 'file name', 'folder name' or 'tab name'."""
+    value: object
+    labelled: tuple[Pattern, ...]
+    pattern: Pattern | None
+    optional: bool
+    default: object
+
+    @property
+    def labels(self) -> tuple[Pattern, ...]:
+        """The labels it is searched by, if it is."""
+        return self.right_of or self.below
+
+
+@dataclass(frozen=True, eq=False)
+class BlockPlan:
+    """How a table part of a form is read. Equal only to itself, see `Plan`."""
+
+    key: str
+    """Names the block among all of the layout."""
+    into: str
+    tabs: TabChoice | None
+    stub: tuple[str, ...]
+    across: tuple[str, ...]
+    values: tuple[str, ...]
+    """The fields of the values; none for a list."""
+    at: tuple[int, int] | None
+    named_table: tuple[Pattern, ...]
+    columns: tuple[str, ...]
+    """Fields by position; empty for a column that is passed over."""
+    depth: int
+    """Number of heading rows."""
+    under_headings: int
+    carry_down: frozenset[str]
+    group_row: str | None
+    totals: tuple[Pattern, ...]
+    ignore: tuple[Pattern, ...]
+    skip: tuple[Pattern, ...]
+    ends_at: tuple[Pattern, ...]
+    gaps: bool
+    turned: bool
+    repeat: bool
+    keep_blank: bool
+    filled: Mapping[str, str]
+    """What fills a field, for those filled by something other than a column of their own."""
+
+    @property
+    def is_list(self) -> bool:
+        """Whether every heading is a column for the field it means."""
+        return not self.across
 
 
 @dataclass(frozen=True)
-class BlockPlan:
-    """How the table part of a form is read."""
+class WhenPlan:
+    """How an edition is told: a cell (row and column from 0) that matches, or a heading."""
 
-    stub: tuple[str, ...]
-    across: tuple[str, ...]
-    value: str
-    carry_down: frozenset[str]
-    totals: tuple[Pattern, ...]
-    ignore: tuple[Pattern, ...]
-    ends_at: tuple[Pattern, ...]
+    cell: tuple[int, int] | None
+    patterns: tuple[Pattern, ...]
+
+
+@dataclass(frozen=True)
+class FormPlan:
+    """One way to read a tab: that of the layout, or of one edition of the form."""
+
+    title: str
+    when: WhenPlan | None
+    stamps: tuple[StampPlan, ...]
+    blocks: tuple[BlockPlan, ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,32 +107,117 @@ class Plan:
     types: Mapping[str, str]
     """The type of each field, in the order of the output's columns."""
     names: HeadingNames
-    stamps: tuple[CellStamp, ...]
-    block: BlockPlan
-    filled: Mapping[str, str]
-    """What fills a field, for those filled by something other than a column of their own."""
+    forms: tuple[FormPlan, ...]
+    tables: Mapping[str, tuple[str, ...]]
+    """The fields of each output table, in the order of the layout."""
+    required: frozenset[str]
 
 
 def make_plan(spec: LayoutSpec, names: HeadingNames) -> Plan:
     """The plan of a checked layout."""
-    block = spec.block
+    found = forms(spec)
     return Plan(
         types={field: described.type for field, described in spec.fields.items()},
         names=names,
-        stamps=tuple(
-            CellStamp(field, *parse_address(stamp.cell)) for field, stamp in spec.stamps.items()
+        forms=tuple(
+            FormPlan(
+                spec.edition[at].title or f"edition {at + 1}" if spec.edition else "",
+                _when(spec.edition[at].when) if spec.edition else None,
+                tuple(_stamp(field, stamp) for field, (_, stamp) in form.stamps.items()),
+                tuple(_block(spec, form, path, block) for path, block in form.blocks),
+            )
+            for at, form in enumerate(found)
         ),
-        block=BlockPlan(
-            stub=block.stub,
-            across=block.across,
-            value=block.value,
-            carry_down=frozenset(block.carry_down),
-            totals=_cell_patterns(block.totals),
-            ignore=_cell_patterns(block.ignore),
-            ends_at=_cell_patterns(block.ends_at),
-        ),
-        filled={use.field: use.what for use in uses(spec)},
+        tables=_tables(spec, found),
+        required=frozenset(field for field, one in spec.fields.items() if one.required),
     )
+
+
+def _when(when: When) -> WhenPlan:
+    cell = parse_address(when.cell) if when.cell else None
+    return WhenPlan(cell, _cell_patterns(when.is_ or when.heading))
+
+
+def _stamp(field: str, stamp: Stamp) -> StampPlan:
+    return StampPlan(
+        field,
+        parse_address(stamp.cell) if stamp.cell else None,
+        _cell_patterns(stamp.right_of),
+        _cell_patterns(stamp.below),
+        stamp.name,
+        stamp.from_,
+        stamp.value,
+        _cell_patterns(stamp.labelled),
+        pattern(stamp.pattern, Kind.STAMP) if stamp.pattern else None,
+        stamp.optional,
+        stamp.default,
+    )
+
+
+def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPlan:
+    if block.across:
+        depth = len(block.across) + (len(block.value) > 1)
+    else:
+        depth = 0 if block.headings == 0 else block.heading_rows
+    return BlockPlan(
+        key=".".join(map(str, path)),
+        into=block.into or RECORDS,
+        tabs=tab_choice(block.tabs) if block.tabs else None,
+        stub=block.stub,
+        across=block.across,
+        values=block.value,
+        at=parse_address(block.at) if block.at else None,
+        named_table=tuple(pattern(text, Kind.TAB) for text in block.named_table),
+        columns=tuple("" if field in NO_FIELD else field for field in block.columns),
+        depth=depth,
+        under_headings=block.under_headings,
+        carry_down=frozenset(block.carry_down),
+        group_row=block.group_row,
+        totals=_cell_patterns(block.totals),
+        ignore=_cell_patterns(block.ignore),
+        skip=_cell_patterns(block.skip),
+        ends_at=_cell_patterns(block.ends_at),
+        gaps=block.gaps,
+        turned=block.turned,
+        repeat=block.repeat,
+        keep_blank=block.blank == "keep",
+        filled={
+            use.field: use.what for use in (*shared_uses(spec, form), *block_uses(block, path))
+        },
+    )
+
+
+def _tables(spec: LayoutSpec, found: list[Form]) -> dict[str, tuple[str, ...]]:
+    """The output tables: each holds the stamps, and what its own blocks fill."""
+    blocks = [(path, block) for form in found for path, block in form.blocks]
+    intos = list(dict.fromkeys(block.into or RECORDS for _, block in blocks)) or [RECORDS]
+    if len(intos) == 1:
+        return {intos[0]: tuple(spec.fields)}
+    own = {
+        into: {
+            use.field
+            for path, block in blocks
+            if (block.into or RECORDS) == into
+            for use in block_uses(block, path)
+        }
+        for into in intos
+    }
+    shared = {use.field for form in found for use in shared_uses(spec, form)}
+    elsewhere = {
+        into: set().union(*(fields for other, fields in own.items() if other != into))
+        for into in intos
+    }
+    lists = {block.into or RECORDS for _, block in blocks if not block.across}
+    return {
+        into: tuple(
+            field
+            for field in spec.fields
+            if field in shared
+            or field in own[into]
+            or (into in lists and field not in elsewhere[into])
+        )
+        for into in intos
+    }
 
 
 def _cell_patterns(texts: tuple[str, ...]) -> tuple[Pattern, ...]:

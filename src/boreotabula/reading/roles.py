@@ -62,6 +62,29 @@ class RoleMap:
         start = row * self.sheet.width + column
         self.codes[start : start + len(codes)] = codes
 
+    @property
+    def any_marked(self) -> bool:
+        """Whether any cell has a role yet."""
+        return self.codes.count(0) != len(self.codes)
+
+    def is_marked(self, row: int, column: int) -> bool:
+        """Whether a cell has a role yet."""
+        return self.codes[row * self.sheet.width + column] != 0
+
+    def take_over(self, turned: RoleMap) -> None:
+        """Take the roles of the same sheet with rows and columns changed, where it has any."""
+        height = turned.sheet.width
+        for row, codes in enumerate(turned.codes[at::height] for at in range(height)):
+            start = row * self.sheet.width
+            for column, code in enumerate(codes):
+                if code:
+                    rule = code - Role.LEFT_OUT
+                    known = code if rule < 0 else self.rule(turned.rules[rule])
+                    self.codes[start + column] = known
+        for place, reason in turned.reasons.items():
+            column, row = divmod(place, turned.sheet.width)
+            self.reasons[row * self.sheet.width + column] = reason
+
     def rule(self, text: str) -> int:
         """The code for cells left out by a rule, such as 'ignore: Remarks'."""
         if text not in self.rules:

@@ -1,90 +1,291 @@
-"""Reading one tab: the steps of this room in their order."""
+"""Reading one tab: the steps of this room in their order.
+
+Choose the form → find the blocks → read the stamps → of each block settle columns and rows, mark
+their roles, and lengthen its values into records → account for every cell.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cache, lru_cache
+from functools import lru_cache
 
 import pyarrow as pa
 
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.reading.columns import Column, ColumnKind, settle_columns
-from boreotabula.reading.convert import ARROW_TYPES, TEXT
+from boreotabula.reading.columns import ColumnKind, Columns, settle_columns
+from boreotabula.reading.convert import ARROW_TYPES, TEXT, as_array
 from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.lengthen import Lengthened, blank, constant, lengthen
 from boreotabula.reading.lines import Line, LineKind, Lines, settle_lines
-from boreotabula.reading.place import Place, find_place
-from boreotabula.reading.plan import Plan
+from boreotabula.reading.place import Place, bounded, find_places
+from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
 from boreotabula.reading.roles import Account, Role, RoleMap, unplaced_cell
-from boreotabula.reading.stamps import read_stamps
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.reading.stamps import Stamped, Surroundings, convert_stamp, read_stamps
+from boreotabula.workbooks.sheet import Cell, Sheet, Visibility
 
 
 @dataclass(frozen=True)
 class TabReading:
-    """All that came of one tab. `records` has the columns of `record_schema`."""
+    """All that came of one tab. `records` holds batches by output table, see `record_schema`."""
 
-    records: pa.RecordBatch
+    tables: Mapping[str, pa.RecordBatch]
     account: Account
     findings: tuple[Finding, ...]
     unplaced: tuple[Unplaced, ...]
     roles: RoleMap = field(repr=False)
+    form: str = ""
+    """The title of the edition that was read, if the layout has editions."""
+
+    @property
+    def records(self) -> pa.RecordBatch:
+        """The records of the first output table."""
+        return next(iter(self.tables.values()))
 
 
 @lru_cache(maxsize=64)
-def record_schema(plan: Plan) -> pa.Schema:
-    """The columns of the output: the fields in the layout's order, then where a record is from.
+def record_schema(plan: Plan, table: str) -> pa.Schema:
+    """The columns of an output table: fields in the layout's order, then where a record is from.
 
     Each field carries its type in the layout as metadata `field_type`, since Arrow has no months.
     """
     fields = [
-        pa.field(name, ARROW_TYPES[kind], metadata={"field_type": kind})
-        for name, kind in plan.types.items()
+        pa.field(name, ARROW_TYPES[plan.types[name]], metadata={"field_type": plan.types[name]})
+        for name in plan.tables[table]
     ]
     fields += [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in PROVENANCE]
     return pa.schema(fields)
 
 
-def read_tab(sheet: Sheet, plan: Plan, captured: Mapping[str, str], file: str) -> TabReading:
-    """Read one tab. `captured` are stamps from the names of file and tab; `file` is its path."""
+@dataclass(frozen=True)
+class TabSource:
+    """Where a tab is from: its file's path, and what is known of it besides its cells."""
+
+    file: str = ""
+    around: Surroundings = field(default_factory=Surroundings)
+    blocks: Mapping[str, Mapping[str, str]] | None = None
+    """Of blocks that choose their own tabs: those that chose this one, with what its name gave."""
+    shared: bool = True
+    """Whether the tab is read by blocks that make no choice of their own."""
+
+
+def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
+    """Read one tab by a plan."""
     roles = RoleMap(sheet)
-    stamped = read_stamps(sheet, plan, captured, roles)
-    place, findings = find_place(sheet, plan.block, plan.names)
-    findings = [*stamped.findings, *findings]
-    long: Lengthened | None = None
-    if place is not None:
-        columns, about_columns = settle_columns(sheet, place, plan)
-        lines, about_lines = settle_lines(sheet, place, columns, plan.block)
-        long = lengthen(sheet, place, columns, lines, plan)
-        findings += [*about_columns, *about_lines, *long.findings]
-        _mark_block(roles, place, columns, lines)
-        for misfit in long.misfits:
-            roles.unplace(misfit.row, misfit.column, misfit.reason)
-    unplaced = list(_unplaced(roles, place))
-    findings += _about_unplaced(unplaced)
+    findings = list(_hidden(sheet))
+    form = _form(sheet, plan, roles)
+    if form is None:
+        findings.append(_no_edition(plan))
+        return _done(
+            sheet, plan, source, roles, findings, _Reading([], {}), FormPlan("", None, (), ())
+        )
+    reading = _read_form(sheet, plan, form, source, roles)
+    return _done(sheet, plan, source, roles, [*findings, *reading.findings], reading, form)
+
+
+@dataclass
+class _Reading:
+    """What is gathered while the blocks of a tab are read."""
+
+    places: list[Place]
+    batches: dict[str, list[pa.RecordBatch]]
+    findings: list[Finding] = field(default_factory=list)
+
+
+def _done(
+    sheet: Sheet,
+    plan: Plan,
+    source: TabSource,
+    roles: RoleMap,
+    findings: list[Finding],
+    reading: _Reading,
+    form: FormPlan,
+) -> TabReading:
+    """The reading of a tab, with every cell accounted for."""
+    strays = list(_unplaced(sheet, roles, reading.places))
+    findings += _about_unplaced(strays)
+    file, tab = source.file, sheet.name
     return TabReading(
-        _records(plan, long, stamped.values, file, sheet.name),
+        {
+            table: _one_batch(reading.batches.get(table, []), record_schema(plan, table))
+            for table in plan.tables
+        },
         roles.account(),
-        tuple(replace(one, file=file, tab=sheet.name) for one in findings),
-        tuple(one.unplaced._replace(file=file, tab=sheet.name) for one in unplaced),
+        tuple(replace(one, file=file, tab=tab) for one in findings),
+        tuple(one.unplaced._replace(file=file, tab=tab) for one in strays),
         roles,
+        form.title,
     )
+
+
+def _one_batch(batches: Sequence[pa.RecordBatch], schema: pa.Schema) -> pa.RecordBatch:
+    if len(batches) == 1:
+        return batches[0]
+    if not batches:
+        return pa.RecordBatch.from_arrays([blank(one.type, 0) for one in schema], schema=schema)
+    table = pa.Table.from_batches(batches).unify_dictionaries().combine_chunks()
+    return table.to_batches()[0] if table.num_rows else batches[0]
+
+
+# --- which form, and what can be seen of it -----------------------------------------------------
+
+
+def _form(sheet: Sheet, plan: Plan, roles: RoleMap) -> FormPlan | None:
+    """The first form whose condition holds on a tab."""
+    for form in plan.forms:
+        if form.when is None:
+            return form
+        if form.when.cell is not None:
+            cells = [form.when.cell]
+        else:
+            cells = [(row, at) for row, texts in enumerate(sheet.texts) for at, _ in texts]
+        for row, column in cells:
+            text = sheet.cell(row, column)
+            if isinstance(text, str) and any(p.match(text) is not None for p in form.when.patterns):
+                if form.when.cell is not None:
+                    roles.mark(row, column, Role.LABEL)
+                return form
+    return None
+
+
+def _no_edition(plan: Plan) -> Finding:
+    looked = [", ".join(one.text for one in form.when.patterns) for form in plan.forms if form.when]
+    return Finding(
+        "edition-unknown",
+        "this tab fits no edition of the layout, so nothing was read from it",
+        "Add an [[edition]] for it, or leave the tab out in [tabs].",
+        looked_for="; ".join(looked),
+        found="none of them",
+    )
+
+
+def _hidden(sheet: Sheet) -> Iterator[Finding]:
+    """What a person does not see in the spreadsheet program is read all the same: said."""
+    advice = "Nothing to do, if it belongs to the form; else unhide it and look."
+    if sheet.visibility is not Visibility.VISIBLE:
+        yield Finding(
+            "tab-hidden", f"this tab is {sheet.visibility.value}; it was read all the same", advice
+        )
+    for code, hidden, called in (
+        ("rows-hidden", sheet.hidden_rows, sheet.row_called),
+        ("columns-hidden", sheet.hidden_columns, sheet.column_called),
+    ):
+        filled = [at for at in hidden if _filled(sheet, at, rows=code == "rows-hidden")]
+        if filled:
+            some = ", ".join(map(called, filled[:5])) + (" …" if len(filled) > 5 else "")
+            verb = "is" if len(filled) == 1 else "are"
+            yield Finding(code, f"{some} {verb} hidden; read all the same", advice)
+
+
+def _filled(sheet: Sheet, at: int, *, rows: bool) -> bool:
+    if rows:
+        return 1 in sheet.filled[at * sheet.width : (at + 1) * sheet.width]
+    return sheet.column_filled(at, 0, sheet.height)
+
+
+# --- blocks -------------------------------------------------------------------------------------
+
+
+def _read_form(
+    sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource, roles: RoleMap
+) -> _Reading:
+    """Read all blocks of a form, as it lies and turned."""
+    blocks = [one for one in form.blocks if _wanted(one, source)]
+    reading = _Reading([], {})
+    if not form.blocks:
+        stamped = read_stamps(sheet, plan, form, source.around, roles)
+        reading.findings += stamped.findings
+        if not sheet.blank:
+            _keep(reading, plan, form, _plain_record(plan, stamped, source, sheet.name))
+        return reading
+    for turned in (False, True):
+        some = [one for one in blocks if one.turned is turned]
+        if some:
+            view = sheet.turn() if turned else sheet
+            over = RoleMap(view) if turned else roles
+            found = [(block, *find_places(view, block, plan.names)) for block in some]
+            reading.findings += [one for _, _, told in found for one in told]
+            placed = [(block, place) for block, places, _ in found for place in places]
+            frames = bounded([place for _, place in placed])
+            _read_places(view, sheet, plan, form, source, roles, over, reading, [
+                (block, frame) for (block, _), frame in zip(placed, frames, strict=True)
+            ])  # fmt: skip
+            if turned:
+                roles.take_over(over)
+    return reading
+
+
+def _wanted(block: BlockPlan, source: TabSource) -> bool:
+    if block.tabs is None:
+        return source.shared
+    return source.blocks is not None and block.key in source.blocks
+
+
+def _read_places(
+    view: Sheet,
+    sheet: Sheet,
+    plan: Plan,
+    form: FormPlan,
+    source: TabSource,
+    roles: RoleMap,
+    over: RoleMap,
+    reading: _Reading,
+    placed: Sequence[tuple[BlockPlan, Place]],
+) -> None:
+    """Stamps first, so that their cells are known; then block by block."""
+    frames = [frame for _, frame in placed]
+    heads = [] if view.turned else frames
+    around = source.around
+    repeats = any(block.repeat for block, _ in placed)
+    once = None if repeats and placed else read_stamps(sheet, plan, form, around, roles, heads)
+    stamps: list[Stamped] = [
+        once or read_stamps(sheet, plan, form, around, roles, heads, frame) for frame in frames
+    ]
+    reading.findings[:0] = dict.fromkeys(
+        finding for one in ([once] if once else stamps) for finding in one.findings
+    )
+    if view.turned:
+        over.take_over(roles)
+    for (block, frame), stamped in zip(placed, stamps, strict=True):
+        long = _read_block(view, frame, plan, block, over, reading)
+        values = dict(stamped.values)
+        for name, text in (source.blocks or {}).get(block.key, {}).items():
+            values[name], told = convert_stamp(plan, name, text)
+            reading.findings += told
+        batch = _records(plan, block.into, long, values, source.file, sheet.name)
+        reading.batches.setdefault(block.into, []).append(batch)
+    if not view.turned:
+        reading.places += frames
+
+
+def _read_block(
+    view: Sheet, place: Place, plan: Plan, block: BlockPlan, roles: RoleMap, reading: _Reading
+) -> Lengthened:
+    columns, about_columns = settle_columns(view, place, plan, block)
+    lines, about_lines = settle_lines(view, place, columns, roles)
+    long = lengthen(view, place, columns, lines, plan)
+    reading.findings += [*about_columns, *about_lines, *long.findings]
+    _mark_block(roles, place, columns, lines)
+    for misfit in long.misfits:
+        roles.unplace(misfit.row, misfit.column, misfit.reason)
+    return long
+
+
+# --- records ------------------------------------------------------------------------------------
 
 
 def _records(
     plan: Plan,
-    long: Lengthened | None,
+    table: str,
+    long: Lengthened,
     stamps: Mapping[str, object],
     file: str,
     tab: str,
 ) -> pa.RecordBatch:
-    arrays = dict(long.arrays) if long else {}
-    length = len(long.cells) if long else 0
-    if long:
-        arrays["source_cell"] = long.cells
+    arrays = {**long.arrays, "source_cell": long.cells}
     stamped = {**stamps, "source_file": file, "source_tab": tab}
-    schema = record_schema(plan)
+    length = len(long.cells)
+    schema = record_schema(plan, table)
     columns = []
     for column in schema:
         if column.name in arrays:
@@ -96,6 +297,23 @@ def _records(
             columns.append(blank(column.type, length))
     return pa.RecordBatch.from_arrays(columns, schema=schema)
 
+
+def _plain_record(
+    plan: Plan, stamped: Stamped, source: TabSource, tab: str
+) -> pa.RecordBatch | None:
+    """The one record of a form without a block, if any of its stamps has a value."""
+    if not stamped.first and all(value is None for value in stamped.values.values()):
+        return None
+    long = Lengthened({}, as_array([stamped.first or None], "text"), (), ())
+    return _records(plan, next(iter(plan.tables)), long, stamped.values, source.file, tab)
+
+
+def _keep(reading: _Reading, plan: Plan, form: FormPlan, batch: pa.RecordBatch | None) -> None:
+    if batch is not None:
+        reading.batches.setdefault(next(iter(plan.tables)), []).append(batch)
+
+
+# --- roles --------------------------------------------------------------------------------------
 
 _RECORD_CODES = {
     ColumnKind.STUB: Role.STUB,
@@ -109,49 +327,50 @@ _LINE_CODES: Mapping[LineKind, tuple[Mapping[ColumnKind, Role], Role]] = {
     LineKind.HEADING: (_UNKNOWN, Role.HEADING),
     LineKind.RECORD: (_RECORD_CODES, Role.UNPLACED),
     LineKind.BARE: (_RECORD_CODES, Role.UNPLACED),
+    LineKind.GROUP: ({}, Role.STUB),
     LineKind.TOTAL: (_UNKNOWN, Role.TOTAL),
     LineKind.UNPLACED: ({}, Role.UNPLACED),
 }
 """The role of each kind of column on each kind of row, and that of all other columns."""
 
 
-def _mark_block(roles: RoleMap, place: Place, columns: Sequence[Column], lines: Lines) -> None:
+def _mark_block(roles: RoleMap, place: Place, columns: Columns, lines: Lines) -> None:
     """Give every cell of the block its role, one template for each kind of row."""
-    ignored = {
-        column.column: roles.rule(column.why)
-        for column in columns
-        if column.kind is ColumnKind.IGNORED
+    templates = {
+        kind: bytes(codes.get(one.kind, other) for one in columns.every)
+        for kind, (codes, other) in _LINE_CODES.items()
     }
-
-    @cache
-    def template(kind: LineKind) -> bytes:
-        codes, other = _LINE_CODES[kind]
-        return bytes(ignored.get(one.column, codes.get(one.kind, other)) for one in columns)
-
-    left = columns[0].column
-    for row in range(place.top, place.bottom + 1):
-        roles.mark_line(row, left, template(LineKind.HEADING))
+    ignored = [(one.column, roles.rule(one.why)) for one in columns.of(ColumnKind.IGNORED)]
+    left = columns.left
+    for row in range(max(place.top, 0), place.bottom + 1):
+        roles.mark_line(row, left, templates[LineKind.HEADING])
     for line in lines.lines:
-        roles.mark_line(line.row, left, template(line.kind))
+        if line.kind is LineKind.LEFT_OUT:
+            roles.mark_line(line.row, left, bytes([roles.rule(line.why)] * len(columns.every)))
+        else:
+            roles.mark_line(line.row, left, templates[line.kind])
+    for column, rule in ignored:
+        for row in (*range(max(place.top, 0), place.bottom + 1), *(one.row for one in lines.lines)):
+            roles.mark(row, column, rule)
     if lines.ended:
         row, column, text = lines.ended
         roles.mark(row, column, roles.rule(f"ends_at: {text}"))
     _give_reasons(roles, place, columns, lines.lines)
 
 
-def _give_reasons(
-    roles: RoleMap, place: Place, columns: Sequence[Column], lines: Sequence[Line]
-) -> None:
-    headings = range(place.top, place.bottom + 1)
-    for column in columns:
-        if column.kind is ColumnKind.UNKNOWN:
-            for row in (*headings, *(line.row for line in lines)):
-                roles.unplace(row, column.column, column.why)
+def _give_reasons(roles: RoleMap, place: Place, columns: Columns, lines: Sequence[Line]) -> None:
+    headings = range(max(place.top, 0), place.bottom + 1)
+    for column in columns.of(ColumnKind.UNKNOWN):
+        for row in (*headings, *(line.row for line in lines if line.kind in _LINE_CODES)):
+            roles.unplace(row, column.column, column.why)
     for line in lines:
         if line.kind is LineKind.UNPLACED:
-            for column in columns:
+            for column in columns.every:
                 if column.kind is not ColumnKind.IGNORED:
                     roles.unplace(line.row, column.column, line.why)
+
+
+# --- what no part of the layout speaks for ------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -163,18 +382,18 @@ class _Stray:
     told: bool
 
 
-def _unplaced(roles: RoleMap, place: Place | None) -> Iterator[_Stray]:
+def _unplaced(sheet: Sheet, roles: RoleMap, places: Sequence[Place]) -> Iterator[_Stray]:
     for row, column, cell, reason in roles.unplaced():
-        why = reason or _why_outside(row, column, place)
+        why = reason or _why_outside(row, column, places)
         yield _Stray(unplaced_cell(row, column, cell, why), cell, reason is not None)
 
 
-def _why_outside(row: int, column: int, place: Place | None) -> str:
-    if place is None:
+def _why_outside(row: int, column: int, places: Sequence[Place]) -> str:
+    if not places:
         return "no table was found on this tab"
-    if row < place.top:
+    if all(row < place.top for place in places):
         return "above the table"
-    if row >= place.end or column >= place.limit:
+    if len(places) == 1 and (row >= places[0].end or column >= places[0].limit):
         return "in a second table, which was not read"
     return "outside the table"
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
@@ -16,6 +17,16 @@ from boreotabula.reading.tab import record_schema
 from boreotabula.runs.files import FileReading, make_job, read_file
 from boreotabula.runs.inbox import Inbox, LeftOut, look
 from boreotabula.runs.layouts import Layout
+from boreotabula.workbooks.limits import Limits
+
+
+@dataclass(frozen=True)
+class TabSummary:
+    """What is kept of a tab: the number of its records, and the edition by which it was read."""
+
+    name: str
+    records: int
+    form: str
 
 
 @dataclass(frozen=True)
@@ -26,23 +37,26 @@ class FileSummary:
     size: int
     digest: str
     read: bool
-    records: int
-    tabs: Mapping[str, int]
-    """Records by tab that was read."""
-    other_tabs: tuple[str, ...]
+    tabs: tuple[TabSummary, ...]
+    other_tabs: Mapping[str, str]
     account: Account
+
+    @property
+    def records(self) -> int:
+        """Number of its records."""
+        return sum(tab.records for tab in self.tabs)
 
 
 @dataclass(frozen=True)
 class Run:
     """The outcome of a run.
 
-    `records` has the fields of the layout in their order, then where each record is from; it is
-    empty of rows if the records went to a writer instead.
+    `tables` holds the output tables by name, most layouts have one: the fields in their order, then
+    where each record is from. They are empty of rows if the records went to a writer instead.
     """
 
     layout: Layout
-    records: pa.Table = field(repr=False)
+    tables: Mapping[str, pa.Table] = field(repr=False)
     findings: tuple[Finding, ...] = field(repr=False)
     unplaced: tuple[Unplaced, ...] = field(repr=False)
     files: tuple[FileSummary, ...] = field(repr=False)
@@ -50,6 +64,11 @@ class Run:
     account: Account
     started: datetime
     ended: datetime
+
+    @property
+    def records(self) -> pa.Table:
+        """The records of the only output table, or of the first one."""
+        return next(iter(self.tables.values()))
 
     @property
     def record_count(self) -> int:
@@ -78,13 +97,17 @@ class Run:
         return self.records.to_pandas()
 
 
-def extract(layout: Layout, on_file: Callable[[FileReading], None] | None = None) -> Run:
-    """Read all files of a layout's source folder into one table.
+def extract(
+    layout: Layout,
+    files: Sequence[str | Path] = (),
+    on_file: Callable[[FileReading], None] | None = None,
+) -> Run:
+    """Read all files of a layout's source folders, or only `files`, into one table.
 
-    `on_file` is called after each file. Raises CallError if the source folder is not there;
+    `on_file` is called after each file. Raises CallError if a source folder is not there;
     what is wrong with a file is a finding of the run.
     """
-    inbox = look(layout)
+    inbox = look(layout, named=[Path(file) for file in files])
     return gather(layout, inbox, _each(read_all(layout, inbox), on_file), keep_records=True)
 
 
@@ -97,9 +120,9 @@ def _each(
         yield reading
 
 
-def read_all(layout: Layout, inbox: Inbox) -> Iterator[FileReading]:
+def read_all(layout: Layout, inbox: Inbox, limits: Limits | None = None) -> Iterator[FileReading]:
     """Read the taken files one by one, in order; a copy of an earlier file is not read again."""
-    job = make_job(layout.spec, layout.plan)
+    job = make_job(layout.spec, layout.plan, limits)
     first: dict[str, str] = {}
     for source in inbox.taken:
         reading = read_file(source, job)
@@ -124,23 +147,28 @@ def gather(
 ) -> Run:
     """Take in the readings as they come. Without `keep_records` only figures stay in memory."""
     started = datetime.now(UTC)
-    batches: list[pa.RecordBatch] = []
+    batches: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
     findings: list[Finding] = list(_empty_inbox(inbox, layout))
     unplaced: list[Unplaced] = []
     files: list[FileSummary] = []
-    idle = dict.fromkeys(layout.spec.tabs.named if layout.spec.tabs else ())
+    idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
     for reading in readings:
         for used in reading.patterns:
             idle.pop(used, None)
         if keep_records:
-            batches += [tab.records for tab in reading.tabs]
+            for tab in reading.tabs:
+                for table, batch in tab.tables.items():
+                    batches[table].append(batch)
         findings += reading.findings
         unplaced += reading.unplaced
         files.append(_summary(reading))
     findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
     return Run(
         layout,
-        pa.Table.from_batches(batches, record_schema(layout.plan)),
+        {
+            table: pa.Table.from_batches(some, record_schema(layout.plan, table))
+            for table, some in batches.items()
+        },
         tuple(findings),
         tuple(unplaced),
         tuple(files),
@@ -153,10 +181,11 @@ def gather(
 
 def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
     if not inbox.taken:
+        folders = ", ".join(f"“{one}”" for one in layout.folders)
         patterns = ", ".join(layout.spec.source.include) or "*"
         yield Finding(
             "no-file-matches",
-            f"no file below “{layout.folder}” was taken; {len(inbox.left_out)} were left out",
+            f"no file below {folders} was taken; {len(inbox.left_out)} were left out",
             "Look at [source] folder, include and exclude of the layout.",
             looked_for=patterns,
             found=", ".join(one.name for one in inbox.left_out[:5]),
@@ -179,8 +208,7 @@ def _summary(reading: FileReading) -> FileSummary:
         reading.size,
         reading.digest,
         reading.read,
-        sum(tab.records.num_rows for tab in reading.tabs),
-        {tab.name: tab.records.num_rows for tab in reading.tabs},
+        tuple(TabSummary(tab.name, tab.record_count, tab.form) for tab in reading.tabs),
         reading.other_tabs,
         add_up(tab.account for tab in reading.tabs),
     )

@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 import pyarrow as pa
 
 from boreotabula.layout.model import LayoutSpec
-from boreotabula.layout.patterns import Kind, Pattern, first_match, pattern
 from boreotabula.layout.problems import nearest
+from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.reading.findings import Finding, Unplaced
+from boreotabula.reading.place import find_places
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.roles import Account
-from boreotabula.reading.tab import TabReading, read_tab
+from boreotabula.reading.stamps import NamedValue, Surroundings
+from boreotabula.reading.tab import TabReading, TabSource, read_tab
 from boreotabula.runs.inbox import SourceFile
-from boreotabula.workbooks.opening import UnreadableError, Workbook
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.opening import Opening, Workbook
+from boreotabula.workbooks.sheet import Sheet, Visibility
+from boreotabula.workbooks.text import TextForm
 
 
 @dataclass(frozen=True)
@@ -26,22 +31,49 @@ class Job:
     """What is done with every file. Can be sent to another process."""
 
     plan: Plan
-    tabs: tuple[Pattern, ...]
+    tabs: TabChoice
+    blocks: Mapping[str, TabChoice]
+    """The choice of each block that makes its own."""
+    opening: Opening
+
+    @property
+    def shared(self) -> bool:
+        """Whether anything is read from the tabs that [tabs] chooses, or only by blocks' own."""
+        forms = self.plan.forms
+        return any(not one.blocks or any(b.tabs is None for b in one.blocks) for one in forms)
+
+    @property
+    def patterns(self) -> list[str]:
+        """The tab patterns of the layout."""
+        choices = [*([self.tabs] if self.shared else []), *self.blocks.values()]
+        return list(dict.fromkeys(one.text for choice in choices for one in choice.named))
 
 
-def make_job(spec: LayoutSpec, plan: Plan) -> Job:
+def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
     """The job of a checked layout."""
-    named = spec.tabs.named if spec.tabs else ()
-    return Job(plan, tuple(pattern(text, Kind.TAB) for text in named))
+    blocks = {
+        block.key: block.tabs
+        for form in plan.forms
+        for block in form.blocks
+        if block.tabs is not None
+    }
+    text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote)
+    return Job(plan, tab_choice(spec.tabs), blocks, Opening(text, limits or Limits()))
 
 
 @dataclass(frozen=True)
 class TabResult:
-    """A tab that was read: its records and the account of its cells."""
+    """A tab that was read: its records by output table, and the account of its cells."""
 
     name: str
-    records: pa.RecordBatch
+    tables: Mapping[str, pa.RecordBatch]
     account: Account
+    form: str = ""
+
+    @property
+    def record_count(self) -> int:
+        """Number of its records in all tables."""
+        return sum(batch.num_rows for batch in self.tables.values())
 
 
 @dataclass(frozen=True)
@@ -52,7 +84,8 @@ class FileReading:
     size: int = 0
     digest: str = ""
     tabs: tuple[TabResult, ...] = ()
-    other_tabs: tuple[str, ...] = ()
+    other_tabs: Mapping[str, str] = field(default_factory=dict)
+    """The tabs that were not read, and why."""
     patterns: tuple[str, ...] = ()
     """The tab patterns that matched a tab."""
     findings: tuple[Finding, ...] = ()
@@ -72,8 +105,8 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
     reading = FileReading(source.name)
     try:
         reading = replace(reading, size=source.path.stat().st_size, digest=file_digest(source.path))
-        with Workbook(source.path) as book:
-            return _read_tabs(book, source, job, reading)
+        with Workbook(source.path, job.opening) as book:
+            return _FileReader(book, source, job).read(reading)
     except UnreadableError as error:
         return replace(reading, findings=(_unreadable(source.name, str(error), error.advice),))
     except OSError as error:
@@ -86,87 +119,246 @@ def _unreadable(file: str, why: str, advice: str) -> Finding:
         "file-unreadable",
         f"this file was not read: {why}",
         advice,
-        looked_for="a workbook",
+        looked_for="a workbook or a text file",
         found=why,
         file=file,
     )
 
 
-def _read_tabs(book: Workbook, source: SourceFile, job: Job, reading: FileReading) -> FileReading:
-    findings: list[Finding] = []
-    chosen, sheets = _choose(book, job, findings)
-    tabs: list[TabResult] = []
-    unplaced: list[Unplaced] = []
+@dataclass
+class _Chosen:
+    """A tab that is read: what its name gave, and the blocks that chose it themselves."""
+
+    captured: Mapping[str, str] = field(default_factory=dict)
+    shared: bool = False
+    blocks: dict[str, Mapping[str, str]] = field(default_factory=dict)
+
+
+class _FileReader:
+    """Reads one open file by a job."""
+
+    def __init__(self, book: Workbook, source: SourceFile, job: Job) -> None:
+        self.book, self.source, self.job = book, source, job
+        self.sheets: dict[str, Sheet] = {}
+        self.broken: dict[str, UnreadableError] = {}
+        self.findings: list[Finding] = [
+            Finding("read-as", remark, "Nothing to do if this is right.") for remark in book.remarks
+        ]
+        if source.unmatched:
+            self.findings.append(_unmatched(source))
+
+    def read(self, reading: FileReading) -> FileReading:
+        """The chosen tabs, and why the others were left."""
+        chosen = self._choose()
+        around = self._surroundings()
+        tabs: list[TabResult] = []
+        unplaced: list[Unplaced] = []
+        for name, how in chosen.items():
+            sheet = self._sheet(name)
+            if sheet is None:
+                continue
+            done = self._read_tab(sheet, how, around)
+            tabs.append(TabResult(name, done.tables, done.account, done.form))
+            if sheet.blank:
+                self._say(
+                    Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name
+                )
+            else:
+                self.findings += done.findings
+            unplaced += done.unplaced
+            self.sheets.pop(name, None)
+        others = dict(self._others(chosen))
+        return replace(
+            reading,
+            tabs=tuple(tabs),
+            patterns=tuple(self._used_patterns(chosen)),
+            other_tabs=others,
+            findings=tuple(replace(one, file=self.source.name) for one in self.findings),
+            unplaced=tuple(unplaced),
+            read=True,
+        )
+
+    def _read_tab(self, sheet: Sheet, how: _Chosen, around: Surroundings) -> TabReading:
+        texts = {**around.texts, "tab name": sheet.name}
+        captured = {**self.source.captured, **how.captured}
+        blocks = how.blocks if how.shared or how.blocks else {}
+        source = TabSource(
+            self.source.name,
+            replace(around, captured=captured, texts=texts),
+            blocks,
+            shared=how.shared,
+        )
+        return read_tab(sheet, self.job.plan, source)
+
+    def _sheet(self, name: str) -> Sheet | None:
+        """The cells of a tab; None, and a finding, if it cannot be read."""
+        if name not in self.sheets and name not in self.broken:
+            try:
+                self.sheets[name] = self.book.sheet(name)
+            except UnreadableError as error:
+                self.broken[name] = error
+                said = f"this tab was not read: {error}"
+                self._say(Finding("tab-unreadable", said, error.advice, found=str(error)), name)
+        return self.sheets.get(name)
+
+    def _say(self, finding: Finding, tab: str = "") -> None:
+        self.findings.append(replace(finding, tab=tab))
+
+    # --- choosing -------------------------------------------------------------------------------
+
+    def _choose(self) -> dict[str, _Chosen]:
+        """The tabs that are read, in their order, by [tabs] and by blocks with their own."""
+        job = self.job
+        choices = [*([job.tabs] if job.shared else []), *job.blocks.values()]
+        names = self._tab_names(blanks=any(one.needs_blanks for one in choices))
+        found: dict[str, _Chosen] = {}
+        if job.shared:
+            for name, captured in self._choose_by(job.tabs, names, quiet=False).items():
+                found[name] = _Chosen(captured, shared=True)
+        for key, choice in job.blocks.items():
+            for name, captured in self._choose_by(choice, names, quiet=True).items():
+                found.setdefault(name, _Chosen()).blocks[key] = captured
+        if job.blocks and not found:
+            self._say(_no_tab(job.patterns or ["the tabs of the blocks"], self.book))
+        return {tab.name: found[tab.name] for tab in self.book.tabs if tab.name in found}
+
+    def _tab_names(self, *, blanks: bool) -> list[TabName]:
+        return [
+            TabName(
+                tab.name,
+                tab.visibility is Visibility.VISIBLE,
+                blanks and (sheet := self._sheet(tab.name)) is not None and sheet.blank,
+            )
+            for tab in self.book.tabs
+        ]
+
+    def _choose_by(
+        self, choice: TabChoice, names: Sequence[TabName], *, quiet: bool
+    ) -> dict[str, dict[str, str]]:
+        if [one.name for one in names] == [""]:
+            return {"": {}}  # a text file has one tab, and no names to choose by
+        chosen = choice.choose(names)
+        if choice.by_itself and len(chosen) != 1:
+            if not quiet:
+                self._say(_not_one_tab(list(chosen)))
+            return {}
+        if not chosen and not quiet and not self.job.blocks:
+            blank = all(one.blank for one in names) and choice.needs_blanks
+            self._say(_not_one_tab([]) if blank else _no_tab([choice.said], self.book))
+        for first, second in _same_captures(chosen):
+            self._say(_captured_twice(first, second, chosen[first]), second)
+        return chosen
+
+    def _used_patterns(self, chosen: Mapping[str, _Chosen]) -> Iterator[str]:
+        for choice in (self.job.tabs, *self.job.blocks.values()):
+            for one in choice.named:
+                if any(one.match(name) is not None for name in chosen):
+                    yield one.text
+
+    def _others(self, chosen: Mapping[str, _Chosen]) -> Iterator[tuple[str, str]]:
+        """Why tabs were not read; one that looks like the form is worth a warning."""
+        for tab in self.book.tabs:
+            if tab.name in chosen:
+                if tab.name in self.broken:
+                    yield tab.name, f"not readable: {self.broken[tab.name]}"
+                continue
+            if any(one.match(tab.name) is not None for one in self.job.tabs.left_out):
+                yield tab.name, "left out by [tabs] except"
+                continue
+            yield tab.name, "not chosen by [tabs]"
+            sheet = self._sheet(tab.name)
+            if sheet is not None and chosen and not sheet.blank and self._looks_like_form(sheet):
+                self._say(_not_chosen(self.job.tabs.said), tab.name)
+            self.sheets.pop(tab.name, None)
+
+    def _looks_like_form(self, sheet: Sheet) -> bool:
+        for form in self.job.plan.forms:
+            for block in form.blocks:
+                if block.stub and not (block.at or block.named_table or block.columns):
+                    places, _ = find_places(sheet, block, self.job.plan.names)
+                    if any(len(place.stub) == len(block.stub) for place in places):
+                        return True
+        return False
+
+    # --- what is known besides the cells ---------------------------------------------------------
+
+    def _surroundings(self) -> Surroundings:
+        texts = {
+            "file name": PurePosixPath(self.source.name).stem,
+            "folder name": self.source.folder,
+        }
+        wanted = {
+            stamp.name.casefold()
+            for form in self.job.plan.forms
+            for stamp in form.stamps
+            if stamp.name is not None
+        }
+        named: dict[str, NamedValue] = {}
+        for name, place in self.book.names().items() if wanted else ():
+            tabs = [tab.name for tab in self.book.tabs if tab.name == place.tab]
+            sheet = self._sheet(tabs[0]) if name.casefold() in wanted and tabs else None
+            if sheet is not None:
+                cell = sheet.cell(place.row, place.column)
+                named[name.casefold()] = NamedValue(place.tab, place.row, place.column, cell)
+        return Surroundings(texts=texts, names=named)
+
+
+def _same_captures(chosen: Mapping[str, Mapping[str, str]]) -> Iterator[tuple[str, str]]:
+    """Tabs whose names capture just the same, so that their records cannot be told apart."""
+    first: dict[frozenset[tuple[str, str]], str] = {}
     for name, captured in chosen.items():
-        try:
-            sheet = sheets.get(name) or book.sheet(name)
-        except UnreadableError as error:
-            findings.append(
-                Finding("tab-unreadable", f"this tab was not read: {error}", error.advice, tab=name)
-            )
-            continue
-        if sheet.blank:
-            findings.append(
-                Finding("tab-blank", "nothing stands on this tab", "Nothing to do.", tab=name)
-            )
-        done = _read_one(sheet, source, job, captured)
-        tabs.append(TabResult(name, done.records, done.account))
-        findings += done.findings if not sheet.blank else ()
-        unplaced += done.unplaced
-    return replace(
-        reading,
-        tabs=tuple(tabs),
-        patterns=tuple(
-            one.text for one in job.tabs if any(one.match(name) is not None for name in chosen)
-        ),
-        other_tabs=tuple(name for name in book.tabs if name not in chosen),
-        findings=tuple(replace(one, file=source.name) for one in findings),
-        unplaced=tuple(unplaced),
-        read=True,
+        if captured:
+            before = first.setdefault(frozenset(captured.items()), name)
+            if before != name:
+                yield before, name
+
+
+def _captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Finding:
+    said = ", ".join(f"{field} = {text}" for field, text in captured.items())
+    return Finding(
+        "tabs-alike",
+        f"this tab and “{first}” both mean {said}; both were read",
+        "Look whether one of them is a copy; if so, delete it or leave it out with [tabs] except.",
+        looked_for=f"one tab for {said}",
+        found=f"{first} and {second}",
     )
 
 
-def _read_one(
-    sheet: Sheet, source: SourceFile, job: Job, captured: Mapping[str, str]
-) -> TabReading:
-    return read_tab(sheet, job.plan, {**source.captured, **captured}, source.name)
+def _unmatched(source: SourceFile) -> Finding:
+    return Finding(
+        "name-unmatched",
+        "the name of this file matches no pattern of [source] include; it was read because it was"
+        " named, and what the pattern captures is empty",
+        "Rename the file, or add a pattern to [source] include.",
+        looked_for="a pattern that matches",
+        found=source.name,
+    )
 
 
-def _choose(
-    book: Workbook, job: Job, findings: list[Finding]
-) -> tuple[dict[str, dict[str, str]], dict[str, Sheet]]:
-    """Chosen tabs with their captures, and the sheets that had to be read to choose."""
-    if job.tabs:
-        matched = {name: first_match(job.tabs, name) for name in book.tabs}
-        chosen = {name: found for name, found in matched.items() if found is not None}
-        if not chosen:
-            findings.append(_no_tab(book, job))
-        return chosen, {}
-    sheets = dict(_filled_sheets(book))
-    if len(sheets) == 1:
-        return {name: {} for name in sheets}, sheets
-    findings.append(_not_one_tab(list(sheets)))
-    return {}, {}
+def _not_chosen(said: str) -> Finding:
+    return Finding(
+        "tab-not-chosen",
+        "this tab was not read, since [tabs] does not choose it, but it holds the headings of the"
+        " table",
+        "If it belongs to the form, rename the tab or add a pattern to [tabs] named; if not, list"
+        " it in [tabs] except.",
+        looked_for=said,
+        found="a tab that looks like the form",
+    )
 
 
-def _filled_sheets(book: Workbook) -> Iterator[tuple[str, Sheet]]:
-    for name in book.tabs:
-        sheet = book.sheet(name)
-        if not sheet.blank:
-            yield name, sheet
-
-
-def _no_tab(book: Workbook, job: Job) -> Finding:
-    patterns = ", ".join(one.text for one in job.tabs)
-    near = nearest(job.tabs[0].text, book.tabs)
+def _no_tab(wanted: Sequence[str], book: Workbook) -> Finding:
+    patterns = ", ".join(wanted)
+    names = [tab.name for tab in book.tabs]
+    near = nearest(wanted[0], names)
     hint = f" The nearest is “{near}”." if near else ""
     return Finding(
         "no-tab-matches",
         f"no tab matches {patterns}, so nothing was read from this workbook; it has"
-        f" {', '.join(book.tabs)}",
+        f" {', '.join(names) or 'no tab at all'}",
         f"Rename the tab, or add a pattern to [tabs] named.{hint}",
         looked_for=patterns,
-        found=", ".join(book.tabs),
+        found=", ".join(names),
     )
 
 
@@ -183,7 +375,7 @@ def _not_one_tab(filled: list[str]) -> Finding:
         "several-tabs",
         f"{len(filled)} tabs are filled and the layout does not say which to read, so none was:"
         f" {', '.join(filled)}",
-        "Choose with [tabs] named = [...] in the layout.",
+        "Choose with [tabs] named, position or every in the layout.",
         looked_for="one filled tab",
         found=", ".join(filled),
     )

@@ -1,10 +1,10 @@
-"""What lies below the source folder: which files are taken, which are left out, and why."""
+"""What lies below the source folders: which files are taken, which are left out, and why."""
 
 from __future__ import annotations
 
 import os
 import re
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -17,6 +17,8 @@ RUN_FOLDER = ".run"
 
 RUN_RECORD = "run.json"
 
+NO_PATTERN = "matches no pattern of [source] include"
+
 
 @dataclass(frozen=True)
 class SourceFile:
@@ -25,6 +27,10 @@ class SourceFile:
     path: Path
     name: str
     captured: Mapping[str, str] = field(default_factory=dict)
+    folder: str = ""
+    """The name of the nearest folder that holds it."""
+    unmatched: bool = False
+    """Whether it was named by the user, but matches no pattern of the layout."""
 
 
 @dataclass(frozen=True)
@@ -37,46 +43,87 @@ class LeftOut:
 
 @dataclass(frozen=True)
 class Inbox:
-    """Everything below the source folder, in natural order."""
+    """Everything below the source folders, in natural order."""
 
     taken: tuple[SourceFile, ...]
     left_out: tuple[LeftOut, ...]
 
 
-def look(layout: Layout, own: Collection[Path] = ()) -> Inbox:
-    """Sort the files below the layout's source folder. `own` are paths that this run writes.
+def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ()) -> Inbox:
+    """Sort the files below the layout's source folders. `own` are paths that this run writes.
 
-    Raises CallError if the folder is not there.
+    With `named` only those files are taken. Raises CallError if a folder or a named file is not
+    there.
     """
-    folder = layout.folder
-    if not folder.is_dir():
-        raise CallError(
-            f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder is"
-            " relative to the layout file"
-        )
+    if named:
+        return _named_files(layout, named)
+    several = len(layout.folders) > 1
     include = _patterns(layout.spec.source.include)
     exclude = _patterns(layout.spec.source.exclude)
-    written = frozenset(path.resolve() for path in own)
     taken: list[SourceFile] = []
     left_out: list[LeftOut] = []
-    for path in sorted(_files(folder), key=lambda one: natural_key(one.relative_to(folder))):
-        name = path.relative_to(folder).as_posix()
-        why = _unwanted(path, name, written) or _excluded(name, exclude)
-        captured = first_match(include, name) if include else {}
-        if why is None and captured is not None:
-            taken.append(SourceFile(path, name, captured))
-        else:
-            left_out.append(LeftOut(name, why or "matches no pattern of [source] include"))
+    seen: set[Path] = set()
+    for text, folder in layout.folders.items():
+        if not folder.is_dir():
+            raise CallError(
+                f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
+                " is relative to the layout file"
+            )
+        for path, below, why in sorted_files(folder, own):
+            resolved = path.resolve()
+            if resolved in seen:
+                continue  # one source folder lies within another
+            seen.add(resolved)
+            name = f"{text.strip('/')}/{below}" if several else below
+            why = why or _excluded(below, exclude)
+            captured = first_match(include, below) if include else {}
+            if why is None and captured is not None:
+                taken.append(SourceFile(path, name, captured, path.resolve().parent.name))
+            else:
+                left_out.append(LeftOut(name, why or NO_PATTERN))
     return Inbox(tuple(taken), tuple(left_out))
 
 
-def check_output(layout: Layout, out: Path) -> None:
+def sorted_files(
+    folder: Path, own: Collection[Path] = ()
+) -> Iterator[tuple[Path, str, str | None]]:
+    """Every file below a folder in natural order: path, path below the folder, and why it is never
+    read (None if it may be)."""
+    written = frozenset(path.resolve() for path in own)
+    for path in sorted(_files(folder), key=lambda one: natural_key(one.relative_to(folder))):
+        below = path.relative_to(folder).as_posix()
+        yield path, below, _unwanted(path, below, written)
+
+
+def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
+    include = _patterns(layout.spec.source.include)
+    taken = []
+    for path in dict.fromkeys(named):
+        if not path.is_file():
+            raise CallError(f"there is no file “{path}”")
+        below = _below(path, layout.folders.values())
+        captured = first_match(include, below) if include else {}
+        folder = path.resolve().parent.name
+        taken.append(SourceFile(path, below, captured or {}, folder, captured is None))
+    return Inbox(tuple(taken), ())
+
+
+def _below(path: Path, folders: Iterable[Path]) -> str:
+    for folder in folders:
+        if path.resolve().is_relative_to(folder.resolve()):
+            return path.resolve().relative_to(folder.resolve()).as_posix()
+    return path.name
+
+
+def check_output(layout: Layout, out: Path, named: Sequence[Path] = ()) -> None:
     """Raises CallError if writing `out` would destroy something that is read."""
     inputs = [layout.path, *(layout.path.parent / name for name in layout.spec.glossary)]
     if out.resolve() in {path.resolve() for path in inputs}:
         raise CallError(f"“{out}” is read by this run; choose another output")
-    if out.exists() and any(one.path.resolve() == out.resolve() for one in look(layout).taken):
-        raise CallError(f"“{out}” is one of the files that are read; choose another output")
+    if out.exists():
+        taken = {one.path.resolve() for one in look(layout, named=named).taken}
+        if out.resolve() in taken:
+            raise CallError(f"“{out}” is one of the files that are read; choose another output")
 
 
 def natural_key(path: Path) -> tuple[object, ...]:
@@ -133,7 +180,13 @@ def _is_run_folder(folder: Path) -> bool:
 
 
 def _has_run_folder(path: Path) -> bool:
-    record = run_folder(path) / RUN_RECORD
+    """Whether a file, or the folder that holds it, was written by a run."""
+    return any(
+        _is_output(one, run_folder(one) / RUN_RECORD) for one in (path, path.parent) if one.name
+    )
+
+
+def _is_output(path: Path, record: Path) -> bool:
     try:
         return f'"output": "{path.name}"' in record.read_text("utf-8")
     except (OSError, ValueError):

@@ -50,9 +50,9 @@ class Layout:
         return cls(path, spec, make_plan(spec, names), digest.hexdigest())
 
     @property
-    def folder(self) -> Path:
-        """The source folder; written in the layout relative to the layout file."""
-        return self.path.parent / self.spec.source.folder
+    def folders(self) -> dict[str, Path]:
+        """The source folders, as they are written in the layout: relative to its file."""
+        return {text: self.path.parent / text for text in self.spec.source.folder}
 
 
 def _read(path: Path, what: str) -> bytes:

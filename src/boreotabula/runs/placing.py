@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -37,6 +38,32 @@ def placed(target: Path) -> Iterator[BinaryIO]:
             beside.unlink()
         if not isinstance(error, KeepOld):
             raise
+
+
+@contextmanager
+def placed_folder(target: Path) -> Iterator[Path]:
+    """A folder whose content becomes `target` when the block ends well; else nothing changes.
+
+    An older folder of that name is taken away only once the new one is whole. Raises CallError if
+    it cannot be written.
+    """
+    beside = target.with_name(f".{target.name}.{os.getpid()}.part")
+    old = target.with_name(f".{target.name}.{os.getpid()}.old")
+    with _told(target):
+        beside.mkdir()
+    try:
+        with _told(target):
+            yield beside
+            if target.exists():
+                target.rename(old)
+            beside.rename(target)
+    except BaseException as error:
+        if old.exists() and not target.exists():
+            old.rename(target)
+        shutil.rmtree(beside, ignore_errors=True)
+        if not isinstance(error, KeepOld):
+            raise
+    shutil.rmtree(old, ignore_errors=True)
 
 
 @contextmanager

@@ -91,8 +91,12 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
                 "sha256": file.digest,
                 "read": file.read,
                 "records": file.records,
-                "tabs": dict(file.tabs),
-                "tabs_not_chosen": list(file.other_tabs),
+                "tabs": [
+                    {"tab": tab.name, "records": tab.records}
+                    | ({"edition": tab.form} if tab.form else {})
+                    for tab in file.tabs
+                ],
+                "tabs_not_read": dict(file.other_tabs),
                 "cells": _account(file.account),
             }
             for file in run.files

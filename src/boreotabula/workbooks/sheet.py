@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
+from enum import Enum
 from itertools import chain
 from typing import NamedTuple
+
+from boreotabula.layout.addresses import address, column_letters
 
 
 @dataclass(frozen=True)
@@ -32,6 +35,27 @@ class Span(NamedTuple):
     right: int
 
 
+@dataclass(frozen=True)
+class TableObject:
+    """A workbook's own table; rows and columns counted from 0, all ends included."""
+
+    name: str
+    top: int
+    left: int
+    bottom: int
+    right: int
+    heading_rows: int = 1
+    totals_rows: int = 0
+
+
+class Visibility(Enum):
+    """Whether a tab is seen in the spreadsheet program; the value is how messages call it."""
+
+    VISIBLE = "visible"
+    HIDDEN = "hidden"
+    VERY_HIDDEN = "very hidden"
+
+
 Text = tuple[int, str]
 """A text cell: its column counted from 0, and the text as it stands in the file."""
 
@@ -50,6 +74,12 @@ class Sheet:
     """1 for each filled cell, 0 for each blank one, line by line."""
     plain: bool
     """Whether all filled cells are texts or floats: no dates, no TRUE, no errors."""
+    visibility: Visibility = Visibility.VISIBLE
+    hidden_rows: tuple[int, ...] = ()
+    hidden_columns: tuple[int, ...] = ()
+    tables: tuple[TableObject, ...] = ()
+    turned: bool = False
+    """Whether rows and columns have changed places, see `turn`."""
 
     @property
     def height(self) -> int:
@@ -71,21 +101,63 @@ class Sheet:
         """Whether anything stands in a column, from row `start` to before row `end`."""
         return 1 in self.filled[start * self.width + column : end * self.width : self.width]
 
+    def address(self, row: int, column: int) -> str:
+        """The address of a place, as a person finds it in the file."""
+        return address(column, row) if self.turned else address(row, column)
+
+    def column_called(self, column: int) -> str:
+        """How a person calls a column of this sheet: 'column D', or 'row 4' of a turned one."""
+        return f"row {column + 1}" if self.turned else f"column {column_letters(column)}"
+
+    def row_called(self, row: int) -> str:
+        """How a person calls a row of this sheet: 'row 4', or 'column D' of a turned one."""
+        return f"column {column_letters(row)}" if self.turned else f"row {row + 1}"
+
+    def turn(self) -> Sheet:
+        """The sheet with rows and columns changed; addresses still say where a cell stands."""
+        return replace(
+            make_sheet(
+                self.name,
+                [list(column) for column in zip(*self.rows, strict=True)],
+                [Span(one.left, one.top, one.right, one.bottom) for one in self.merges],
+                visibility=self.visibility,
+                hidden_rows=self.hidden_columns,
+                hidden_columns=self.hidden_rows,
+            ),
+            turned=not self.turned,
+        )
+
     @property
     def blank(self) -> bool:
         """Whether no cell is filled."""
         return 1 not in self.filled
 
 
-def make_sheet(name: str, rows: Sequence[list[Cell]], merges: Sequence[Span] = ()) -> Sheet:
-    """A sheet from rows of cells, padded to one width.
+def make_sheet(
+    name: str,
+    rows: Sequence[list[Cell]],
+    merges: Sequence[Span] = (),
+    *,
+    corrected: Mapping[tuple[int, int], Cell] | None = None,
+    visibility: Visibility = Visibility.VISIBLE,
+    hidden_rows: Sequence[int] = (),
+    hidden_columns: Sequence[int] = (),
+    tables: Sequence[TableObject] = (),
+) -> Sheet:
+    """A sheet from rows of cells, padded to one width; cells of `corrected` are laid over them.
 
     Cells of nothing but white space look blank to a person and become blank here.
     """
+    corrected = corrected or {}
+    rows = list(rows)
+    rows.extend([] for _ in range(len(rows), max((row for row, _ in corrected), default=-1) + 1))
     width = max(map(len, rows), default=0)
+    width = max(width, max((column for _, column in corrected), default=-1) + 1)
     for row in rows:
         if len(row) < width:
             row.extend([""] * (width - len(row)))
+    for (at, column), cell in corrected.items():
+        rows[at][column] = cell
     types = list(map(type, chain.from_iterable(rows)))
     texts: list[list[Text]] = [[] for _ in rows]
     filled = bytearray(b"\1") * len(types)
@@ -97,8 +169,18 @@ def make_sheet(name: str, rows: Sequence[list[Cell]], merges: Sequence[Span] = (
             filled[place] = 0
         else:
             texts[at].append((column, text))
-    plain = types.count(float) + types.count(str) == len(types)
-    return Sheet(name, rows, tuple(merges), texts, bytes(filled), plain)
+    return Sheet(
+        name,
+        rows,
+        tuple(merges),
+        texts,
+        bytes(filled),
+        plain=types.count(float) + types.count(str) == len(types),
+        visibility=visibility,
+        hidden_rows=tuple(row for row in hidden_rows if row < len(rows)),
+        hidden_columns=tuple(column for column in hidden_columns if column < width),
+        tables=tuple(tables),
+    )
 
 
 def _places_of(wanted: type, types: list[type]) -> Iterator[int]:

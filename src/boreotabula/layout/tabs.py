@@ -1,0 +1,82 @@
+"""Which tabs are chosen, by their names alone."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from boreotabula.layout.model import Tabs
+from boreotabula.layout.patterns import Kind, Pattern, first_match, pattern
+
+
+@dataclass(frozen=True)
+class TabName:
+    """What is known of a tab when tabs are chosen."""
+
+    name: str
+    visible: bool = True
+    blank: bool = False
+
+
+@dataclass(frozen=True)
+class TabChoice:
+    """A choice of tabs: by patterns of names, by position, or every one."""
+
+    named: tuple[Pattern, ...] = ()
+    position: int | None = None
+    every: bool = False
+    left_out: tuple[Pattern, ...] = ()
+    visible_only: bool = False
+
+    @property
+    def by_itself(self) -> bool:
+        """Whether the layout leaves the choice to what is there: the only filled tab."""
+        return not self.named and self.position is None and not self.every
+
+    @property
+    def needs_blanks(self) -> bool:
+        """Whether it matters which tabs are blank."""
+        return self.position is not None or self.by_itself
+
+    @property
+    def said(self) -> str:
+        """The choice in words."""
+        if self.named:
+            return ", ".join(one.text for one in self.named)
+        if self.position is not None:
+            return f"tab {self.position}"
+        return "every tab" if self.every else "the only filled tab"
+
+    def choose(self, tabs: Sequence[TabName]) -> dict[str, dict[str, str]]:
+        """The chosen tabs, in their order, with what their names capture.
+
+        Without a choice these are all filled tabs; that there is one is for the caller to see.
+        """
+        left = [one for one in tabs if not self._is_left_out(one)]
+        if self.named:
+            matched = {one.name: first_match(self.named, one.name) for one in left}
+            return {name: found for name, found in matched.items() if found is not None}
+        if self.every:
+            return {one.name: {} for one in left}
+        filled = [one.name for one in left if not one.blank]
+        if self.position is None:
+            return {name: {} for name in filled}
+        at = self.position - 1 if self.position > 0 else len(filled) + self.position
+        return {filled[at]: {}} if 0 <= at < len(filled) else {}
+
+    def _is_left_out(self, tab: TabName) -> bool:
+        unseen = self.visible_only and not tab.visible
+        return unseen or first_match(self.left_out, tab.name) is not None
+
+
+def tab_choice(tabs: Tabs | None) -> TabChoice:
+    """The choice that [tabs] describes."""
+    if tabs is None:
+        return TabChoice()
+    return TabChoice(
+        tuple(pattern(text, Kind.TAB) for text in tabs.named),
+        tabs.position,
+        tabs.every,
+        tuple(pattern(text, Kind.TAB) for text in tabs.except_),
+        tabs.visible_only,
+    )

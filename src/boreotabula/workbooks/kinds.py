@@ -1,0 +1,120 @@
+"""What a file is, by its content: its ending is only what somebody called it."""
+
+from __future__ import annotations
+
+import zipfile
+from enum import Enum
+from pathlib import Path
+
+from boreotabula.workbooks.errors import UnreadableError
+
+
+class FileKind(Enum):
+    """The kinds of files that are read; the value is how messages call them."""
+
+    XLSX = "an .xlsx workbook"
+    XLSB = "an .xlsb workbook"
+    XLS = "an .xls workbook"
+    ODS = "an .ods workbook"
+    WEB_PAGE = "a web page"
+    TEXT = "a text file"
+
+    @property
+    def endings(self) -> tuple[str, ...]:
+        """Endings that say the same as the content; any other is worth a note."""
+        return _ENDINGS[self]
+
+
+_ENDINGS = {
+    FileKind.XLSX: (".xlsx", ".xlsm", ".xltx", ".xltm"),
+    FileKind.XLSB: (".xlsb",),
+    FileKind.XLS: (".xls", ".xlt"),
+    FileKind.ODS: (".ods", ".ots"),
+    FileKind.WEB_PAGE: (".html", ".htm"),
+    FileKind.TEXT: (".csv", ".tsv", ".txt", ".dat", ".tab", ".asc", ".log", ".prn"),
+}
+
+_COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
+"""Begin of a compound file, [MS-CFB] 2.2: .xls, but also protected .xlsx and older documents."""
+_NO_TABLE = (
+    (b"%PDF", "a PDF document"),
+    (b"\x89PNG", "a picture"),
+    (b"\xff\xd8\xff", "a picture"),
+    (b"GIF8", "a picture"),
+    (b"{\\rtf", "a text document"),
+    (b"\x1f\x8b", "a compressed file"),
+    (b"7z\xbc\xaf", "a compressed file"),
+    (b"Rar!", "a compressed file"),
+)
+_HEAD = 4096
+NO_TABLE = "Leave it out with [source] exclude, or ask the sender for the table itself."
+
+
+def file_kind(path: Path) -> FileKind:
+    """The kind of a file.
+
+    Raises UnreadableError if it is empty or of a kind that holds no table, OSError if it cannot be
+    opened.
+    """
+    with path.open("rb") as stream:
+        head = stream.read(_HEAD)
+    if not head:
+        raise UnreadableError("the file is empty", "Ask the sender for the file again.")
+    if head.startswith(b"PK"):
+        return _zipped(path)
+    if head.startswith(_COMPOUND):
+        return FileKind.XLS
+    for start, what in _NO_TABLE:
+        if head.startswith(start):
+            raise UnreadableError(f"it is {what}, not a table", NO_TABLE)
+    return _written(head)
+
+
+def _written(head: bytes) -> FileKind:
+    """The kind of a file that is neither zipped nor a compound file."""
+    if b'progid="Excel.Sheet"' in head or b"urn:schemas-microsoft-com:office:spreadsheet" in head:
+        raise UnreadableError(
+            "it is a workbook in the XML form of 2003, which is not read",
+            "Open it in a spreadsheet program and save it as .xlsx.",
+        )
+    start = head.lstrip(b"\xef\xbb\xbf \t\r\n").lower()
+    if start.startswith((b"<!doctype html", b"<html", b"<table", b"<head", b"<meta")):
+        return FileKind.WEB_PAGE
+    if looks_like_text(head):
+        return FileKind.TEXT
+    raise UnreadableError("it is neither a workbook nor text", NO_TABLE)
+
+
+def looks_like_text(head: bytes) -> bool:
+    """Whether the begin of a file may be text: next to no control characters, UTF-16 set apart."""
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")) or _every_other_zero(head):
+        return True
+    control = sum(byte < 32 and byte not in b"\t\n\r\f\x1a\x1b" for byte in head)
+    return b"\0" not in head and control * 50 <= len(head)
+
+
+def _every_other_zero(head: bytes) -> bool:
+    """Whether this looks like UTF-16 without a mark: most texts use the first 256 characters."""
+    half = len(head) // 2
+    even, odd = head[0::2].count(0), head[1::2].count(0)
+    return half > 1 and max(even, odd) * 10 >= half * 8 and min(even, odd) * 20 <= half
+
+
+def _zipped(path: Path) -> FileKind:
+    try:
+        with zipfile.ZipFile(path) as archive:
+            names = set(archive.namelist())
+            if "mimetype" in names and b"opendocument.spreadsheet" in archive.read("mimetype")[:99]:
+                return FileKind.ODS
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, ValueError):
+        raise UnreadableError("it is damaged: a workbook that was cut off, perhaps") from None
+    lowered = {name.lower() for name in names}
+    if "xl/workbook.bin" in lowered:
+        return FileKind.XLSB
+    if "xl/workbook.xml" in lowered or ("_rels/.rels" in lowered and _has_sheets(lowered)):
+        return FileKind.XLSX
+    raise UnreadableError("it is a zipped file, but no workbook", NO_TABLE)
+
+
+def _has_sheets(names: set[str]) -> bool:
+    return any("worksheets/" in name for name in names)

@@ -1,0 +1,194 @@
+"""A look into .ods: error values, merged cells, what is hidden, how far the cells reach.
+
+Markup as in OASIS OpenDocument 1.3 part 3: 9.1.3 (table-row), 9.1.4 (table-cell), 9.1.5 (covered
+cells), 9.4.12 (named-range). That a cell holds an error is marked by the attribute
+`calcext:value-type`, as the programs that write such files have agreed.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from datetime import timedelta
+from pathlib import Path
+from xml.parsers import expat
+
+from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, check_extent
+from boreotabula.workbooks.package import Package, refuse_entities
+from boreotabula.workbooks.sheet import Cell, Flaw, Span
+
+_CONTENT = "content.xml"
+_VALUES = ("value", "string-value", "date-value", "time-value", "boolean-value")
+
+
+class OdsInside:
+    """The inside of an .ods file; its one part for all sheets is read once."""
+
+    def __init__(self, path: Path, limits: Limits) -> None:
+        with Package(path, limits) as package:
+            package.check()
+            content = package.read(_CONTENT)
+        refuse_entities(content)
+        self._reader = _Reader(limits)
+        self._reader.read(content)
+
+    def close(self) -> None:
+        """Nothing is held open."""
+
+    def names(self) -> Mapping[str, NamedCell]:
+        """Defined names of single cells."""
+        return self._reader.names
+
+    def look(self, number: int, name: str) -> Look:
+        """What was seen in a sheet."""
+        if name in self._reader.too_far:
+            raise self._reader.too_far[name]
+        return self._reader.looks.get(name, Look())
+
+
+class _Reader:
+    """Goes through the markup once, counting rows and columns as repeats say."""
+
+    def __init__(self, limits: Limits) -> None:
+        self.limits = limits
+        self.looks: dict[str, Look] = {}
+        self.too_far: dict[str, UnreadableError] = {}
+        self.names: dict[str, NamedCell] = {}
+        self.depth = 0
+        self._begin("")
+
+    def _begin(self, name: str) -> None:
+        self.name = name
+        self.row = self.column = self.header_column = 0
+        self.repeat_row = self.repeat_cell = 1
+        self.cells: dict[tuple[int, int], Cell] = {}
+        self.hidden_rows: list[int] = []
+        self.hidden_columns: list[int] = []
+        self.merges: list[Span] = []
+        self.attributes: dict[str, str] = {}
+        self.text: list[str] | None = None
+
+    def read(self, content: bytes) -> None:
+        parser = expat.ParserCreate()
+        parser.StartElementHandler = self._start
+        parser.EndElementHandler = self._end
+        parser.CharacterDataHandler = self._data
+        try:
+            parser.Parse(content, True)
+        except expat.ExpatError:
+            raise UnreadableError(f"it is damaged: its part “{_CONTENT}” is no XML") from None
+
+    def _start(self, tag: str, attributes: dict[str, str]) -> None:
+        kind = tag.rpartition(":")[2]
+        plain = {key.rpartition(":")[2]: value for key, value in attributes.items()}
+        if kind == "table" and tag.startswith("table:"):
+            self.depth += 1
+            if self.depth == 1:
+                self._begin(plain.get("name", ""))
+        elif kind == "named-range":
+            self._named(plain)
+        elif self.depth != 1:
+            return
+        elif kind == "table-column":
+            repeat = _count(plain, "number-columns-repeated")
+            if plain.get("visibility", "visible") != "visible" and repeat < 16_384:
+                self.hidden_columns += range(self.header_column, self.header_column + repeat)
+            self.header_column += repeat
+        elif kind == "table-row":
+            self.column = 0
+            self.repeat_row = _count(plain, "number-rows-repeated")
+            if plain.get("visibility", "visible") != "visible":
+                self.hidden_rows += range(self.row, self.row + min(self.repeat_row, 1024))
+        elif kind in ("table-cell", "covered-table-cell"):
+            self.attributes = dict(attributes)
+            self.repeat_cell = _count(plain, "number-columns-repeated")
+            self.text = []
+
+    def _end(self, tag: str) -> None:
+        kind = tag.rpartition(":")[2]
+        if kind == "table" and tag.startswith("table:"):
+            self.depth -= 1
+            if self.depth == 0:
+                self.looks[self.name] = Look(
+                    self.cells,
+                    tuple(self.hidden_rows),
+                    tuple(self.hidden_columns),
+                    tuple(self.merges),
+                )
+        elif self.depth != 1:
+            return
+        elif kind == "table-row":
+            self.row += self.repeat_row
+        elif kind in ("table-cell", "covered-table-cell"):
+            self._cell()
+            self.column += self.repeat_cell
+            self.text = None
+
+    def _data(self, text: str) -> None:
+        if self.text is not None:
+            self.text.append(text)
+
+    def _cell(self) -> None:
+        plain = {key.rpartition(":")[2]: value for key, value in self.attributes.items()}
+        text = "".join(self.text or ())
+        filled = bool(text) or any(key in plain for key in _VALUES)
+        formula = plain.get("formula")
+        wide, high = _count(plain, "number-columns-spanned"), _count(plain, "number-rows-spanned")
+        if wide > 1 or high > 1:
+            self.merges.append(
+                Span(self.row, self.column, self.row + high - 1, self.column + wide - 1)
+            )
+        if filled or formula is not None:
+            try:
+                check_extent(
+                    self.row + self.repeat_row - 1, self.column + self.repeat_cell - 1, self.limits
+                )
+            except UnreadableError as error:
+                self.too_far.setdefault(self.name, error)
+                return
+        other: Cell | None = None
+        if self.attributes.get("calcext:value-type") == "error" or (
+            formula is not None and text.startswith(("#", "Err:"))
+        ):
+            other = Flaw(text or "#ERROR")
+        elif formula is not None and not filled and "value-type" not in plain:
+            other = Flaw(f"{formula.partition(':')[2] or formula} {NO_RESULT}")
+        elif "boolean-value" in plain:
+            other = plain["boolean-value"] == "true"
+        elif "time-value" in plain:
+            other = _long_time(plain["time-value"])
+        if other is not None:
+            for row in range(self.row, self.row + self.repeat_row):
+                for column in range(self.column, self.column + self.repeat_cell):
+                    self.cells[row, column] = other
+
+    def _named(self, plain: Mapping[str, str]) -> None:
+        from boreotabula.workbooks.sheet_xml import named_cell
+
+        reference = plain.get("cell-range-address", "").partition(":")[0]
+        tab, _, cell = reference.rpartition(".")
+        found = named_cell(f"{tab.lstrip('$') or self.name}!{cell}")
+        if found is not None:
+            self.names[plain.get("name", "")] = found
+
+
+_TIME = re.compile(r"(-?)P(?:(\d+)D)?T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?")
+
+
+def _long_time(text: str) -> timedelta | None:
+    """A time of a day or more, which the reader gives as text (xsd:duration)."""
+    found = _TIME.fullmatch(text)
+    if found is None:
+        return None
+    days, hours, minutes, seconds = (float(part or 0) for part in found.groups()[1:])
+    span = timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds)
+    return (-span if found[1] else span) if found[1] or span >= timedelta(days=1) else None
+
+
+def _count(attributes: Mapping[str, str], key: str) -> int:
+    try:
+        return max(int(attributes.get(key, "1")), 1)
+    except ValueError:
+        return 1

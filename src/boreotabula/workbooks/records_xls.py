@@ -1,0 +1,114 @@
+"""A look into .xls: error values and what is hidden.
+
+Records as in [MS-XLS]: 2.4.28 BoundSheet8, 2.4.24 BoolErr, 2.4.127 Formula with 2.5.133
+FormulaValue, 2.4.221 Row, 2.4.53 ColInfo. Formulas always store a result there.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import NamedTuple
+
+from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.workbooks.kinds import NO_TABLE
+from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, check_extent
+from boreotabula.workbooks.sheet import Flaw, Visibility
+
+_BOUND_SHEET, _END, _FORMULA, _BOOL_ERR, _ROW, _COL_INFO = 0x85, 0x0A, 0x06, 0x205, 0x208, 0x7D
+_CELLS = (0x06, 0x7E, 0xFD, 0x203, 0x204, 0x205, 0x27E)
+_STREAMS = ("EncryptedPackage", "Workbook", "Book")
+_VISIBILITIES = (Visibility.VISIBLE, Visibility.HIDDEN, Visibility.VERY_HIDDEN)
+
+
+class BoundSheet(NamedTuple):
+    """Where the records of a sheet begin, whether it is seen, and whether it holds cells."""
+
+    start: int
+    visibility: Visibility
+    has_cells: bool
+
+
+class XlsInside:
+    """The inside of an .xls file."""
+
+    def __init__(self, path: Path, limits: Limits) -> None:
+        self._limits = limits
+        self._stream = _workbook_stream(path)
+        self.sheets = [
+            BoundSheet(
+                struct.unpack_from("<I", data)[0], _VISIBILITIES[min(data[4] & 3, 2)], data[5] == 0
+            )
+            for kind, data in _records(self._stream, 0)
+            if kind == _BOUND_SHEET and len(data) > 5
+        ]
+
+    def close(self) -> None:
+        """Let go of the stream."""
+        self._stream = b""
+
+    def names(self) -> Mapping[str, NamedCell]:
+        """Defined names are kept as compiled formulas, which are not read."""
+        return {}
+
+    def look(self, number: int, name: str) -> Look:
+        """Look into a sheet."""
+        if number >= len(self.sheets):
+            return Look()
+        flaws: dict[tuple[int, int], Flaw] = {}
+        hidden_rows: list[int] = []
+        hidden_columns: list[int] = []
+        bottom = right = 0
+        for kind, data in _records(self._stream, self.sheets[number].start):
+            if kind in _CELLS and len(data) >= 6:
+                row, column = struct.unpack_from("<HH", data)
+                bottom, right = max(bottom, row), max(right, column)
+                code = _error(kind, data)
+                if code is not None:
+                    flaws[row, column] = Flaw(ERROR_TEXTS.get(code, "#ERROR"))
+            elif kind == _ROW and len(data) >= 16 and data[12] & 0x20:
+                hidden_rows.append(struct.unpack_from("<H", data)[0])
+            elif kind == _COL_INFO and len(data) >= 10 and data[8] & 1:
+                first, last = struct.unpack_from("<HH", data)
+                hidden_columns += range(first, last + 1)
+        check_extent(bottom, right, self._limits)
+        return Look(flaws, tuple(hidden_rows), tuple(hidden_columns))
+
+
+def _error(kind: int, data: bytes) -> int | None:
+    """The code of the error value that a record holds, if it holds one."""
+    if kind == _BOOL_ERR and len(data) >= 8 and data[7] == 1:
+        return data[6]
+    if kind == _FORMULA and len(data) >= 14 and data[12:14] == b"\xff\xff" and data[6] == 2:
+        return data[8]
+    return None
+
+
+def _workbook_stream(path: Path) -> bytes:
+    import olefile  # only needed for this kind of file
+
+    names: tuple[str, ...]
+    try:
+        with olefile.OleFileIO(path) as container:
+            names = tuple(name for name in _STREAMS if container.exists(name))
+            stream = bytes(container.openstream(names[0]).read()) if names else b""
+    except Exception as error:  # a container may be damaged in any way
+        raise UnreadableError("it is damaged, or was cut off") from error
+    if not names:
+        raise UnreadableError("it is an older kind of document, but no workbook", NO_TABLE)
+    if names[0] == "EncryptedPackage":
+        raise UnreadableError("it is protected by a password", "Save a copy without a password.")
+    return stream
+
+
+def _records(stream: bytes, start: int) -> Iterator[tuple[int, bytes]]:
+    """Number and content of the records from `start` to the end of their substream."""
+    at = start
+    while at + 4 <= len(stream):
+        kind, size = struct.unpack_from("<HH", stream, at)
+        if kind == _END:
+            return
+        yield kind, stream[at + 4 : at + 4 + size]
+        at += 4 + size

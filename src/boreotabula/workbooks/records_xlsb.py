@@ -1,0 +1,98 @@
+"""A look into .xlsb: error values, what is hidden, merged cells, how far the cells reach.
+
+Records as in [MS-XLSB]: 2.1.4 (numbers and sizes), 2.4.301 BrtBundleSh, 2.4.727 BrtRowHdr,
+2.4.316 BrtColInfo, 2.4.311 BrtCellError, 2.4.668 BrtFmlaError, 2.4.682 BrtMergeCell.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+
+from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, check_extent
+from boreotabula.workbooks.package import Package, relations
+from boreotabula.workbooks.sheet import Flaw, Span
+
+_ROW, _CELL_ERROR, _FORMULA_ERROR, _COL_INFO, _BUNDLE_SHEET, _MERGE = 0, 3, 11, 60, 156, 176
+_FILLED_CELLS = range(2, 12)
+_BOOK = "xl/workbook.bin"
+
+
+class XlsbInside:
+    """The inside of an .xlsb file."""
+
+    def __init__(self, path: Path, limits: Limits) -> None:
+        self._limits = limits
+        self._package = Package(path, limits)
+        self._package.check()
+        related = relations(self._package, _BOOK)
+        self._parts = [
+            related.get(_wide_text(data, 8), ("", ""))[1]
+            for kind, data in _records(self._package.read(_BOOK))
+            if kind == _BUNDLE_SHEET
+        ]
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._package.__exit__(None, None, None)
+
+    def names(self) -> Mapping[str, NamedCell]:
+        """Defined names are kept as compiled formulas, which are not read."""
+        return {}
+
+    def look(self, number: int, name: str) -> Look:
+        """Look into a sheet."""
+        flaws: dict[tuple[int, int], Flaw] = {}
+        hidden_rows: list[int] = []
+        hidden_columns: list[int] = []
+        merges: list[Span] = []
+        row = right = 0
+        bottom = 0
+        for kind, data in _records(self._package.read(self._parts[number])):
+            if kind == _ROW and len(data) >= 12:
+                (row,) = struct.unpack_from("<I", data)
+                if data[11] & 0x10:
+                    hidden_rows.append(row)
+            elif kind in _FILLED_CELLS and len(data) >= 8:
+                (column,) = struct.unpack_from("<I", data)
+                bottom, right = max(bottom, row), max(right, column)
+                if kind in (_CELL_ERROR, _FORMULA_ERROR) and len(data) > 8:
+                    flaws[row, column] = Flaw(ERROR_TEXTS.get(data[8], "#ERROR"))
+            elif kind == _COL_INFO and len(data) >= 18 and data[16] & 1:
+                first, last = struct.unpack_from("<II", data)
+                hidden_columns += range(first, min(last, 16_383) + 1)
+            elif kind == _MERGE and len(data) >= 16:
+                top, end, left, edge = struct.unpack_from("<IIII", data)
+                merges.append(Span(top, left, end, edge))
+        check_extent(bottom, right, self._limits)
+        return Look(flaws, tuple(hidden_rows), tuple(hidden_columns), tuple(merges))
+
+
+def _wide_text(data: bytes, at: int) -> str:
+    (length,) = struct.unpack_from("<I", data, at)
+    return data[at + 4 : at + 4 + 2 * length].decode("utf-16-le", "replace")
+
+
+def _records(content: bytes) -> Iterator[tuple[int, bytes]]:
+    """Number and content of each record; both of its heads are numbers of 7 bits a byte."""
+    at = 0
+    while at < len(content):
+        kind, at = _number(content, at, 2)
+        size, at = _number(content, at, 4)
+        yield kind, content[at : at + size]
+        at += size
+
+
+def _number(content: bytes, at: int, most: int) -> tuple[int, int]:
+    value = 0
+    for place in range(most):
+        if at >= len(content):
+            break
+        byte = content[at]
+        at += 1
+        value |= (byte & 0x7F) << (7 * place)
+        if not byte & 0x80:
+            break
+    return value, at

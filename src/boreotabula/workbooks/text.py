@@ -1,0 +1,135 @@
+"""Delimited text becomes one sheet: encoding and delimiter are found, or given."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+
+from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.workbooks.kinds import NO_TABLE, looks_like_text
+from boreotabula.workbooks.limits import MEBI, Limits
+
+DELIMITERS = {"\t": "tab", ";": "semicolon", "|": "pipe", ",": "comma"}
+"""Delimiters that are looked for, and how messages call them; of equals the first wins."""
+
+_SAMPLE_LINES = 200
+_SAMPLE_BYTES = 256 * 1024
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8-sig"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+# The one-byte encodings that spreadsheet programs of Europe write.
+_ONE_BYTE = ("cp1252", "cp1257", "cp1250", "cp1251", "iso8859_15")
+_NAMES = {"utf-8-sig": "UTF-8", "utf_8": "UTF-8", "ascii": "ASCII"}
+
+
+@dataclass(frozen=True)
+class TextForm:
+    """How a text is written; None where it is to be found out."""
+
+    delimiter: str | None = None
+    encoding: str | None = None
+    quote: str | None = None
+
+
+@dataclass(frozen=True)
+class TextTable:
+    """The rows of a text, and what was found out about how it is written."""
+
+    rows: list[list[str]]
+    said: str
+
+
+def read_text(path: Path, form: TextForm, limits: Limits) -> TextTable:
+    """Read a delimited text.
+
+    Raises UnreadableError if it is too large, or not text in the encoding that is given or found.
+    """
+    if path.stat().st_size > limits.inflated:
+        raise UnreadableError(
+            f"it is larger than {limits.inflated // MEBI:,} MiB",
+            "If the file is honest, allow more with --largest-part.",
+        )
+    data = path.read_bytes()
+    encoding = form.encoding or find_encoding(data)
+    try:
+        text = data.decode(encoding)
+    except (UnicodeDecodeError, LookupError) as error:
+        why = f"it is not written in {encoding}" if form.encoding else "it is not readable as text"
+        raise UnreadableError(why, "Say how it is written with [text] encoding.") from error
+    text = text.removesuffix("\x1a")
+    quote = '"' if form.quote is None else form.quote
+    delimiter = form.delimiter or find_delimiter(text, quote)
+    rows = _rows(text, delimiter, quote)
+    return TextTable(rows, _said(encoding, delimiter, rows))
+
+
+def find_encoding(data: bytes) -> str:
+    """The encoding of a text, by its mark, its zeros, or what its bytes can be."""
+    for mark, name in _MARKS:
+        if data.startswith(mark):
+            return name
+    head = data[: _SAMPLE_BYTES // 2 * 2]
+    if not looks_like_text(head):
+        raise UnreadableError("it is neither a workbook nor text", NO_TABLE)
+    if b"\0" in head:
+        return "utf-16-be" if head[0::2].count(0) > head[1::2].count(0) else "utf-16-le"
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return _one_byte_encoding(data)
+    return "ascii" if data.isascii() else "utf-8"
+
+
+def _one_byte_encoding(data: bytes) -> str:
+    from charset_normalizer import from_bytes  # only needed for texts that are not UTF-8
+
+    lines = [line for line in data.splitlines() if not line.isascii()]
+    best = from_bytes(b"\n".join(lines)[:_SAMPLE_BYTES], cp_isolation=list(_ONE_BYTE)).best()
+    # Northern letters look alike in all of them: the most common one is taken if it may be so.
+    could_be = {best.encoding, *best.could_be_from_charset} if best else set()
+    return "cp1252" if not best or "cp1252" in could_be else best.encoding
+
+
+def find_delimiter(text: str, quote: str) -> str:
+    """The delimiter that parts the lines of a text into the same number of cells.
+
+    A decimal comma parts lines as evenly as a semicolon does, so the comma comes last.
+    """
+    lines = list(islice((line for line in text.splitlines(True) if line.strip()), _SAMPLE_LINES))
+    scores: list[tuple[float, str]] = []
+    for delimiter in DELIMITERS:
+        widths = Counter(len(row) for row in _rows("".join(lines), delimiter, quote) if any(row))
+        width, often = max(widths.items(), key=lambda one: (one[0] > 1, one[1]), default=(1, 0))
+        if width > 1:
+            scores.append((round(often / widths.total(), 1), delimiter))
+    best = max(scores, key=lambda one: one[0], default=(0.0, ","))
+    return best[1]
+
+
+def _rows(text: str, delimiter: str, quote: str) -> list[list[str]]:
+    csv.field_size_limit(2**31 - 1)
+    try:
+        return list(
+            csv.reader(
+                text.splitlines(keepends=True),
+                delimiter=delimiter,
+                quotechar=quote or None,
+                quoting=csv.QUOTE_MINIMAL if quote else csv.QUOTE_NONE,
+            )
+        )
+    except csv.Error as error:
+        raise UnreadableError(f"its lines cannot be parted into cells ({error})") from error
+
+
+def _said(encoding: str, delimiter: str, rows: Sequence[Sequence[str]]) -> str:
+    name = _NAMES.get(encoding, encoding.upper())
+    width = max(map(len, rows), default=0)
+    parted = DELIMITERS.get(delimiter, f"“{delimiter}”") if width > 1 else "no delimiter"
+    return f"read as {name} text, delimiter {parted}, {len(rows):,} lines"
