@@ -5,7 +5,11 @@ from __future__ import annotations
 from collections import Counter
 from pathlib import Path
 
+import pytest
+
+import boreotabula
 from boreotabula.demo.nurseries import forms
+from boreotabula.demo.others import totals
 from helpers import csv_rows, program
 
 
@@ -16,15 +20,26 @@ def test_records_and_sums_of_each_workbook_agree_with_the_generator(demo: Path) 
     for row in rows:
         records[row["source_file"]] += 1
         seedlings[row["source_file"]] += int(row["seedlings"] or 0)
-    assert records == {form.file: form.records for form in forms()}
-    assert seedlings == {form.file: form.seedlings for form in forms()}
+    assert records == {form.path: form.records for form in forms()}
+    assert seedlings == {form.path: form.seedlings for form in forms()}
     assert len(records) == 24
     for form in forms():
-        own = [row for row in rows if row["source_file"] == form.file]
+        own = [row for row in rows if row["source_file"] == form.path]
         assert {(row["nursery"], row["month"]) for row in own} == {
             (form.nursery.name, f"{form.month:%Y-%m}")
         }
         assert {row["grade"] for row in own} == set(form.nursery.grades)
+
+
+@pytest.mark.parametrize("name", list(totals()))
+def test_each_other_layout_finds_what_its_samples_were_made_of(demo: Path, name: str) -> None:
+    run = boreotabula.extract(boreotabula.Layout.load(demo / f"{name}.toml"))
+    assert run.exit_status == 0
+    for file, expected in totals()[name].items():
+        own = [row for row in run.records.to_pylist() if row["source_file"] == file]
+        assert len(own) == expected.records
+        total = sum(row[expected.field] or 0 for row in own)
+        assert round(total, 1) == expected.total
 
 
 def test_the_demo_shows_its_one_flaw_and_what_to_do_next(demo: Path) -> None:
@@ -40,8 +55,9 @@ def test_the_demo_is_the_same_each_time_and_leaves_other_folders_alone(
     again = program("demo", tmp_path / "again")
     assert again.status == 0
     assert "What to try next" in again.out
-    for path in sorted((demo / "inbox").iterdir()):
-        assert (tmp_path / "again" / "inbox" / path.name).read_bytes() == path.read_bytes()
+    for path in sorted((demo / "inbox").rglob("*.*")):
+        again_path = tmp_path / "again" / path.relative_to(demo)
+        assert again_path.read_bytes() == path.read_bytes()
     assert program("demo", tmp_path / "again").status == 0
     (tmp_path / "mine").mkdir()
     (tmp_path / "mine" / "letter.txt").write_text("dear", "utf-8")

@@ -54,7 +54,7 @@ def test_a_folder_of_workbooks_becomes_one_table(desk: Path) -> None:
     )
     done = extract(desk)
     assert (done.status, done.err) == (0, "")
-    assert "2 workbooks of 2 files · 2 tabs · 6 records" in done.out
+    assert "2 of 2 files read · 2 tabs · 6 records" in done.out
     assert "Nothing needs a look." in done.out
     lines = (desk / "stock.csv").read_bytes().split(b"\r\n")
     assert lines[0] == (
@@ -125,7 +125,7 @@ def test_what_is_left_out_is_listed_with_its_reason(desk: Path) -> None:
         assert why[".hidden_x.xlsx"] == "hidden file"
         assert why["a_draft.xlsx"] == "matches “*draft*” of [source] exclude"
         assert why["readme.txt"] == "matches no pattern of [source] include"
-        assert record["workbooks"] == 1
+        assert record["files_read"] == 1
     assert why["out.csv"] == "output of this run"
     assert why["out.run/findings.csv"] == "output of this run"
     other = program("extract", "stock.toml", "-o", "other.csv", "--json", cwd=desk)

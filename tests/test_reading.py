@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import re
-from pathlib import Path
-
 import pytest
 
-from boreotabula.reading.findings import CODES
 from boreotabula.reading.roles import Role
 from boreotabula.workbooks.sheet import Flaw, make_sheet
 from helpers import codes, layout_text, read, sheet, values
@@ -329,9 +325,3 @@ def test_a_stamp_that_does_not_convert_says_what_is_there() -> None:
         ("stamp-not-converted", "B1", "soon")
     ]
     assert {row[0] for row in values(reading, "month")} == {None}
-
-
-def test_every_code_is_in_the_handbook_with_its_severity() -> None:
-    text = (Path(__file__).parents[1] / "docs" / "findings.md").read_text("utf-8")
-    listed = dict(re.findall(r"^\| `([a-z-]+)` \| (\w+) \|", text, re.MULTILINE))
-    assert listed == {code: str(severity) for code, severity in CODES.items()}

@@ -15,6 +15,8 @@ from boreotabula import __version__
 from boreotabula.errors import BoreotabulaError
 
 COMMANDS = {
+    "survey": ("boreotabula.cli.survey", "Look into all files of a folder: what looks alike."),
+    "show": ("boreotabula.cli.show", "Show a tab with addresses, and the role of each cell."),
     "extract": ("boreotabula.cli.extract", "Read all files of a layout into one table."),
     "demo": ("boreotabula.demo.command", "Write made-up workbooks and a layout, and extract them."),
 }

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import csv
+import os
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from itertools import accumulate, islice
 from pathlib import Path
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from rich.console import Console
 from rich.padding import Padding
@@ -21,8 +22,14 @@ from boreotabula.runs.extraction import Run
 from boreotabula.runs.files import FileReading
 from boreotabula.runs.record import in_order
 
+if TYPE_CHECKING:
+    from rich.progress import Progress
+
 MOST_CAUSES = 12
 """So many causes are listed on screen; findings.csv holds every finding."""
+
+PIPED_WIDTH = 140
+"""Columns of text where the output is no terminal."""
 
 WIDEST = 24
 """Longer cells are cut in the view of the first records."""
@@ -32,8 +39,11 @@ _STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "bold magenta", Severit
 
 
 def out() -> Console:
-    """The console for results."""
-    return Console(highlight=False, soft_wrap=False)
+    """The console for results; wide where no terminal sets a width."""
+    console = Console(highlight=False, soft_wrap=False)
+    if not console.is_terminal and "COLUMNS" not in os.environ:
+        console.width = PIPED_WIDTH
+    return console
 
 
 def err() -> Console:
@@ -48,24 +58,7 @@ def progress(total: int, *, shown: bool, verbose: bool) -> Iterator[Callable[[Fi
     if not (shown and console.is_terminal):
         yield (lambda reading: _file_line(console, reading)) if verbose else lambda _: None
         return
-    from rich.progress import (  # heavy, and not needed when piped
-        BarColumn,
-        MofNCompleteColumn,
-        Progress,
-        TextColumn,
-        TimeRemainingColumn,
-    )
-
-    with Progress(
-        TextColumn("reading"),
-        BarColumn(bar_width=30),
-        MofNCompleteColumn(),
-        TextColumn("files"),
-        TimeRemainingColumn(),
-        TextColumn("{task.description}"),
-        console=console,
-        transient=True,
-    ) as bar:
+    with _bar(console, "reading") as bar:
         task = bar.add_task("", total=total)
 
         def on_file(reading: FileReading) -> None:
@@ -76,6 +69,44 @@ def progress(total: int, *, shown: bool, verbose: bool) -> Iterator[Callable[[Fi
         yield on_file
 
 
+@contextmanager
+def counting(
+    what: str, *, shown: bool
+) -> Iterator[tuple[Callable[[int], None], Callable[[str], None]]]:
+    """A bar for any work on files: what to call with their number, and after each with its name."""
+    console = err()
+    if not (shown and console.is_terminal):
+        yield (lambda _: None), (lambda _: None)
+        return
+    with _bar(console, what) as bar:
+        task = bar.add_task("", total=None)
+        yield (
+            lambda total: bar.update(task, total=total),
+            lambda name: bar.update(task, advance=1, description=name),
+        )
+
+
+def _bar(console: Console, what: str) -> Progress:
+    from rich.progress import (  # heavy, and not needed when piped
+        BarColumn,
+        MofNCompleteColumn,
+        Progress,
+        TextColumn,
+        TimeRemainingColumn,
+    )
+
+    return Progress(
+        TextColumn(what),
+        BarColumn(bar_width=30),
+        MofNCompleteColumn(),
+        TextColumn("files"),
+        TimeRemainingColumn(),
+        TextColumn("{task.description}"),
+        console=console,
+        transient=True,
+    )
+
+
 def summary(run: Run, written: Path | None, record: Path | None) -> None:
     """The figures of a run."""
     console = out()
@@ -83,7 +114,7 @@ def summary(run: Run, written: Path | None, record: Path | None) -> None:
     left = f" · {len(run.left_out)} left out" if run.left_out else ""
     console.print(Text(run.layout.spec.title or run.layout.path.stem, style="bold"))
     console.print(
-        f"  {_count(read, 'workbook')} of {_count(len(run.files), 'file')}{left}"
+        f"  {read:,} of {_count(len(run.files), 'file')} read{left}"
         f" · {_count(run.tab_count, 'tab')} · {_count(run.record_count, 'record')}"
     )
     console.print()
@@ -191,11 +222,15 @@ def _file_line(console: Console, reading: FileReading) -> None:
 
 
 def first_lines(path: Path, number: int) -> None:
-    """The first records of a CSV file as a table of as many columns as the terminal holds."""
-    console = out()
+    """The first records of a CSV file."""
     with path.open(encoding="utf-8", newline="") as stream:
-        rows = list(islice(csv.reader(stream), number + 1))
-    columns = list(zip(*rows, strict=True))
+        rows(list(islice(csv.reader(stream), number + 1)))
+
+
+def rows(lines: Sequence[Sequence[str]]) -> None:
+    """Records under their headings, as many columns as the terminal holds."""
+    console = out()
+    columns = list(zip(*lines, strict=True))
     widths = [min(max(map(len, column)), max(len(column[0]), WIDEST)) for column in columns]
     ends = list(accumulate(width + 2 for width in widths))
     shown = sum(end <= console.width for end in ends)
@@ -204,8 +239,8 @@ def first_lines(path: Path, number: int) -> None:
         numeric = all(cell.lstrip("-").isdecimal() for cell in column[1:])
         justify: Literal["left", "right"] = "right" if numeric else "left"
         table.add_column(column[0], justify=justify, width=width, no_wrap=True, overflow="ellipsis")
-    for row in rows[1:]:
+    for row in lines[1:]:
         table.add_row(*map(Text, row[:shown]))
     console.print(table)
     if shown < len(columns):
-        console.print(f"and beside them {', '.join(rows[0][shown:])}")
+        console.print(f"and beside them {', '.join(lines[0][shown:])}")

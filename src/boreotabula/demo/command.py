@@ -1,4 +1,4 @@
-"""`boreotabula demo`: made-up workbooks, and the first run over them."""
+"""`boreotabula demo`: samples to try the tool on."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ Example:
 @click.command("demo", epilog=EPILOG)
 @click.argument("folder", type=click.Path(path_type=Path), default=Path("boreotabula-demo"))
 def command(folder: Path) -> int:
-    """Write made-up workbooks and a layout to FOLDER, and extract them.
+    """Write made-up workbooks and layouts to FOLDER, and extract the first of them.
 
     FOLDER is boreotabula-demo if none is named. A folder that holds anything else is left alone.
     """
@@ -23,19 +23,26 @@ def command(folder: Path) -> int:
     from boreotabula.cli.extract import perform
     from boreotabula.demo.folder import write_demo
     from boreotabula.demo.nurseries import MONTHS, NURSERIES
+    from boreotabula.outputs.writing import look_for
+    from boreotabula.runs.layouts import Layout
 
-    layout = write_demo(folder)
+    path = write_demo(folder)
     output = folder / "stock.csv"
     click.echo(
         f"{len(NURSERIES)} nurseries sent their counts of {len(MONTHS)} months to {folder}/inbox.\n"
     )
-    click.echo(f"$ boreotabula extract {layout} -o {output}\n")
-    status = perform(layout, output, quiet=False, verbose=False, as_json=False)
+    click.echo(f"$ boreotabula extract {path} -o {output}\n")
+    layout = Layout.load(path)
+    status = perform(layout, look_for(layout, output), output)
     click.echo("\nThe first records:\n")
     screen.first_lines(output, 8)
+    sample = f"{folder}/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
     click.echo(
         "\nWhat to try next:\n"
-        f"  look into {folder}/inbox, and at how {layout} describes the forms\n"
+        f"  boreotabula survey {path}\n"
+        f"  boreotabula show {sample} --layout {path}\n"
+        f"  boreotabula extract {folder}/dispatch.toml -o dispatch.csv   (or climate.toml,"
+        " plan.toml, benches.toml)\n"
         f"  look at {folder}/stock.run/findings.csv and unplaced.csv\n"
         f"  take a line out of {folder}/headings.csv and run extract again\n"
     )

@@ -5,13 +5,16 @@ from __future__ import annotations
 from importlib.resources import files
 from pathlib import Path
 
+from boreotabula.demo.others import write_others
 from boreotabula.demo.workbooks import write_forms
 from boreotabula.errors import CallError
 
 MARK = ".boreotabula-demo"
 """A file that says the folder was made by the demo and may be made anew."""
 
-LAYOUTS = ("stock.toml", "headings.csv")
+LAYOUTS = (
+    "stock.toml", "headings.csv", "climate.toml", "dispatch.toml", "plan.toml", "benches.toml",
+)  # fmt: skip
 
 
 def write_demo(folder: Path) -> Path:
@@ -32,6 +35,7 @@ def write_demo(folder: Path) -> Path:
             content = files("boreotabula.demo").joinpath("files", name).read_bytes()
             (folder / name).write_bytes(content)
         write_forms(folder / "inbox")
+        write_others(folder)
     except OSError as error:
         raise CallError(f"the demo cannot be written to “{folder}”: {error.strerror}") from None
     return folder / LAYOUTS[0]

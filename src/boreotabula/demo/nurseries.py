@@ -60,14 +60,16 @@ class Nursery:
     """Whether group headings and species are merged cells, or filled once."""
     sums_beside: bool = False
     """Whether each container has a column of its sums."""
+    ending: str = ".xlsx"
+    """The kind of workbook that it sends."""
 
 
 NURSERIES = (
     Nursery("Frostmo", "fjord", NORWEGIAN),
     Nursery("Lomlia", "fjord", NORWEGIAN, merged=False, sums_beside=True),
     Nursery("Kaldvatn", "lake", ENGLISH, sums_beside=True),
-    Nursery("Suvanto", "lake", FINNISH),
-    Nursery("Hiekka", "inland", FINNISH, grades=("A", "Cull"), merged=False),
+    Nursery("Suvanto", "lake", FINNISH, ending=".ods"),
+    Nursery("Hiekka", "inland", FINNISH, grades=("A", "Cull"), merged=False, ending=".xls"),
     Nursery("Granvik", "inland", ENGLISH, grades=("A", "B", "C", "Cull")),
 )
 
@@ -102,7 +104,13 @@ class Form:
     @property
     def file(self) -> str:
         """The name of the workbook."""
-        return f"{self.nursery.region}_stock_{self.nursery.name}_{self.month:%Y-%m}.xlsx"
+        name = f"{self.nursery.region}_stock_{self.nursery.name}_{self.month:%Y-%m}"
+        return name + self.nursery.ending
+
+    @property
+    def path(self) -> str:
+        """Where it lies below the inbox: in the folder of its month."""
+        return f"{self.month:%Y-%m}/{self.file}"
 
     @property
     def counts(self) -> list[Count]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
@@ -24,13 +25,20 @@ class _Styles:
 
 
 def write_forms(inbox: Path) -> None:
-    """Write every sample workbook, a lock file and a file that does not belong."""
-    inbox.mkdir(parents=True, exist_ok=True)
-    last = ""
+    """Write every sample workbook, a lock file and a file that does not belong.
+
+    Those of the nurseries that use another program were saved by it beforehand, from the same
+    figures: see scripts/save_demo_kinds.py.
+    """
     for form in forms():
-        write_form(form, inbox / form.file)
-        last = form.file
-    (inbox / f"~${last}").write_bytes(b"\x07Granvik" + b" " * 47)
+        path = inbox / form.path
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if form.nursery.ending == ".xlsx":
+            write_form(form, path)
+        else:
+            path.write_bytes(files("boreotabula.demo").joinpath("saved", form.file).read_bytes())
+    lock = inbox / form.path
+    lock.with_name(f"~${lock.name}").write_bytes(b"\x07Granvik" + b" " * 47)
     (inbox / "holiday rota.txt").write_text("Weeks 28 to 31: greenhouse 2 is closed.\n", "utf-8")
 
 

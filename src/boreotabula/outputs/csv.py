@@ -5,6 +5,8 @@ Whole columns are turned into text and joined by Arrow; a text that repeats is l
 
 from __future__ import annotations
 
+import csv
+import io
 from collections.abc import Sequence
 from itertools import product
 from typing import BinaryIO
@@ -43,6 +45,15 @@ class CsvWriter:
             self._stream.write(_quoted_lines(columns))
         else:
             self._stream.write(_plain_lines(columns))
+
+
+def csv_rows(table: pa.Table) -> list[list[str]]:
+    """The heading and the records of a small table as the texts that CSV holds."""
+    stream = io.BytesIO()
+    writer = CsvWriter(stream, table.schema)
+    for batch in table.to_batches():
+        writer.write(batch)
+    return list(csv.reader(io.StringIO(stream.getvalue().decode(), newline="")))
 
 
 def _plain_lines(columns: list[pa.Array]) -> bytes:

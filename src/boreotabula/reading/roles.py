@@ -103,6 +103,12 @@ class RoleMap:
         """The role of one cell."""
         return Role(min(self.codes[row * self.sheet.width + column], Role.LEFT_OUT))
 
+    def why(self, row: int, column: int) -> str:
+        """The rule that leaves a cell out, or the reason why it is unplaced; else nothing."""
+        place = row * self.sheet.width + column
+        rule = self.codes[place] - Role.LEFT_OUT
+        return self.rules[rule] if rule >= 0 else self.reasons.get(place, "")
+
     def account(self) -> Account:
         """Count the filled cells by role."""
         seen = _where(self.sheet.filled, self.codes)

@@ -204,8 +204,15 @@ def _read_form(
             view = sheet.turn() if turned else sheet
             over = RoleMap(view) if turned else roles
             found = [(block, *find_places(view, block, plan.names)) for block in some]
-            reading.findings += [one for _, _, told in found for one in told]
             placed = [(block, place) for block, places, _ in found for place in places]
+            heads = _heading_cells(view, [place for _, place in placed])
+            reading.findings += [
+                one
+                for _, _, told in found
+                for one in told
+                # What looks like the table a second time may be another block's own place.
+                if not (one.code == "block-found-twice" and one.cell in heads)
+            ]
             frames = bounded([place for _, place in placed])
             _read_places(view, sheet, plan, form, source, roles, over, reading, [
                 (block, frame) for (block, _), frame in zip(placed, frames, strict=True)
@@ -213,6 +220,16 @@ def _read_form(
             if turned:
                 roles.take_over(over)
     return reading
+
+
+def _heading_cells(view: Sheet, places: Sequence[Place]) -> set[str]:
+    """The addresses of all cells in the heading rows of some places."""
+    return {
+        view.address(row, column)
+        for place in places
+        for row in range(max(place.top, 0), place.bottom + 1)
+        for column in range(place.left, min(place.limit, view.width))
+    }
 
 
 def _wanted(block: BlockPlan, source: TabSource) -> bool:

@@ -108,13 +108,17 @@ def extract(
     what is wrong with a file is a finding of the run.
     """
     inbox = look(layout, named=[Path(file) for file in files])
-    return gather(layout, inbox, _each(read_all(layout, inbox), on_file), keep_records=True)
+    return gather(layout, inbox, read_each(layout, inbox, on_file), keep_records=True)
 
 
-def _each(
-    readings: Iterable[FileReading], on_file: Callable[[FileReading], None] | None
+def read_each(
+    layout: Layout,
+    inbox: Inbox,
+    on_file: Callable[[FileReading], None] | None,
+    limits: Limits | None = None,
 ) -> Iterator[FileReading]:
-    for reading in readings:
+    """Read the taken files one by one; `on_file` is called after each."""
+    for reading in read_all(layout, inbox, limits):
         if on_file is not None:
             on_file(reading)
         yield reading

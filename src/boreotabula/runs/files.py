@@ -125,13 +125,43 @@ def _unreadable(file: str, why: str, advice: str) -> Finding:
     )
 
 
+def plan_tabs(
+    book: Workbook, source: SourceFile, job: Job
+) -> tuple[dict[str, dict[str, str]], list[str]]:
+    """The tabs of an open file that a job reads, with all that names capture; and what is to be
+    said of the choice."""
+    reader = _FileReader(book, source, job)
+    chosen = {
+        name: {**source.captured, **how.captured, **how.block_captures}
+        for name, how in reader.choose().items()
+    }
+    return chosen, [one.message for one in reader.findings if one.code != "read-as"]
+
+
+def read_chosen(
+    book: Workbook, source: SourceFile, job: Job, names: Sequence[str] | None
+) -> Iterator[tuple[Sheet, TabReading]]:
+    """Read the tabs of an open file that a job chooses, or those named, whatever it chooses."""
+    reader = _FileReader(book, source, job)
+    chosen = reader.choose()
+    for name in chosen if names is None else names:
+        sheet = book.sheet(name)
+        how = chosen.get(name) or Chosen(shared=True)
+        yield sheet, reader.read_tab(sheet, how, reader.surroundings())
+
+
 @dataclass
-class _Chosen:
+class Chosen:
     """A tab that is read: what its name gave, and the blocks that chose it themselves."""
 
     captured: Mapping[str, str] = field(default_factory=dict)
     shared: bool = False
     blocks: dict[str, Mapping[str, str]] = field(default_factory=dict)
+
+    @property
+    def block_captures(self) -> dict[str, str]:
+        """What the patterns of blocks captured, all together."""
+        return {name: text for one in self.blocks.values() for name, text in one.items()}
 
 
 class _FileReader:
@@ -149,15 +179,15 @@ class _FileReader:
 
     def read(self, reading: FileReading) -> FileReading:
         """The chosen tabs, and why the others were left."""
-        chosen = self._choose()
-        around = self._surroundings()
+        chosen = self.choose()
+        around = self.surroundings()
         tabs: list[TabResult] = []
         unplaced: list[Unplaced] = []
         for name, how in chosen.items():
             sheet = self._sheet(name)
             if sheet is None:
                 continue
-            done = self._read_tab(sheet, how, around)
+            done = self.read_tab(sheet, how, around)
             tabs.append(TabResult(name, done.tables, done.account, done.form))
             if sheet.blank:
                 self._say(
@@ -178,7 +208,8 @@ class _FileReader:
             read=True,
         )
 
-    def _read_tab(self, sheet: Sheet, how: _Chosen, around: Surroundings) -> TabReading:
+    def read_tab(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabReading:
+        """One tab, read as it was chosen."""
         texts = {**around.texts, "tab name": sheet.name}
         captured = {**self.source.captured, **how.captured}
         blocks = how.blocks if how.shared or how.blocks else {}
@@ -206,18 +237,18 @@ class _FileReader:
 
     # --- choosing -------------------------------------------------------------------------------
 
-    def _choose(self) -> dict[str, _Chosen]:
+    def choose(self) -> dict[str, Chosen]:
         """The tabs that are read, in their order, by [tabs] and by blocks with their own."""
         job = self.job
         choices = [*([job.tabs] if job.shared else []), *job.blocks.values()]
         names = self._tab_names(blanks=any(one.needs_blanks for one in choices))
-        found: dict[str, _Chosen] = {}
+        found: dict[str, Chosen] = {}
         if job.shared:
             for name, captured in self._choose_by(job.tabs, names, quiet=False).items():
-                found[name] = _Chosen(captured, shared=True)
+                found[name] = Chosen(captured, shared=True)
         for key, choice in job.blocks.items():
             for name, captured in self._choose_by(choice, names, quiet=True).items():
-                found.setdefault(name, _Chosen()).blocks[key] = captured
+                found.setdefault(name, Chosen()).blocks[key] = captured
         if job.blocks and not found:
             self._say(_no_tab(job.patterns or ["the tabs of the blocks"], self.book))
         return {tab.name: found[tab.name] for tab in self.book.tabs if tab.name in found}
@@ -249,13 +280,13 @@ class _FileReader:
             self._say(_captured_twice(first, second, chosen[first]), second)
         return chosen
 
-    def _used_patterns(self, chosen: Mapping[str, _Chosen]) -> Iterator[str]:
+    def _used_patterns(self, chosen: Mapping[str, Chosen]) -> Iterator[str]:
         for choice in (self.job.tabs, *self.job.blocks.values()):
             for one in choice.named:
                 if any(one.match(name) is not None for name in chosen):
                     yield one.text
 
-    def _others(self, chosen: Mapping[str, _Chosen]) -> Iterator[tuple[str, str]]:
+    def _others(self, chosen: Mapping[str, Chosen]) -> Iterator[tuple[str, str]]:
         """Why tabs were not read; one that looks like the form is worth a warning."""
         for tab in self.book.tabs:
             if tab.name in chosen:
@@ -282,7 +313,8 @@ class _FileReader:
 
     # --- what is known besides the cells ---------------------------------------------------------
 
-    def _surroundings(self) -> Surroundings:
+    def surroundings(self) -> Surroundings:
+        """What is known of all tabs besides their cells."""
         texts = {
             "file name": PurePosixPath(self.source.name).stem,
             "folder name": self.source.folder,

@@ -79,7 +79,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         "started": run.started.isoformat(timespec="milliseconds"),
         "ended": run.ended.isoformat(timespec="milliseconds"),
         "exit_status": run.exit_status,
-        "workbooks": sum(file.read for file in run.files),
+        "files_read": sum(file.read for file in run.files),
         "tabs": run.tab_count,
         "records": run.record_count,
         "cells": _account(run.account),

@@ -218,7 +218,7 @@ def _translated() -> Iterator[None]:
             "it may not be opened", "Close it in other programs, or ask for the right to read it."
         ) from None
     except OSError as error:
-        raise UnreadableError(f"it cannot be opened ({error.strerror})") from None
+        raise UnreadableError(f"it cannot be opened ({error.strerror or error})") from None
     except MemoryError:
         raise UnreadableError("it asks for more memory than there is") from None
     except BaseException as error:

@@ -20,7 +20,7 @@ from boreotabula.workbooks.package import Package, refuse_entities, relations
 from boreotabula.workbooks.sheet import Flaw, TableObject
 
 # A cell that is not empty: its attributes and its content. Names may carry a prefix.
-_CELL = re.compile(rb"<(?:\w+:)?c\b([^>]*[^>/])>(.*?)</(?:\w+:)?c>", re.DOTALL)
+_CELL = re.compile(rb"<(?:\w+:)?c(|\s[^>]*[^>/])>(.*?)</(?:\w+:)?c>", re.DOTALL)
 _ANY = re.compile(rb"<(?:\w+:)?(row|c)\b([^>]*)>")
 _ROW = re.compile(rb"<(?:\w+:)?row\b([^>]*)>")
 _COL = re.compile(rb"<(?:\w+:)?col\b([^>]*)>")

@@ -25,7 +25,8 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
 # The one-byte encodings that spreadsheet programs of Europe write.
-_ONE_BYTE = ("cp1252", "cp1257", "cp1250", "cp1251", "iso8859_15")
+_COMMON = "cp1252"
+_ONE_BYTE = (_COMMON, "cp1257", "cp1250", "cp1251")
 _NAMES = {"utf-8-sig": "UTF-8", "utf_8": "UTF-8", "ascii": "ASCII"}
 
 
@@ -90,11 +91,15 @@ def find_encoding(data: bytes) -> str:
 def _one_byte_encoding(data: bytes) -> str:
     from charset_normalizer import from_bytes  # only needed for texts that are not UTF-8
 
-    lines = [line for line in data.splitlines() if not line.isascii()]
-    best = from_bytes(b"\n".join(lines)[:_SAMPLE_BYTES], cp_isolation=list(_ONE_BYTE)).best()
-    # Northern letters look alike in all of them: the most common one is taken if it may be so.
-    could_be = {best.encoding, *best.could_be_from_charset} if best else set()
-    return "cp1252" if not best or "cp1252" in could_be else best.encoding
+    found = from_bytes(data[:_SAMPLE_BYTES], cp_isolation=list(_ONE_BYTE))
+    # Northern letters are letters in most of them: among equals the most common one is taken.
+    ranked = [
+        (round(one.chaos, 2), -round(one.coherence, 2), _COMMON not in names, names)
+        for one in found
+        if (names := {one.encoding, *one.could_be_from_charset})
+    ]
+    names = min(ranked, key=lambda one: one[:3])[3] if ranked else {_COMMON}
+    return _COMMON if _COMMON in names else min(names)
 
 
 def find_delimiter(text: str, quote: str) -> str:

@@ -1,0 +1,304 @@
+"""How a tab is drawn on a terminal: fitted to its width, every oddity marked with a sign."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from rich.console import Console
+from rich.text import Text
+
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import address, column_letters, parse_address
+from boreotabula.reading.convert import cell_text, kind_of
+from boreotabula.reading.roles import Role
+from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
+
+if TYPE_CHECKING:
+    from boreotabula.runs.looking import TabView
+
+Window = tuple[int, int, int, int]
+"""First row and column, last row and column, counted from 0."""
+
+_LOOKS = {
+    Role.STAMP: ("s", "cyan"),
+    Role.LABEL: ("l", "dim"),
+    Role.HEADING: ("h", "bold blue"),
+    Role.STUB: ("n", "green"),
+    Role.VALUE: ("v", ""),
+    Role.TOTAL: ("t", "yellow"),
+    Role.LEFT_OUT: ("x", "dim strike"),
+    Role.UNPLACED: ("?", "bold red"),
+}
+"""Letter and colour of each role; the letter stands beside the colour always."""
+
+_WIDEST, _NARROWEST = 22, 5
+_HIDDEN = "~"
+_RIGHTWARD, _DOWNWARD = "→", "↓"
+
+
+def parse_window(text: str) -> Window:
+    """A range such as 'B2:H30' or 'C7'. Raises CallError if it is none."""
+    first, _, last = text.partition(":")
+    try:
+        (top, left), (bottom, right) = parse_address(first), parse_address(last or first)
+    except ValueError:
+        raise CallError(f"“{text}” is no range of cells such as B2:H30") from None
+    return min(top, bottom), min(left, right), max(top, bottom), max(left, right)
+
+
+def described(view: TabView, window: Window | None) -> dict[str, Any]:
+    """A tab as plain data: each filled cell with its address, content and role."""
+    sheet = view.sheet
+    top, left, bottom, right = _bounds(sheet, window)
+    return {
+        "tab": sheet.name,
+        "visibility": sheet.visibility.value,
+        "merged": [
+            f"{address(one.top, one.left)}:{address(one.bottom, one.right)}" for one in sheet.merges
+        ],
+        "hidden_rows": [row + 1 for row in sheet.hidden_rows],
+        "hidden_columns": [column_letters(column) for column in sheet.hidden_columns],
+        "tables": [
+            {
+                "name": one.name,
+                "cells": f"{address(one.top, one.left)}:{address(one.bottom, one.right)}",
+            }
+            for one in sheet.tables
+        ],
+        "cells": [
+            _described_cell(view, row, column)
+            for row in range(top, bottom + 1)
+            for column in range(left, right + 1)
+            if sheet.rows[row][column] != ""
+        ],
+    }
+
+
+def _described_cell(view: TabView, row: int, column: int) -> dict[str, Any]:
+    cell = view.sheet.rows[row][column]
+    known = {
+        "cell": address(row, column),
+        "content": cell if isinstance(cell, str | float | bool) else cell_text(cell),
+        "kind": "error" if isinstance(cell, Flaw) else _KINDS.get(kind_of(cell), kind_of(cell)),
+    }
+    if view.reading is not None:
+        roles = view.reading.roles
+        known["role"] = roles.role(row, column).word
+        why = roles.why(row, column)
+        if why:
+            known["why"] = why
+    return known
+
+
+_KINDS = {"a number": "number", "a date or time": "date or time", "TRUE or FALSE": "yes or no"}
+
+
+def _bounds(sheet: Sheet, window: Window | None) -> Window:
+    top, left, bottom, right = window or (0, 0, sheet.height - 1, sheet.width - 1)
+    return top, left, min(bottom, sheet.height - 1), min(right, sheet.width - 1)
+
+
+# --- drawing ------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class _Drawn:
+    """A cell as it is drawn."""
+
+    text: str
+    style: str = ""
+    right: bool = False
+
+
+def print_tab(
+    console: Console, view: TabView, file: str, window: Window | None, most_rows: int
+) -> None:
+    """Draw a tab: a line above, the cells, and what the signs mean."""
+    sheet = view.sheet
+    console.print(_title(sheet, file), soft_wrap=True)
+    top, left, bottom, right = _bounds(sheet, window)
+    if sheet.blank or top > bottom or left > right:
+        console.print("nothing stands here", style="dim")
+        return
+    drawing = _Drawing(view, (top, left, bottom, right), most_rows)
+    for line in drawing.lines(console.width):
+        console.print(line, no_wrap=True, overflow="crop", soft_wrap=True)
+    for note in drawing.notes():
+        console.print(note, soft_wrap=True)
+
+
+def _title(sheet: Sheet, file: str) -> Text:
+    title = Text.assemble((f"{file} › {sheet.name}" if sheet.name else file, "bold"))
+    title.append(f"  {sheet.height} rows × {sheet.width} columns")
+    if sheet.visibility.value != "visible":
+        title.append(f" · {sheet.visibility.value}", "bold magenta")
+    for table in sheet.tables:
+        first, last = address(table.top, table.left), address(table.bottom, table.right)
+        title.append(f" · table {table.name} {first}:{last}")
+    return title
+
+
+class _Drawing:
+    """The part of a tab that fits on the terminal."""
+
+    def __init__(self, view: TabView, window: Window, most_rows: int) -> None:
+        self.view, self.sheet = view, view.sheet
+        self.top, self.left, bottom, self.right = window
+        self.hidden_rows = set(self.sheet.hidden_rows)
+        self.hidden_columns = set(self.sheet.hidden_columns)
+        self.covered = dict(self._covered())
+        self.seen: set[str] = set()
+        filled = [row for row in range(self.top, bottom + 1) if self._any(row)]
+        self.rows = filled[:most_rows]
+        self.more_rows = filled[most_rows:]
+        self.last_row = bottom
+        self.cut_columns: list[int] = []
+
+    def _any(self, row: int) -> bool:
+        start = row * self.sheet.width
+        return 1 in self.sheet.filled[start + self.left : start + self.right + 1]
+
+    def _covered(self) -> Iterator[tuple[tuple[int, int], str]]:
+        """The cells that merged ranges cover, and the sign that points from their content."""
+        for span in self.sheet.merges:
+            for row in range(span.top, min(span.bottom, span.top + 500) + 1):
+                for column in range(span.left, min(span.right, span.left + 500) + 1):
+                    if (row, column) != (span.top, span.left):
+                        yield (row, column), _RIGHTWARD if row == span.top else _DOWNWARD
+
+    def lines(self, width: int) -> Iterator[Text]:
+        """The heading line of letters, then a line for each filled row; blank rows folded."""
+        gutter = len(str(self.last_row + 1)) + 1
+        columns = [
+            column
+            for column in range(self.left, self.right + 1)
+            if self.sheet.column_filled(column, self.top, self.last_row + 1)
+            or self._between(column)
+        ]
+        drawn = {row: [self._cell(row, column) for column in columns] for row in self.rows}
+        widths = _fitted(
+            [self._letters(column) for column in columns], list(drawn.values()), width - gutter - 1
+        )
+        self.cut_columns = columns[len(widths) :]
+        head = Text(" " * (gutter + 1))
+        for column, size in zip(columns, widths, strict=False):
+            head.append(self._letters(column).center(size), "bold")
+            head.append(" ")
+        yield head
+        before = self.top - 1
+        for row in self.rows:
+            if row > before + 1:
+                yield Text(f"{'⋮':>{gutter}} {_blank_rows(row - before - 1)}", "dim")
+            before = row
+            yield self._line(row, drawn[row], widths, gutter)
+
+    def _between(self, column: int) -> bool:
+        return self.left < column < self.right
+
+    def _letters(self, column: int) -> str:
+        hidden = column in self.hidden_columns
+        self.seen |= {_HIDDEN} if hidden else set()
+        return column_letters(column) + (_HIDDEN if hidden else "")
+
+    def _line(self, row: int, cells: Sequence[_Drawn], widths: Sequence[int], gutter: int) -> Text:
+        hidden = row in self.hidden_rows
+        self.seen |= {_HIDDEN} if hidden else set()
+        line = Text(f"{row + 1}{_HIDDEN if hidden else ''}".rjust(gutter), "bold")
+        line.append(" ")
+        for cell, size in zip(cells, widths, strict=False):
+            text = cell.text if len(cell.text) <= size else cell.text[: size - 1] + "…"
+            line.append(text.rjust(size) if cell.right else text.ljust(size), cell.style)
+            line.append(" ")
+        return line
+
+    def _cell(self, row: int, column: int) -> _Drawn:
+        cell = self.sheet.rows[row][column]
+        if cell == "":
+            sign = self.covered.get((row, column), "")
+            self.seen |= {sign} if sign else set()
+            return _Drawn(sign, "dim")
+        text, style = self._content(cell)
+        right = not isinstance(cell, str | Flaw)
+        if self.view.reading is not None:
+            letter, style = _LOOKS[self.view.reading.roles.role(row, column)]
+            self.seen.add(letter)
+            text = f"{text} {letter}" if right else f"{letter} {text}"
+        return _Drawn(text, style, right)
+
+    def _content(self, cell: Cell) -> tuple[str, str]:
+        if isinstance(cell, Flaw):
+            self.seen.add("!")
+            return f"!{cell.text}", "bold red"
+        text = " ".join(cell_text(cell).split())
+        if isinstance(cell, str) and _looks_like_number(text):
+            self.seen.add("'")
+            return f"'{text}", "magenta"
+        return text, "" if isinstance(cell, str) else "cyan"
+
+    def notes(self) -> Iterator[Text]:
+        """What was left out of the drawing, and what its signs mean."""
+        if self.more_rows:
+            first = address(self.more_rows[0], self.left)
+            last = address(self.more_rows[-1], self.right)
+            yield Text(f"… {len(self.more_rows)} more filled rows: --cells {first}:{last}", "dim")
+        if self.cut_columns:
+            first = address(self.top, self.cut_columns[0])
+            last = address(self.last_row, self.cut_columns[-1])
+            yield Text(
+                f"… {len(self.cut_columns)} more columns do not fit: --cells {first}:{last}", "dim"
+            )
+        signs = [(sign, what) for sign, what in _SIGNS.items() if sign in self.seen]
+        if signs:
+            yield Text("   ".join(f"{sign} {what}" for sign, what in signs), "dim")
+        if self.view.reading is not None:
+            yield self._legend()
+
+    def _legend(self) -> Text:
+        assert self.view.reading is not None
+        counts = self.view.reading.account.roles
+        legend = Text()
+        for role, (letter, style) in _LOOKS.items():
+            if counts[role]:
+                legend.append("   " if legend else "")
+                legend.append(f"{letter} {role.word}", style)
+                legend.append(f" {counts[role]}")
+        return legend
+
+
+_SIGNS = {
+    "'": "text that looks like a number",
+    "!": "an error value, or no result",
+    _RIGHTWARD: "merged with the cell at the left",
+    _DOWNWARD: "merged with the cell above",
+    _HIDDEN: "hidden",
+}
+
+
+def _blank_rows(number: int) -> str:
+    return f"{number} blank row{'' if number == 1 else 's'}"
+
+
+def _looks_like_number(text: str) -> bool:
+    return any(sign.isdigit() for sign in text) and all(
+        sign.isdigit() or sign in "+-.,' \u00a0\u202f%" for sign in text
+    )
+
+
+def _fitted(heads: Sequence[str], rows: Sequence[Sequence[_Drawn]], width: int) -> list[int]:
+    """Widths of the columns that fit: natural ones, else the widest are cut, else some are left."""
+    natural = [
+        min(max(len(head), *(len(row[at].text) for row in rows), 1), _WIDEST)
+        for at, head in enumerate(heads)
+    ]
+    cap = max(natural, default=0)
+    while cap > _NARROWEST and sum(min(one, cap) + 1 for one in natural) > width:
+        cap -= 1
+    widths: list[int] = []
+    for one in natural:
+        size = min(one, cap)
+        if widths and sum(widths) + len(widths) + size > width:
+            break
+        widths.append(size)
+    return widths

@@ -1,0 +1,237 @@
+"""`boreotabula survey`: what came in, what belongs, what looks alike."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from boreotabula.cli.options import json_option, largest_part, limits
+
+if TYPE_CHECKING:
+    from boreotabula.runs.looking import Alike, FileSurvey, Survey, TabSurvey
+
+EPILOG = """\b
+Examples:
+  boreotabula survey inbox          every file and tab, and what looks alike
+  boreotabula survey stock.toml     the same, and what the layout would read
+
+\b
+Exit status: 0 looked into · 2 wrong call or layout"""
+
+
+@click.command("survey", epilog=EPILOG)
+@click.argument("target", type=click.Path(path_type=Path), metavar="FOLDER|LAYOUT")
+@click.option("--odd", is_flag=True, help="List only files and tabs that are not like most.")
+@largest_part
+@json_option
+def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
+    """Look into all files of a folder, or of the source folders of a layout.
+
+    Lists each file and tab, what is left out and why, and groups the tabs that look alike: the same
+    labels and headings, wherever they stand and whatever the values. Given a layout, headings of
+    all languages count as the field they mean, and the tabs it would read are marked.
+    """
+    from boreotabula.cli import screen
+    from boreotabula.runs.layouts import Layout
+    from boreotabula.runs.looking import survey
+
+    layout = None if target.is_dir() else Layout.load(target)
+    with screen.counting("looking into", shown=not as_json) as (start, step):
+        seen = survey(target, layout, limits(largest_part), lambda one: step(one.name), start)
+    if as_json:
+        click.echo(json.dumps(_described(seen), ensure_ascii=False, indent=2))
+        return 0
+    _print(seen, target, with_layout=layout is not None, odd=odd)
+    return 0
+
+
+def _letters(seen: Survey) -> dict[tuple[str, str], str]:
+    """A letter for each group of more than one tab, and of the largest; '' for single ones."""
+    from boreotabula.layout.addresses import column_letters
+
+    letters: dict[tuple[str, str], str] = {}
+    for at, group in enumerate(seen.groups):
+        for place in group.tabs:
+            letters[place] = column_letters(at)
+    return letters
+
+
+def _described(seen: Survey) -> dict[str, Any]:
+    letters = _letters(seen)
+    return {
+        "files": [
+            {
+                "file": file.name,
+                "size": file.size,
+                "left_out": file.why_left_out,
+                "unreadable": file.unreadable,
+                "kind": file.kind,
+                "remarks": list(file.remarks),
+                "said": list(file.said),
+                "tabs": [
+                    {
+                        "tab": tab.name,
+                        "visibility": tab.visibility.value,
+                        "filled_rows": tab.rows,
+                        "filled_columns": tab.columns,
+                        "starts_at": tab.start,
+                        "tables": list(tab.tables),
+                        "group": letters.get((file.name, tab.name), ""),
+                        "unreadable": tab.unreadable,
+                        "read_by_layout": tab.chosen,
+                        "captured": dict(tab.captured),
+                    }
+                    for tab in file.tabs
+                ],
+            }
+            for file in seen.files
+        ],
+        "groups": [
+            {
+                "group": letters[group.tabs[0]],
+                "tabs": [{"file": file, "tab": tab} for file, tab in group.tabs],
+                "headings": [group.frame.written(text) for *_, text in group.frame.headings],
+                "labels": [group.frame.written(text) for text in sorted(group.frame.labels)],
+                "like": None if group.like is None else letters[seen.groups[group.like].tabs[0]],
+                "differs": group.differs,
+            }
+            for group in seen.groups
+        ],
+    }
+
+
+def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
+    from rich.table import Table
+    from rich.text import Text
+
+    from boreotabula.cli import screen
+
+    console = screen.out()
+    console.print(Text.assemble((str(target), "bold"), f" · {_totals(seen.files)}"))
+    console.print()
+    letters = _letters(seen)
+    usual = letters[seen.groups[0].tabs[0]] if seen.groups else ""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
+    table.add_column("file", overflow="fold", ratio=3)
+    table.add_column("tab", overflow="fold", ratio=2)
+    table.add_column("filled", justify="right", no_wrap=True)
+    table.add_column("from", no_wrap=True)
+    table.add_column("like", no_wrap=True)
+    table.add_column("read, and what names give" if with_layout else "what else", ratio=3)
+    shown = 0
+    for file in seen.files:
+        for row in _rows(file, letters, usual, with_layout=with_layout, odd=odd):
+            table.add_row(*row)
+            shown += 1
+    if shown:
+        console.print(table)
+    elif odd:
+        console.print("Every file was taken, and all tabs look alike.")
+    _print_groups(seen.groups, letters)
+
+
+def _totals(files: Sequence[FileSurvey]) -> str:
+    kinds: dict[str, int] = {}
+    for file in files:
+        what = "left out" if file.why_left_out else "unreadable" if file.unreadable else file.kind
+        kinds[what] = kinds.get(what, 0) + 1
+    parts = [f"{number} {_plural(what, number)}" for what, number in kinds.items()]
+    return f"{len(files)} file{'' if len(files) == 1 else 's'}: {', '.join(parts) or 'none'}"
+
+
+def _plural(what: str, number: int) -> str:
+    article, _, noun = what.partition(" ")
+    return f"{noun}{'' if number == 1 else 's'}" if article in ("a", "an") else what
+
+
+def _rows(
+    file: FileSurvey,
+    letters: Mapping[tuple[str, str], str],
+    usual: str,
+    *,
+    with_layout: bool,
+    odd: bool,
+) -> Iterator[tuple[Any, ...]]:
+    """The rows of one file: one for each tab, the file's name on the first."""
+    from rich.text import Text
+
+    if file.why_left_out:
+        yield Text(file.name, style="dim"), "", "", "", "", Text(f"left out: {file.why_left_out}")
+        return
+    if file.unreadable:
+        yield Text(file.name), "", "", "", "", Text(f"unreadable: {file.unreadable}", "bold red")
+        return
+    name = file.name
+    remarks = [one for one in file.remarks if "whatever its ending" in one] + list(file.said)
+    for tab in file.tabs:
+        letter = letters.get((file.name, tab.name), "")
+        if odd and letter == usual and not remarks and tab.chosen is not False:
+            continue
+        notes = [*_tab_notes(tab, with_layout), *remarks]
+        size = f"{tab.rows} × {tab.columns}" if tab.rows else ""
+        yield (
+            Text(name), Text(tab.name or "(text)"), size, tab.start,
+            Text(letter, "" if letter == usual else "bold magenta"), Text("; ".join(notes)),
+        )  # fmt: skip
+        name, remarks = "", []
+
+
+def _tab_notes(tab: TabSurvey, with_layout: bool) -> Iterator[str]:
+    if with_layout:
+        captured = ", ".join(f"{field} = {text}" for field, text in tab.captured.items())
+        yield ("read" + (f": {captured}" if captured else "")) if tab.chosen else "not read"
+    if tab.unreadable:
+        yield f"unreadable: {tab.unreadable}"
+    elif tab.blank:
+        yield "blank"
+    if tab.visibility.value != "visible":
+        yield tab.visibility.value
+    if tab.tables:
+        yield f"table {', '.join(tab.tables)}"
+
+
+_MOST_LISTED = 4
+
+
+def _print_groups(groups: Sequence[Alike], letters: Mapping[tuple[str, str], str]) -> None:
+    from rich.table import Table
+    from rich.text import Text
+
+    from boreotabula.cli import screen
+
+    if not groups:
+        return
+    console = screen.out()
+    usual = letters[groups[0].tabs[0]]
+    odd = sum(len(group.tabs) for group in groups[1:])
+    console.print()
+    console.print(
+        Text.assemble(
+            (f"{len(groups[0].tabs)} tabs are alike ({usual})", "bold"),
+            f", {odd} different, of {len(groups) - 1} kinds" if odd else "; none is different",
+        )
+    )
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    table.add_column(no_wrap=True)
+    table.add_column(justify="right", no_wrap=True)
+    table.add_column(overflow="fold")
+    for group in groups:
+        heads = ", ".join(dict.fromkeys(group.frame.written(t) for *_, t in group.frame.headings))
+        count = f"{len(group.tabs)} in {len(group.files)}"
+        where = ", ".join(
+            f"{file} › {tab}" if tab else file for file, tab in group.tabs[:_MOST_LISTED]
+        )
+        more = len(group.tabs) - _MOST_LISTED
+        where += f" and {more} more" if more > 0 else ""
+        said = Text(heads)
+        if group.like is not None:
+            like = letters[groups[group.like].tabs[0]]
+            other = group.differs.startswith("another form")
+            said = Text(group.differs if other else f"like {like}, but {group.differs}")
+            said.append(f"\n{where}", "dim")
+        table.add_row(f"  {letters[group.tabs[0]]}", count, said)
+    console.print(table)

@@ -1,0 +1,202 @@
+"""The other samples: climate loggers, dispatch lists, a plan of the year, stacked bench sheets.
+
+Each is made of figures that follow from fixed seeds; `totals` tells what an extraction must find.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from random import Random
+from typing import Any
+
+import xlsxwriter
+
+from boreotabula.demo.nurseries import NURSERIES, SPECIES
+
+_MADE = {"created": datetime(2026, 1, 1)}
+_QUARTERS = ("Q1", "Q2", "Q3", "Q4")
+_MONTH_NAMES = ("January", "February", "March")
+
+
+@dataclass(frozen=True)
+class Totals:
+    """What a layout must find in one file: the number of records, and the sum of one field."""
+
+    records: int
+    field: str
+    total: float
+
+
+def write_others(folder: Path) -> None:
+    """Write all of these samples into folders of their own."""
+    for name, write in (("climate", _climate), ("dispatch", _dispatch), ("plan", _plan)):
+        (folder / name).mkdir(parents=True, exist_ok=True)
+        write(folder / name)
+    (folder / "benches").mkdir(exist_ok=True)
+    _benches(folder / "benches")
+
+
+def totals() -> Mapping[str, Mapping[str, Totals]]:
+    """By layout and file: what must be found."""
+    return {
+        "climate": {
+            name: Totals(len(rows), "temperature", round(sum(row[1] for row in rows), 1))
+            for name, rows in _climate_rows()
+        },
+        "dispatch": {
+            name: Totals(len(rows), "seedlings", sum(row[3] for row in rows))
+            for name, _, rows in _dispatch_lists()
+        },
+        "plan": {
+            "plan_2026.xlsx": Totals(
+                sum(any(n is not None for n in pair) for _, rows in _plans() for _, pairs in rows
+                    for pair in pairs),
+                "planned",
+                sum(pair[0] or 0 for _, rows in _plans() for _, pairs in rows for pair in pairs),
+            )
+        },
+        "benches": {
+            name: Totals(
+                sum(len(rows) * 3 for _, rows in benches),
+                "seedlings",
+                sum(sum(counts) for _, rows in benches for _, counts in rows),
+            )
+            for name, _, benches in _bench_sheets()
+        },
+    }  # fmt: skip
+
+
+# --- weekly files of climate loggers: text without headings --------------------------------------
+
+
+def _climate_rows() -> Iterator[tuple[str, list[tuple[datetime, float, int, str]]]]:
+    for nursery in NURSERIES[:3]:
+        for week in (5, 6):
+            draw = Random(f"climate {nursery.name} {week}")
+            start = datetime.combine(date.fromisocalendar(2026, week, 1), datetime.min.time())
+            rows = []
+            for step in range(0, 7 * 24, 6):
+                warm = round(draw.uniform(4, 19), 1)
+                rows.append((start + timedelta(hours=step), warm, draw.randint(55, 97), "ok"))
+            yield f"logger_{nursery.name}_2026-W{week:02}.dat", rows
+
+
+def _climate(folder: Path) -> None:
+    for name, rows in _climate_rows():
+        lines = [f"{when:%Y-%m-%d %H:%M}|{warm}|{damp}|{state}" for when, warm, damp, state in rows]
+        (folder / name).write_text("\n".join(lines) + "\n", "utf-8")
+
+
+# --- dispatch lists: a plain list under a title --------------------------------------------------
+
+_Dispatch = tuple[str, str, str, int]
+
+
+def _dispatch_lists() -> Iterator[tuple[str, str, list[_Dispatch]]]:
+    for nursery in NURSERIES:
+        for number, month in enumerate(_MONTH_NAMES, 1):
+            draw = Random(f"dispatch {nursery.name} {month}")
+            rows = [
+                (
+                    f"{draw.randint(1, 999):04}",
+                    draw.choice(SPECIES),
+                    draw.choice(("Fjellgard", "Myrset", "Koivula", "Northfield")),
+                    draw.randint(2, 80) * 50,
+                )
+                for _ in range(draw.randint(4, 9))
+            ]
+            title = f"Dispatch list – {nursery.name} – {month} 2026"
+            yield f"dispatch_{nursery.name}_2026-{number:02}.xlsx", title, rows
+
+
+def _dispatch(folder: Path) -> None:
+    for name, title, rows in _dispatch_lists():
+        with xlsxwriter.Workbook(folder / name) as book:
+            book.set_properties(_MADE)
+            sheet = book.add_worksheet("Dispatch")
+            sheet.set_column(0, 3, 16)
+            bold = book.add_format({"bold": True})
+            sheet.write(0, 0, title, bold)
+            sheet.write_row(2, 0, ["Order no.", "Species", "Ship to", "Seedlings"], bold)
+            for at, row in enumerate(rows, 3):
+                sheet.write_row(at, 0, row)
+            sheet.write(len(rows) + 3, 0, "Total", bold)
+            sheet.write(len(rows) + 3, 3, sum(row[3] for row in rows), bold)
+
+
+# --- the plan of the year: planned and actual under each quarter ---------------------------------
+
+_Pair = tuple[int | None, int | None]
+
+
+def _plans() -> Iterator[tuple[str, list[tuple[str, list[_Pair]]]]]:
+    for nursery in NURSERIES:
+        draw = Random(f"plan {nursery.name}")
+        rows: list[tuple[str, list[_Pair]]] = []
+        for species in SPECIES:
+            planned = [draw.randint(10, 90) * 1000 for _ in _QUARTERS]
+            actual = [round(number * draw.uniform(0.8, 1.1)) for number in planned[:2]]
+            rows.append((species, list(zip(planned, [*actual, None, None], strict=True))))
+        yield nursery.name, rows
+
+
+def _plan(folder: Path) -> None:
+    with xlsxwriter.Workbook(folder / "plan_2026.xlsx") as book:
+        book.set_properties(_MADE)
+        head = book.add_format({"bold": True, "align": "center", "bottom": 1})
+        for name, rows in _plans():
+            sheet = book.add_worksheet(name)
+            sheet.write(0, 0, f"Plan 2026, {name}")
+            sheet.write(3, 1, "Species", head)
+            for at, quarter in enumerate(_QUARTERS):
+                sheet.merge_range(2, 2 + 2 * at, 2, 3 + 2 * at, quarter, head)
+                sheet.write_row(3, 2 + 2 * at, ["Planned", "Actual"], head)
+            for row, (species, pairs) in enumerate(rows, 4):
+                sheet.write(row, 1, species)
+                for at, pair in enumerate(pairs):
+                    for column, number in enumerate(pair):
+                        if number is not None:
+                            sheet.write(row, 2 + 2 * at + column, number)
+
+
+# --- bench sheets: the same small table for bench after bench ------------------------------------
+
+_Bench = tuple[str, list[tuple[str, list[int]]]]
+
+
+def _bench_sheets() -> Iterator[tuple[str, str, list[_Bench]]]:
+    for nursery in NURSERIES[2:4]:
+        draw = Random(f"benches {nursery.name}")
+        benches: list[_Bench] = [
+            (
+                f"{nursery.name[0]}{number}",
+                [(species, [draw.randint(1, 60) * 5 for _ in "ABC"]) for species in SPECIES],
+            )
+            for number in range(1, 6)
+        ]
+        yield f"benches_{nursery.name}.xlsx", nursery.name, benches
+
+
+def _benches(folder: Path) -> None:
+    for name, nursery, benches in _bench_sheets():
+        with xlsxwriter.Workbook(folder / name) as book:
+            book.set_properties(_MADE)
+            sheet = book.add_worksheet("Benches")
+            bold = book.add_format({"bold": True})
+            sheet.write_row(0, 0, ["Nursery", nursery])
+            for number, (bench, rows) in enumerate(benches):
+                _bench(sheet, bold, 2 + number // 2 * 7, number % 2 * 6, bench, rows)
+
+
+def _bench(
+    sheet: Any, bold: Any, top: int, left: int, bench: str, rows: list[tuple[str, list[int]]]
+) -> None:
+    """One bench: its label, then a small table; two of them stand side by side."""
+    sheet.write_row(top, left, ["Bench:", bench])
+    sheet.write_row(top + 1, left, ["Species", "A", "B", "C"], bold)
+    for row, (species, counts) in enumerate(rows, top + 2):
+        sheet.write(row, left, species)
+        sheet.write_row(row, left + 1, counts)

@@ -1,0 +1,122 @@
+"""The frame of a tab without any layout: what its headings and labels are, values ignored.
+
+A guess, made to group what looks alike; nothing is ever read by it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.convert import cell_text
+from boreotabula.reading.plan import Plan
+from boreotabula.workbooks.sheet import Sheet
+
+_MOST_HEADING_ROWS = 4
+
+
+@dataclass(frozen=True)
+class Frame:
+    """The headings of a tab's largest table with their places in it, and the labels above it."""
+
+    headings: tuple[tuple[int, int, str], ...] = ()
+    """Row and column from the first heading, and the heading's normal form (or its field)."""
+    labels: frozenset[str] = frozenset()
+    start: tuple[int, int] | None = None
+    """Row and column of the first heading, counted from 0."""
+    spelt: Mapping[str, str] | None = None
+    """How each of them is written."""
+
+    @property
+    def key(self) -> tuple[object, ...]:
+        """Tabs with the same key look alike."""
+        return self.headings, self.labels
+
+    @property
+    def words(self) -> list[str]:
+        """All headings and labels, each once, headings first."""
+        return list(dict.fromkeys([*(text for *_, text in self.headings), *sorted(self.labels)]))
+
+    def written(self, word: str) -> str:
+        """How a heading or label is written on the tab."""
+        return (self.spelt or {}).get(word, word)
+
+
+def word_in(plan: Plan, text: str) -> str | None:
+    """What a layout calls a heading or label: its field, or the rule that speaks for it."""
+    field = plan.names.field_of(text)
+    if field:
+        return field
+    for form in plan.forms:
+        for stamp in form.stamps:
+            if any(one.match(text) is not None for one in (*stamp.labels, *stamp.labelled)):
+                return stamp.field
+        for block in form.blocks:
+            for rule, patterns in (("total", block.totals), ("ignored", block.ignore)):
+                if any(one.match(text) is not None for one in patterns):
+                    return f"({rule})"
+    return None
+
+
+def frame_of(sheet: Sheet, plan: Plan | None = None) -> Frame:
+    """The frame of a tab. With a plan headings count as their field, whatever their language, and
+    only those labels that it knows.
+
+    The table is taken to begin with the first row that is at least half as full as the fullest one
+    and holds something other than text; the rows of text right above it are its headings.
+    """
+    counts = [
+        sheet.filled.count(1, row * sheet.width, (row + 1) * sheet.width)
+        for row in range(sheet.height)
+    ]
+    first = _first_data_row(sheet, counts)
+    top = _first_heading_row(sheet, counts, first)
+    spelt: dict[str, str] = {}
+
+    def known(text: str) -> str:
+        word = (word_in(plan, text) if plan else None) or normal_form(text)
+        spelt.setdefault(word, " ".join(text.split()))
+        return word
+
+    heads = [
+        (row, column, known(cell_text(sheet.rows[row][column])))
+        for row in range(top, first)
+        for column in range(sheet.width)
+        if sheet.rows[row][column] != ""
+    ]
+    left = min((column for _, column, _ in heads), default=0)
+    headings = tuple((row - top, column - left, text) for row, column, text in heads)
+    above = [text for text in _labels(sheet, top) if plan is None or word_in(plan, text)]
+    labels = frozenset(map(known, above))
+    return Frame(headings, labels, (top, left) if headings else None, spelt)
+
+
+def _first_data_row(sheet: Sheet, counts: list[int]) -> int:
+    wide = max(max(counts, default=0) / 2, 2)
+    full = [row for row, count in enumerate(counts) if count >= wide]
+    for row in full:
+        if len(sheet.texts[row]) < counts[row]:
+            return row
+    return full[0] + 1 if full else 0
+
+
+def _first_heading_row(sheet: Sheet, counts: list[int], first: int) -> int:
+    """The first of the rows right above the data; a row with a label and its value is none."""
+    top = first
+    while top > max(first - _MOST_HEADING_ROWS, 0) and counts[top - 1]:
+        texts = [text for _, text in sheet.texts[top - 1]]
+        if len(texts) < counts[top - 1] or texts[0].rstrip().endswith(":"):
+            break
+        top -= 1
+    return top
+
+
+def _labels(sheet: Sheet, top: int) -> Iterator[str]:
+    """Texts above the table that name what stands beside them."""
+    for row in range(top):
+        texts = sheet.texts[row]
+        cells = [cell for cell in sheet.rows[row] if cell != ""]
+        for place, (_, text) in enumerate(texts):
+            if text.rstrip().endswith(":") or (place == 0 and len(cells) == 2):
+                yield text
