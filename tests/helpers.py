@@ -16,7 +16,7 @@ from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.glossary import known_headings
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.reading.plan import Plan, make_plan
-from boreotabula.reading.stamps import Surroundings
+from boreotabula.reading.stamp_search import Surroundings
 from boreotabula.reading.tab import TabReading, TabSource, read_tab
 from boreotabula.workbooks.sheet import Sheet, Span, make_sheet
 

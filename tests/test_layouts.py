@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import tomllib
 from pathlib import Path
 
+import jsonschema
 import pytest
 
 from boreotabula import Layout, LayoutError
@@ -22,6 +25,29 @@ def refusal(text: str) -> str:
 @pytest.mark.parametrize(
     ("change", "said"),
     [
+        (('value = "seedlings"', ""), "line 5: “across” in [block] needs “value” beside it"),
+        (('across = ["container", "grade"]', ""), "“value” in [block] needs “across”"),
+        (("[block]", "[block]\nheadings = 0"), "needs “columns”, the fields in their order"),
+        (("[block]", '[block]\ncolumns = ["lot"]'), "names the columns of a list"),
+        (("[block]", '[block]\nat = "7"'), "“7” is not a cell address such as C2"),
+        (("[block]", '[block]\ngroup_row = "lot"'), "the field “lot” is filled twice"),
+        (("[block]", "[block]\nunder_headings = -1"), "“under_headings” in [block]"),
+        (("[block]", "[tabs]\nposition = 0\n[block]"), "tabs are counted from 1, or from -1"),
+        (("[block]", '[tabs]\nnamed = "a"\nevery = true\n[block]'), "by named and by every"),
+        (("[block]", "[stamps]\nlot = { }\n[block]"), "it needs one of cell, right_of"),
+        (
+            ("[block]", '[stamps]\nlot = { value = 1, pattern = "x" }\n[block]'),
+            "the pattern “x” needs {} for the part to keep",
+        ),
+        (
+            ("[block]", '[stamps]\nlot = { below = "x", labelled = "y" }\n[block]'),
+            "“labelled” goes with “cell”",
+        ),
+        (
+            ("[block]", '[[edition]]\nwhen = { cell = "A1" }\n[block]'),
+            "“when” of an edition is { cell",
+        ),
+        (("[block]", '[text]\ndelimiter = "ab"\n[block]'), "must be one sign in quotes"),
         (("layout = 1", "layout = 2"), "stock.toml, line 2: layout = 2 is not known"),
         (("layout = 1", ""), "the key “layout” is missing"),
         (("[fields]", "[field]"), "line 7: unknown key “field”; did you mean “fields”?"),
@@ -135,3 +161,14 @@ def test_the_command_says_what_is_wrong_and_leaves_with_2(tmp_path: Path) -> Non
     assert missing.status == 2
     assert "there is no such layout; did you mean" in missing.err
     assert not list(tmp_path.glob("x.*"))
+
+
+def test_the_schema_knows_every_layout_of_the_demo_and_refuses_others(demo: Path) -> None:
+    schema = json.loads(program("layout-schema").out)
+    validator = jsonschema.Draft202012Validator(schema)
+    for path in demo.glob("*.toml"):
+        assert list(validator.iter_errors(tomllib.loads(path.read_text("utf-8")))) == []
+    wrong = {"layout": 1, "fields": {"lot": "texts"}, "blok": {}}
+    assert {error.validator for error in validator.iter_errors(wrong)} == {
+        "additionalProperties", "anyOf",
+    }  # fmt: skip

@@ -36,7 +36,9 @@ def _as_list(value: Any) -> Any:
     return (value,) if isinstance(value, Mapping) else _as_tuple(value)
 
 
-Texts = Annotated[tuple[str, ...], BeforeValidator(_as_tuple)]
+Texts = Annotated[
+    tuple[str, ...], BeforeValidator(_as_tuple, json_schema_input_type=str | list[str])
+]
 
 
 class Part(BaseModel):
@@ -132,7 +134,9 @@ class When(Part):
 
 
 Stamps = Mapping[str, Stamp]
-Blocks = Annotated[tuple[Block, ...], BeforeValidator(_as_list)]
+Blocks = Annotated[
+    tuple[Block, ...], BeforeValidator(_as_list, json_schema_input_type=Block | list[Block])
+]
 
 
 class Edition(Part):
@@ -155,5 +159,20 @@ class LayoutSpec(Part):
     tabs: Tabs | None = None
     stamps: Stamps = {}
     block: Blocks = ()
-    edition: Annotated[tuple[Edition, ...], BeforeValidator(_as_list)] = ()
-    fields: Mapping[str, Annotated[FieldSpec, BeforeValidator(_as_table)]]
+    edition: Annotated[
+        tuple[Edition, ...],
+        BeforeValidator(_as_list, json_schema_input_type=Edition | list[Edition]),
+    ] = ()
+    fields: Mapping[
+        str,
+        Annotated[
+            FieldSpec, BeforeValidator(_as_table, json_schema_input_type=FieldType | FieldSpec)
+        ],
+    ]
+
+
+def layout_schema() -> dict[str, Any]:
+    """The JSON Schema of a layout file (draft 2020-12), for editors."""
+    schema = LayoutSpec.model_json_schema(mode="validation")
+    head = {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Layout, version 1"}
+    return {**schema, **head}

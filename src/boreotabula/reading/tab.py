@@ -13,16 +13,20 @@ from functools import lru_cache
 import pyarrow as pa
 
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.reading.columns import ColumnKind, Columns, settle_columns
 from boreotabula.reading.convert import ARROW_TYPES, TEXT, as_array
 from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.lengthen import Lengthened, blank, constant, lengthen
-from boreotabula.reading.lines import Line, LineKind, Lines, settle_lines
-from boreotabula.reading.place import Place, bounded, find_places
+from boreotabula.reading.lines import settle_lines
+from boreotabula.reading.marking import mark_block
+from boreotabula.reading.place import Place, bounded
+from boreotabula.reading.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
-from boreotabula.reading.roles import Account, Role, RoleMap, unplaced_cell
-from boreotabula.reading.stamps import Stamped, Surroundings, convert_stamp, read_stamps
-from boreotabula.workbooks.sheet import Cell, Sheet, Visibility
+from boreotabula.reading.roles import Account, Role, RoleMap
+from boreotabula.reading.settling import settle_columns
+from boreotabula.reading.stamp_search import Surroundings
+from boreotabula.reading.stamps import Stamped, convert_stamp, read_stamps
+from boreotabula.reading.strays import about_strays, strays_of
+from boreotabula.workbooks.sheet import Sheet, Visibility
 
 
 @dataclass(frozen=True)
@@ -102,8 +106,8 @@ def _done(
     form: FormPlan,
 ) -> TabReading:
     """The reading of a tab, with every cell accounted for."""
-    strays = list(_unplaced(sheet, roles, reading.places))
-    findings += _about_unplaced(strays)
+    strays = list(strays_of(sheet, roles, reading.places))
+    findings += about_strays(strays)
     file, tab = source.file, sheet.name
     return TabReading(
         {
@@ -125,9 +129,6 @@ def _one_batch(batches: Sequence[pa.RecordBatch], schema: pa.Schema) -> pa.Recor
         return pa.RecordBatch.from_arrays([blank(one.type, 0) for one in schema], schema=schema)
     table = pa.Table.from_batches(batches).unify_dictionaries().combine_chunks()
     return table.to_batches()[0] if table.num_rows else batches[0]
-
-
-# --- which form, and what can be seen of it -----------------------------------------------------
 
 
 def _form(sheet: Sheet, plan: Plan, roles: RoleMap) -> FormPlan | None:
@@ -181,9 +182,6 @@ def _filled(sheet: Sheet, at: int, *, rows: bool) -> bool:
     if rows:
         return 1 in sheet.filled[at * sheet.width : (at + 1) * sheet.width]
     return sheet.column_filled(at, 0, sheet.height)
-
-
-# --- blocks -------------------------------------------------------------------------------------
 
 
 def _read_form(
@@ -282,13 +280,10 @@ def _read_block(
     lines, about_lines = settle_lines(view, place, columns, roles)
     long = lengthen(view, place, columns, lines, plan)
     reading.findings += [*about_columns, *about_lines, *long.findings]
-    _mark_block(roles, place, columns, lines)
+    mark_block(roles, place, columns, lines)
     for misfit in long.misfits:
         roles.unplace(misfit.row, misfit.column, misfit.reason)
     return long
-
-
-# --- records ------------------------------------------------------------------------------------
 
 
 def _records(
@@ -328,109 +323,3 @@ def _plain_record(
 def _keep(reading: _Reading, plan: Plan, form: FormPlan, batch: pa.RecordBatch | None) -> None:
     if batch is not None:
         reading.batches.setdefault(next(iter(plan.tables)), []).append(batch)
-
-
-# --- roles --------------------------------------------------------------------------------------
-
-_RECORD_CODES = {
-    ColumnKind.STUB: Role.STUB,
-    ColumnKind.BESIDE: Role.VALUE,
-    ColumnKind.VALUE: Role.VALUE,
-    ColumnKind.TOTAL: Role.TOTAL,
-    ColumnKind.UNKNOWN: Role.UNPLACED,
-}
-_UNKNOWN = {ColumnKind.UNKNOWN: Role.UNPLACED}
-_LINE_CODES: Mapping[LineKind, tuple[Mapping[ColumnKind, Role], Role]] = {
-    LineKind.HEADING: (_UNKNOWN, Role.HEADING),
-    LineKind.RECORD: (_RECORD_CODES, Role.UNPLACED),
-    LineKind.BARE: (_RECORD_CODES, Role.UNPLACED),
-    LineKind.GROUP: ({}, Role.STUB),
-    LineKind.TOTAL: (_UNKNOWN, Role.TOTAL),
-    LineKind.UNPLACED: ({}, Role.UNPLACED),
-}
-"""The role of each kind of column on each kind of row, and that of all other columns."""
-
-
-def _mark_block(roles: RoleMap, place: Place, columns: Columns, lines: Lines) -> None:
-    """Give every cell of the block its role, one template for each kind of row."""
-    templates = {
-        kind: bytes(codes.get(one.kind, other) for one in columns.every)
-        for kind, (codes, other) in _LINE_CODES.items()
-    }
-    ignored = [(one.column, roles.rule(one.why)) for one in columns.of(ColumnKind.IGNORED)]
-    left = columns.left
-    for row in range(max(place.top, 0), place.bottom + 1):
-        roles.mark_line(row, left, templates[LineKind.HEADING])
-    for line in lines.lines:
-        if line.kind is LineKind.LEFT_OUT:
-            roles.mark_line(line.row, left, bytes([roles.rule(line.why)] * len(columns.every)))
-        else:
-            roles.mark_line(line.row, left, templates[line.kind])
-    for column, rule in ignored:
-        for row in (*range(max(place.top, 0), place.bottom + 1), *(one.row for one in lines.lines)):
-            roles.mark(row, column, rule)
-    if lines.ended:
-        row, column, text = lines.ended
-        roles.mark(row, column, roles.rule(f"ends_at: {text}"))
-    _give_reasons(roles, place, columns, lines.lines)
-
-
-def _give_reasons(roles: RoleMap, place: Place, columns: Columns, lines: Sequence[Line]) -> None:
-    headings = range(max(place.top, 0), place.bottom + 1)
-    for column in columns.of(ColumnKind.UNKNOWN):
-        for row in (*headings, *(line.row for line in lines if line.kind in _LINE_CODES)):
-            roles.unplace(row, column.column, column.why)
-    for line in lines:
-        if line.kind is LineKind.UNPLACED:
-            for column in columns.every:
-                if column.kind is not ColumnKind.IGNORED:
-                    roles.unplace(line.row, column.column, line.why)
-
-
-# --- what no part of the layout speaks for ------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class _Stray:
-    """An unplaced cell; `told` if a finding of its own already speaks of it."""
-
-    unplaced: Unplaced
-    cell: Cell
-    told: bool
-
-
-def _unplaced(sheet: Sheet, roles: RoleMap, places: Sequence[Place]) -> Iterator[_Stray]:
-    for row, column, cell, reason in roles.unplaced():
-        why = reason or _why_outside(row, column, places)
-        yield _Stray(unplaced_cell(row, column, cell, why), cell, reason is not None)
-
-
-def _why_outside(row: int, column: int, places: Sequence[Place]) -> str:
-    if not places:
-        return "no table was found on this tab"
-    if all(row < place.top for place in places):
-        return "above the table"
-    if len(places) == 1 and (row >= places[0].end or column >= places[0].limit):
-        return "in a second table, which was not read"
-    return "outside the table"
-
-
-def _about_unplaced(strays: Sequence[_Stray]) -> Iterator[Finding]:
-    """Numbers in no record are a warning, texts (titles, remarks) a note."""
-    texts = [one for one in strays if isinstance(one.cell, str) and not one.told]
-    numbers = [one for one in strays if not isinstance(one.cell, str) and not one.told]
-    for code, some, what in (
-        ("numbers-unplaced", numbers, "filled cell(s) with numbers or dates"),
-        ("texts-unplaced", texts, "text(s)"),
-    ):
-        if some:
-            first = some[0].unplaced
-            yield Finding(
-                code,
-                f"{len(some)} {what} of this tab in no record; the first is “{first.text}”"
-                f" ({first.reason})",
-                "Look at unplaced.csv; what matters needs a place in the layout.",
-                cell=first.cell,
-                looked_for="a role for every filled cell",
-                found=first.text,
-            )

@@ -14,7 +14,8 @@ import pyarrow as pa
 from boreotabula.reading.findings import Finding, Severity, Unplaced
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.tab import record_schema
-from boreotabula.runs.files import FileReading, make_job, read_file
+from boreotabula.runs.choosing import make_job
+from boreotabula.runs.files import FileReading, read_file
 from boreotabula.runs.inbox import Inbox, LeftOut, look
 from boreotabula.runs.layouts import Layout
 from boreotabula.workbooks.limits import Limits

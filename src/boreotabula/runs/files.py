@@ -5,60 +5,18 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 
 import pyarrow as pa
 
-from boreotabula.layout.model import LayoutSpec
-from boreotabula.layout.problems import nearest
-from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.reading.findings import Finding, Unplaced
-from boreotabula.reading.place import find_places
-from boreotabula.reading.plan import Plan
 from boreotabula.reading.roles import Account
-from boreotabula.reading.stamps import NamedValue, Surroundings
-from boreotabula.reading.tab import TabReading, TabSource, read_tab
+from boreotabula.reading.tab import TabReading
+from boreotabula.runs.choosing import Chosen, Job, OpenFile
 from boreotabula.runs.inbox import SourceFile
 from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.limits import Limits
-from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Sheet, Visibility
-from boreotabula.workbooks.text import TextForm
-
-
-@dataclass(frozen=True)
-class Job:
-    """What is done with every file. Can be sent to another process."""
-
-    plan: Plan
-    tabs: TabChoice
-    blocks: Mapping[str, TabChoice]
-    """The choice of each block that makes its own."""
-    opening: Opening
-
-    @property
-    def shared(self) -> bool:
-        """Whether anything is read from the tabs that [tabs] chooses, or only by blocks' own."""
-        forms = self.plan.forms
-        return any(not one.blocks or any(b.tabs is None for b in one.blocks) for one in forms)
-
-    @property
-    def patterns(self) -> list[str]:
-        """The tab patterns of the layout."""
-        choices = [*([self.tabs] if self.shared else []), *self.blocks.values()]
-        return list(dict.fromkeys(one.text for choice in choices for one in choice.named))
-
-
-def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
-    """The job of a checked layout."""
-    blocks = {
-        block.key: block.tabs
-        for form in plan.forms
-        for block in form.blocks
-        if block.tabs is not None
-    }
-    text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote)
-    return Job(plan, tab_choice(spec.tabs), blocks, Opening(text, limits or Limits()))
+from boreotabula.workbooks.opening import Workbook
+from boreotabula.workbooks.sheet import Sheet
 
 
 @dataclass(frozen=True)
@@ -106,12 +64,42 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
     try:
         reading = replace(reading, size=source.path.stat().st_size, digest=file_digest(source.path))
         with Workbook(source.path, job.opening) as book:
-            return _FileReader(book, source, job).read(reading)
+            return _read_tabs(OpenFile(book, source, job), reading)
     except UnreadableError as error:
         return replace(reading, findings=(_unreadable(source.name, str(error), error.advice),))
     except OSError as error:
         why = f"it cannot be opened ({error.strerror})"
         return replace(reading, findings=(_unreadable(source.name, why, "Look at the file."),))
+
+
+def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
+    """The chosen tabs, and why the others were left."""
+    chosen = file.choose()
+    around = file.surroundings()
+    tabs: list[TabResult] = []
+    unplaced: list[Unplaced] = []
+    for name, how in chosen.items():
+        sheet = file.sheet(name)
+        if sheet is None:
+            continue
+        done = file.read_tab(sheet, how, around)
+        tabs.append(TabResult(name, done.tables, done.account, done.form))
+        if sheet.blank:
+            file.say(Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name)
+        else:
+            file.findings += done.findings
+        unplaced += done.unplaced
+        file.sheets.pop(name, None)
+    others = dict(file.others(chosen))
+    return replace(
+        reading,
+        tabs=tuple(tabs),
+        patterns=tuple(file.used_patterns(chosen)),
+        other_tabs=others,
+        findings=tuple(replace(one, file=file.source.name) for one in file.findings),
+        unplaced=tuple(unplaced),
+        read=True,
+    )
 
 
 def _unreadable(file: str, why: str, advice: str) -> Finding:
@@ -130,7 +118,7 @@ def plan_tabs(
 ) -> tuple[dict[str, dict[str, str]], list[str]]:
     """The tabs of an open file that a job reads, with all that names capture; and what is to be
     said of the choice."""
-    reader = _FileReader(book, source, job)
+    reader = OpenFile(book, source, job)
     chosen = {
         name: {**source.captured, **how.captured, **how.block_captures}
         for name, how in reader.choose().items()
@@ -142,272 +130,9 @@ def read_chosen(
     book: Workbook, source: SourceFile, job: Job, names: Sequence[str] | None
 ) -> Iterator[tuple[Sheet, TabReading]]:
     """Read the tabs of an open file that a job chooses, or those named, whatever it chooses."""
-    reader = _FileReader(book, source, job)
+    reader = OpenFile(book, source, job)
     chosen = reader.choose()
     for name in chosen if names is None else names:
         sheet = book.sheet(name)
         how = chosen.get(name) or Chosen(shared=True)
         yield sheet, reader.read_tab(sheet, how, reader.surroundings())
-
-
-@dataclass
-class Chosen:
-    """A tab that is read: what its name gave, and the blocks that chose it themselves."""
-
-    captured: Mapping[str, str] = field(default_factory=dict)
-    shared: bool = False
-    blocks: dict[str, Mapping[str, str]] = field(default_factory=dict)
-
-    @property
-    def block_captures(self) -> dict[str, str]:
-        """What the patterns of blocks captured, all together."""
-        return {name: text for one in self.blocks.values() for name, text in one.items()}
-
-
-class _FileReader:
-    """Reads one open file by a job."""
-
-    def __init__(self, book: Workbook, source: SourceFile, job: Job) -> None:
-        self.book, self.source, self.job = book, source, job
-        self.sheets: dict[str, Sheet] = {}
-        self.broken: dict[str, UnreadableError] = {}
-        self.findings: list[Finding] = [
-            Finding("read-as", remark, "Nothing to do if this is right.") for remark in book.remarks
-        ]
-        if source.unmatched:
-            self.findings.append(_unmatched(source))
-
-    def read(self, reading: FileReading) -> FileReading:
-        """The chosen tabs, and why the others were left."""
-        chosen = self.choose()
-        around = self.surroundings()
-        tabs: list[TabResult] = []
-        unplaced: list[Unplaced] = []
-        for name, how in chosen.items():
-            sheet = self._sheet(name)
-            if sheet is None:
-                continue
-            done = self.read_tab(sheet, how, around)
-            tabs.append(TabResult(name, done.tables, done.account, done.form))
-            if sheet.blank:
-                self._say(
-                    Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name
-                )
-            else:
-                self.findings += done.findings
-            unplaced += done.unplaced
-            self.sheets.pop(name, None)
-        others = dict(self._others(chosen))
-        return replace(
-            reading,
-            tabs=tuple(tabs),
-            patterns=tuple(self._used_patterns(chosen)),
-            other_tabs=others,
-            findings=tuple(replace(one, file=self.source.name) for one in self.findings),
-            unplaced=tuple(unplaced),
-            read=True,
-        )
-
-    def read_tab(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabReading:
-        """One tab, read as it was chosen."""
-        texts = {**around.texts, "tab name": sheet.name}
-        captured = {**self.source.captured, **how.captured}
-        blocks = how.blocks if how.shared or how.blocks else {}
-        source = TabSource(
-            self.source.name,
-            replace(around, captured=captured, texts=texts),
-            blocks,
-            shared=how.shared,
-        )
-        return read_tab(sheet, self.job.plan, source)
-
-    def _sheet(self, name: str) -> Sheet | None:
-        """The cells of a tab; None, and a finding, if it cannot be read."""
-        if name not in self.sheets and name not in self.broken:
-            try:
-                self.sheets[name] = self.book.sheet(name)
-            except UnreadableError as error:
-                self.broken[name] = error
-                said = f"this tab was not read: {error}"
-                self._say(Finding("tab-unreadable", said, error.advice, found=str(error)), name)
-        return self.sheets.get(name)
-
-    def _say(self, finding: Finding, tab: str = "") -> None:
-        self.findings.append(replace(finding, tab=tab))
-
-    # --- choosing -------------------------------------------------------------------------------
-
-    def choose(self) -> dict[str, Chosen]:
-        """The tabs that are read, in their order, by [tabs] and by blocks with their own."""
-        job = self.job
-        choices = [*([job.tabs] if job.shared else []), *job.blocks.values()]
-        names = self._tab_names(blanks=any(one.needs_blanks for one in choices))
-        found: dict[str, Chosen] = {}
-        if job.shared:
-            for name, captured in self._choose_by(job.tabs, names, quiet=False).items():
-                found[name] = Chosen(captured, shared=True)
-        for key, choice in job.blocks.items():
-            for name, captured in self._choose_by(choice, names, quiet=True).items():
-                found.setdefault(name, Chosen()).blocks[key] = captured
-        if job.blocks and not found:
-            self._say(_no_tab(job.patterns or ["the tabs of the blocks"], self.book))
-        return {tab.name: found[tab.name] for tab in self.book.tabs if tab.name in found}
-
-    def _tab_names(self, *, blanks: bool) -> list[TabName]:
-        return [
-            TabName(
-                tab.name,
-                tab.visibility is Visibility.VISIBLE,
-                blanks and (sheet := self._sheet(tab.name)) is not None and sheet.blank,
-            )
-            for tab in self.book.tabs
-        ]
-
-    def _choose_by(
-        self, choice: TabChoice, names: Sequence[TabName], *, quiet: bool
-    ) -> dict[str, dict[str, str]]:
-        if [one.name for one in names] == [""]:
-            return {"": {}}  # a text file has one tab, and no names to choose by
-        chosen = choice.choose(names)
-        if choice.by_itself and len(chosen) != 1:
-            if not quiet:
-                self._say(_not_one_tab(list(chosen)))
-            return {}
-        if not chosen and not quiet and not self.job.blocks:
-            blank = all(one.blank for one in names) and choice.needs_blanks
-            self._say(_not_one_tab([]) if blank else _no_tab([choice.said], self.book))
-        for first, second in _same_captures(chosen):
-            self._say(_captured_twice(first, second, chosen[first]), second)
-        return chosen
-
-    def _used_patterns(self, chosen: Mapping[str, Chosen]) -> Iterator[str]:
-        for choice in (self.job.tabs, *self.job.blocks.values()):
-            for one in choice.named:
-                if any(one.match(name) is not None for name in chosen):
-                    yield one.text
-
-    def _others(self, chosen: Mapping[str, Chosen]) -> Iterator[tuple[str, str]]:
-        """Why tabs were not read; one that looks like the form is worth a warning."""
-        for tab in self.book.tabs:
-            if tab.name in chosen:
-                if tab.name in self.broken:
-                    yield tab.name, f"not readable: {self.broken[tab.name]}"
-                continue
-            if any(one.match(tab.name) is not None for one in self.job.tabs.left_out):
-                yield tab.name, "left out by [tabs] except"
-                continue
-            yield tab.name, "not chosen by [tabs]"
-            sheet = self._sheet(tab.name)
-            if sheet is not None and chosen and not sheet.blank and self._looks_like_form(sheet):
-                self._say(_not_chosen(self.job.tabs.said), tab.name)
-            self.sheets.pop(tab.name, None)
-
-    def _looks_like_form(self, sheet: Sheet) -> bool:
-        for form in self.job.plan.forms:
-            for block in form.blocks:
-                if block.stub and not (block.at or block.named_table or block.columns):
-                    places, _ = find_places(sheet, block, self.job.plan.names)
-                    if any(len(place.stub) == len(block.stub) for place in places):
-                        return True
-        return False
-
-    # --- what is known besides the cells ---------------------------------------------------------
-
-    def surroundings(self) -> Surroundings:
-        """What is known of all tabs besides their cells."""
-        texts = {
-            "file name": PurePosixPath(self.source.name).stem,
-            "folder name": self.source.folder,
-        }
-        wanted = {
-            stamp.name.casefold()
-            for form in self.job.plan.forms
-            for stamp in form.stamps
-            if stamp.name is not None
-        }
-        named: dict[str, NamedValue] = {}
-        for name, place in self.book.names().items() if wanted else ():
-            tabs = [tab.name for tab in self.book.tabs if tab.name == place.tab]
-            sheet = self._sheet(tabs[0]) if name.casefold() in wanted and tabs else None
-            if sheet is not None:
-                cell = sheet.cell(place.row, place.column)
-                named[name.casefold()] = NamedValue(place.tab, place.row, place.column, cell)
-        return Surroundings(texts=texts, names=named)
-
-
-def _same_captures(chosen: Mapping[str, Mapping[str, str]]) -> Iterator[tuple[str, str]]:
-    """Tabs whose names capture just the same, so that their records cannot be told apart."""
-    first: dict[frozenset[tuple[str, str]], str] = {}
-    for name, captured in chosen.items():
-        if captured:
-            before = first.setdefault(frozenset(captured.items()), name)
-            if before != name:
-                yield before, name
-
-
-def _captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Finding:
-    said = ", ".join(f"{field} = {text}" for field, text in captured.items())
-    return Finding(
-        "tabs-alike",
-        f"this tab and “{first}” both mean {said}; both were read",
-        "Look whether one of them is a copy; if so, delete it or leave it out with [tabs] except.",
-        looked_for=f"one tab for {said}",
-        found=f"{first} and {second}",
-    )
-
-
-def _unmatched(source: SourceFile) -> Finding:
-    return Finding(
-        "name-unmatched",
-        "the name of this file matches no pattern of [source] include; it was read because it was"
-        " named, and what the pattern captures is empty",
-        "Rename the file, or add a pattern to [source] include.",
-        looked_for="a pattern that matches",
-        found=source.name,
-    )
-
-
-def _not_chosen(said: str) -> Finding:
-    return Finding(
-        "tab-not-chosen",
-        "this tab was not read, since [tabs] does not choose it, but it holds the headings of the"
-        " table",
-        "If it belongs to the form, rename the tab or add a pattern to [tabs] named; if not, list"
-        " it in [tabs] except.",
-        looked_for=said,
-        found="a tab that looks like the form",
-    )
-
-
-def _no_tab(wanted: Sequence[str], book: Workbook) -> Finding:
-    patterns = ", ".join(wanted)
-    names = [tab.name for tab in book.tabs]
-    near = nearest(wanted[0], names)
-    hint = f" The nearest is “{near}”." if near else ""
-    return Finding(
-        "no-tab-matches",
-        f"no tab matches {patterns}, so nothing was read from this workbook; it has"
-        f" {', '.join(names) or 'no tab at all'}",
-        f"Rename the tab, or add a pattern to [tabs] named.{hint}",
-        looked_for=patterns,
-        found=", ".join(names),
-    )
-
-
-def _not_one_tab(filled: list[str]) -> Finding:
-    if not filled:
-        return Finding(
-            "workbook-blank",
-            "nothing stands on any tab of this workbook",
-            "Ask the sender for the file again.",
-            looked_for="a filled tab",
-            found="none",
-        )
-    return Finding(
-        "several-tabs",
-        f"{len(filled)} tabs are filled and the layout does not say which to read, so none was:"
-        f" {', '.join(filled)}",
-        "Choose with [tabs] named, position or every in the layout.",
-        looked_for="one filled tab",
-        found=", ".join(filled),
-    )

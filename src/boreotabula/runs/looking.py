@@ -14,7 +14,8 @@ from boreotabula.layout.problems import did_you_mean
 from boreotabula.reading.frame import Frame, frame_of
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.tab import TabReading
-from boreotabula.runs.files import Job, make_job, plan_tabs, read_chosen
+from boreotabula.runs.choosing import Job, make_job
+from boreotabula.runs.files import plan_tabs, read_chosen
 from boreotabula.runs.inbox import SourceFile, look, natural_key, sorted_files
 from boreotabula.runs.layouts import Layout
 from boreotabula.workbooks.errors import UnreadableError

@@ -1,0 +1,24 @@
+"""Where the blocks of a layout stand on a sheet."""
+
+from __future__ import annotations
+
+from boreotabula.layout.headings import HeadingNames
+from boreotabula.reading.given import first_filled, given_place, table_places
+from boreotabula.reading.place import Found
+from boreotabula.reading.plan import BlockPlan
+from boreotabula.reading.search import only_place, repeated_places
+from boreotabula.workbooks.sheet import Sheet
+
+
+def find_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
+    """Where a block stands: one place, several if it repeats, none if it is not there."""
+    if block.named_table:
+        return table_places(sheet, block, names)
+    if block.at is not None:
+        row, column = block.at if not sheet.turned else block.at[::-1]
+        return given_place(sheet, block, names, row, column)
+    if block.columns:
+        return first_filled(sheet, block, names)
+    if block.repeat:
+        return repeated_places(sheet, block, names)
+    return only_place(sheet, block, names)

@@ -1,0 +1,223 @@
+"""What each column of a block is: the rules of the layout, one after the other."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import lru_cache
+
+from boreotabula.layout.patterns import Pattern
+from boreotabula.reading.column_findings import (
+    UNHEADED,
+    UNNAMED,
+    beyond_gap,
+    blank_level,
+    fields_missing,
+    unheaded,
+    unknown_heading,
+    unknown_value,
+    values_twice,
+)
+from boreotabula.reading.columns import Column, ColumnKind, Columns
+from boreotabula.reading.convert import cell_text
+from boreotabula.reading.findings import Finding
+from boreotabula.reading.heads import Headings, Heads, headings_of, heads_of
+from boreotabula.reading.place import Place
+from boreotabula.reading.plan import BlockPlan, Plan
+from boreotabula.workbooks.sheet import Sheet
+
+
+def settle_columns(
+    sheet: Sheet, place: Place, plan: Plan, block: BlockPlan
+) -> tuple[Columns, list[Finding]]:
+    """What each column of the block is, from its left to its right edge."""
+    left, right = _edges(sheet, place, block)
+    columns, told = _settled(headings_of(sheet, place, left, right), plan, block)
+    findings = [
+        *(one for one in told if not _about_nothing(sheet, place, columns, one)),
+        *unheaded(sheet, place, columns),
+        *beyond_gap(sheet, place, right),
+    ]
+    return columns, findings
+
+
+def _about_nothing(sheet: Sheet, place: Place, columns: Columns, finding: Finding) -> bool:
+    """Whether an unknown heading is a lone text: nothing stands below it."""
+    if finding.code != "heading-unknown":
+        return False
+    return not any(
+        sheet.address(place.bottom, column.column) == finding.cell
+        and sheet.column_filled(column.column, place.bottom + 1, place.end)
+        for column in columns.of(ColumnKind.UNKNOWN)
+    )
+
+
+def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
+    """First column of the block, and the first past it: the next blank column on either side."""
+    under = place.bottom + 1
+    headed = [sheet.column_filled(column, place.top, under) for column in range(sheet.width)]
+    for span in sheet.merges:
+        if place.top <= span.top <= place.bottom and sheet.cell(span.top, span.left) != "":
+            width = min(span.right + 1, sheet.width) - span.left
+            headed[span.left : span.left + width] = [True] * width
+    left = place.left
+    while not place.fixed and left > 0 and headed[left - 1]:
+        left -= 1
+    least = max(place.last_stub + 1, place.left + len(block.columns))
+    if block.gaps:
+        right = place.limit
+        while right > least and not _used(sheet, place, headed, right - 1):
+            right -= 1
+    else:
+        right = min(least, place.limit)
+        while right < place.limit and _used(sheet, place, headed, right):
+            right += 1
+    return left, max(right, left + 1)
+
+
+def _used(sheet: Sheet, place: Place, headed: Sequence[bool], column: int) -> bool:
+    return headed[column] or sheet.column_filled(column, place.bottom + 1, place.end)
+
+
+@lru_cache(maxsize=256)
+def _settled(
+    headings: Headings, plan: Plan, block: BlockPlan
+) -> tuple[Columns, tuple[Finding, ...]]:
+    columns: list[Column] = []
+    findings: list[Finding] = []
+    taken: dict[str, int] = {}
+    settle = _settle_by_position if block.columns else _settle
+    for column, heads in enumerate(heads_of(headings, block), headings.left):
+        settled, finding = settle(headings, plan, block, column, heads, taken)
+        if finding is not None:
+            findings.append(finding)
+        if settled.kind is ColumnKind.BESIDE:
+            taken[settled.field] = column
+        columns.append(settled)
+    findings += fields_missing(headings, plan, block, taken)
+    found = Columns(tuple(columns), block)
+    findings += values_twice(headings, found)
+    return found, tuple(findings)
+
+
+Settled = tuple[Column, Finding | None]
+
+
+def _settle(
+    place: Headings,
+    plan: Plan,
+    block: BlockPlan,
+    column: int,
+    heads: Heads,
+    taken: Mapping[str, int],
+) -> Settled:
+    """What one column is. The order of the questions is the order of the rules in the docs."""
+    rule = _matching(block.ignore, heads.texts)
+    if rule is not None:
+        return Column(column, ColumnKind.IGNORED, why=f"ignore: {rule.text}"), None
+    for stub, at in place.stub:
+        if at == column:
+            return Column(column, ColumnKind.STUB, stub), None
+    if _matching(block.totals, heads.texts) is not None:
+        return Column(column, ColumnKind.TOTAL, labels=heads.labels), None
+    field = _known_field(plan, block, heads)
+    if field is not None:
+        return _beside(place, block, column, field, heads, taken)
+    if not heads.own and not (block.is_list and heads.joined):
+        return _unknown(column, UNHEADED), None  # told if something stands below
+    if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
+        return _unknown(column, "its heading is not known"), unknown_heading(place, column, heads)
+    return _value(place, plan, block, column, heads)
+
+
+def _value(place: Headings, plan: Plan, block: BlockPlan, column: int, heads: Heads) -> Settled:
+    """A column of values; among several value fields the lowest heading says which."""
+    if len(block.values) == 1:
+        found = Column(column, ColumnKind.VALUE, block.values[0], heads.labels)
+        return found, blank_level(place, block, column, heads)
+    field = plan.names.field_of(cell_text(heads.labels[-1]))
+    if field not in block.values or field is None:
+        return _unknown(column, "its heading names none of the values"), unknown_value(
+            place, block, column, heads
+        )
+    found = Column(column, ColumnKind.VALUE, field, heads.labels[:-1])
+    return found, blank_level(place, block, column, heads)
+
+
+def _settle_by_position(
+    place: Headings,
+    plan: Plan,
+    block: BlockPlan,
+    column: int,
+    heads: Heads,
+    taken: Mapping[str, int],
+) -> Settled:
+    """What one column is where `columns` names them, whatever stands over it."""
+    at = column - place.left
+    if at >= len(block.columns):
+        return _unknown(column, UNNAMED), None  # told if something stands below
+    field = block.columns[at]
+    if not field:
+        return Column(column, ColumnKind.IGNORED, why="columns: no field"), None
+    kind = ColumnKind.STUB if field in block.stub else ColumnKind.BESIDE
+    return Column(column, kind, field), None
+
+
+def _lost_stub(place: Headings, block: BlockPlan, column: int, heads: Heads) -> bool:
+    """Whether a column right of the stubs may be a missing stub under a new name.
+
+    That holds for as many columns as stub headings are missing, unless the headings of all of
+    two or more levels stand over it. Its cells are rather unplaced than taken for values.
+    """
+    missing = len(block.stub) - len(place.stub)
+    near = column < place.start + missing
+    return near and (len(heads.labels) == 1 or "" in heads.labels)
+
+
+def _matching(patterns: Sequence[Pattern], texts: Sequence[str]) -> Pattern | None:
+    for one in patterns:
+        if any(one.match(text) is not None for text in texts):
+            return one
+    return None
+
+
+def _known_field(plan: Plan, block: BlockPlan, heads: Heads) -> str | None:
+    """The field a heading means, unless it is one of those that the cross-tab itself fills."""
+    for text in (heads.joined,) if block.is_list else heads.own:
+        field = plan.names.field_of(text)
+        if field is not None and field not in (*block.across, *block.values):
+            return field
+    return None
+
+
+def _beside(
+    place: Headings,
+    block: BlockPlan,
+    column: int,
+    field: str,
+    heads: Heads,
+    taken: Mapping[str, int],
+) -> Settled:
+    if field not in block.filled and field not in taken:
+        return Column(column, ColumnKind.BESIDE, field), None
+    filler = _filler(place, block, field, taken)
+    finding = Finding(
+        "heading-taken",
+        f"the column “{heads.joined or heads.own[0]}” means the field “{field}”, which is filled"
+        f" by {filler}; its cells are unplaced",
+        "List the heading in `ignore`, or give it to another field in the glossary.",
+        cell=place.address(place.bottom, column),
+        looked_for=f"one source for {field}",
+        found=f"{filler}, and this column",
+    )
+    return _unknown(column, f"the field {field} is already filled by {filler}"), finding
+
+
+def _filler(place: Headings, block: BlockPlan, field: str, taken: Mapping[str, int]) -> str:
+    at = dict(place.stub).get(field, taken.get(field))
+    if at is None:
+        return block.filled[field]
+    return f"the column at {place.address(place.bottom, at)}"
+
+
+def _unknown(column: int, why: str) -> Column:
+    return Column(column, ColumnKind.UNKNOWN, why=why)

@@ -1,0 +1,292 @@
+"""Where the value of a stamp stands: a fixed cell, beside a label, under a name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from boreotabula.reading.convert import cell_text
+from boreotabula.reading.findings import Finding
+from boreotabula.reading.place import Place
+from boreotabula.reading.plan import FormPlan, StampPlan
+from boreotabula.workbooks.sheet import Cell, Sheet
+
+Spot = tuple[int, int]
+"""Row and column of a cell, counted from 0."""
+
+
+@dataclass(frozen=True)
+class NamedValue:
+    """What a defined name of the workbook stands for; `tab` is where its cell is."""
+
+    tab: str
+    row: int
+    column: int
+    cell: Cell
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What is known of a tab besides its cells."""
+
+    captured: Mapping[str, str] = field(default_factory=dict)
+    """Stamps from the names of file and tab, by field."""
+    texts: Mapping[str, str] = field(default_factory=dict)
+    """'file name', 'folder name' and 'tab name'."""
+    names: Mapping[str, NamedValue] = field(default_factory=dict)
+    """The defined names that stamps ask for, in small letters."""
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where a stamp's text was found: its cell, if it has one, its label, and the text itself."""
+
+    cell: Cell
+    spot: Spot | None = None
+    label: Spot | None = None
+    where: str = ""
+    """Its address, or what it is from, for messages."""
+
+
+Sought = tuple[Source | None, list[Finding]]
+
+
+def as_cell(value: object) -> Cell:
+    """A value of a layout as a cell would hold it."""
+    if isinstance(value, int) and not isinstance(value, bool):
+        return float(value)
+    return value  # type: ignore[return-value]  # TOML knows no other types
+
+
+class StampSearch:
+    """How the source of each kind of stamp is found on a sheet."""
+
+    def __init__(
+        self,
+        sheet: Sheet,
+        form: FormPlan,
+        around: Surroundings,
+        places: Sequence[Place],
+        near: Place | None,
+    ) -> None:
+        self.sheet, self.around, self.places, self.near = sheet, around, places, near
+        self.labels = tuple(label for stamp in form.stamps for label in stamp.labels)
+
+    def find(self, stamp: StampPlan) -> Sought:
+        """The source of a stamp, or None and the reason why it has none."""
+        if stamp.cell is not None:
+            return self._fixed(stamp, *stamp.cell)
+        if stamp.labels:
+            return self._labelled(stamp)
+        if stamp.name is not None:
+            return self._named(stamp, stamp.name)
+        if stamp.source is not None:
+            return Source(self.around.texts.get(stamp.source, ""), where=stamp.source), []
+        return Source(as_cell(stamp.value), where="the layout"), []
+
+    def _fixed(self, stamp: StampPlan, row: int, column: int) -> Sought:
+        spot = _anchor(self.sheet, row, column)
+        label = self._label_left(*spot)
+        where = self.sheet.address(row, column)
+        if stamp.labelled:
+            found = self._label_beside(stamp, *spot)
+            if found is None:
+                return None, [_label_differs(self.sheet, stamp, spot, label)]
+            label = found
+        cell = self.sheet.cell(*spot)
+        if cell == "":
+            beside = f", beside “{cell_text(self.sheet.cell(*label))}”" if label else ""
+            return Source("", None, label), [_blank(stamp, where, beside)]
+        return Source(cell, spot, label, where), []
+
+    def _label_left(self, row: int, column: int) -> Spot | None:
+        """The nearest filled cell left of a stamp, if it is a text: that is what names it."""
+        if row >= self.sheet.height:
+            return None
+        for at in range(min(column, self.sheet.width) - 1, -1, -1):
+            if self.sheet.rows[row][at] != "":
+                return (row, at) if isinstance(self.sheet.rows[row][at], str) else None
+        return None
+
+    def _label_beside(self, stamp: StampPlan, row: int, column: int) -> Spot | None:
+        """The label that must stand left of a fixed cell or above it."""
+        left = [(row, at) for at in range(min(column, self.sheet.width) - 1, -1, -1)]
+        above = [(at, column) for at in range(min(row, self.sheet.height) - 1, -1, -1)]
+        for way in (left, above):
+            spot = next((one for one in way if self.sheet.cell(*one) != ""), None)
+            text = cell_text(self.sheet.cell(*spot)) if spot else ""
+            if spot and any(one.match(text) is not None for one in stamp.labelled):
+                return spot
+        return None
+
+    def _named(self, stamp: StampPlan, name: str) -> Sought:
+        found = self.around.names.get(name.casefold())
+        if found is None:
+            return None, [
+                Finding(
+                    "stamp-not-found",
+                    f"the workbook has no name “{name}” for a cell, so “{stamp.field}” is empty in"
+                    " all records of this tab",
+                    "Look for the name in the name manager of the spreadsheet program.",
+                    looked_for=name,
+                    found="no such name",
+                )
+            ]
+        if found.cell == "":
+            return None, [_blank(stamp, self.sheet.address(found.row, found.column), "")]
+        here = found.tab == self.sheet.name
+        spot = (found.row, found.column) if here else None
+        label = self._label_left(*spot) if spot else None
+        return Source(found.cell, spot, label, f"the name “{name}”"), []
+
+    def _labelled(self, stamp: StampPlan) -> Sought:
+        found = list(self._sources(stamp))
+        if self.near is not None:
+            found = self._nearest(found, self.near)
+        if not found:
+            return None, [_not_found(stamp)]
+        filled = [one for one in found if one.cell != ""]
+        if not filled:
+            label = found[0].label
+            where = self.sheet.address(*label) if label else ""
+            return found[0], [_blank(stamp, where, ", beside its label")]
+        texts = {cell_text(one.cell) for one in filled}
+        if len(texts) > 1:
+            return None, [_found_twice(self.sheet, stamp, filled)]
+        return filled[0], []
+
+    def _sources(self, stamp: StampPlan) -> Iterator[Source]:
+        """Every label that matches, with the value beside it, below it, or in its own cell."""
+        step = self._next_right if stamp.right_of else self._next_below
+        for row, texts in enumerate(self.sheet.texts):
+            for column, text in texts:
+                if any(one.match(text) is not None for one in stamp.labels):
+                    yield self._beside_label(row, column, step)
+                    continue
+                label, colon, rest = text.partition(":")
+                if (
+                    colon
+                    and rest.strip()
+                    and any(one.match(label) is not None for one in stamp.labels)
+                ):
+                    where = self.sheet.address(row, column)
+                    yield Source(rest.strip(), (row, column), None, where)
+
+    def _beside_label(
+        self, row: int, column: int, step: Callable[[int, int], Iterator[Spot]]
+    ) -> Source:
+        for spot in step(row, column):
+            cell = self.sheet.cell(*spot)
+            if cell != "":
+                if self._is_label(cell) or self._is_heading(spot):
+                    break
+                return Source(cell, spot, (row, column), self.sheet.address(*spot))
+        return Source("", None, (row, column))
+
+    def _next_right(self, row: int, column: int) -> Iterator[Spot]:
+        start = _merged_end(self.sheet, row, column)[1] + 1
+        return ((row, at) for at in range(start, self.sheet.width))
+
+    def _next_below(self, row: int, column: int) -> Iterator[Spot]:
+        start = _merged_end(self.sheet, row, column)[0] + 1
+        return ((at, column) for at in range(start, self.sheet.height))
+
+    def _is_label(self, cell: Cell) -> bool:
+        """Whether a cell names another stamp: then the value before it was left blank."""
+        return isinstance(cell, str) and (
+            cell.rstrip().endswith(":") or any(one.match(cell) is not None for one in self.labels)
+        )
+
+    def _is_heading(self, spot: Spot) -> bool:
+        row, column = spot
+        return any(
+            one.top <= row <= one.bottom and one.left <= column < one.limit for one in self.places
+        )
+
+    def _nearest(self, found: Sequence[Source], place: Place) -> list[Source]:
+        """Of several labels those nearest above the block, over its columns if one is there,
+        else nearest left of it."""
+        spots = {one.label or one.spot: one for one in found}
+        above = [
+            spot
+            for spot in spots
+            if spot is not None and spot[0] <= place.bottom and spot[1] < place.limit
+        ]
+        over = [spot for spot in above if spot[1] >= place.left]
+        some = over or above
+        if not some:
+            return []
+        lowest = max(row for row, _ in some)
+        nearest = max(column for row, column in some if row == lowest)
+        return [spots[lowest, nearest]]
+
+
+def _anchor(sheet: Sheet, row: int, column: int) -> Spot:
+    """The cell that holds the content of a place: of a merged range its top left one."""
+    for span in sheet.merges:
+        if span.top <= row <= span.bottom and span.left <= column <= span.right:
+            return span.top, span.left
+    return row, column
+
+
+def _merged_end(sheet: Sheet, row: int, column: int) -> Spot:
+    """The last row and column of a cell, which may be merged with others."""
+    for span in sheet.merges:
+        if (span.top, span.left) == (row, column):
+            return span.bottom, span.right
+    return row, column
+
+
+def _blank(stamp: StampPlan, where: str, beside: str) -> Finding:
+    return Finding(
+        "stamp-blank",
+        f"the cell for “{stamp.field}” is blank{beside}; the field is empty in all records of this"
+        " tab",
+        "Fill the cell, or look whether the form has moved on this tab.",
+        cell=where,
+        looked_for=stamp.field,
+        found="blank",
+    )
+
+
+def _not_found(stamp: StampPlan) -> Finding:
+    labels = ", ".join(one.text for one in stamp.labels)
+    return Finding(
+        "stamp-not-found",
+        f"no cell of this tab holds the label {labels}, so “{stamp.field}” is empty in all its"
+        " records",
+        "Add the label that stands here to the stamp in the layout, or mark the stamp"
+        " `optional = true`.",
+        looked_for=labels,
+        found="no such label",
+    )
+
+
+def _found_twice(sheet: Sheet, stamp: StampPlan, filled: Sequence[Source]) -> Finding:
+    places = " and ".join(one.where for one in filled)
+    texts = ", ".join(f"“{cell_text(one.cell)}”" for one in filled)
+    return Finding(
+        "stamp-found-twice",
+        f"the label of “{stamp.field}” stands more than once, with {texts} in {places}; none was"
+        " taken, and the field is empty in all records of this tab",
+        "Make the label of the stamp more exact, or name the cell with `cell`.",
+        cell=filled[0].where,
+        looked_for="one such label",
+        found=places,
+    )
+
+
+def _label_differs(sheet: Sheet, stamp: StampPlan, spot: Spot, label: Spot | None) -> Finding:
+    there = cell_text(sheet.cell(*label)) if label else "blank"
+    wanted = ", ".join(one.text for one in stamp.labelled)
+    return Finding(
+        "stamp-label-differs",
+        f"the cell for “{stamp.field}” should have the label {wanted} left of it or above, but"
+        f" there stands “{there}”; nothing was taken, and the field is empty in all records of this"
+        " tab",
+        "Look whether rows or columns were inserted on this tab; `right_of` finds a label wherever"
+        " it stands.",
+        cell=sheet.address(*spot),
+        looked_for=wanted,
+        found=there,
+    )
