@@ -22,6 +22,8 @@ def fold(text: str) -> str:
 
     White space, line breaks, '_' and '-' all count as a gap.
     """
+    if text.isascii():
+        return _GAPS.sub(" ", text.lower())  # nothing else of the below changes such a text
     seen = unicodedata.normalize("NFKC", text.translate(_INVISIBLE)).casefold()
     return _GAPS.sub(" ", unicodedata.normalize("NFKC", seen))
 
@@ -51,6 +53,8 @@ class HeadingNames:
     by_form: Mapping[str, str]
     _met: dict[str, str | None] = field(default_factory=dict, repr=False, compare=False)
     """Answers given before: the same texts stand on many tabs."""
+    _known: dict[str, str] = field(default_factory=dict, repr=False, compare=False)
+    """Those of them that are a field."""
 
     def field_of(self, heading: str) -> str | None:
         """The field that a heading means, or None if no field knows it."""
@@ -59,7 +63,19 @@ class HeadingNames:
         except KeyError:
             if len(self._met) > _MOST_MET:
                 self._met.clear()
-            return self._met.setdefault(heading, self.by_form.get(normal_form(heading)))
+            found = self.by_form.get(normal_form(heading))
+            if found is not None:
+                self._known[heading] = found
+            return self._met.setdefault(heading, found)
+
+    def fields_in(self, texts: set[str]) -> dict[str, str]:
+        """The fields that some texts mean as headings, for those that mean one.
+
+        Most texts of a sheet are no headings, and many have been met before.
+        """
+        for text in texts - self._met.keys():
+            self.field_of(text)
+        return {text: self._known[text] for text in texts & self._known.keys()}
 
     def headings_of(self, field: str) -> list[str]:
         """The normal forms by which a field is known."""

@@ -135,7 +135,7 @@ def _text(column: pa.Array, kind: str) -> pa.Array:
     if kind == "text":
         return column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
     if kind == "month":
-        days = column.dictionary_encode()  # few months, many records
+        days = _once(column)
         months = [
             None if day is None else day.isoformat()[:7] for day in days.dictionary.to_pylist()
         ]
@@ -145,6 +145,17 @@ def _text(column: pa.Array, kind: str) -> pa.Array:
     if pa.types.is_floating(column.type):
         return _number_text(column)
     return column.cast(pa.string())
+
+
+def _once(column: pa.Array) -> pa.Array:
+    """Each value of a column that repeats few of them once; most often it is one for a tab."""
+    if column.null_count == 0 and column[0] == column[-1]:
+        ends = pc.min_max(column)
+        if ends["min"] == ends["max"]:
+            zeros = pa.py_buffer(bytes(4 * len(column)))
+            indices = pa.Array.from_buffers(pa.int32(), len(column), [None, zeros])
+            return pa.DictionaryArray.from_arrays(indices, column.slice(0, 1))
+    return column.dictionary_encode()
 
 
 def _number_text(column: pa.Array) -> pa.Array:

@@ -19,7 +19,6 @@ from boreotabula.reading.convert import (
     as_array,
     cell_text,
     convert,
-    convert_kept,
     one_line,
 )
 from boreotabula.reading.findings import Finding
@@ -81,8 +80,7 @@ def lengthen(sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: P
     for field, values in grid.values.items():
         build.values(field, values)
     for level, field in enumerate(block.across):
-        row = max(place.top, 0) + level
-        build.headings(field, tuple(slot.labels[level] for slot in columns.slots), row, columns)
+        build.headings(field, _heads(columns, level, plan.types[field]), place.top + level, columns)
     for field, cells in lines.stub.items():
         build.by_row(field, cells, lines.stub_columns[field])
     for field, column in columns.by_row.items():
@@ -241,12 +239,12 @@ class _Builder:
         )
         self._tell(misfits, field, filled)
 
-    def headings(self, field: str, labels: tuple[Cell, ...], row: int, columns: Columns) -> None:
+    def headings(self, field: str, heads: _Heads, row: int, columns: Columns) -> None:
         """A field that the headings of one level fill."""
         kind = self.plan.types[field]
-        heads = convert_kept(tuple(map(_single, labels)), kind)
-        self.findings += _heading_findings(self.sheet, heads, labels, row, columns, kind, field)
-        self.arrays[field] = heads.values.take(self.grid.slot_of)
+        if heads.done.failures:
+            self.findings += _heading_findings(self.sheet, heads, row, columns, kind, field)
+        self.arrays[field] = heads.done.values.take(self.grid.slot_of)
 
     def by_row(self, field: str, cells: Sequence[Cell], column: int) -> None:
         """A field that has one cell for each row."""
@@ -272,6 +270,20 @@ class _Builder:
                 self.findings.append(_whole_column(self.sheet, alike, field, kind))
             else:
                 self.findings += [_one_cell(self.sheet, one, field, kind) for one in alike]
+
+
+@dataclass(frozen=True)
+class _Heads:
+    """The headings of one level over each slot, and what they are as values."""
+
+    labels: tuple[Cell, ...]
+    done: Converted
+
+
+@lru_cache(maxsize=512)
+def _heads(columns: Columns, level: int, kind: str) -> _Heads:
+    labels = tuple(_single(slot.labels[level]) for slot in columns.slots)
+    return _Heads(labels, convert(labels, kind))
 
 
 def _single(cell: Cell) -> Cell:
@@ -310,8 +322,7 @@ def _a(kind: str) -> str:
 
 def _heading_findings(
     sheet: Sheet,
-    heads: Converted,
-    labels: Sequence[Cell],
+    heads: _Heads,
     row: int,
     columns: Columns,
     kind: str,
@@ -320,14 +331,14 @@ def _heading_findings(
     return [
         Finding(
             "heading-not-converted",
-            f"the heading “{cell_text(labels[at])}” is no {kind} for “{field}” ({reason});"
+            f"the heading “{cell_text(heads.labels[at])}” is no {kind} for “{field}” ({reason});"
             " the field is empty in the records of its column",
             "If the column is no part of the table, list its heading in `ignore`.",
             cell=sheet.address(row, columns.slots[at].first),
             looked_for=kind,
-            found=cell_text(labels[at]),
+            found=cell_text(heads.labels[at]),
         )
-        for at, reason in heads.failures
+        for at, reason in heads.done.failures
     ]
 
 

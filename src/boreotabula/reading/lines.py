@@ -173,7 +173,16 @@ class _Reader:
         self.under = range(place.bottom + 1, place.bottom + 1 + self.block.under_headings)
         self.first = self.under.stop
         self.totals_from = place.totals_from
-        self.marked = roles.any_marked
+        self.marked = roles.marked_rows()
+        width = sheet.width
+        self.masks = [
+            sheet.filled[row * width + self.left : row * width + self.right]
+            for row in range(sheet.height)
+        ]
+        wanted = set(self.valued)
+        self.valued_mask = bytes(at in wanted for at in range(self.left, self.right))
+        self.whole = 0 not in self.valued_mask[len(self.valued_mask) - len(self.valued) :]
+        self.from_value = len(self.valued_mask) - len(self.valued)
         self.named = bool(place.stub)
 
     def line(self, row: int, own: Sequence[Cell], stub: Sequence[Cell]) -> Line | None:
@@ -194,12 +203,15 @@ class _Reader:
             return Line(row, LineKind.TOTAL)
         if row == self.first and self._counts_columns(row):
             return Line(row, LineKind.UNPLACED, _NUMBERS)
-        cells = self.rows[row]
-        if any(cells[column] != "" for column in self.valued):
-            return self._valued_line(row, own)
-        if all(cell == "" for cell in cells[self.left : self.right]):
+        if self._has_value(row):
+            if row in self.marked and self._all_marked(row):
+                return None
+            if own.count("") < len(own) or not self.named:
+                return Line(row, LineKind.RECORD)
+            return Line(row, LineKind.UNPLACED, _NAMELESS)
+        if 1 not in self.masks[row]:
             return None
-        if self.marked and self._all_marked(row):
+        if row in self.marked and self._all_marked(row):
             return None
         if self.block.group_row and self._is_group(row):
             return Line(row, LineKind.GROUP)
@@ -207,16 +219,15 @@ class _Reader:
             return Line(row, LineKind.BARE)
         return Line(row, LineKind.UNPLACED, _VALUELESS)
 
-    def _valued_line(self, row: int, own: Sequence[Cell]) -> Line | None:
-        if self.marked and self._all_marked(row):
-            return None
-        if own.count("") < len(own) or not self.named:
-            return Line(row, LineKind.RECORD)
-        return Line(row, LineKind.UNPLACED, _NAMELESS)
+    def _has_value(self, row: int) -> bool:
+        """Whether any column that makes a row more than a name is filled."""
+        if self.whole:  # they are the last columns of the block, as in most
+            return 1 in self.masks[row][self.from_value :]
+        cells = self.rows[row]
+        return any(cells[column] != "" for column in self.valued)
 
     def _if_filled(self, row: int, kind: LineKind, why: str = "") -> Line | None:
-        blank = all(cell == "" for cell in self.rows[row][self.left : self.right])
-        return None if blank else Line(row, kind, why)
+        return Line(row, kind, why) if 1 in self.masks[row] else None
 
     def _matching(
         self, patterns: Sequence[Pattern], row: int, own: Sequence[Cell]

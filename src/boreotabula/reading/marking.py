@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 
 from boreotabula.reading.columns import ColumnKind, Columns
 from boreotabula.reading.lines import Line, LineKind, Lines
@@ -32,12 +33,18 @@ _LINE_CODES: Mapping[LineKind, tuple[Mapping[ColumnKind, Role], Role]] = {
 """The role of each kind of column on each kind of row, and that of all other columns."""
 
 
-def mark_block(roles: RoleMap, place: Place, columns: Columns, lines: Lines) -> None:
-    """Give every cell of the block its role, one template for each kind of row."""
-    templates = {
+@lru_cache(maxsize=256)
+def _templates(columns: Columns) -> Mapping[LineKind, bytes]:
+    """The roles of a whole row, for each kind of row."""
+    return {
         kind: bytes(codes.get(one.kind, other) for one in columns.every)
         for kind, (codes, other) in _LINE_CODES.items()
     }
+
+
+def mark_block(roles: RoleMap, place: Place, columns: Columns, lines: Lines) -> None:
+    """Give every cell of the block its role, one template for each kind of row."""
+    templates = _templates(columns)
     ignored = [(one.column, roles.rule(one.why)) for one in columns.of(ColumnKind.IGNORED)]
     left = columns.left
     for row in range(max(place.top, 0), place.bottom + 1):

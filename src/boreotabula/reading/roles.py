@@ -62,10 +62,13 @@ class RoleMap:
         start = row * self.sheet.width + column
         self.codes[start : start + len(codes)] = codes
 
-    @property
-    def any_marked(self) -> bool:
-        """Whether any cell has a role yet."""
-        return self.codes.count(0) != len(self.codes)
+    def marked_rows(self) -> set[int]:
+        """The rows that hold a cell with a role."""
+        width = self.sheet.width
+        spans = range(0, len(self.codes), width) if width else ()
+        return {
+            start // width for start in spans if self.codes.count(0, start, start + width) != width
+        }
 
     def is_marked(self, row: int, column: int) -> bool:
         """Whether a cell has a role yet."""

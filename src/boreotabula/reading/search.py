@@ -122,14 +122,10 @@ def _side_by_side(window: _Window) -> Iterator[_Window]:
 
 
 def _hits(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Iterator[_Hit]:
-    known = {
-        text: field
-        for text in {text for texts in sheet.texts for _, text in texts}
-        if (field := names.field_of(text)) in block.stub
-    }
+    known = names.fields_in({text for texts in sheet.texts for _, text in texts})
     for row, texts in enumerate(sheet.texts):
         for column, text in texts:
-            if text in known:
+            if text in known and known[text] in block.stub:
                 yield _Hit(row, column, known[text])
 
 

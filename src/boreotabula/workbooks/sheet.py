@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
 from enum import Enum
@@ -158,17 +158,26 @@ def make_sheet(
             row.extend([""] * (width - len(row)))
     for (at, column), cell in corrected.items():
         rows[at][column] = cell
-    types = list(map(type, chain.from_iterable(rows)))
+    flat = list(chain.from_iterable(rows))
+    types = list(map(type, flat))
     texts: list[list[Text]] = [[] for _ in rows]
     filled = bytearray(b"\1") * len(types)
-    for place in _places_of(str, types):
-        at, column = divmod(place, width)
-        text = str(rows[at][column])
-        if not text or text.isspace():
-            rows[at][column] = ""
+    # The search from text to text takes no step of Python for the numbers between them.
+    place = types.index(str) if str in types else -1
+    while place >= 0:
+        text = flat[place]
+        if text == "":
+            filled[place] = 0
+        elif text.isspace():  # type: ignore[union-attr]  # only texts are looked at
+            rows[place // width][place % width] = ""
             filled[place] = 0
         else:
-            texts[at].append((column, text))
+            at, column = divmod(place, width)
+            texts[at].append((column, text))  # type: ignore[arg-type]
+        try:
+            place = types.index(str, place + 1)
+        except ValueError:
+            break
     return Sheet(
         name,
         rows,
@@ -181,14 +190,3 @@ def make_sheet(
         hidden_columns=tuple(column for column in hidden_columns if column < width),
         tables=tuple(tables),
     )
-
-
-def _places_of(wanted: type, types: list[type]) -> Iterator[int]:
-    """Where a type stands in a list; the search itself takes no step of Python for each cell."""
-    place = -1
-    try:
-        while True:
-            place = types.index(wanted, place + 1)
-            yield place
-    except ValueError:
-        return
