@@ -190,6 +190,18 @@ CASES = {
             ("Pine", "L3", "A", 5),
         ],
     ),
+    "two rows in turn that look like groups": Case(
+        'stub = "lot"\ngroup_row = "species"\nacross = "grade"\nvalue = "seedlings"',
+        """
+        Lot    | A
+        Spruce | .
+        L1     | .
+        L2     | 3
+        """,
+        "species lot grade seedlings",
+        [("L1", "L2", "A", 3)],
+        findings=("group-doubtful",),
+    ),
     "a row of units under the headings": Case(
         f"{CROSS}\nunder_headings = 1",
         """

@@ -148,7 +148,7 @@ def test_nothing_read_leaves_the_old_output_as_it_was(desk: Path) -> None:
 @pytest.mark.parametrize(
     ("output", "said"),
     [
-        ("stock.txt", "the ending says what to write; known: .csv"),
+        ("stock.txt", "the ending says what to write; known: .csv, .xlsx"),
         ("nowhere/stock.csv", "there is no folder “nowhere”"),
         ("inbox/a_in.csv", "is one of the files that are read"),
         ("headings.csv", "“headings.csv” is read by this run"),

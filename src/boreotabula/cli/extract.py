@@ -37,7 +37,7 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.argument("files", nargs=-1, type=click.Path(path_type=Path))
 @click.option(
     "-o", "--output", "output", type=click.Path(path_type=Path), metavar="OUT",
-    help="Where the records go; the ending says how: .csv",
+    help="Where the records go; the ending says how: .csv or .xlsx",
 )  # fmt: skip
 @click.option("--only", metavar="PATTERN", help="Only the files whose name matches.")
 @click.option("--limit", type=click.IntRange(min=1), metavar="N", help="Only the first N files.")

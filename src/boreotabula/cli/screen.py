@@ -117,6 +117,9 @@ def summary(run: Run, written: Path | None, record: Path | None) -> None:
         f"  {read:,} of {_count(len(run.files), 'file')} read{left}"
         f" · {_count(run.tab_count, 'tab')} · {_count(run.record_count, 'record')}"
     )
+    if run.editions:
+        counts = " · ".join(f"{title} {_count(n, 'tab')}" for title, n in run.editions.items())
+        console.print(f"  editions: {counts}", markup=False)
     console.print()
     console.print(_roles(run))
     console.print()

@@ -114,6 +114,7 @@ class Block(Part):
     turned: bool = False
     repeat: bool = False
     blank: Literal["skip", "keep"] = "skip"
+    unknown_headings: Literal["error", "keep"] = "error"
     into: str | None = None
 
 

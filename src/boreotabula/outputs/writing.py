@@ -8,14 +8,15 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from typing import BinaryIO, Protocol
+from typing import Protocol
 
 import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter
+from boreotabula.outputs.xlsx import XlsxBook
 from boreotabula.reading.tab import record_schema
-from boreotabula.runs.extraction import Run, gather, read_all
+from boreotabula.runs.extraction import Run, gather, read_all, read_each
 from boreotabula.runs.files import FileReading
 from boreotabula.runs.inbox import RUN_RECORD, Inbox, check_output, look, run_folder
 from boreotabula.runs.layouts import Layout
@@ -33,8 +34,8 @@ class Writer(Protocol):
         """Write the records of a batch."""
 
 
-WRITERS: dict[str, Callable[[BinaryIO, pa.Schema], Writer]] = {".csv": CsvWriter}
-"""How each kind of output is written, by its ending."""
+ENDINGS = (".csv", ".xlsx")
+"""The kinds of output, by their ending. A workbook holds a tab for each output table."""
 
 
 def look_for(layout: Layout, out: Path, named: Sequence[Path] = ()) -> Inbox:
@@ -43,7 +44,7 @@ def look_for(layout: Layout, out: Path, named: Sequence[Path] = ()) -> Inbox:
     Raises CallError for an unknown ending, a missing folder, or an output that is an input.
     """
     tables = list(layout.plan.tables)
-    if len(tables) > 1:
+    if len(tables) > 1 and out.suffix.lower() != ".xlsx":
         _check_folder(out, tables)
     else:
         _check_file(out)
@@ -54,8 +55,8 @@ def look_for(layout: Layout, out: Path, named: Sequence[Path] = ()) -> Inbox:
 
 
 def _check_file(out: Path) -> None:
-    if out.suffix.lower() not in WRITERS:
-        known = ", ".join(WRITERS)
+    if out.suffix.lower() not in ENDINGS:
+        known = ", ".join(ENDINGS)
         raise CallError(f"“{out}”: the ending says what to write; known: {known}")
     if out.is_dir():
         raise CallError(f"“{out}” is a folder; name a file")
@@ -66,7 +67,7 @@ def _check_folder(out: Path, tables: Sequence[str]) -> None:
         named = ", ".join(f"{table}.csv" for table in tables)
         raise CallError(
             f"“{out}”: this layout has {len(tables)} output tables; name a folder, {named} will be"
-            " written into it"
+            " written into it, or a workbook (.xlsx), with a tab for each"
         )
     if out.is_file():
         raise CallError(f"“{out}” is a file; name a folder")
@@ -85,7 +86,9 @@ def extract_into(
     The run's record is written beside it. If nothing could be read, both stay as they were.
     Raises CallError if something cannot be written.
     """
-    with _writers(layout, out) as writers:
+    if layout.plan.grows:
+        return _write_whole(layout, inbox, out, on_file, limits)
+    with _writers(_schemas(layout), out) as writers:
         readings = _written(read_all(layout, inbox, limits), writers, on_file)
         run = gather(layout, inbox, readings, keep_records=False)
         if run.exit_status == 3:
@@ -94,14 +97,43 @@ def extract_into(
     return run
 
 
+def _write_whole(
+    layout: Layout, inbox: Inbox, out: Path, on_file: OnFile, limits: Limits | None
+) -> Run:
+    """The same for output tables whose columns are known only once all files are read."""
+    run = gather(layout, inbox, read_each(layout, inbox, on_file, limits), keep_records=True)
+    schemas = {table: records.schema for table, records in run.tables.items()}
+    with _writers(schemas, out) as writers:
+        if run.exit_status == 3:
+            raise KeepOld
+        for table, records in run.tables.items():
+            for batch in records.to_batches():
+                writers[table].write(batch)
+        write_record(run, out)
+    return run
+
+
+def _schemas(layout: Layout) -> dict[str, pa.Schema]:
+    return {table: record_schema(layout.plan, table) for table in layout.plan.tables}
+
+
 @contextmanager
-def _writers(layout: Layout, out: Path) -> Iterator[Mapping[str, Writer]]:
+def _writers(schemas: Mapping[str, pa.Schema], out: Path) -> Iterator[Mapping[str, Writer]]:
     """A writer for each output table; what they write is put in place at the end, or not at all."""
-    schemas = {table: record_schema(layout.plan, table) for table in layout.plan.tables}
+    if out.suffix.lower() == ".xlsx":
+        with placed(out) as stream:
+            book = XlsxBook(stream)
+            try:
+                yield {table: book.sheet(table, schema) for table, schema in schemas.items()}
+            except BaseException:
+                book.abandon()
+                raise
+            book.close()
+        return
     if len(schemas) == 1:
         ((table, schema),) = schemas.items()
         with placed(out) as stream:
-            yield {table: WRITERS[out.suffix.lower()](stream, schema)}
+            yield {table: CsvWriter(stream, schema)}
         return
     with placed_folder(out) as folder, ExitStack() as streams:
         yield {

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from enum import Enum, auto
 from functools import cached_property
 
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.convert import cell_text
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell
 
@@ -87,6 +89,14 @@ class Columns:
     def by_row(self) -> Mapping[str, int]:
         """The column of each field that has one value for each row, stub fields apart."""
         return {one.field: one.column for one in self.of(ColumnKind.BESIDE)}
+
+    @cached_property
+    def heads(self) -> Mapping[str, int]:
+        """The headings over each slot as one text in normal form, and its first column."""
+        return {
+            " / ".join(normal_form(cell_text(label)) for label in slot.labels): slot.first
+            for slot in self.slots
+        }
 
     @cached_property
     def slots(self) -> tuple[Slot, ...]:

@@ -16,7 +16,7 @@ def given_place(
     sheet: Sheet, block: BlockPlan, names: HeadingNames, row: int, column: int
 ) -> Found:
     """The place whose top left heading cell is given."""
-    if row >= sheet.height or column >= sheet.width:
+    if row + max(block.depth, 1) > sheet.height or column >= sheet.width:
         where = sheet.address(row, column)
         return [], [_nothing_there(block, f"nothing stands at {where} or beyond it", where)]
     place = Place(
@@ -51,7 +51,14 @@ def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
         wanted = ", ".join(one.text for one in block.named_table)
         finding = _nothing_there(block, f"no table object of this tab matches {wanted}", "")
         return [], [replace(finding, looked_for=wanted, found=seen)]
-    places = [_table_place(sheet, block, names, one) for one in chosen]
+    places = [
+        _table_place(sheet, block, names, one)
+        for one in chosen
+        if one.top + one.heading_rows <= sheet.height and one.left < sheet.width
+    ]
+    if not places:
+        where = sheet.address(chosen[0].top, chosen[0].left)
+        return [], [_nothing_there(block, f"the table object at {where} is blank", where)]
     missing = [finding for place in places for finding in missing_stubs(sheet, block, place)]
     return places, missing
 

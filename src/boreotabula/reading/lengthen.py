@@ -248,7 +248,7 @@ class _Builder:
 
     def by_row(self, field: str, cells: Sequence[Cell], column: int) -> None:
         """A field that has one cell for each row."""
-        done = convert(cells, self.plan.types[field])
+        done = convert(cells, self.plan.types.get(field, "text"))
         self.arrays[field] = done.values.take(self.grid.row_of)
         if done.failures:
             misfits = [
@@ -261,7 +261,7 @@ class _Builder:
         self, misfits: Sequence[Misfit], field: str, filled: Mapping[int, int] | Counter[int | None]
     ) -> None:
         """One finding for each misfit, or for the column if all of its cells fail alike."""
-        kind = self.plan.types[field]
+        kind = self.plan.types.get(field, "text")
         self.misfits += misfits
         for column in dict.fromkeys(misfit.column for misfit in misfits):
             alike = [misfit for misfit in misfits if misfit.column == column]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum, auto
+from itertools import pairwise
 from typing import NamedTuple
 
 from boreotabula.layout.patterns import Pattern
@@ -98,6 +99,7 @@ def settle_lines(
         *(_nameless(sheet, columns, line) for line in lines if line.why == _NAMELESS),
         *(_numbered(sheet, columns, line) for line in lines if line.why == _NUMBERS),
         *_groupless(sheet, columns, lines, named),
+        *_groups_doubtful(sheet, columns, lines),
     ]
     return Lines(tuple(lines), named, stub_columns, ended), findings
 
@@ -305,6 +307,23 @@ def _numbered(sheet: Sheet, columns: Columns, line: Line) -> Finding:
         looked_for="a row of the table",
         found="1, 2, 3 …",
     )
+
+
+def _groups_doubtful(sheet: Sheet, columns: Columns, lines: Sequence[Line]) -> Iterator[Finding]:
+    """Two rows in turn that look like the name of a group: one may be a line without values."""
+    told = [line for line in lines if line.kind is not LineKind.UNPLACED]
+    for line, after in pairwise(told):
+        if line.kind is LineKind.GROUP and after.kind is LineKind.GROUP:
+            yield Finding(
+                "group-doubtful",
+                f"{sheet.row_called(line.row)} and {sheet.row_called(after.row)} both look like the"
+                f" name of a “{columns.block.group_row}”; the lower one was taken, but it may be a"
+                " line without values",
+                "Fill a value of the line (zero, perhaps), or clear the row that is no group.",
+                cell=sheet.address(after.row, columns.left),
+                looked_for="lines below the name of a group",
+                found="another row with nothing but a name",
+            )
 
 
 def _groupless(

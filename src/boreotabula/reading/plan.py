@@ -70,6 +70,8 @@ class BlockPlan:
     turned: bool
     repeat: bool
     keep_blank: bool
+    keep_unknown: bool
+    """Whether columns with unknown headings become text fields of their own."""
     filled: Mapping[str, str]
     """What fills a field, for those filled by something other than a column of their own."""
 
@@ -111,6 +113,11 @@ class Plan:
     tables: Mapping[str, tuple[str, ...]]
     """The fields of each output table, in the order of the layout."""
     required: frozenset[str]
+
+    @property
+    def grows(self) -> bool:
+        """Whether output tables may get columns that the layout does not name."""
+        return any(block.keep_unknown for form in self.forms for block in form.blocks)
 
 
 def make_plan(spec: LayoutSpec, names: HeadingNames) -> Plan:
@@ -181,6 +188,7 @@ def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPl
         turned=block.turned,
         repeat=block.repeat,
         keep_blank=block.blank == "keep",
+        keep_unknown=block.unknown_headings == "keep",
         filled={
             use.field: use.what for use in (*shared_uses(spec, form), *block_uses(block, path))
         },

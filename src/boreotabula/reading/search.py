@@ -46,7 +46,7 @@ def only_place(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     if best is None or 2 * len(best.fields) < len(block.stub):
         return [], [_not_found(sheet, block, best)]
     stub, twice = _columns(best)
-    top, bottom, doubt = _heading_rows(sheet, best, stub, depth)
+    top, bottom, doubt = _heading_rows(sheet, best, stub, depth, block.under_headings)
     limit = min((hit.column for hit in twice if hit.column > max(stub.values()) + 1), default=None)
     place = Place(
         top,
@@ -62,7 +62,10 @@ def only_place(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     second = [one for one in others if one not in repeats]
     place = replace(
         place,
-        end=min((_top(sheet, one, depth) for one in second if one.row > bottom), default=place.end),
+        end=min(
+            (_top(sheet, one, depth, block.under_headings) for one in second if one.row > bottom),
+            default=place.end,
+        ),
         repeats=tuple(top + shifts[one] for one in repeats),
     )
     findings = [
@@ -89,7 +92,7 @@ def repeated_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Foun
             )
             if taken or 2 * len(part.fields) < len(block.stub) or not _leads(part, windows):
                 continue
-            top, bottom, doubt = _heading_rows(sheet, part, stub, depth)
+            top, bottom, doubt = _heading_rows(sheet, part, stub, depth, block.under_headings)
             place = Place(top, bottom, stub, sheet.height, sheet.width, min(stub.values()))
             places.append(place)
             findings += [*missing_stubs(sheet, block, place), *doubt]
@@ -144,13 +147,13 @@ def _columns(window: _Window) -> tuple[dict[str, int], list[_Hit]]:
 
 
 def _heading_rows(
-    sheet: Sheet, window: _Window, stub: Mapping[str, int], depth: int
+    sheet: Sheet, window: _Window, stub: Mapping[str, int], depth: int, under: int
 ) -> tuple[int, int, list[Finding]]:
     """First and last heading row.
 
     The stub headings may stand on any of them, or be merged over several. Rows that are still
     wanting are looked for below as long as the stub columns are blank there and something stands
-    right of them, then above.
+    right of them, then above. `under` such rows below are units or the like.
     """
     top = min(hit.row for hit in window.hits)
     bottom = max(_merged_bottom(sheet, hit.row, hit.column) for hit in window.hits)
@@ -159,8 +162,9 @@ def _heading_rows(
         return top, bottom, [_too_deep(sheet, top, bottom, depth, stub)] if wanting else []
     right = max(stub.values()) + 1
     below = 0
-    while below < wanting and _continues(sheet, bottom + below + 1, stub, right):
+    while below < wanting + under and _continues(sheet, bottom + below + 1, stub, right):
         below += 1
+    below = max(below - under, 0)
     above = 0
     while above < wanting and top - above > 0 and _filled_right(sheet, top - above - 1, right):
         above += 1
@@ -224,9 +228,9 @@ def _count_right(sheet: Sheet, row: int, right: int) -> int:
     return len(cells) - list(cells).count("")
 
 
-def _top(sheet: Sheet, window: _Window, depth: int) -> int:
+def _top(sheet: Sheet, window: _Window, depth: int, under: int) -> int:
     """The first heading row of a place that is not read."""
-    return _heading_rows(sheet, window, _columns(window)[0], depth)[0]
+    return _heading_rows(sheet, window, _columns(window)[0], depth, under)[0]
 
 
 def _others(windows: Sequence[_Window], best: _Window, place: Place) -> Iterator[_Window]:

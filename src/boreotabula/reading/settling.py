@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
+from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.column_findings import (
     UNHEADED,
@@ -125,6 +126,9 @@ def _settle(
     if not heads.own and not (block.is_list and heads.joined):
         return _unknown(column, UNHEADED), None  # told if something stands below
     if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
+        name = heads.joined or heads.own[-1]
+        if block.keep_unknown and name not in (*plan.types, *PROVENANCE, *taken):
+            return Column(column, ColumnKind.BESIDE, name), None
         return _unknown(column, "its heading is not known"), unknown_heading(place, column, heads)
     return _value(place, plan, block, column, heads)
 

@@ -68,8 +68,11 @@ class StampSearch:
         around: Surroundings,
         places: Sequence[Place],
         near: Place | None,
+        turned: bool,
     ) -> None:
         self.sheet, self.around, self.places, self.near = sheet, around, places, near
+        self.turned = turned
+        """Whether the places are those of the sheet with rows and columns changed."""
         self.labels = tuple(label for stamp in form.stamps for label in stamp.labels)
 
     def find(self, stamp: StampPlan) -> Sought:
@@ -197,8 +200,12 @@ class StampSearch:
             cell.rstrip().endswith(":") or any(one.match(cell) is not None for one in self.labels)
         )
 
+    def _as_placed(self, spot: Spot) -> Spot:
+        """A spot of the sheet where the places have it."""
+        return spot[::-1] if self.turned else spot
+
     def _is_heading(self, spot: Spot) -> bool:
-        row, column = spot
+        row, column = self._as_placed(spot)
         return any(
             one.top <= row <= one.bottom and one.left <= column < one.limit for one in self.places
         )
@@ -206,12 +213,12 @@ class StampSearch:
     def _nearest(self, found: Sequence[Source], place: Place) -> list[Source]:
         """Of several labels those nearest above the block, over its columns if one is there,
         else nearest left of it."""
-        spots = {one.label or one.spot: one for one in found}
-        above = [
-            spot
-            for spot in spots
-            if spot is not None and spot[0] <= place.bottom and spot[1] < place.limit
-        ]
+        spots = {
+            self._as_placed(spot): one
+            for one in found
+            if (spot := one.label or one.spot) is not None
+        }
+        above = [spot for spot in spots if spot[0] <= place.bottom and spot[1] < place.limit]
         over = [spot for spot in above if spot[1] >= place.left]
         some = over or above
         if not some:

@@ -32,15 +32,19 @@ def read_stamps(
     roles: RoleMap,
     places: Sequence[Place] = (),
     near: Place | None = None,
+    turned: bool = False,
 ) -> Stamped:
-    """All stamps of a tab; of a block that repeats, those nearest to the place `near`."""
+    """All stamps of a tab; of a block that repeats, those nearest to the place `near`.
+
+    `turned` says that the places are those of the sheet with rows and columns changed.
+    """
     values: dict[str, object] = {}
     findings: list[Finding] = []
     first = ""
     for name, text in around.captured.items():
         values[name], told = _converted(plan, name, Source(text))
         findings += told
-    search = StampSearch(sheet, form, around, places, near)
+    search = StampSearch(sheet, form, around, places, near, turned)
     for stamp in form.stamps:
         source, told = search.find(stamp)
         values[stamp.field] = None

@@ -12,6 +12,7 @@ from functools import lru_cache
 
 import pyarrow as pa
 
+from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.convert import ARROW_TYPES, TEXT, as_array
 from boreotabula.reading.findings import Finding, Unplaced
@@ -40,6 +41,8 @@ class TabReading:
     roles: RoleMap = field(repr=False)
     form: str = ""
     """The title of the edition that was read, if the layout has editions."""
+    heads: Mapping[str, str] = field(default_factory=dict)
+    """The headings of cross-tabs, all levels as one text, and a cell that stands under each."""
 
     @property
     def records(self) -> pa.RecordBatch:
@@ -94,6 +97,7 @@ class _Reading:
     places: list[Place]
     batches: dict[str, list[pa.RecordBatch]]
     findings: list[Finding] = field(default_factory=list)
+    heads: dict[str, str] = field(default_factory=dict)
 
 
 def _done(
@@ -119,6 +123,7 @@ def _done(
         tuple(one.unplaced._replace(file=file, tab=tab) for one in strays),
         roles,
         form.title,
+        reading.heads,
     )
 
 
@@ -127,8 +132,32 @@ def _one_batch(batches: Sequence[pa.RecordBatch], schema: pa.Schema) -> pa.Recor
         return batches[0]
     if not batches:
         return pa.RecordBatch.from_arrays([blank(one.type, 0) for one in schema], schema=schema)
-    table = pa.Table.from_batches(batches).unify_dictionaries().combine_chunks()
+    table = as_one(batches, schema).unify_dictionaries().combine_chunks()
     return table.to_batches()[0] if table.num_rows else batches[0]
+
+
+def as_one(batches: Sequence[pa.RecordBatch], schema: pa.Schema) -> pa.Table:
+    """Batches as one table. Those that have columns besides the schema's lend them to all.
+
+    Headings that differ only in their spelling make one column, named as it was met first.
+    """
+    spelt: dict[str, str] = {}
+    for batch in batches:
+        for name in batch.schema.names:
+            if name not in schema.names:
+                spelt.setdefault(normal_form(name), name)
+    if not spelt:
+        return pa.Table.from_batches(batches, schema)
+    return pa.Table.from_batches([_with_all(batch, schema, spelt) for batch in batches])
+
+
+def _with_all(batch: pa.RecordBatch, schema: pa.Schema, spelt: Mapping[str, str]) -> pa.RecordBatch:
+    own = {normal_form(name): name for name in batch.schema.names if name not in schema.names}
+    more = {
+        name: batch.column(own[form]) if form in own else blank(TEXT, batch.num_rows)
+        for form, name in spelt.items()
+    }
+    return with_columns(batch.select(schema.names), more)
 
 
 def _form(sheet: Sheet, plan: Plan, roles: RoleMap) -> FormPlan | None:
@@ -249,12 +278,14 @@ def _read_places(
 ) -> None:
     """Stamps first, so that their cells are known; then block by block."""
     frames = [frame for _, frame in placed]
-    heads = [] if view.turned else frames
-    around = source.around
+    around, turned = source.around, view.turned
     repeats = any(block.repeat for block, _ in placed)
-    once = None if repeats and placed else read_stamps(sheet, plan, form, around, roles, heads)
+    once = None
+    if not (repeats and placed):
+        once = read_stamps(sheet, plan, form, around, roles, frames, turned=turned)
     stamps: list[Stamped] = [
-        once or read_stamps(sheet, plan, form, around, roles, heads, frame) for frame in frames
+        once or read_stamps(sheet, plan, form, around, roles, frames, frame, turned)
+        for frame in frames
     ]
     reading.findings[:0] = dict.fromkeys(
         finding for one in ([once] if once else stamps) for finding in one.findings
@@ -280,6 +311,8 @@ def _read_block(
     lines, about_lines = settle_lines(view, place, columns, roles)
     long = lengthen(view, place, columns, lines, plan)
     reading.findings += [*about_columns, *about_lines, *long.findings]
+    for head, column in columns.heads.items():
+        reading.heads.setdefault(head, view.address(max(place.bottom, 0), column))
     mark_block(roles, place, columns, lines)
     for misfit in long.misfits:
         roles.unplace(misfit.row, misfit.column, misfit.reason)
@@ -307,7 +340,18 @@ def _records(
             columns.append(constant(stamped[column.name], kind, length))
         else:
             columns.append(blank(column.type, length))
-    return pa.RecordBatch.from_arrays(columns, schema=schema)
+    known = pa.RecordBatch.from_arrays(columns, schema=schema)
+    more = [name for name in arrays if name not in plan.types and name not in PROVENANCE]
+    return with_columns(known, {name: arrays[name] for name in more}) if more else known
+
+
+def with_columns(batch: pa.RecordBatch, more: Mapping[str, pa.Array]) -> pa.RecordBatch:
+    """A batch with further text columns, before those that say where a record is from."""
+    at = batch.num_columns - len(PROVENANCE)
+    fields = [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in more]
+    schema = [*batch.schema][:at] + fields + [*batch.schema][at:]
+    columns = [*batch.columns[:at], *more.values(), *batch.columns[at:]]
+    return pa.RecordBatch.from_arrays(columns, schema=pa.schema(schema))
 
 
 def _plain_record(

@@ -13,11 +13,12 @@ import pyarrow as pa
 
 from boreotabula.reading.findings import Finding, Severity, Unplaced
 from boreotabula.reading.roles import Account, Role
-from boreotabula.reading.tab import record_schema
+from boreotabula.reading.tab import as_one, record_schema
 from boreotabula.runs.choosing import make_job
 from boreotabula.runs.files import FileReading, read_file
 from boreotabula.runs.inbox import Inbox, LeftOut, look
 from boreotabula.runs.layouts import Layout
+from boreotabula.runs.odd import HeadingCount
 from boreotabula.workbooks.limits import Limits
 
 
@@ -80,6 +81,11 @@ class Run:
     def tab_count(self) -> int:
         """Number of tabs that were read."""
         return sum(len(file.tabs) for file in self.files)
+
+    @property
+    def editions(self) -> Counter[str]:
+        """How many tabs were read by each edition of the layout, if it has any."""
+        return Counter(tab.form for file in self.files for tab in file.tabs if tab.form)
 
     @property
     def severities(self) -> Counter[Severity]:
@@ -157,7 +163,9 @@ def gather(
     unplaced: list[Unplaced] = []
     files: list[FileSummary] = []
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
+    heads = HeadingCount()
     for reading in readings:
+        heads.take(reading)
         for used in reading.patterns:
             idle.pop(used, None)
         if keep_records:
@@ -167,13 +175,11 @@ def gather(
         findings += reading.findings
         unplaced += reading.unplaced
         files.append(_summary(reading))
+    findings += heads.rare()
     findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
     return Run(
         layout,
-        {
-            table: pa.Table.from_batches(some, record_schema(layout.plan, table))
-            for table, some in batches.items()
-        },
+        {table: as_one(some, record_schema(layout.plan, table)) for table, some in batches.items()},
         tuple(findings),
         tuple(unplaced),
         tuple(files),

@@ -27,6 +27,8 @@ class TabResult:
     tables: Mapping[str, pa.RecordBatch]
     account: Account
     form: str = ""
+    heads: Mapping[str, str] = field(default_factory=dict)
+    """The headings of its cross-tabs, and a cell under each."""
 
     @property
     def record_count(self) -> int:
@@ -83,7 +85,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
         if sheet is None:
             continue
         done = file.read_tab(sheet, how, around)
-        tabs.append(TabResult(name, done.tables, done.account, done.form))
+        tabs.append(TabResult(name, done.tables, done.account, done.form, done.heads))
         if sheet.blank:
             file.say(Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name)
         else:

@@ -82,6 +82,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         "files_read": sum(file.read for file in run.files),
         "tabs": run.tab_count,
         "records": run.record_count,
+        "editions": dict(run.editions),
         "cells": _account(run.account),
         "findings": {str(severity): run.severities[severity] for severity in Severity},
         "files": [
