@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.reading.convert import cell_text, convert
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.convert import convert
 from boreotabula.workbooks.sheet import Flaw
 
 RIGHT: list[tuple[str, Any, Any]] = [

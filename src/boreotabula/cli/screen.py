@@ -16,14 +16,14 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from boreotabula.reading.findings import Finding, Severity
+from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
-from boreotabula.runs.extraction import Run
-from boreotabula.runs.files import FileReading
-from boreotabula.runs.record import in_order
 
 if TYPE_CHECKING:
     from rich.progress import Progress
+
+    from boreotabula.runs.extraction import Run
+    from boreotabula.runs.files import FileReading
 
 MOST_CAUSES = 12
 """So many causes are listed on screen; findings.csv holds every finding."""
@@ -105,6 +105,37 @@ def _bar(console: Console, what: str) -> Progress:
         console=console,
         transient=True,
     )
+
+
+_WIDEST_CELL = 46
+_SIZE = 2
+"""The column of a listing that stands to the right."""
+
+
+def listing(rows: Sequence[Sequence[str]]) -> None:
+    """Rows of texts in columns, the last text of each row being its style.
+
+    Thousands of rows are usual, so the columns are set by hand and not by a table of rich.
+    """
+    console = out()
+    columns = list(zip(*rows, strict=True))[:-1]
+    widths = [min(max(map(len, column)), _WIDEST_CELL) for column in columns]
+    for row in rows:
+        cells = [_cut(text, width) for text, width in zip(row[:-2], widths, strict=False)]
+        cells[_SIZE] = cells[_SIZE].strip().rjust(widths[_SIZE])
+        line = "  ".join([*cells, row[-2]]).rstrip()
+        if row[-1] and console.is_terminal:
+            console.print(Text(line, style=row[-1]), soft_wrap=True)
+        else:
+            console.file.write(line + "\n")
+
+
+def _cut(text: str, width: int) -> str:
+    """A text of just so many signs; of a longer one the middle is left out."""
+    if len(text) > width:
+        half = (width - 1) // 2
+        text = f"{text[: width - 1 - half]}…{text[-half:]}"
+    return text.ljust(width)
 
 
 def summary(run: Run, written: Path | None, record: Path | None) -> None:

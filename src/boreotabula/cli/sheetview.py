@@ -11,7 +11,7 @@ from rich.text import Text
 
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import address, column_letters, parse_address
-from boreotabula.reading.convert import cell_text, kind_of
+from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.roles import Role
 from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
@@ -105,7 +105,6 @@ def _described(seen: Survey) -> dict[str, Any]:
 
 
 def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
-    from rich.table import Table
     from rich.text import Text
 
     from boreotabula.cli import screen
@@ -115,23 +114,29 @@ def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
     console.print()
     letters = _letters(seen)
     usual = letters[seen.groups[0].tabs[0]] if seen.groups else ""
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-    table.add_column("file", overflow="fold", ratio=3)
-    table.add_column("tab", overflow="fold", ratio=2)
-    table.add_column("filled", justify="right", no_wrap=True)
-    table.add_column("from", no_wrap=True)
-    table.add_column("like", no_wrap=True)
-    table.add_column("read, and what names give" if with_layout else "what else", ratio=3)
-    shown = 0
-    for file in seen.files:
-        for row in _rows(file, letters, usual, with_layout=with_layout, odd=odd):
-            table.add_row(*row)
-            shown += 1
-    if shown:
-        console.print(table)
+    last = "read, and what names give" if with_layout else "what else"
+    rows = [
+        row
+        for file in seen.files
+        for row in _rows(file, letters, usual, with_layout=with_layout, odd=odd)
+    ]
+    if rows:
+        screen.listing([_Row("file", "tab", "filled", "from", "like", last, "bold"), *rows])
     elif odd:
         console.print("Every file was taken, and all tabs look alike.")
     _print_groups(seen.groups, letters)
+
+
+class _Row(NamedTuple):
+    """A line of the listing; `style` is that of the whole line."""
+
+    file: str = ""
+    tab: str = ""
+    filled: str = ""
+    start: str = ""
+    like: str = ""
+    notes: str = ""
+    style: str = ""
 
 
 def _totals(files: Sequence[FileSurvey]) -> str:
@@ -155,15 +160,13 @@ def _rows(
     *,
     with_layout: bool,
     odd: bool,
-) -> Iterator[tuple[Any, ...]]:
+) -> Iterator[_Row]:
     """The rows of one file: one for each tab, the file's name on the first."""
-    from rich.text import Text
-
     if file.why_left_out:
-        yield Text(file.name, style="dim"), "", "", "", "", Text(f"left out: {file.why_left_out}")
+        yield _Row(file.name, notes=f"left out: {file.why_left_out}", style="dim")
         return
     if file.unreadable:
-        yield Text(file.name), "", "", "", "", Text(f"unreadable: {file.unreadable}", "bold red")
+        yield _Row(file.name, notes=f"unreadable: {file.unreadable}", style="bold red")
         return
     name = file.name
     remarks = [one for one in file.remarks if "whatever its ending" in one] + list(file.said)
@@ -171,12 +174,15 @@ def _rows(
         letter = letters.get((file.name, tab.name), "")
         if odd and letter == usual and not remarks and tab.chosen is not False:
             continue
-        notes = [*_tab_notes(tab, with_layout), *remarks]
-        size = f"{tab.rows} × {tab.columns}" if tab.rows else ""
-        yield (
-            Text(name), Text(tab.name or "(text)"), size, tab.start,
-            Text(letter, "" if letter == usual else "bold magenta"), Text("; ".join(notes)),
-        )  # fmt: skip
+        yield _Row(
+            name,
+            tab.name or "(text)",
+            f"{tab.rows} × {tab.columns}" if tab.rows else "",
+            tab.start,
+            letter,
+            "; ".join([*_tab_notes(tab, with_layout), *remarks]),
+            "" if letter == usual else "magenta",
+        )
         name, remarks = "", []
 
 

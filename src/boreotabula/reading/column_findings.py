@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.convert import cell_text, one_line
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.heads import Headings, Heads
 from boreotabula.reading.place import Place

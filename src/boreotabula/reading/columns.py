@@ -8,7 +8,7 @@ from enum import Enum, auto
 from functools import cached_property
 
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.convert import cell_text
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell
 

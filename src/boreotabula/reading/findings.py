@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
@@ -87,6 +88,11 @@ class Finding:
     def severity(self) -> Severity:
         """The severity of the finding's code."""
         return CODES[self.code]
+
+
+def in_order(findings: Iterable[Finding]) -> list[Finding]:
+    """Worst first, else in the order in which the files were read."""
+    return sorted(findings, key=lambda one: list(Severity).index(one.severity))
 
 
 class Unplaced(NamedTuple):

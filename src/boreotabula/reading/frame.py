@@ -7,11 +7,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.convert import cell_text
-from boreotabula.reading.plan import Plan
+from boreotabula.reading.cells import cell_text
 from boreotabula.workbooks.sheet import Sheet
+
+if TYPE_CHECKING:
+    from boreotabula.reading.plan import Plan
 
 _MOST_HEADING_ROWS = 4
 

@@ -12,15 +12,9 @@ from operator import or_
 import pyarrow as pa
 
 from boreotabula.layout.addresses import address
+from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns import Columns, Slot
-from boreotabula.reading.convert import (
-    TEXT,
-    Converted,
-    as_array,
-    cell_text,
-    convert,
-    one_line,
-)
+from boreotabula.reading.convert import TEXT, Converted, as_array, convert
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.lines import Lines
 from boreotabula.reading.place import Place

@@ -9,8 +9,8 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from boreotabula.layout.patterns import Pattern
+from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns import ColumnKind, Columns
-from boreotabula.reading.convert import cell_text, one_line
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import BlockPlan

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from enum import IntEnum
 
 from boreotabula.layout.addresses import address
-from boreotabula.reading.convert import cell_text
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Unplaced
 from boreotabula.workbooks.sheet import Cell, Sheet
 

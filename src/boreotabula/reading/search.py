@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from boreotabula.layout.headings import HeadingNames, normal_form
-from boreotabula.reading.convert import cell_text
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
@@ -207,7 +207,7 @@ def _too_deep(sheet: Sheet, top: int, bottom: int, depth: int, stub: Mapping[str
 def _merged_bottom(sheet: Sheet, row: int, column: int) -> int:
     for span in sheet.merges:
         if span.top == row and span.left <= column <= span.right:
-            return span.bottom
+            return min(span.bottom, sheet.height - 1)
     return row
 
 

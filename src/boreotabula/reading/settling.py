@@ -7,6 +7,7 @@ from functools import lru_cache
 
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.column_findings import (
     UNHEADED,
     UNNAMED,
@@ -19,7 +20,6 @@ from boreotabula.reading.column_findings import (
     values_twice,
 )
 from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.convert import cell_text
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.heads import Headings, Heads, headings_of, heads_of
 from boreotabula.reading.place import Place

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from boreotabula.reading.convert import cell_text
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import FormPlan, StampPlan

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from boreotabula.reading.convert import cell_text, convert_kept, kind_of
+from boreotabula.reading.cells import cell_text, kind_of
+from boreotabula.reading.convert import convert_kept
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import FormPlan, Plan, StampPlan

@@ -7,10 +7,13 @@ import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from boreotabula.errors import CallError
 from boreotabula.layout.patterns import Kind, Pattern, first_match, pattern
-from boreotabula.runs.layouts import Layout
+
+if TYPE_CHECKING:
+    from boreotabula.runs.layouts import Layout
 
 RUN_FOLDER = ".run"
 """Ending of the folder that a run writes beside its output."""

@@ -5,23 +5,26 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import address
 from boreotabula.layout.patterns import Kind, pattern
-from boreotabula.layout.problems import did_you_mean
 from boreotabula.reading.frame import Frame, frame_of
-from boreotabula.reading.plan import Plan
-from boreotabula.reading.tab import TabReading
-from boreotabula.runs.choosing import Job, make_job
-from boreotabula.runs.files import plan_tabs, read_chosen
 from boreotabula.runs.inbox import SourceFile, look, natural_key, sorted_files
-from boreotabula.runs.layouts import Layout
+from boreotabula.runs.pool import spread
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Sheet, Visibility
+
+if TYPE_CHECKING:
+    from boreotabula.reading.plan import Plan
+    from boreotabula.reading.tab import TabReading
+    from boreotabula.runs.choosing import Job
+    from boreotabula.runs.layouts import Layout
 
 
 @dataclass(frozen=True)
@@ -114,14 +117,26 @@ def survey(
     sources, seen = _files(target, layout)
     if on_start is not None:
         on_start(len(sources))
-    job = make_job(layout.spec, layout.plan, limits) if layout else None
-    for source in sources:
-        one = _survey_file(source, job, limits)
+    look_into = partial(_survey_file, job=_job(layout, limits), limits=limits)
+    for one in spread(look_into, sources, _stopped):
         seen.append(one)
         if on_file is not None:
             on_file(one)
     files = tuple(sorted(seen, key=lambda one: natural_key(Path(one.name))))
     return Survey(files, tuple(_groups(files)))
+
+
+def _job(layout: Layout | None, limits: Limits | None) -> Job | None:
+    if layout is None:
+        return None
+    from boreotabula.runs.choosing import make_job  # a survey without a layout starts without it
+
+    return make_job(layout.spec, layout.plan, limits)
+
+
+def _stopped(source: SourceFile) -> FileSurvey:
+    """What is seen of a file that takes the process down with it."""
+    return FileSurvey(source.name, _size(source.path), unreadable="it stops the reader for good")
 
 
 def _size(path: Path) -> int:
@@ -133,6 +148,8 @@ def _size(path: Path) -> int:
 
 def _survey_file(source: SourceFile, job: Job | None, limits: Limits | None) -> FileSurvey:
     size = _size(source.path)
+    if job is not None:
+        from boreotabula.runs.files import plan_tabs
     opening = job.opening if job else Opening(limits=limits or Limits())
     try:
         with Workbook(source.path, opening) as book:
@@ -163,12 +180,9 @@ def _survey_tab(book: Workbook, at: int, plan: Plan | None) -> TabSurvey:
         return TabSurvey(tab.name, tab.visibility, unreadable=str(error))
     if sheet.blank:
         return TabSurvey(tab.name, tab.visibility)
-    rows = [
-        row
-        for row in range(sheet.height)
-        if 1 in sheet.filled[row * sheet.width : (row + 1) * sheet.width]
-    ]
-    columns = [at for at in range(sheet.width) if sheet.column_filled(at, 0, sheet.height)]
+    width, filled = sheet.width, sheet.filled
+    rows = [row for row in range(sheet.height) if 1 in filled[row * width : (row + 1) * width]]
+    columns = [at for at in range(width) if 1 in filled[at::width]]
     frame = frame_of(sheet, plan)
     return TabSurvey(
         tab.name,
@@ -262,7 +276,9 @@ def view_file(
     """
     if not path.is_file():
         raise CallError(f"there is no file “{path}”")
-    job = make_job(layout.spec, layout.plan, limits) if layout else None
+    from boreotabula.runs.files import read_chosen
+
+    job = _job(layout, limits)
     source = _source_of(path, layout) if layout else SourceFile(path, path.name)
     opening = job.opening if job else Opening(limits=limits or Limits())
     try:
@@ -296,6 +312,8 @@ def _wanted_tabs(book: Workbook, wanted: Sequence[str]) -> list[str]:
     patterns = [pattern(text, Kind.TAB) for text in wanted]
     for text, one in zip(wanted, patterns, strict=True):
         if not any(one.match(name) is not None for name in names):
+            from boreotabula.layout.problems import did_you_mean
+
             near = did_you_mean(text, names)
             raise CallError(f"“{book.path}” has no tab “{text}”{near}")
     return [name for name in names if any(one.match(name) is not None for one in patterns)]

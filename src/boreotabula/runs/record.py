@@ -11,7 +11,7 @@ from typing import Any
 
 from boreotabula import __version__
 from boreotabula.errors import CallError
-from boreotabula.reading.findings import Finding, Severity
+from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
 from boreotabula.runs.extraction import Run
 from boreotabula.runs.inbox import RUN_RECORD, run_folder
@@ -45,11 +45,6 @@ def write_record(run: Run, out: Path) -> Path:
 def _place(path: Path, text: str) -> None:
     with placed(path) as stream:
         stream.write(text.encode())
-
-
-def in_order(findings: Iterable[Finding]) -> list[Finding]:
-    """Worst first, else in the order in which the files were read."""
-    return sorted(findings, key=lambda one: list(Severity).index(one.severity))
 
 
 def finding_row(finding: Finding) -> list[str]:

@@ -46,7 +46,7 @@ _NO_TABLE = (
     (b"7z\xbc\xaf", "a compressed file"),
     (b"Rar!", "a compressed file"),
 )
-_HEAD = 4096
+_HEAD, _TAIL = 4096, 65_536
 NO_TABLE = "Leave it out with [source] exclude, or ask the sender for the table itself."
 
 
@@ -58,10 +58,11 @@ def file_kind(path: Path) -> FileKind:
     """
     with path.open("rb") as stream:
         head = stream.read(_HEAD)
+        if head.startswith(b"PK"):
+            stream.seek(max(path.stat().st_size - _TAIL, 0))
+            return _listed(stream.read().lower()) or _zipped(path)
     if not head:
         raise UnreadableError("the file is empty", "Ask the sender for the file again.")
-    if head.startswith(b"PK"):
-        return _zipped(path)
     if head.startswith(_COMPOUND):
         return FileKind.XLS
     for start, what in _NO_TABLE:
@@ -98,6 +99,13 @@ def _every_other_zero(head: bytes) -> bool:
     half = len(head) // 2
     even, odd = head[0::2].count(0), head[1::2].count(0)
     return half > 1 and max(even, odd) * 10 >= half * 8 and min(even, odd) * 20 <= half
+
+
+def _listed(tail: bytes) -> FileKind | None:
+    """The kind of a workbook by the names of its parts, which a zip file lists at its end."""
+    if b"xl/workbook.bin" in tail:
+        return FileKind.XLSB
+    return FileKind.XLSX if b"xl/workbook.xml" in tail else None
 
 
 def _zipped(path: Path) -> FileKind:

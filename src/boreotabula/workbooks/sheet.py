@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
 from enum import Enum
+from functools import cached_property
 from itertools import chain
 from typing import NamedTuple
 
@@ -81,12 +82,12 @@ class Sheet:
     turned: bool = False
     """Whether rows and columns have changed places, see `turn`."""
 
-    @property
+    @cached_property
     def height(self) -> int:
         """Number of rows."""
         return len(self.rows)
 
-    @property
+    @cached_property
     def width(self) -> int:
         """Number of columns."""
         return len(self.rows[0]) if self.rows else 0
@@ -146,8 +147,7 @@ def make_sheet(
 ) -> Sheet:
     """A sheet from rows of cells, padded to one width; cells of `corrected` are laid over them.
 
-    Cells of nothing but white space look blank to a person and become blank here. Merged ranges are
-    cut to the part of the sheet that holds cells.
+    Cells of nothing but white space look blank to a person and become blank here.
     """
     corrected = corrected or {}
     rows = list(rows)
@@ -182,7 +182,7 @@ def make_sheet(
     return Sheet(
         name,
         rows,
-        tuple(_inside(merges, len(rows), width)),
+        tuple(merges),
         texts,
         bytes(filled),
         plain=types.count(float) + types.count(str) == len(types),
@@ -191,11 +191,3 @@ def make_sheet(
         hidden_columns=tuple(column for column in hidden_columns if column < width),
         tables=tuple(tables),
     )
-
-
-def _inside(merges: Sequence[Span], height: int, width: int) -> Iterator[Span]:
-    for one in merges:
-        if one.top < height and one.left < width:
-            cut = one._replace(bottom=min(one.bottom, height - 1), right=min(one.right, width - 1))
-            if cut.bottom > cut.top or cut.right > cut.left:
-                yield cut

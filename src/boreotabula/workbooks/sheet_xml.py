@@ -30,6 +30,7 @@ _TYPE = re.compile(rb"\bt=[\"'](\w+)[\"']")
 _HIDDEN = re.compile(rb"\bhidden=[\"'](?:1|true)[\"']")
 _FORMULA = re.compile(rb"<(?:\w+:)?f\b([^>]*)>(?:([^<]*)</)?")
 _RESULT = re.compile(rb"<(?:\w+:)?v\b[^>]*?(?:/>|>([^<]*)<)")
+_USUAL = "xl/workbook.xml"
 _TWO_LETTERS = 702
 """The columns from A to ZZ."""
 _SPANNED = re.compile(rb"\b(min|max)=[\"']([0-9]+)[\"']")
@@ -81,10 +82,12 @@ class XlsxInside:
         }
 
     def _main_part(self) -> str:
+        if _USUAL in self._package:
+            return _USUAL
         for kind, part in relations(self._package, "").values():
             if kind == "officeDocument":
                 return part
-        return "xl/workbook.xml"
+        return _USUAL
 
     def _check_extent(self, content: bytes) -> None:
         """Refuse what the reader would lay out as a rectangle of too many cells.

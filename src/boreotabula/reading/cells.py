@@ -1,0 +1,42 @@
+"""Cells in words: their text, and what they hold."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time, timedelta
+
+from boreotabula.workbooks.sheet import Cell, Flaw
+
+
+def cell_text(cell: Cell) -> str:
+    """The text of any cell: whole numbers without a decimal point, dates in ISO form."""
+    if isinstance(cell, str):
+        return cell.strip()
+    if isinstance(cell, bool):
+        return "TRUE" if cell else "FALSE"
+    if isinstance(cell, float):
+        return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
+    if isinstance(cell, datetime | date | time):
+        return cell.isoformat()
+    if isinstance(cell, timedelta):
+        seconds = cell.total_seconds()
+        hours, rest = divmod(int(seconds), 3600)
+        return f"{hours}:{rest // 60:02}:{rest % 60:02}"
+    return str(cell)
+
+
+def one_line(text: str) -> str:
+    """Text with inner white space as one space, as headings and stub cells are kept."""
+    return " ".join(text.split())
+
+
+def kind_of(cell: Cell) -> str:
+    """What a cell holds, in an analyst's words."""
+    if isinstance(cell, Flaw):
+        return cell.text
+    if isinstance(cell, bool):
+        return "TRUE or FALSE"
+    if isinstance(cell, float | int):
+        return "a number"
+    if isinstance(cell, str):
+        return "text"
+    return "a date or time"
