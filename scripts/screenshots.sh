@@ -36,4 +36,6 @@ EOF
 }
 
 shot demo 'boreotabula demo'
+shot survey 'boreotabula survey boreotabula-demo/stock.toml | tail -38'
+shot show 'boreotabula show boreotabula-demo/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx --layout boreotabula-demo/stock.toml --tab "*2"'
 shot extract 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv'

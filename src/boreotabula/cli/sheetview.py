@@ -22,12 +22,12 @@ Window = tuple[int, int, int, int]
 """First row and column, last row and column, counted from 0."""
 
 _LOOKS = {
-    Role.STAMP: ("s", "cyan"),
+    Role.STAMP: ("s", "dark_cyan"),
     Role.LABEL: ("l", "dim"),
-    Role.HEADING: ("h", "bold blue"),
-    Role.STUB: ("n", "green"),
+    Role.HEADING: ("h", "bold dodger_blue2"),
+    Role.STUB: ("n", "green4"),
     Role.VALUE: ("v", ""),
-    Role.TOTAL: ("t", "yellow"),
+    Role.TOTAL: ("t", "dark_goldenrod"),
     Role.LEFT_OUT: ("x", "dim strike"),
     Role.UNPLACED: ("?", "bold red"),
 }
@@ -205,7 +205,8 @@ class _Drawing:
     def _line(self, row: int, cells: Sequence[_Drawn], widths: Sequence[int], gutter: int) -> Text:
         hidden = row in self.hidden_rows
         self.seen |= {_HIDDEN} if hidden else set()
-        line = Text(f"{row + 1}{_HIDDEN if hidden else ''}".rjust(gutter), "bold")
+        line = Text()
+        line.append(f"{row + 1}{_HIDDEN if hidden else ''}".rjust(gutter), "bold")
         line.append(" ")
         for cell, size in zip(cells, widths, strict=False):
             text = cell.text if len(cell.text) <= size else cell.text[: size - 1] + "…"
@@ -235,7 +236,7 @@ class _Drawing:
         if isinstance(cell, str) and _looks_like_number(text):
             self.seen.add("'")
             return f"'{text}", "magenta"
-        return text, "" if isinstance(cell, str) else "cyan"
+        return text, "" if isinstance(cell, str) else "dark_cyan"
 
     def notes(self) -> Iterator[Text]:
         """What was left out of the drawing, and what its signs mean."""

@@ -5,7 +5,7 @@ A guess, made to group what looks alike; nothing is ever read by it.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -47,18 +47,24 @@ class Frame:
 
 
 def word_in(plan: Plan, text: str) -> str | None:
-    """What a layout calls a heading or label: its field, or the rule that speaks for it."""
+    """What a layout calls a heading: its field, or the rule that speaks for it."""
     field = plan.names.field_of(text)
     if field:
         return field
     for form in plan.forms:
-        for stamp in form.stamps:
-            if any(one.match(text) is not None for one in (*stamp.labels, *stamp.labelled)):
-                return stamp.field
         for block in form.blocks:
             for rule, patterns in (("total", block.totals), ("ignored", block.ignore)):
                 if any(one.match(text) is not None for one in patterns):
                     return f"({rule})"
+    return None
+
+
+def label_in(plan: Plan, text: str) -> str | None:
+    """The field of the stamp that a layout finds by a label, or by having it beside its cell."""
+    for form in plan.forms:
+        for stamp in form.stamps:
+            if any(one.match(text) is not None for one in (*stamp.labels, *stamp.labelled)):
+                return stamp.field
     return None
 
 
@@ -77,8 +83,8 @@ def frame_of(sheet: Sheet, plan: Plan | None = None) -> Frame:
     top = _first_heading_row(sheet, counts, first)
     spelt: dict[str, str] = {}
 
-    def known(text: str) -> str:
-        word = (word_in(plan, text) if plan else None) or normal_form(text)
+    def known(text: str, word_of: Callable[[Plan, str], str | None] = word_in) -> str:
+        word = (word_of(plan, text) if plan else None) or normal_form(text)
         spelt.setdefault(word, " ".join(text.split()))
         return word
 
@@ -90,8 +96,8 @@ def frame_of(sheet: Sheet, plan: Plan | None = None) -> Frame:
     ]
     left = min((column for _, column, _ in heads), default=0)
     headings = tuple((row - top, column - left, text) for row, column, text in heads)
-    above = [text for text in _labels(sheet, top) if plan is None or word_in(plan, text)]
-    labels = frozenset(map(known, above))
+    above = [text for text in _labels(sheet, top) if plan is None or label_in(plan, text)]
+    labels = frozenset(known(text, label_in) for text in above)
     return Frame(headings, labels, (top, left) if headings else None, spelt)
 
 
