@@ -73,9 +73,10 @@ class HeadingNames:
 
         Most texts of a sheet are no headings, and many have been met before.
         """
-        for text in texts - self._met.keys():
+        # These methods look the texts up; the operators would go through all that was ever met.
+        for text in texts.difference(self._met):
             self.field_of(text)
-        return {text: self._known[text] for text in texts & self._known.keys()}
+        return {text: self._known[text] for text in texts.intersection(self._known)}
 
     def headings_of(self, field: str) -> list[str]:
         """The normal forms by which a field is known."""

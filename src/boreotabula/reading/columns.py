@@ -91,6 +91,18 @@ class Columns:
         return {one.field: one.column for one in self.of(ColumnKind.BESIDE)}
 
     @cached_property
+    def firsts(self) -> tuple[int, ...]:
+        """The first column of each slot."""
+        return tuple(slot.first for slot in self.slots)
+
+    @cached_property
+    def by_value(self) -> tuple[tuple[int | None, ...], ...]:
+        """For each value field the column of each slot."""
+        return tuple(
+            tuple(slot.columns[at] for slot in self.slots) for at in range(len(self.block.values))
+        )
+
+    @cached_property
     def heads(self) -> Mapping[str, int]:
         """The headings over each slot as one text in normal form, and its first column."""
         return {

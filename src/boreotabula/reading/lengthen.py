@@ -13,7 +13,7 @@ import pyarrow as pa
 
 from boreotabula.layout.addresses import address
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.columns import Columns, Slot
+from boreotabula.reading.columns import Columns
 from boreotabula.reading.convert import TEXT, Converted, as_array, convert
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.lines import Lines
@@ -87,15 +87,14 @@ def lengthen(sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: P
 
 def _grid(sheet: Sheet, columns: Columns, rows: list[int]) -> _Grid:
     """A record for each slot of a row in which at least one value stands."""
-    slots, fields = columns.slots, columns.block.values
+    slots, fields, taken = columns.slots, columns.block.values, columns.by_value
     size = len(rows) * len(slots)
-    taken = [[slot.columns[at] for slot in slots] for at in range(len(fields))]
     values = [_values(sheet, rows, some) for some in taken]
     filled = values[0][1] if values else b""
     for _, others in values[1:]:
         filled = bytes(map(or_, filled, others))
     every = _every(len(rows), len(slots))
-    cells = _first_cells(sheet, rows, slots, values)
+    cells = _first_cells(sheet, rows, columns, values)
     if columns.block.keep_blank or 0 not in filled:
         kept = None
     else:
@@ -170,12 +169,12 @@ def _values(
 def _first_cells(
     sheet: Sheet,
     rows: Sequence[int],
-    slots: Sequence[Slot],
+    columns: Columns,
     values: Sequence[tuple[list[Cell], bytes]],
 ) -> pa.Array:
     """The address of the first filled value of each place, line by line."""
+    slots, firsts = columns.slots, columns.firsts
     size = len(rows) * len(slots)
-    firsts = tuple(slot.first for slot in slots)
     if len(values) < 2:
         every = _every(len(rows), len(slots))
         addresses = _addresses(tuple(rows), firsts, sheet.turned)

@@ -247,6 +247,8 @@ class _Reader:
     def _counts_columns(self, row: int) -> bool:
         """Whether a row under the headings numbers the columns: 1, 2, 3 and so on."""
         cells = [cell for cell in self.rows[row][self.left : self.right] if cell != ""]
+        if not cells or cell_text(cells[0]).strip("().") != "1":
+            return False
         texts = [cell_text(cell).strip("().") for cell in cells]
         return len(texts) > 2 and texts == [str(number + 1) for number in range(len(texts))]
 
