@@ -137,6 +137,25 @@ def test_hostile_workbooks_are_refused_within_bounds(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
+    ("place", "bytes_", "why"),
+    [
+        (44, b"\xff\xff\xff\x0f", "counts more sectors than it has"),
+        ("size", b"\0\0\0\0\xff\xff\xff\x0f\0\0\xff\0", "declares 268,435,455 rows × 255 columns"),
+        ("size", b"\xff\0\0\0\6\0\0\0\0\0\4\0", "declares to end before it begins"),
+    ],
+)
+def test_an_xls_that_would_take_the_process_down_is_refused(
+    tmp_path: Path, place: int | str, bytes_: bytes, why: str
+) -> None:
+    data = bytearray((FILES / "bench.xls").read_bytes())
+    declared = b"\0\2\x0e\0"  # the record that declares the size of the first tab
+    at = place if isinstance(place, int) else data.index(declared) + len(declared)
+    data[at : at + len(bytes_)] = bytes_
+    (tmp_path / "a.xls").write_bytes(data)
+    assert why in trouble(tmp_path / "a.xls")
+
+
+@pytest.mark.parametrize(
     ("content", "why"),
     [
         (b"", "the file is empty"),

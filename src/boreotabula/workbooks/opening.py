@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -219,6 +220,9 @@ def _translated() -> Iterator[None]:
         ) from None
     except OSError as error:
         raise UnreadableError(f"it cannot be opened ({error.strerror or error})") from None
+    except (struct.error, LookupError, ValueError, OverflowError):
+        # Records that are cut short, numbers out of range, encodings that do not exist.
+        raise UnreadableError("it is damaged: its parts do not fit together") from None
     except MemoryError:
         raise UnreadableError("it asks for more memory than there is") from None
     except BaseException as error:

@@ -30,7 +30,7 @@ class Package:
         self._limit = limits.inflated
         try:
             self._archive = zipfile.ZipFile(path)
-        except (zipfile.BadZipFile, ValueError):
+        except (zipfile.BadZipFile, ValueError, NotImplementedError):
             raise UnreadableError("it is damaged: a workbook that was cut off, perhaps") from None
         self._names = {name.lower(): name for name in self._archive.namelist()}
 

@@ -1,7 +1,7 @@
 """A look into .xls: error values and what is hidden.
 
 Records as in [MS-XLS]: 2.4.28 BoundSheet8, 2.4.24 BoolErr, 2.4.127 Formula with 2.5.133
-FormulaValue, 2.4.221 Row, 2.4.53 ColInfo. Formulas always store a result there.
+FormulaValue, 2.4.221 Row, 2.4.53 ColInfo, 2.4.90 Dimensions. Formulas always store a result there.
 """
 
 from __future__ import annotations
@@ -18,7 +18,8 @@ from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, check_exten
 from boreotabula.workbooks.sheet import Flaw, Visibility
 
 _BOUND_SHEET, _END, _FORMULA, _BOOL_ERR, _ROW, _COL_INFO = 0x85, 0x0A, 0x06, 0x205, 0x208, 0x7D
-_CELLS = (0x06, 0x7E, 0xFD, 0x203, 0x204, 0x205, 0x27E)
+_MULTIPLE, _DIMENSIONS = 0xBD, 0x200
+_CELLS = (0x06, 0x7E, _MULTIPLE, 0xD6, 0xFD, 0x203, 0x204, 0x205, 0x27E)
 _STREAMS = ("EncryptedPackage", "Workbook", "Book")
 _VISIBILITIES = (Visibility.VISIBLE, Visibility.HIDDEN, Visibility.VERY_HIDDEN)
 
@@ -44,6 +45,8 @@ class XlsInside:
             for kind, data in _records(self._stream, 0)
             if kind == _BOUND_SHEET and len(data) > 5
         ]
+        # The fast reader lays out all sheets at once when it opens the file: all are looked at now.
+        self._looks = [self._look(sheet) for sheet in self.sheets]
 
     def close(self) -> None:
         """Let go of the stream."""
@@ -54,20 +57,24 @@ class XlsInside:
         return {}
 
     def look(self, number: int, name: str) -> Look:
-        """Look into a sheet."""
-        if number >= len(self.sheets):
-            return Look()
+        """What was seen in a sheet."""
+        return self._looks[number] if number < len(self._looks) else Look()
+
+    def _look(self, sheet: BoundSheet) -> Look:
         flaws: dict[tuple[int, int], Flaw] = {}
         hidden_rows: list[int] = []
         hidden_columns: list[int] = []
         bottom = right = 0
-        for kind, data in _records(self._stream, self.sheets[number].start):
+        for kind, data in _records(self._stream, sheet.start):
             if kind in _CELLS and len(data) >= 6:
                 row, column = struct.unpack_from("<HH", data)
-                bottom, right = max(bottom, row), max(right, column)
+                last = struct.unpack_from("<H", data, len(data) - 2)[0] if kind == _MULTIPLE else 0
+                bottom, right = max(bottom, row), max(right, column, last)
                 code = _error(kind, data)
                 if code is not None:
                     flaws[row, column] = Flaw(ERROR_TEXTS.get(code, "#ERROR"))
+            elif kind == _DIMENSIONS and len(data) >= 12:
+                self._check_declared(data)
             elif kind == _ROW and len(data) >= 16 and data[12] & 0x20:
                 hidden_rows.append(struct.unpack_from("<H", data)[0])
             elif kind == _COL_INFO and len(data) >= 10 and data[8] & 1:
@@ -75,6 +82,16 @@ class XlsInside:
                 hidden_columns += range(first, last + 1)
         check_extent(bottom, right, self._limits)
         return Look(flaws, tuple(hidden_rows), tuple(hidden_columns))
+
+    def _check_declared(self, data: bytes) -> None:
+        """The fast reader asks at once for as much memory as the declared size needs."""
+        first_row, rows, first_column, columns = struct.unpack_from("<IIHH", data)
+        if first_row > rows or first_column > columns:
+            raise UnreadableError("it is damaged: one of its tabs declares to end before it begins")
+        if rows * columns > self._limits.cells:
+            raise UnreadableError(
+                f"one of its tabs declares {rows:,} rows × {columns:,} columns, more than is read"
+            )
 
 
 def _error(kind: int, data: bytes) -> int | None:
@@ -89,18 +106,41 @@ def _error(kind: int, data: bytes) -> int | None:
 def _workbook_stream(path: Path) -> bytes:
     import olefile  # only needed for this kind of file
 
+    _check_header(path)
     names: tuple[str, ...]
     try:
         with olefile.OleFileIO(path) as container:
             names = tuple(name for name in _STREAMS if container.exists(name))
             stream = bytes(container.openstream(names[0]).read()) if names else b""
+            sizes = [one.size for one in container.direntries if one is not None]
     except Exception as error:  # a container may be damaged in any way
         raise UnreadableError("it is damaged, or was cut off") from error
+    if max(sizes, default=0) > path.stat().st_size:
+        raise UnreadableError("it is damaged: a part of it is said to be larger than the file")
     if not names:
         raise UnreadableError("it is an older kind of document, but no workbook", NO_TABLE)
     if names[0] == "EncryptedPackage":
         raise UnreadableError("it is protected by a password", "Save a copy without a password.")
     return stream
+
+
+_SECTOR_COUNTS = (40, 44, 64, 72)
+"""Where the header counts sectors: of folders, of the three tables of sectors."""
+
+
+def _check_header(path: Path) -> None:
+    """Refuse a header that counts more sectors than the file has ([MS-CFB] 2.2).
+
+    The fast reader would ask for memory for all of them, and take the whole process down.
+    """
+    with path.open("rb") as stream:
+        header = stream.read(512)
+    if len(header) < 512:
+        raise UnreadableError("it is damaged, or was cut off")
+    (shift,) = struct.unpack_from("<H", header, 30)
+    most = path.stat().st_size >> min(shift, 16)
+    if any(struct.unpack_from("<I", header, at)[0] > most for at in _SECTOR_COUNTS):
+        raise UnreadableError("it is damaged: it counts more sectors than it has")
 
 
 def _records(stream: bytes, start: int) -> Iterator[tuple[int, bytes]]:
