@@ -15,7 +15,7 @@ import pyarrow as pa
 from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter
 from boreotabula.outputs.xlsx import XlsxBook
-from boreotabula.reading.tab import record_schema
+from boreotabula.reading.records import record_schema
 from boreotabula.runs.extraction import Run, gather, read_all, read_each
 from boreotabula.runs.files import FileReading
 from boreotabula.runs.inbox import RUN_RECORD, Inbox, check_output, look, run_folder

@@ -8,20 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 
 import pyarrow as pa
 
-from boreotabula.layout.headings import normal_form
-from boreotabula.layout.model import PROVENANCE
-from boreotabula.reading.convert import ARROW_TYPES, TEXT, as_array
 from boreotabula.reading.findings import Finding, Unplaced
-from boreotabula.reading.lengthen import Lengthened, blank, constant, lengthen
+from boreotabula.reading.lengthen import Lengthened, lengthen
 from boreotabula.reading.lines import settle_lines
 from boreotabula.reading.marking import mark_block
 from boreotabula.reading.place import Place, bounded
 from boreotabula.reading.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
+from boreotabula.reading.records import one_batch, plain_record, record_schema, records_of
 from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.settling import settle_columns
 from boreotabula.reading.stamp_search import Surroundings
@@ -50,20 +47,6 @@ class TabReading:
         return next(iter(self.tables.values()))
 
 
-@lru_cache(maxsize=64)
-def record_schema(plan: Plan, table: str) -> pa.Schema:
-    """The columns of an output table: fields in the layout's order, then where a record is from.
-
-    Each field carries its type in the layout as metadata `field_type`, since Arrow has no months.
-    """
-    fields = [
-        pa.field(name, ARROW_TYPES[plan.types[name]], metadata={"field_type": plan.types[name]})
-        for name in plan.tables[table]
-    ]
-    fields += [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in PROVENANCE]
-    return pa.schema(fields)
-
-
 @dataclass(frozen=True)
 class TabSource:
     """Where a tab is from: its file's path, and what is known of it besides its cells."""
@@ -79,85 +62,14 @@ class TabSource:
 def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
     """Read one tab by a plan."""
     roles = RoleMap(sheet)
-    findings = list(_hidden(sheet))
     form = _form(sheet, plan, roles)
+    reader = _TabReader(sheet, plan, source, roles)
+    reader.findings += _hidden(sheet)
     if form is None:
-        findings.append(_no_edition(plan))
-        return _done(
-            sheet, plan, source, roles, findings, _Reading([], {}), FormPlan("", None, (), ())
-        )
-    reading = _read_form(sheet, plan, form, source, roles)
-    return _done(sheet, plan, source, roles, [*findings, *reading.findings], reading, form)
-
-
-@dataclass
-class _Reading:
-    """What is gathered while the blocks of a tab are read."""
-
-    places: list[Place]
-    batches: dict[str, list[pa.RecordBatch]]
-    findings: list[Finding] = field(default_factory=list)
-    heads: dict[str, str] = field(default_factory=dict)
-
-
-def _done(
-    sheet: Sheet,
-    plan: Plan,
-    source: TabSource,
-    roles: RoleMap,
-    findings: list[Finding],
-    reading: _Reading,
-    form: FormPlan,
-) -> TabReading:
-    """The reading of a tab, with every cell accounted for."""
-    strays = list(strays_of(sheet, roles, reading.places))
-    findings += about_strays(strays)
-    file, tab = source.file, sheet.name
-    return TabReading(
-        {
-            table: _one_batch(reading.batches.get(table, []), record_schema(plan, table))
-            for table in plan.tables
-        },
-        roles.account(),
-        tuple(replace(one, file=file, tab=tab) for one in findings),
-        tuple(one.unplaced._replace(file=file, tab=tab) for one in strays),
-        roles,
-        form.title,
-        reading.heads,
-    )
-
-
-def _one_batch(batches: Sequence[pa.RecordBatch], schema: pa.Schema) -> pa.RecordBatch:
-    if len(batches) == 1:
-        return batches[0]
-    if not batches:
-        return pa.RecordBatch.from_arrays([blank(one.type, 0) for one in schema], schema=schema)
-    table = as_one(batches, schema).unify_dictionaries().combine_chunks()
-    return table.to_batches()[0] if table.num_rows else batches[0]
-
-
-def as_one(batches: Sequence[pa.RecordBatch], schema: pa.Schema) -> pa.Table:
-    """Batches as one table. Those that have columns besides the schema's lend them to all.
-
-    Headings that differ only in their spelling make one column, named as it was met first.
-    """
-    spelt: dict[str, str] = {}
-    for batch in batches:
-        for name in batch.schema.names:
-            if name not in schema.names:
-                spelt.setdefault(normal_form(name), name)
-    if not spelt:
-        return pa.Table.from_batches(batches, schema)
-    return pa.Table.from_batches([_with_all(batch, schema, spelt) for batch in batches])
-
-
-def _with_all(batch: pa.RecordBatch, schema: pa.Schema, spelt: Mapping[str, str]) -> pa.RecordBatch:
-    own = {normal_form(name): name for name in batch.schema.names if name not in schema.names}
-    more = {
-        name: batch.column(own[form]) if form in own else blank(TEXT, batch.num_rows)
-        for form, name in spelt.items()
-    }
-    return with_columns(batch.select(schema.names), more)
+        reader.findings.append(_no_edition(plan))
+    else:
+        reader.read(form)
+    return reader.done(form)
 
 
 def _form(sheet: Sheet, plan: Plan, roles: RoleMap) -> FormPlan | None:
@@ -213,40 +125,123 @@ def _filled(sheet: Sheet, at: int, *, rows: bool) -> bool:
     return sheet.column_filled(at, 0, sheet.height)
 
 
-def _read_form(
-    sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource, roles: RoleMap
-) -> _Reading:
-    """Read all blocks of a form, as it lies and turned."""
-    blocks = [one for one in form.blocks if _wanted(one, source)]
-    reading = _Reading([], {})
-    if not form.blocks:
-        stamped = read_stamps(sheet, plan, form, source.around, roles)
-        reading.findings += stamped.findings
-        if not sheet.blank:
-            _keep(reading, plan, form, _plain_record(plan, stamped, source, sheet.name))
-        return reading
-    for turned in (False, True):
-        some = [one for one in blocks if one.turned is turned]
-        if some:
-            view = sheet.turn() if turned else sheet
-            over = RoleMap(view) if turned else roles
-            found = [(block, *find_places(view, block, plan.names)) for block in some]
-            placed = [(block, place) for block, places, _ in found for place in places]
-            heads = _heading_cells(view, [place for _, place in placed])
-            reading.findings += [
-                one
-                for _, _, told in found
-                for one in told
-                # What looks like the table a second time may be another block's own place.
-                if not (one.code == "block-found-twice" and one.cell in heads)
-            ]
-            frames = bounded([place for _, place in placed])
-            _read_places(view, sheet, plan, form, source, roles, over, reading, [
-                (block, frame) for (block, _), frame in zip(placed, frames, strict=True)
-            ])  # fmt: skip
-            if turned:
-                roles.take_over(over)
-    return reading
+Placed = list[tuple[BlockPlan, Place]]
+"""Blocks with the places where they stand, each bounded by the others."""
+
+
+class _TabReader:
+    """What is gathered while the blocks of a tab are read, as it lies and turned."""
+
+    def __init__(self, sheet: Sheet, plan: Plan, source: TabSource, roles: RoleMap) -> None:
+        self.sheet, self.plan, self.source, self.roles = sheet, plan, source, roles
+        self.findings: list[Finding] = []
+        self.places: list[Place] = []
+        self.batches: dict[str, list[pa.RecordBatch]] = {}
+        self.heads: dict[str, str] = {}
+
+    def read(self, form: FormPlan) -> None:
+        """Read the tab by a form."""
+        if not form.blocks:
+            self._read_plain(form)
+        blocks = [one for one in form.blocks if _wanted(one, self.source)]
+        for turned in (False, True):
+            some = [one for one in blocks if one.turned is turned]
+            if some and turned:
+                view = self.sheet.turn()
+                over = RoleMap(view)
+                self._read_blocks(form, some, view, over)
+                self.roles.take_over(over)
+            elif some:
+                self._read_blocks(form, some, self.sheet, self.roles)
+
+    def _read_plain(self, form: FormPlan) -> None:
+        """A form without a block: one record, made of its stamps."""
+        stamped = read_stamps(self.sheet, self.plan, form, self.source.around, self.roles)
+        self.findings += stamped.findings
+        batch = plain_record(self.plan, stamped, self.source.file, self.sheet.name)
+        if batch is not None and not self.sheet.blank:
+            self.batches.setdefault(next(iter(self.plan.tables)), []).append(batch)
+
+    def _read_blocks(
+        self, form: FormPlan, blocks: Sequence[BlockPlan], view: Sheet, roles: RoleMap
+    ) -> None:
+        """Stamps come before the blocks, so that their cells are known to be spoken for."""
+        placed = self._place(blocks, view)
+        stamps = self._stamps(form, placed, turned=view.turned)
+        if view.turned:
+            roles.take_over(self.roles)
+        else:
+            self.places += [place for _, place in placed]
+        for (block, place), stamped in zip(placed, stamps, strict=True):
+            long = self._read_block(block, place, view, roles)
+            values = dict(stamped.values)
+            for name, text in (self.source.blocks or {}).get(block.key, {}).items():
+                values[name], told = convert_stamp(self.plan, name, text)
+                self.findings += told
+            batch = records_of(
+                self.plan, block.into, long, values, self.source.file, self.sheet.name
+            )
+            self.batches.setdefault(block.into, []).append(batch)
+
+    def _place(self, blocks: Sequence[BlockPlan], view: Sheet) -> Placed:
+        found = [(block, *find_places(view, block, self.plan.names)) for block in blocks]
+        placed = [(block, place) for block, places, _ in found for place in places]
+        heads = _heading_cells(view, [place for _, place in placed])
+        self.findings += [
+            one
+            for *_, told in found
+            for one in told
+            # What looks like the table a second time may be another block's own place.
+            if not (one.code == "block-found-twice" and one.cell in heads)
+        ]
+        frames = bounded([place for _, place in placed])
+        return [(block, frame) for (block, _), frame in zip(placed, frames, strict=True)]
+
+    def _stamps(self, form: FormPlan, placed: Placed, *, turned: bool) -> list[Stamped]:
+        """The stamps of each place; all share the same unless a block repeats."""
+        frames = [frame for _, frame in placed]
+        each = any(block.repeat for block, _ in placed)
+        stamps = [
+            read_stamps(
+                self.sheet, self.plan, form, self.source.around, self.roles, frames, near, turned
+            )
+            for near in (frames if each else [None])
+        ]
+        told = dict.fromkeys(finding for one in stamps for finding in one.findings)
+        self.findings[:0] = told
+        return stamps if each else stamps * len(frames)
+
+    def _read_block(
+        self, block: BlockPlan, place: Place, view: Sheet, roles: RoleMap
+    ) -> Lengthened:
+        columns, about_columns = settle_columns(view, place, self.plan, block)
+        lines, about_lines = settle_lines(view, place, columns, roles)
+        long = lengthen(view, place, columns, lines, self.plan)
+        self.findings += [*about_columns, *about_lines, *long.findings]
+        for head, column in columns.heads.items():
+            self.heads.setdefault(head, view.address(max(place.bottom, 0), column))
+        mark_block(roles, place, columns, lines)
+        for misfit in long.misfits:
+            roles.unplace(misfit.row, misfit.column, misfit.reason)
+        return long
+
+    def done(self, form: FormPlan | None) -> TabReading:
+        """The reading of the tab, with every cell accounted for."""
+        strays = list(strays_of(self.sheet, self.roles, self.places))
+        findings = [*self.findings, *about_strays(strays)]
+        file, tab = self.source.file, self.sheet.name
+        return TabReading(
+            {
+                table: one_batch(self.batches.get(table, []), record_schema(self.plan, table))
+                for table in self.plan.tables
+            },
+            self.roles.account(),
+            tuple(replace(one, file=file, tab=tab) for one in findings),
+            tuple(one.unplaced._replace(file=file, tab=tab) for one in strays),
+            self.roles,
+            form.title if form else "",
+            self.heads,
+        )
 
 
 def _heading_cells(view: Sheet, places: Sequence[Place]) -> set[str]:
@@ -263,107 +258,3 @@ def _wanted(block: BlockPlan, source: TabSource) -> bool:
     if block.tabs is None:
         return source.shared
     return source.blocks is not None and block.key in source.blocks
-
-
-def _read_places(
-    view: Sheet,
-    sheet: Sheet,
-    plan: Plan,
-    form: FormPlan,
-    source: TabSource,
-    roles: RoleMap,
-    over: RoleMap,
-    reading: _Reading,
-    placed: Sequence[tuple[BlockPlan, Place]],
-) -> None:
-    """Stamps first, so that their cells are known; then block by block."""
-    frames = [frame for _, frame in placed]
-    around, turned = source.around, view.turned
-    repeats = any(block.repeat for block, _ in placed)
-    once = None
-    if not (repeats and placed):
-        once = read_stamps(sheet, plan, form, around, roles, frames, turned=turned)
-    stamps: list[Stamped] = [
-        once or read_stamps(sheet, plan, form, around, roles, frames, frame, turned)
-        for frame in frames
-    ]
-    reading.findings[:0] = dict.fromkeys(
-        finding for one in ([once] if once else stamps) for finding in one.findings
-    )
-    if view.turned:
-        over.take_over(roles)
-    for (block, frame), stamped in zip(placed, stamps, strict=True):
-        long = _read_block(view, frame, plan, block, over, reading)
-        values = dict(stamped.values)
-        for name, text in (source.blocks or {}).get(block.key, {}).items():
-            values[name], told = convert_stamp(plan, name, text)
-            reading.findings += told
-        batch = _records(plan, block.into, long, values, source.file, sheet.name)
-        reading.batches.setdefault(block.into, []).append(batch)
-    if not view.turned:
-        reading.places += frames
-
-
-def _read_block(
-    view: Sheet, place: Place, plan: Plan, block: BlockPlan, roles: RoleMap, reading: _Reading
-) -> Lengthened:
-    columns, about_columns = settle_columns(view, place, plan, block)
-    lines, about_lines = settle_lines(view, place, columns, roles)
-    long = lengthen(view, place, columns, lines, plan)
-    reading.findings += [*about_columns, *about_lines, *long.findings]
-    for head, column in columns.heads.items():
-        reading.heads.setdefault(head, view.address(max(place.bottom, 0), column))
-    mark_block(roles, place, columns, lines)
-    for misfit in long.misfits:
-        roles.unplace(misfit.row, misfit.column, misfit.reason)
-    return long
-
-
-def _records(
-    plan: Plan,
-    table: str,
-    long: Lengthened,
-    stamps: Mapping[str, object],
-    file: str,
-    tab: str,
-) -> pa.RecordBatch:
-    arrays = {**long.arrays, "source_cell": long.cells}
-    stamped = {**stamps, "source_file": file, "source_tab": tab}
-    length = len(long.cells)
-    schema = record_schema(plan, table)
-    columns = []
-    for column in schema:
-        if column.name in arrays:
-            columns.append(arrays[column.name])
-        elif column.name in stamped:
-            kind = plan.types.get(column.name, "text")
-            columns.append(constant(stamped[column.name], kind, length))
-        else:
-            columns.append(blank(column.type, length))
-    known = pa.RecordBatch.from_arrays(columns, schema=schema)
-    more = [name for name in arrays if name not in plan.types and name not in PROVENANCE]
-    return with_columns(known, {name: arrays[name] for name in more}) if more else known
-
-
-def with_columns(batch: pa.RecordBatch, more: Mapping[str, pa.Array]) -> pa.RecordBatch:
-    """A batch with further text columns, before those that say where a record is from."""
-    at = batch.num_columns - len(PROVENANCE)
-    fields = [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in more]
-    schema = [*batch.schema][:at] + fields + [*batch.schema][at:]
-    columns = [*batch.columns[:at], *more.values(), *batch.columns[at:]]
-    return pa.RecordBatch.from_arrays(columns, schema=pa.schema(schema))
-
-
-def _plain_record(
-    plan: Plan, stamped: Stamped, source: TabSource, tab: str
-) -> pa.RecordBatch | None:
-    """The one record of a form without a block, if any of its stamps has a value."""
-    if not stamped.first and all(value is None for value in stamped.values.values()):
-        return None
-    long = Lengthened({}, as_array([stamped.first or None], "text"), (), ())
-    return _records(plan, next(iter(plan.tables)), long, stamped.values, source.file, tab)
-
-
-def _keep(reading: _Reading, plan: Plan, form: FormPlan, batch: pa.RecordBatch | None) -> None:
-    if batch is not None:
-        reading.batches.setdefault(next(iter(plan.tables)), []).append(batch)

@@ -12,8 +12,8 @@ from typing import Any
 import pyarrow as pa
 
 from boreotabula.reading.findings import Finding, Severity, Unplaced
+from boreotabula.reading.records import as_one, record_schema
 from boreotabula.reading.roles import Account, Role
-from boreotabula.reading.tab import as_one, record_schema
 from boreotabula.runs.choosing import make_job
 from boreotabula.runs.files import FileReading, read_file
 from boreotabula.runs.inbox import Inbox, LeftOut, look

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from contextlib import closing
 from datetime import timedelta
 from pathlib import Path
 from xml.parsers import expat
@@ -27,7 +28,7 @@ class OdsInside:
     """The inside of an .ods file; its one part for all sheets is read once."""
 
     def __init__(self, path: Path, limits: Limits) -> None:
-        with Package(path, limits) as package:
+        with closing(Package(path, limits)) as package:
             package.check()
             content = package.read(_CONTENT)
         refuse_entities(content)

@@ -11,8 +11,6 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
-from types import TracebackType
-from typing import Self
 from xml.etree.ElementTree import Element, ParseError, fromstring
 
 from boreotabula.workbooks.errors import UnreadableError
@@ -34,15 +32,8 @@ class Package:
             raise UnreadableError("it is damaged: a workbook that was cut off, perhaps") from None
         self._names = {name.lower(): name for name in self._archive.namelist()}
 
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
+    def close(self) -> None:
+        """Let go of the file."""
         self._archive.close()
 
     def __contains__(self, name: str) -> bool:

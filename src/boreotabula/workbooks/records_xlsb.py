@@ -36,7 +36,7 @@ class XlsbInside:
 
     def close(self) -> None:
         """Let go of the file."""
-        self._package.__exit__(None, None, None)
+        self._package.close()
 
     def names(self) -> Mapping[str, NamedCell]:
         """Defined names are kept as compiled formulas, which are not read."""

@@ -55,7 +55,7 @@ class XlsxInside:
 
     def close(self) -> None:
         """Let go of the file."""
-        self._package.__exit__(None, None, None)
+        self._package.close()
 
     def look(self, number: int, name: str) -> Look:
         """Look into a sheet."""
