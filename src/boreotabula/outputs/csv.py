@@ -18,9 +18,7 @@ import pyarrow.csv as pa_csv
 _NEEDS_QUOTES = '[",\r\n]'
 _APART = "\x1f"
 _SIGNS = (b",", b'"', b"\n", b"\r", _APART.encode())
-_PLAIN = pa_csv.WriteOptions(
-    include_header=False, quoting_style="none", eol="\r\n", delimiter=_APART
-)
+_PLAIN = pa_csv.WriteOptions(include_header=False, quoting_style="none", delimiter=_APART)
 _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 
@@ -68,7 +66,7 @@ def _plain_lines(columns: list[pa.Array]) -> bytes:
     with pa_csv.CSVWriter(stream, batch.schema, write_options=_PLAIN) as writer:
         writer.write(batch)
     content: bytes = stream.getvalue().to_pybytes()
-    return content.replace(_APART.encode(), b",")
+    return content.replace(b"\n", b"\r\n").replace(_APART.encode(), b",")
 
 
 def _neighbours_joined(columns: list[pa.Array]) -> list[pa.Array]:
