@@ -47,6 +47,28 @@ def raw_xlsx(path: Path, rows: str, before: str = "", after: str = "", head: str
     )
 
 
+def raw_ods(path: Path, rows: str) -> Path:
+    """An .ods file with one tab whose markup of rows is given."""
+    names = "".join(
+        f' xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
+        for name in ("office", "table", "text")
+    )
+    content = (
+        f"<office:document-content{names}><office:body><office:spreadsheet>"
+        f'<table:table table:name="Bench 1">{rows}</table:table>'
+        "</office:spreadsheet></office:body></office:document-content>"
+    )
+    manifest = '<manifest xmlns="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>'
+    return _zipped(
+        path,
+        {
+            "mimetype": "application/vnd.oasis.opendocument.spreadsheet",
+            "content.xml": content,
+            "META-INF/manifest.xml": manifest,
+        },
+    )
+
+
 def _record(kind: int, content: bytes = b"") -> bytes:
     """A record of [MS-XLSB] 2.1.4: number and size in 7 bits a byte, then the content."""
     head = bytes([kind & 0x7F | 0x80, kind >> 7]) if kind > 127 else bytes([kind])

@@ -346,6 +346,13 @@ into = "lots"
     assert codes(reading) == []
 
 
+def test_two_blocks_never_read_the_same_table_twice() -> None:
+    text = f"layout = 1\n[[block]]\n{CROSS}\n[[block]]\n{CROSS}\n{FIELDS}"
+    reading = read(sheet("Species | A\nPine | 1"), text)
+    assert values(reading, "species", "seedlings") == [("Pine", 1)]
+    assert codes(reading) == ["blocks-overlap"]
+
+
 EDITIONS = """
 layout = 1
 [stamps]

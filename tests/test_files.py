@@ -17,7 +17,7 @@ from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Flaw, Sheet, Span, Visibility
 from boreotabula.workbooks.text import TextForm
 from helpers import span, write_workbook
-from raw_files import raw_xlsx, xlsb
+from raw_files import raw_ods, raw_xlsx, xlsb
 
 FILES = Path(__file__).parent / "files"
 
@@ -116,6 +116,12 @@ def test_a_sheet_that_declares_a_million_empty_rows_is_small(tmp_path: Path) -> 
 
 
 FAR = '<row r="1"><c r="A1"><v>1</v></c></row><row r="1048576"><c r="XFD1048576"><v>1</v></c></row>'
+FAR_ODS = (
+    '<table:table-row table:number-rows-repeated="1048575"><table:table-cell/></table:table-row>'
+    '<table:table-row><table:table-cell table:number-columns-repeated="16383"/>'
+    '<table:table-cell office:value-type="float" office:value="1"><text:p>1</text:p>'
+    "</table:table-cell></table:table-row>"
+)
 ENTITIES = '<!DOCTYPE w [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]>'
 
 
@@ -124,6 +130,9 @@ def test_hostile_workbooks_are_refused_within_bounds(tmp_path: Path) -> None:
     assert "entities" in trouble(raw_xlsx(tmp_path / "bomb.xlsx", FAR, head=ENTITIES))
     cells = {(1_048_575, 16_383): 1.0, (0, 0): 1.0}
     assert "XFD1048576" in trouble(xlsb(tmp_path / "far.xlsb", cells))
+    assert "XFD1048576" in trouble(raw_ods(tmp_path / "far.ods", FAR_ODS))
+    near = FAR_ODS.replace("1048575", "2").replace("16383", "1")
+    assert only_sheet(raw_ods(tmp_path / "near.ods", near)).rows[2] == ["", 1.0]
     zipped = raw_xlsx(tmp_path / "zip.xlsx", "<row/>" * 2_000_000)
     small = Opening(limits=Limits(inflated=MEBI))
     assert "would grow beyond 1 MiB" in trouble(zipped, small)

@@ -51,9 +51,17 @@ def blank_level(place: Headings, block: BlockPlan, column: int, heads: Heads) ->
     if not blank:
         return None
     level, field = blank[0]
+    at = column - place.left
+    right = next((n for n, cell in enumerate(place.rows[level]) if n > at and cell != ""), None)
+    other = ""
+    if right is not None:
+        where = place.address(place.top + level, place.left + right)
+        other = (
+            f" (“{one_line(cell_text(place.rows[level][right]))}” in {where} begins right of it)"
+        )
     return Finding(
         "heading-level-blank",
-        f"no heading “{field}” over “{heads.own[-1]}”; the field is empty in its records",
+        f"no heading “{field}” over “{heads.own[-1]}”{other}; the field is empty in its records",
         "Write the heading into the sheet, or merge the one beside it over this column.",
         cell=place.address(place.top + level, column),
         looked_for=field,

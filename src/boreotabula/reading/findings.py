@@ -46,6 +46,7 @@ CODES: dict[str, Severity] = {
     "stamp-not-converted": Severity.ERROR,
     "block-not-found": Severity.ERROR,
     "block-found-twice": Severity.ERROR,
+    "blocks-overlap": Severity.ERROR,
     "stub-heading-missing": Severity.ERROR,
     "heading-rows-doubtful": Severity.ERROR,
     "heading-unknown": Severity.ERROR,

@@ -53,6 +53,14 @@ def bounded(places: Sequence[Place]) -> list[Place]:
     return [_bounded(one, places) for one in places]
 
 
+def same_table(one: Place, other: Place) -> bool:
+    """Whether two places have a heading row, and stub columns or the left edge, in common."""
+    rows = one.top <= other.bottom and other.top <= one.bottom
+    rows = rows or (one.top, one.bottom) == (other.top, other.bottom)
+    shared = set(one.stub.values()) & set(other.stub.values())
+    return rows and (bool(shared) or one.left == other.left)
+
+
 def _bounded(place: Place, places: Sequence[Place]) -> Place:
     limit = place.limit
     fixed = place.fixed

@@ -15,7 +15,7 @@ from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.lengthen import Lengthened, lengthen
 from boreotabula.reading.lines import settle_lines
 from boreotabula.reading.marking import mark_block
-from boreotabula.reading.place import Place, bounded
+from boreotabula.reading.place import Place, bounded, same_table
 from boreotabula.reading.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
 from boreotabula.reading.records import one_batch, plain_record, record_schema, records_of
@@ -185,7 +185,14 @@ class _TabReader:
 
     def _place(self, blocks: Sequence[BlockPlan], view: Sheet) -> Placed:
         found = [(block, *find_places(view, block, self.plan.names)) for block in blocks]
-        placed = [(block, place) for block, places, _ in found for place in places]
+        placed: Placed = []
+        for block, places, _ in found:
+            for place in places:
+                before = next((one for one, other in placed if same_table(other, place)), None)
+                if before is None:
+                    placed.append((block, place))
+                else:
+                    self.findings.append(_read_already(view, place))
         heads = _heading_cells(view, [place for _, place in placed])
         self.findings += [
             one
@@ -242,6 +249,19 @@ class _TabReader:
             form.title if form else "",
             self.heads,
         )
+
+
+def _read_already(view: Sheet, place: Place) -> Finding:
+    return Finding(
+        "blocks-overlap",
+        f"two blocks of the layout find the same table at {view.address(place.top, place.left)};"
+        " it was read by the first of them only",
+        "Give the blocks stub headings that differ, say where each stands with `at`, or let them"
+        " choose other tabs.",
+        cell=view.address(max(place.top, 0), place.left),
+        looked_for="a table for each block",
+        found="the same table for two",
+    )
 
 
 def _heading_cells(view: Sheet, places: Sequence[Place]) -> set[str]:

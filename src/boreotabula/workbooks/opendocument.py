@@ -34,6 +34,9 @@ class OdsInside:
         refuse_entities(content)
         self._reader = _Reader(limits)
         self._reader.read(content)
+        # The fast reader lays out all sheets as it opens the file: one too large would stop it.
+        for error in self._reader.too_far.values():
+            raise error
 
     def close(self) -> None:
         """Nothing is held open."""
@@ -44,8 +47,6 @@ class OdsInside:
 
     def look(self, number: int, name: str) -> Look:
         """What was seen in a sheet."""
-        if name in self._reader.too_far:
-            raise self._reader.too_far[name]
         return self._reader.looks.get(name, Look())
 
 
