@@ -143,6 +143,27 @@ CASES = {
             ("Pot 60", "Q1", "A", 4),
         ],
     ),
+    "upper headings over the last column of their group": Case(
+        'stub = "species"\nacross = ["container", "grade"]\nvalue = "seedlings"\nreach = "left"',
+        """
+        .       | . | Pot 95 | . | Pot 60
+        Species | A | B      | A | B
+        Pine    | 1 | 2      | 3 | 4
+        """,
+        "container grade seedlings",
+        [("Pot 95", "A", 1), ("Pot 95", "B", 2), ("Pot 60", "A", 3), ("Pot 60", "B", 4)],
+    ),
+    "an upper heading that may belong left or right": Case(
+        'stub = "species"\nacross = ["container", "grade"]\nvalue = "seedlings"',
+        """
+        .       | . | Pot 95 | .
+        Species | A | B      | C
+        Pine    | 1 | 2      | 3
+        """,
+        "container grade seedlings source_cell",
+        [(None, "A", 1, "B3"), ("Pot 95", "B", 2, "C3"), ("Pot 95", "C", 3, "D3")],
+        findings=("heading-level-blank",),
+    ),
     "several values, one missing, in varying order": Case(
         PLAN,
         """

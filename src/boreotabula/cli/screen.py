@@ -40,15 +40,18 @@ _STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "bold magenta", Severit
 
 def out() -> Console:
     """The console for results; wide where no terminal sets a width."""
-    console = Console(highlight=False, soft_wrap=False)
-    if not console.is_terminal and "COLUMNS" not in os.environ:
-        console.width = PIPED_WIDTH
-    return console
+    return _wide(Console(highlight=False, soft_wrap=False))
 
 
 def err() -> Console:
     """The console for progress and findings."""
-    return Console(stderr=True, highlight=False, soft_wrap=False)
+    return _wide(Console(stderr=True, highlight=False, soft_wrap=False))
+
+
+def _wide(console: Console) -> Console:
+    if not console.is_terminal and "COLUMNS" not in os.environ:
+        console.width = PIPED_WIDTH
+    return console
 
 
 @contextmanager

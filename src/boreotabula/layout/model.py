@@ -111,6 +111,7 @@ class Block(Part):
     skip: Texts = ()
     ends_at: Texts = ()
     gaps: bool = False
+    reach: Literal["right", "left"] = "right"
     turned: bool = False
     repeat: bool = False
     blank: Literal["skip", "keep"] = "skip"

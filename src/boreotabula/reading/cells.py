@@ -32,7 +32,7 @@ def one_line(text: str) -> str:
 def kind_of(cell: Cell) -> str:
     """What a cell holds, in an analyst's words."""
     if isinstance(cell, Flaw):
-        return cell.text
+        return "an error value" if cell.text[:1] != "=" else "a formula without a stored result"
     if isinstance(cell, bool):
         return "TRUE or FALSE"
     if isinstance(cell, float | int):

@@ -62,7 +62,8 @@ def blank_level(place: Headings, block: BlockPlan, column: int, heads: Heads) ->
     return Finding(
         "heading-level-blank",
         f"no heading “{field}” over “{heads.own[-1]}”{other}; the field is empty in its records",
-        "Write the heading into the sheet, or merge the one beside it over this column.",
+        "Write the heading into the sheet, or merge the one beside it over this column; if upper"
+        ' headings stand over the last column of their group, write `reach = "left"` into [block].',
         cell=place.address(place.top + level, column),
         looked_for=field,
         found="blank",

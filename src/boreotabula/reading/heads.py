@@ -84,7 +84,7 @@ def heads_of(headings: Headings, block: BlockPlan) -> list[Heads]:
     # In a list the upper headings reach over every column, in a cross-tab over the values only.
     start = 0 if block.is_list else headings.start - headings.left
     blank: list[Cell] = [""] * headings.width
-    reached = _reach(levels, start) if levels else []
+    reached = _reach(levels, start, block.reach_left) if levels else []
     padded = [*[blank] * (block.depth - len(levels)), *reached]
     kept = padded[-block.depth :] if block.depth else []
     return [
@@ -107,7 +107,18 @@ def _own(headings: Headings, row: int, at: int, cell: Cell) -> tuple[Cell, Span 
     return cell, None
 
 
-def _reach(levels: Sequence[Sequence[tuple[Cell, Span | None]]], start: int) -> list[list[Cell]]:
+_Level = Sequence[tuple[Cell, Span | None]]
+
+
+def _reach(levels: Sequence[_Level], start: int, leftward: bool) -> list[list[Cell]]:
+    """The heading of each level over each column from `start` on, to the right or to the left."""
+    if not leftward:
+        return _reach_right(levels, start)
+    mirrored = _reach_right([level[start:][::-1] for level in levels], 0)
+    return [[""] * start + labels[::-1] for labels in mirrored]
+
+
+def _reach_right(levels: Sequence[_Level], start: int) -> list[list[Cell]]:
     """The heading of each level over each column.
 
     An upper heading reaches as far as its merged cell, or, unmerged, to the next filled cell of

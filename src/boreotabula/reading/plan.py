@@ -67,6 +67,8 @@ class BlockPlan:
     skip: tuple[Pattern, ...]
     ends_at: tuple[Pattern, ...]
     gaps: bool
+    reach_left: bool
+    """Whether unmerged upper headings stand over the last column of their group."""
     turned: bool
     repeat: bool
     keep_blank: bool
@@ -185,6 +187,7 @@ def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPl
         skip=_cell_patterns(block.skip),
         ends_at=_cell_patterns(block.ends_at),
         gaps=block.gaps,
+        reach_left=block.reach == "left",
         turned=block.turned,
         repeat=block.repeat,
         keep_blank=block.blank == "keep",
