@@ -25,7 +25,18 @@ RIGHT: list[tuple[str, Any, Any]] = [
     ("month", date(2026, 4, 17), date(2026, 4, 1)),
     ("month", datetime(2026, 4, 17, 9), date(2026, 4, 1)),
     ("month", "2026-04", date(2026, 4, 1)), ("month", "4/2026", date(2026, 4, 1)),
-    ("month", "2026-04-17", date(2026, 4, 1)),
+    ("month", "2026-04-17", date(2026, 4, 1)), ("month", "April 2026", date(2026, 4, 1)),
+    ("month", "apr. 2026", date(2026, 4, 1)), ("month", "SEP 2026", date(2026, 9, 1)),
+    ("date", date(2026, 4, 17), date(2026, 4, 17)), ("date", " 2026-04-17 ", date(2026, 4, 17)),
+    ("date", datetime(2026, 4, 17), date(2026, 4, 17)),
+    ("datetime", datetime(2026, 4, 17, 6), datetime(2026, 4, 17, 6)),
+    ("datetime", date(2026, 4, 17), datetime(2026, 4, 17)),
+    ("datetime", "2026-04-17 06:30", datetime(2026, 4, 17, 6, 30)),
+    ("datetime", "2026-04-17T06:30:15", datetime(2026, 4, 17, 6, 30, 15)),
+    ("datetime", datetime(2026, 4, 17, 5, 59, 59, 999_999), datetime(2026, 4, 17, 6)),
+    ("time", time(6, 30), time(6, 30)), ("time", "6:30", time(6, 30)),
+    ("time", "06:30:15", time(6, 30, 15)), ("time", time(5, 59, 59, 999_999), time(6)),
+    ("time", time(23, 59, 59, 999_999), time(23, 59, 59)),
 ]  # fmt: skip
 WRONG: list[tuple[str, Any]] = [
     ("text", Flaw("#N/A")), ("integer", "1 200"), ("integer", "1,200"), ("integer", "7.5"),
@@ -33,6 +44,10 @@ WRONG: list[tuple[str, Any]] = [
     ("integer", "99999999999999999999"), ("number", "7,25"), ("number", "nan"), ("number", "inf"),
     ("number", False), ("number", "1_000"), ("month", 46113.0), ("month", "2026-13"),
     ("month", "0000-01"), ("month", "April"), ("month", "2026"),
+    ("month", "Stock 2026"), ("month", "April 0000"), ("date", "17.4.2026"), ("date", 46113.0),
+    ("date", datetime(2026, 4, 17, 9)), ("date", "soon"), ("datetime", "06:30"),
+    ("datetime", "2026-04-17T06:30Z"), ("datetime", 0.5), ("time", "noon"), ("time", 0.25),
+    ("time", timedelta(hours=30)), ("time", "25:00"), ("date", Flaw("#N/A")),
 ]  # fmt: skip
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from datetime import date
+from datetime import date, datetime
 from pathlib import Path
 
 import pyarrow as pa
@@ -13,11 +13,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from boreotabula.errors import CallError
-from boreotabula.outputs.csv import CsvWriter
+from boreotabula.outputs.csv import CsvWriter, csv_rows
 from boreotabula.reading.convert import as_array
-from boreotabula.runs.placing import KeepOld, placed
+from boreotabula.runs.placing import KeepOld, placed, placed_folder
 
 KINDS = {"name": "text", "count": "integer", "share": "number", "month": "month"}
+MOMENT = datetime(2026, 4, 17, 6, 30, 5)
 ROWS = st.tuples(
     st.none() | st.text(st.characters(exclude_categories=["Cs"])),
     st.none() | st.integers(-(2**63), 2**63 - 1),
@@ -46,6 +47,35 @@ def test_every_value_reads_back_from_csv(rows: list[tuple[object, ...]], heading
         assert line[1] == ("" if count is None else str(count))
         assert (float(line[2]) if line[2] else None) == share
         assert line[3] == (f"{month.year:04}-{month.month:02}" if isinstance(month, date) else "")
+
+
+def test_dates_and_times_are_written_in_iso_form() -> None:
+    kinds = {"date": MOMENT.date(), "datetime": MOMENT, "time": MOMENT.time()}
+    arrays = [as_array([value, None], kind) for kind, value in kinds.items()]
+    schema = pa.schema(
+        pa.field(kind, array.type, metadata={"field_type": kind})
+        for kind, array in zip(kinds, arrays, strict=True)
+    )
+    head, first, second = csv_rows(pa.Table.from_arrays(arrays, schema=schema))
+    assert head == list(kinds)
+    assert first == ["2026-04-17", "2026-04-17T06:30:05", "06:30:05"]
+    assert second == ["", "", ""]
+
+
+def test_a_folder_is_put_in_place_whole_or_not_at_all(tmp_path: Path) -> None:
+    target = tmp_path / "out"
+    with placed_folder(target) as folder:
+        (folder / "a.csv").write_text("old", "utf-8")
+    with pytest.raises(ZeroDivisionError), placed_folder(target) as folder:
+        (folder / "a.csv").write_text("half", "utf-8")
+        raise ZeroDivisionError
+    with placed_folder(target):
+        raise KeepOld
+    assert (target / "a.csv").read_text("utf-8") == "old"
+    with placed_folder(target) as folder:
+        (folder / "b.csv").write_text("new", "utf-8")
+    assert [path.name for path in target.iterdir()] == ["b.csv"]
+    assert [path.name for path in tmp_path.iterdir()] == ["out"]
 
 
 def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path) -> None:

@@ -227,7 +227,7 @@ def test_another_known_field_is_read_beside_and_one_already_filled_is_refused() 
         ("ca. 40", "text where a whole number belongs"),
         (1.5, "a fraction where a whole number belongs"),
         (True, "TRUE or FALSE where a whole number belongs"),
-        (Flaw("#DIV/0!"), "#DIV/0! where a whole number belongs"),
+        (Flaw("#DIV/0!"), "an error value where a whole number belongs"),
     ],
 )
 def test_a_value_that_does_not_convert_keeps_its_record_and_is_said(

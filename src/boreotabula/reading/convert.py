@@ -7,7 +7,7 @@ import struct
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
-from datetime import date, datetime, time
+from datetime import date, datetime, time, timedelta
 from functools import cache, lru_cache
 
 import pyarrow as pa
@@ -137,27 +137,37 @@ def _to_date(cell: Cell) -> date:
     raise NotConvertedError(f"{kind_of(cell)} where a date such as 2026-04-17 belongs")
 
 
+def _whole_second(moment: datetime) -> datetime:
+    """A time to the nearest second: workbooks keep times as fractions of a day."""
+    return (moment + timedelta(microseconds=500_000)).replace(microsecond=0)
+
+
+def _second_of_day(moment: time) -> time:
+    rounded = _whole_second(datetime.combine(date(2000, 1, 1), moment))
+    return rounded.time() if rounded.day == 1 else time(23, 59, 59)
+
+
 def _to_datetime(cell: Cell) -> datetime:
     if isinstance(cell, datetime):
-        return cell
+        return _whole_second(cell)
     if isinstance(cell, date):
         return datetime(cell.year, cell.month, cell.day)
     if isinstance(cell, str):
         with suppress(ValueError):
             found = datetime.fromisoformat(cell.strip())
             if found.tzinfo is None:
-                return found
+                return _whole_second(found)
     raise NotConvertedError(f"{kind_of(cell)} where a time such as 2026-04-17 06:00 belongs")
 
 
 def _to_time(cell: Cell) -> time:
     if isinstance(cell, time):
-        return cell
+        return _second_of_day(cell)
     if isinstance(cell, str):
         with suppress(ValueError):
             found = time.fromisoformat(cell.strip().zfill(5))
             if found.tzinfo is None:
-                return found
+                return _second_of_day(found)
     raise NotConvertedError(f"{kind_of(cell)} where a time of day such as 06:00 belongs")
 
 
