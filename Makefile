@@ -25,4 +25,4 @@ $(READY): pyproject.toml
 	touch $(READY)
 
 clean:
-	rm -rf .venv demo bench/work
+	rm -rf .venv demo bench/made

@@ -2,7 +2,7 @@
 
 The three run in alternation, each in a process of its own; medians, ratios and peak memory are
 printed. The command runs in an environment without pandas, as users install it; the script by
-hand in one with pandas and openpyxl. Both are set up in bench/work on the first call.
+hand in one with pandas and openpyxl. Both are set up in bench/made on the first call.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 HERE = Path(__file__).parent
-WORK = HERE / "work"
+WORK = HERE / "made"
 
 
 @dataclass

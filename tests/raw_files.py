@@ -31,8 +31,14 @@ def _zipped(path: Path, parts: Mapping[str, str | bytes]) -> Path:
     return path
 
 
-def raw_xlsx(path: Path, rows: str, before: str = "", after: str = "", head: str = "") -> Path:
-    """An .xlsx file with one tab whose markup of rows is given; the rest is as small as may be."""
+def raw_xlsx(
+    path: Path, rows: str, before: str = "", after: str = "", head: str = "", prefix: str = ""
+) -> Path:
+    """An .xlsx file with one tab whose markup of rows is given; the rest is as small as may be.
+
+    `prefix`, with its colon, stands before the names of tags.
+    """
+    space = f"xmlns:{prefix.rstrip(':')}" if prefix else "xmlns"
     return _zipped(
         path,
         {
@@ -41,8 +47,8 @@ def raw_xlsx(path: Path, rows: str, before: str = "", after: str = "", head: str
             "xl/workbook.xml": f'<workbook xmlns="{_MAIN}" xmlns:r="{_OFFICE}"><sheets>'
             '<sheet name="Bench 1" sheetId="1" r:id="rId1"/></sheets></workbook>',
             "xl/_rels/workbook.xml.rels": _relations(("worksheet", "worksheets/sheet1.xml")),
-            "xl/worksheets/sheet1.xml": f'{head}<worksheet xmlns="{_MAIN}">{before}'
-            f"<sheetData>{rows}</sheetData>{after}</worksheet>",
+            "xl/worksheets/sheet1.xml": f'{head}<{prefix}worksheet {space}="{_MAIN}">{before}'
+            f"<{prefix}sheetData>{rows}</{prefix}sheetData>{after}</{prefix}worksheet>",
         },
     )
 

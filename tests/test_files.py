@@ -127,6 +127,13 @@ ENTITIES = '<!DOCTYPE w [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]>'
 
 def test_hostile_workbooks_are_refused_within_bounds(tmp_path: Path) -> None:
     assert "XFD1048576" in trouble(raw_xlsx(tmp_path / "far.xlsx", FAR))
+    backward = "".join(f"{row}</row>" for row in reversed(FAR.split("</row>")[:2]))
+    assert "XFD1048576" in trouble(raw_xlsx(tmp_path / "back.xlsx", backward))
+    assert "XFD1048576" in trouble(raw_xlsx(tmp_path / "quoted.xlsx", FAR.replace('"', "'")))
+    prefixed = FAR.replace("</", "</x:").replace("<r", "<x:r").replace("<c", "<x:c")
+    assert "XFD1048576" in trouble(
+        raw_xlsx(tmp_path / "prefix.xlsx", prefixed.replace("<v", "<x:v"), prefix="x:")
+    )
     assert "entities" in trouble(raw_xlsx(tmp_path / "bomb.xlsx", FAR, head=ENTITIES))
     cells = {(1_048_575, 16_383): 1.0, (0, 0): 1.0}
     assert "XFD1048576" in trouble(xlsb(tmp_path / "far.xlsb", cells))

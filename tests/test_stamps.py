@@ -30,6 +30,7 @@ TITLE = "Stock report – Frostmo – April 2026"
         ('right_of = "Nursery"', "x | Nursery: | . | Frostmo", []),
         ('right_of = ["Sted", "Nursery"]', "NURSERY | . | . | Frostmo", ["A1:C1"]),
         ('right_of = "Nursery"', "Nursery: Frostmo", []),
+        ('right_of = "Nurs*"', "Nursery: Frostmo | Lomlia", []),
         ('below = "Nursery"', "Nursery | y\n. | .\nFrostmo | z", ["A1:A2"]),
         ('from = "file name", pattern = "{}_stock"', "x", []),
         ('from = "folder name"', "x", []),

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
     from boreotabula.runs.looking import Alike, FileSurvey, Survey, TabSurvey
@@ -39,6 +40,8 @@ def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
     from boreotabula.runs.layouts import Layout
     from boreotabula.runs.looking import survey
 
+    if not target.exists() and target.suffix != ".toml":
+        raise CallError(f"there is no folder or layout “{target}”")
     layout = None if target.is_dir() else Layout.load(target)
     with screen.counting("looking into", shown=not as_json) as (start, step):
         seen = survey(target, layout, limits(largest_part), lambda one: step(one.name), start)

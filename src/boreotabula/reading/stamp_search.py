@@ -163,17 +163,13 @@ class StampSearch:
         step = self._next_right if stamp.right_of else self._next_below
         for row, texts in enumerate(self.sheet.texts):
             for column, text in texts:
-                if any(one.match(text) is not None for one in stamp.labels):
-                    yield self._beside_label(row, column, step)
-                    continue
-                label, colon, rest = text.partition(":")
-                if (
-                    colon
-                    and rest.strip()
-                    and any(one.match(label) is not None for one in stamp.labels)
-                ):
+                # First the value in the label's own cell: a pattern with * matches that as well.
+                label, _, rest = text.partition(":")
+                if rest.strip() and any(one.match(label) is not None for one in stamp.labels):
                     where = self.sheet.address(row, column)
                     yield Source(rest.strip(), (row, column), None, where)
+                elif any(one.match(text) is not None for one in stamp.labels):
+                    yield self._beside_label(row, column, step)
 
     def _beside_label(
         self, row: int, column: int, step: Callable[[int, int], Iterator[Spot]]

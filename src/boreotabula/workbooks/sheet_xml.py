@@ -34,6 +34,7 @@ _USUAL = "xl/workbook.xml"
 _TWO_LETTERS = 702
 """The columns from A to ZZ."""
 _SPANNED = re.compile(rb"\b(min|max)=[\"']([0-9]+)[\"']")
+_ROW_NUMBER = re.compile(rb'<row [^>]*?\br="([0-9]+)"')
 _WIDE = re.compile(rb' r="[A-Z]{3}[0-9]')
 
 
@@ -92,16 +93,14 @@ class XlsxInside:
     def _check_extent(self, content: bytes) -> None:
         """Refuse what the reader would lay out as a rectangle of too many cells.
 
-        The last row and the widest letters give an upper bound at once; only if that is too much
-        are the filled cells looked at one by one.
+        The highest row and the widest letters give an upper bound at once; only if that is too
+        much, or the markup is written unusually, are the filled cells looked at one by one.
         """
-        last = content.rfind(b"<row ")
-        numbered = _NUMBER.search(content, last, last + 400) if last >= 0 else None
-        rows = int(numbered[1]) if numbered else 0
-        if rows * MAX_COLUMNS <= self._limits.cells:
+        usual = b"<sheetData" in content and b" r='" not in content
+        rows = max(map(int, _ROW_NUMBER.findall(content)), default=0)
+        if usual and rows * MAX_COLUMNS <= self._limits.cells:
             return
-        narrow = b" r='" not in content and _WIDE.search(content) is None
-        if narrow and rows * _TWO_LETTERS <= self._limits.cells:
+        if usual and rows * _TWO_LETTERS <= self._limits.cells and _WIDE.search(content) is None:
             return
         row = column = 0
         for attributes, _ in _CELL.findall(content):
