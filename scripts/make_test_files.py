@@ -36,6 +36,7 @@ def write(path: Path) -> None:
         sheet.write_number(5, 1, 0.25, hour)
         sheet.write_number(5, 2, 1.25, span)
         sheet.write_boolean(5, 3, True)
+        sheet.write_number(6, 0, 7, book.add_format({"num_format": "000"}))
         sheet.set_row(3, None, None, {"hidden": True})
         sheet.set_column(1, 1, None, None, {"hidden": True})
         book.add_worksheet("Out of sight").hide()

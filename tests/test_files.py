@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 import zipfile
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
@@ -10,6 +11,7 @@ from typing import Any
 import pytest
 import xlsxwriter
 
+from boreotabula.reading.cells import cell_text
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.kinds import FileKind
 from boreotabula.workbooks.limits import MEBI, Limits
@@ -46,8 +48,28 @@ def test_what_other_programs_saved_reads_as_it_was_written(name: str, kind: File
     assert sheet.rows[2] == ["Spruce", "007", Flaw("#DIV/0!"), Flaw("#N/A")]
     assert sheet.rows[3] == ["Pine", "a\nb", 123456789012345.0, 2.5]
     assert sheet.rows[5][:3] == [date(2026, 4, 1), time(6), timedelta(hours=30)]
+    assert (sheet.rows[6][0], cell_text(sheet.rows[6][0])) == (7.0, "007")
     assert (sheet.hidden_rows, sheet.hidden_columns) == ((3,), (1,))
     assert sheet.merges == (span("C1:D1"),)
+
+
+@pytest.mark.parametrize(
+    ("form", "number", "text"),
+    [
+        ("000", 7, "007"), ("000", 1234, "1234"), ("00\\-000", 1234, "01-234"),
+        ('"P"0000', 12, "P0012"), ("00 00 00;-0", 123456, "12 34 56"), ('"A"0', 7, "A7"),
+        ("0", 7, "7"), ("0.00", 7, "7"), ("000", 7.5, "7.5"), ("000", -7, "-7"), ("#,##0", 7, "7"),
+    ],
+)  # fmt: skip
+def test_a_number_shown_as_a_code_keeps_the_text_that_is_seen(
+    tmp_path: Path, form: str, number: float, text: str
+) -> None:
+    with xlsxwriter.Workbook(tmp_path / "a.xlsx") as book:
+        book.add_worksheet().write_number("B2", number, book.add_format({"num_format": form}))
+    cell = only_sheet(tmp_path / "a.xlsx").rows[1][1]
+    assert (cell, cell_text(cell)) == (number, text)
+    again = pickle.loads(pickle.dumps(cell))
+    assert (again, cell_text(again)) == (number, text)
 
 
 def test_an_xlsb_workbook_reads_as_it_was_written(tmp_path: Path) -> None:

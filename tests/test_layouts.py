@@ -8,10 +8,11 @@ from pathlib import Path
 
 import jsonschema
 import pytest
+import xlsxwriter
 
 from boreotabula import Layout, LayoutError
 from boreotabula.layout.problems import line_of
-from helpers import LAYOUT, layout_text, program
+from helpers import LAYOUT, layout_text, program, write_workbook
 
 
 def refusal(text: str) -> str:
@@ -123,6 +124,11 @@ def test_a_line_is_found_whatever_way_a_key_is_written() -> None:
         ("heading,field\nLot,species\n", "headings.csv, row 2: the heading “Lot” cannot mean both"),
         ('heading,field\n"Laji,species\n', "headings.csv: this is not CSV"),
         (b"heading,field\nM\xe5ned,lot\n", "headings.csv, line 2: save the file as UTF-8 text"),
+        ("field,written\nlot,x\n", "headings.csv, row 1: the column “means” is missing"),
+        ("field,written,means\nlot,x,y\nlot,X,z\n", "row 3: “X” of “lot” cannot mean both “y”"),
+        ("field,written,means\nlod,x,y\n", "row 2: no field “lod” in the layout; known here:"),
+        ("field,written,means\nlot,,y\n", "row 2: “lot y” has no written beside it"),
+        ("# of\nheading,field\n# lots,lod\nx,lod\n", "headings.csv, row 4: no field “lod”"),
     ],
 )  # fmt: skip
 def test_wrong_glossaries_name_file_and_row(
@@ -150,6 +156,119 @@ def test_a_glossary_may_hold_further_columns_and_headings_never_met(
     assert [names.field_of(text) for text in ("LAJI", "erä:", "Art", "Rasse")] == [
         "species", "lot", "species", None,
     ]  # fmt: skip
+
+
+def glossary_layout(folder: Path, glossary: str, text: str = LAYOUT) -> Path:
+    """The usual layout with a glossary, in a folder."""
+    path = folder / "stock.toml"
+    path.write_text(text.replace("layout = 1", f"layout = 1\nglossary = {glossary}"), "utf-8")
+    return path
+
+
+@pytest.mark.parametrize(
+    ("part", "row"), [("#Words", 4), ("#words", 4), ("#tblWords", 4), ("#Other", 2)]
+)
+def test_a_glossary_may_be_a_tab_or_a_table_of_a_workbook(
+    tmp_path: Path, part: str, row: int
+) -> None:
+    with xlsxwriter.Workbook(tmp_path / "lists.xlsx") as book:
+        words = book.add_worksheet("Words")
+        for at, cells in enumerate((["heading", "field"], ["Laji", "species"], ["Nr", "lot"])):
+            words.write_row(at + 1, 2, cells)
+        words.add_table(1, 2, 3, 3, {
+            "name": "tblWords", "columns": [{"header": "heading"}, {"header": "field"}],
+        })  # fmt: skip
+        other = book.add_worksheet("Other")
+        other.write_row(0, 0, ["field", "heading"])
+        other.write_row(1, 0, ["lot", "Nr"])
+    path = glossary_layout(tmp_path, f'"lists.xlsx{part}"')
+    assert Layout.load(path).plan.names.field_of("NR") == "lot"
+    with pytest.raises(LayoutError, match=f"lists.xlsx{part}, row {row}: the heading “Nr” cannot"):
+        Layout.load(
+            glossary_layout(tmp_path, f'"lists.xlsx{part}"', LAYOUT.replace('"Art"', '"Nr"'))
+        )
+
+
+@pytest.mark.parametrize(
+    ("glossary", "said"),
+    [
+        ("lists.xlsx", "2 tabs are filled: A, B; write “lists.xlsx#TAB” to choose one"),
+        ("lists.xlsx#C", "no tab or table “C” in it"),
+        ("list.csv#A", "this is a text file; only a workbook has tabs"),
+        ("gone.csv", "stock.toml, line 3: no file “gone.csv” beside the layout"),
+    ],
+)
+def test_a_glossary_that_cannot_be_found_is_said(tmp_path: Path, glossary: str, said: str) -> None:
+    write_workbook(tmp_path / "lists.xlsx", {"A": [["heading", "field"]], "B": [["x"]]})
+    (tmp_path / "list.csv").write_text("heading,field\n", "utf-8")
+    with pytest.raises(LayoutError) as caught:
+        Layout.load(glossary_layout(tmp_path, f'"{glossary}"'))
+    assert said in str(caught.value)
+
+
+def test_comments_units_and_spellings_of_glossaries(tmp_path: Path) -> None:
+    (tmp_path / "h.csv").write_text(
+        "# from Suvanto, 2025\nheading,field,unit\n# of lots,lot,\nMengde,seedlings,stk\n"
+        "Antall,seedlings,\nAntall,seedlings,\n",
+        "utf-8",
+    )
+    (tmp_path / "v.csv").write_text("field;written;means\ngrade;I;A\n", "utf-8")
+    layout = Layout.load(glossary_layout(tmp_path, '["h.csv", "v.csv"]'))
+    asked = ("# of lots", "Mengde (stk)", "mengde", "Antall (stk)")
+    assert [layout.plan.names.field_of(one) for one in asked] == [
+        "lot", "seedlings", "seedlings", None,
+    ]  # fmt: skip
+    assert layout.plan.form("grade").spellings == {"i": "A", "a": "A"}
+    (told,) = layout.findings
+    assert (told.code, told.file) == ("glossary-entry-twice", "h.csv")
+    assert told.message.startswith("h.csv, row 6: the heading “Antall” means “seedlings”, as h.csv")
+
+
+def test_a_list_may_be_kept_in_a_file_of_its_own(tmp_path: Path) -> None:
+    (tmp_path / "totals.txt").write_text("\ufeff# all languages\nTotal*\n\nSum*\n", "utf-8")
+    text = layout_text('totals = { file = "totals.txt" }', 'file = "text"')
+    path = tmp_path / "stock.toml"
+    path.write_text(text, "utf-8")
+    layout = Layout.load(path)
+    assert layout.spec.block[0].totals == ("Total*", "Sum*")
+    before = layout.digest
+    (tmp_path / "totals.txt").write_text("Total*", "utf-8")
+    assert Layout.load(path).digest != before
+    (tmp_path / "totals.txt").unlink()
+    with pytest.raises(LayoutError, match="line 7: the list “totals"):
+        Layout.load(path)
+
+
+@pytest.mark.parametrize(
+    ("field", "said"),
+    [
+        ('{ type = "decimal" }', "cannot be “decimal”; did you mean “decimal(2)”?"),
+        ('{ type = "decimal(20)" }', "cannot be “decimal(20)”"),
+        ('{ min = 3 }', "a text has no min; list its values in `choices`"),
+        ('{ type = "integer", min = "x" }', "“min” of a field of type integer is a whole number"),
+        ('{ type = "date", max = "2026-04-17" }', "type date is a date such as 2026-04-17"),
+        ('{ type = "date", unit = "d" }', "“unit” goes with numbers, and this field is date"),
+        ('{ part = "week" }', "“part” of a field needs “of” beside it"),
+        ('{ part = "week", of = "lot" }', "“lot” is text; a part is taken of a date"),
+        ('{ part = "week", of = "lo" }', "no other field “lo” in [fields]; did you mean “lot”?"),
+        ('{ part = "day", of = "lot" }', "cannot be “day”"),
+        ('{ type = "date", year_from = "seedlings" }', "“year_from” goes with fields of"),
+        ('{ languages = ["Finnish"] }', "no language “Finnish”; did you mean “fi”?"),
+        ('{ decimal_mark = ",", thousands_mark = "," }', "cannot be the same sign"),
+        ('{ same_as = { A = ["x"], B = ["X"] } }', "the spelling “X” cannot mean both “A” and “B”"),
+    ],
+)  # fmt: skip
+def test_what_fields_say_of_their_values_is_checked(field: str, said: str) -> None:
+    assert said in refusal(layout_text(fields=f"more = {field}"))
+
+
+def test_a_part_of_a_date_cannot_be_filled_otherwise() -> None:
+    text = layout_text(fields='day = "date"\n').replace(
+        'lot = "text"', 'lot = { part = "week", of = "day" }'
+    )
+    assert "the field “lot” is filled twice: by “part” of its own, from “day” and by" in refusal(
+        text
+    )
 
 
 def test_the_command_says_what_is_wrong_and_leaves_with_2(tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from datetime import date, datetime
+from decimal import Decimal
 from pathlib import Path
 
 import pyarrow as pa
@@ -14,7 +15,8 @@ from hypothesis import strategies as st
 
 from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter, csv_rows
-from boreotabula.reading.convert import as_array
+from boreotabula.reading.values.convert import as_array
+from boreotabula.reading.values.form import ValueForm
 from boreotabula.runs.placing import KeepOld, placed, placed_folder
 
 KINDS = {"name": "text", "count": "integer", "share": "number", "month": "month"}
@@ -31,9 +33,9 @@ ROWS = st.tuples(
 def test_every_value_reads_back_from_csv(rows: list[tuple[object, ...]], heading: str) -> None:
     names = [heading, *list(KINDS)[1:]]
     arrays = [
-        as_array(list(column), kind)
+        as_array(list(column), ValueForm(kind))
         for column, kind in zip(zip(*rows, strict=True) or [[]] * 4, KINDS.values(), strict=False)
-    ] or [as_array([], kind) for kind in KINDS.values()]
+    ] or [as_array([], ValueForm(kind)) for kind in KINDS.values()]
     schema = pa.schema(
         pa.field(name, array.type, metadata={"field_type": kind})
         for name, array, kind in zip(names, arrays, KINDS.values(), strict=True)
@@ -49,17 +51,20 @@ def test_every_value_reads_back_from_csv(rows: list[tuple[object, ...]], heading
         assert line[3] == (f"{month.year:04}-{month.month:02}" if isinstance(month, date) else "")
 
 
-def test_dates_and_times_are_written_in_iso_form() -> None:
-    kinds = {"date": MOMENT.date(), "datetime": MOMENT, "time": MOMENT.time()}
-    arrays = [as_array([value, None], kind) for kind, value in kinds.items()]
+def test_each_type_is_written_in_its_own_form() -> None:
+    kinds = {
+        "date": MOMENT.date(), "datetime": MOMENT, "time": MOMENT.time(), "yesno": True,
+        "decimal(2)": Decimal("12.50"), "percent": 0.125,
+    }  # fmt: skip
+    arrays = [as_array([value, None], ValueForm(kind)) for kind, value in kinds.items()]
     schema = pa.schema(
         pa.field(kind, array.type, metadata={"field_type": kind})
         for kind, array in zip(kinds, arrays, strict=True)
     )
     head, first, second = csv_rows(pa.Table.from_arrays(arrays, schema=schema))
     assert head == list(kinds)
-    assert first == ["2026-04-17", "2026-04-17T06:30:05", "06:30:05"]
-    assert second == ["", "", ""]
+    assert first == ["2026-04-17", "2026-04-17T06:30:05", "06:30:05", "true", "12.50", "0.125"]
+    assert second == [""] * 6
 
 
 def test_a_folder_is_put_in_place_whole_or_not_at_all(tmp_path: Path) -> None:

@@ -224,7 +224,7 @@ def test_another_known_field_is_read_beside_and_one_already_filled_is_refused() 
 @pytest.mark.parametrize(
     ("cell", "reason"),
     [
-        ("ca. 40", "text where a whole number belongs"),
+        ("ca. 40", "“ca.” beside the number"),
         (1.5, "a fraction where a whole number belongs"),
         (True, "TRUE or FALSE where a whole number belongs"),
         (Flaw("#DIV/0!"), "an error value where a whole number belongs"),

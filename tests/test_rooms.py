@@ -50,7 +50,7 @@ def test_a_room_imports_only_from_rooms_before_it(path: Path) -> None:
 
 @pytest.mark.parametrize("name", ["layout", "reading"])
 def test_the_core_has_no_interface_and_opens_no_file(name: str) -> None:
-    for path in (HOME / name).glob("*.py"):
+    for path in (HOME / name).rglob("*.py"):
         assert not imports(path) & {"click", "rich", "pathlib", "os", "io", "sys"}, path
         calls = [
             node.func

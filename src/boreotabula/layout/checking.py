@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from boreotabula.layout.addresses import parse_address
+from boreotabula.layout.field_checks import value_problems
 from boreotabula.layout.headings import Naming, conflicts
 from boreotabula.layout.model import PROVENANCE, Block, LayoutSpec, Stamp, Tabs
 from boreotabula.layout.patterns import Kind, PatternError, pattern
@@ -70,6 +71,10 @@ def shared_uses(spec: LayoutSpec, form: Form) -> Iterator[Use]:
         yield from _capture_uses(path, kind, texts)
     for field, (path, _) in form.stamps.items():
         yield Use(field, path, f"stamp “{field}”")
+    for field, described in spec.fields.items():
+        if described.part and described.of:
+            what = f"“part” of its own, from “{described.of}”"
+            yield Use(field, ("fields", field, "part"), what)
 
 
 def block_uses(block: Block, path: KeyPath) -> Iterator[Use]:
@@ -316,4 +321,5 @@ _CHECKS: tuple[Callable[[LayoutSpec], Iterator[Problem]], ...] = (
     _unlisted_fields,
     _filled_twice,
     _two_meanings,
+    value_problems,
 )

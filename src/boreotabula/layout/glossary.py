@@ -1,77 +1,172 @@
-"""Glossaries: lists of headings and the fields they mean, as rows of text."""
+"""Glossaries: lists of headings and the fields they mean, or of values and their other spellings.
+
+They come as rows of text, whatever kind of file holds them.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 
 from boreotabula.layout.checking import own_namings, two_meanings
 from boreotabula.layout.headings import HeadingNames, Naming, conflicts, heading_names, normal_form
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.problems import LayoutError, did_you_mean
 
-COLUMNS = ("heading", "field")
+HEADINGS = ("heading", "field")
+SPELLINGS = ("field", "written", "means")
+_UNIT = "unit"
+
+NumberedRow = tuple[int, Sequence[str]]
+"""A row and its number, counted from 1, as a person finds it in the file."""
 
 
-def glossary_namings(rows: Iterable[Sequence[str]], file: str) -> list[Naming]:
-    """The namings of a glossary; its first row holds the column names, other columns are free.
+@dataclass(frozen=True)
+class Spelling:
+    """One statement that a text of a field means another, and where it was made."""
 
-    Raises LayoutError if the columns `heading` and `field` are not there, or a row has only one
-    of the two filled.
+    field: str
+    written: str
+    means: str
+    where: str
+
+
+@dataclass(frozen=True)
+class Entries:
+    """What a glossary says: of headings, of spellings of values, of units behind headings."""
+
+    namings: tuple[Naming, ...] = ()
+    spellings: tuple[Spelling, ...] = ()
+    units: tuple[tuple[str, str], ...] = ()
+    """A heading, and the unit that may stand behind it in brackets."""
+
+
+def glossary_entries(rows: Iterable[NumberedRow], file: str, fields: Collection[str]) -> Entries:
+    """The entries of a glossary; its first row holds the column names, other columns are free.
+
+    A row that begins with “#” and names none of the layout's `fields` is a comment. Raises
+    LayoutError if the columns are not there, or a row has only some of them filled.
     """
-    numbered = [(number, row) for number, row in enumerate(rows, 1) if any(map(str.strip, row))]
+    numbered = [(number, row) for number, row in rows if any(map(str.strip, row))]
+    numbered = [one for one in numbered if not _is_comment(one[1], fields)]
     if not numbered:
         raise LayoutError([(file, "the glossary is empty; it needs the columns heading,field")])
     number, header = numbered[0]
     names = [normal_form(name) for name in header]
-    missing = [name for name in COLUMNS if name not in names]
+    wanted = SPELLINGS if "written" in names else HEADINGS
+    missing = [name for name in wanted if name not in names]
     if missing:
         raise LayoutError(
             [
                 (
                     f"{file}, row {number}",
-                    f"the column “{missing[0]}” is missing; a glossary needs heading,field,"
+                    f"the column “{missing[0]}” is missing; a glossary needs {','.join(wanted)},"
                     f" this one has {','.join(header)}",
                 )
             ]
         )
-    places = [names.index(name) for name in COLUMNS]
-    return list(_namings(numbered[1:], places, file))
+    places = [names.index(name) for name in wanted]
+    filled = list(_filled(numbered[1:], places, wanted, file))
+    if wanted is SPELLINGS:
+        return Entries(
+            spellings=tuple(Spelling(one[0], one[1], one[2], where) for where, one, _ in filled)
+        )
+    unit = names.index(_UNIT) if _UNIT in names else None
+    return Entries(
+        tuple(Naming(one[0], one[1], where) for where, one, _ in filled),
+        units=tuple(
+            (texts[0], row[unit].strip())
+            for _, texts, row in filled
+            if unit is not None and unit < len(row) and row[unit].strip()
+        ),
+    )
 
 
-def _namings(
-    rows: Sequence[tuple[int, Sequence[str]]], places: Sequence[int], file: str
-) -> Iterator[Naming]:
+def _is_comment(row: Sequence[str], fields: Collection[str]) -> bool:
+    first = next(cell.strip() for cell in row if cell.strip())
+    return first.startswith("#") and not any(cell.strip() in fields for cell in row)
+
+
+def _filled(
+    rows: Sequence[NumberedRow], places: Sequence[int], names: Sequence[str], file: str
+) -> Iterator[tuple[str, list[str], Sequence[str]]]:
     for number, row in rows:
-        heading, field = (row[at].strip() if at < len(row) else "" for at in places)
-        if not heading and not field:
+        texts = [row[at].strip() if at < len(row) else "" for at in places]
+        if not any(texts):
             continue
-        if not heading or not field:
-            lacking = "heading" if field else "field"
-            raise LayoutError(
-                [(f"{file}, row {number}", f"“{heading or field}” has no {lacking} beside it")]
-            )
-        yield Naming(heading, field, f"{file}, row {number}")
+        if not all(texts):
+            lacking = names[texts.index("")]
+            said = " ".join(text for text in texts if text)
+            raise LayoutError([(f"{file}, row {number}", f"“{said}” has no {lacking} beside it")])
+        yield f"{file}, row {number}", texts, row
 
 
-def known_headings(spec: LayoutSpec, glossary: Sequence[Naming]) -> HeadingNames:
+def known_headings(
+    spec: LayoutSpec, glossary: Sequence[Naming], units: Iterable[tuple[str, str]] = ()
+) -> HeadingNames:
     """All headings that the layout and its glossaries know.
 
-    Raises LayoutError if a glossary names a field that the layout does not list, or if a heading
-    is given to two fields.
+    A heading is known with a unit in brackets behind it too, if a glossary gives it that unit, or
+    its field has it. Raises LayoutError if a glossary names a field that the layout does not list,
+    or if a heading is given to two fields.
     """
-    problems = [
-        (naming.where, f"no field “{naming.field}” in the layout" + _near(naming.field, spec))
-        for naming in glossary
-        if naming.field not in spec.fields
-    ]
+    problems = _unlisted(((one.field, one.where) for one in glossary), spec)
     namings = [naming for naming, _ in own_namings(spec)] + list(glossary)
     problems += [
         (second.where, two_meanings(first, second)) for first, second in conflicts(namings)
     ]
     if problems:
         raise LayoutError(problems)
-    return heading_names(namings)
+    behind: dict[str, set[str]] = {}
+    for heading, unit in units:
+        behind.setdefault(normal_form(heading), set()).add(unit)
+    with_units = [
+        Naming(f"{one.heading}{open_}{unit}{close}", one.field, one.where)
+        for one in namings
+        for unit in (*spec.fields[one.field].unit, *behind.get(normal_form(one.heading), ()))
+        for open_, close in ((" (", ")"), ("(", ")"), (" [", "]"), ("[", "]"))
+    ]
+    return heading_names([*with_units, *namings])
 
 
-def _near(field: str, spec: LayoutSpec) -> str:
-    return did_you_mean(field, spec.fields)
+def said_twice(glossary: Iterable[Naming]) -> Iterator[tuple[Naming, Naming]]:
+    """Pairs of glossary entries that say the same: the first, then the one that is not needed."""
+    first: dict[str, Naming] = {}
+    for naming in glossary:
+        before = first.setdefault(normal_form(naming.heading), naming)
+        if before is not naming:
+            yield before, naming
+
+
+def known_spellings(
+    spec: LayoutSpec, spellings: Sequence[Spelling]
+) -> Mapping[str, Mapping[str, str]]:
+    """By field: other spellings in the form that is compared, and what each means.
+
+    Raises LayoutError for fields that are not listed, and for spellings with two meanings.
+    """
+    problems = _unlisted(((one.field, one.where) for one in spellings), spec)
+    known: dict[str, dict[str, str]] = {}
+    for one in spellings:
+        of_field = known.setdefault(one.field, {})
+        for text in (one.means, one.written):
+            form = " ".join(text.split()).casefold()
+            before = of_field.setdefault(form, one.means)
+            if before != one.means:
+                problems.append(
+                    (
+                        one.where,
+                        f"“{text}” of “{one.field}” cannot mean both “{before}” and “{one.means}”",
+                    )
+                )
+    if problems:
+        raise LayoutError(problems)
+    return known
+
+
+def _unlisted(named: Iterable[tuple[str, str]], spec: LayoutSpec) -> list[tuple[str, str]]:
+    return [
+        (where, f"no field “{field}” in the layout" + did_you_mean(field, spec.fields))
+        for field, where in named
+        if field not in spec.fields
+    ]

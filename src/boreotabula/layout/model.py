@@ -6,14 +6,29 @@ fit together is checked in `boreotabula.layout.checking`.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from datetime import date, datetime, time
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    WithJsonSchema,
+)
+from pydantic_core import PydanticCustomError
 
-FieldType = Literal["text", "integer", "number", "month", "date", "datetime", "time"]
-FIELD_TYPES: tuple[str, ...] = get_args(FieldType)
+FIELD_TYPES = (
+    "text", "integer", "number", "decimal(2)", "percent", "date", "datetime", "time", "month",
+    "yesno",
+)  # fmt: skip
+"""The types of fields; a decimal has as many places as its brackets say."""
+_DECIMAL = re.compile(r"decimal\((?:\d|1\d)\)")
+DatePart = Literal["year", "quarter", "month", "week", "weekday"]
+DATE_PARTS: tuple[str, ...] = get_args(DatePart)
 
 PROVENANCE = ("source_file", "source_tab", "source_cell")
 """Columns that every record carries besides the fields."""
@@ -36,8 +51,19 @@ def _as_list(value: Any) -> Any:
     return (value,) if isinstance(value, Mapping) else _as_tuple(value)
 
 
-Texts = Annotated[
-    tuple[str, ...], BeforeValidator(_as_tuple, json_schema_input_type=str | list[str])
+def _known_type(value: str) -> str:
+    if value not in FIELD_TYPES and not _DECIMAL.fullmatch(value):
+        raise PydanticCustomError("field_type", "no such type")
+    return value
+
+
+_PLAIN_TYPES = [one for one in FIELD_TYPES if "(" not in one]
+FieldType = Annotated[
+    str,
+    AfterValidator(_known_type),
+    WithJsonSchema(
+        {"anyOf": [{"enum": _PLAIN_TYPES}, {"type": "string", "pattern": f"^{_DECIMAL.pattern}$"}]}
+    ),
 ]
 
 
@@ -46,6 +72,18 @@ class Part(BaseModel):
 
     # The parts of the language are built when a layout is read, together: that is faster.
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True, defer_build=True)
+
+
+class ListFile(Part):
+    """A list that is kept in a file of its own, an entry on each line. Read before all else."""
+
+    file: str
+
+
+Texts = Annotated[
+    tuple[str, ...],
+    BeforeValidator(_as_tuple, json_schema_input_type=str | list[str] | ListFile),
+]
 
 
 class Source(Part):
@@ -119,12 +157,36 @@ class Block(Part):
     into: str | None = None
 
 
-class FieldSpec(Part):
-    """A column of the output: its type and the headings it is known by besides its own name."""
+class Reading(Part):
+    """How values are written in the files, for all fields or for one."""
+
+    languages: Texts = ()
+    decimal_mark: Literal[".", ","] | None = None
+    thousands_mark: Literal[".", ",", " ", "'"] | None = None
+    day_first: bool | None = None
+    empty: Texts = ()
+
+
+Bound = int | float | datetime | date | time | str
+
+
+class FieldSpec(Reading):
+    """A column of the output: its type, the headings it is known by, the values it may hold."""
 
     type: FieldType = "text"
     also: Texts = ()
     required: bool = False
+    unit: Texts = ()
+    same_as: Mapping[str, Texts] = {}
+    min: Bound | None = None
+    max: Bound | None = None
+    choices: Annotated[
+        tuple[Bound, ...],
+        BeforeValidator(_as_tuple, json_schema_input_type=str | list[Bound] | ListFile),
+    ] = ()
+    part: DatePart | None = None
+    of: str | None = None
+    year_from: str | None = None
 
 
 class When(Part):
@@ -158,6 +220,7 @@ class LayoutSpec(Part):
     glossary: Texts = ()
     source: Source = Source()
     text: TextPart = TextPart()
+    reading: Reading = Reading()
     tabs: Tabs | None = None
     stamps: Stamps = {}
     block: Blocks = ()

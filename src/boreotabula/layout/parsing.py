@@ -4,26 +4,43 @@ from __future__ import annotations
 
 import re
 import tomllib
+from collections.abc import Callable
+from typing import Any
 
 from pydantic import ValidationError
 
 from boreotabula.layout.checking import check
 from boreotabula.layout.model import LayoutSpec
-from boreotabula.layout.problems import LayoutError, from_validation, layout_error
+from boreotabula.layout.problems import (
+    KeyPath,
+    LayoutError,
+    Problem,
+    from_validation,
+    layout_error,
+)
 
 _PLACE = re.compile(r" \(at (?:line (\d+), column (\d+)|end of document)\)$")
 
 
-def parse_layout(text: str, file: str) -> LayoutSpec:
+ListOf = Callable[[str], list[str]]
+"""Reads a list of names from a file, by its name; raises LookupError with what is wrong."""
+
+
+def parse_layout(text: str, file: str, list_of: ListOf | None = None) -> LayoutSpec:
     """Read a layout from its text; `file` is the name that messages give.
 
-    Raises LayoutError with every problem found: broken TOML, unknown keys, wrong shapes, and
-    parts that do not fit together.
+    `list_of` reads the lists that the layout keeps in files of their own. Raises LayoutError with
+    every problem found: broken TOML, unknown keys, wrong shapes, parts that do not fit together.
     """
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise LayoutError([_broken(error, text, file)]) from None
+    problems: list[Problem] = []
+    if list_of is not None:
+        data = _with_lists(data, (), list_of, problems)
+    if problems:
+        raise layout_error(file, text, problems)
     try:
         spec = LayoutSpec.model_validate(data)
     except ValidationError as error:
@@ -32,6 +49,26 @@ def parse_layout(text: str, file: str) -> LayoutSpec:
     if problems:
         raise layout_error(file, text, problems)
     return spec
+
+
+_OWN_NAMES = ("fields", "stamps", "same_as")
+"""Tables whose keys are names of the layout's own, so that `file` may be one of them."""
+
+
+def _with_lists(data: Any, path: KeyPath, list_of: ListOf, problems: list[Problem]) -> Any:
+    """The data with `{ file = "names.txt" }` replaced by the entries of that file."""
+    if isinstance(data, list):
+        return [_with_lists(one, (*path, at), list_of, problems) for at, one in enumerate(data)]
+    if not isinstance(data, dict):
+        return data
+    named = data.get("file")
+    if len(data) == 1 and isinstance(named, str) and path and path[-1] not in _OWN_NAMES:
+        try:
+            return list_of(named)
+        except LookupError as error:
+            problems.append(Problem(path, str(error.args[0])))
+            return []
+    return {key: _with_lists(one, (*path, key), list_of, problems) for key, one in data.items()}
 
 
 def _broken(error: tomllib.TOMLDecodeError, text: str, file: str) -> tuple[str, str]:

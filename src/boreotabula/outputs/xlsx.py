@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Sequence
 from datetime import date, datetime, time
 from typing import Any, BinaryIO
 
@@ -11,12 +11,14 @@ import pyarrow as pa
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_ROWS
 from boreotabula.outputs.csv import field_type
+from boreotabula.reading.values.form import DECIMAL
 
 _FORMATS = {
     "month": "yyyy-mm",
     "date": "yyyy-mm-dd",
     "datetime": "yyyy-mm-dd hh:mm",
     "time": "hh:mm:ss",
+    "percent": "0.0##%",
 }
 _WIDTH = 14
 
@@ -35,9 +37,7 @@ class XlsxBook:
         options = {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
         self._book = xlsxwriter.Workbook(stream, options)
         self._bold = self._book.add_format({"bold": True, "bottom": 1})
-        self._formats = {
-            kind: self._book.add_format({"num_format": form}) for kind, form in _FORMATS.items()
-        }
+        self._formats: dict[str, Any] = {}
 
     def sheet(self, name: str, schema: pa.Schema) -> XlsxSheet:
         """The writer of one table."""
@@ -45,7 +45,16 @@ class XlsxBook:
         sheet.freeze_panes(1, 0)
         sheet.set_column(0, len(schema) - 1, _WIDTH)
         sheet.write_row(0, 0, schema.names, self._bold)
-        return XlsxSheet(name, sheet, schema, self._formats)
+        return XlsxSheet(name, sheet, schema, [self._format(field_type(one)) for one in schema])
+
+    def _format(self, kind: str) -> Any:
+        """The number format of a field type; None if it needs none."""
+        form = _number_format(kind)
+        if form is None:
+            return None
+        if form not in self._formats:
+            self._formats[form] = self._book.add_format({"num_format": form})
+        return self._formats[form]
 
     def close(self) -> None:
         """Write the workbook to its stream."""
@@ -56,15 +65,18 @@ class XlsxBook:
         self._book.fileclosed = True
 
 
+def _number_format(kind: str) -> str | None:
+    decimals = DECIMAL.fullmatch(kind)
+    if decimals:
+        return "0." + "0" * int(decimals[1]) if int(decimals[1]) else "0"
+    return _FORMATS.get(kind)
+
+
 class XlsxSheet:
     """Writes record batches of one schema to a sheet."""
 
-    def __init__(
-        self, name: str, sheet: Any, schema: pa.Schema, formats: Mapping[str, Any]
-    ) -> None:
-        self._name, self._sheet = name, sheet
-        self._kinds = [field_type(field) for field in schema]
-        self._formats = [formats.get(kind) for kind in self._kinds]
+    def __init__(self, name: str, sheet: Any, schema: pa.Schema, formats: Sequence[Any]) -> None:
+        self._name, self._sheet, self._formats = name, sheet, formats
         self._row = 1
 
     def write(self, batch: pa.RecordBatch) -> None:

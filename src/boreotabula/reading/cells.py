@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from datetime import date, datetime, time, timedelta
 
-from boreotabula.workbooks.sheet import Cell, Flaw
+from boreotabula.workbooks.sheet import Cell, Code, Flaw
 
 
 def cell_text(cell: Cell) -> str:
-    """The text of any cell: whole numbers without a decimal point, dates in ISO form."""
+    """The text of any cell: whole numbers without a point, codes as shown, dates in ISO form."""
     if isinstance(cell, str):
         return cell.strip()
     if isinstance(cell, bool):
         return "TRUE" if cell else "FALSE"
+    if isinstance(cell, Code):
+        return cell.text
     if isinstance(cell, float):
         return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
     if isinstance(cell, datetime | date | time):

@@ -66,6 +66,12 @@ CODES: dict[str, Severity] = {
     "row-without-stub": Severity.ERROR,
     "value-not-converted": Severity.ERROR,
     "column-not-converted": Severity.ERROR,
+    "value-outside": Severity.ERROR,
+    "values-rounded": Severity.NOTE,
+    "reading-doubtful": Severity.ERROR,
+    "read-by-evidence": Severity.WARNING,
+    "month-without-year": Severity.ERROR,
+    "glossary-entry-twice": Severity.NOTE,
     "numbers-unplaced": Severity.WARNING,
     "texts-unplaced": Severity.NOTE,
 }

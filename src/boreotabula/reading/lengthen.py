@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import chain, compress
@@ -14,11 +14,13 @@ import pyarrow as pa
 from boreotabula.layout.addresses import address
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns import Columns
-from boreotabula.reading.convert import TEXT, Converted, as_array, convert
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.lines import Lines
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import Plan
+from boreotabula.reading.value_findings import about_values, column_not_converted, not_converted
+from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
+from boreotabula.reading.values.form import PLAIN_TEXT, TEXT, ValueForm
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
@@ -32,6 +34,10 @@ class Misfit:
     reason: str
 
 
+Spot = tuple[int, int]
+"""Row and column of a cell, counted from 0."""
+
+
 @dataclass(frozen=True)
 class Lengthened:
     """The records of a block: one array for each field it fills, all of one length."""
@@ -39,8 +45,12 @@ class Lengthened:
     arrays: Mapping[str, pa.Array]
     cells: pa.Array
     """The address of each record's value."""
-    misfits: tuple[Misfit, ...]
-    findings: tuple[Finding, ...]
+    misfits: tuple[Misfit, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    blanked: tuple[Spot, ...] = ()
+    """Filled cells that stand for nothing, as the layout says."""
+    spots: Callable[[str, int], Spot | None] = lambda *_: None
+    """The cell that gave a field of a record (by its number); None if it stands in no row."""
 
 
 @dataclass(frozen=True)
@@ -52,6 +62,7 @@ class _Grid:
     slot_of: pa.Array
     cells: pa.Array
     values: Mapping[str, _Values]
+    blanked: tuple[Spot, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -69,27 +80,40 @@ def lengthen(sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: P
     """
     block = columns.block
     rows = lines.records
-    grid = _list_grid(sheet, columns, rows) if block.is_list else _grid(sheet, columns, rows)
+    grid = _list_grid(sheet, columns, rows) if block.is_list else _grid(sheet, columns, rows, plan)
     build = _Builder(sheet, plan, grid)
     for field, values in grid.values.items():
         build.values(field, values)
     for level, field in enumerate(block.across):
-        build.headings(field, _heads(columns, level, plan.types[field]), place.top + level, columns)
+        build.headings(field, _heads(columns, level, plan.form(field)), place.top + level, columns)
     for field, cells in lines.stub.items():
         build.by_row(field, cells, lines.stub_columns[field])
     for field, column in columns.by_row.items():
-        build.by_row(field, [sheet.rows[row][column] for row in rows], column)
-    return Lengthened(build.arrays, grid.cells, tuple(build.misfits), tuple(build.findings))
+        beside = [sheet.rows[row][column] for row in rows]
+        build.blanked += build.by_row(field, beside, column)
+    return Lengthened(
+        build.arrays,
+        grid.cells,
+        tuple(build.misfits),
+        tuple(build.findings),
+        tuple(build.blanked),
+        build.spot,
+    )
 
 
 # --- which records there are --------------------------------------------------------------------
 
 
-def _grid(sheet: Sheet, columns: Columns, rows: list[int]) -> _Grid:
+def _grid(sheet: Sheet, columns: Columns, rows: list[int], plan: Plan) -> _Grid:
     """A record for each slot of a row in which at least one value stands."""
     slots, fields, taken = columns.slots, columns.block.values, columns.by_value
     size = len(rows) * len(slots)
     values = [_values(sheet, rows, some) for some in taken]
+    blanked: list[Spot] = []
+    for at, field in enumerate(fields):
+        if plan.form(field).empty:
+            values[at], spots = _without_empty(values[at], plan.form(field), rows, taken[at])
+            blanked += spots
     filled = values[0][1] if values else b""
     for _, others in values[1:]:
         filled = bytes(map(or_, filled, others))
@@ -108,7 +132,27 @@ def _grid(sheet: Sheet, columns: Columns, rows: list[int]) -> _Grid:
             field: _Values(some if kept is None else list(compress(some, filled)), of_slots)
             for field, (some, _), of_slots in zip(fields, values, taken, strict=True)
         },
+        tuple(blanked),
     )
+
+
+def _without_empty(
+    values: tuple[list[Cell], bytes],
+    form: ValueForm,
+    rows: Sequence[int],
+    columns: Sequence[int | None],
+) -> tuple[tuple[list[Cell], bytes], list[Spot]]:
+    """Values without those that stand for nothing, and where these are."""
+    cells, filled = list(values[0]), bytearray(values[1])
+    spots: list[Spot] = []
+    for at, cell in enumerate(cells):
+        if cell != "" and stands_for_nothing(cell, form):
+            row, slot = divmod(at, len(columns))
+            column = columns[slot]
+            assert column is not None  # a filled cell stands somewhere
+            spots.append((rows[row], column))
+            cells[at], filled[at] = "", 0
+    return (cells, bytes(filled)), spots
 
 
 def _list_grid(sheet: Sheet, columns: Columns, rows: list[int]) -> _Grid:
@@ -122,7 +166,7 @@ def _list_grid(sheet: Sheet, columns: Columns, rows: list[int]) -> _Grid:
     ]
     addresses = [sheet.address(row, first) for row, first in zip(rows, firsts, strict=True)]
     every = _every(len(rows), 1)
-    return _Grid(rows, every.row_of, every.slot_of, as_array(addresses, "text"), {})
+    return _Grid(rows, every.row_of, every.slot_of, as_array(addresses, PLAIN_TEXT), {})
 
 
 @dataclass(frozen=True)
@@ -188,7 +232,7 @@ def _first_cells(
             if column is not None and mask[at]
         ]
         texts.append(sheet.address(rows[row], min(filled, default=firsts[slot])))
-    return as_array(texts, "text")
+    return as_array(texts, PLAIN_TEXT)
 
 
 @lru_cache(maxsize=64)
@@ -213,56 +257,77 @@ class _Builder:
         self.arrays: dict[str, pa.Array] = {}
         self.misfits: list[Misfit] = []
         self.findings: list[Finding] = []
+        self.blanked: list[Spot] = list(grid.blanked)
+        self._columns: dict[str, int] = {}
+
+    def spot(self, field: str, record: int) -> Spot | None:
+        """The cell that gave a field of a record; None if it stands in no row of its own."""
+        row = self.grid.rows[self.grid.row_of[record].as_py()]
+        if field in self.grid.values:
+            column = self.grid.values[field].columns[self.grid.slot_of[record].as_py()]
+        else:
+            column = self._columns.get(field)
+        return None if column is None else (row, column)
 
     def values(self, field: str, values: _Values) -> None:
         """A field whose cells are the values of the records."""
-        done = convert(values.cells, self.plan.types[field], plain=self.sheet.plain)
+        form = self.plan.form(field)
+        done = convert(values.cells, form, plain=self.sheet.plain)
         self.arrays[field] = done.values
-        if not done.failures:
+        if done.unremarkable:
             return
         columns = [values.columns[slot] for slot in self.grid.slot_of.to_pylist()]
-        rows = self.grid.row_of.to_pylist()
-        misfits = [
-            Misfit(self.grid.rows[rows[at]], column, values.cells[at], reason)
-            for at, reason in done.failures
-            if (column := columns[at]) is not None
-        ]
+        rows = [self.grid.rows[at] for at in self.grid.row_of.to_pylist()]
         filled = Counter(
             column for column, cell in zip(columns, values.cells, strict=True) if cell != ""
         )
-        self._tell(misfits, field, filled)
+        spots = [(row, column or 0) for row, column in zip(rows, columns, strict=True)]
+        self._tell(done, values.cells, spots, field, filled)
 
     def headings(self, field: str, heads: _Heads, row: int, columns: Columns) -> None:
         """A field that the headings of one level fill."""
-        kind = self.plan.types[field]
-        if heads.done.failures:
-            self.findings += _heading_findings(self.sheet, heads, row, columns, kind, field)
+        form = self.plan.form(field)
+        if not heads.done.unremarkable:
+            self.findings += _heading_findings(self.sheet, heads, row, columns, form, field)
         self.arrays[field] = heads.done.values.take(self.grid.slot_of)
 
-    def by_row(self, field: str, cells: Sequence[Cell], column: int) -> None:
-        """A field that has one cell for each row."""
-        done = convert(cells, self.plan.types.get(field, "text"))
+    def by_row(self, field: str, cells: Sequence[Cell], column: int) -> list[Spot]:
+        """A field that has one cell for each row; returns the cells that stand for nothing."""
+        self._columns[field] = column
+        done = convert(cells, self.plan.form(field))
         self.arrays[field] = done.values.take(self.grid.row_of)
-        if done.failures:
-            misfits = [
-                Misfit(self.grid.rows[at], column, cells[at], reason)
-                for at, reason in done.failures
-            ]
-            self._tell(misfits, field, {column: sum(cell != "" for cell in cells)})
+        spots = [(row, column) for row in self.grid.rows]
+        if not done.unremarkable:
+            blanked = set(done.blanked)
+            filled = sum(cell != "" and at not in blanked for at, cell in enumerate(cells))
+            self._tell(done, cells, spots, field, {column: filled})
+        return [spots[at] for at in done.blanked]
 
     def _tell(
-        self, misfits: Sequence[Misfit], field: str, filled: Mapping[int, int] | Counter[int | None]
+        self,
+        done: Converted,
+        cells: Sequence[Cell],
+        spots: Sequence[Spot],
+        field: str,
+        filled: Mapping[int, int] | Counter[int | None],
     ) -> None:
         """One finding for each misfit, or for the column if all of its cells fail alike."""
-        kind = self.plan.types.get(field, "text")
+        form = self.plan.form(field)
+        misfits = [Misfit(*spots[at], cells[at], reason) for at, reason in done.failures]
         self.misfits += misfits
-        for column in dict.fromkeys(misfit.column for misfit in misfits):
-            alike = [misfit for misfit in misfits if misfit.column == column]
+        doubtful = set(done.doubt.places) if done.doubt and not done.doubt.settled else set()
+        single = [
+            one for one, (at, _) in zip(misfits, done.failures, strict=True) if at not in doubtful
+        ]
+        for column in dict.fromkeys(misfit.column for misfit in single):
+            alike = [misfit for misfit in single if misfit.column == column]
             reasons = {misfit.reason for misfit in alike}
             if len(alike) == filled[column] > 1 and len(reasons) == 1:
-                self.findings.append(_whole_column(self.sheet, alike, field, kind))
+                self.findings.append(_whole_column(self.sheet, alike, field, form))
             else:
-                self.findings += [_one_cell(self.sheet, one, field, kind) for one in alike]
+                self.findings += [_one_cell(self.sheet, one, field, form) for one in alike]
+        where = lambda at: self.sheet.address(*spots[at])  # noqa: E731
+        self.findings += about_values(done, cells, where, field, form)
 
 
 @dataclass(frozen=True)
@@ -274,71 +339,58 @@ class _Heads:
 
 
 @lru_cache(maxsize=512)
-def _heads(columns: Columns, level: int, kind: str) -> _Heads:
+def _heads(columns: Columns, level: int, form: ValueForm) -> _Heads:
     labels = tuple(_single(slot.labels[level]) for slot in columns.slots)
-    return _Heads(labels, convert(labels, kind))
+    return _Heads(labels, convert(labels, form))
 
 
 def _single(cell: Cell) -> Cell:
     return one_line(cell) if isinstance(cell, str) else cell
 
 
-def _one_cell(sheet: Sheet, misfit: Misfit, field: str, kind: str) -> Finding:
-    text = cell_text(misfit.cell)
-    return Finding(
-        "value-not-converted",
-        f"“{text}” is no {kind} for “{field}” ({misfit.reason}); the record keeps an empty value",
-        "Correct the cell, or ask the sender what is meant.",
-        cell=sheet.address(misfit.row, misfit.column),
-        looked_for=kind,
-        found=text,
-    )
+def _one_cell(sheet: Sheet, misfit: Misfit, field: str, form: ValueForm) -> Finding:
+    where = sheet.address(misfit.row, misfit.column)
+    return not_converted(misfit.cell, where, field, form, misfit.reason)
 
 
-def _whole_column(sheet: Sheet, misfits: Sequence[Misfit], field: str, kind: str) -> Finding:
+def _whole_column(sheet: Sheet, misfits: Sequence[Misfit], field: str, form: ValueForm) -> Finding:
     first = misfits[0]
-    return Finding(
-        "column-not-converted",
-        f"none of the {len(misfits)} cells of {sheet.column_called(first.column)} is"
-        f" {_a(kind)} for “{field}” ({first.reason})",
-        "If the column is no part of the table, list its heading in `ignore`; if it is another"
-        " field, add its heading to the glossary.",
-        cell=sheet.address(first.row, first.column),
-        looked_for=kind,
-        found=cell_text(first.cell),
+    return column_not_converted(
+        [one.cell for one in misfits],
+        sheet.column_called(first.column),
+        sheet.address(first.row, first.column),
+        field,
+        form,
+        first.reason,
     )
-
-
-def _a(kind: str) -> str:
-    return f"an {kind}" if kind[0] in "aeiou" else f"a {kind}"
 
 
 def _heading_findings(
-    sheet: Sheet,
-    heads: _Heads,
-    row: int,
-    columns: Columns,
-    kind: str,
-    field: str,
+    sheet: Sheet, heads: _Heads, row: int, columns: Columns, form: ValueForm, field: str
 ) -> list[Finding]:
-    return [
+    def where(at: int) -> str:
+        return sheet.address(row, columns.slots[at].first)
+
+    kind = form.kind
+    failed = [
         Finding(
             "heading-not-converted",
             f"the heading “{cell_text(heads.labels[at])}” is no {kind} for “{field}” ({reason});"
             " the field is empty in the records of its column",
             "If the column is no part of the table, list its heading in `ignore`.",
-            cell=sheet.address(row, columns.slots[at].first),
+            cell=where(at),
             looked_for=kind,
             found=cell_text(heads.labels[at]),
         )
         for at, reason in heads.done.failures
     ]
+    return failed + about_values(heads.done, heads.labels, where, field, form)
 
 
 @lru_cache(maxsize=256)
-def constant(value: object, kind: str, length: int) -> pa.Array:
+def constant(value: object, form: ValueForm, length: int) -> pa.Array:
     """The same value `length` times, as an array of a field type."""
-    return as_array([value], kind).take(_zeros(length))
+    return as_array([value], form).take(_zeros(length))
 
 
 @lru_cache(maxsize=64)

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.checking import NO_FIELD, Form, block_uses, forms, shared_uses
+from boreotabula.layout.field_checks import bound_of
 from boreotabula.layout.headings import HeadingNames
-from boreotabula.layout.model import Block, LayoutSpec, Stamp, When
+from boreotabula.layout.model import Block, FieldSpec, LayoutSpec, Reading, Stamp, When
 from boreotabula.layout.patterns import Kind, Pattern, pattern
 from boreotabula.layout.problems import KeyPath
 from boreotabula.layout.tabs import TabChoice, tab_choice
+from boreotabula.reading.values.form import PLAIN_TEXT, ValueForm, plain_form
 
 RECORDS = "records"
 """The output table of blocks that do not say `into`."""
@@ -108,13 +111,26 @@ class Plan:
     A plan is equal only to itself, so that what follows from it can be kept by it.
     """
 
-    types: Mapping[str, str]
-    """The type of each field, in the order of the output's columns."""
+    fields: Mapping[str, ValueForm]
+    """How the values of each field are written, in the order of the output's columns."""
     names: HeadingNames
     forms: tuple[FormPlan, ...]
     tables: Mapping[str, tuple[str, ...]]
     """The fields of each output table, in the order of the layout."""
     required: frozenset[str]
+    parts: Mapping[str, tuple[str, str]]
+    """Of fields that are a part of a date: which part, and of which field."""
+    years: Mapping[str, str]
+    """Of months that may come without a year: the field that tells it."""
+
+    def form(self, field: str) -> ValueForm:
+        """How the values of a field are written; columns that no field knows hold texts."""
+        return self.fields.get(field, PLAIN_TEXT)
+
+    @property
+    def derives(self) -> bool:
+        """Whether some fields follow from others of the same record."""
+        return bool(self.parts or self.years)
 
     @property
     def grows(self) -> bool:
@@ -122,11 +138,16 @@ class Plan:
         return any(block.keep_unknown for form in self.forms for block in form.blocks)
 
 
-def make_plan(spec: LayoutSpec, names: HeadingNames) -> Plan:
-    """The plan of a checked layout."""
+def make_plan(
+    spec: LayoutSpec, names: HeadingNames, spellings: Mapping[str, Mapping[str, str]] = {}
+) -> Plan:
+    """The plan of a checked layout; `spellings` are those of its glossaries, by field."""
     found = forms(spec)
     return Plan(
-        types={field: described.type for field, described in spec.fields.items()},
+        fields={
+            field: _value_form(spec.reading, described, spellings.get(field, {}))
+            for field, described in spec.fields.items()
+        },
         names=names,
         forms=tuple(
             FormPlan(
@@ -139,6 +160,36 @@ def make_plan(spec: LayoutSpec, names: HeadingNames) -> Plan:
         ),
         tables=_tables(spec, found),
         required=frozenset(field for field, one in spec.fields.items() if one.required),
+        parts={
+            field: (one.part, one.of) for field, one in spec.fields.items() if one.part and one.of
+        },
+        years={field: one.year_from for field, one in spec.fields.items() if one.year_from},
+    )
+
+
+def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]) -> ValueForm:
+    """What the layout says of reading a field; what it does not say, [reading] does."""
+
+    def said(key: str) -> Any:
+        own = getattr(field, key)
+        return getattr(general, key) if own in (None, ()) else own
+
+    inline = {
+        plain_form(text): means for means, some in field.same_as.items() for text in (means, *some)
+    }
+    return ValueForm(
+        field.type,
+        languages=tuple(code.replace("-", "_") for code in said("languages")),
+        decimal_mark=said("decimal_mark"),
+        thousands_mark=said("thousands_mark"),
+        day_first=said("day_first"),
+        empty=frozenset(map(plain_form, said("empty"))),
+        units=tuple(sorted(field.unit, key=len, reverse=True)),
+        spellings={**spellings, **inline},
+        without_year=field.year_from is not None,
+        least=None if field.min is None else bound_of(field.min, field.type),
+        most=None if field.max is None else bound_of(field.max, field.type),
+        choices=tuple(bound_of(one, field.type) for one in field.choices),
     )
 
 
@@ -213,7 +264,12 @@ def _tables(spec: LayoutSpec, found: list[Form]) -> dict[str, tuple[str, ...]]:
         }
         for into in intos
     }
-    shared = {use.field for form in found for use in shared_uses(spec, form)}
+    shared = {
+        use.field
+        for form in found
+        for use in shared_uses(spec, form)
+        if not spec.fields[use.field].part
+    }
     elsewhere = {
         into: set().union(*(fields for other, fields in own.items() if other != into))
         for into in intos
@@ -223,9 +279,9 @@ def _tables(spec: LayoutSpec, found: list[Form]) -> dict[str, tuple[str, ...]]:
         into: tuple(
             field
             for field in spec.fields
-            if field in shared
-            or field in own[into]
-            or (into in lists and field not in elsewhere[into])
+            if (root := spec.fields[field].of or field) in shared
+            or root in own[into]
+            or (into in lists and root not in elsewhere[into])
         )
         for into in intos
     }

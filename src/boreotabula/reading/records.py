@@ -9,10 +9,11 @@ import pyarrow as pa
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.reading.convert import ARROW_TYPES, TEXT, as_array
 from boreotabula.reading.lengthen import Lengthened, blank, constant
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.stamps import Stamped
+from boreotabula.reading.values.convert import as_array
+from boreotabula.reading.values.form import PLAIN_TEXT, TEXT
 
 
 @lru_cache(maxsize=64)
@@ -22,8 +23,9 @@ def record_schema(plan: Plan, table: str) -> pa.Schema:
     Each field carries its type in the layout as metadata `field_type`, since Arrow has no months.
     """
     fields = [
-        pa.field(name, ARROW_TYPES[plan.types[name]], metadata={"field_type": plan.types[name]})
+        pa.field(name, form.arrow_type, metadata={"field_type": form.kind})
         for name in plan.tables[table]
+        for form in (plan.form(name),)
     ]
     fields += [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in PROVENANCE]
     return pa.schema(fields)
@@ -79,12 +81,12 @@ def records_of(
         if column.name in arrays:
             columns.append(arrays[column.name])
         elif column.name in stamped:
-            kind = plan.types.get(column.name, "text")
-            columns.append(constant(stamped[column.name], kind, length))
+            form = plan.form(column.name)
+            columns.append(constant(stamped[column.name], form, length))
         else:
             columns.append(blank(column.type, length))
     known = pa.RecordBatch.from_arrays(columns, schema=schema)
-    more = [name for name in arrays if name not in plan.types and name not in PROVENANCE]
+    more = [name for name in arrays if name not in plan.fields and name not in PROVENANCE]
     return with_columns(known, {name: arrays[name] for name in more}) if more else known
 
 
@@ -101,5 +103,5 @@ def plain_record(plan: Plan, stamped: Stamped, file: str, tab: str) -> pa.Record
     """The one record of a form without a block, if any of its stamps has a value."""
     if not stamped.first and all(value is None for value in stamped.values.values()):
         return None
-    long = Lengthened({}, as_array([stamped.first or None], "text"), (), ())
+    long = Lengthened({}, as_array([stamped.first or None], PLAIN_TEXT))
     return records_of(plan, next(iter(plan.tables)), long, stamped.values, file, tab)

@@ -127,7 +127,7 @@ def _settle(
         return _unknown(column, UNHEADED), None  # told if something stands below
     if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
         name = heads.joined or heads.own[-1]
-        if block.keep_unknown and name not in (*plan.types, *PROVENANCE, *taken):
+        if block.keep_unknown and name not in (*plan.fields, *PROVENANCE, *taken):
             return Column(column, ColumnKind.BESIDE, name), None
         return _unknown(column, "its heading is not known"), unknown_heading(place, column, heads)
     return _value(place, plan, block, column, heads)

@@ -6,12 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from boreotabula.reading.cells import cell_text, kind_of
-from boreotabula.reading.convert import convert_kept
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import FormPlan, Plan, StampPlan
 from boreotabula.reading.roles import Role, RoleMap
 from boreotabula.reading.stamp_search import Source, StampSearch, Surroundings, as_cell
+from boreotabula.reading.value_findings import about_values
+from boreotabula.reading.values.convert import convert_kept
 from boreotabula.workbooks.sheet import Sheet
 
 
@@ -55,8 +56,9 @@ def read_stamps(
             source, told = _part(stamp, source)
         if source is not None and not told:
             values[stamp.field], told = _converted(plan, stamp.field, source)
-            _mark(roles, source, told)
-            if source.spot and not told:
+            read = values[stamp.field] is not None
+            _mark(roles, source, [] if read else told)
+            if source.spot and read:
                 first = first or sheet.address(*source.spot)
         if values[stamp.field] is None and _may_lack(stamp, told):
             values[stamp.field], told = _default(plan, stamp)
@@ -124,22 +126,39 @@ def convert_stamp(plan: Plan, name: str, text: str) -> tuple[object, list[Findin
 
 
 def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Finding]]:
-    kind = plan.types[name]
-    result = convert_kept((source.cell,), kind)
-    if not result.failures:
-        return result.values[0].as_py(), []
+    form = plan.form(name)
+    result = convert_kept((source.cell,), form)
     in_cell = source.spot is not None
+    where = source.where if in_cell else ""
+    if result.blanked:
+        return None, [_says_nothing(name, source)]
+    if not result.failures:
+        told = about_values(result, (source.cell,), lambda _: where, name, form)
+        return result.values[0].as_py(), told
     origin = "" if in_cell else f" (from {source.where or 'the name of the file or tab'})"
     return None, [
         Finding(
             "stamp-not-converted",
-            f"“{cell_text(source.cell)}”{origin} is no {kind} for “{name}”"
+            f"“{cell_text(source.cell)}”{origin} is no {form.kind} for “{name}”"
             f" ({result.failures[0][1]}); the field is empty in all records of this tab",
             "Correct the cell, or look whether the form has moved on this tab."
             if in_cell
             else "Correct the name, or the pattern that captures it.",
-            cell=source.where if in_cell else "",
-            looked_for=kind,
+            cell=where,
+            looked_for=form.kind,
             found=cell_text(source.cell) or kind_of(source.cell),
         )
     ]
+
+
+def _says_nothing(name: str, source: Source) -> Finding:
+    text = cell_text(source.cell)
+    return Finding(
+        "stamp-blank",
+        f"“{text}” stands for nothing, as `empty` says, so “{name}” is empty in all records of this"
+        " tab",
+        "Fill the cell; or write `optional = true` or a `default` into the stamp.",
+        cell=source.where if source.spot is not None else "",
+        looked_for=name,
+        found=text,
+    )

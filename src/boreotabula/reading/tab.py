@@ -11,6 +11,8 @@ from dataclasses import dataclass, field, replace
 
 import pyarrow as pa
 
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.derive import NO_YEAR_REASON, completed, with_parts, without_year
 from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.lengthen import Lengthened, lengthen
 from boreotabula.reading.lines import settle_lines
@@ -160,6 +162,9 @@ class _TabReader:
         self.findings += stamped.findings
         batch = plain_record(self.plan, stamped, self.source.file, self.sheet.name)
         if batch is not None and not self.sheet.blank:
+            if self.plan.derives:
+                none = Lengthened({}, batch.column("source_cell"))
+                batch = self._derived(batch, none, self.sheet, self.roles)
             self.batches.setdefault(next(iter(self.plan.tables)), []).append(batch)
 
     def _read_blocks(
@@ -181,7 +186,9 @@ class _TabReader:
             batch = records_of(
                 self.plan, block.into, long, values, self.source.file, self.sheet.name
             )
-            self.batches.setdefault(block.into, []).append(batch)
+            self.batches.setdefault(block.into, []).append(
+                self._derived(batch, long, view, roles) if self.plan.derives else batch
+            )
 
     def _place(self, blocks: Sequence[BlockPlan], view: Sheet) -> Placed:
         found = [(block, *find_places(view, block, self.plan.names)) for block in blocks]
@@ -230,7 +237,23 @@ class _TabReader:
         mark_block(roles, place, columns, lines)
         for misfit in long.misfits:
             roles.unplace(misfit.row, misfit.column, misfit.reason)
+        for spot in long.blanked:
+            roles.mark(*spot, roles.rule(f"empty: {cell_text(view.cell(*spot))}"))
         return long
+
+    def _derived(
+        self, batch: pa.RecordBatch, long: Lengthened, view: Sheet, roles: RoleMap
+    ) -> pa.RecordBatch:
+        """The records with what follows from their other fields; months without a year told."""
+        batch, yearless = completed(batch, self.plan)
+        for name, records in yearless.items():
+            spots = list(dict.fromkeys(long.spots(name, at) for at in records))
+            for spot in spots:
+                if spot is not None:
+                    roles.unplace(*spot, NO_YEAR_REASON)
+            first = "" if spots[0] is None else view.address(*spots[0])
+            self.findings.append(without_year(self.plan, name, len(records), first))
+        return with_parts(batch, self.plan)
 
     def done(self, form: FormPlan | None) -> TabReading:
         """The reading of the tab, with every cell accounted for."""

@@ -159,7 +159,7 @@ def gather(
     """Take in the readings as they come. Without `keep_records` only figures stay in memory."""
     started = datetime.now(UTC)
     batches: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
-    findings: list[Finding] = list(_empty_inbox(inbox, layout))
+    findings: list[Finding] = [*layout.findings, *_empty_inbox(inbox, layout)]
     unplaced: list[Unplaced] = []
     files: list[FileSummary] = []
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)

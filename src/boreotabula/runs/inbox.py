@@ -120,7 +120,7 @@ def _below(path: Path, folders: Iterable[Path]) -> str:
 
 def check_output(layout: Layout, out: Path, named: Sequence[Path] = ()) -> None:
     """Raises CallError if writing `out` would destroy something that is read."""
-    inputs = [layout.path, *(layout.path.parent / name for name in layout.spec.glossary)]
+    inputs = [layout.path, *layout.glossaries, *layout.lists]
     if out.resolve() in {path.resolve() for path in inputs}:
         raise CallError(f"“{out}” is read by this run; choose another output")
     if out.exists():

@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-import csv
 import hashlib
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from boreotabula.layout.glossary import glossary_namings, known_headings
-from boreotabula.layout.headings import Naming
+from boreotabula.layout.glossary import (
+    Entries,
+    glossary_entries,
+    known_headings,
+    known_spellings,
+    said_twice,
+)
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.parsing import parse_layout
-from boreotabula.layout.problems import LayoutError, Problem, layout_error, nearest
+from boreotabula.layout.problems import Problem, layout_error
+from boreotabula.reading.findings import Finding
 from boreotabula.reading.plan import Plan, make_plan
+from boreotabula.runs.glossaries import (
+    decoded,
+    glossary_file,
+    glossary_rows,
+    list_entries,
+    read_file,
+)
 
 
 @dataclass(frozen=True)
@@ -24,7 +35,12 @@ class Layout:
     spec: LayoutSpec = field(repr=False)
     plan: Plan = field(repr=False)
     digest: str = field(repr=False)
-    """SHA-256 of the layout file and its glossaries: another digest may read otherwise."""
+    """SHA-256 of the layout file and all it leans on: another digest may read otherwise."""
+    glossaries: tuple[Path, ...] = field(default=(), repr=False)
+    lists: tuple[Path, ...] = field(default=(), repr=False)
+    """Files that hold lists of the layout."""
+    findings: tuple[Finding, ...] = field(default=(), repr=False)
+    """What is to be said of the glossaries."""
 
     @classmethod
     def load(cls, path: str | Path) -> Layout:
@@ -33,21 +49,48 @@ class Layout:
         Raises LayoutError, which names file and line, for whatever is wrong with it.
         """
         path = Path(path)
-        data = _read(path, "layout")
-        text = _decoded(data, path.name)
-        spec = parse_layout(text, path.name)
+        data = read_file(path, "layout")
+        text = decoded(data, path.name)
+        lists = _Lists(path.parent)
+        spec = parse_layout(text, path.name, lists.read)
         digest = hashlib.sha256(data)
-        namings: list[Naming] = []
+        for content in lists.contents.values():
+            digest.update(content)
+        entries: list[Entries] = []
+        glossaries: list[Path] = []
         for name in spec.glossary:
-            glossary = path.parent / name
+            glossary, part = glossary_file(name, path.parent)
             if not glossary.is_file():
                 problem = Problem(("glossary",), f"no file “{name}” beside the layout")
                 raise layout_error(path.name, text, [problem])
-            content = _read(glossary, "glossary")
+            content = read_file(glossary, "glossary")
             digest.update(content)
-            namings += glossary_namings(_rows(content, name), name)
-        names = known_headings(spec, namings)
-        return cls(path, spec, make_plan(spec, names), digest.hexdigest())
+            rows = glossary_rows(glossary, part, name, content)
+            entries.append(glossary_entries(rows, name, spec.fields))
+            glossaries.append(glossary)
+        namings = [naming for one in entries for naming in one.namings]
+        names = known_headings(spec, namings, [unit for one in entries for unit in one.units])
+        spellings = known_spellings(spec, [two for one in entries for two in one.spellings])
+        return cls(
+            path,
+            spec,
+            make_plan(spec, names, spellings),
+            digest.hexdigest(),
+            tuple(glossaries),
+            tuple(lists.contents),
+            tuple(
+                Finding(
+                    "glossary-entry-twice",
+                    f"{second.where}: the heading “{second.heading}” means “{second.field}”, as"
+                    f" {first.where} says already",
+                    "One of the two rows can go.",
+                    looked_for="each heading once",
+                    found=second.heading,
+                    file=second.where.rpartition(", row ")[0],
+                )
+                for first, second in said_twice(namings)
+            ),
+        )
 
     @property
     def folders(self) -> dict[str, Path]:
@@ -55,37 +98,18 @@ class Layout:
         return {text: self.path.parent / text for text in self.spec.source.folder}
 
 
-def _read(path: Path, what: str) -> bytes:
-    try:
-        return path.read_bytes()
-    except FileNotFoundError:
-        raise LayoutError([(str(path), f"there is no such {what}{_similar(path)}")]) from None
-    except IsADirectoryError:
-        raise LayoutError([(str(path), f"this is a folder, not a {what}")]) from None
-    except OSError as error:
-        raise LayoutError([(str(path), f"it cannot be read: {error.strerror}")]) from None
+class _Lists:
+    """Reads lists that stand in files of their own, and keeps what was read."""
 
+    def __init__(self, beside: Path) -> None:
+        self._beside = beside
+        self.contents: dict[Path, bytes] = {}
 
-def _similar(path: Path) -> str:
-    if not path.parent.is_dir():
-        return f"; there is no folder “{path.parent}” either"
-    near = nearest(path.name, [one.name for one in path.parent.glob(f"*{path.suffix}")])
-    return f"; did you mean “{path.parent / near}”?" if near else ""
-
-
-def _decoded(data: bytes, name: str) -> str:
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        line = data.count(b"\n", 0, error.start) + 1
-        raise LayoutError([(f"{name}, line {line}", "save the file as UTF-8 text")]) from None
-
-
-def _rows(content: bytes, name: str) -> Sequence[Sequence[str]]:
-    text = _decoded(content, name)
-    header = text.partition("\n")[0]
-    delimiter = ";" if ";" in header and "," not in header else ","
-    try:
-        return list(csv.reader(text.splitlines(keepends=True), delimiter=delimiter, strict=True))
-    except csv.Error as error:
-        raise LayoutError([(name, f"this is not CSV: {error}")]) from None
+    def read(self, name: str) -> list[str]:
+        """The entries of a list. Raises LookupError."""
+        path = self._beside / name
+        try:
+            self.contents[path] = path.read_bytes()
+        except OSError as error:
+            raise LookupError(f"the list “{name}” cannot be read: {error.strerror}") from None
+        return list_entries(self.contents[path], name)

@@ -35,6 +35,8 @@ class Look:
     merges: tuple[Span, ...] | None = None
     """Merged ranges, if the reader does not tell them."""
     tables: tuple[TableObject, ...] = ()
+    formats: Mapping[tuple[int, int], str] = field(default_factory=dict)
+    """The number formats of cells that may hold codes such as 007."""
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, check_extent
 from boreotabula.workbooks.package import Package, refuse_entities
-from boreotabula.workbooks.sheet import Cell, Flaw, Span
+from boreotabula.workbooks.sheet import Cell, Code, Flaw, Span
 
 _CONTENT = "content.xml"
 _VALUES = ("value", "string-value", "date-value", "time-value", "boolean-value")
@@ -161,6 +161,8 @@ class _Reader:
             other = plain["boolean-value"] == "true"
         elif "time-value" in plain:
             other = _long_time(plain["time-value"])
+        elif plain.get("value-type") == "float" and text[:1] == "0":
+            other = _code(plain.get("value", ""), text)
         if other is not None:
             for row in range(self.row, self.row + self.repeat_row):
                 for column in range(self.column, self.column + self.repeat_cell):
@@ -174,6 +176,12 @@ class _Reader:
         found = named_cell(f"{tab.lstrip('$') or self.name}!{cell}")
         if found is not None:
             self.names[plain.get("name", "")] = found
+
+
+def _code(value: str, text: str) -> Code | None:
+    """A number that is shown with leading zeros, such as 007."""
+    shown = text.isascii() and text.isdigit() and len(text) > 1
+    return Code(float(value), text) if shown and value == str(int(text)) else None
 
 
 _TIME = re.compile(r"(-?)P(?:(\d+)D)?T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?")

@@ -10,6 +10,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import Protocol, Self
 
+from boreotabula.workbooks.codes import codes_of
 from boreotabula.workbooks.errors import SEND_AGAIN, UnreadableError
 from boreotabula.workbooks.kinds import FileKind, file_kind
 from boreotabula.workbooks.limits import Limits
@@ -138,7 +139,9 @@ class _Workbook:
             name,
             rows,
             merges,
-            corrected=look.cells,
+            corrected={**dict(codes_of(rows, look.formats)), **look.cells}
+            if look.formats
+            else look.cells,
             visibility=visibility,
             hidden_rows=look.hidden_rows,
             hidden_columns=look.hidden_columns,

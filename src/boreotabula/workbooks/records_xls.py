@@ -1,7 +1,8 @@
 """A look into .xls: error values and what is hidden.
 
 Records as in [MS-XLS]: 2.4.28 BoundSheet8, 2.4.24 BoolErr, 2.4.127 Formula with 2.5.133
-FormulaValue, 2.4.221 Row, 2.4.53 ColInfo, 2.4.90 Dimensions. Formulas always store a result there.
+FormulaValue, 2.4.221 Row, 2.4.53 ColInfo, 2.4.90 Dimensions, 2.4.126 Format, 2.4.353 XF, 2.4.180
+Number, 2.4.220 RK, 2.4.175 MulRk. Formulas always store a result there.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
+from boreotabula.workbooks.codes import is_code_format
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.kinds import NO_TABLE
 from boreotabula.workbooks.limits import Limits
@@ -18,7 +20,8 @@ from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, check_exten
 from boreotabula.workbooks.sheet import Flaw, Visibility
 
 _BOUND_SHEET, _END, _FORMULA, _BOOL_ERR, _ROW, _COL_INFO = 0x85, 0x0A, 0x06, 0x205, 0x208, 0x7D
-_MULTIPLE, _DIMENSIONS = 0xBD, 0x200
+_MULTIPLE, _DIMENSIONS, _FORMAT, _STYLE = 0xBD, 0x200, 0x41E, 0xE0
+_NUMBERS = (0x06, 0x203, 0x27E)
 _CELLS = (0x06, 0x7E, _MULTIPLE, 0xD6, 0xFD, 0x203, 0x204, 0x205, 0x27E)
 _STREAMS = ("EncryptedPackage", "Workbook", "Book")
 _VISIBILITIES = (Visibility.VISIBLE, Visibility.HIDDEN, Visibility.VERY_HIDDEN)
@@ -45,6 +48,7 @@ class XlsInside:
             for kind, data in _records(self._stream, 0)
             if kind == _BOUND_SHEET and len(data) > 5
         ]
+        self._codes = _code_styles(self._stream)
         # The fast reader lays out all sheets at once when it opens the file: all are looked at now.
         self._looks = [self._look(sheet) for sheet in self.sheets]
 
@@ -62,6 +66,7 @@ class XlsInside:
 
     def _look(self, sheet: BoundSheet) -> Look:
         flaws: dict[tuple[int, int], Flaw] = {}
+        formats: dict[tuple[int, int], str] = {}
         hidden_rows: list[int] = []
         hidden_columns: list[int] = []
         bottom = right = 0
@@ -73,6 +78,10 @@ class XlsInside:
                 code = _error(kind, data)
                 if code is not None:
                     flaws[row, column] = Flaw(ERROR_TEXTS.get(code, "#ERROR"))
+                if self._codes:
+                    for at, style in _styles(kind, data, column):
+                        if style in self._codes:
+                            formats[row, at] = self._codes[style]
             elif kind == _DIMENSIONS and len(data) >= 12:
                 self._check_declared(data)
             elif kind == _ROW and len(data) >= 16 and data[12] & 0x20:
@@ -81,7 +90,7 @@ class XlsInside:
                 first, last = struct.unpack_from("<HH", data)
                 hidden_columns += range(first, last + 1)
         check_extent(bottom, right, self._limits)
-        return Look(flaws, tuple(hidden_rows), tuple(hidden_columns))
+        return Look(flaws, tuple(hidden_rows), tuple(hidden_columns), formats=formats)
 
     def _check_declared(self, data: bytes) -> None:
         """The fast reader asks at once for as much memory as the declared size needs."""
@@ -92,6 +101,31 @@ class XlsInside:
             raise UnreadableError(
                 f"one of its tabs declares {rows:,} rows × {columns:,} columns, more than is read"
             )
+
+
+def _code_styles(stream: bytes) -> dict[int, str]:
+    """The number formats that show codes such as 007, by the number of the style that has them."""
+    formats: dict[int, str] = {}
+    styles: list[int] = []
+    for kind, data in _records(stream, 0):
+        if kind == _FORMAT and len(data) > 5:
+            number, length, wide = struct.unpack_from("<HHB", data)
+            size = length * 2 if wide & 1 else length
+            text = data[5 : 5 + size].decode("utf-16-le" if wide & 1 else "latin-1", "replace")
+            if is_code_format(text):
+                formats[number] = text
+        elif kind == _STYLE and len(data) >= 4:
+            styles.append(struct.unpack_from("<H", data, 2)[0])
+    return {at: formats[number] for at, number in enumerate(styles) if number in formats}
+
+
+def _styles(kind: int, data: bytes, column: int) -> Iterator[tuple[int, int]]:
+    """The column and the style of each number that a record holds."""
+    if kind in _NUMBERS:
+        yield column, struct.unpack_from("<H", data, 4)[0]
+    elif kind == _MULTIPLE:
+        for at in range(4, len(data) - 7, 6):
+            yield column + (at - 4) // 6, struct.unpack_from("<H", data, at)[0]
 
 
 def _error(kind: int, data: bytes) -> int | None:

@@ -27,6 +27,20 @@ Cell = str | float | bool | datetime | date | time | timedelta | Flaw
 """What a cell holds; the empty string is a blank cell."""
 
 
+class Code(float):
+    """A number that its workbook shows as a code, such as 007; `text` is what is seen."""
+
+    text: str
+
+    def __new__(cls, number: float, text: str) -> Code:
+        made = super().__new__(cls, number)
+        made.text = text
+        return made
+
+    def __reduce__(self) -> tuple[type[Code], tuple[float, str]]:
+        return Code, (float(self), self.text)
+
+
 class Span(NamedTuple):
     """A merged range; rows and columns counted from 0, all ends included."""
 

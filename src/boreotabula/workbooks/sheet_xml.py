@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from functools import cached_property
 from html import unescape
 from pathlib import Path
 from xml.etree.ElementTree import Element
 
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
+from boreotabula.workbooks.codes import is_code_format
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, check_extent
@@ -72,7 +74,29 @@ class XlsxInside:
             tuple(_hidden_rows(content)) if hidden else (),
             tuple(_hidden_columns(content)) if hidden else (),
             tables=tuple(self._tables(part)) if b"tablePart" in tail else (),
+            formats=dict(_formats(content, self._codes)) if self._codes else {},
         )
+
+    @cached_property
+    def _codes(self) -> Mapping[bytes, str]:
+        """The number formats that show codes, by the number of the cell style that has them."""
+        part = next(
+            (part for kind, part in relations(self._package, self._book).values()
+             if kind == "styles"), "",
+        )  # fmt: skip
+        if part not in self._package or b"formatCode" not in self._package.read(part):
+            return {}
+        styles = self._package.markup(part)
+        formats = {
+            one.get("numFmtId"): one.get("formatCode", "")
+            for one in _children(styles, "numFmts")
+            if is_code_format(one.get("formatCode", ""))
+        }
+        return {
+            str(number).encode(): formats[one.get("numFmtId")]
+            for number, one in enumerate(_children(styles, "cellXfs"))
+            if one.get("numFmtId") in formats
+        }
 
     def names(self) -> Mapping[str, NamedCell]:
         """Defined names of single cells."""
@@ -186,6 +210,24 @@ def _flaws(content: bytes) -> Iterator[tuple[tuple[int, int], Flaw]]:
         else:
             places = places if places is not None else dict(_counted(content))
             yield places[cell.start()], Flaw(text)
+
+
+_STYLE = re.compile(rb"\bs=[\"']([0-9]+)[\"']")
+
+
+def _formats(content: bytes, codes: Mapping[bytes, str]) -> Iterator[tuple[tuple[int, int], str]]:
+    """The format of each filled cell whose style shows codes."""
+    places: dict[int, tuple[int, int]] | None = None
+    for cell in _CELL.finditer(content):
+        style = _STYLE.search(cell[1])
+        if style is None or style[1] not in codes:
+            continue
+        place = _PLACE.search(cell[1])
+        if place:
+            yield (int(place[2]) - 1, column_number(place[1].decode())), codes[style[1]]
+        else:
+            places = places if places is not None else dict(_counted(content))
+            yield places[cell.start()], codes[style[1]]
 
 
 def _flaw(attributes: bytes, inner: bytes) -> str | None:

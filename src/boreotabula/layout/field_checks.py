@@ -1,0 +1,157 @@
+"""Whether what a layout says of its fields' values fits their types and one another."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from datetime import date, datetime, time
+from decimal import Decimal
+
+from boreotabula.layout.model import FieldSpec, LayoutSpec, Reading
+from boreotabula.layout.problems import KeyPath, Problem, did_you_mean
+
+NUMBERS = ("integer", "number", "decimal", "percent")
+_WITH_DATE = ("date", "datetime", "month")
+PART_TYPES: Mapping[str, tuple[str, ...]] = {
+    "year": ("integer", "text"),
+    "quarter": ("integer", "text"),
+    "month": ("month", "integer", "text"),
+    "week": ("integer", "text"),
+    "weekday": ("integer", "text"),
+}
+"""The types that a field may have which is a part of another."""
+
+_MONTH = re.compile(r"(\d{4})-(\d{2})")
+
+
+def base_type(kind: str) -> str:
+    """A type without its digits: 'decimal' for 'decimal(2)'."""
+    return kind.partition("(")[0]
+
+
+def bound_of(value: object, kind: str) -> object:
+    """A limit or choice of the layout as a value of a field type. Raises ValueError."""
+    base = base_type(kind)
+    if base in NUMBERS and isinstance(value, int | float) and not isinstance(value, bool):
+        if base == "decimal":
+            return Decimal(str(value))
+        if base == "integer" and isinstance(value, float):
+            raise ValueError("a whole number")
+        return value if base == "integer" else float(value)
+    if base == "month" and isinstance(value, str) and (found := _MONTH.fullmatch(value)):
+        return date(int(found[1]), int(found[2]), 1)
+    if base in ("date", "month") and isinstance(value, date) and not isinstance(value, datetime):
+        return value.replace(day=1) if base == "month" else value
+    if base == "datetime" and isinstance(value, datetime) and value.tzinfo is None:
+        return value
+    if base == "time" and isinstance(value, time):
+        return value
+    if base == "text" and isinstance(value, str):
+        return value
+    raise ValueError(_WANTED.get(base, f"a {base}"))
+
+
+_WANTED = {
+    "integer": "a whole number", "number": "a number", "decimal": "a number",
+    "percent": "a share such as 0.15", "month": "a month such as “2026-04”",
+    "date": "a date such as 2026-04-17", "datetime": "a time such as 2026-04-17T06:00:00",
+    "time": "a time of day such as 06:00:00", "text": "a text in quotes",
+    "yesno": "true or false, and those need no list",
+}  # fmt: skip
+
+
+def value_problems(spec: LayoutSpec) -> Iterator[Problem]:
+    """Everything wrong with [reading] and with what fields say of their values."""
+    yield from _reading_problems(spec.reading, ("reading",))
+    for field, described in spec.fields.items():
+        path: KeyPath = ("fields", field)
+        yield from _reading_problems(described, path)
+        yield from _bound_problems(described, path)
+        yield from _spelling_problems(described, path)
+        yield from _source_problems(spec, field, described, path)
+
+
+def _reading_problems(reading: Reading, path: KeyPath) -> Iterator[Problem]:
+    if reading.decimal_mark and reading.decimal_mark == reading.thousands_mark:
+        yield Problem(
+            (*path, "thousands_mark"), "decimal_mark and thousands_mark cannot be the same sign"
+        )
+    if reading.languages:
+        from babel import Locale  # only needed where languages are named
+
+        known = Locale("en").languages
+        for code in reading.languages:
+            if not _known_language(code):
+                by_name = {name.casefold(): one for one, name in known.items()}
+                hint = by_name.get(code.casefold())
+                near = f"; did you mean “{hint}”?" if hint else "; write a code such as nb or en_GB"
+                yield Problem((*path, "languages"), f"no language “{code}”{near}")
+
+
+def _known_language(code: str) -> bool:
+    from babel import Locale, UnknownLocaleError
+
+    try:
+        Locale.parse(code.replace("-", "_"))
+    except (UnknownLocaleError, ValueError):
+        return False
+    return True
+
+
+def _bound_problems(field: FieldSpec, path: KeyPath) -> Iterator[Problem]:
+    given = [("min", field.min), ("max", field.max)]
+    base = base_type(field.type)
+    for key, value in given:
+        if value is not None and base in ("text", "yesno"):
+            yield Problem((*path, key), f"a {base} has no {key}; list its values in `choices`")
+        elif value is not None:
+            yield from _misfit(value, field, (*path, key))
+    for value in field.choices:
+        yield from _misfit(value, field, (*path, "choices"))
+    if field.unit and base not in NUMBERS:
+        yield Problem((*path, "unit"), f"“unit” goes with numbers, and this field is {base}")
+
+
+def _misfit(value: object, field: FieldSpec, path: KeyPath) -> Iterator[Problem]:
+    try:
+        bound_of(value, field.type)
+    except ValueError as wanted:
+        yield Problem(path, f"“{path[-1]}” of a field of type {field.type} is {wanted}")
+
+
+def _spelling_problems(field: FieldSpec, path: KeyPath) -> Iterator[Problem]:
+    meant: dict[str, str] = {}
+    for means, written in field.same_as.items():
+        for text in written:
+            before = meant.setdefault(" ".join(text.split()).casefold(), means)
+            if before != means:
+                yield Problem(
+                    (*path, "same_as"),
+                    f"the spelling “{text}” cannot mean both “{before}” and “{means}”",
+                )
+
+
+def _source_problems(
+    spec: LayoutSpec, name: str, field: FieldSpec, path: KeyPath
+) -> Iterator[Problem]:
+    """`part` with `of`, and `year_from`: fields that follow from other fields."""
+    if bool(field.part) != bool(field.of):
+        has, lacks = ("part", "of") if field.part else ("of", "part")
+        yield Problem((*path, has), f"“{has}” of a field needs “{lacks}” beside it")
+    for key, other in (("of", field.of), ("year_from", field.year_from)):
+        if other is None:
+            continue
+        if other not in spec.fields or other == name:
+            near = did_you_mean(other, [one for one in spec.fields if one != name])
+            yield Problem((*path, key), f"no other field “{other}” in [fields]{near}")
+        elif key == "of" and base_type(spec.fields[other].type) not in _WITH_DATE:
+            yield Problem(
+                (*path, key), f"“{other}” is {spec.fields[other].type}; a part is taken of a date"
+            )
+        elif key == "year_from" and spec.fields[other].type not in ("integer", "text", "number"):
+            yield Problem((*path, key), f"“{other}” cannot tell a year; make it integer")
+    if field.part and field.type not in PART_TYPES[field.part]:
+        wanted = " or ".join(PART_TYPES[field.part])
+        yield Problem((*path, "type"), f"the {field.part} of a date is {wanted}")
+    if field.year_from and field.type != "month":
+        yield Problem((*path, "year_from"), "“year_from” goes with fields of type month")

@@ -1,0 +1,136 @@
+"""Fields that follow from other fields of the same record: parts of dates, months' years."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from datetime import date
+
+import pyarrow as pa
+
+from boreotabula.reading.findings import Finding
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.values.convert import as_array
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.reading.values.moments import NO_YEAR, full_year
+
+NO_YEAR_REASON = "a month without its year"
+
+
+def completed(
+    batch: pa.RecordBatch, plan: Plan
+) -> tuple[pa.RecordBatch, Mapping[str, Sequence[int]]]:
+    """Records whose months have the year that another field tells.
+
+    Also returned: for each field the numbers of the records whose month stays without a year,
+    and is empty now.
+    """
+    lacking: dict[str, list[int]] = {}
+    for field, year_field in plan.years.items():
+        if field not in batch.schema.names:
+            continue
+        months = batch.column(field).to_pylist()
+        if not any(month is not None and month.year == NO_YEAR for month in months):
+            continue
+        years = _years(batch, year_field)
+        for at, month in enumerate(months):
+            if month is not None and month.year == NO_YEAR:
+                year = years[at]
+                months[at] = None if year is None else month.replace(year=year)
+                if year is None:
+                    lacking.setdefault(field, []).append(at)
+        batch = _replaced(batch, field, as_array(months, plan.form(field)))
+    return batch, lacking
+
+
+def _years(batch: pa.RecordBatch, field: str) -> list[int | None]:
+    if field not in batch.schema.names:
+        return [None] * batch.num_rows
+    return [_year(value) for value in batch.column(field).to_pylist()]
+
+
+def _year(value: object) -> int | None:
+    """The year that a number or text tells; two figures mean what `full_year` says."""
+    text = str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
+    if not text.isdigit() or len(text) not in (2, 4):
+        return None
+    year = full_year(text)
+    return year if year > NO_YEAR else None
+
+
+def without_year(plan: Plan, field: str, number: int, where: str) -> Finding:
+    """What is to be said of months that stay without a year."""
+    year_field = plan.years[field]
+    records = "1 record" if number == 1 else f"{number} records"
+    return Finding(
+        "month-without-year",
+        f"the month of {records} has no year, and “{year_field}” does not tell it; “{field}” is"
+        " empty there",
+        f"Look for what fills “{year_field}” here, or write the year beside the month.",
+        cell=where,
+        looked_for=year_field,
+        found="no year",
+    )
+
+
+def with_parts(batch: pa.RecordBatch, plan: Plan) -> pa.RecordBatch:
+    """Records whose fields with `part` are filled from the dates that they are a part of."""
+    for field, (part, of) in plan.parts.items():
+        if field in batch.schema.names and of in batch.schema.names:
+            form = plan.form(field)
+            days = batch.column(of).dictionary_encode()
+            parts = [
+                None if day is None else _PARTS[part](day, form)
+                for day in days.dictionary.to_pylist()
+            ]
+            batch = _replaced(batch, field, as_array(parts, form).take(days.indices))
+    return batch
+
+
+def _replaced(batch: pa.RecordBatch, field: str, values: pa.Array) -> pa.RecordBatch:
+    at = batch.schema.get_field_index(field)
+    columns = [*batch.columns[:at], values, *batch.columns[at + 1 :]]
+    return pa.RecordBatch.from_arrays(columns, schema=batch.schema)
+
+
+def _in_text(form: ValueForm) -> bool:
+    return form.kind == "text"
+
+
+def _year_of(day: date, form: ValueForm) -> object:
+    return f"{day.year:04}" if _in_text(form) else day.year
+
+
+def _quarter_of(day: date, form: ValueForm) -> object:
+    quarter = (day.month + 2) // 3
+    return f"{day.year:04}-Q{quarter}" if _in_text(form) else quarter
+
+
+def _month_of(day: date, form: ValueForm) -> object:
+    if form.kind == "month":
+        return date(day.year, day.month, 1)
+    return f"{day.year:04}-{day.month:02}" if _in_text(form) else day.month
+
+
+def _week_of(day: date, form: ValueForm) -> object:
+    """The week of ISO 8601, whose year may be another than the day's."""
+    year, week, _ = day.isocalendar()
+    return f"{year:04}-W{week:02}" if _in_text(form) else week
+
+
+def _weekday_of(day: date, form: ValueForm) -> object:
+    """The day's number in ISO 8601, Monday is 1; as text its name in the first language."""
+    if not _in_text(form):
+        return day.isoweekday()
+    from babel.dates import get_day_names  # only needed for names of days
+
+    language = form.languages[0] if form.languages else "en"
+    return get_day_names("wide", "stand-alone", language)[day.weekday()]
+
+
+_PARTS: Mapping[str, Callable[[date, ValueForm], object]] = {
+    "year": _year_of,
+    "quarter": _quarter_of,
+    "month": _month_of,
+    "week": _week_of,
+    "weekday": _weekday_of,
+}

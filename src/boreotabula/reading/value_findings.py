@@ -1,0 +1,118 @@
+"""What is to be said of values: those that do not convert, lie outside, or leave a doubt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.findings import Finding
+from boreotabula.reading.values.convert import Converted, Doubt
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.reading.values.numbers import BESIDE
+from boreotabula.workbooks.sheet import Cell
+
+Where = Callable[[int], str]
+"""The address of the cell at a place among those that were converted."""
+
+
+def not_converted(cell: Cell, where: str, field: str, form: ValueForm, reason: str) -> Finding:
+    text = cell_text(cell)
+    return Finding(
+        "value-not-converted",
+        f"“{text}” is no {form.kind} for “{field}” ({reason}); the record keeps an empty value",
+        "Correct the cell, or ask the sender what is meant." + _unit_hint(reason),
+        cell=where,
+        looked_for=form.kind,
+        found=text,
+    )
+
+
+def _unit_hint(reason: str) -> str:
+    return " A unit can be named with `unit` of the field." if reason.endswith(BESIDE) else ""
+
+
+def column_not_converted(
+    cells: Sequence[Cell], called: str, where: str, field: str, form: ValueForm, reason: str
+) -> Finding:
+    article = "an" if form.kind[0] in "aeiou" else "a"
+    return Finding(
+        "column-not-converted",
+        f"none of the {len(cells)} cells of {called} is {article} {form.kind} for “{field}”"
+        f" ({reason})",
+        "If the column is no part of the table, list its heading in `ignore`; if it is another"
+        " field, add its heading to the glossary." + _unit_hint(reason),
+        cell=where,
+        looked_for=form.kind,
+        found=cell_text(cells[0]),
+    )
+
+
+def about_values(
+    done: Converted, cells: Sequence[Cell], where: Where, field: str, form: ValueForm
+) -> list[Finding]:
+    """What is to be said of cells besides those that do not convert."""
+    found = [_outside(cells[at], where(at), field, why) for at, why in done.outside]
+    if done.rounded:
+        found.append(_rounded(done, cells, where, field, form))
+    if done.doubt is not None:
+        found.append(_doubtful(done.doubt, cells, where, field))
+    return found
+
+
+def _outside(cell: Cell, where: str, field: str, why: str) -> Finding:
+    text = cell_text(cell)
+    return Finding(
+        "value-outside",
+        f"“{text}” for “{field}” is {why}; the record keeps it",
+        "Correct the cell; or change `min`, `max` or `choices` of the field, or list the spelling"
+        " in `same_as`.",
+        cell=where,
+        looked_for=why,
+        found=text,
+    )
+
+
+def _rounded(
+    done: Converted, cells: Sequence[Cell], where: Where, field: str, form: ValueForm
+) -> Finding:
+    first = done.rounded[0]
+    text = cell_text(cells[first])
+    return Finding(
+        "values-rounded",
+        f"{_cells(len(done.rounded))} for “{field}” with more than {form.digits} decimals, the"
+        f" first of them “{text}”, rounded to these, halves to even",
+        "Give the field more decimals, or make it a number, if they matter.",
+        cell=where(first),
+        looked_for=form.kind,
+        found=text,
+    )
+
+
+def _doubtful(doubt: Doubt, cells: Sequence[Cell], where: Where, field: str) -> Finding:
+    first = doubt.places[0]
+    text = cell_text(cells[first])
+    many = _cells(len(doubt.places))
+    shown = [f"“{cell_text(cells[at])}” in {where(at)}" for at in doubt.evidence]
+    if doubt.settled:
+        said = f"read like {shown[0]}, which can be read in one way only"
+        code = "read-by-evidence"
+    else:
+        said = (
+            f"and {' and '.join(shown)} speak for either way; they are empty in the records"
+            if shown
+            else "and no other cell settles it; they are empty in the records"
+        )
+        code = "reading-doubtful"
+    key = "decimal_mark" if doubt.about == "the decimal mark" else "day_first"
+    return Finding(
+        code,
+        f"{many} for “{field}” leave {doubt.about} open, such as “{text}” ({doubt.reason}): {said}",
+        f"Write `{key}` into [reading] of the layout, or into the field.",
+        cell=where(first),
+        looked_for=key,
+        found=text,
+    )
+
+
+def _cells(number: int) -> str:
+    return "1 cell" if number == 1 else f"{number} cells"

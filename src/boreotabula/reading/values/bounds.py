@@ -1,0 +1,53 @@
+"""Values that convert, but lie outside of what the layout allows: they stay, and are told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.layout.problems import nearest
+from boreotabula.reading.values.form import ValueForm
+
+
+def outside_of(values: pa.Array, form: ValueForm) -> tuple[tuple[int, str], ...]:
+    """The places of values that `min`, `max` or `choices` do not allow, and what is wrong."""
+    if not form.bounded:
+        return ()
+    return tuple(_outside(values, form))
+
+
+def _outside(values: pa.Array, form: ValueForm) -> Iterator[tuple[int, str]]:
+    for limit, compare, word in (
+        (form.least, pc.less, "less than the least allowed"),
+        (form.most, pc.greater, "more than the most allowed"),
+    ):
+        if limit is not None:
+            beyond = compare(values, pa.scalar(limit, values.type))
+            if pc.any(beyond).as_py():
+                for place in pc.indices_nonzero(pc.fill_null(beyond, False)).to_pylist():
+                    yield place, f"{word}, {_shown(limit, form)}"
+    if form.choices:
+        yield from _no_choices(values, form)
+
+
+def _no_choices(values: pa.Array, form: ValueForm) -> Iterator[tuple[int, str]]:
+    allowed = set(form.choices)
+    listed = [_shown(one, form) for one in form.choices]
+    said: dict[object, str] = {}
+    for place, value in enumerate(values.to_pylist()):
+        if value is None or value in allowed:
+            continue
+        if value not in said:
+            near = nearest(_shown(value, form), listed)
+            hint = f"; the nearest is “{near}”" if near else ""
+            said[value] = f"none of the choices {', '.join(listed[:8])}{hint}"
+        yield place, said[value]
+
+
+def _shown(value: object, form: ValueForm) -> str:
+    if form.kind == "month" and isinstance(value, date):
+        return value.isoformat()[:7]
+    return str(value)

@@ -1,0 +1,376 @@
+"""Cells become typed values; what does not convert is told with its reason, never guessed."""
+
+from __future__ import annotations
+
+import math
+import struct
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from decimal import ROUND_HALF_EVEN, Decimal
+from functools import lru_cache
+
+import pyarrow as pa
+
+from boreotabula.reading.cells import cell_text, kind_of
+from boreotabula.reading.values import moments
+from boreotabula.reading.values.bounds import outside_of
+from boreotabula.reading.values.form import (
+    DoubtError,
+    NotConvertedError,
+    ValueForm,
+    plain_form,
+)
+from boreotabula.reading.values.names import word_form, yes_no_words
+from boreotabula.reading.values.numbers import decimal_mark_of, read_number
+from boreotabula.workbooks.sheet import Cell, Flaw
+
+_INT64 = 2**63
+# From here on a float no longer holds every whole number, so its digits are not certain.
+_EXACT = 2**53
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Texts of a field that could be read in two ways; places counted among its cells."""
+
+    places: tuple[int, ...]
+    reason: str
+    settled: bool
+    """Whether other cells settle it, so that the texts were read like those."""
+    evidence: tuple[int, ...]
+    """Cells that can be read in one way only: one of each way that was met."""
+    about: str
+    """What is in doubt: 'day and month' or 'the decimal mark'."""
+
+
+@dataclass(frozen=True)
+class Converted:
+    """Values in the order of the cells, empty where `failures` (place, reason) says so."""
+
+    values: pa.Array
+    failures: tuple[tuple[int, str], ...] = ()
+    outside: tuple[tuple[int, str], ...] = ()
+    """Values that the layout does not allow, but that stay: place, and what is wrong."""
+    blanked: tuple[int, ...] = ()
+    """Filled cells that stand for nothing, as the layout says."""
+    rounded: tuple[int, ...] = ()
+    """Numbers with more decimals than the field keeps."""
+    doubt: Doubt | None = None
+
+    @property
+    def unremarkable(self) -> bool:
+        """Whether there is nothing to say of any cell."""
+        return not (
+            self.failures or self.outside or self.blanked or self.rounded or self.doubt is not None
+        )
+
+
+def convert(cells: Sequence[Cell], form: ValueForm, *, plain: bool = False) -> Converted:
+    """Convert cells to an Arrow array of a field's type.
+
+    Blank cells, those that stand for nothing and those that do not convert give an empty value;
+    only the last are failures. `plain` says that all cells are known to be texts or floats.
+    """
+    kind = form.kind
+    if kind in ("integer", "number") and (plain or set(map(type, cells)) == {float}):
+        whole = _plain_numbers(cells, kind)
+        if whole is not None and not form.empty:
+            return Converted(whole, outside=outside_of(whole, form))
+    if kind == "text" and form.as_it_stands and set(map(type, cells)) == {str} and "" not in cells:
+        return Converted(as_array([str(cell).strip() for cell in cells], form))
+    return _Conversion(cells, form).done()
+
+
+def convert_kept(cells: tuple[Cell, ...], form: ValueForm) -> Converted:
+    """`convert` for stamps and headings, which are the same on many tabs."""
+    return _convert_kept(cells, tuple(map(type, cells)), form)
+
+
+@lru_cache(maxsize=4096)
+def _convert_kept(cells: tuple[Cell, ...], _types: tuple[type, ...], form: ValueForm) -> Converted:
+    # The types belong to the key: to Python 1.0 and True are equal.
+    return convert(cells, form)
+
+
+def as_array(values: Sequence[object], form: ValueForm) -> pa.Array:
+    """Python values of a field type as an Arrow array of that type."""
+    if form.kind == "text":
+        return pa.array(values, pa.string()).dictionary_encode()
+    return pa.array(values, form.arrow_type)
+
+
+def stands_for_nothing(cell: Cell, form: ValueForm) -> bool:
+    """Whether a filled cell is blank by the layout's `empty`."""
+    if not form.empty or isinstance(cell, Flaw) or cell == "":
+        return False
+    return plain_form(cell_text(cell)) in form.empty
+
+
+def _plain_numbers(cells: Sequence[Cell], kind: str) -> pa.Array | None:
+    """All cells at once, or None if one of them needs a closer look. None of them is a bool."""
+    try:
+        packed = struct.pack(f"={len(cells)}d", *cells)  # refuses texts
+    except struct.error:
+        return None
+    numbers = pa.Array.from_buffers(pa.float64(), len(cells), [None, pa.py_buffer(packed)])
+    if kind == "number":
+        return numbers
+    try:
+        return numbers.cast(pa.int64())  # refuses fractions and what a float cannot hold
+    except pa.ArrowInvalid:
+        return None
+
+
+class _Conversion:
+    """Cells converted one by one; a text that was met before is not looked at again."""
+
+    def __init__(self, cells: Sequence[Cell], form: ValueForm) -> None:
+        self.cells, self.form = cells, form
+        self.texts: dict[str, object] = {}
+        self.doubtful: list[tuple[int, str]] = []
+        self.rounded: list[int] = []
+        self.failures: list[tuple[int, str]] = []
+        self.blanked: list[int] = []
+
+    def done(self) -> Converted:
+        """The values, and all that is to be said of the cells."""
+        values = [self._value(place, cell) for place, cell in enumerate(self.cells)]
+        doubt = self._settle(values) if self.doubtful else None
+        array = as_array(values, self.form)
+        return Converted(
+            array,
+            tuple(sorted(self.failures)),
+            outside_of(array, self.form),
+            tuple(self.blanked),
+            tuple(self.rounded),
+            doubt,
+        )
+
+    def _value(self, place: int, cell: Cell) -> object:
+        if cell == "":
+            return None
+        if stands_for_nothing(cell, self.form):
+            self.blanked.append(place)
+            return None
+        try:
+            return self._converted(place, cell)
+        except DoubtError as reason:
+            self.doubtful.append((place, str(reason)))
+        except NotConvertedError as reason:
+            self.failures.append((place, str(reason)))
+        return None
+
+    def _converted(self, place: int, cell: Cell, way: object = None) -> object:
+        if type(cell) is str:
+            known = self.texts.get(cell, self)
+            if known is not self:
+                return known
+        value = _one(respelt(cell, self.form), self.form, way)
+        if isinstance(value, Decimal):
+            value, rounded = _kept_digits(value, self.form.digits)
+            if rounded:
+                self.rounded.append(place)
+                return value
+        if type(cell) is str:
+            self.texts[cell] = value
+        return value
+
+    def _settle(self, values: list[object]) -> Doubt:
+        """Read the doubtful texts like those that leave no doubt, if all of these agree."""
+        evidence: dict[object, int] = {}
+        doubtful = {place for place, _ in self.doubtful}
+        for place, cell in enumerate(self.cells):
+            if isinstance(cell, str) and cell != "" and place not in doubtful:
+                way = _way_of(cell, self.form)
+                if way is not None:
+                    evidence.setdefault(way, place)
+        settled = len(evidence) == 1
+        for place, reason in self.doubtful:
+            if not settled:
+                self.failures.append((place, reason))
+                continue
+            (way,) = evidence
+            try:
+                values[place] = self._converted(place, self.cells[place], way)
+            except NotConvertedError as why:
+                self.failures.append((place, str(why)))
+        return Doubt(
+            tuple(place for place, _ in self.doubtful),
+            self.doubtful[0][1],
+            settled,
+            tuple(evidence.values()),
+            "the decimal mark" if self.form.base in _NUMBERS else "day and month",
+        )
+
+
+def respelt(cell: Cell, form: ValueForm) -> Cell:
+    """A cell as the layout's `same_as` reads it."""
+    if not form.spellings or isinstance(cell, Flaw):
+        return cell
+    return form.spellings.get(plain_form(cell_text(cell)), cell)
+
+
+_NUMBERS = ("integer", "number", "decimal", "percent")
+
+
+def _way_of(text: str, form: ValueForm) -> object:
+    """The way of writing that a text can only have: its decimal mark, or whether the day is first.
+
+    None if it tells neither.
+    """
+    if form.base in _NUMBERS:
+        return decimal_mark_of(text, form)
+    return moments.day_first_of(text, form)
+
+
+def _one(cell: Cell, form: ValueForm, way: object) -> object:
+    """The value of a cell, by the type of its field; `way` as `_way_of` tells it."""
+    if isinstance(cell, Flaw):
+        raise NotConvertedError(f"{kind_of(cell)} where {_WANTED[form.base]} belongs")
+    return _CONVERTERS[form.base](cell, form, way)
+
+
+def _to_text(cell: Cell, _form: ValueForm, _way: object) -> str:
+    return cell_text(cell)
+
+
+def _number(cell: Cell, form: ValueForm, way: object) -> float | Decimal:
+    if isinstance(cell, float | int) and not isinstance(cell, bool):
+        return float(cell)
+    if isinstance(cell, str):
+        return read_number(cell, form, way if isinstance(way, str) else None)
+    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED[form.base]} belongs")
+
+
+def _to_number(cell: Cell, form: ValueForm, way: object) -> float:
+    number = float(_number(cell, form, way))
+    if not math.isfinite(number):
+        raise NotConvertedError("a number too large to keep")
+    return number
+
+
+def _to_percent(cell: Cell, form: ValueForm, way: object) -> float:
+    number = _to_number(cell, form, way)
+    signed = isinstance(cell, str) and "%" in cell
+    most = form.most if isinstance(form.most, float | int) else 1.0
+    if abs(number) > max(most, 1.0) and not signed:
+        shown = cell_text(cell)
+        raise NotConvertedError(
+            f"without a sign it could be {shown} % or {shown} times the whole; a `max` of the field"
+            " would allow for the latter"
+        )
+    return number
+
+
+def _to_integer(cell: Cell, form: ValueForm, way: object) -> int:
+    number = _number(cell, form, way)
+    if isinstance(number, float):
+        if not number.is_integer():
+            raise NotConvertedError("a fraction where a whole number belongs")
+        if abs(number) > _EXACT:
+            raise NotConvertedError("a number with more digits than the file keeps")
+    elif number != number.to_integral_value():
+        raise NotConvertedError("a fraction where a whole number belongs")
+    if not -_INT64 <= number < _INT64:
+        raise NotConvertedError("a number too large for an integer")
+    return int(number)
+
+
+def _to_decimal(cell: Cell, form: ValueForm, way: object) -> Decimal:
+    number = _number(cell, form, way)
+    if isinstance(number, float):
+        # Spreadsheet programs show, and mean, no more than 15 significant digits of a number.
+        number = Decimal(format(number, ".15g"))
+    return number
+
+
+def _kept_digits(number: Decimal, digits: int) -> tuple[Decimal, bool]:
+    """A decimal with the field's places, half to even, and whether that took something away."""
+    if not number.is_finite() or abs(number) >= Decimal(10) ** (28 - digits):
+        raise NotConvertedError("a number too large to keep")
+    kept = number.quantize(Decimal(1).scaleb(-digits), ROUND_HALF_EVEN)
+    return kept, kept != number
+
+
+def _to_month(cell: Cell, form: ValueForm, way: object) -> date:
+    if isinstance(cell, date):
+        return date(cell.year, cell.month, 1)
+    if isinstance(cell, str):
+        return moments.read_month(cell, form, _day_first(way))
+    if form.without_year and isinstance(cell, float | int) and not isinstance(cell, bool):
+        return moments.read_month(cell_text(float(cell)), form)
+    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['month']} belongs")
+
+
+def _day_first(way: object) -> bool | None:
+    return way if isinstance(way, bool) else None
+
+
+def _to_date(cell: Cell, form: ValueForm, way: object) -> date:
+    if isinstance(cell, datetime):
+        if cell.time() != time():
+            raise NotConvertedError("a date with a time of day where a date belongs")
+        return cell.date()
+    if isinstance(cell, date):
+        return cell
+    if isinstance(cell, str):
+        return moments.read_date(cell, form, _day_first(way))
+    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['date']} belongs")
+
+
+def _to_datetime(cell: Cell, form: ValueForm, way: object) -> datetime:
+    if isinstance(cell, datetime):
+        return moments.whole_second(cell)
+    if isinstance(cell, date):
+        return datetime(cell.year, cell.month, cell.day)
+    if isinstance(cell, str):
+        return moments.read_moment(cell, form, _day_first(way))
+    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['datetime']} belongs")
+
+
+def _to_time(cell: Cell, _form: ValueForm, _way: object) -> time:
+    if isinstance(cell, time):
+        return moments.second_of_day(cell)
+    if isinstance(cell, timedelta) and timedelta() <= cell < timedelta(days=1):
+        return moments.second_of_day((datetime(2000, 1, 1) + cell).time())
+    if isinstance(cell, str):
+        return moments.read_time(cell)
+    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['time']} belongs")
+
+
+def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
+    if isinstance(cell, bool):
+        return cell
+    if isinstance(cell, str | float | int):
+        found = yes_no_words(form.languages).get(word_form(cell_text(cell)))
+        if found is not None:
+            return found
+    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['yesno']} belongs")
+
+
+_CONVERTERS: dict[str, Callable[[Cell, ValueForm, object], object]] = {
+    "text": _to_text,
+    "integer": _to_integer,
+    "number": _to_number,
+    "decimal": _to_decimal,
+    "percent": _to_percent,
+    "month": _to_month,
+    "date": _to_date,
+    "datetime": _to_datetime,
+    "time": _to_time,
+    "yesno": _to_yesno,
+}
+
+_WANTED = {
+    "text": "text",
+    "integer": "a whole number",
+    "number": "a number",
+    "decimal": "a number",
+    "percent": "a share such as 15 %",
+    "month": "a month such as 2026-04",
+    "date": "a date such as 2026-04-17",
+    "datetime": "a time such as 2026-04-17 06:00",
+    "time": "a time of day such as 06:00",
+    "yesno": "yes or no",
+}

@@ -1,0 +1,96 @@
+"""How the values of a field are written: its type, and what the layout says of reading it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import pyarrow as pa
+
+TEXT = pa.dictionary(pa.int32(), pa.string())
+"""Text columns repeat few values many times: each is kept once."""
+
+_ARROW_TYPES: dict[str, pa.DataType] = {
+    "text": TEXT,
+    "integer": pa.int64(),
+    "number": pa.float64(),
+    "percent": pa.float64(),
+    "month": pa.date32(),
+    "date": pa.date32(),
+    "datetime": pa.timestamp("s"),
+    "time": pa.time32("s"),
+    "yesno": pa.bool_(),
+}
+
+DECIMAL = re.compile(r"decimal\((\d{1,2})\)")
+MOST_DIGITS = 38
+"""Digits that Arrow's decimals hold in all."""
+
+
+@dataclass(frozen=True, eq=False)
+class ValueForm:
+    """A field's type and its ways of writing. Equal only to itself, so that results can be kept."""
+
+    kind: str
+    """The type as the layout names it, such as 'integer' or 'decimal(2)'."""
+    languages: tuple[str, ...] = ()
+    decimal_mark: str | None = None
+    thousands_mark: str | None = None
+    day_first: bool | None = None
+    empty: frozenset[str] = frozenset()
+    """Texts that stand for nothing, as `plain_form` writes them."""
+    units: tuple[str, ...] = ()
+    """What may stand before or behind a number."""
+    spellings: Mapping[str, str] = field(default_factory=dict)
+    """Other spellings, as `plain_form` writes them, and the text that each stands for."""
+    without_year: bool = False
+    """Whether a month may come without its year, since another field tells it."""
+    least: object = None
+    most: object = None
+    choices: tuple[object, ...] = ()
+
+    @property
+    def base(self) -> str:
+        """The type without its digits."""
+        return self.kind.partition("(")[0]
+
+    @property
+    def digits(self) -> int:
+        """Decimal places of a decimal."""
+        found = DECIMAL.fullmatch(self.kind)
+        return int(found[1]) if found else 0
+
+    @property
+    def arrow_type(self) -> pa.DataType:
+        """The type of its arrays."""
+        if self.base == "decimal":
+            return pa.decimal128(MOST_DIGITS, self.digits)
+        return _ARROW_TYPES[self.kind]
+
+    @property
+    def as_it_stands(self) -> bool:
+        """Whether texts mean just what they say, and any value will do."""
+        return not (self.empty or self.spellings or self.bounded)
+
+    @property
+    def bounded(self) -> bool:
+        """Whether some values are outside of what the layout allows."""
+        return self.least is not None or self.most is not None or bool(self.choices)
+
+
+_PLAIN_FORMS = {kind: ValueForm(kind) for kind in _ARROW_TYPES}
+PLAIN_TEXT = _PLAIN_FORMS["text"]
+
+
+def plain_form(text: str) -> str:
+    """The form in which spellings and empty marks are compared: letter case, white space aside."""
+    return " ".join(text.split()).casefold()
+
+
+class NotConvertedError(ValueError):
+    """A cell does not hold a value of the wanted type; the text is the reason."""
+
+
+class DoubtError(NotConvertedError):
+    """A text can be read in two ways; the reason names both."""

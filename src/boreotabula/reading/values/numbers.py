@@ -1,0 +1,152 @@
+"""Numbers as people write them: marks, signs, brackets, units."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from decimal import Decimal
+
+from boreotabula.reading.values.form import DoubtError, NotConvertedError, ValueForm
+
+# Groups of digits are set apart by a space (ISO 80000-1, 7.3.1), in some countries an apostrophe.
+_SPACES = " \u00a0\u2007\u2009\u202f"
+_APOSTROPHES = "'\u2019"
+BESIDE = "beside the number"
+_MINUS = "-\u2212\u2013"
+_PARTS = re.compile(rf"(?P<body>[\d.,{_SPACES}{_APOSTROPHES}]*\d[\d.,]*)(?P<power>[eE][+-]?\d+)?")
+_PLAIN = re.compile(r"\d+(\.\d*)?|\.\d+")
+
+
+@dataclass(frozen=True)
+class _Bare:
+    """A written number without its sign, unit and percent sign."""
+
+    body: str
+    power: str
+    negative: bool
+    percent: bool
+
+
+def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
+    """The number that a text means; a percent sign divides it by 100.
+
+    `mark` is the decimal mark, if it is known otherwise than by the form. Raises NotConvertedError,
+    and DoubtError where a mark could part decimals or thousands.
+    """
+    bare = _bare(text, form)
+    if bare is None:
+        raise NotConvertedError(_why_not(text))
+    decimal = form.decimal_mark or _other(form.thousands_mark) or mark
+    if decimal is None:
+        decimal = _decimal_mark(bare.body)
+    if decimal is None:
+        first, _, last = re.split("([.,])", bare.body)
+        raise DoubtError(f"it could be {first}{last} or {first}.{last}")
+    whole, _, part = bare.body.partition(decimal)
+    digits = _joined(whole, decimal, form)
+    if digits is None or not (part.isdigit() or not part) or not (digits or part):
+        raise NotConvertedError(_why_not(text))
+    number = Decimal(f"{digits or '0'}.{part or '0'}{bare.power}")
+    number = -number if bare.negative else number
+    return number / 100 if bare.percent else number
+
+
+def decimal_mark_of(text: str, form: ValueForm) -> str | None:
+    """The decimal mark that a written number can only have, if it shows one."""
+    bare = _bare(text, form)
+    return _decimal_mark(bare.body) if bare and re.search("[.,]", bare.body) else None
+
+
+def _decimal_mark(body: str) -> str | None:
+    """The decimal mark of a number; None if its only mark could be either.
+
+    Both marks: the last is the decimal one. One mark several times parts thousands. One mark once
+    parts thousands only before three digits and behind one to three, the first of them no zero.
+    """
+    marks = [sign for sign in body if sign in ".,"]
+    if not marks:
+        return "."
+    if len(set(marks)) == 2:
+        return marks[-1]
+    if len(marks) > 1:
+        return _other(marks[0])
+    whole, _, part = body.partition(marks[0])
+    doubtful = len(part) == 3 and 1 <= len(whole) <= 3 and whole[0] != "0" and whole.isdigit()
+    return None if doubtful else marks[0]
+
+
+def _other(mark: str | None) -> str | None:
+    return {".": ",", ",": "."}.get(mark or "")
+
+
+def _joined(whole: str, decimal: str, form: ValueForm) -> str | None:
+    """The digits before the decimal mark, once their groups are joined; None if they do not fit."""
+    if whole.isdigit() or not whole:
+        return whole
+    signs = {sign for sign in whole if not sign.isdigit()}
+    if len(signs) != 1 or not _allowed(next(iter(signs)), decimal, form):
+        return None
+    first, *others = whole.split(next(iter(signs)))
+    if not 1 <= len(first) <= 3 or any(len(one) != 3 for one in others):
+        return None
+    return first + "".join(others)
+
+
+def _allowed(sign: str, decimal: str, form: ValueForm) -> bool:
+    wanted = form.thousands_mark
+    if wanted is None:
+        return sign != decimal
+    if wanted in _SPACES:
+        return sign in _SPACES
+    return sign in _APOSTROPHES if wanted in _APOSTROPHES else sign == wanted
+
+
+def _bare(text: str, form: ValueForm) -> _Bare | None:
+    """A text without sign, unit and percent sign; None if what is left is no number."""
+    text = text.strip()
+    if _PLAIN.fullmatch(text):
+        return _Bare(text, "", negative=False, percent=False)
+    negative = len(text) > 2 and text[0] == "(" and text[-1] == ")"
+    if negative:
+        text = text[1:-1].strip()
+    percent = False
+    signs = int(negative)
+    while True:
+        rest = _without_unit(text, form.units)
+        if rest is None and form.base == "percent" and not percent and text.endswith("%"):
+            percent, rest = True, text[:-1].rstrip()
+        if rest is None and text and text[0] in _MINUS + "+":
+            signs += 1
+            negative = negative or text[0] != "+"
+            rest = text[1:].lstrip()
+        elif rest is None and text and text[-1] in _MINUS:
+            signs += 1
+            negative, rest = True, text[:-1].rstrip()
+        if rest is None:
+            break
+        text = rest
+    found = _PARTS.fullmatch(text)
+    if found is None or signs > 1:
+        return None
+    return _Bare(found["body"], found["power"] or "", negative, percent)
+
+
+def _without_unit(text: str, units: tuple[str, ...]) -> str | None:
+    folded = text.casefold()
+    for unit in units:
+        if folded.endswith(unit.casefold()):
+            return text[: len(text) - len(unit)].rstrip()
+        if folded.startswith(unit.casefold()):
+            return text[len(unit) :].lstrip()
+    return None
+
+
+_WITH_SIGN = re.compile(r"[^\d\s]{1,12}\s*[\d.,]*\d|\d[\d.,\s]*[^\d\s.,]{1,12}")
+
+
+def _why_not(text: str) -> str:
+    """Why a text is no number: the same words for the same kind of fault."""
+    sign = re.sub(r"[\d,\s()]+|(?<![^\W\d])\.", "", text)
+    if sign.strip(_MINUS + "+") and _WITH_SIGN.fullmatch(text.strip()):
+        return f"“{sign}” {BESIDE}"
+    return "text where a number belongs"

@@ -1,0 +1,71 @@
+"""Numbers that a workbook shows with leading zeros or signs between them: codes such as 007.
+
+The number format of the cell tells; format codes as in ECMA-376 part 1, 18.8.31.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+
+from boreotabula.workbooks.sheet import Cell, Code
+
+Place = tuple[int, int]
+
+_PIECES = re.compile(r'(0+)|"([^"]*)"|\\(.)|([ \-/])')
+_WHOLE = 1e15
+"""From here on a workbook no longer keeps every digit."""
+
+
+def is_code_format(form: str) -> bool:
+    """Whether a number format shows whole numbers as codes: zeros with signs around, no more."""
+    return _pieces(form) is not None
+
+
+def _pieces(form: str) -> list[str] | None:
+    """The zeros and signs of a code's format in their order; None of any other format."""
+    form = form.partition(";")[0]
+    if not form or _PIECES.sub("", form):
+        return None
+    found = list(_PIECES.finditer(form))
+    zeros = sum(len(one[1] or "") for one in found)
+    if zeros < 2 and not (zeros and len(found) > 1):
+        return None
+    return [one[1] or one[2] or one[3] or one[4] or "" for one in found]
+
+
+def shown(number: float, form: str) -> str | None:
+    """A whole number as the format shows it; None if it is no code."""
+    pieces = _pieces(form)
+    if pieces is None or not (0 <= number < _WHOLE and number.is_integer()):
+        return None
+    digits = str(int(number))
+    texts: list[str] = []
+    first = next(at for at, piece in enumerate(pieces) if _zeros(piece))
+    for at in range(len(pieces) - 1, -1, -1):
+        piece = pieces[at]
+        if not _zeros(piece):
+            texts.append(piece)
+        elif at == first:
+            texts.append(digits.rjust(len(piece), "0"))
+        else:
+            texts.append(digits[-len(piece) :].rjust(len(piece), "0"))
+            digits = digits[: -len(piece)]
+    return "".join(reversed(texts))
+
+
+def _zeros(piece: str) -> bool:
+    return bool(piece) and not piece.strip("0")
+
+
+def codes_of(
+    rows: Sequence[Sequence[Cell]], formats: Mapping[Place, str]
+) -> Iterator[tuple[Place, Cell]]:
+    """The cells that hold codes, with the text that is seen; `formats` are those of some places."""
+    for (row, column), form in formats.items():
+        if row < len(rows) and column < len(rows[row]):
+            cell = rows[row][column]
+            if isinstance(cell, float | int) and not isinstance(cell, bool):
+                text = shown(float(cell), form)
+                if text is not None:
+                    yield (row, column), Code(cell, text)
