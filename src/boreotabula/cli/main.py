@@ -18,6 +18,7 @@ COMMANDS = {
     "survey": ("boreotabula.cli.survey", "Look into all files of a folder: what looks alike."),
     "show": ("boreotabula.cli.show", "Show a tab with addresses, and the role of each cell."),
     "extract": ("boreotabula.cli.extract", "Read all files of a layout into one table."),
+    "headings": ("boreotabula.cli.headings", "List every heading met, and what it may mean."),
     "layout-schema": ("boreotabula.cli.layout_schema", "Print the JSON Schema of layouts."),
     "demo": ("boreotabula.demo.command", "Write made-up workbooks and a layout, and extract them."),
 }

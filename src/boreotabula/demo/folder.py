@@ -13,7 +13,8 @@ MARK = ".boreotabula-demo"
 """A file that says the folder was made by the demo and may be made anew."""
 
 LAYOUTS = (
-    "stock.toml", "headings.csv", "climate.toml", "dispatch.toml", "plan.toml", "benches.toml",
+    "stock.toml", "headings.csv", "climate.toml", "dispatch.toml", "dispatch-headings.csv",
+    "plan.toml", "benches.toml",
 )  # fmt: skip
 
 

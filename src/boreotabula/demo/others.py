@@ -6,7 +6,7 @@ Each is made of figures that follow from fixed seeds; `totals` tells what an ext
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from random import Random
@@ -18,7 +18,6 @@ from boreotabula.demo.nurseries import NURSERIES, SPECIES
 
 _MADE = {"created": datetime(2026, 1, 1)}
 _QUARTERS = ("Q1", "Q2", "Q3", "Q4")
-_MONTH_NAMES = ("January", "February", "March")
 
 
 @dataclass(frozen=True)
@@ -47,8 +46,8 @@ def totals() -> Mapping[str, Mapping[str, Totals]]:
             for name, rows in _climate_rows()
         },
         "dispatch": {
-            name: Totals(len(rows), "seedlings", sum(row[3] for row in rows))
-            for name, _, rows in _dispatch_lists()
+            name: Totals(len(rows), "seedlings", sum(row[4] for row in rows))
+            for name, _, _, rows in _dispatch_lists()
         },
         "plan": {
             "plan_2026.xlsx": Totals(
@@ -90,41 +89,91 @@ def _climate(folder: Path) -> None:
         (folder / name).write_text("\n".join(lines) + "\n", "utf-8")
 
 
-# --- dispatch lists: a plain list under a title --------------------------------------------------
-
-_Dispatch = tuple[str, str, str, int]
+# --- dispatch lists: a plain list under a title, in three languages -------------------------------
 
 
-def _dispatch_lists() -> Iterator[tuple[str, str, list[_Dispatch]]]:
+@dataclass(frozen=True)
+class _Words:
+    """The words of a dispatch list in one language, and how it writes a date."""
+
+    title: str
+    headings: tuple[str, ...]
+    months: tuple[str, ...]
+    total: str
+    date_form: str = ""
+    """Empty for real dates."""
+
+
+_ENGLISH = _Words(
+    "Dispatch list", ("Order no.", "Species", "Ship to", "Shipped", "Seedlings"),
+    ("January", "February", "March"), "Total",
+)  # fmt: skip
+_NORWEGIAN = _Words(
+    "Utsendelser", ("Ordrenr.", "Art", "Mottaker", "Sendt", "Antall planter"),
+    ("januar", "februar", "mars"), "Sum", "{day}. {month} {year}",
+)  # fmt: skip
+_FINNISH = _Words(
+    "Lähetykset", ("Tilausnro", "Laji", "Vastaanottaja", "Lähetetty", "Taimia"),
+    ("tammikuu", "helmikuu", "maaliskuu"), "Yhteensä", "{day}.{number}.{year}",
+)  # fmt: skip
+_NEW_FORM = replace(
+    _FINNISH, headings=("Tilausnro", "Puulaji", "Asiakas", "Lähetetty", "Taimia kpl")
+)
+"""The headings that one sender began to use in the last month."""
+
+_LANGUAGES = {"Frostmo": _NORWEGIAN, "Lomlia": _NORWEGIAN, "Suvanto": _FINNISH, "Hiekka": _FINNISH}
+
+_Dispatch = tuple[str, str, str, date, int]
+
+
+def _dispatch_lists() -> Iterator[tuple[str, str, _Words, list[_Dispatch]]]:
     for nursery in NURSERIES:
-        for number, month in enumerate(_MONTH_NAMES, 1):
-            draw = Random(f"dispatch {nursery.name} {month}")
+        words = _LANGUAGES.get(nursery.name, _ENGLISH)
+        for number, month in enumerate(words.months, 1):
+            draw = Random(f"dispatch {nursery.name} {number}")
             rows = [
                 (
                     f"{draw.randint(1, 999):04}",
                     draw.choice(SPECIES),
                     draw.choice(("Fjellgard", "Myrset", "Koivula", "Northfield")),
+                    date(2026, number, draw.randint(1, 28)),
                     draw.randint(2, 80) * 50,
                 )
                 for _ in range(draw.randint(4, 9))
             ]
-            title = f"Dispatch list – {nursery.name} – {month} 2026"
-            yield f"dispatch_{nursery.name}_2026-{number:02}.xlsx", title, rows
+            if nursery.name == "Hiekka" and number == len(words.months):
+                words = _NEW_FORM
+            title = f"{words.title} – {nursery.name} – {month} 2026"
+            yield f"dispatch_{nursery.name}_2026-{number:02}.xlsx", title, words, rows
 
 
 def _dispatch(folder: Path) -> None:
-    for name, title, rows in _dispatch_lists():
+    for name, title, words, rows in _dispatch_lists():
         with xlsxwriter.Workbook(folder / name) as book:
             book.set_properties(_MADE)
             sheet = book.add_worksheet("Dispatch")
-            sheet.set_column(0, 3, 16)
+            sheet.set_column(0, 4, 16)
             bold = book.add_format({"bold": True})
+            code = book.add_format({"num_format": "0000"})
+            day = book.add_format({"num_format": "yyyy-mm-dd"})
             sheet.write(0, 0, title, bold)
-            sheet.write_row(2, 0, ["Order no.", "Species", "Ship to", "Seedlings"], bold)
-            for at, row in enumerate(rows, 3):
-                sheet.write_row(at, 0, row)
-            sheet.write(len(rows) + 3, 0, "Total", bold)
-            sheet.write(len(rows) + 3, 3, sum(row[3] for row in rows), bold)
+            sheet.write_row(2, 0, words.headings, bold)
+            for at, (order, species, to, shipped, seedlings) in enumerate(rows, 3):
+                if words.date_form:
+                    sheet.write_string(at, 0, order)
+                    sheet.write_string(at, 3, _written(shipped, words))
+                else:
+                    sheet.write_number(at, 0, int(order), code)
+                    sheet.write_datetime(at, 3, datetime.combine(shipped, datetime.min.time()), day)
+                sheet.write_row(at, 1, (species, to))
+                sheet.write_number(at, 4, seedlings)
+            sheet.write(len(rows) + 3, 0, words.total, bold)
+            sheet.write(len(rows) + 3, 4, sum(row[4] for row in rows), bold)
+
+
+def _written(day: date, words: _Words) -> str:
+    month = words.months[day.month - 1]
+    return words.date_form.format(day=day.day, month=month, number=day.month, year=day.year)
 
 
 # --- the plan of the year: planned and actual under each quarter ---------------------------------

@@ -23,7 +23,8 @@ def unknown_heading(place: Headings, column: int, heads: Heads) -> Finding:
     return Finding(
         "heading-unknown",
         f"no field is known by the heading “{heading}”; its cells are unplaced",
-        "Add the heading to `also` of a field or to the glossary, or list it in `ignore`.",
+        "Add the heading to the glossary or to `also` of a field (`boreotabula headings` suggests"
+        " what it may mean), or list it in `ignore`.",
         cell=place.address(place.bottom, column),
         looked_for="a heading that a field is known by",
         found=heading,

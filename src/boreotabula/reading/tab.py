@@ -64,7 +64,7 @@ class TabSource:
 def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
     """Read one tab by a plan."""
     roles = RoleMap(sheet)
-    form = _form(sheet, plan, roles)
+    form = form_of(sheet, plan, roles)
     reader = _TabReader(sheet, plan, source, roles)
     reader.findings += _hidden(sheet)
     if form is None:
@@ -74,8 +74,8 @@ def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
     return reader.done(form)
 
 
-def _form(sheet: Sheet, plan: Plan, roles: RoleMap) -> FormPlan | None:
-    """The first form whose condition holds on a tab."""
+def form_of(sheet: Sheet, plan: Plan, roles: RoleMap) -> FormPlan | None:
+    """The first form whose condition holds on a tab; the cell that tells it becomes a label."""
     for form in plan.forms:
         if form.when is None:
             return form
@@ -145,7 +145,7 @@ class _TabReader:
         """Read the tab by a form."""
         if not form.blocks:
             self._read_plain(form)
-        blocks = [one for one in form.blocks if _wanted(one, self.source)]
+        blocks = wanted_blocks(form, self.source)
         for turned in (False, True):
             some = [one for one in blocks if one.turned is turned]
             if some and turned:
@@ -295,6 +295,11 @@ def _heading_cells(view: Sheet, places: Sequence[Place]) -> set[str]:
         for row in range(max(place.top, 0), place.bottom + 1)
         for column in range(place.left, min(place.limit, view.width))
     }
+
+
+def wanted_blocks(form: FormPlan, source: TabSource) -> list[BlockPlan]:
+    """The blocks of a form that are read on a tab."""
+    return [one for one in form.blocks if _wanted(one, source)]
 
 
 def _wanted(block: BlockPlan, source: TabSource) -> bool:

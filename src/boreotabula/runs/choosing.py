@@ -86,16 +86,19 @@ class OpenFile:
 
     def read_tab(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabReading:
         """One tab, read as it was chosen."""
+        return read_tab(sheet, self.job.plan, self.tab_source(sheet, how, around))
+
+    def tab_source(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabSource:
+        """What is known of a tab besides its cells."""
         texts = {**around.texts, "tab name": sheet.name}
         captured = {**self.source.captured, **how.captured}
         blocks = how.blocks if how.shared or how.blocks else {}
-        source = TabSource(
+        return TabSource(
             self.source.name,
             replace(around, captured=captured, texts=texts),
             blocks,
             shared=how.shared,
         )
-        return read_tab(sheet, self.job.plan, source)
 
     def sheet(self, name: str) -> Sheet | None:
         """The cells of a tab; None, and a finding, if it cannot be read."""

@@ -1,0 +1,286 @@
+"""`boreotabula headings`: every heading met, its field, and what unknown ones may mean."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.errors import CallError
+
+if TYPE_CHECKING:
+    from boreotabula.runs.heading_list import HeadingList, HeadingUse
+    from boreotabula.runs.layouts import Layout
+    from boreotabula.runs.suggesting import Suggestion
+
+EPILOG = """\b
+Examples:
+  boreotabula headings stock.toml
+  boreotabula headings stock.toml --adopt                       asks for each suggestion
+  boreotabula headings stock.toml --adopt "Taimia kpl=seedlings"
+  boreotabula headings stock.toml --adopt --yes --certainty 0.9
+
+Adopted headings are added to the first CSV glossary of the layout; if it has none, headings.csv is
+made beside it.
+
+\b
+Exit status: 0 every heading is known · 1 some are unknown
+             2 wrong call or layout · 3 nothing was read"""
+
+
+@click.command("headings", epilog=EPILOG)
+@click.argument("layout", type=click.Path(path_type=Path))
+@click.argument("pairs", nargs=-1, metavar="[HEADING=FIELD]...")
+@click.option("--adopt", is_flag=True, help="Write accepted meanings into the glossary.")
+@click.option("--yes", is_flag=True, help="With --adopt: accept all that are certain enough.")
+@click.option(
+    "--certainty", type=click.FloatRange(0, 1), default=0.85, show_default=True, metavar="SHARE",
+    help="What is certain enough for --yes, from 0 to 1.",
+)  # fmt: skip
+@largest_part
+@json_option
+def command(
+    layout: Path,
+    pairs: tuple[str, ...],
+    adopt: bool,
+    yes: bool,
+    certainty: float,
+    largest_part: int,
+    as_json: bool,
+) -> int:
+    """List every heading that the files of a LAYOUT have, and the field that it means.
+
+    For unknown headings fields are suggested: by their words, in all languages of the glossary, and
+    by what stands in their cells.
+    """
+    from boreotabula.cli import screen
+    from boreotabula.runs.heading_list import list_headings
+    from boreotabula.runs.inbox import look
+    from boreotabula.runs.layouts import Layout
+    from boreotabula.runs.suggesting import suggestions
+
+    loaded = Layout.load(layout)
+    given = [_pair(text) for text in pairs]
+    if (given or yes) and not adopt:
+        raise CallError("HEADING=FIELD and --yes go with --adopt, which writes the glossary")
+    if given:
+        return _adopt(loaded, given, as_json=as_json)
+    inbox = look(loaded)
+    with screen.counting("reading headings of", shown=not as_json) as (start, step):
+        start(len(inbox.taken))
+        found = list_headings(loaded, inbox, limits(largest_part), lambda one: step(one.name))
+    suggested = suggestions(found, loaded.plan)
+    status = 3 if not found.tabs else 1 if found.of("unknown") else 0
+    if adopt:
+        accepted = _accepted(found, suggested, certainty if yes else None, loaded)
+        return _adopt(loaded, accepted, as_json=as_json) if accepted else status
+    if as_json:
+        click.echo(json.dumps(_described(found, suggested), ensure_ascii=False, indent=2))
+        return status
+    _print(found, suggested, loaded, layout)
+    return status
+
+
+def _pair(text: str) -> tuple[str, str]:
+    heading, sign, field = text.rpartition("=")
+    if not (sign and heading.strip() and field.strip()):
+        raise CallError(f'“{text}” is not HEADING=FIELD, such as "Taimia kpl=seedlings"')
+    return heading.strip(), field.strip()
+
+
+def _adopt(layout: Layout, pairs: Sequence[tuple[str, str]], *, as_json: bool) -> int:
+    from boreotabula.runs.adopting import adopt, check_pairs
+    from boreotabula.runs.layouts import Layout
+
+    fresh = check_pairs(layout, pairs)
+    path = adopt(layout, fresh) if fresh else None
+    Layout.load(layout.path)  # what was written is read again, so that it surely holds
+    if as_json:
+        adopted = [{"heading": heading, "field": field} for heading, field in fresh]
+        said = {"adopted": adopted, "glossary": path.name if path else None}
+        click.echo(json.dumps(said, ensure_ascii=False, indent=2))
+        return 0
+    for heading, field in pairs:
+        click.echo(
+            f"  {heading} → {field}" + ("" if (heading, field) in fresh else "  known already")
+        )
+    if path is not None:
+        click.echo(f"{_count(len(fresh), 'heading')} added to {path}; run extract again.")
+    return 0
+
+
+def _accepted(
+    found: HeadingList,
+    suggested: Mapping[str, Sequence[Suggestion]],
+    certainty: float | None,
+    layout: Layout,
+) -> list[tuple[str, str]]:
+    """The suggestions that are taken: all that are certain enough, or one by one as asked."""
+    unknown = found.of("unknown")
+    if not unknown:
+        click.echo("Every heading is known.")
+        return []
+    if certainty is not None:
+        accepted = [
+            (use.heading, some[0].field)
+            for use in unknown
+            if (some := suggested[use.heading]) and some[0].certainty >= certainty
+        ]
+        left = len(unknown) - len(accepted)
+        if left:
+            click.echo(
+                f"{_count(left, 'unknown heading')} not certain enough ({certainty:g}).", err=True
+            )
+        return accepted
+    if not sys.stdin.isatty():
+        raise CallError(
+            "--adopt asks on a terminal; elsewhere say HEADING=FIELD, or --yes with --certainty"
+        )
+    return _asked(unknown, suggested, layout)
+
+
+def _asked(
+    unknown: Sequence[HeadingUse], suggested: Mapping[str, Sequence[Suggestion]], layout: Layout
+) -> list[tuple[str, str]]:
+    accepted: list[tuple[str, str]] = []
+    click.echo("Enter takes the suggestion; or type another field, “-” to pass, “q” to end.\n")
+    for use in unknown:
+        some = suggested[use.heading]
+        for line in _about(use, some):
+            click.echo(line)
+        while True:
+            answer = click.prompt(
+                f"  “{use.heading}” means", default=some[0].field if some else "-"
+            ).strip()
+            if answer in ("-", "q") or answer in layout.spec.fields:
+                break
+            click.echo(f"  no field “{answer}”; there are {', '.join(layout.spec.fields)}")
+        if answer == "q":
+            break
+        if answer != "-":
+            accepted.append((use.heading, answer))
+    return accepted
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number:,} {what}" + ("" if number == 1 else "s")
+
+
+def _about(use: HeadingUse, some: Sequence[Suggestion]) -> list[str]:
+    """An unknown heading, in lines: where it stands, what is below it, what it may mean."""
+    file, tab, cell = use.first
+    where = " › ".join(part for part in (file, tab, cell) if part)
+    tabs = f"{_count(len(use.places), 'tab')} of {_count(len(use.files), 'file')}"
+    lines = [f"“{use.heading}”  {tabs}, first {where}"]
+    profile = use.profile
+    holds = f"{_count(profile.filled, 'cell')}"
+    if profile.filled:
+        ranged = "" if profile.least is None else f" {profile.least:g} to {profile.most:g}"
+        sample = "" if ranged else ": " + ", ".join(profile.sample[:3])
+        holds += f", {profile.kind}{ranged}{sample}"
+    lines.append(f"  {holds}")
+    lines += [f"  → {one.field}, certainty {one.certainty:.2f}: {one.why}" for one in some[:2]]
+    if not some:
+        lines.append("  → nothing like it among the fields that its tabs lack")
+    return lines
+
+
+def _print(
+    found: HeadingList, suggested: Mapping[str, Sequence[Suggestion]], layout: Layout, path: Path
+) -> None:
+    from rich.table import Table
+
+    from boreotabula.cli import screen
+
+    console = screen.out()
+    title = layout.spec.title or path.stem
+    console.print(
+        f"Headings of {title}: {_count(found.tabs, 'tab')} of {_count(found.files, 'file')}\n",
+        markup=False,
+    )
+    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
+    for name, justify in (
+        ("heading", "left"),
+        ("means", "left"),
+        ("tabs", "right"),
+        ("files", "right"),
+    ):
+        table.add_column(name, justify=justify)  # type: ignore[arg-type]
+    table.add_column("first in")
+    order = {field: at for at, field in enumerate(["", *layout.spec.fields])}
+    for use in sorted(found.uses, key=lambda one: (_ORDER.index(one.role), order[one.field])):
+        if use.role != "unknown":
+            table.add_row(
+                _plain(use.heading), _meaning(use), str(len(use.places)), str(len(use.files)),
+                _plain(" › ".join(part for part in use.first if part)),
+            )  # fmt: skip
+    if table.row_count:
+        console.print(table)
+    for file, why in found.troubles:
+        console.print(f"not read: {file}: {why}", markup=False)
+    unknown = found.of("unknown")
+    if not unknown:
+        console.print("\nEvery heading is known.")
+        return
+    console.print(f"\n{_count(len(unknown), 'unknown heading')}:\n", style="bold red")
+    for use in sorted(unknown, key=lambda one: len(one.places), reverse=True):
+        for line in _about(use, suggested[use.heading]):
+            console.print(line, markup=False)
+    best = next((some[0] for some in suggested.values() if some), None)
+    pair = f"{best.heading}={best.field}" if best else f"{unknown[0].heading}=FIELD"
+    console.print(
+        f"\nTo write what they mean into the glossary:"
+        f"\n  boreotabula headings {path} --adopt    asks for each of them"
+        f'\n  boreotabula headings {path} --adopt "{pair}"',
+        markup=False,
+    )
+
+
+_ORDER = ("column", "level", "total", "ignored", "unknown")
+
+
+def _plain(text: str) -> Any:
+    from rich.text import Text
+
+    return Text(text)
+
+
+def _meaning(use: HeadingUse) -> Any:
+    words = {"total": "(totals)", "ignored": "(ignored)", "level": f"a value of {use.field}"}
+    return _plain(words.get(use.role, use.field))
+
+
+def _described(found: HeadingList, suggested: Mapping[str, Sequence[Suggestion]]) -> dict[str, Any]:
+    return {
+        "files": found.files,
+        "tabs": found.tabs,
+        "headings": [
+            {
+                "heading": use.heading,
+                "spellings": list(use.spellings),
+                "role": use.role,
+                "field": use.field or None,
+                "tabs": len(use.places),
+                "files": use.files,
+                "first": dict(zip(("file", "tab", "cell"), use.first, strict=True)),
+                "cells": {
+                    "filled": use.profile.filled,
+                    "kinds": dict(use.profile.kinds),
+                    "least": use.profile.least,
+                    "most": use.profile.most,
+                    "sample": list(use.profile.sample[:3]),
+                },
+                "suggestions": [
+                    {"field": one.field, "certainty": one.certainty, "why": one.why}
+                    for one in suggested.get(use.heading, ())
+                ],
+            }
+            for use in found.uses
+        ],
+        "not_read": [{"file": file, "why": why} for file, why in found.troubles],
+    }

@@ -1,0 +1,225 @@
+"""The headings of a tab, what each means to a layout, and what stands below it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime, time, timedelta
+
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.reading.columns import Column, ColumnKind, Columns
+from boreotabula.reading.frame import frame_of
+from boreotabula.reading.heads import Heads, headings_of, heads_of
+from boreotabula.reading.lines import settle_lines
+from boreotabula.reading.place import Place
+from boreotabula.reading.places import find_places
+from boreotabula.reading.plan import BlockPlan, Plan
+from boreotabula.reading.roles import RoleMap
+from boreotabula.reading.settling import settle_columns
+from boreotabula.reading.tab import TabSource, form_of, wanted_blocks
+from boreotabula.reading.values.form import plain_form
+from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
+
+_MOST_VALUES = 400
+"""So many different texts of a column are kept; more tell nothing more."""
+_SAMPLE = 12
+
+
+@dataclass(frozen=True)
+class Profile:
+    """What the cells below a heading hold."""
+
+    filled: int = 0
+    kinds: Counter[str] = field(default_factory=Counter)
+    """How many are 'text', 'whole numbers', 'numbers', 'dates', 'times', 'yes or no', 'errors'."""
+    least: float | None = None
+    most: float | None = None
+    values: frozenset[str] = frozenset()
+    """Different texts, as they are compared."""
+    sample: tuple[str, ...] = ()
+
+    @property
+    def kind(self) -> str:
+        """What most of the cells hold."""
+        return self.kinds.most_common(1)[0][0] if self.kinds else "nothing"
+
+
+@dataclass(frozen=True)
+class MetHeading:
+    """A heading as it was met on a tab."""
+
+    heading: str
+    cell: str
+    field: str
+    """The field that it means, or of whose values it is one; empty if none knows it."""
+    role: str
+    """'column', 'level' of a cross-tab, 'total', 'ignored', or 'unknown'."""
+    profile: Profile
+
+
+@dataclass(frozen=True)
+class TabHeadings:
+    """The headings of a tab, and the fields that no column of it fills."""
+
+    met: tuple[MetHeading, ...] = ()
+    lacking: tuple[str, ...] = ()
+    guessed: bool = False
+    """Whether the table was not found by its stub headings, but guessed by its look."""
+
+
+def headings_met(sheet: Sheet, plan: Plan, source: TabSource) -> TabHeadings:
+    """The headings of all blocks of a tab; of its largest table if no block is found."""
+    form = form_of(sheet, plan, RoleMap(sheet))
+    blocks = wanted_blocks(form, source) if form else []
+    met: list[MetHeading] = []
+    lacking: list[str] = []
+    for block in blocks:
+        view = sheet.turn() if block.turned else sheet
+        for place in find_places(view, block, plan.names)[0]:
+            columns, _ = settle_columns(view, place, plan, block)
+            met += _of_block(view, place, columns, plan)
+            lacking += _lacking(plan, block, columns)
+    if met or not blocks or sheet.blank:
+        return TabHeadings(tuple(met), tuple(dict.fromkeys(lacking)))
+    guessed = list(_of_frame(sheet, plan))
+    known = {one.field for one in guessed}
+    return TabHeadings(
+        tuple(guessed),
+        tuple(name for name in _fields(plan, blocks) if name not in known),
+        guessed=True,
+    )
+
+
+def _of_block(sheet: Sheet, place: Place, columns: Columns, plan: Plan) -> Iterator[MetHeading]:
+    lines, _ = settle_lines(sheet, place, columns, RoleMap(sheet))
+    heads = heads_of(headings_of(sheet, place, columns.left, columns.right), columns.block)
+    levels: dict[tuple[int, str], str] = {}
+    for column, head in zip(columns.every, heads, strict=True):
+        where = sheet.address(max(place.bottom, 0), column.column)
+        if column.kind is ColumnKind.VALUE:
+            for level, label in enumerate(column.labels):
+                levels.setdefault((level, one_line(cell_text(label))), where)
+        elif head.texts:
+            cells = [sheet.rows[row][column.column] for row in lines.records]
+            yield MetHeading(
+                _text(column, head, columns.block),
+                where,
+                column.field,
+                _ROLES[column.kind],
+                profile_of(cells),
+            )
+    for (level, label), where in levels.items():
+        if label and level < len(columns.block.across):
+            yield MetHeading(label, where, columns.block.across[level], "level", Profile())
+
+
+_ROLES = {
+    ColumnKind.STUB: "column",
+    ColumnKind.BESIDE: "column",
+    ColumnKind.TOTAL: "total",
+    ColumnKind.IGNORED: "ignored",
+    ColumnKind.UNKNOWN: "unknown",
+}
+
+
+def _text(column: Column, head: Heads, block: BlockPlan) -> str:
+    """The heading by which a column would be known."""
+    if block.is_list:
+        return head.joined
+    return next((text for text in head.own), head.texts[-1])
+
+
+def _lacking(plan: Plan, block: BlockPlan, columns: Columns) -> list[str]:
+    filled = {one.field for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)}
+    wanted = [*block.stub, *(one for one in plan.tables[block.into] if one not in block.filled)]
+    return [name for name in wanted if name not in filled]
+
+
+def _fields(plan: Plan, blocks: Sequence[BlockPlan]) -> list[str]:
+    """The fields that headings could mean in some blocks."""
+    found: dict[str, None] = {}
+    for block in blocks:
+        found |= dict.fromkeys(block.stub)
+        found |= dict.fromkeys(one for one in plan.tables[block.into] if one not in block.filled)
+    return list(found)
+
+
+def _of_frame(sheet: Sheet, plan: Plan) -> Iterator[MetHeading]:
+    """The lowest headings of what looks like the largest table of a tab."""
+    frame = frame_of(sheet)
+    if frame.start is None:
+        return
+    top, left = frame.start
+    lowest = max(row for row, _, _ in frame.headings)
+    for row, column, _ in frame.headings:
+        if row == lowest:
+            at = left + column
+            heading = one_line(cell_text(sheet.rows[top + row][at]))
+            known = plan.names.field_of(heading) or ""
+            cells = [cells[at] for cells in sheet.rows[top + row + 1 :]]
+            yield MetHeading(
+                heading,
+                sheet.address(top + row, at),
+                known,
+                "column" if known else "unknown",
+                profile_of(cells),
+            )
+
+
+def profile_of(cells: Iterable[Cell]) -> Profile:
+    """What some cells hold."""
+    filled = [cell for cell in cells if cell != ""]
+    kinds = Counter(map(_kind, filled))
+    numbers = [float(cell) for cell in filled if _kind(cell) in ("whole numbers", "numbers")]  # type: ignore[arg-type]
+    values = dict.fromkeys(plain_form(cell_text(cell)) for cell in filled)
+    sample = dict.fromkeys(one_line(cell_text(cell)) for cell in filled)
+    return Profile(
+        len(filled),
+        kinds,
+        min(numbers, default=None),
+        max(numbers, default=None),
+        frozenset(list(values)[:_MOST_VALUES]),
+        tuple(list(sample)[:_SAMPLE]),
+    )
+
+
+def _kind(cell: Cell) -> str:
+    if isinstance(cell, Flaw):
+        return "errors"
+    if isinstance(cell, bool):
+        return "yes or no"
+    if isinstance(cell, float | int):
+        return "whole numbers" if float(cell).is_integer() else "numbers"
+    if isinstance(cell, datetime | date):
+        return "dates"
+    if isinstance(cell, time | timedelta):
+        return "times"
+    return "text"
+
+
+def merged(profiles: Sequence[Profile]) -> Profile:
+    """Several profiles as one."""
+    kinds: Counter[str] = Counter()
+    values: set[str] = set()
+    for one in profiles:
+        kinds.update(one.kinds)
+        if len(values) < _MOST_VALUES:
+            values |= one.values
+    leasts = [one.least for one in profiles if one.least is not None]
+    mosts = [one.most for one in profiles if one.most is not None]
+    samples = dict.fromkeys(text for one in profiles for text in one.sample)
+    return Profile(
+        sum(one.filled for one in profiles),
+        kinds,
+        min(leasts, default=None),
+        max(mosts, default=None),
+        frozenset(values),
+        tuple(list(samples)[:_SAMPLE]),
+    )
+
+
+def same_heading(one: MetHeading) -> tuple[str, str, str]:
+    """What tells headings apart when those of many tabs are counted together."""
+    return normal_form(one.heading), one.field, one.role
