@@ -132,7 +132,7 @@ def bench(
         for at in range(len(form.measured)):
             canvas.put(row, first + at, "pcs")
         row += 1
-    before = ""
+    before, data = "", row
     for species, lot in lots:
         if species != before:
             if form.grouped:
@@ -147,7 +147,8 @@ def bench(
     if form.totals:
         canvas.put(row, left, "Total")
         for at in range(len(form.measured)):
-            canvas.put(row, first + at, 999)
+            above = [canvas.cells.get((one, first + at)) for one in range(data, row)]
+            canvas.put(row, first + at, int(sum(one for one in above if isinstance(one, float))))
         row += 1
     return row, first + len(form.measured)
 

@@ -23,6 +23,7 @@ Examples:
   boreotabula extract stock.toml -o stock.csv
   boreotabula extract stock.toml -o late.csv inbox/late_report.xlsx
   boreotabula extract stock.toml --dry-run --only "*Lomlia*" --limit 3
+  boreotabula extract stock.toml -o stock.csv --strict
 
 Writes stock.csv, and beside it the folder stock.run with findings.csv, unplaced.csv and run.json.
 A layout with several output tables writes a folder, with a file for each table.
@@ -42,6 +43,7 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.option("--only", metavar="PATTERN", help="Only the files whose name matches.")
 @click.option("--limit", type=click.IntRange(min=1), metavar="N", help="Only the first N files.")
 @click.option("--dry-run", is_flag=True, help="Write nothing; show the first records instead.")
+@click.option("--strict", is_flag=True, help="Write nothing while any finding is an error.")
 @click.option("-q", "--quiet", is_flag=True, help="Print nothing but what stops the command.")
 @click.option("-v", "--verbose", is_flag=True, help="Name every file, and every finding in full.")
 @largest_part
@@ -53,6 +55,7 @@ def command(
     only: str | None,
     limit: int | None,
     dry_run: bool,
+    strict: bool,
     quiet: bool,
     verbose: bool,
     largest_part: int,
@@ -65,15 +68,21 @@ def command(
     if output is None and not dry_run:
         raise CallError("say where the records go with -o OUT.csv, or try it with --dry-run")
     inbox = _inbox(loaded, None if dry_run else output, files, only, limit)
-    show = _Show(quiet, verbose, as_json)
+    show = _Show(quiet, verbose, as_json, strict)
     return perform(loaded, inbox, None if dry_run else output, show, limits(largest_part))
 
 
 class _Show:
-    """How much is printed, and in which form."""
+    """How much is printed, and in which form; and whether errors keep the output back."""
 
-    def __init__(self, quiet: bool = False, verbose: bool = False, as_json: bool = False) -> None:
-        self.quiet, self.verbose, self.as_json = quiet, verbose, as_json
+    def __init__(
+        self,
+        quiet: bool = False,
+        verbose: bool = False,
+        as_json: bool = False,
+        strict: bool = False,
+    ) -> None:
+        self.quiet, self.verbose, self.as_json, self.strict = quiet, verbose, as_json, strict
 
 
 def _inbox(
@@ -109,23 +118,24 @@ def perform(
     bounds: Limits | None = None,
 ) -> int:
     """Run a layout over an inbox, into an output or on screen; returns the exit status."""
-    from boreotabula.outputs.writing import extract_into
+    from boreotabula.outputs.writing import extract_into, may_write
     from boreotabula.runs.extraction import gather, read_each
     from boreotabula.runs.inbox import run_folder
     from boreotabula.runs.record import describe
 
     show = show or _Show()
     if show.quiet and not show.as_json and output:
-        return extract_into(layout, inbox, output, lambda _: None, bounds).exit_status
+        run = extract_into(layout, inbox, output, lambda _: None, bounds, strict=show.strict)
+        return run.exit_status
     from boreotabula.cli import screen
 
     with screen.progress(len(inbox.taken), shown=not show.as_json, verbose=show.verbose) as on_file:
         if output:
-            run = extract_into(layout, inbox, output, on_file, bounds)
+            run = extract_into(layout, inbox, output, on_file, bounds, strict=show.strict)
         else:
             readings = read_each(layout, inbox, on_file, bounds)
             run = gather(layout, inbox, readings, keep_records=True)
-    written = output if run.exit_status != 3 else None
+    written = output if may_write(run, strict=show.strict) else None
     if show.as_json:
         click.echo(json.dumps(describe(run, written), ensure_ascii=False, indent=2))
         return run.exit_status
@@ -137,6 +147,8 @@ def perform(
     screen.findings(run.findings, every=show.verbose)
     if run.exit_status == 3:
         screen.err().print("Nothing was read, so nothing was written.")
+    elif output and written is None:
+        screen.err().print("\nThere are errors, so nothing was written (--strict).")
     return run.exit_status
 
 

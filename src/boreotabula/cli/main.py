@@ -19,6 +19,7 @@ COMMANDS = {
     "show": ("boreotabula.cli.show", "Show a tab with addresses, and the role of each cell."),
     "extract": ("boreotabula.cli.extract", "Read all files of a layout into one table."),
     "headings": ("boreotabula.cli.headings", "List every heading met, and what it may mean."),
+    "trace": ("boreotabula.cli.trace", "Show the cells that a record is from, and the reverse."),
     "layout-schema": ("boreotabula.cli.layout_schema", "Print the JSON Schema of layouts."),
     "demo": ("boreotabula.demo.command", "Write made-up workbooks and a layout, and extract them."),
 }

@@ -157,6 +157,10 @@ def summary(run: Run, written: Path | None, record: Path | None) -> None:
     console.print()
     console.print(_roles(run))
     console.print()
+    if run.totals.printed:
+        agreeing = f"{run.totals.agree:,} of {_count(run.totals.printed, 'printed total')} agree"
+        style = "" if run.totals.agree == run.totals.printed else "bold"
+        console.print(Text(f"  {agreeing}", style=style))
     console.print(_verdict(run))
     if written is not None:
         console.print(f"  records   {written}", soft_wrap=True)

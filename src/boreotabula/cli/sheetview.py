@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -13,7 +13,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import address, column_letters, parse_address
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.roles import Role
-from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
+from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
 
 if TYPE_CHECKING:
     from boreotabula.runs.looking import TabView
@@ -80,7 +80,7 @@ def _described_cell(view: TabView, row: int, column: int) -> dict[str, Any]:
     cell = view.sheet.rows[row][column]
     known = {
         "cell": address(row, column),
-        "content": cell if isinstance(cell, str | float | bool) else cell_text(cell),
+        "content": cell_text(cell) if _as_text(cell) else cell,
         "kind": "error" if isinstance(cell, Flaw) else _KINDS.get(kind_of(cell), kind_of(cell)),
     }
     if view.reading is not None:
@@ -90,6 +90,10 @@ def _described_cell(view: TabView, row: int, column: int) -> dict[str, Any]:
         if why:
             known["why"] = why
     return known
+
+
+def _as_text(cell: Cell) -> bool:
+    return isinstance(cell, Code) or not isinstance(cell, str | float | bool)
 
 
 _KINDS = {"a number": "number", "a date or time": "date or time", "TRUE or FALSE": "yes or no"}
@@ -110,6 +114,24 @@ class _Drawn:
     text: str
     style: str = ""
     right: bool = False
+
+
+def print_part(
+    console: Console,
+    view: TabView,
+    file: str,
+    rows: Sequence[int],
+    columns: Sequence[int],
+    marked: Collection[tuple[int, int]],
+) -> None:
+    """Draw some rows and columns of a tab, some cells of them marked."""
+    console.print(_title(view.sheet, file), soft_wrap=True)
+    window = (rows[0], columns[0], rows[-1], columns[-1])
+    drawing = _Drawing(view, window, len(rows))
+    drawing.rows, drawing.more_rows = list(rows), []
+    drawing.columns, drawing.marked = list(columns), frozenset(marked)
+    for line in drawing.lines(console.width):
+        console.print(line, no_wrap=True, overflow="crop", soft_wrap=True)
 
 
 def print_tab(
@@ -155,6 +177,9 @@ class _Drawing:
         self.more_rows = filled[most_rows:]
         self.last_row = bottom
         self.cut_columns: list[int] = []
+        self.columns: list[int] | None = None
+        """The columns to draw; None for all that are filled."""
+        self.marked: frozenset[tuple[int, int]] = frozenset()
 
     def _any(self, row: int) -> bool:
         start = row * self.sheet.width
@@ -171,7 +196,7 @@ class _Drawing:
     def lines(self, width: int) -> Iterator[Text]:
         """The heading line of letters, then a line for each filled row; blank rows folded."""
         gutter = len(str(self.last_row + 1)) + 1
-        columns = [
+        columns = self.columns or [
             column
             for column in range(self.left, self.right + 1)
             if self.sheet.column_filled(column, self.top, self.last_row + 1)
@@ -190,7 +215,8 @@ class _Drawing:
         before = self.top - 1
         for row in self.rows:
             if row > before + 1:
-                yield Text(f"{'⋮':>{gutter}} {_blank_rows(row - before - 1)}", "dim")
+                skipped = _rows(row - before - 1, blank=self.columns is None)
+                yield Text(f"{'⋮':>{gutter}} {skipped}", "dim")
             before = row
             yield self._line(row, drawn[row], widths, gutter)
 
@@ -226,6 +252,8 @@ class _Drawing:
             letter, style = _LOOKS[self.view.reading.roles.role(row, column)]
             self.seen.add(letter)
             text = f"{text} {letter}" if right else f"{letter} {text}"
+        if (row, column) in self.marked:
+            return _Drawn(f"[{text}]", f"{style} reverse".strip(), right)
         return _Drawn(text, style, right)
 
     def _content(self, cell: Cell) -> tuple[str, str]:
@@ -277,8 +305,8 @@ _SIGNS = {
 }
 
 
-def _blank_rows(number: int) -> str:
-    return f"{number} blank row{'' if number == 1 else 's'}"
+def _rows(number: int, *, blank: bool) -> str:
+    return f"{number} {'blank ' if blank else ''}row{'' if number == 1 else 's'}"
 
 
 def _looks_like_number(text: str) -> bool:

@@ -296,6 +296,13 @@ def _wrong_names(spec: LayoutSpec) -> Iterator[Problem]:
         yield Problem(("fields",), "[fields] lists no field; name every column of the output there")
 
 
+def _wrong_key(spec: LayoutSpec) -> Iterator[Problem]:
+    for field in spec.key:
+        if field not in spec.fields:
+            near = did_you_mean(field, spec.fields)
+            yield Problem(("key",), f"“key”: no field “{field}” in [fields]{near}")
+
+
 def _two_meanings(spec: LayoutSpec) -> Iterator[Problem]:
     paths: Mapping[Naming, KeyPath] = dict(own_namings(spec))
     for first, second in conflicts(paths):
@@ -321,5 +328,6 @@ _CHECKS: tuple[Callable[[LayoutSpec], Iterator[Problem]], ...] = (
     _unlisted_fields,
     _filled_twice,
     _two_meanings,
+    _wrong_key,
     value_problems,
 )

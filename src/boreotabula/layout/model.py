@@ -218,6 +218,7 @@ class LayoutSpec(Part):
     layout: Literal[1]
     title: str = ""
     glossary: Texts = ()
+    key: Texts = ()
     source: Source = Source()
     text: TextPart = TextPart()
     reading: Reading = Reading()

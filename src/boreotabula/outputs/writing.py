@@ -79,32 +79,50 @@ def _check_folder(out: Path, tables: Sequence[str]) -> None:
 
 
 def extract_into(
-    layout: Layout, inbox: Inbox, out: Path, on_file: OnFile, limits: Limits | None = None
+    layout: Layout,
+    inbox: Inbox,
+    out: Path,
+    on_file: OnFile,
+    limits: Limits | None = None,
+    *,
+    strict: bool = False,
 ) -> Run:
     """Read the files of an inbox and write their records to `out` as they come.
 
-    The run's record is written beside it. If nothing could be read, both stay as they were.
-    Raises CallError if something cannot be written.
+    The run's record is written beside it. If nothing could be read, both stay as they were; if
+    `strict`, so they do while a finding is an error. Raises CallError if something cannot be
+    written.
     """
     if layout.plan.grows:
-        return _write_whole(layout, inbox, out, on_file, limits)
+        return _write_whole(layout, inbox, out, on_file, limits, strict=strict)
     with _writers(_schemas(layout), out) as writers:
         readings = _written(read_all(layout, inbox, limits), writers, on_file)
         run = gather(layout, inbox, readings, keep_records=False)
-        if run.exit_status == 3:
+        if not may_write(run, strict=strict):
             raise KeepOld
         write_record(run, out)
     return run
 
 
+def may_write(run: Run, *, strict: bool) -> bool:
+    """Whether the output of a run is put in place."""
+    return run.exit_status == 0 or (run.exit_status == 1 and not strict)
+
+
 def _write_whole(
-    layout: Layout, inbox: Inbox, out: Path, on_file: OnFile, limits: Limits | None
+    layout: Layout,
+    inbox: Inbox,
+    out: Path,
+    on_file: OnFile,
+    limits: Limits | None,
+    *,
+    strict: bool,
 ) -> Run:
     """The same for output tables whose columns are known only once all files are read."""
     run = gather(layout, inbox, read_each(layout, inbox, on_file, limits), keep_records=True)
     schemas = {table: records.schema for table, records in run.tables.items()}
     with _writers(schemas, out) as writers:
-        if run.exit_status == 3:
+        if not may_write(run, strict=strict):
             raise KeepOld
         for table, records in run.tables.items():
             for batch in records.to_batches():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import chain, compress
@@ -49,6 +49,10 @@ class Lengthened:
     findings: tuple[Finding, ...] = ()
     blanked: tuple[Spot, ...] = ()
     """Filled cells that stand for nothing, as the layout says."""
+    unheld: tuple[Spot, ...] = ()
+    """Filled cells of other fields in rows that make no record."""
+    used: int = 0
+    """How many cells are values of the records: each counted once."""
     spots: Callable[[str, int], Spot | None] = lambda *_: None
     """The cell that gave a field of a record (by its number); None if it stands in no row."""
 
@@ -89,16 +93,30 @@ def lengthen(sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: P
     for field, cells in lines.stub.items():
         build.by_row(field, cells, lines.stub_columns[field])
     for field, column in columns.by_row.items():
-        beside = [sheet.rows[row][column] for row in rows]
-        build.blanked += build.by_row(field, beside, column)
+        build.beside(field, [sheet.rows[row][column] for row in rows], column)
+    unheld = () if block.is_list else tuple(_unheld(sheet, columns, grid))
     return Lengthened(
         build.arrays,
         grid.cells,
         tuple(build.misfits),
         tuple(build.findings),
         tuple(build.blanked),
+        unheld,
+        build.used - sum(build.valid(*spot) for spot in unheld),
         build.spot,
     )
+
+
+def _unheld(sheet: Sheet, columns: Columns, grid: _Grid) -> Iterator[Spot]:
+    """The cells beside the values in rows that hold no value: no record can hold them."""
+    if not columns.by_row:
+        return
+    held = set(grid.row_of.to_pylist())
+    for at, row in enumerate(grid.rows):
+        if at not in held:
+            for column in columns.by_row.values():
+                if sheet.rows[row][column] != "":
+                    yield row, column
 
 
 # --- which records there are --------------------------------------------------------------------
@@ -258,7 +276,14 @@ class _Builder:
         self.misfits: list[Misfit] = []
         self.findings: list[Finding] = []
         self.blanked: list[Spot] = list(grid.blanked)
+        self.used = 0
+        """How many cells gave a value, stub cells apart."""
         self._columns: dict[str, int] = {}
+        self._by_row: dict[int, pa.Array] = {}
+
+    def valid(self, row: int, column: int) -> bool:
+        """Whether the cell of a row gave a value to a field that has one for each row."""
+        return bool(self._by_row[column][self.grid.rows.index(row)].is_valid)
 
     def spot(self, field: str, record: int) -> Spot | None:
         """The cell that gave a field of a record; None if it stands in no row of its own."""
@@ -274,6 +299,7 @@ class _Builder:
         form = self.plan.form(field)
         done = convert(values.cells, form, plain=self.sheet.plain)
         self.arrays[field] = done.values
+        self.used += len(done.values) - done.values.null_count
         if done.unremarkable:
             return
         columns = [values.columns[slot] for slot in self.grid.slot_of.to_pylist()]
@@ -291,10 +317,17 @@ class _Builder:
             self.findings += _heading_findings(self.sheet, heads, row, columns, form, field)
         self.arrays[field] = heads.done.values.take(self.grid.slot_of)
 
+    def beside(self, field: str, cells: Sequence[Cell], column: int) -> None:
+        """A field besides the stub that has one cell for each row."""
+        self.blanked += self.by_row(field, cells, column)
+        values = self._by_row[column]
+        self.used += len(values) - values.null_count
+
     def by_row(self, field: str, cells: Sequence[Cell], column: int) -> list[Spot]:
         """A field that has one cell for each row; returns the cells that stand for nothing."""
         self._columns[field] = column
         done = convert(cells, self.plan.form(field))
+        self._by_row[column] = done.values
         self.arrays[field] = done.values.take(self.grid.row_of)
         spots = [(row, column) for row in self.grid.rows]
         if not done.unremarkable:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.place import Place
@@ -24,6 +25,10 @@ class Stamped:
     findings: tuple[Finding, ...]
     first: str = ""
     """The address of the first stamp that has a value of its own cell."""
+    origins: Mapping[str, str] = field(default_factory=dict)
+    """Where each value was found: a cell's address, or what it is from."""
+    beside: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    """Of stamps in fixed cells: the label left of the cell (or nothing), and the cell."""
 
 
 def read_stamps(
@@ -41,15 +46,23 @@ def read_stamps(
     `turned` says that the places are those of the sheet with rows and columns changed.
     """
     values: dict[str, object] = {}
+    origins: dict[str, str] = {}
+    beside: dict[str, tuple[str, str]] = {}
     findings: list[Finding] = []
     first = ""
     for name, text in around.captured.items():
         values[name], told = _converted(plan, name, Source(text))
+        origins[name] = "the name of the file or tab"
         findings += told
     search = StampSearch(sheet, form, around, places, near, turned)
     for stamp in form.stamps:
         source, told = search.find(stamp)
         values[stamp.field] = None
+        if source is not None:
+            origins[stamp.field] = source.where
+            if stamp.cell is not None and not stamp.labelled:
+                label = cell_text(sheet.cell(*source.label)) if source.label else ""
+                beside[stamp.field] = (normal_form(label), sheet.address(*stamp.cell))
         if source is not None and source.label is not None:
             roles.mark(*source.label, Role.LABEL)
         if source is not None and not told:
@@ -62,8 +75,9 @@ def read_stamps(
                 first = first or sheet.address(*source.spot)
         if values[stamp.field] is None and _may_lack(stamp, told):
             values[stamp.field], told = _default(plan, stamp)
+            origins[stamp.field] = "the layout's default"
         findings += told
-    return Stamped(values, tuple(dict.fromkeys(findings)), first)
+    return Stamped(values, tuple(dict.fromkeys(findings)), first, origins, beside)
 
 
 _ABSENT = ("stamp-not-found", "stamp-blank")

@@ -12,10 +12,13 @@ from dataclasses import dataclass, field, replace
 import pyarrow as pa
 
 from boreotabula.reading.cells import cell_text
+from boreotabula.reading.columns import Columns
 from boreotabula.reading.derive import NO_YEAR_REASON, completed, with_parts, without_year
+from boreotabula.reading.figures import Figures
 from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.lengthen import Lengthened, lengthen
-from boreotabula.reading.lines import settle_lines
+from boreotabula.reading.lines import Lines, settle_lines
+from boreotabula.reading.lookalikes import without_lookalikes
 from boreotabula.reading.marking import mark_block
 from boreotabula.reading.place import Place, bounded, same_table
 from boreotabula.reading.places import find_places
@@ -26,6 +29,8 @@ from boreotabula.reading.settling import settle_columns
 from boreotabula.reading.stamp_search import Surroundings
 from boreotabula.reading.stamps import Stamped, convert_stamp, read_stamps
 from boreotabula.reading.strays import about_strays, strays_of
+from boreotabula.reading.total_findings import about_totals
+from boreotabula.reading.totals import TotalsCount, check_totals
 from boreotabula.workbooks.sheet import Sheet, Visibility
 
 
@@ -42,11 +47,29 @@ class TabReading:
     """The title of the edition that was read, if the layout has editions."""
     heads: Mapping[str, str] = field(default_factory=dict)
     """The headings of cross-tabs, all levels as one text, and a cell that stands under each."""
+    totals: TotalsCount = field(default_factory=TotalsCount)
+    stamped: tuple[Stamped, ...] = ()
+    """The stamps of each table of the tab; most tabs have one set of them."""
+    blocks: tuple[ReadBlock, ...] = field(default=(), repr=False)
 
     @property
     def records(self) -> pa.RecordBatch:
         """The records of the first output table."""
         return next(iter(self.tables.values()))
+
+
+@dataclass(frozen=True)
+class ReadBlock:
+    """A block as it was read, and its records; `view` is the sheet as it lies, or turned."""
+
+    block: BlockPlan
+    place: Place
+    columns: Columns
+    lines: Lines
+    long: Lengthened
+    stamped: Stamped
+    view: Sheet
+    batch: pa.RecordBatch
 
 
 @dataclass(frozen=True)
@@ -140,6 +163,10 @@ class _TabReader:
         self.places: list[Place] = []
         self.batches: dict[str, list[pa.RecordBatch]] = {}
         self.heads: dict[str, str] = {}
+        self.printed = self.differing = 0
+        self.used = 0
+        self.stamped: list[Stamped] = []
+        self.blocks: list[ReadBlock] = []
 
     def read(self, form: FormPlan) -> None:
         """Read the tab by a form."""
@@ -160,6 +187,7 @@ class _TabReader:
         """A form without a block: one record, made of its stamps."""
         stamped = read_stamps(self.sheet, self.plan, form, self.source.around, self.roles)
         self.findings += stamped.findings
+        self.stamped.append(stamped)
         batch = plain_record(self.plan, stamped, self.source.file, self.sheet.name)
         if batch is not None and not self.sheet.blank:
             if self.plan.derives:
@@ -178,7 +206,7 @@ class _TabReader:
         else:
             self.places += [place for _, place in placed]
         for (block, place), stamped in zip(placed, stamps, strict=True):
-            long = self._read_block(block, place, view, roles)
+            columns, lines, long = self._read_block(block, place, view, roles)
             values = dict(stamped.values)
             for name, text in (self.source.blocks or {}).get(block.key, {}).items():
                 values[name], told = convert_stamp(self.plan, name, text)
@@ -186,9 +214,10 @@ class _TabReader:
             batch = records_of(
                 self.plan, block.into, long, values, self.source.file, self.sheet.name
             )
-            self.batches.setdefault(block.into, []).append(
-                self._derived(batch, long, view, roles) if self.plan.derives else batch
-            )
+            if self.plan.derives:
+                batch = self._derived(batch, long, view, roles)
+            self.batches.setdefault(block.into, []).append(batch)
+            self.blocks.append(ReadBlock(block, place, columns, lines, long, stamped, view, batch))
 
     def _place(self, blocks: Sequence[BlockPlan], view: Sheet) -> Placed:
         found = [(block, *find_places(view, block, self.plan.names)) for block in blocks]
@@ -223,23 +252,41 @@ class _TabReader:
         ]
         told = dict.fromkeys(finding for one in stamps for finding in one.findings)
         self.findings[:0] = told
+        self.stamped += stamps
         return stamps if each else stamps * len(frames)
 
     def _read_block(
         self, block: BlockPlan, place: Place, view: Sheet, roles: RoleMap
-    ) -> Lengthened:
+    ) -> tuple[Columns, Lines, Lengthened]:
         columns, about_columns = settle_columns(view, place, self.plan, block)
         lines, about_lines = settle_lines(view, place, columns, roles)
+        settled = without_lookalikes(view, place, columns, lines, self.plan)
+        columns, lines = settled.columns, settled.lines
         long = lengthen(view, place, columns, lines, self.plan)
-        self.findings += [*about_columns, *about_lines, *long.findings]
+        self.findings += [*about_columns, *about_lines, *settled.findings, *long.findings]
+        self._check_totals(view, columns, lines)
         for head, column in columns.heads.items():
             self.heads.setdefault(head, view.address(max(place.bottom, 0), column))
         mark_block(roles, place, columns, lines)
         for misfit in long.misfits:
             roles.unplace(misfit.row, misfit.column, misfit.reason)
+        self.used += long.used
+        if long.unheld:
+            self.findings.append(_unheld(view, long))
+        for spot in long.unheld:
+            roles.unplace(*spot, _UNHELD)
         for spot in long.blanked:
             roles.mark(*spot, roles.rule(f"empty: {cell_text(view.cell(*spot))}"))
-        return long
+        return columns, lines, long
+
+    def _check_totals(self, view: Sheet, columns: Columns, lines: Lines) -> None:
+        """Compare the printed totals with the records."""
+        totals = check_totals(view, columns, lines, self.plan)
+        self.printed += len(totals.checks)
+        self.differing += len(totals.wrong)
+        if totals.wrong or totals.flaws:
+            figures = Figures(view, columns, self.plan, lines.records)
+            self.findings += about_totals(view, totals, columns, lines, figures)
 
     def _derived(
         self, batch: pa.RecordBatch, long: Lengthened, view: Sheet, roles: RoleMap
@@ -250,6 +297,7 @@ class _TabReader:
             spots = list(dict.fromkeys(long.spots(name, at) for at in records))
             for spot in spots:
                 if spot is not None:
+                    self.used -= roles.role(*spot) is Role.VALUE
                     roles.unplace(*spot, NO_YEAR_REASON)
             first = "" if spots[0] is None else view.address(*spots[0])
             self.findings.append(without_year(self.plan, name, len(records), first))
@@ -258,19 +306,55 @@ class _TabReader:
     def done(self, form: FormPlan | None) -> TabReading:
         """The reading of the tab, with every cell accounted for."""
         strays = list(strays_of(self.sheet, self.roles, self.places))
-        findings = [*self.findings, *about_strays(strays)]
+        account = self.roles.account()
+        findings = [*self.findings, *about_strays(strays), *_open(account, self.used, len(strays))]
         file, tab = self.source.file, self.sheet.name
         return TabReading(
             {
                 table: one_batch(self.batches.get(table, []), record_schema(self.plan, table))
                 for table in self.plan.tables
             },
-            self.roles.account(),
+            account,
             tuple(replace(one, file=file, tab=tab) for one in findings),
             tuple(one.unplaced._replace(file=file, tab=tab) for one in strays),
             self.roles,
             form.title if form else "",
             self.heads,
+            TotalsCount(self.printed, self.printed - self.differing),
+            tuple(self.stamped),
+            tuple(self.blocks),
+        )
+
+
+_UNHELD = "no value stands in its row"
+
+
+def _unheld(view: Sheet, long: Lengthened) -> Finding:
+    row, column = long.unheld[0]
+    text = cell_text(view.cell(row, column))
+    many = f"{len(long.unheld)} cells stand" if len(long.unheld) > 1 else "1 cell stands"
+    return Finding(
+        "row-without-value",
+        f"{many} beside values that are all blank, “{text}” first; no record can hold them",
+        'Nothing to do, if a row without values tells nothing; else `blank = "keep"` in [block]'
+        " makes records of blank values.",
+        cell=view.address(row, column),
+        looked_for="a value in its row",
+        found=text,
+    )
+
+
+def _open(account: Account, used: int, unplaced: int) -> Iterator[Finding]:
+    """An account that does not close is a fault of the program, and is said."""
+    counts = (account.roles[Role.VALUE], account.roles[Role.UNPLACED], account.filled)
+    if counts != (used, unplaced, sum(account.roles.values())):
+        yield Finding(
+            "account-open",
+            f"the account of this tab does not close: {counts[0]} cells count as values, {used} of"
+            f" them gave one; {counts[1]} count as unplaced, {unplaced} are listed",
+            "This is a fault of the program, not of the file: please report it with the tab.",
+            looked_for="one role for every filled cell",
+            found=f"{account.filled} filled cells",
         )
 
 

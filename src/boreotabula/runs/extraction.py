@@ -14,11 +14,13 @@ import pyarrow as pa
 from boreotabula.reading.findings import Finding, Severity, Unplaced
 from boreotabula.reading.records import as_one, record_schema
 from boreotabula.reading.roles import Account, Role
+from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.choosing import make_job
 from boreotabula.runs.files import FileReading, read_file
 from boreotabula.runs.inbox import Inbox, LeftOut, look
 from boreotabula.runs.layouts import Layout
-from boreotabula.runs.odd import HeadingCount
+from boreotabula.runs.odd.copies import without_copies
+from boreotabula.runs.odd.watching import watches
 from boreotabula.workbooks.limits import Limits
 
 
@@ -29,6 +31,7 @@ class TabSummary:
     name: str
     records: int
     form: str
+    totals: TotalsCount
 
 
 @dataclass(frozen=True)
@@ -42,6 +45,12 @@ class FileSummary:
     tabs: tuple[TabSummary, ...]
     other_tabs: Mapping[str, str]
     account: Account
+    why_not_read: str = ""
+
+    @property
+    def totals(self) -> TotalsCount:
+        """How many of its printed totals were compared, and agree."""
+        return add_totals(tab.totals for tab in self.tabs)
 
     @property
     def records(self) -> int:
@@ -81,6 +90,11 @@ class Run:
     def tab_count(self) -> int:
         """Number of tabs that were read."""
         return sum(len(file.tabs) for file in self.files)
+
+    @property
+    def totals(self) -> TotalsCount:
+        """How many printed totals were compared, and how many agree."""
+        return add_totals(file.totals for file in self.files)
 
     @property
     def editions(self) -> Counter[str]:
@@ -132,7 +146,14 @@ def read_each(
 
 
 def read_all(layout: Layout, inbox: Inbox, limits: Limits | None = None) -> Iterator[FileReading]:
-    """Read the taken files one by one, in order; a copy of an earlier file is not read again."""
+    """Read the taken files one by one, in order; of copies only the first is kept.
+
+    That holds for files with the same content, and for tabs with the same records.
+    """
+    return without_copies(_read_files(layout, inbox, limits))
+
+
+def _read_files(layout: Layout, inbox: Inbox, limits: Limits | None) -> Iterator[FileReading]:
     job = make_job(layout.spec, layout.plan, limits)
     first: dict[str, str] = {}
     for source in inbox.taken:
@@ -163,9 +184,10 @@ def gather(
     unplaced: list[Unplaced] = []
     files: list[FileSummary] = []
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
-    heads = HeadingCount()
+    watching = watches(layout.spec)
     for reading in readings:
-        heads.take(reading)
+        for one in watching:
+            one.take(reading)
         for used in reading.patterns:
             idle.pop(used, None)
         if keep_records:
@@ -175,7 +197,7 @@ def gather(
         findings += reading.findings
         unplaced += reading.unplaced
         files.append(_summary(reading))
-    findings += heads.rare()
+    findings += [finding for one in watching for finding in one.findings()]
     findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
     return Run(
         layout,
@@ -219,10 +241,17 @@ def _summary(reading: FileReading) -> FileSummary:
         reading.size,
         reading.digest,
         reading.read,
-        tuple(TabSummary(tab.name, tab.record_count, tab.form) for tab in reading.tabs),
+        tuple(TabSummary(tab.name, tab.record_count, tab.form, tab.totals) for tab in reading.tabs),
         reading.other_tabs,
         add_up(tab.account for tab in reading.tabs),
+        reading.why_not_read,
     )
+
+
+def add_totals(counts: Iterable[TotalsCount]) -> TotalsCount:
+    """One count of several."""
+    some = list(counts)
+    return TotalsCount(sum(one.printed for one in some), sum(one.agree for one in some))
 
 
 def add_up(accounts: Iterable[Account]) -> Account:

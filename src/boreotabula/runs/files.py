@@ -12,11 +12,16 @@ import pyarrow as pa
 from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
+from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.choosing import Chosen, Job, OpenFile
+from boreotabula.runs.facts import TabFacts, facts_of
 from boreotabula.runs.inbox import SourceFile
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.opening import Workbook
 from boreotabula.workbooks.sheet import Sheet
+
+COPY = "copy:"
+"""How the rule begins by which all cells of a copied tab are left out."""
 
 
 @dataclass(frozen=True)
@@ -29,6 +34,13 @@ class TabResult:
     form: str = ""
     heads: Mapping[str, str] = field(default_factory=dict)
     """The headings of its cross-tabs, and a cell under each."""
+    totals: TotalsCount = field(default_factory=TotalsCount)
+    facts: TabFacts = field(default_factory=TabFacts)
+
+    @property
+    def is_copy(self) -> bool:
+        """Whether it was left out as a copy of another tab."""
+        return any(rule.startswith(COPY) for rule in self.account.left_out)
 
     @property
     def record_count(self) -> int:
@@ -52,6 +64,11 @@ class FileReading:
     unplaced: tuple[Unplaced, ...] = ()
     read: bool = field(default=False)
     """Whether the file could be opened."""
+
+    @property
+    def why_not_read(self) -> str:
+        """Why the file gave nothing, if it could not be read or is a copy."""
+        return "" if self.read else next((one.message for one in self.findings), "")
 
 
 def file_digest(path: Path) -> str:
@@ -85,7 +102,10 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
         if sheet is None:
             continue
         done = file.read_tab(sheet, how, around)
-        tabs.append(TabResult(name, done.tables, done.account, done.form, done.heads))
+        facts = facts_of(sheet, done, how.captured)
+        tabs.append(
+            TabResult(name, done.tables, done.account, done.form, done.heads, done.totals, facts)
+        )
         if sheet.blank:
             file.say(Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name)
         else:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import os
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ from boreotabula import __version__
 from boreotabula.errors import CallError
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
+from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.extraction import Run
 from boreotabula.runs.inbox import RUN_RECORD, run_folder
 from boreotabula.runs.placing import placed
@@ -70,7 +72,18 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
             "file": run.layout.path.name,
             "title": run.layout.spec.title,
             "digest": run.layout.digest,
+            "path": _relative(run.layout.path, out),
         },
+        "tables": [
+            {
+                "table": name,
+                "fields": [
+                    {"field": one.name, "type": (one.metadata or {})[b"field_type"].decode()}
+                    for one in table.schema
+                ],
+            }
+            for name, table in run.tables.items()
+        ],
         "started": run.started.isoformat(timespec="milliseconds"),
         "ended": run.ended.isoformat(timespec="milliseconds"),
         "exit_status": run.exit_status,
@@ -79,6 +92,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         "records": run.record_count,
         "editions": dict(run.editions),
         "cells": _account(run.account),
+        "printed_totals": _totals(run.totals),
         "findings": {str(severity): run.severities[severity] for severity in Severity},
         "files": [
             {
@@ -86,9 +100,10 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
                 "size": file.size,
                 "sha256": file.digest,
                 "read": file.read,
+                **({} if file.read else {"why_not_read": file.why_not_read}),
                 "records": file.records,
                 "tabs": [
-                    {"tab": tab.name, "records": tab.records}
+                    {"tab": tab.name, "records": tab.records, "printed_totals": _totals(tab.totals)}
                     | ({"edition": tab.form} if tab.form else {})
                     for tab in file.tabs
                 ],
@@ -99,6 +114,19 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         ],
         "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
     }
+
+
+def _relative(layout: Path, out: Path | None) -> str:
+    """Where the layout lies from where the output does, so that both can be moved together."""
+    start = (out or layout).resolve().parent
+    try:
+        return Path(os.path.relpath(layout.resolve(), start)).as_posix()
+    except ValueError:  # on another drive
+        return layout.name
+
+
+def _totals(totals: TotalsCount) -> dict[str, int]:
+    return {"compared": totals.printed, "agree": totals.agree}
 
 
 def _account(account: Account) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""What stands out when all tabs of a run are seen together."""
+"""Headings of cross-tabs that few of the tabs have."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class HeadingCount:
                     known = self.met[head] = _Met(reading.name, tab.name, cell)
                 known.tabs += 1
 
-    def rare(self) -> Iterator[Finding]:
+    def findings(self) -> Iterator[Finding]:
         """Headings that few tabs have: a stray numeric column would be read as one.
 
         Where many headings are rare, as months are that come and go, none stands out.

@@ -1,0 +1,332 @@
+"""`boreotabula trace`: from a record to its cells, and from a cell to its records."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from itertools import islice
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.errors import CallError
+
+if TYPE_CHECKING:
+    from boreotabula.reading.tracing import CellFate, Origin
+    from boreotabula.review.trace import OpenedTab, Traced
+    from boreotabula.workbooks.limits import Limits
+
+EPILOG = """\b
+Examples:
+  boreotabula trace stock.csv 1742
+  boreotabula trace stock.csv --where nursery=Lomlia,month=2026-04,lot=P731
+  boreotabula trace report.xlsx "Greenhouse 2" D10 --layout stock.toml
+  boreotabula trace report.xlsx "Greenhouse 2" D10 --output stock.csv
+
+The number is that of the record, counted from 1. Of a text file the cell is given without a tab.
+With --output the cell's records are numbered as they stand there.
+
+\b
+Exit status: 0 found · 1 no such record, or its tab gives another one now
+             2 wrong call or layout"""
+
+_MOST = 10
+
+
+@click.command("trace", epilog=EPILOG)
+@click.argument("file", type=click.Path(path_type=Path), metavar="OUT|FILE")
+@click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
+@click.option("--where", metavar="FIELD=VALUE,…", help="The records that have these values.")
+@click.option("--table", metavar="NAME", help="The output table, if there are several.")
+@click.option(
+    "--layout", "layout_path", type=click.Path(path_type=Path), metavar="LAYOUT",
+    help="The layout by which the FILE is read.",
+)  # fmt: skip
+@click.option(
+    "--output", type=click.Path(path_type=Path), metavar="OUT",
+    help="The output of a run that read the FILE, instead of --layout.",
+)  # fmt: skip
+@largest_part
+@json_option
+def command(
+    file: Path,
+    what: tuple[str, ...],
+    where: str | None,
+    table: str | None,
+    layout_path: Path | None,
+    output: Path | None,
+    largest_part: int,
+    as_json: bool,
+) -> int:
+    """Show where a record of an output is from: its file, tab and cell, the headings and stamps
+    around it, and every step from the cell's text to the field.
+
+    The reverse too: what became of a CELL of a FILE, and if it is in no record, why.
+    """
+    if not file.exists():
+        raise CallError(f"there is no file “{file}”")
+    bounds = limits(largest_part)
+    if layout_path is not None or output is not None:
+        return _trace_cell(file, what, layout_path, output, table, bounds, as_json)
+    return _trace_records(file, what, where, table, bounds, as_json)
+
+
+# --- from a record to its cells -----------------------------------------------------------------
+
+
+def _trace_records(
+    out: Path, what: tuple[str, ...], where: str | None, table: str | None, bounds: Limits,
+    as_json: bool,
+) -> int:  # fmt: skip
+    from boreotabula.review.saved import chosen_records, saved_output
+    from boreotabula.review.trace import Tracer
+
+    number = _number(what, where)
+    wanted = _where(where)
+    saved = saved_output(out, table)
+    tracer = Tracer(saved, bounds)
+    found = list(islice(chosen_records(saved, number, wanted), _MOST + 1))
+    if not found:
+        asked = f"record {number}" if number else f"record with {where}"
+        click.echo(f"“{out}” has no {asked}.", err=True)
+        return 1
+    traced = [(at, tracer.trace(record)) for at, record in found[:_MOST]]
+    if as_json:
+        described = [_described(at, one) for at, one in traced]
+        click.echo(json.dumps(described, ensure_ascii=False, indent=2))
+    else:
+        for place, (at, one) in enumerate(traced):
+            if place:
+                click.echo()
+            _print_record(at, one, brief=place > 0 and len(traced) > 2)
+        if len(found) > _MOST:
+            click.echo(f"\n… and more: only the first {_MOST} are shown; ask for more FIELD=VALUE")
+    return 0 if all(_holds(one) for _, one in traced) else 1
+
+
+def _number(what: Sequence[str], where: str | None) -> int | None:
+    if where is not None and not what:
+        return None
+    if len(what) == 1 and where is None and what[0].isdigit() and int(what[0]):
+        return int(what[0])
+    raise CallError(
+        "name a record by its number, counted from 1, or with --where FIELD=VALUE; for a cell of a"
+        " workbook add --layout or --output"
+    )
+
+
+def _where(text: str | None) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for part in (text or "").split(",") if text else ():
+        field, sign, value = part.partition("=")
+        if not sign or not field.strip():
+            raise CallError(f"--where: “{part}” is not FIELD=VALUE")
+        found[field.strip()] = value.strip()
+    return found
+
+
+def _differing(traced: Traced) -> list[str]:
+    """The fields that the tab gives otherwise now."""
+    if traced.trace is None:
+        return []
+    return [
+        name
+        for name, text in traced.record.items()
+        if name in traced.trace.values and not _same(text, traced.trace.values[name])
+    ]
+
+
+def _same(text: str, value: object) -> bool:
+    if value is None:
+        return text == ""
+    if isinstance(value, bool):
+        return text.casefold() == str(value).casefold()
+    if isinstance(value, float | int):
+        try:
+            return float(text) == float(value)
+        except ValueError:
+            return False
+    return text == str(value) or str(value).startswith(text) or text.replace("T", " ") == str(value)
+
+
+def _holds(traced: Traced) -> bool:
+    return traced.trace is not None and not _differing(traced)
+
+
+def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
+    from rich.table import Table
+    from rich.text import Text
+
+    from boreotabula.cli import screen, sheetview
+    from boreotabula.reading.tracing import cells_around
+    from boreotabula.runs.looking import TabView
+
+    console = screen.out()
+    record = traced.record
+    place = " › ".join(
+        part for part in (record[f"source_{n}"] for n in ("file", "tab", "cell")) if part
+    )
+    console.print(Text.assemble((f"record {number}", "bold"), f"  {place}"), soft_wrap=True)
+    for said in traced.changed:
+        console.print(f"! {said}", style="bold magenta", markup=False)
+    if traced.trace is None:
+        console.print(f"! {place} gives no record now", style="bold red", markup=False)
+        return
+    differing = _differing(traced)
+    rows = Table(box=None, pad_edge=False, padding=(0, 2, 0, 2), header_style="bold")
+    for name in ("field", "type", "value", "from", "where", "what stands there"):
+        rows.add_column(name)
+    for origin in traced.trace.origins:
+        value = record.get(origin.field, "")
+        value = value[:7] if origin.kind == "month" else value
+        other = f"  now {traced.trace.values[origin.field]}" if origin.field in differing else ""
+        rows.add_row(
+            origin.field, origin.kind, Text(value) + Text(other, "bold red"), origin.what,
+            Text(origin.where), Text(_step(origin)),
+        )  # fmt: skip
+    console.print(rows)
+    if brief:
+        return
+    spots = traced.trace.spots
+    if spots:
+        console.print()
+        view = TabView(traced.tab.sheet, traced.tab.reading)
+        own = _own_spot(traced)
+        lines, columns = cells_around([*spots, own or spots[-1]], traced.tab.sheet)
+        sheetview.print_part(console, view, traced.tab.file, lines, columns, spots)
+
+
+def _own_spot(traced: Traced) -> tuple[int, int] | None:
+    """The cell that a record's `source_cell` names."""
+    from boreotabula.layout.addresses import parse_address
+
+    cell = traced.record["source_cell"]
+    return parse_address(cell) if cell else None
+
+
+def _step(origin: Origin) -> str:
+    if origin.means:
+        return f"“{origin.text}”, which means “{origin.means}”"
+    return f"“{origin.text}”" if origin.text else ""
+
+
+def _described(number: int, traced: Traced) -> dict[str, Any]:
+    return {
+        "number": number,
+        "record": dict(traced.record),
+        "changed": list(traced.changed),
+        "differs_now": _differing(traced),
+        "found": traced.trace is not None,
+        "fields": [
+            {
+                "field": one.field,
+                "type": one.kind,
+                "from": one.what,
+                "where": one.where,
+                "text": one.text,
+                **({"means": one.means} if one.means else {}),
+            }
+            for one in (traced.trace.origins if traced.trace else ())
+        ],
+    }
+
+
+# --- from a cell to its records -----------------------------------------------------------------
+
+
+def _trace_cell(
+    file: Path, what: tuple[str, ...], layout_path: Path | None, output: Path | None,
+    table: str | None, bounds: Limits, as_json: bool,
+) -> int:  # fmt: skip
+    from boreotabula.review.saved import saved_output
+    from boreotabula.review.trace import fate, opened, source_of
+    from boreotabula.runs.layouts import Layout
+
+    if not 1 <= len(what) <= 2:
+        raise CallError('name a tab and a cell, such as "Greenhouse 2" D10')
+    if layout_path is not None and output is not None:
+        raise CallError("--layout and --output say the same; give one of them")
+    saved = saved_output(output, table) if output is not None else None
+    layout = Layout.load(layout_path or (saved.layout_path if saved else Path()))
+    tab, cell = (what[0], what[1]) if len(what) == 2 else ("", what[0])
+    here = opened(source_of(file, layout), tab, layout, bounds)
+    found = fate(here, layout, cell)
+    numbers = _numbers(saved.records(), here) if saved is not None else {}
+    if as_json:
+        click.echo(json.dumps(_fate_described(found, here, numbers), ensure_ascii=False, indent=2))
+        return 0
+    _print_fate(found, here, cell.upper(), numbers)
+    return 0
+
+
+def _numbers(records: Any, here: OpenedTab) -> dict[str, int]:
+    """The numbers of the records of a tab in an output, by their cells."""
+    return {
+        record["source_cell"]: at
+        for at, record in enumerate(records, 1)
+        if record["source_file"] == here.file and record["source_tab"] == here.sheet.name
+    }
+
+
+def _cells_of(found: CellFate, here: OpenedTab) -> list[tuple[str, str]]:
+    """Table and cell of each record that a cell is part of."""
+    return [
+        (table, here.reading.tables[table].column("source_cell")[at].as_py())
+        for table, at in found.records
+    ]
+
+
+def _print_fate(found: CellFate, here: OpenedTab, cell: str, numbers: Mapping[str, int]) -> None:
+    from rich.text import Text
+
+    from boreotabula.cli import screen, sheetview
+    from boreotabula.layout.addresses import parse_address
+    from boreotabula.reading.tracing import cells_around
+    from boreotabula.runs.looking import TabView
+
+    console = screen.out()
+    place = " › ".join(part for part in (here.file, here.sheet.name, cell) if part)
+    console.print(Text.assemble((place, "bold"), f"  “{found.text}”"), soft_wrap=True)
+    why = f": {found.why}" if found.why else ""
+    console.print(f"  {found.role.word}{why}", markup=False)
+    records = _cells_of(found, here)
+    if records:
+        many = "1 record" if len(records) == 1 else f"{len(records):,} records"
+        shown = ", ".join(
+            f"record {numbers[at]}" if at in numbers else f"that of {at}" for _, at in records[:5]
+        )
+        more = " …" if len(records) > 5 else ""
+        console.print(f"  part of {many}: {shown}{more}", markup=False)
+    else:
+        console.print("  part of no record", markup=False)
+    for said in found.said:
+        console.print(f"  {said}", markup=False)
+    console.print()
+    spot = parse_address(cell)
+    heads = {
+        row
+        for one in here.reading.blocks
+        if not one.view.turned
+        for row in range(one.place.top, one.place.bottom + 1)
+    }
+    lines, columns = cells_around([spot], here.sheet)
+    lines = sorted({*lines, *(row for row in heads if 0 <= row <= spot[0])})
+    view = TabView(here.sheet, here.reading)
+    sheetview.print_part(console, view, here.file, lines, columns, [spot])
+
+
+def _fate_described(found: CellFate, here: OpenedTab, numbers: Mapping[str, int]) -> dict[str, Any]:
+    return {
+        "file": here.file,
+        "tab": here.sheet.name,
+        "text": found.text,
+        "role": found.role.word,
+        "why": found.why,
+        "said": list(found.said),
+        "records": [
+            {"table": table, "cell": cell} | ({"number": numbers[cell]} if cell in numbers else {})
+            for table, cell in _cells_of(found, here)
+        ],
+    }

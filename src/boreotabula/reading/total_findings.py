@@ -1,0 +1,229 @@
+"""What is to be said of printed totals that disagree: both figures, and the likely culprits."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.columns import Columns
+from boreotabula.reading.figures import Figures
+from boreotabula.reading.findings import Finding
+from boreotabula.reading.lines import LineKind, Lines
+from boreotabula.reading.totals import Check, Totals
+from boreotabula.workbooks.sheet import Sheet
+
+_NEAR = 1e-6
+
+
+def about_totals(
+    sheet: Sheet, totals: Totals, columns: Columns, lines: Lines, figures: Figures
+) -> list[Finding]:
+    """The totals that disagree: those of one cause in one finding."""
+    found: dict[tuple[float, str], list[Check]] = {}
+    search = _Search(sheet, columns, lines, figures)
+    lost = _nothing_agrees(totals)
+    for check in totals.wrong:
+        if (check.row, check.column) not in lost:
+            cause = (round(check.printed - check.summed, 6), search.culprit(check))
+            found.setdefault(cause, []).append(check)
+    told = [_differs(sheet, checks, cause[1]) for cause, checks in found.items()]
+    told += [_none(sheet, some) for some in _lines_of(totals, lost)]
+    if totals.flaws:
+        told.append(_flawed(sheet, totals))
+    return told
+
+
+_SEVERAL = 3
+
+
+def _nothing_agrees(totals: Totals) -> set[tuple[int, int]]:
+    """The places of totals in whose row or column, of at least three, not a single one agrees."""
+    lost: set[tuple[int, int]] = set()
+    for by_row in (True, False):
+        groups: dict[int, list[Check]] = {}
+        for one in totals.checks:
+            groups.setdefault(one.row if by_row else one.column, []).append(one)
+        for some in groups.values():
+            if len(some) >= _SEVERAL and not any(one.agrees for one in some):
+                lost |= {(one.row, one.column) for one in some}
+    return lost
+
+
+def _lines_of(totals: Totals, lost: set[tuple[int, int]]) -> Iterator[list[Check]]:
+    """The lost totals row by row, or column by column where they stand below each other."""
+    left = [one for one in totals.wrong if (one.row, one.column) in lost]
+    while left:
+        in_row = [one for one in left if one.row == left[0].row]
+        in_column = [one for one in left if one.column == left[0].column]
+        some = in_row if len(in_row) >= len(in_column) else in_column
+        yield some
+        left = [one for one in left if one not in some]
+
+
+def _number(number: float) -> str:
+    return f"{number:,.10g}" if abs(number) < 1e10 else f"{number:,.2f}"
+
+
+def _differs(sheet: Sheet, checks: Sequence[Check], culprit: str) -> Finding:
+    first = checks[0]
+    where = sheet.address(first.row, first.column)
+    apart = first.printed - first.summed
+    more = f"{_number(abs(apart))} {'more' if apart > 0 else 'less'}"
+    others = ", ".join(sheet.address(one.row, one.column) for one in checks[1:6])
+    others += " …" if len(checks) > 6 else ""
+    also = f"; so are {others}" if len(checks) > 2 else f"; so is {others}" if others else ""
+    return Finding(
+        "total-differs",
+        f"the printed total {_number(first.printed)} in {where} is {more} than the"
+        f" {_number(first.summed)} of the records that it sums up ({_range(sheet, first)}){also}"
+        + (f": {culprit}" if culprit else ""),
+        "Look at the cells that it sums up, and ask the sender which figure is right.",
+        cell=where,
+        looked_for=_number(first.summed),
+        found=_number(first.printed),
+    )
+
+
+def _range(sheet: Sheet, check: Check) -> str:
+    columns = check.columns or (check.column,)
+    if not check.rows:
+        return "none"
+    first = sheet.address(check.rows[0], columns[0])
+    last = sheet.address(check.rows[-1], columns[-1])
+    return first if first == last else f"{first} to {last}"
+
+
+def _none(sheet: Sheet, checks: Sequence[Check]) -> Finding:
+    first = checks[0]
+    where = sheet.address(first.row, first.column)
+    same_row = len({one.row for one in checks}) == 1 and len(checks) > 1
+    called = sheet.row_called(first.row) if same_row else sheet.column_called(first.column)
+    return Finding(
+        "total-differs",
+        f"none of the {len(checks)} printed totals of {called} is the sum of records: the first is"
+        f" {_number(first.printed)} in {where}, the records sum up to {_number(first.summed)}",
+        "If they are no sums (a share, a price), list the heading or label in `ignore` or `skip`"
+        " instead of `totals`; else ask the sender.",
+        cell=where,
+        looked_for=_number(first.summed),
+        found=_number(first.printed),
+    )
+
+
+def _flawed(sheet: Sheet, totals: Totals) -> Finding:
+    row, column = totals.flaws[0]
+    text = cell_text(sheet.rows[row][column])
+    many = len(totals.flaws)
+    said = "1 printed total holds" if many == 1 else f"{many} printed totals hold"
+    return Finding(
+        "total-without-number",
+        f"{said} no number that could be compared: “{text}”",
+        "Nothing is lost of the records; the sender may look at the formula.",
+        cell=sheet.address(row, column),
+        looked_for="a number",
+        found=text,
+    )
+
+
+class _Search:
+    """Looks for what may have made a total disagree."""
+
+    def __init__(self, sheet: Sheet, columns: Columns, lines: Lines, figures: Figures) -> None:
+        self.sheet, self.columns, self.lines, self.figures = sheet, columns, lines, figures
+
+    def culprit(self, check: Check) -> str:
+        """The likeliest culprit in words; nothing if none is found."""
+        columns = check.columns or (check.column,)
+        steps = (self._no_number, self._left_out, self._swapped_total, self._one_cell,
+                 self._one_line, self._swapped_cell, self._subtotals)  # fmt: skip
+        return next((said for step in steps if (said := step(check, columns))), "")
+
+    def _no_number(self, check: Check, columns: Sequence[int]) -> str:
+        """Filled cells that are in no record."""
+        texts = [
+            (row, column)
+            for row in check.rows
+            for column in columns
+            if self.sheet.rows[row][column] != "" and self.figures.at(row, column) is None
+        ]
+        if not texts:
+            return ""
+        row, column = texts[0]
+        more = f" (and {len(texts) - 1} more)" if len(texts) > 1 else ""
+        text = cell_text(self.sheet.rows[row][column])
+        return f"“{text}” in {self.sheet.address(row, column)}{more} is in no record"
+
+    def _left_out(self, check: Check, columns: Sequence[int]) -> str:
+        """A row that is no record but holds just what is missing."""
+        apart = check.printed - check.summed
+        for line in self.lines.lines:
+            if line.kind in (LineKind.LEFT_OUT, LineKind.UNPLACED):
+                held = [n for at in columns if (n := self.figures.at(line.row, at)) is not None]
+                if held and abs(sum(held) - apart) < _NEAR:
+                    why = line.why or "no record"
+                    return f"{self.sheet.row_called(line.row)} holds just that much ({why})"
+        return ""
+
+    def _swapped_total(self, check: Check, columns: Sequence[int]) -> str:
+        if _swapped(check.printed, check.summed):
+            return "two digits of the total may be swapped"
+        return ""
+
+    def _one_cell(self, check: Check, columns: Sequence[int]) -> str:
+        """A cell that holds just the difference: summed twice, or not at all."""
+        apart = check.printed - check.summed
+        for row in check.rows:
+            for column in columns:
+                number = self.figures.at(row, column)
+                if number and abs(abs(number) - abs(apart)) < _NEAR:
+                    return self._held(self.sheet.address(row, column), number, apart)
+        return ""
+
+    def _one_line(self, check: Check, columns: Sequence[int]) -> str:
+        """A whole line that holds just the difference."""
+        apart = check.printed - check.summed
+        if len(columns) > 1 and len(check.rows) > 1:
+            for row in check.rows:
+                number = self.figures.total(row, columns)
+                if number and abs(abs(number) - abs(apart)) < _NEAR:
+                    return self._held(self.sheet.row_called(row), number, apart)
+        return ""
+
+    def _held(self, where: str, number: float, apart: float) -> str:
+        how = "may be summed twice" if (number > 0) == (apart > 0) else "may not be summed"
+        return f"{where} holds just that much and {how}"
+
+    def _swapped_cell(self, check: Check, columns: Sequence[int]) -> str:
+        apart = check.printed - check.summed
+        for row in check.rows:
+            for column in columns:
+                number = self.figures.at(row, column)
+                if number and _swapped(number, number + apart):
+                    where = self.sheet.address(row, column)
+                    return f"two digits of {where} may be swapped ({_number(number + apart)}?)"
+        return ""
+
+    def _subtotals(self, check: Check, columns: Sequence[int]) -> str:
+        if check.summed and abs(check.printed - 2 * check.summed) < _NEAR:
+            return "it is twice the sum: the subtotals may be counted as well"
+        return ""
+
+
+_DIGITS = re.compile(r"-?\d{2,15}")
+
+
+def _swapped(one: float, other: float) -> bool:
+    """Whether two whole numbers differ by two neighbouring digits that changed places."""
+    if one == other or not (one.is_integer() and other.is_integer()):
+        return False
+    first, second = str(int(one)), str(int(other))
+    if len(first) != len(second) or not _DIGITS.fullmatch(first):
+        return False
+    differ = [at for at, (a, b) in enumerate(zip(first, second, strict=True)) if a != b]
+    return (
+        len(differ) == 2
+        and differ[1] == differ[0] + 1
+        and first[differ[0]] == second[differ[1]]
+        and first[differ[1]] == second[differ[0]]
+    )

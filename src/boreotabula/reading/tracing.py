@@ -1,0 +1,293 @@
+"""From a record back to the cells that it is made of, and from a cell to its records."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from boreotabula.layout.addresses import address, parse_address
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.reading.heads import headings_of
+from boreotabula.reading.lines import LineKind
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.roles import Role
+from boreotabula.reading.tab import ReadBlock, TabReading
+from boreotabula.reading.totals import check_totals
+from boreotabula.reading.values.convert import respelt
+from boreotabula.workbooks.sheet import Sheet
+
+Spot = tuple[int, int]
+"""Row and column of a cell of the sheet as it lies, counted from 0."""
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Where a field of a record comes from."""
+
+    field: str
+    what: str
+    """In words: 'heading', 'stub', 'value', 'stamp', or what it follows from."""
+    where: str
+    """An address, or a name, or the layout."""
+    spot: Spot | None
+    text: str
+    """What stands there."""
+    means: str = ""
+    """What `same_as` makes of it, if anything."""
+    kind: str = "text"
+    """The type that the field has."""
+
+
+@dataclass(frozen=True)
+class RecordTrace:
+    """A record and the origin of each of its fields, in the order of the output."""
+
+    table: str
+    number: int
+    """Its place among the records of its tab and table, counted from 0."""
+    values: dict[str, object]
+    origins: tuple[Origin, ...]
+
+    @property
+    def spots(self) -> list[Spot]:
+        """The cells that it is made of."""
+        return [one.spot for one in self.origins if one.spot is not None]
+
+
+@dataclass(frozen=True)
+class CellFate:
+    """What became of a cell: its role, why, and the records that it is part of."""
+
+    role: Role
+    why: str
+    text: str
+    records: tuple[tuple[str, int], ...]
+    """Table and number of each record, counted from 0 within the tab."""
+    said: tuple[str, ...]
+    """The findings about the cell, and for a printed total what it was compared with."""
+
+
+def trace_record(
+    sheet: Sheet, reading: TabReading, plan: Plan, table: str, cell: str
+) -> RecordTrace | None:
+    """The record of a tab whose `source_cell` is given; None if there is none."""
+    before = 0
+    for read in _blocks(reading, table):
+        cells = read.batch.column("source_cell").to_pylist()
+        if cell in cells:
+            at = cells.index(cell)
+            origins = tuple(_origins(sheet, read, plan, table, at))
+            return RecordTrace(table, before + at, _values(read, at), _typed(origins, plan))
+        before += len(cells)
+    if reading.blocks or cell not in reading.tables[table].column("source_cell").to_pylist():
+        return None
+    return _plain(sheet, reading, plan, table)
+
+
+def _blocks(reading: TabReading, table: str) -> Iterator[ReadBlock]:
+    return (one for one in reading.blocks if one.block.into == table)
+
+
+def _values(read: ReadBlock, at: int) -> dict[str, object]:
+    return {name: read.batch.column(name)[at].as_py() for name in read.batch.schema.names}
+
+
+def _plain(sheet: Sheet, reading: TabReading, plan: Plan, table: str) -> RecordTrace:
+    """The one record of a form without a block."""
+    batch = reading.tables[table]
+    values = {name: batch.column(name)[0].as_py() for name in batch.schema.names}
+    stamped = reading.stamped[0].origins if reading.stamped else {}
+    origins = [
+        _stamp_origin(sheet, field, stamped.get(field)) or _derived(field, plan) for field in values
+        if field not in PROVENANCE
+    ]  # fmt: skip
+    return RecordTrace(table, 0, values, _typed([one for one in origins if one], plan))
+
+
+def _typed(origins: Sequence[Origin], plan: Plan) -> tuple[Origin, ...]:
+    return tuple(replace(one, kind=plan.form(one.field).kind) for one in origins)
+
+
+def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, at: int) -> Iterator[Origin]:
+    for field in read.batch.schema.names:
+        if field in PROVENANCE:
+            continue
+        found = (
+            _derived(field, plan)
+            or _cell_origin(read, plan, field, at)
+            or _heading_origin(read, plan, field, at)
+            or _stamp_origin(sheet, field, read.stamped.origins.get(field))
+        )
+        if found is None:
+            found = Origin(field, "nothing", "", None, "")
+        yield found
+
+
+def _derived(field: str, plan: Plan) -> Origin | None:
+    if field not in plan.parts:
+        return None
+    part, of = plan.parts[field]
+    return Origin(field, "part", f"the {part} of “{of}”", None, "")
+
+
+def _stamp_origin(sheet: Sheet, field: str, where: str | None) -> Origin | None:
+    if where is None:
+        return None
+    spot = _spot_of(sheet, where)
+    text = cell_text(sheet.cell(*spot)) if spot else ""
+    return Origin(field, "stamp", where, spot, text)
+
+
+def _spot_of(sheet: Sheet, where: str) -> Spot | None:
+    try:
+        row, column = parse_address(where)
+    except ValueError:
+        return None
+    for span in sheet.merges:
+        if span.top <= row <= span.bottom and span.left <= column <= span.right:
+            return span.top, span.left
+    return row, column
+
+
+def _cell_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
+    """A value, or a cell of the record's row; a stub cell may stand above it."""
+    spot = read.long.spots(field, at)
+    if spot is None:
+        return None
+    stub = field in read.lines.stub_columns
+    what = "stub" if stub else "value"
+    row, column = spot
+    if field == read.block.group_row:
+        row = max(
+            (line.row for line in read.lines.lines
+             if line.kind is LineKind.GROUP and line.row < row), default=row,
+        )  # fmt: skip
+        column = next(
+            (
+                c
+                for c in range(read.columns.left, read.columns.right)
+                if read.view.rows[row][c] != ""
+            ),
+            column,
+        )
+    elif stub and read.view.rows[row][column] == "":
+        row = next(
+            (above for above in range(row, read.place.bottom, -1)
+             if read.view.rows[above][column] != ""), row,
+        )  # fmt: skip
+    return _origin(read, plan, field, what, row, column)
+
+
+def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column: int) -> Origin:
+    cell = read.view.cell(row, column)
+    text = one_line(cell_text(cell))
+    other = respelt(cell, plan.form(field))
+    means = "" if other == cell else one_line(cell_text(other))
+    spot = (column, row) if read.view.turned else (row, column)
+    return Origin(field, what, read.view.address(row, column), spot, text, means)
+
+
+def _heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
+    """The heading of a level that reaches the column of a record's first value."""
+    if field not in read.block.across:
+        return None
+    level = read.block.across.index(field)
+    spots = (read.long.spots(value, at) for value in read.block.values)
+    column = min(spot[1] for spot in spots if spot is not None)
+    slot = next(one for one in read.columns.slots if column in one.columns)
+    label = slot.labels[level]
+    place = read.place
+    headings = headings_of(read.view, place, read.columns.left, read.columns.right)
+    row = headings.top + len(headings.rows) - read.block.depth + level
+    if label == "" or row < 0:
+        return Origin(field, "heading", "", None, "")
+    step = 1 if read.block.reach_left else -1
+    where = column
+    while 0 <= where < read.view.width:
+        found = _anchored(read.view, row, where)
+        if read.view.cell(*found) == label:
+            return _origin(read, plan, field, "heading", *found)
+        where += step
+    return Origin(field, "heading", "", None, one_line(cell_text(label)))
+
+
+def _anchored(view: Sheet, row: int, column: int) -> Spot:
+    for span in view.merges:
+        if span.top <= row <= span.bottom and span.left <= column <= span.right:
+            return span.top, span.left
+    return row, column
+
+
+# --- the other way round -------------------------------------------------------------------------
+
+
+def fate_of(sheet: Sheet, reading: TabReading, plan: Plan, row: int, column: int) -> CellFate:
+    """What became of a cell of a tab; row and column counted from 0."""
+    where = address(row, column)
+    role = reading.roles.role(row, column)
+    said = [one.message for one in reading.findings if one.cell == where]
+    said += _compared(reading, plan, row, column)
+    records: list[tuple[str, int]] = []
+    start: dict[str, int] = {}
+    for read in reading.blocks:
+        before = start.get(read.block.into, 0)
+        found = _records_at(sheet, read, plan, (row, column))
+        records += [(read.block.into, before + at) for at in found]
+        start[read.block.into] = before + read.batch.num_rows
+    if not reading.blocks and role is Role.STAMP:
+        records = [(table, 0) for table, batch in reading.tables.items() if batch.num_rows]
+    why = reading.roles.why(row, column)
+    text = one_line(cell_text(sheet.cell(row, column)))
+    return CellFate(role, why, text, tuple(records), tuple(dict.fromkeys(said)))
+
+
+def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterator[int]:
+    """The numbers of the records of a block that a cell is part of."""
+    turned = read.view.turned
+    row, column = spot[::-1] if turned else spot
+    if not read.batch.num_rows:
+        return
+    fields = [name for name in read.batch.schema.names if name not in PROVENANCE]
+    if any(_spot_of(sheet, where) == spot for where in read.stamped.origins.values()):
+        yield from range(read.batch.num_rows)
+        return
+    for at in range(read.batch.num_rows):
+        spots = [read.long.spots(field, at) for field in fields]
+        if (row, column) in spots:
+            yield at
+        elif row <= read.place.bottom or column <= read.place.last_stub:
+            origins = (
+                _cell_origin(read, plan, field, at) or _heading_origin(read, plan, field, at)
+                for field in fields
+                if field in read.block.across or field in read.lines.stub_columns
+            )
+            if any(one is not None and one.spot == spot for one in origins):
+                yield at
+
+
+def _compared(reading: TabReading, plan: Plan, row: int, column: int) -> Iterator[str]:
+    if reading.roles.role(row, column) is not Role.TOTAL:
+        return
+    for read in reading.blocks:
+        here = (column, row) if read.view.turned else (row, column)
+        for check in check_totals(read.view, read.columns, read.lines, plan).checks:
+            if (check.row, check.column) == here:
+                verdict = "agrees with" if check.agrees else "differs from"
+                yield (
+                    f"the printed total {check.printed:,.10g} {verdict} the {check.summed:,.10g} of"
+                    f" {len(check.rows)} rows of records"
+                )
+
+
+def cells_around(
+    spots: Sequence[Spot], sheet: Sheet, around: int = 2
+) -> tuple[list[int], list[int]]:
+    """The rows and columns to show: those of some cells, and a few about the last of them."""
+    row, column = spots[-1]
+    rows = {spot[0] for spot in spots} | set(range(row - around, row + around + 1))
+    columns = {spot[1] for spot in spots} | set(range(column - around, column + around + 1))
+    return (
+        [one for one in sorted(rows) if 0 <= one < sheet.height],
+        [one for one in sorted(columns) if 0 <= one < sheet.width],
+    )

@@ -1,0 +1,1 @@
+"""Looking at records that were extracted: where each is from."""

@@ -1,0 +1,119 @@
+"""Outputs of earlier runs: their records, and what the record of the run says of them."""
+
+from __future__ import annotations
+
+import csv
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from boreotabula.errors import CallError
+from boreotabula.runs.inbox import RUN_RECORD, run_folder
+
+
+@dataclass(frozen=True)
+class SavedOutput:
+    """An output of `extract`: its file for a table, and the record of its run."""
+
+    path: Path
+    table: str
+    record: Mapping[str, Any]
+    home: Path
+    """The folder from which the run's paths are meant."""
+
+    @property
+    def layout_path(self) -> Path:
+        """Where the layout of the run lies, or lay."""
+        return self.home / str(self.record["layout"].get("path", self.record["layout"]["file"]))
+
+    def digest_of(self, file: str) -> str:
+        """The digest of a source file as it was read; empty if it was not."""
+        files = (one for one in self.record["files"] if one["file"] == file)
+        return next((str(one["sha256"]) for one in files), "")
+
+    def records(self) -> Iterator[Mapping[str, str]]:
+        """The records as texts, in their order. Raises CallError if they cannot be read."""
+        rows = _workbook_rows(self) if self.path.suffix.lower() == ".xlsx" else _csv_rows(self.path)
+        names = next(rows, [])
+        for row in rows:
+            yield dict(zip(names, row, strict=False))
+
+
+def saved_output(path: Path, table: str | None = None) -> SavedOutput:
+    """The output of a run: a file, a folder with a file for each table, or one file of that.
+
+    Raises CallError if it was not written by a run, or has no such table.
+    """
+    record, out = _record_of(path), path
+    if record is None and path.parent.name:
+        record, out = _record_of(path.parent), path.parent
+        table = table or path.stem
+    if record is None:
+        raise CallError(
+            f"“{path}” has no run folder “{run_folder(path).name}” beside it, so it cannot be told"
+            " where its records are from; name the output of an extract"
+        )
+    tables = [str(one["table"]) for one in record.get("tables", ())] or ["records"]
+    wanted = table or tables[0]
+    if wanted not in tables or (table is None and len(tables) > 1):
+        raise CallError(f"“{out}” has the tables {', '.join(tables)}; choose one with --table")
+    file = out / f"{wanted}.csv" if out.is_dir() else out
+    if not file.is_file():
+        raise CallError(f"there is no file “{file}”")
+    return SavedOutput(file, wanted, record, out.resolve().parent)
+
+
+def _record_of(out: Path) -> Mapping[str, Any] | None:
+    try:
+        found = json.loads((run_folder(out) / RUN_RECORD).read_text("utf-8"))
+    except (OSError, ValueError):
+        return None
+    return found if isinstance(found, dict) and found.get("output") == out.name else None
+
+
+def _csv_rows(path: Path) -> Iterator[Sequence[str]]:
+    try:
+        with path.open(encoding="utf-8", newline="") as stream:
+            yield from csv.reader(stream)
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        raise CallError(f"“{path}” cannot be read as CSV: {error}") from None
+
+
+def _workbook_rows(output: SavedOutput) -> Iterator[Sequence[str]]:
+    from boreotabula.reading.cells import cell_text
+    from boreotabula.workbooks.errors import UnreadableError
+    from boreotabula.workbooks.opening import Workbook
+
+    try:
+        with Workbook(output.path) as book:
+            sheet = book.sheet(output.table)
+    except (UnreadableError, KeyError) as error:
+        raise CallError(f"“{output.path}” cannot be read: {error}") from None
+    for row in sheet.rows:
+        yield [cell_text(cell) for cell in row]
+
+
+def chosen_records(
+    output: SavedOutput, number: int | None, where: Mapping[str, str]
+) -> Iterator[tuple[int, Mapping[str, str]]]:
+    """The records asked for, each with its number counted from 1: one by number, or all that have
+    some values. Raises CallError for fields that the output does not have."""
+    for at, record in enumerate(output.records(), 1):
+        if at == 1:
+            _check_fields(record, where)
+        if number is not None:
+            if at == number:
+                yield at, record
+                return
+        elif all(record[name].casefold() == text.casefold() for name, text in where.items()):
+            yield at, record
+
+
+def _check_fields(record: Mapping[str, str], where: Mapping[str, str]) -> None:
+    from boreotabula.layout.problems import did_you_mean
+
+    for name in where:
+        if name not in record:
+            raise CallError(f"there is no field “{name}”{did_you_mean(name, record)}")

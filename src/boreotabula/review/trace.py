@@ -1,0 +1,111 @@
+"""Opening the file that a record is from, as it is now, and reading its tab once more."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import parse_address
+from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.reading.tab import TabReading
+from boreotabula.reading.tracing import CellFate, RecordTrace, fate_of, trace_record
+from boreotabula.review.saved import SavedOutput
+from boreotabula.runs.choosing import make_job
+from boreotabula.runs.files import file_digest, read_chosen
+from boreotabula.runs.inbox import SourceFile, look
+from boreotabula.runs.layouts import Layout
+from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.opening import Workbook
+from boreotabula.workbooks.sheet import Sheet
+
+
+@dataclass(frozen=True)
+class OpenedTab:
+    """A tab read once more."""
+
+    file: str
+    sheet: Sheet
+    reading: TabReading
+
+
+@dataclass(frozen=True)
+class Traced:
+    """A record of an output, and what its tab says of it now."""
+
+    record: Mapping[str, str]
+    tab: OpenedTab
+    trace: RecordTrace | None
+    changed: tuple[str, ...]
+    """What has changed since the run, in words."""
+
+
+class Tracer:
+    """Traces records of one output; a tab is read only once."""
+
+    def __init__(self, output: SavedOutput, limits: Limits | None = None) -> None:
+        self.output = output
+        self.layout = Layout.load(output.layout_path)
+        self._limits = limits
+        self._files = {one.name: one for one in look(self.layout).taken}
+        self._tabs: dict[tuple[str, str], OpenedTab] = {}
+        self._digests: dict[str, str] = {}
+
+    def trace(self, record: Mapping[str, str]) -> Traced:
+        """The origin of a record. Raises CallError if its file or tab is gone or unreadable."""
+        file, tab, cell = (record[f"source_{name}"] for name in ("file", "tab", "cell"))
+        source = self._files.get(file)
+        if source is None:
+            folders = ", ".join(f"“{one}”" for one in self.layout.folders)
+            raise CallError(f"“{file}” is no longer among the files of {folders}")
+        if (file, tab) not in self._tabs:
+            self._tabs[file, tab] = opened(source, tab, self.layout, self._limits)
+            self._digests[file] = file_digest(source.path)
+        here = self._tabs[file, tab]
+        trace = trace_record(here.sheet, here.reading, self.layout.plan, self.output.table, cell)
+        return Traced(record, here, trace, tuple(self._changes(file)))
+
+    def _changes(self, file: str) -> Sequence[str]:
+        said = []
+        if self._digests[file] != self.output.digest_of(file):
+            said.append(f"“{file}” has changed since the run: what is shown is how it is now")
+        if self.layout.digest != self.output.record["layout"]["digest"]:
+            said.append(f"“{self.layout.path}” or its glossaries have changed since the run")
+        return said
+
+
+def opened(source: SourceFile, tab: str, layout: Layout, limits: Limits | None = None) -> OpenedTab:
+    """Read one tab of a file by a layout. Raises CallError if that cannot be."""
+    job = make_job(layout.spec, layout.plan, limits)
+    try:
+        with Workbook(source.path, job.opening) as book:
+            names = [one.name for one in book.tabs]
+            found = [one for one in names if one == tab]
+            if not found and tab:
+                wanted = pattern(tab, Kind.TAB)
+                found = [one for one in names if wanted.match(one) is not None]
+            if not found:
+                listed = ", ".join(names) or "none"
+                raise CallError(f"“{source.name}” has no tab “{tab}”; it has {listed}")
+            sheet, reading = next(iter(read_chosen(book, source, job, found[:1])))
+            return OpenedTab(source.name, sheet, reading)
+    except UnreadableError as error:
+        raise CallError(f"“{source.name}” cannot be read: {error}. {error.advice}") from None
+
+
+def source_of(path: Path, layout: Layout) -> SourceFile:
+    """A file as the layout takes it. Raises CallError if it is not there."""
+    return look(layout, named=[path]).taken[0]
+
+
+def fate(tab: OpenedTab, layout: Layout, cell: str) -> CellFate:
+    """What became of a cell of a tab. Raises CallError for what is no address."""
+    try:
+        row, column = parse_address(cell)
+    except ValueError as error:
+        raise CallError(str(error)) from None
+    if row >= tab.sheet.height or column >= tab.sheet.width or tab.sheet.rows[row][column] == "":
+        raise CallError(f"nothing stands in {cell.upper()} of this tab")
+    return fate_of(tab.sheet, tab.reading, layout.plan, row, column)

@@ -1,0 +1,128 @@
+"""What is kept of a tab to compare it with the others: small, so that many tabs fit into memory."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from hashlib import blake2b
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.layout.headings import normal_form
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.reading.tab import TabReading
+from boreotabula.workbooks.sheet import Sheet
+
+KEPT = 8
+"""So many of the largest values of a tab are kept."""
+_MOST_LABELS = 40
+
+
+@dataclass(frozen=True)
+class TabFacts:
+    """What tells a tab apart."""
+
+    digest: str = ""
+    """Of its records, where they are from left aside; empty if it has none."""
+    stamps: Mapping[str, object] = field(default_factory=dict)
+    """Its stamps, those that differ between its tables left out."""
+    from_tab: frozenset[str] = frozenset()
+    """Those of them that the name of the tab gave."""
+    beside: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    """Of stamps in fixed cells: the label left of the cell, and the cell."""
+    labels: Mapping[str, str] = field(default_factory=dict)
+    """Where the labels of the tab stand, if stamps stand in fixed cells."""
+    largest: Mapping[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
+    """By field of numbers its largest values, each with its cell; greatest first."""
+    numbers: Mapping[str, int] = field(default_factory=dict)
+    """By field of numbers how many values it has."""
+    empty: tuple[str, ...] = ()
+    """Fields that are empty in all of its records."""
+
+
+def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) -> TabFacts:
+    """The facts of a tab that was read; `from_tab` are the stamps that its name gave."""
+    stamps: dict[str, object] = {}
+    beside: dict[str, tuple[str, str]] = {}
+    for at, stamped in enumerate(reading.stamped):
+        beside |= stamped.beside
+        if at == 0:
+            stamps |= stamped.values
+        stamps = {name: one for name, one in stamps.items() if stamped.values.get(name) == one}
+    largest: dict[str, tuple[tuple[float, str], ...]] = {}
+    numbers: dict[str, int] = {}
+    empty: list[str] = []
+    for batch in reading.tables.values():
+        for name, column in zip(batch.schema.names, batch.columns, strict=True):
+            filled = len(column) - column.null_count
+            if len(column) and not filled:
+                empty.append(name)
+            elif filled and name not in stamps and _is_number(column.type):
+                numbers[name] = numbers.get(name, 0) + filled
+                largest[name] = _largest(column, batch.column("source_cell"))
+    return TabFacts(
+        _digest(reading.tables),
+        stamps,
+        frozenset(from_tab),
+        beside,
+        _labels(sheet) if beside else {},
+        largest,
+        numbers,
+        tuple(empty),
+    )
+
+
+def _is_number(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind))
+
+
+def _largest(column: pa.Array, cells: pa.Array) -> tuple[tuple[float, str], ...]:
+    places = pc.select_k_unstable(column, KEPT, [("", "descending")])
+    found = zip(column.take(places).to_pylist(), cells.take(places).to_pylist(), strict=True)
+    return tuple((float(number), cell) for number, cell in found if number is not None)
+
+
+def _labels(sheet: Sheet) -> dict[str, str]:
+    labels: dict[str, str] = {}
+    for row, texts in enumerate(sheet.texts):
+        for column, text in texts:
+            if len(labels) == _MOST_LABELS:
+                return labels
+            labels.setdefault(normal_form(text), sheet.address(row, column))
+    return labels
+
+
+def _digest(tables: Mapping[str, pa.RecordBatch]) -> str:
+    """The digest of the records of a tab, whatever their number of tables.
+
+    The same records have the same only if their arrays were built alike, as those of like tabs are.
+    """
+    found = blake2b(digest_size=16)
+    records = 0
+    for table, batch in tables.items():
+        records += batch.num_rows
+        found.update(f"{table} {batch.num_rows}".encode())
+        for name, column in zip(batch.schema.names, batch.columns, strict=True):
+            if name not in PROVENANCE:
+                found.update(name.encode())
+                _take(found, column)
+    return found.hexdigest() if records else ""
+
+
+def _take(found: blake2b, column: pa.Array) -> None:
+    if pa.types.is_dictionary(column.type):
+        found.update("\x1f".join(map(str, column.dictionary.to_pylist())).encode())
+        column = column.indices
+    if column.null_count:
+        found.update(bytes(column.is_valid().to_pylist()))
+        if pa.types.is_boolean(column.type):
+            column = column.cast(pa.int8())
+        column = column.drop_null()
+    elif pa.types.is_boolean(column.type):
+        column = column.cast(pa.int8())
+    data = column.buffers()[1]
+    if data is not None and len(column):
+        width = column.type.bit_width // 8
+        start, end = column.offset * width, (column.offset + len(column)) * width
+        found.update(memoryview(data)[start:end])

@@ -1,0 +1,1 @@
+"""What stands out when all tabs of a run are seen together: copies, gaps, odd ones."""

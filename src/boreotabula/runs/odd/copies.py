@@ -1,0 +1,72 @@
+"""Tabs that hold the same records as another: the first is kept, so that nothing counts twice."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
+
+from boreotabula.reading.findings import Finding
+from boreotabula.reading.roles import Account, Role
+from boreotabula.runs.files import COPY, FileReading, TabResult
+
+
+def without_copies(readings: Iterable[FileReading]) -> Iterator[FileReading]:
+    """The readings, where a tab whose records equal those of an earlier one gives none."""
+    first: dict[str, tuple[str, str]] = {}
+    for reading in readings:
+        copies: dict[str, tuple[str, str]] = {}
+        for tab in reading.tabs:
+            place = (reading.name, tab.name)
+            before = first.setdefault(tab.facts.digest, place) if tab.facts.digest else place
+            if before != place:
+                copies[tab.name] = before
+        yield _without(reading, copies) if copies else reading
+
+
+def _without(reading: FileReading, copies: dict[str, tuple[str, str]]) -> FileReading:
+    tabs = tuple(
+        _left_out(tab, _called(reading, *copies[tab.name])) if tab.name in copies else tab
+        for tab in reading.tabs
+    )
+    told = tuple(
+        _copied(reading, tab, _called(reading, *copies[tab.name]))
+        for tab in reading.tabs
+        if tab.name in copies
+    )
+    return replace(
+        reading,
+        tabs=tabs,
+        findings=tuple(one for one in reading.findings if one.tab not in copies) + told,
+        unplaced=tuple(one for one in reading.unplaced if one.tab not in copies),
+    )
+
+
+def _called(reading: FileReading, file: str, tab: str) -> str:
+    return tab if file == reading.name and tab else " › ".join(part for part in (file, tab) if part)
+
+
+def _left_out(tab: TabResult, of: str) -> TabResult:
+    filled = tab.account.filled
+    roles = {role: filled if role is Role.LEFT_OUT else 0 for role in Role}
+    return replace(
+        tab,
+        tables={table: batch.slice(0, 0) for table, batch in tab.tables.items()},
+        account=Account(filled, roles, {f"{COPY} of {of}": filled}),
+        heads={},
+        facts=replace(tab.facts, digest="", numbers={}, largest={}, empty=(), beside={}),
+    )
+
+
+def _copied(reading: FileReading, tab: TabResult, of: str) -> Finding:
+    count = tab.record_count
+    records = "record" if count == 1 else f"{count:,} records"
+    return Finding(
+        "tab-twice",
+        f"this tab holds the same {records}, stamps and values, as “{of}”; only those of that one"
+        " were kept",
+        "Delete the copy; or, if both are meant, add a stamp to the layout that tells them apart.",
+        looked_for="each tab once",
+        found=of,
+        tab=tab.name,
+        file=reading.name,
+    )
