@@ -104,10 +104,12 @@ class Columns:
 
     @cached_property
     def heads(self) -> Mapping[str, int]:
-        """The headings over each slot as one text in normal form, and its first column."""
+        """The headings over the slots, of all levels, in normal form, and a column under each."""
         return {
-            " / ".join(normal_form(cell_text(label)) for label in slot.labels): slot.first
-            for slot in self.slots
+            normal_form(cell_text(label)): slot.first
+            for slot in reversed(self.slots)
+            for label in slot.labels
+            if label != ""
         }
 
     @cached_property

@@ -21,10 +21,13 @@ class Severity(StrEnum):
 
 CODES: dict[str, Severity] = {
     "file-unreadable": Severity.ERROR,
+    "file-not-chosen": Severity.NOTE,
     "file-twice": Severity.ERROR,
     "tab-twice": Severity.ERROR,
     "key-twice": Severity.ERROR,
     "sent-twice": Severity.WARNING,
+    "values-repeated": Severity.WARNING,
+    "tab-missing": Severity.NOTE,
     "stamp-moved": Severity.WARNING,
     "records-few": Severity.NOTE,
     "field-empty-here": Severity.NOTE,
@@ -73,6 +76,7 @@ CODES: dict[str, Severity] = {
     "account-open": Severity.ERROR,
     "row-without-value": Severity.NOTE,
     "row-without-stub": Severity.ERROR,
+    "stub-cell-blank": Severity.NOTE,
     "value-not-converted": Severity.ERROR,
     "column-not-converted": Severity.ERROR,
     "looks-like-total": Severity.ERROR,

@@ -104,6 +104,32 @@ def settle_lines(
     return Lines(tuple(lines), named, stub_columns, ended), findings
 
 
+_FEW_BLANK = 4
+"""A blank stub cell is odd if at most one record row in so many lacks it."""
+
+
+def blank_stubs(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
+    """Stub cells of a cross-tab that a few record rows lack, and the others have."""
+    records = lines.records
+    for field, column in lines.stub_columns.items():
+        if columns.block.is_list or field == columns.block.group_row:
+            continue
+        blank = [row for row, cell in zip(records, lines.stub[field], strict=True) if cell == ""]
+        if blank and len(blank) * _FEW_BLANK <= len(records):
+            some = (
+                f"{len(blank)} rows, the first row {blank[0] + 1}," if len(blank) > 1 else "a row"
+            )
+            yield Finding(
+                "stub-cell-blank",
+                f"“{field}” is blank in {some} and filled in the other"
+                f" {len(records) - len(blank)} rows; the records are without it",
+                "Fill the cell, or ask the sender; `carry_down` takes it from the row above.",
+                cell=sheet.address(blank[0], column),
+                looked_for=field,
+                found="blank",
+            )
+
+
 def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] | None:
     """The first row whose first filled cell matches `ends_at`."""
     patterns = columns.block.ends_at

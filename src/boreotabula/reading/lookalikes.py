@@ -122,6 +122,7 @@ def _column_finding(sheet: Sheet, place: Place, column: Column) -> Finding:
 def _rows_alike(figures: Figures, lines: Lines) -> list[int]:
     """Record rows that hold, column by column, the sums of records above them."""
     columns = [one.column for one in figures.summed]
+    unnamed = _unnamed(lines)
     totals = [line.row for line in lines.lines if line.kind is LineKind.TOTAL]
     whole = {row: figures.total(row, columns) for row in figures.rows}
     records: list[int] = []
@@ -133,10 +134,13 @@ def _rows_alike(figures: Figures, lines: Lines) -> list[int]:
         while at_end < len(ends) and ends[at_end] < row:
             since, at_end = 0.0, at_end + 1
         number = whole[row]
-        near = number and (agree(number, since) or agree(number, running))
+        near = number and (row in unnamed or agree(number, since) or agree(number, running))
         if near and len(records) >= _FEWEST_SUMMANDS:
             ranges = row_ranges(records, row, [*totals, *found])
-            if any(some and _is_sum(figures, lines, row, columns, some) for some in ranges):
+            if any(
+                some and _is_sum(figures, row, columns, some, named=row not in unnamed)
+                for some in ranges
+            ):
                 found.append(row)
                 since = 0.0
                 continue
@@ -147,12 +151,17 @@ def _rows_alike(figures: Figures, lines: Lines) -> list[int]:
 
 
 def _is_sum(
-    figures: Figures, lines: Lines, row: int, columns: Sequence[int], rows: Sequence[int]
+    figures: Figures, row: int, columns: Sequence[int], rows: Sequence[int], *, named: bool
 ) -> bool:
-    """Whether a row holds the sums of some rows in each of its columns, and truly sums."""
+    """Whether a row holds the sums of some rows in each of its columns, and truly sums.
+
+    A row that lacks what names the others may leave columns blank.
+    """
     seen = most = 0
     for column in columns:
         number = figures.at(row, column)
+        if number is None and not named:
+            continue
         if not agree(number or 0.0, figures.down(column, rows)):
             return False
         if number:
@@ -162,17 +171,19 @@ def _is_sum(
     if seen >= _FEWEST_PLACES:
         return True
     # One column alone may sum up by chance: then the row must lack what names the others.
-    return seen == 1 and most > _FEWEST_SUMMANDS and _lacks_stub(lines, row)
+    return seen == 1 and most > _FEWEST_SUMMANDS and not named
 
 
-def _lacks_stub(lines: Lines, row: int) -> bool:
-    """Whether a stub cell is blank that all other records have."""
+def _unnamed(lines: Lines) -> set[int]:
+    """The record rows where a stub cell is blank that most of the others have."""
     records = lines.records
-    at = records.index(row)
-    return any(
-        cells[at] == "" and all(cell != "" for n, cell in enumerate(cells) if n != at)
+    return {
+        row
         for cells in lines.stub.values()
-    )
+        if cells.count("") * 2 < len(cells)
+        for row, cell in zip(records, cells, strict=True)
+        if cell == ""
+    }
 
 
 def _without_rows(lines: Lines, rows: Sequence[int]) -> Lines:

@@ -112,6 +112,10 @@ class RoleMap:
         rule = self.codes[place] - Role.LEFT_OUT
         return self.rules[rule] if rule >= 0 else self.reasons.get(place, "")
 
+    def count(self, role: Role) -> int:
+        """How many filled cells have a role."""
+        return _where(self.sheet.filled, self.codes).count(role)
+
     def account(self) -> Account:
         """Count the filled cells by role."""
         seen = _where(self.sheet.filled, self.codes)

@@ -17,7 +17,7 @@ from boreotabula.reading.derive import NO_YEAR_REASON, completed, with_parts, wi
 from boreotabula.reading.figures import Figures
 from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.lengthen import Lengthened, lengthen
-from boreotabula.reading.lines import Lines, settle_lines
+from boreotabula.reading.lines import Lines, blank_stubs, settle_lines
 from boreotabula.reading.lookalikes import without_lookalikes
 from boreotabula.reading.marking import mark_block
 from boreotabula.reading.place import Place, bounded, same_table
@@ -46,7 +46,7 @@ class TabReading:
     form: str = ""
     """The title of the edition that was read, if the layout has editions."""
     heads: Mapping[str, str] = field(default_factory=dict)
-    """The headings of cross-tabs, all levels as one text, and a cell that stands under each."""
+    """The headings of cross-tabs, of all levels, and a cell that stands under each."""
     totals: TotalsCount = field(default_factory=TotalsCount)
     stamped: tuple[Stamped, ...] = ()
     """The stamps of each table of the tab; most tabs have one set of them."""
@@ -263,7 +263,10 @@ class _TabReader:
         settled = without_lookalikes(view, place, columns, lines, self.plan)
         columns, lines = settled.columns, settled.lines
         long = lengthen(view, place, columns, lines, self.plan)
-        self.findings += [*about_columns, *about_lines, *settled.findings, *long.findings]
+        self.findings += [
+            *about_columns, *about_lines, *settled.findings, *blank_stubs(view, columns, lines),
+            *long.findings,
+        ]  # fmt: skip
         self._check_totals(view, columns, lines)
         for head, column in columns.heads.items():
             self.heads.setdefault(head, view.address(max(place.bottom, 0), column))
@@ -277,6 +280,10 @@ class _TabReader:
             roles.unplace(*spot, _UNHELD)
         for spot in long.blanked:
             roles.mark(*spot, roles.rule(f"empty: {cell_text(view.cell(*spot))}"))
+        again = self.used - roles.count(Role.VALUE) if self.blocks else 0
+        if again > 0:
+            self.used -= again
+            self.findings.append(_read_twice(view, place, again))
         return columns, lines, long
 
     def _check_totals(self, view: Sheet, columns: Columns, lines: Lines) -> None:
@@ -368,6 +375,19 @@ def _read_already(view: Sheet, place: Place) -> Finding:
         cell=view.address(max(place.top, 0), place.left),
         looked_for="a table for each block",
         found="the same table for two",
+    )
+
+
+def _read_twice(view: Sheet, place: Place, cells: int) -> Finding:
+    said = "1 cell" if cells == 1 else f"{cells} cells"
+    return Finding(
+        "blocks-overlap",
+        f"the table at {view.address(max(place.top, 0), place.left)} reaches over another one:"
+        f" {said} that another block reads as values were read again",
+        "Say where each block stands and ends: with `at`, `ends_at`, or stub headings of its own.",
+        cell=view.address(max(place.top, 0), place.left),
+        looked_for="each value in one block",
+        found="cells in two blocks",
     )
 
 

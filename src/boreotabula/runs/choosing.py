@@ -13,6 +13,7 @@ from boreotabula.reading.findings import Finding
 from boreotabula.reading.places import find_places
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.stamp_search import NamedValue, Surroundings
+from boreotabula.reading.stamps import convert_stamp
 from boreotabula.reading.tab import TabReading, TabSource, read_tab
 from boreotabula.runs.inbox import SourceFile
 from boreotabula.workbooks.errors import UnreadableError
@@ -156,7 +157,7 @@ class OpenFile:
         if not chosen and not quiet and not self.job.blocks:
             blank = all(one.blank for one in names) and choice.needs_blanks
             self.say(_not_one_tab([]) if blank else _no_tab([choice.said], self.book))
-        for first, second in _same_captures(chosen):
+        for first, second in _same_captures(self.job.plan, chosen):
             self.say(_captured_twice(first, second, chosen[first]), second)
         return chosen
 
@@ -216,12 +217,16 @@ class OpenFile:
         return Surroundings(texts=texts, names=named)
 
 
-def _same_captures(chosen: Mapping[str, Mapping[str, str]]) -> Iterator[tuple[str, str]]:
-    """Tabs whose names capture just the same, so that their records cannot be told apart."""
-    first: dict[frozenset[tuple[str, str]], str] = {}
+def _same_captures(
+    plan: Plan, chosen: Mapping[str, Mapping[str, str]]
+) -> Iterator[tuple[str, str]]:
+    """Tabs whose names mean just the same, so that their records cannot be told apart."""
+    first: dict[frozenset[tuple[str, object]], str] = {}
     for name, captured in chosen.items():
         if captured:
-            before = first.setdefault(frozenset(captured.items()), name)
+            meant = {field: convert_stamp(plan, field, text)[0] for field, text in captured.items()}
+            same = {field: captured[field] if one is None else one for field, one in meant.items()}
+            before = first.setdefault(frozenset(same.items()), name)
             if before != name:
                 yield before, name
 
@@ -275,15 +280,20 @@ def _no_tab(wanted: Sequence[str], book: Workbook) -> Finding:
     )
 
 
+def nothing_filled(tabs: str) -> Finding:
+    """Nothing stands on the tabs, as they are called, of a workbook."""
+    return Finding(
+        "workbook-blank",
+        f"nothing stands on any {tabs} of this workbook",
+        "Ask the sender for the file again.",
+        looked_for="a filled tab",
+        found="none",
+    )
+
+
 def _not_one_tab(filled: list[str]) -> Finding:
     if not filled:
-        return Finding(
-            "workbook-blank",
-            "nothing stands on any tab of this workbook",
-            "Ask the sender for the file again.",
-            looked_for="a filled tab",
-            found="none",
-        )
+        return nothing_filled("tab")
     return Finding(
         "several-tabs",
         f"{len(filled)} tabs are filled and the layout does not say which to read, so none was:"

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 import pyarrow as pa
@@ -17,7 +17,7 @@ from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.choosing import make_job
 from boreotabula.runs.files import FileReading, read_file
-from boreotabula.runs.inbox import Inbox, LeftOut, look
+from boreotabula.runs.inbox import NO_PATTERN, Inbox, LeftOut, look
 from boreotabula.runs.layouts import Layout
 from boreotabula.runs.odd.copies import without_copies
 from boreotabula.runs.odd.watching import watches
@@ -180,7 +180,9 @@ def gather(
     """Take in the readings as they come. Without `keep_records` only figures stay in memory."""
     started = datetime.now(UTC)
     batches: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
-    findings: list[Finding] = [*layout.findings, *_empty_inbox(inbox, layout)]
+    findings: list[Finding] = [
+        *layout.findings, *_empty_inbox(inbox, layout), *_passed_over(inbox),
+    ]  # fmt: skip
     unplaced: list[Unplaced] = []
     files: list[FileSummary] = []
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
@@ -223,6 +225,21 @@ def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
             looked_for=patterns,
             found=", ".join(one.name for one in inbox.left_out[:5]),
         )
+
+
+def _passed_over(inbox: Inbox) -> Iterator[Finding]:
+    """Files that match no pattern, though they end as those that do: a misspelt name, perhaps."""
+    endings = {one.path.suffix.casefold() for one in inbox.taken}
+    for one in inbox.left_out:
+        if one.why == NO_PATTERN and PurePosixPath(one.name).suffix.casefold() in endings:
+            yield Finding(
+                "file-not-chosen",
+                "this file was not read: its name matches no pattern of [source] include",
+                "Rename it or add a pattern; or list it in [source] exclude.",
+                looked_for="[source] include",
+                found=NO_PATTERN,
+                file=one.name,
+            )
 
 
 def _idle_pattern(text: str) -> Finding:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 from hashlib import blake2b
 
@@ -17,6 +17,8 @@ from boreotabula.workbooks.sheet import Sheet
 KEPT = 8
 """So many of the largest values of a tab are kept."""
 _MOST_LABELS = 40
+_FEWEST_NUMBERS = 6
+_FEWEST_DIFFERENT = 4
 
 
 @dataclass(frozen=True)
@@ -25,6 +27,8 @@ class TabFacts:
 
     digest: str = ""
     """Of its records, where they are from left aside; empty if it has none."""
+    body: str = ""
+    """The same without the stamps; empty if too few numbers differ to know the tab by them."""
     stamps: Mapping[str, object] = field(default_factory=dict)
     """Its stamps, those that differ between its tables left out."""
     from_tab: frozenset[str] = frozenset()
@@ -61,8 +65,11 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
             elif filled and name not in stamps and _is_number(column.type):
                 numbers[name] = numbers.get(name, 0) + filled
                 largest[name] = _largest(column, batch.column("source_cell"))
+    telling = {number for some in largest.values() for number, _ in some}
+    enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(telling) >= _FEWEST_DIFFERENT
     return TabFacts(
-        _digest(reading.tables),
+        _digest(reading.tables, PROVENANCE),
+        _digest(reading.tables, {*PROVENANCE, *stamps}) if enough else "",
         stamps,
         frozenset(from_tab),
         beside,
@@ -93,8 +100,8 @@ def _labels(sheet: Sheet) -> dict[str, str]:
     return labels
 
 
-def _digest(tables: Mapping[str, pa.RecordBatch]) -> str:
-    """The digest of the records of a tab, whatever their number of tables.
+def _digest(tables: Mapping[str, pa.RecordBatch], without: Collection[str]) -> str:
+    """The digest of the records of a tab, some fields left aside, whatever their number of tables.
 
     The same records have the same only if their arrays were built alike, as those of like tabs are.
     """
@@ -104,7 +111,7 @@ def _digest(tables: Mapping[str, pa.RecordBatch]) -> str:
         records += batch.num_rows
         found.update(f"{table} {batch.num_rows}".encode())
         for name, column in zip(batch.schema.names, batch.columns, strict=True):
-            if name not in PROVENANCE:
+            if name not in without:
                 found.update(name.encode())
                 _take(found, column)
     return found.hexdigest() if records else ""

@@ -13,7 +13,7 @@ from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals import TotalsCount
-from boreotabula.runs.choosing import Chosen, Job, OpenFile
+from boreotabula.runs.choosing import Chosen, Job, OpenFile, nothing_filled
 from boreotabula.runs.facts import TabFacts, facts_of
 from boreotabula.runs.inbox import SourceFile
 from boreotabula.workbooks.errors import UnreadableError
@@ -112,6 +112,8 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
             file.findings += done.findings
         unplaced += done.unplaced
         file.sheets.pop(name, None)
+    if tabs and not any(tab.account.filled for tab in tabs):
+        file.say(nothing_filled("chosen tab"))
     others = dict(file.others(chosen))
     return replace(
         reading,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
 from boreotabula.reading.findings import Finding
@@ -41,6 +41,53 @@ def _without(reading: FileReading, copies: dict[str, tuple[str, str]]) -> FileRe
     )
 
 
+_USUAL = 10
+"""Where more than one tab in so many repeats another, forms that repeat are what is usual."""
+
+
+class SameValues:
+    """Looks for tabs that hold the values of another one under other stamps."""
+
+    def __init__(self) -> None:
+        self._first: dict[str, tuple[str, str, Mapping[str, object]]] = {}
+        self._again: list[Finding] = []
+        self._tabs = 0
+
+    def take(self, reading: FileReading) -> None:
+        """Compare the values of a file's tabs with those of all tabs before."""
+        for tab in reading.tabs:
+            self._tabs += bool(tab.record_count)
+            if not tab.facts.body or tab.is_copy:
+                continue
+            here = (reading.name, tab.name, tab.facts.stamps)
+            file, name, stamps = self._first.setdefault(tab.facts.body, here)
+            if (file, name) != here[:2]:
+                of = _called(reading, file, name)
+                self._again.append(_repeated(reading.name, tab, of, stamps))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each tab, unless many repeat another."""
+        if len(self._again) <= max(self._tabs / _USUAL, 2):
+            yield from self._again
+
+
+def _repeated(file: str, tab: TabResult, of: str, stamps: Mapping[str, object]) -> Finding:
+    here = tab.facts.stamps
+    differ = [name for name in here if here[name] != stamps.get(name)]
+    said = ", ".join(f"{name} = {here[name]} instead of {stamps.get(name)}" for name in differ)
+    return Finding(
+        "values-repeated",
+        f"all {sum(tab.facts.numbers.values())} numbers of this tab are those of “{of}”"
+        + (f", but {said}" if said else "")
+        + "; all were kept",
+        "Look whether an old tab was copied and not filled anew, or a stamp not changed.",
+        looked_for="values of its own",
+        found=of,
+        tab=tab.name,
+        file=file,
+    )
+
+
 def _called(reading: FileReading, file: str, tab: str) -> str:
     return tab if file == reading.name and tab else " › ".join(part for part in (file, tab) if part)
 
@@ -53,7 +100,7 @@ def _left_out(tab: TabResult, of: str) -> TabResult:
         tables={table: batch.slice(0, 0) for table, batch in tab.tables.items()},
         account=Account(filled, roles, {f"{COPY} of {of}": filled}),
         heads={},
-        facts=replace(tab.facts, digest="", numbers={}, largest={}, empty=(), beside={}),
+        facts=replace(tab.facts, digest="", body="", numbers={}, largest={}, empty=(), beside={}),
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from statistics import median
 
+from boreotabula.layout.headings import normal_form
 from boreotabula.reading.findings import Finding
 from boreotabula.runs.files import FileReading
 
@@ -52,6 +53,35 @@ class FewRecords:
 
 
 _FEWEST_FILES = 5
+
+
+class MissingTabs:
+    """Looks for a tab that one file alone lacks."""
+
+    def __init__(self) -> None:
+        self._files: list[str] = []
+        self._having: dict[str, tuple[str, set[str]]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the tabs that were read of a file."""
+        if reading.tabs:
+            self._files.append(reading.name)
+        for tab in reading.tabs:
+            self._having.setdefault(normal_form(tab.name), (tab.name, set()))[1].add(reading.name)
+
+    def findings(self) -> Iterator[Finding]:
+        """Tabs that all files have but one."""
+        for name, having in self._having.values():
+            if len(having) + 1 == len(self._files) >= _FEWEST_FILES:
+                (file,) = set(self._files) - having
+                yield Finding(
+                    "tab-missing",
+                    f"no tab “{name}” was read of this file; the other {len(having)} have one",
+                    "Look whether it was renamed, or ask the sender for it.",
+                    looked_for=name,
+                    found="no such tab",
+                    file=file,
+                )
 
 
 class FieldsEmpty:

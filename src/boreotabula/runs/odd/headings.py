@@ -9,7 +9,8 @@ from boreotabula.reading.findings import Finding
 from boreotabula.runs.files import FileReading
 
 _FEW = 20
-"""A heading is rare if it stands on at most one in so many tabs."""
+"""A heading is rare if it stands on at most one in so many tabs, or on one tab alone."""
+_FEWEST_TABS = 6
 _MOST_TOLD = 5
 
 
@@ -45,8 +46,9 @@ class HeadingCount:
 
         Where many headings are rare, as months are that come and go, none stands out.
         """
-        few = [(head, met) for head, met in self.met.items() if met.tabs * _FEW <= self.tabs]
-        if len(few) * 4 > len(self.met):
+        most = max(self.tabs // _FEW, 1)
+        few = [(head, met) for head, met in self.met.items() if met.tabs <= most]
+        if self.tabs < _FEWEST_TABS or len(few) * 4 > len(self.met):
             return
         for head, met in few[:_MOST_TOLD]:
             yield Finding(

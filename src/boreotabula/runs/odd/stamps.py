@@ -85,7 +85,7 @@ class MovedStamps:
     def take(self, reading: FileReading) -> None:
         """Note the labels of a file's tabs."""
         for tab in reading.tabs:
-            for name, (label, _) in tab.facts.beside.items():
+            for name, (label, _) in tab.facts.beside.items() if tab.account.filled else ():
                 met = self._beside.setdefault((tab.form, name), _Beside())
                 met.counts[label] += 1
                 if label not in met.first:

@@ -8,7 +8,8 @@ from typing import Protocol
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.reading.findings import Finding
 from boreotabula.runs.files import FileReading
-from boreotabula.runs.odd.counts import FewRecords, FieldsEmpty
+from boreotabula.runs.odd.copies import SameValues
+from boreotabula.runs.odd.counts import FewRecords, FieldsEmpty, MissingTabs
 from boreotabula.runs.odd.headings import HeadingCount
 from boreotabula.runs.odd.keys import Keys
 from boreotabula.runs.odd.stamps import MovedStamps, SameStamps
@@ -28,6 +29,7 @@ class Watch(Protocol):
 def watches(spec: LayoutSpec) -> Sequence[Watch]:
     """Everything that is watched for in a run of a layout."""
     found: list[Watch] = [
-        SameStamps(), MovedStamps(), HeadingCount(), FewRecords(), FieldsEmpty(), FarValues(),
+        SameStamps(), SameValues(), MovedStamps(), MissingTabs(), HeadingCount(), FewRecords(),
+        FieldsEmpty(), FarValues(),
     ]  # fmt: skip
     return [Keys(spec.key), *found] if spec.key else found
