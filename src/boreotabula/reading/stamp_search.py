@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from boreotabula.reading.cells import cell_text
@@ -35,6 +35,8 @@ class Surroundings:
     """'file name', 'folder name' and 'tab name'."""
     names: Mapping[str, NamedValue] = field(default_factory=dict)
     """The defined names that stamps ask for, in small letters."""
+    from_tab: Collection[str] = ()
+    """The captured stamps that are from the name of the tab."""
 
 
 @dataclass(frozen=True)

@@ -29,6 +29,8 @@ class Stamped:
     """Where each value was found: a cell's address, or what it is from."""
     beside: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     """Of stamps in fixed cells: the label left of the cell (or nothing), and the cell."""
+    captured: Mapping[str, str] = field(default_factory=dict)
+    """What the names of file and tab gave, as it stands there."""
 
 
 def read_stamps(
@@ -52,7 +54,7 @@ def read_stamps(
     first = ""
     for name, text in around.captured.items():
         values[name], told = _converted(plan, name, Source(text))
-        origins[name] = "the name of the file or tab"
+        origins[name] = "tab name" if name in around.from_tab else "file path"
         findings += told
     search = StampSearch(sheet, form, around, places, near, turned)
     for stamp in form.stamps:
@@ -77,7 +79,8 @@ def read_stamps(
             values[stamp.field], told = _default(plan, stamp)
             origins[stamp.field] = "the layout's default"
         findings += told
-    return Stamped(values, tuple(dict.fromkeys(findings)), first, origins, beside)
+    told = list(dict.fromkeys(findings))
+    return Stamped(values, tuple(told), first, origins, beside, around.captured)
 
 
 _ABSENT = ("stamp-not-found", "stamp-blank")

@@ -10,7 +10,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import product
 from math import fsum
+from typing import NamedTuple
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
@@ -62,6 +64,14 @@ _Values = Mapping[int, float]
 """What each record row adds to a column."""
 
 
+class Summands(NamedTuple):
+    """The columns that a column sums up; a column of values has itself alone."""
+
+    columns: tuple[int, ...]
+    averaged: bool = False
+    """Whether it holds their average instead."""
+
+
 def check_totals(sheet: Sheet, columns: Columns, lines: Lines, plan: Plan) -> Totals:
     """Compare the printed totals of a block with its records."""
     total_rows = [line.row for line in lines.lines if line.kind is LineKind.TOTAL]
@@ -72,14 +82,13 @@ def check_totals(sheet: Sheet, columns: Columns, lines: Lines, plan: Plan) -> To
     if not figures.summed:
         return Totals()
     checks: list[Check] = []
-    summands: dict[int, tuple[int, ...]] = {one.column: (one.column,) for one in figures.summed}
+    meant = {one.column: Summands((one.column,)) for one in figures.summed}
     for column in total_columns:
-        meant, found = _column_checks(figures, column)
+        meant[column.column], found = _column_checks(figures, column)
         checks += found
-        summands[column.column] = meant
     for row in total_rows:
-        checks += _row_checks(figures, row, total_rows, summands)
-    places = [(row, column) for row in total_rows for column in summands] + [
+        checks += _row_checks(figures, row, total_rows, meant)
+    places = [(row, column) for row in total_rows for column in meant] + [
         (row, column.column) for row in figures.rows for column in total_columns
     ]
     flaws = tuple(at for at in places if isinstance(sheet.rows[at[0]][at[1]], Flaw))
@@ -89,7 +98,7 @@ def check_totals(sheet: Sheet, columns: Columns, lines: Lines, plan: Plan) -> To
 # --- columns of totals ---------------------------------------------------------------------------
 
 
-def _column_checks(figures: Figures, column: Column) -> tuple[tuple[int, ...], list[Check]]:
+def _column_checks(figures: Figures, column: Column) -> tuple[Summands, list[Check]]:
     """The columns that a column of totals sums up, and its total of each record row."""
     printed = {
         row: number
@@ -98,14 +107,15 @@ def _column_checks(figures: Figures, column: Column) -> tuple[tuple[int, ...], l
     }
     sets = summand_sets(figures.columns, column, figures.summed)
     if not sets:
-        return (), []
+        return Summands(()), []
     best = max(sets, key=lambda some: _agreeing(figures, printed, some))
     sums = {row: figures.total(row, best) for row in printed}
+    averaged = False
     if printed and not any(agree(printed[row], sums[row]) for row in printed):
         means = {row: _mean(figures, row, best) for row in printed}
-        if all(agree(printed[row], means[row]) for row in printed):
-            sums = means
-    return best, [
+        averaged = all(agree(printed[row], means[row]) for row in printed)
+        sums = means if averaged else sums
+    return Summands(best, averaged), [
         Check(row, column.column, number, sums[row], agree(number, sums[row]), (row,), best)
         for row, number in printed.items()
     ]
@@ -167,27 +177,25 @@ def _field_of_total(columns: Columns, column: Column, summed: Sequence[Column]) 
 
 
 def _row_checks(
-    figures: Figures, row: int, total_rows: Sequence[int], summands: Mapping[int, tuple[int, ...]]
+    figures: Figures, row: int, total_rows: Sequence[int], meant: Mapping[int, Summands]
 ) -> list[Check]:
     """The totals of one row, each compared over the records that it may sum up."""
     printed = {
         column: number
-        for column, some in summands.items()
-        if some and (number := figures.at(row, column)) is not None
+        for column, some in meant.items()
+        if some.columns and (number := figures.at(row, column)) is not None
     }
     ranges = row_ranges(figures.rows, row, total_rows)
     if not printed or not ranges:
         return []
     found = [
-        _best(row, at, number, ranges, summands[at], _summing(figures, at, summands))
+        _best(row, at, number, ranges, meant[at].columns, _sums(figures, meant[at]))
         for at, number in printed.items()
     ]
     if not any(one.agrees for one in found):
         means = [
-            _best(
-                row, column, number, ranges, summands[column], _averaging(figures, column, summands)
-            )
-            for column, number in printed.items()
+            _best(row, at, number, ranges, meant[at].columns, [_average(figures, meant[at])])
+            for at, number in printed.items()
         ]
         if all(one.agrees for one in means):
             return means
@@ -215,19 +223,27 @@ def row_ranges(
 _Over = Callable[[Sequence[int]], float]
 
 
-def _summing(figures: Figures, column: int, summands: Mapping[int, tuple[int, ...]]) -> _Over:
-    some = summands[column]
-    if some == (column,):
-        return lambda rows: figures.down(column, rows)
-    return lambda rows: fsum(figures.total(row, some) for row in rows)
+def _sums(figures: Figures, meant: Summands) -> list[_Over]:
+    """What a row of sums may hold in a column: under averages, their sum or that of the sums."""
+    some = meant.columns
+    if len(some) == 1:
+        return [lambda rows: figures.down(some[0], rows)]
+    if not meant.averaged:
+        return [lambda rows: fsum(figures.total(row, some) for row in rows)]
+    return [
+        lambda rows: fsum(figures.down(at, rows) for at in some) / len(some),
+        lambda rows: fsum(_mean(figures, row, some) for row in rows),
+    ]
 
 
-def _averaging(figures: Figures, column: int, summands: Mapping[int, tuple[int, ...]]) -> _Over:
-    some = summands[column]
+def _average(figures: Figures, meant: Summands) -> _Over:
+    some = meant.columns
 
     def mean(rows: Sequence[int]) -> float:
-        if some == (column,):
-            filled = [n for row in rows if (n := figures.at(row, column)) is not None]
+        if len(some) == 1:
+            filled = [n for row in rows if (n := figures.at(row, some[0])) is not None]
+        elif meant.averaged:
+            filled = [_mean(figures, row, some) for row in rows]
         else:
             filled = [figures.total(row, some) for row in rows]
         return fsum(filled) / max(len(filled), 1)
@@ -241,11 +257,11 @@ def _best(
     printed: float,
     ranges: Sequence[tuple[int, ...]],
     some: tuple[int, ...],
-    over: _Over,
+    overs: Sequence[_Over],
 ) -> Check:
     """The first range whose figure agrees; else the nearest one, with its difference."""
     first: Check | None = None
-    for rows in ranges:
+    for over, rows in product(overs, ranges):
         figure = over(rows)
         if agree(printed, figure):
             return Check(row, column, printed, figure, True, rows, some)

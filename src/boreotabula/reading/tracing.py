@@ -12,6 +12,7 @@ from boreotabula.reading.heads import headings_of
 from boreotabula.reading.lines import LineKind
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.roles import Role
+from boreotabula.reading.stamps import Stamped
 from boreotabula.reading.tab import ReadBlock, TabReading
 from boreotabula.reading.totals import check_totals
 from boreotabula.reading.values.convert import respelt
@@ -97,11 +98,12 @@ def _plain(sheet: Sheet, reading: TabReading, plan: Plan, table: str) -> RecordT
     """The one record of a form without a block."""
     batch = reading.tables[table]
     values = {name: batch.column(name)[0].as_py() for name in batch.schema.names}
-    stamped = reading.stamped[0].origins if reading.stamped else {}
+    stamped = next(iter(reading.stamped), None)
     origins = [
-        _stamp_origin(sheet, field, stamped.get(field)) or _derived(field, plan) for field in values
+        _stamp_origin(sheet, field, stamped) or _derived(field, plan)
+        for field in values
         if field not in PROVENANCE
-    ]  # fmt: skip
+    ]
     return RecordTrace(table, 0, values, _typed([one for one in origins if one], plan))
 
 
@@ -117,7 +119,7 @@ def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, at: int) -> 
             _derived(field, plan)
             or _cell_origin(read, plan, field, at)
             or _heading_origin(read, plan, field, at)
-            or _stamp_origin(sheet, field, read.stamped.origins.get(field))
+            or _stamp_origin(sheet, field, read.stamped)
         )
         if found is None:
             found = Origin(field, "nothing", "", None, "")
@@ -131,11 +133,12 @@ def _derived(field: str, plan: Plan) -> Origin | None:
     return Origin(field, "part", f"the {part} of “{of}”", None, "")
 
 
-def _stamp_origin(sheet: Sheet, field: str, where: str | None) -> Origin | None:
-    if where is None:
+def _stamp_origin(sheet: Sheet, field: str, stamped: Stamped | None) -> Origin | None:
+    where = stamped.origins.get(field) if stamped else None
+    if stamped is None or where is None:
         return None
     spot = _spot_of(sheet, where)
-    text = cell_text(sheet.cell(*spot)) if spot else ""
+    text = cell_text(sheet.cell(*spot)) if spot else stamped.captured.get(field, "")
     return Origin(field, "stamp", where, spot, text)
 
 

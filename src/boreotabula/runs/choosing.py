@@ -96,7 +96,7 @@ class OpenFile:
         blocks = how.blocks if how.shared or how.blocks else {}
         return TabSource(
             self.source.name,
-            replace(around, captured=captured, texts=texts),
+            replace(around, captured=captured, from_tab=tuple(how.captured), texts=texts),
             blocks,
             shared=how.shared,
         )

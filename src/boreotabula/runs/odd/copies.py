@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.roles import Account, Role
+from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.files import COPY, FileReading, TabResult
 
 
@@ -100,6 +101,7 @@ def _left_out(tab: TabResult, of: str) -> TabResult:
         tables={table: batch.slice(0, 0) for table, batch in tab.tables.items()},
         account=Account(filled, roles, {f"{COPY} of {of}": filled}),
         heads={},
+        totals=TotalsCount(),
         facts=replace(tab.facts, digest="", body="", numbers={}, largest={}, empty=(), beside={}),
     )
 

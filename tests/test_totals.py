@@ -1,0 +1,314 @@
+"""Printed totals are compared with the records; totals that nobody named never become records."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from boreotabula.workbooks.sheet import Flaw, make_sheet
+from helpers import codes, read, sheet, values
+
+LAYOUT = """
+layout = 1
+[block]
+stub = ["species", "lot"]
+across = ["container", "grade"]
+value = "seedlings"
+totals = ["Total*", "Sum*", "Mean*"]
+skip = "see *"
+[fields]
+species = "text"
+lot = "text"
+container = "text"
+grade = "text"
+seedlings = "number"
+"""
+LIST = """
+layout = 1
+[block]
+stub = ["species", "lot"]
+totals = ["Total*"]
+[fields]
+species = "text"
+lot = "text"
+seedlings = "integer"
+price = "number"
+share = "percent"
+"""
+
+GOOD = {
+    "rows and columns, also under each upper heading": (
+        """
+        .       | .   | Pot | .  | .   | Tray | .  | .   | Total
+        Species | Lot | A   | B  | Sum | A    | B  | Sum | .
+        Pine    | L1  | 1   | 2  | 3   | 4    | 5  | 9   | 12
+        Birch   | L2  | 10  | 20 | 30  | 40   | 50 | 90  | 120
+        Total   | .   | 11  | 22 | 33  | 44   | 55 | 99  | 132
+        """,
+        ["C1:E1", "F1:H1"],
+        13,
+    ),
+    "subtotals, and a grand total of all records": (
+        """
+        .          | .   | Pot | .
+        Species    | Lot | A   | B
+        Pine       | L1  | 1   | 2
+        Pine       | L2  | 3   | 4
+        Sum Pine   | .   | 4   | 6
+        Birch      | L3  | 5   | 6
+        Birch      | L4  | 7   | 8
+        Sum Birch  | .   | 12  | 14
+        Total      | .   | 16  | 20
+        """,
+        ["C1:D1"],
+        6,
+    ),
+    "nested subtotals": (
+        """
+        .         | .   | Pot | .
+        Species   | Lot | A   | B
+        Pine      | L1  | 1   | 2
+        Pine      | L2  | 3   | 4
+        Sum Pine  | .   | 4   | 6
+        Birch     | L3  | 5   | 6
+        Sum Birch | .   | 5   | 6
+        Sum trees | .   | 9   | 12
+        Rush      | L4  | 7   | 8
+        Sum Rush  | .   | 7   | 8
+        Total     | .   | 16  | 20
+        """,
+        ["C1:D1"],
+        10,
+    ),
+    "totals above the records": (
+        """
+        .       | .   | Pot | .
+        Species | Lot | A   | B
+        Total   | .   | 4   | 6
+        Pine    | L1  | 1   | 2
+        Pine    | L2  | 3   | 4
+        """,
+        ["C1:D1"],
+        2,
+    ),
+    "means": (
+        """
+        .       | .   | Pot | .  | .
+        Species | Lot | A   | B  | Mean
+        Pine    | L1  | 1   | 2  | 1.5
+        Pine    | L2  | 3   | 6  | 4.5
+        Mean    | .   | 2   | 4  | 3
+        """,
+        ["C1:E1"],
+        5,
+    ),
+    "rounded to what is printed": (
+        """
+        .       | .   | Pot  | .
+        Species | Lot | A    | B
+        Pine    | L1  | 1.26 | 2.111
+        Pine    | L2  | 3.26 | 4.222
+        Total   | .   | 4.5  | 6.33
+        """,
+        ["C1:D1"],
+        2,
+    ),
+    "blank and text totals are nothing to compare": (
+        """
+        .       | .   | Pot | .
+        Species | Lot | A   | B
+        Pine    | L1  | 1   | 2
+        Pine    | L2  | 3   | 4
+        Total   | .   | .   | 6
+        """,
+        ["C1:D1"],
+        1,
+    ),
+}
+
+
+@pytest.mark.parametrize("case", GOOD)
+def test_totals_that_agree_are_counted(case: str) -> None:
+    picture, merges, printed = GOOD[case]
+    reading = read(sheet(picture, merges), LAYOUT)
+    assert codes(reading) == [] or set(codes(reading)) == {"values-rounded"}
+    assert (reading.totals.printed, reading.totals.agree) == (printed, printed)
+
+
+ROWS = """
+.       | .   | Pot | .  | .
+Species | Lot | A   | B  | Sum
+Pine    | L1  | 12  | 25 | 37
+Pine    | L2  | 31  | 40 | 71
+see L2  | .   | 6   | .  | .
+Birch   | L3  | 53  | 68 | 121
+Total   | .   | 96  | 133 | 229
+"""
+WRONG = {
+    "a text is in no record": ("| 31  | 40 | 71", "| 3l  | 40 | 71", "“3l” in C4 is in no record"),
+    "a row was left out": ("| 96 ", "| 102 ", "row 5 holds just that much"),
+    "digits of the total are swapped": ("133 | 229", "313 | 229", "two digits of the total"),
+    "digits of a cell are swapped": ("Birch   | L3  | 53 ", "Birch   | L3  | 35 ", "C6"),
+    "a cell was not summed": ("| 133 |", "| 93 |", "D4 holds just that much and may not be summed"),
+    "a cell was summed twice": ("| 133 |", "| 158 |", "D3 holds just that much and may be summed"),
+    "a line was not summed": ("133 | 229", "133 | 158", "row 4 holds just that much"),
+    "all was summed twice": ("133 | 229", "266 | 229", "the subtotals may be counted"),
+    "nobody knows": ("133 | 229", "150 | 229", "is 17 more than the 133 of the records"),
+}
+
+
+@pytest.mark.parametrize("case", WRONG)
+def test_a_total_that_differs_is_told_with_its_likely_culprit(case: str) -> None:
+    old, new, said = WRONG[case]
+    assert ROWS.count(old) == 1
+    reading = read(sheet(ROWS.replace(old, new), ["C1:E1"]), LAYOUT)
+    told = [one for one in reading.findings if one.code == "total-differs"]
+    assert any(said in one.message for one in told), [one.message for one in told]
+    assert reading.totals.printed - reading.totals.agree >= len(told) >= 1
+    assert all(one.looked_for != one.found and one.cell for one in told)
+
+
+def test_totals_of_one_cause_are_one_finding() -> None:
+    reading = read(sheet(ROWS.replace("| 31  |", "| 3l  |"), ["C1:E1"]), LAYOUT)
+    (told,) = [one for one in reading.findings if one.code == "total-differs"]
+    assert "so are C7, E7" in told.message
+    assert (reading.totals.printed, reading.totals.agree) == (6, 3)
+
+
+def test_a_total_that_is_never_a_sum_is_told_once() -> None:
+    picture = ROWS.replace("96  | 133 | 229", "3 | 1 | 2")
+    (told,) = [
+        one for one in read(sheet(picture, ["C1:E1"]), LAYOUT).findings
+        if one.code == "total-differs"
+    ]  # fmt: skip
+    assert told.message.startswith("none of the 3 printed totals of row 7 is the sum of records")
+
+
+def test_a_total_without_a_number_is_noted() -> None:
+    rows: list[list[Any]] = [
+        ["Species", "Lot", "Seedlings"], ["Pine", "L1", 3.0], ["Total", "", Flaw("#REF!")],
+    ]  # fmt: skip
+    reading = read(make_sheet("Bench 1", rows), LIST)
+    assert codes(reading) == ["total-without-number"]
+    assert reading.totals.printed == 0
+
+
+def test_lists_have_totals_too_and_shares_are_not_summed() -> None:
+    picture = """
+    Species | Lot | Seedlings | Price | Share
+    Pine    | L1  | 3         | 1.5   | 0.4
+    Birch   | L2  | 4         | 2.5   | 0.6
+    Total   | .   | 7         | 4.0   | 77
+    """
+    reading = read(sheet(picture), LIST)
+    assert (reading.totals.printed, reading.totals.agree) == (2, 2)
+    assert codes(reading) == []
+
+
+def test_each_of_several_values_has_its_own_totals() -> None:
+    text = LAYOUT.replace('value = "seedlings"', 'value = ["planned", "actual"]').replace(
+        '["container", "grade"]', '"container"'
+    )
+    text = text.replace("[fields]", '[fields]\nplanned = "integer"\nactual = "integer"')
+    picture = """
+    .       | .   | Pot     | .      | Tray    | .      | Total   | .
+    Species | Lot | Planned | Actual | Planned | Actual | Planned | Actual
+    Pine    | L1  | 1       | 10     | 2       | 20     | 3       | 30
+    Pine    | L2  | 3       | 30     | 4       | 40     | 7       | 71
+    Total   | .   | 4       | 40     | 6       | 60     | 10      | 101
+    """
+    reading = read(sheet(picture, ["C1:D1", "E1:F1", "G1:H1"]), text)
+    assert (reading.totals.printed, reading.totals.agree) == (10, 8)
+    (told,) = [one for one in reading.findings if one.code == "total-differs"]
+    assert (told.cell, told.looked_for, told.found) == ("H4", "70", "71")
+
+
+LIKE = {
+    "a row in another language": ("Yhteensä | . | 96 | 133", "row 6 (“Yhteensä”)"),
+    "a row without any label but a number": ("Kaikki | 3 | 96 | 133", "row 6 (“Kaikki”)"),
+    "a row with blanks": ("Yhteensä | . | 96 | . ", "row 6"),
+}
+
+
+@pytest.mark.parametrize("case", LIKE)
+def test_a_row_of_sums_is_no_record(case: str) -> None:
+    row, said = LIKE[case]
+    picture = f"""
+    .       | .   | Pot | .
+    Species | Lot | A   | B
+    Pine    | L1  | 12  | 25
+    Pine    | L2  | 31  | 40
+    Birch   | L3  | 53  | 68
+    {row}
+    """
+    reading = read(sheet(picture, ["C1:D1"]), LAYOUT)
+    assert len(reading.records) == 6
+    (told,) = [one for one in reading.findings if one.code == "looks-like-total"]
+    assert said in told.message and "`totals`" in told.advice
+    assert {one.reason for one in reading.unplaced} == {"it looks like a total"}
+
+
+def test_subtotals_and_a_grand_total_that_nobody_named() -> None:
+    picture = """
+    .        | .   | Pot | .  | .
+    Species  | Lot | A   | B  | Insgesamt
+    Pine     | L1  | 12  | 25 | 37
+    Pine     | L2  | 31  | 40 | 71
+    Zwischen | .   | 43  | 65 | 108
+    Birch    | L3  | 53  | 68 | 121
+    Birch    | L4  | 7   | 9  | 16
+    Zwischen | .   | 60  | 77 | 137
+    Ganz     | .   | 103 | 142 | 245
+    """
+    reading = read(sheet(picture, ["C1:D1"]), LAYOUT)
+    assert len(reading.records) == 8
+    told = [one.found for one in reading.findings if one.code == "looks-like-total"]
+    assert told == ["Insgesamt", "Zwischen", "Zwischen", "Ganz"]
+
+
+@pytest.mark.parametrize(
+    "rows",
+    [
+        ["Pine | L1 | 2 | 3", "Pine | L2 | 2 | 4"],
+        ["Pine | L1 | 0 | 0", "Pine | L2 | 0 | 0", "Birch | L3 | 0 | 0"],
+        ["Pine | L1 | 5 | .", "Birch | L2 | 5 | ."],
+        ["Pine | L1 | 5 | 1", "Birch | L2 | 3 | 4", "Rush | L3 | 8 | 6"],
+        ["Pine | L1 | 1 | .", "Birch | L2 | 2 | .", "Rush | L3 | 3 | ."],
+    ],
+)
+def test_what_is_no_sum_stays_a_record(rows: list[str]) -> None:
+    picture = "\n".join([". | . | Pot | .", "Species | Lot | A | B", *rows])
+    reading = read(sheet(picture, ["C1:D1"]), LAYOUT)
+    filled = sum(cell.strip() not in (".",) for row in rows for cell in row.split("|")[2:])
+    assert len(reading.records) == filled
+    assert codes(reading) == []
+
+
+@given(
+    st.lists(st.lists(st.integers(1, 999), min_size=3, max_size=3), min_size=2, max_size=9),
+    st.data(),
+)
+def test_any_changed_number_makes_a_total_differ(
+    rows: list[list[int]], data: st.DataObject
+) -> None:
+    sums = [sum(row[at] for row in rows) for at in range(3)]
+    at, column = data.draw(st.integers(0, len(rows))), data.draw(st.integers(0, 2))
+    body = [[*map(float, row)] for row in [*rows, sums]]
+    good = read(_table(body), LAYOUT)
+    assert (good.totals.printed, good.totals.agree) == (3, 3)
+    body[at][column] += data.draw(st.integers(1, 5000))
+    bad = read(_table(body), LAYOUT)
+    assert "total-differs" in codes(bad)
+    assert len(values(bad, "seedlings")) == 3 * len(rows)
+
+
+def _table(body: list[list[float]]) -> Any:
+    names = [["Pine", f"L{at}"] for at in range(len(body) - 1)]
+    rows = [name + row for name, row in zip([*names, ["Total", ""]], body, strict=True)]
+    return make_sheet(
+        "Bench 1",
+        [["", "", "Pot", "Tray", "Pail"], ["Species", "Lot", "A", "A", "A"], *rows],
+    )
