@@ -208,8 +208,8 @@ def test_the_record_of_a_run_accounts_for_everything(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("damage", "said"),
     [
-        (lambda rows: rows[3].__setitem__(2, "Taimia kpl"), "(the same 4 times in 4 files)"),
-        (lambda rows: rows[4].__setitem__(2, "many"), "(the same 4 times in 4 files)"),
+        (lambda rows: rows[3].__setitem__(2, "Taimia kpl"), "(the same on 4 tabs of 4 files)"),
+        (lambda rows: rows[4].__setitem__(2, "many"), "(the same on 4 tabs of 4 files)"),
     ],
 )
 def test_findings_of_one_cause_are_told_once(

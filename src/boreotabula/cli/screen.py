@@ -16,7 +16,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from boreotabula.reading.findings import Finding, Severity, in_order
+from boreotabula.reading.findings import Finding, Severity
 from boreotabula.reading.roles import Account, Role
 
 if TYPE_CHECKING:
@@ -217,7 +217,7 @@ def _verdict(run: Run) -> Text:
 def findings(some: Sequence[Finding], *, every: bool) -> None:
     """Findings grouped by cause, worst first; all of them one by one if `every`."""
     console = err()
-    groups = _by_cause(in_order(some), every=every)
+    groups = _by_cause(some, every=every)
     groups = groups if every else [one for one in groups if one[0].severity is not Severity.NOTE]
     for group in groups if every else groups[:MOST_CAUSES]:
         first = group[0]
@@ -237,7 +237,8 @@ def _by_cause(some: Iterable[Finding], *, every: bool) -> list[list[Finding]]:
     for place, one in enumerate(some):
         cause = place if every else (one.code, one.looked_for, one.found)
         groups.setdefault(cause, []).append(one)
-    return list(groups.values())
+    worst = list(Severity)
+    return sorted(groups.values(), key=lambda some: (worst.index(some[0].severity), -len(some)))
 
 
 def _where(finding: Finding) -> str:
@@ -248,8 +249,13 @@ def _where(finding: Finding) -> str:
 def _more(group: Sequence[Finding]) -> str:
     if len(group) == 1:
         return ""
-    files = len({one.file for one in group})
-    return f" (the same {len(group)} times in {_count(files, 'file')})"
+    files = _count(len({one.file for one in group}), "file")
+    tabs = {(one.file, one.tab) for one in group}
+    if len(tabs) == 1:
+        return f" (the same {len(group)} times on this tab)"
+    if not all(tab for _, tab in tabs):
+        return f" (the same in {files})"
+    return f" (the same on {len(tabs)} tabs of {files})"
 
 
 def _file_line(console: Console, reading: FileReading) -> None:

@@ -132,6 +132,8 @@ def print_part(
     drawing.columns, drawing.marked = list(columns), frozenset(marked)
     for line in drawing.lines(console.width):
         console.print(line, no_wrap=True, overflow="crop", soft_wrap=True)
+    for note in drawing.meanings(counted=False):
+        console.print(note, soft_wrap=True)
 
 
 def print_tab(
@@ -278,13 +280,17 @@ class _Drawing:
             yield Text(
                 f"… {len(self.cut_columns)} more columns do not fit: --cells {first}:{last}", "dim"
             )
+        yield from self.meanings()
+
+    def meanings(self, *, counted: bool = True) -> Iterator[Text]:
+        """What the signs mean; letters of roles with how many cells of the tab have them."""
         signs = [(sign, what) for sign, what in _SIGNS.items() if sign in self.seen]
         if signs:
             yield Text("   ".join(f"{sign} {what}" for sign, what in signs), "dim")
         if self.view.reading is not None:
-            yield self._legend()
+            yield self._legend(counted=counted)
 
-    def _legend(self) -> Text:
+    def _legend(self, *, counted: bool) -> Text:
         assert self.view.reading is not None
         counts = self.view.reading.account.roles
         legend = Text()
@@ -292,7 +298,7 @@ class _Drawing:
             if counts[role]:
                 legend.append("   " if legend else "")
                 legend.append(f"{letter} {role.word}", style)
-                legend.append(f" {counts[role]}")
+                legend.append(f" {counts[role]}" if counted else "")
         return legend
 
 

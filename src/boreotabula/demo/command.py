@@ -43,6 +43,8 @@ def command(folder: Path) -> int:
         f"  boreotabula show {sample} --layout {path}\n"
         f"  boreotabula extract {folder}/dispatch.toml -o dispatch.csv   (or climate.toml,"
         " plan.toml, benches.toml)\n"
+        f"  boreotabula headings {folder}/dispatch.toml\n"
+        f"  boreotabula trace {folder}/stock.csv 1742\n"
         f"  look at {folder}/stock.run/findings.csv and unplaced.csv\n"
         f"  take a line out of {folder}/headings.csv and run extract again\n"
     )

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from contextlib import suppress
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
-from functools import cached_property
+from functools import cached_property, lru_cache
+from itertools import repeat
 from math import fsum, isfinite
 
 from boreotabula.reading.columns import Column, ColumnKind, Columns
@@ -43,20 +43,17 @@ class Figures:
     sheet: Sheet
     columns: Columns
     plan: Plan
-    rows: Sequence[int]
+    rows: tuple[int, ...]
     """The record rows."""
 
     @cached_property
     def summed(self) -> tuple[Column, ...]:
         """The columns of values that can be added up."""
-        kind = ColumnKind.BESIDE if self.columns.block.is_list else ColumnKind.VALUE
-        return tuple(
-            one for one in self.columns.of(kind) if self.plan.form(one.field).base in _SUMMED
-        )
+        return summed_columns(self.columns, self.plan)
 
     @cached_property
     def _forms(self) -> Mapping[int, ValueForm]:
-        return {one.column: self.plan.form(one.field) for one in self.summed}
+        return _forms(self.columns, self.plan)
 
     def form(self, column: int) -> ValueForm:
         """How the values of a column are written; of a column of totals as its neighbours'."""
@@ -66,28 +63,92 @@ class Figures:
         """The number at a place; None if there is none."""
         return number_in(self.sheet.rows[row][column], self.form(column))
 
+    def numbers(self, column: int, rows: Sequence[int]) -> list[float | None]:
+        """The numbers of a column in some rows, None where there is none."""
+        form, sheet_rows = self.form(column), self.sheet.rows
+        cells = [sheet_rows[row][column] for row in rows]
+        if self._fast:
+            return [one if type(one) is float else number_in(one, form) for one in cells]
+        return [number_in(one, form) for one in cells]
+
     @cached_property
     def _fast(self) -> bool:
         """Whether every filled cell of the sheet is a text or means just its number."""
         return self.sheet.plain and not any(form.empty for form in self._forms.values())
 
     def total(self, row: int, columns: Sequence[int]) -> float:
-        """The sum of a record row over some columns."""
-        cells = self.sheet.rows[row]
-        if self._fast:
-            whole = columns and columns[-1] - columns[0] == len(columns) - 1
-            some = cells[columns[0] : columns[-1] + 1] if whole else [cells[at] for at in columns]
-            with suppress(TypeError):  # a text among them
-                return fsum(filter(None, some))  # type: ignore[arg-type]
-        return fsum(number for at in columns if (number := self.at(row, at)) is not None)
+        """The sum of one row over some columns."""
+        return self.across((row,), columns)[0]
 
-    def down(self, column: int, rows: Sequence[int]) -> float:
-        """The sum of a column over some rows."""
+    def across(self, rows: Sequence[int], columns: Sequence[int]) -> list[float]:
+        """The sum of each of some rows over some columns."""
+        first, end = columns[0], columns[-1] + 1
+        lines = [self.sheet.rows[row] for row in rows]
+        if end - first == len(columns):
+            parts = [cells[first:end] for cells in lines]
+        else:
+            parts = [[cells[at] for at in columns] for cells in lines]
         if self._fast:
-            cells = [self.sheet.rows[row][column] for row in rows]
-            with suppress(TypeError):
-                return fsum(filter(None, cells))  # type: ignore[arg-type]
-        return fsum(number for row in rows if (number := self.at(row, column)) is not None)
+            try:
+                return [sum(filter(None, cells)) for cells in parts]  # type: ignore[arg-type]
+            except TypeError:
+                pass  # a text among them
+        return [self._sum(cells, columns) for cells in parts]
+
+    def down(self, column: int, rows: tuple[int, ...]) -> float:
+        """The sum of a column over some of the record rows."""
+        known = self._downs.get((column, rows))
+        if known is None:
+            known = self._downs[column, rows] = self._sum(self._part(column, rows), repeat(column))
+        return known
+
+    def _part(self, column: int, rows: tuple[int, ...]) -> Sequence[Cell]:
+        """The cells of a column in some of the record rows: most often all, or a run of them."""
+        if not rows:
+            return ()
+        start = self.rows.index(rows[0])
+        if self.rows[start : start + len(rows)] == rows:
+            return self._turned[column][start : start + len(rows)]
+        return [self.sheet.rows[row][column] for row in rows]
+
+    @cached_property
+    def _turned(self) -> list[tuple[Cell, ...]]:
+        """The record rows of the sheet, column by column."""
+        return list(zip(*(self.sheet.rows[row] for row in self.rows), strict=True))
+
+    @cached_property
+    def _downs(self) -> dict[tuple[int, tuple[int, ...]], float]:
+        return {}
+
+    def sums(self) -> list[float]:
+        """The sum of each column over all record rows; of those that cannot be summed zero."""
+        found = [0.0] * self.sheet.width
+        for one in self.summed:
+            found[one.column] = self._sum(self._turned[one.column], repeat(one.column))
+        return found
+
+    def _sum(self, cells: Sequence[Cell], columns: Iterable[int]) -> float:
+        """The sum of cells that stand in some columns, to more places than any total is printed."""
+        if self._fast:
+            try:
+                return sum(filter(None, cells))  # type: ignore[arg-type]
+            except TypeError:
+                pass  # a text among them
+        forms = map(self.form, columns)
+        numbers = map(number_in, cells, forms)
+        return fsum(number for number in numbers if number is not None)
+
+
+@lru_cache(maxsize=64)
+def summed_columns(columns: Columns, plan: Plan) -> tuple[Column, ...]:
+    """The columns of values that can be added up."""
+    kind = ColumnKind.BESIDE if columns.block.is_list else ColumnKind.VALUE
+    return tuple(one for one in columns.of(kind) if plan.form(one.field).base in _SUMMED)
+
+
+@lru_cache(maxsize=64)
+def _forms(columns: Columns, plan: Plan) -> Mapping[int, ValueForm]:
+    return {one.column: plan.form(one.field) for one in summed_columns(columns, plan)}
 
 
 def decimals_of(number: float) -> int:
@@ -96,9 +157,13 @@ def decimals_of(number: float) -> int:
     return max(-exponent, 0) if isinstance(exponent, int) else 0
 
 
+_SAME = 1e-9
+"""What binary fractions may be apart in sums that are the same."""
+
+
 def agree(printed: float, summed: float) -> bool:
     """Whether a printed total is a sum, to half a unit of its last printed place."""
-    if printed == summed:
+    apart = abs(printed - summed)
+    if apart <= _SAME * (abs(summed) + 1.0):
         return True
-    room = 0.5 * 10.0 ** -decimals_of(printed) if abs(printed - summed) <= 0.5 else 0.0
-    return abs(printed - summed) <= room + 1e-9 * max(1.0, abs(summed))
+    return apart <= 0.5 and apart <= 0.5 * 10.0 ** -decimals_of(printed) + _SAME

@@ -61,7 +61,7 @@ class Lengthened:
 class _Grid:
     """The records before they are typed: which row and which slot each is from."""
 
-    rows: list[int]
+    rows: Sequence[int]
     row_of: pa.Array
     slot_of: pa.Array
     cells: pa.Array
@@ -122,7 +122,7 @@ def _unheld(sheet: Sheet, columns: Columns, grid: _Grid) -> Iterator[Spot]:
 # --- which records there are --------------------------------------------------------------------
 
 
-def _grid(sheet: Sheet, columns: Columns, rows: list[int], plan: Plan) -> _Grid:
+def _grid(sheet: Sheet, columns: Columns, rows: Sequence[int], plan: Plan) -> _Grid:
     """A record for each slot of a row in which at least one value stands."""
     slots, fields, taken = columns.slots, columns.block.values, columns.by_value
     size = len(rows) * len(slots)
@@ -173,7 +173,7 @@ def _without_empty(
     return (cells, bytes(filled)), spots
 
 
-def _list_grid(sheet: Sheet, columns: Columns, rows: list[int]) -> _Grid:
+def _list_grid(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> _Grid:
     """A record for each row."""
     firsts = [
         next(

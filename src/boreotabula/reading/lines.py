@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import Enum, auto
+from functools import cached_property
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -57,10 +58,10 @@ class Lines:
     ended: tuple[int, int, str] | None
     """Row, column and pattern of the cell that ends the block."""
 
-    @property
-    def records(self) -> list[int]:
+    @cached_property
+    def records(self) -> tuple[int, ...]:
         """The rows that hold records."""
-        return [line.row for line in self.lines if line.kind is LineKind.RECORD]
+        return tuple(line.row for line in self.lines if line.kind is LineKind.RECORD)
 
 
 def settle_lines(

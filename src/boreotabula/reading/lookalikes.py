@@ -5,8 +5,10 @@ They must not become records, whatever their label: their cells are unplaced, wi
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
+from operator import itemgetter
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns import Column, ColumnKind, Columns
@@ -60,22 +62,29 @@ def without_lookalikes(
 
 def _columns_alike(figures: Figures) -> Iterator[Column]:
     """Value columns that hold, row by row, the sums of others beside them."""
-    sums = {one.column: figures.down(one.column, figures.rows) for one in figures.summed}
+    sums = figures.sums()
+    sets = summand_sets(figures.columns, figures.plan)
     taken: set[int] = set()
     for column in figures.summed:
         whole = sums[column.column]
         if not whole:
             continue
-        for some in summand_sets(figures.columns, column, figures.summed):
-            summands = [at for at in some if at not in taken]
+        for some in sets[column.column]:
+            summands = tuple(at for at in some if at not in taken) if taken else some
             if len(summands) < _FEWEST_SUMMANDS:
                 continue
-            if agree(whole, sum(sums[at] for at in summands)) and _sums_up(
+            if agree(whole, sum(_getter(summands)(sums))) and _sums_up(
                 figures, column.column, summands
             ):
                 taken.add(column.column)
                 yield column
                 break
+
+
+@lru_cache(maxsize=1024)
+def _getter(places: tuple[int, ...]) -> Callable[[Sequence[float]], tuple[float, ...]]:
+    """Takes some numbers out of a list; there are at least two."""
+    return itemgetter(*places)
 
 
 def _sums_up(figures: Figures, column: int, summands: Sequence[int]) -> bool:
@@ -124,16 +133,14 @@ def _rows_alike(figures: Figures, lines: Lines) -> list[int]:
     columns = [one.column for one in figures.summed]
     unnamed = _unnamed(lines)
     totals = [line.row for line in lines.lines if line.kind is LineKind.TOTAL]
-    whole = {row: figures.total(row, columns) for row in figures.rows}
     records: list[int] = []
     found: list[int] = []
     ends = sorted(totals)
     running = since = 0.0
     at_end = 0
-    for row in figures.rows:
+    for row, number in zip(figures.rows, figures.across(figures.rows, columns), strict=True):
         while at_end < len(ends) and ends[at_end] < row:
             since, at_end = 0.0, at_end + 1
-        number = whole[row]
         near = number and (row in unnamed or agree(number, since) or agree(number, running))
         if near and len(records) >= _FEWEST_SUMMANDS:
             ranges = row_ranges(records, row, [*totals, *found])
@@ -151,7 +158,7 @@ def _rows_alike(figures: Figures, lines: Lines) -> list[int]:
 
 
 def _is_sum(
-    figures: Figures, row: int, columns: Sequence[int], rows: Sequence[int], *, named: bool
+    figures: Figures, row: int, columns: Sequence[int], rows: tuple[int, ...], *, named: bool
 ) -> bool:
     """Whether a row holds the sums of some rows in each of its columns, and truly sums.
 

@@ -289,7 +289,7 @@ class _TabReader:
     def _check_totals(self, view: Sheet, columns: Columns, lines: Lines) -> None:
         """Compare the printed totals with the records."""
         totals = check_totals(view, columns, lines, self.plan)
-        self.printed += len(totals.checks)
+        self.printed += totals.count
         self.differing += len(totals.wrong)
         if totals.wrong or totals.flaws:
             figures = Figures(view, columns, self.plan, lines.records)

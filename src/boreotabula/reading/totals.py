@@ -7,9 +7,9 @@ them. Whichever agrees is taken to be meant. Averages are recognised where no su
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from functools import lru_cache
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 from itertools import product
 from math import fsum
 from typing import NamedTuple
@@ -17,14 +17,13 @@ from typing import NamedTuple
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.figures import Figures, agree
+from boreotabula.reading.figures import Figures, agree, summed_columns
 from boreotabula.reading.lines import LineKind, Lines
 from boreotabula.reading.plan import Plan
 from boreotabula.workbooks.sheet import Flaw, Sheet
 
 
-@dataclass(frozen=True)
-class Check:
+class Check(NamedTuple):
     """A printed total and what it was compared with; rows and columns counted from 0."""
 
     row: int
@@ -47,21 +46,50 @@ class TotalsCount:
 
 
 @dataclass(frozen=True)
-class Totals:
-    """All printed totals of a block."""
+class ColumnOfTotals:
+    """The printed totals of one column, by record row, and what they were compared with."""
 
-    checks: tuple[Check, ...] = ()
+    column: int
+    summands: tuple[int, ...]
+    rows: Sequence[int]
+    printed: Sequence[float]
+    summed: Sequence[float]
+    agree: Sequence[bool]
+
+    def checks(self, *, wrong: bool) -> Iterator[Check]:
+        """All of them one by one, or only those that disagree."""
+        if wrong and all(self.agree):
+            return
+        every = zip(self.rows, self.printed, self.summed, self.agree, strict=True)
+        for row, printed, summed, agrees in every:
+            if not (wrong and agrees):
+                yield Check(row, self.column, printed, summed, agrees, (row,), self.summands)
+
+
+@dataclass(frozen=True)
+class Totals:
+    """All printed totals of a block: those of columns, and those of rows."""
+
+    columns: tuple[ColumnOfTotals, ...] = ()
+    rows: tuple[Check, ...] = ()
     flaws: tuple[tuple[int, int], ...] = ()
     """Places of totals that hold an error value instead of a number."""
 
     @property
+    def count(self) -> int:
+        """How many there are."""
+        return len(self.rows) + sum(len(one.rows) for one in self.columns)
+
+    @property
+    def checks(self) -> list[Check]:
+        """Each of them."""
+        return [*(one for some in self.columns for one in some.checks(wrong=False)), *self.rows]
+
+    @cached_property
     def wrong(self) -> list[Check]:
         """Those that disagree."""
-        return [one for one in self.checks if not one.agrees]
-
-
-_Values = Mapping[int, float]
-"""What each record row adds to a column."""
+        below = [one for some in self.columns for one in some.checks(wrong=True)]
+        return [*below, *(one for one in self.rows if not one.agrees)]
 
 
 class Summands(NamedTuple):
@@ -81,48 +109,48 @@ def check_totals(sheet: Sheet, columns: Columns, lines: Lines, plan: Plan) -> To
     figures = Figures(sheet, columns, plan, lines.records)
     if not figures.summed:
         return Totals()
-    checks: list[Check] = []
+    beside: list[ColumnOfTotals] = []
     meant = {one.column: Summands((one.column,)) for one in figures.summed}
     for column in total_columns:
-        meant[column.column], found = _column_checks(figures, column)
-        checks += found
-    for row in total_rows:
-        checks += _row_checks(figures, row, total_rows, meant)
-    places = [(row, column) for row in total_rows for column in meant] + [
-        (row, column.column) for row in figures.rows for column in total_columns
-    ]
-    flaws = tuple(at for at in places if isinstance(sheet.rows[at[0]][at[1]], Flaw))
-    return Totals(tuple(checks), flaws)
+        meant[column.column], found = _compared(figures, column)
+        beside += [found] if found else []
+    below = [one for row in total_rows for one in _row_checks(figures, row, total_rows, meant)]
+    flaws = () if sheet.plain else tuple(
+        (row, at)
+        for rows, places in (
+            (total_rows, list(meant)), (figures.rows, [one.column for one in total_columns])
+        )
+        for row in rows for at in places if isinstance(sheet.rows[row][at], Flaw)
+    )  # fmt: skip
+    return Totals(tuple(beside), tuple(below), flaws)
 
 
 # --- columns of totals ---------------------------------------------------------------------------
 
 
-def _column_checks(figures: Figures, column: Column) -> tuple[Summands, list[Check]]:
+def _compared(figures: Figures, column: Column) -> tuple[Summands, ColumnOfTotals | None]:
     """The columns that a column of totals sums up, and its total of each record row."""
-    printed = {
-        row: number
-        for row in figures.rows
-        if (number := figures.at(row, column.column)) is not None
-    }
-    sets = summand_sets(figures.columns, column, figures.summed)
+    sets = summand_sets(figures.columns, figures.plan)[column.column]
     if not sets:
-        return Summands(()), []
-    best = max(sets, key=lambda some: _agreeing(figures, printed, some))
-    sums = {row: figures.total(row, best) for row in printed}
-    averaged = False
-    if printed and not any(agree(printed[row], sums[row]) for row in printed):
-        means = {row: _mean(figures, row, best) for row in printed}
-        averaged = all(agree(printed[row], means[row]) for row in printed)
-        sums = means if averaged else sums
-    return Summands(best, averaged), [
-        Check(row, column.column, number, sums[row], agree(number, sums[row]), (row,), best)
-        for row, number in printed.items()
-    ]
-
-
-def _agreeing(figures: Figures, printed: _Values, some: Sequence[int]) -> int:
-    return sum(agree(number, figures.total(row, some)) for row, number in printed.items())
+        return Summands(()), None
+    numbers = figures.numbers(column.column, figures.rows)
+    rows = [row for row, one in zip(figures.rows, numbers, strict=True) if one is not None]
+    printed = [one for one in numbers if one is not None]
+    best: ColumnOfTotals | None = None
+    for some in sets:
+        sums = figures.across(rows, some)
+        same = [True] * len(rows) if sums == printed else list(map(agree, printed, sums))
+        if best is None or sum(same) > sum(best.agree):
+            best = ColumnOfTotals(column.column, some, rows, printed, sums, same)
+        if all(same):
+            break
+    assert best is not None
+    if printed and not any(best.agree):
+        means = [_mean(figures, row, best.summands) for row in rows]
+        same = list(map(agree, printed, means))
+        if all(same):
+            return Summands(best.summands, True), replace(best, summed=means, agree=same)
+    return Summands(best.summands), best
 
 
 def _mean(figures: Figures, row: int, some: Sequence[int]) -> float:
@@ -130,15 +158,23 @@ def _mean(figures: Figures, row: int, some: Sequence[int]) -> float:
     return fsum(filled) / max(len(filled), 1)
 
 
-@lru_cache(maxsize=1024)
-def summand_sets(
-    columns: Columns, column: Column, summed: tuple[Column, ...]
-) -> list[tuple[int, ...]]:
-    """The sets of columns that a column could sum up, the likeliest first.
+@lru_cache(maxsize=64)
+def summand_sets(columns: Columns, plan: Plan) -> Mapping[int, list[tuple[int, ...]]]:
+    """The sets of columns that each column of values or totals could sum up, the likeliest first.
 
     Those under the same upper headings, from the lowest level up; those left of it since the last
     column of totals; all that stand left of it; all others.
     """
+    summed = summed_columns(columns, plan)
+    return {
+        one.column: _summand_sets(columns, one, summed)
+        for one in (*summed, *columns.of(ColumnKind.TOTAL))
+    }
+
+
+def _summand_sets(
+    columns: Columns, column: Column, summed: tuple[Column, ...]
+) -> list[tuple[int, ...]]:
     field = _field_of_total(columns, column, summed)
     others = [one for one in summed if one.column != column.column and field in ("", one.field)]
     labels = _folded(column)
@@ -220,7 +256,7 @@ def row_ranges(
     return list(dict.fromkeys(ranges))
 
 
-_Over = Callable[[Sequence[int]], float]
+_Over = Callable[[tuple[int, ...]], float]
 
 
 def _sums(figures: Figures, meant: Summands) -> list[_Over]:
@@ -229,7 +265,7 @@ def _sums(figures: Figures, meant: Summands) -> list[_Over]:
     if len(some) == 1:
         return [lambda rows: figures.down(some[0], rows)]
     if not meant.averaged:
-        return [lambda rows: fsum(figures.total(row, some) for row in rows)]
+        return [lambda rows: fsum(figures.down(at, rows) for at in some)]
     return [
         lambda rows: fsum(figures.down(at, rows) for at in some) / len(some),
         lambda rows: fsum(_mean(figures, row, some) for row in rows),
@@ -239,13 +275,13 @@ def _sums(figures: Figures, meant: Summands) -> list[_Over]:
 def _average(figures: Figures, meant: Summands) -> _Over:
     some = meant.columns
 
-    def mean(rows: Sequence[int]) -> float:
+    def mean(rows: tuple[int, ...]) -> float:
         if len(some) == 1:
             filled = [n for row in rows if (n := figures.at(row, some[0])) is not None]
         elif meant.averaged:
             filled = [_mean(figures, row, some) for row in rows]
         else:
-            filled = [figures.total(row, some) for row in rows]
+            filled = figures.across(rows, some)
         return fsum(filled) / max(len(filled), 1)
 
     return mean

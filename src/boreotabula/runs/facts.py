@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from hashlib import blake2b
+from itertools import islice
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from boreotabula.layout.addresses import address
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.tab import TabReading
@@ -16,7 +18,7 @@ from boreotabula.workbooks.sheet import Sheet
 
 KEPT = 8
 """So many of the largest values of a tab are kept."""
-_MOST_LABELS = 40
+_MOST_TEXTS = 40
 _FEWEST_NUMBERS = 6
 _FEWEST_DIFFERENT = 4
 
@@ -35,14 +37,22 @@ class TabFacts:
     """Those of them that the name of the tab gave."""
     beside: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     """Of stamps in fixed cells: the label left of the cell, and the cell."""
-    labels: Mapping[str, str] = field(default_factory=dict)
-    """Where the labels of the tab stand, if stamps stand in fixed cells."""
+    texts: tuple[tuple[int, int, str], ...] = ()
+    """Row, column and text of the first texts of the tab, if stamps stand in fixed cells."""
     largest: Mapping[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
     """By field of numbers its largest values, each with its cell; greatest first."""
     numbers: Mapping[str, int] = field(default_factory=dict)
     """By field of numbers how many values it has."""
     empty: tuple[str, ...] = ()
     """Fields that are empty in all of its records."""
+
+    @property
+    def labels(self) -> Mapping[str, str]:
+        """Where the first labels of the tab stand, by their normal form."""
+        labels: dict[str, str] = {}
+        for row, column, text in self.texts:
+            labels.setdefault(normal_form(text), address(row, column))
+        return labels
 
 
 def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) -> TabFacts:
@@ -67,13 +77,14 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
                 largest[name] = _largest(column, batch.column("source_cell"))
     telling = {number for some in largest.values() for number, _ in some}
     enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(telling) >= _FEWEST_DIFFERENT
+    body = _digest(reading.tables, {*PROVENANCE, *stamps})
     return TabFacts(
-        _digest(reading.tables, PROVENANCE),
-        _digest(reading.tables, {*PROVENANCE, *stamps}) if enough else "",
+        f"{body} {sorted((name, str(one)) for name, one in stamps.items())}" if body else "",
+        body if enough else "",
         stamps,
         frozenset(from_tab),
         beside,
-        _labels(sheet) if beside else {},
+        tuple(islice(_texts(sheet), _MOST_TEXTS)) if beside else (),
         largest,
         numbers,
         tuple(empty),
@@ -90,14 +101,8 @@ def _largest(column: pa.Array, cells: pa.Array) -> tuple[tuple[float, str], ...]
     return tuple((float(number), cell) for number, cell in found if number is not None)
 
 
-def _labels(sheet: Sheet) -> dict[str, str]:
-    labels: dict[str, str] = {}
-    for row, texts in enumerate(sheet.texts):
-        for column, text in texts:
-            if len(labels) == _MOST_LABELS:
-                return labels
-            labels.setdefault(normal_form(text), sheet.address(row, column))
-    return labels
+def _texts(sheet: Sheet) -> Iterator[tuple[int, int, str]]:
+    return ((row, column, text) for row, some in enumerate(sheet.texts) for column, text in some)
 
 
 def _digest(tables: Mapping[str, pa.RecordBatch], without: Collection[str]) -> str:
@@ -122,7 +127,7 @@ def _take(found: blake2b, column: pa.Array) -> None:
         found.update("\x1f".join(map(str, column.dictionary.to_pylist())).encode())
         column = column.indices
     if column.null_count:
-        found.update(bytes(column.is_valid().to_pylist()))
+        found.update(memoryview(column.is_valid().cast(pa.int8()).buffers()[1]))
         if pa.types.is_boolean(column.type):
             column = column.cast(pa.int8())
         column = column.drop_null()
