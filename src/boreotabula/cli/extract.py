@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
+import sys
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +14,8 @@ from boreotabula.cli.options import json_option, largest_part, limits
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
+    from boreotabula.outputs.writing import OnFile
+    from boreotabula.runs.every_file import Means
     from boreotabula.runs.extraction import Run
     from boreotabula.runs.inbox import Inbox
     from boreotabula.runs.layouts import Layout
@@ -24,9 +27,13 @@ Examples:
   boreotabula extract stock.toml -o late.csv inbox/late_report.xlsx
   boreotabula extract stock.toml --dry-run --only "*Lomlia*" --limit 3
   boreotabula extract stock.toml -o stock.csv --strict
+  boreotabula extract stock.toml --into master.xlsx --tab Records
+  boreotabula extract stock.toml -o - | head
 
 Writes stock.csv, and beside it the folder stock.run with findings.csv, unplaced.csv and run.json.
+The ending of OUT says the kind: .csv .csv.gz .tsv .jsonl .parquet .arrow .xlsx .sqlite
 A layout with several output tables writes a folder, with a file for each table.
+Results are kept: a file that has not changed is not read again (see boreotabula kept).
 
 \b
 Exit status: 0 clean · 1 written, but something is an error
@@ -38,7 +45,16 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.argument("files", nargs=-1, type=click.Path(path_type=Path))
 @click.option(
     "-o", "--output", "output", type=click.Path(path_type=Path), metavar="OUT",
-    help="Where the records go; the ending says how: .csv or .xlsx",
+    help="Where the records go; the ending says how (below). - is CSV to stdout.",
+)  # fmt: skip
+@click.option(
+    "--into", type=click.Path(path_type=Path), metavar="FILE",
+    help="A workbook or SQLite database that is there: only the records in it are replaced.",
+)  # fmt: skip
+@click.option("--tab", metavar="NAME", help="The tab of --into that holds the records.")
+@click.option(
+    "--append", is_flag=True,
+    help="With --into a workbook: keep the records of files that are not read now.",
 )  # fmt: skip
 @click.option("--only", metavar="PATTERN", help="Only the files whose name matches.")
 @click.option("--limit", type=click.IntRange(min=1), metavar="N", help="Only the first N files.")
@@ -46,30 +62,80 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.option("--strict", is_flag=True, help="Write nothing while any finding is an error.")
 @click.option("-q", "--quiet", is_flag=True, help="Print nothing but what stops the command.")
 @click.option("-v", "--verbose", is_flag=True, help="Name every file, and every finding in full.")
+@click.option(
+    "--workers", type=click.IntRange(min=1), metavar="N",
+    help="How many processes read; as many as there are cores, if not said.",
+)  # fmt: skip
+@click.option("--fresh", is_flag=True, help="Read every file anew, kept results aside.")
 @largest_part
 @json_option
 def command(
     layout: Path,
     files: tuple[Path, ...],
     output: Path | None,
+    into: Path | None,
+    tab: str | None,
+    append: bool,
     only: str | None,
     limit: int | None,
     dry_run: bool,
     strict: bool,
     quiet: bool,
     verbose: bool,
+    workers: int | None,
+    fresh: bool,
     largest_part: int,
     as_json: bool,
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
     from boreotabula.runs.layouts import Layout
 
+    target = _target(output, into, tab, append=append, dry_run=dry_run)
+    if target.stream and (strict or as_json):
+        raise CallError("--strict and --json need a file: records on stdout are out at once")
     loaded = Layout.load(layout)
-    if output is None and not dry_run:
-        raise CallError("say where the records go with -o OUT.csv, or try it with --dry-run")
-    inbox = _inbox(loaded, None if dry_run else output, files, only, limit)
+    inbox = _inbox(loaded, target, files, only, limit)
     show = _Show(quiet, verbose, as_json, strict)
-    return perform(loaded, inbox, None if dry_run else output, show, limits(largest_part))
+    means = _means(loaded, workers, limits(largest_part), fresh=fresh)
+    return perform(loaded, inbox, target, show, means)
+
+
+@dataclass(frozen=True)
+class Target:
+    """Where the records of a run go; nowhere in a trial."""
+
+    path: Path | None = None
+    into: bool = False
+    """Whether they go into a file that is there."""
+    tab: str | None = None
+    append: bool = False
+    stream: bool = False
+    """Whether they go to stdout."""
+
+
+def _target(
+    output: Path | None, into: Path | None, tab: str | None, *, append: bool, dry_run: bool
+) -> Target:
+    """Where the options say that the records go. Raises CallError if they do not agree."""
+    if (tab is not None or append) and into is None:
+        raise CallError("--tab and --append belong to --into")
+    if output is not None and into is not None:
+        raise CallError("-o writes a file anew and --into changes one; give one of them")
+    if dry_run:
+        return Target()
+    if into is not None:
+        return Target(into, True, tab, append)
+    if output is None:
+        raise CallError("say where the records go with -o OUT.csv, or try it with --dry-run")
+    return Target(stream=True) if str(output) == "-" else Target(output)
+
+
+def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
+    """How the files are read."""
+    from boreotabula.runs.every_file import Means
+    from boreotabula.runs.kept import Kept
+
+    return Means(workers, Kept.of(layout.digest, bounds), fresh, bounds)
 
 
 class _Show:
@@ -87,17 +153,22 @@ class _Show:
 
 def _inbox(
     layout: Layout,
-    output: Path | None,
+    target: Target,
     files: tuple[Path, ...],
     only: str | None,
     limit: int | None,
 ) -> Inbox:
     """The files of this call."""
     from boreotabula.layout.patterns import Kind, PatternError, pattern
-    from boreotabula.outputs.writing import look_for
+    from boreotabula.outputs.writing import look_for, look_into
     from boreotabula.runs.inbox import look
 
-    inbox = look_for(layout, output, files) if output else look(layout, named=files)
+    if target.path is None:
+        inbox = look(layout, named=files)
+    elif target.into:
+        inbox = look_into(layout, target.path, target.tab, files)
+    else:
+        inbox = look_for(layout, target.path, files)
     taken = inbox.taken
     if only:
         try:
@@ -113,43 +184,55 @@ def _inbox(
 def perform(
     layout: Layout,
     inbox: Inbox,
-    output: Path | None,
+    target: Target,
     show: _Show | None = None,
-    bounds: Limits | None = None,
+    means: Means | None = None,
 ) -> int:
     """Run a layout over an inbox, into an output or on screen; returns the exit status."""
-    from boreotabula.outputs.writing import extract_into, may_write
-    from boreotabula.runs.extraction import gather, read_each
+    from boreotabula.cli import screen
+    from boreotabula.outputs.writing import may_write
+    from boreotabula.runs.every_file import Means
     from boreotabula.runs.inbox import run_folder
     from boreotabula.runs.record import describe
 
-    show = show or _Show()
-    if show.quiet and not show.as_json and output:
-        run = extract_into(layout, inbox, output, lambda _: None, bounds, strict=show.strict)
-        return run.exit_status
-    from boreotabula.cli import screen
-
-    with screen.progress(len(inbox.taken), shown=not show.as_json, verbose=show.verbose) as on_file:
-        if output:
-            run = extract_into(layout, inbox, output, on_file, bounds, strict=show.strict)
-        else:
-            readings = read_each(layout, inbox, on_file, bounds)
-            run = gather(layout, inbox, readings, keep_records=True)
-    written = output if may_write(run, strict=show.strict) else None
+    show, means = show or _Show(), means or Means()
+    bar = not (show.as_json or show.quiet)
+    with screen.progress(len(inbox.taken), shown=bar, verbose=show.verbose) as on_file:
+        run = _run(layout, inbox, target, on_file, means, strict=show.strict)
+    written = target.path if may_write(run, strict=show.strict) else None
     if show.as_json:
         click.echo(json.dumps(describe(run, written), ensure_ascii=False, indent=2))
         return run.exit_status
     if show.quiet:
         return run.exit_status
-    screen.summary(run, written, run_folder(written) if written else None)
-    if output is None:
+    console = screen.err() if target.stream else screen.out()
+    screen.summary(run, written, run_folder(written) if written else None, console)
+    if target.path is None and not target.stream:
         _print_first(run)
     screen.findings(run.findings, every=show.verbose)
     if run.exit_status == 3:
         screen.err().print("Nothing was read, so nothing was written.")
-    elif output and written is None:
+    elif target.path and written is None:
         screen.err().print("\nThere are errors, so nothing was written (--strict).")
     return run.exit_status
+
+
+def _run(
+    layout: Layout, inbox: Inbox, target: Target, on_file: OnFile, means: Means, *, strict: bool
+) -> Run:
+    from boreotabula.outputs import writing
+    from boreotabula.runs.extraction import gather, read_each
+
+    if target.stream:
+        return writing.stream_csv(layout, inbox, sys.stdout.buffer, on_file, means)
+    if target.path is None:
+        return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=True)
+    if target.into:
+        return writing.extract_into_file(
+            layout, inbox, target.path, on_file, means,
+            tab=target.tab, append=target.append, strict=strict,
+        )  # fmt: skip
+    return writing.extract_into(layout, inbox, target.path, on_file, means, strict=strict)
 
 
 def _print_first(run: Run) -> None:

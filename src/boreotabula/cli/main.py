@@ -5,6 +5,7 @@ Commands are imported when they are called, so that `--help` answers at once.
 
 from __future__ import annotations
 
+import os
 import sys
 from importlib import import_module
 from typing import NoReturn
@@ -20,6 +21,7 @@ COMMANDS = {
     "extract": ("boreotabula.cli.extract", "Read all files of a layout into one table."),
     "headings": ("boreotabula.cli.headings", "List every heading met, and what it may mean."),
     "trace": ("boreotabula.cli.trace", "Show the cells that a record is from, and the reverse."),
+    "kept": ("boreotabula.cli.kept", "Show how much is kept of earlier runs, or clear it."),
     "layout-schema": ("boreotabula.cli.layout_schema", "Print the JSON Schema of layouts."),
     "demo": ("boreotabula.demo.command", "Write made-up workbooks and a layout, and extract them."),
 }
@@ -64,6 +66,9 @@ def run() -> NoReturn:
     except click.Abort:
         click.echo("Stopped; nothing was written.", err=True)
         sys.exit(130)
+    except BrokenPipeError:  # whoever reads our output has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(1)
     except click.ClickException as error:
         error.show()
         sys.exit(error.exit_code)

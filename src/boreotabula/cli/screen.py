@@ -22,6 +22,7 @@ from boreotabula.reading.roles import Account, Role
 if TYPE_CHECKING:
     from rich.progress import Progress
 
+    from boreotabula.runs.earlier import Since
     from boreotabula.runs.extraction import Run
     from boreotabula.runs.files import FileReading
 
@@ -141,9 +142,11 @@ def _cut(text: str, width: int) -> str:
     return text.ljust(width)
 
 
-def summary(run: Run, written: Path | None, record: Path | None) -> None:
+def summary(
+    run: Run, written: Path | None, record: Path | None, console: Console | None = None
+) -> None:
     """The figures of a run."""
-    console = out()
+    console = console or out()
     read = sum(file.read for file in run.files)
     left = f" · {len(run.left_out)} left out" if run.left_out else ""
     console.print(Text(run.layout.spec.title or run.layout.path.stem, style="bold"))
@@ -151,6 +154,8 @@ def summary(run: Run, written: Path | None, record: Path | None) -> None:
         f"  {read:,} of {_count(len(run.files), 'file')} read{left}"
         f" · {_count(run.tab_count, 'tab')} · {_count(run.record_count, 'record')}"
     )
+    if run.since:
+        console.print(f"  since the last run: {_changes(run.since)}", markup=False)
     if run.editions:
         counts = " · ".join(f"{title} {_count(n, 'tab')}" for title, n in run.editions.items())
         console.print(f"  editions: {counts}", markup=False)
@@ -166,6 +171,14 @@ def summary(run: Run, written: Path | None, record: Path | None) -> None:
         console.print(f"  records   {written}", soft_wrap=True)
     if record is not None:
         console.print(f"  findings  {record}", soft_wrap=True)
+
+
+def _changes(since: Since) -> str:
+    counts = {
+        "new": len(since.new), "changed": len(since.changed), "gone": len(since.gone),
+        "unchanged": since.unchanged,
+    }  # fmt: skip
+    return ", ".join(f"{number:,} {what}" for what, number in counts.items() if number)
 
 
 def _count(number: int, what: str) -> str:

@@ -20,7 +20,7 @@ def command(folder: Path) -> int:
     FOLDER is boreotabula-demo if none is named. A folder that holds anything else is left alone.
     """
     from boreotabula.cli import screen
-    from boreotabula.cli.extract import perform
+    from boreotabula.cli.extract import Target, perform
     from boreotabula.demo.folder import write_demo
     from boreotabula.demo.nurseries import MONTHS, NURSERIES
     from boreotabula.outputs.writing import look_for
@@ -33,7 +33,7 @@ def command(folder: Path) -> int:
     )
     click.echo(f"$ boreotabula extract {path} -o {output}\n")
     layout = Layout.load(path)
-    status = perform(layout, look_for(layout, output), output)
+    status = perform(layout, look_for(layout, output), Target(output))
     click.echo("\nThe first records:\n")
     screen.first_lines(output, 8)
     sample = f"{folder}/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"

@@ -1,4 +1,4 @@
-"""CSV as RFC 4180 has it: UTF-8, commas, CRLF, quotes where needed.
+"""CSV as RFC 4180 has it: UTF-8, commas (or tabs), CRLF, quotes where needed.
 
 Whole columns are turned into text and joined by Arrow; a text that repeats is looked at once.
 """
@@ -15,34 +15,37 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pa_csv
 
-_NEEDS_QUOTES = '[",\r\n]'
 _APART = "\x1f"
-_SIGNS = (b",", b'"', b"\n", b"\r", _APART.encode())
+_SIGNS = (b'"', b"\n", b"\r", _APART.encode())
 _PLAIN = pa_csv.WriteOptions(include_header=False, quoting_style="none", delimiter=_APART)
 _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 
 
 class CsvWriter:
-    """Writes record batches of one schema to a stream; the heading line is written at once."""
+    """Writes record batches of one schema to a stream; the heading line is written at once.
 
-    def __init__(self, stream: BinaryIO, schema: pa.Schema) -> None:
-        self._stream = stream
+    `mark` stands between values: a comma, or a tab.
+    """
+
+    def __init__(self, stream: BinaryIO, schema: pa.Schema, mark: str = ",") -> None:
+        self._stream, self._mark = stream, mark
         self._kinds = [field_type(field) for field in schema]
-        names = _quoted(pa.array(schema.names, pa.string()))
-        stream.write((",".join(names.to_pylist()) + "\r\n").encode())
+        names = _quoted(pa.array(schema.names, pa.string()), mark)
+        stream.write((mark.join(names.to_pylist()) + "\r\n").encode())
 
     def write(self, batch: pa.RecordBatch) -> None:
         """Write the records of a batch."""
         if not batch.num_rows:
             return
         columns = [
-            _text(column, kind) for column, kind in zip(batch.columns, self._kinds, strict=True)
+            column_text(column, kind)
+            for column, kind in zip(batch.columns, self._kinds, strict=True)
         ]
-        if _structural(columns):
-            self._stream.write(_quoted_lines(columns))
+        if _structural(columns, self._mark):
+            self._stream.write(_quoted_lines(columns, self._mark))
         else:
-            self._stream.write(_plain_lines(columns))
+            self._stream.write(_plain_lines(columns, self._mark))
 
 
 def csv_rows(table: pa.Table) -> list[list[str]]:
@@ -54,22 +57,22 @@ def csv_rows(table: pa.Table) -> list[list[str]]:
     return list(csv.reader(io.StringIO(stream.getvalue().decode(), newline="")))
 
 
-def _plain_lines(columns: list[pa.Array]) -> bytes:
+def _plain_lines(columns: list[pa.Array], mark: str) -> bytes:
     """Lines of texts that need no quotes, by Arrow's own writer.
 
     Neighbours that repeat much are joined beforehand. The writer is told to set columns apart by
-    a sign that is in no text, so that it lets the commas within joined texts pass.
+    a sign that is in no text, so that it lets the marks within joined texts pass.
     """
-    texts = [_decoded(column) for column in _neighbours_joined(columns)]
+    texts = [_decoded(column) for column in _neighbours_joined(columns, mark)]
     batch = pa.RecordBatch.from_arrays(texts, names=list(map(str, range(len(texts)))))
     stream = pa.BufferOutputStream()
     with pa_csv.CSVWriter(stream, batch.schema, write_options=_PLAIN) as writer:
         writer.write(batch)
     content: bytes = stream.getvalue().to_pybytes()
-    return content.replace(b"\n", b"\r\n").replace(_APART.encode(), b",")
+    return content.replace(b"\n", b"\r\n").replace(_APART.encode(), mark.encode())
 
 
-def _neighbours_joined(columns: list[pa.Array]) -> list[pa.Array]:
+def _neighbours_joined(columns: list[pa.Array], mark: str) -> list[pa.Array]:
     """Columns of few different texts joined to their neighbours, as long as pairs stay few."""
     joined: list[pa.Array] = []
     run: list[pa.Array] = []
@@ -77,14 +80,14 @@ def _neighbours_joined(columns: list[pa.Array]) -> list[pa.Array]:
     for column in columns:
         different = _different(column)
         if run and (not different or 4 * pairs * different > len(column)):
-            joined.append(_paired(run))
+            joined.append(_paired(run, mark))
             run, pairs = [], 1
         if different:
             run.append(column)
             pairs *= different
         else:
             joined.append(column)
-    return [*joined, _paired(run)] if run else joined
+    return [*joined, _paired(run, mark)] if run else joined
 
 
 def _different(column: pa.Array) -> int:
@@ -95,11 +98,11 @@ def _different(column: pa.Array) -> int:
     return 0 if column.null_count or texts.null_count else len(texts)
 
 
-def _paired(columns: list[pa.Array]) -> pa.Array:
-    """Dictionary columns as one, its texts joined by commas."""
+def _paired(columns: list[pa.Array], mark: str) -> pa.Array:
+    """Dictionary columns as one, its texts joined by the mark."""
     if len(columns) == 1:
         return columns[0]
-    texts = list(map(",".join, product(*(one.dictionary.to_pylist() for one in columns))))
+    texts = list(map(mark.join, product(*(one.dictionary.to_pylist() for one in columns))))
     indices = columns[0].indices
     for column in columns[1:]:
         if len(column.dictionary) > 1:
@@ -115,10 +118,10 @@ def _decoded(column: pa.Array) -> pa.Array:
     return column
 
 
-def _quoted_lines(columns: list[pa.Array]) -> memoryview:
+def _quoted_lines(columns: list[pa.Array], mark: str) -> memoryview:
     """Lines with quotes round the texts that need them: Arrow's writer would quote every text."""
-    texts = [_quoted(_decoded(column)) for column in columns]
-    lines = pc.binary_join_element_wise(*texts, ",", null_handling="replace", null_replacement="")
+    texts = [_quoted(_decoded(column), mark) for column in columns]
+    lines = pc.binary_join_element_wise(*texts, mark, null_handling="replace", null_replacement="")
     return _content(pc.binary_join_element_wise(lines, "", "\r\n"))
 
 
@@ -128,7 +131,7 @@ def field_type(field: pa.Field) -> str:
     return str(metadata.get(b"field_type", b"text").decode())
 
 
-def _text(column: pa.Array, kind: str) -> pa.Array:
+def column_text(column: pa.Array, kind: str) -> pa.Array:
     """The texts of a column: an array of texts, or a dictionary array of them."""
     if kind == "text":
         return column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
@@ -166,21 +169,21 @@ def _number_text(column: pa.Array) -> pa.Array:
     return pc.if_else(whole, digits, text)
 
 
-def _quoted(text: pa.Array) -> pa.Array:
-    """Put quotes round the texts that hold a comma, a quote or a line break."""
-    needs = pc.match_substring_regex(text, _NEEDS_QUOTES)
+def _quoted(text: pa.Array, mark: str) -> pa.Array:
+    """Put quotes round the texts that hold the mark, a quote or a line break."""
+    needs = pc.match_substring_regex(text, f'[{mark}"\r\n]')
     doubled = pc.replace_substring(text, '"', '""')
     return pc.if_else(needs, pc.binary_join_element_wise('"', doubled, '"', ""), text)
 
 
-def _structural(columns: Sequence[pa.Array]) -> bool:
+def _structural(columns: Sequence[pa.Array], mark: str) -> bool:
     """Whether a text needs care: the bytes of all are looked at in one go.
 
     Numbers never do, and what is no dictionary by now is a column of numbers.
     """
     texts = (one.dictionary for one in columns if pa.types.is_dictionary(one.type))
     content = b" ".join(map(_content, texts))
-    return any(sign in content for sign in _SIGNS)
+    return any(sign in content for sign in (mark.encode(), *_SIGNS))
 
 
 def _content(lines: pa.Array) -> memoryview:

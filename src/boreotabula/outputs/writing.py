@@ -5,37 +5,32 @@ A layout with several output tables writes a folder, with a file for each table.
 
 from __future__ import annotations
 
+import os
+import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Protocol
+from typing import BinaryIO
 
 import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter
-from boreotabula.outputs.xlsx import XlsxBook
+from boreotabula.outputs.into import BASES, check_target, into_database, into_workbook
+from boreotabula.outputs.kinds import KINDS, Kind, Writer, known_kind, opened
+from boreotabula.outputs.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
 from boreotabula.reading.records import record_schema
-from boreotabula.runs.extraction import Run, gather, read_all, read_each
+from boreotabula.runs.earlier import earlier_record, since
+from boreotabula.runs.every_file import Means, digests, read_all
+from boreotabula.runs.extraction import Run, gather, read_each
 from boreotabula.runs.files import FileReading
 from boreotabula.runs.inbox import RUN_RECORD, Inbox, check_output, look, run_folder
 from boreotabula.runs.layouts import Layout
 from boreotabula.runs.placing import KeepOld, placed, placed_folder
 from boreotabula.runs.record import write_record
-from boreotabula.workbooks.limits import Limits
 
 OnFile = Callable[[FileReading], None]
-
-
-class Writer(Protocol):
-    """Takes record batches of one schema, in order."""
-
-    def write(self, batch: pa.RecordBatch) -> None:
-        """Write the records of a batch."""
-
-
-ENDINGS = (".csv", ".xlsx")
-"""The kinds of output, by their ending. A workbook holds a tab for each output table."""
 
 
 def look_for(layout: Layout, out: Path, named: Sequence[Path] = ()) -> Inbox:
@@ -44,22 +39,19 @@ def look_for(layout: Layout, out: Path, named: Sequence[Path] = ()) -> Inbox:
     Raises CallError for an unknown ending, a missing folder, or an output that is an input.
     """
     tables = list(layout.plan.tables)
-    if len(tables) > 1 and out.suffix.lower() != ".xlsx":
+    if len(tables) > 1 and not out.name.lower().endswith(_SEVERAL):
         _check_folder(out, tables)
     else:
-        _check_file(out)
+        known_kind(out)
+        if out.is_dir():
+            raise CallError(f"“{out}” is a folder; name a file")
     if not out.parent.is_dir():
         raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
     check_output(layout, out, named)
     return look(layout, own=(out, run_folder(out)), named=named)
 
 
-def _check_file(out: Path) -> None:
-    if out.suffix.lower() not in ENDINGS:
-        known = ", ".join(ENDINGS)
-        raise CallError(f"“{out}”: the ending says what to write; known: {known}")
-    if out.is_dir():
-        raise CallError(f"“{out}” is a folder; name a file")
+_SEVERAL = tuple(ending for ending, kind in KINDS.items() if kind.several)
 
 
 def _check_folder(out: Path, tables: Sequence[str]) -> None:
@@ -67,7 +59,7 @@ def _check_folder(out: Path, tables: Sequence[str]) -> None:
         named = ", ".join(f"{table}.csv" for table in tables)
         raise CallError(
             f"“{out}”: this layout has {len(tables)} output tables; name a folder, {named} will be"
-            " written into it, or a workbook (.xlsx), with a tab for each"
+            f" written into it, or a file that holds several tables ({', '.join(_SEVERAL)})"
         )
     if out.is_file():
         raise CallError(f"“{out}” is a file; name a folder")
@@ -79,29 +71,124 @@ def _check_folder(out: Path, tables: Sequence[str]) -> None:
 
 
 def extract_into(
-    layout: Layout,
-    inbox: Inbox,
-    out: Path,
-    on_file: OnFile,
-    limits: Limits | None = None,
-    *,
-    strict: bool = False,
+    layout: Layout, inbox: Inbox, out: Path, on_file: OnFile, means: Means, *, strict: bool = False
 ) -> Run:
     """Read the files of an inbox and write their records to `out` as they come.
 
     The run's record is written beside it. If nothing could be read, both stay as they were; if
-    `strict`, so they do while a finding is an error. Raises CallError if something cannot be
-    written.
+    `strict`, so they do while a finding is an error. An output that would be the same again is left
+    as it is. Raises CallError if something cannot be written.
     """
     if layout.plan.grows:
-        return _write_whole(layout, inbox, out, on_file, limits, strict=strict)
-    with _writers(_schemas(layout), out) as writers:
-        readings = _written(read_all(layout, inbox, limits), writers, on_file)
-        run = gather(layout, inbox, readings, keep_records=False)
+        return _write_whole(layout, inbox, out, on_file, means, strict=strict)
+    reader = means.kept.reader if means.kept else ""
+    old = old_output(out, earlier_record(out), reader) if reader and not means.fresh else None
+    known = digests(inbox)
+    readings = read_all(layout, inbox, means, known)
+    if old and list(old.files) == [(one.name, known[one.name]) for one in inbox.taken]:
+        run = _compared(gather(layout, inbox, _told(readings, on_file), keep_records=False), out)
+        if may_write(run, strict=strict):
+            write_record(run, out, old.written.described())
+        return run
+    with _outputs(layout, out, old) as output:
+        run = gather(layout, inbox, output.written(readings, on_file), keep_records=False)
+        run = _compared(run, out)
         if not may_write(run, strict=strict):
             raise KeepOld
-        write_record(run, out)
+        write_record(run, out, output.described(reader))
     return run
+
+
+def extract_into_file(
+    layout: Layout,
+    inbox: Inbox,
+    target: Path,
+    on_file: OnFile,
+    means: Means,
+    *,
+    tab: str | None = None,
+    append: bool = False,
+    strict: bool = False,
+) -> Run:
+    """Read the files of an inbox and put their records into a workbook or database that is there.
+
+    In a workbook they replace the table of a tab; with `append` only the records of the files that
+    are read, as in a database. Raises CallError, which says what could not be kept.
+    """
+    if layout.plan.grows:
+        raise CallError(
+            '`unknown_headings = "keep"` makes columns come and go; write a file of its own with -o'
+        )
+    schemas, files = _schemas(layout), {one.name for one in inbox.taken}
+    readings = read_all(layout, inbox, means, digests(inbox))
+    if target.suffix.lower() in BASES:
+        base = into_database(target, schemas, layout.spec.key, files)
+        try:
+            run = _gathered(layout, inbox, _Output(base.writers).written(readings, on_file), target)
+        except BaseException:
+            base.abandon()
+            raise
+        if may_write(run, strict=strict):
+            base.close()
+            write_record(run, target)
+        else:
+            base.abandon()
+        return run
+    book = into_workbook(target, schemas, tab, lambda file: not append or file in files)
+    run = _gathered(layout, inbox, _Output(book.writers).written(readings, on_file), target)
+    with placed(target) as stream:
+        if not may_write(run, strict=strict):
+            raise KeepOld
+        book.fill()
+        book.package.write(stream)
+        write_record(run, target)
+    return run
+
+
+def _gathered(layout: Layout, inbox: Inbox, readings: Iterable[FileReading], out: Path) -> Run:
+    return _compared(gather(layout, inbox, readings, keep_records=False), out)
+
+
+def look_into(
+    layout: Layout, target: Path, tab: str | None = None, named: Sequence[Path] = ()
+) -> Inbox:
+    """The files of the layout's source folders, once records may go into a file that is there.
+
+    Raises CallError if they may not.
+    """
+    check_target(target, tab, layout.plan.tables)
+    check_output(layout, target, named)
+    return look(layout, own=(target, run_folder(target)), named=named)
+
+
+def stream_csv(
+    layout: Layout, inbox: Inbox, stream: BinaryIO, on_file: OnFile, means: Means
+) -> Run:
+    """Write the records of the only table as CSV to a stream while files are read."""
+    if layout.plan.grows or len(layout.plan.tables) > 1:
+        raise CallError(
+            "only one table of known columns can be written to stdout; write into a file or folder"
+        )
+    ((table, schema),) = _schemas(layout).items()
+    output = _Output({table: CsvWriter(stream, schema)})
+    readings = read_all(layout, inbox, means, digests(inbox))
+    run = gather(layout, inbox, output.written(readings, on_file), keep_records=False)
+    stream.flush()
+    return run
+
+
+def _told(readings: Iterable[FileReading], on_file: OnFile) -> Iterator[FileReading]:
+    for reading in readings:
+        on_file(reading)
+        yield reading
+
+
+def _compared(run: Run, out: Path) -> Run:
+    """A run with what has changed since the one that wrote the output before."""
+    record = earlier_record(out)
+    if record is None:
+        return run
+    return replace(run, since=since(record, ((one.name, one.digest) for one in run.files)))
 
 
 def may_write(run: Run, *, strict: bool) -> bool:
@@ -110,18 +197,13 @@ def may_write(run: Run, *, strict: bool) -> bool:
 
 
 def _write_whole(
-    layout: Layout,
-    inbox: Inbox,
-    out: Path,
-    on_file: OnFile,
-    limits: Limits | None,
-    *,
-    strict: bool,
+    layout: Layout, inbox: Inbox, out: Path, on_file: OnFile, means: Means, *, strict: bool
 ) -> Run:
     """The same for output tables whose columns are known only once all files are read."""
-    run = gather(layout, inbox, read_each(layout, inbox, on_file, limits), keep_records=True)
+    readings = read_each(layout, inbox, on_file, means)
+    run = _compared(gather(layout, inbox, readings, keep_records=True), out)
     schemas = {table: records.schema for table, records in run.tables.items()}
-    with _writers(schemas, out) as writers:
+    with _writers(schemas, out, layout.spec.key) as (writers, _):
         if not may_write(run, strict=strict):
             raise KeepOld
         for table, records in run.tables.items():
@@ -135,37 +217,85 @@ def _schemas(layout: Layout) -> dict[str, pa.Schema]:
     return {table: record_schema(layout.plan, table) for table in layout.plan.tables}
 
 
+@dataclass
+class _Output:
+    """An output that is being written, and which of its bytes are from which file."""
+
+    writers: Mapping[str, Writer]
+    stream: BinaryIO | None = None
+    """The stream, if its lines can be taken over from an older output or by a later one."""
+    old: OldOutput | None = None
+    old_stream: BinaryIO | None = None
+    modified_ns: int = 0
+    parts: dict[str, Part] = field(default_factory=dict)
+
+    def written(self, readings: Iterable[FileReading], on_file: OnFile) -> Iterator[FileReading]:
+        """Write the records of each reading, or take them over."""
+        for reading in readings:
+            start = self._place()
+            part = self.old.part(reading) if self.old else None
+            if part is not None and self.old_stream and self.stream:
+                copy_part(self.old_stream, part, self.stream)
+            else:
+                for tab in reading.tabs:
+                    for table, batch in tab.tables.items():
+                        self.writers[table].write(batch)
+            if self.stream is not None and may_be_taken(reading):
+                self.parts[reading.name] = (start, self._place())
+            on_file(reading)
+            yield reading
+
+    def _place(self) -> int:
+        if self.stream is None:
+            return 0
+        self.stream.flush()
+        return os.lseek(self.stream.fileno(), 0, os.SEEK_CUR)
+
+    def described(self, reader: str) -> dict[str, object] | None:
+        """What the record of the run says of the output; nothing if it cannot be known again."""
+        if self.stream is None or not reader:
+            return None
+        return Written(self._place(), self.modified_ns, reader, self.parts).described()
+
+
 @contextmanager
-def _writers(schemas: Mapping[str, pa.Schema], out: Path) -> Iterator[Mapping[str, Writer]]:
+def _outputs(layout: Layout, out: Path, old: OldOutput | None) -> Iterator[_Output]:
+    with _writers(_schemas(layout), out, layout.spec.key) as (writers, place):
+        stream, modified_ns = place
+        if stream is None:
+            yield _Output(writers)
+        elif old is None:
+            yield _Output(writers, stream, modified_ns=modified_ns)
+        else:
+            with old.path.open("rb") as before:
+                yield _Output(writers, stream, old, before, modified_ns)
+
+
+_Place = tuple[BinaryIO | None, int]
+"""A stream whose lines can be told apart, and the time that the output will be of."""
+
+
+@contextmanager
+def _writers(
+    schemas: Mapping[str, pa.Schema], out: Path, key: Sequence[str]
+) -> Iterator[tuple[Mapping[str, Writer], _Place]]:
     """A writer for each output table; what they write is put in place at the end, or not at all."""
-    if out.suffix.lower() == ".xlsx":
-        with placed(out) as stream:
-            book = XlsxBook(stream)
-            try:
-                yield {table: book.sheet(table, schema) for table, schema in schemas.items()}
-            except BaseException:
-                book.abandon()
-                raise
-            book.close()
+    if len(schemas) == 1 or out.name.lower().endswith(_SEVERAL):
+        kind = known_kind(out)
+        now = time.time_ns()
+        with placed(out, now) as stream, opened(kind, stream, schemas, key) as writers:
+            yield writers, (stream if kind.by_line else None, now)
         return
-    if len(schemas) == 1:
-        ((table, schema),) = schemas.items()
-        with placed(out) as stream:
-            yield {table: CsvWriter(stream, schema)}
-        return
-    with placed_folder(out) as folder, ExitStack() as streams:
-        yield {
-            table: CsvWriter(streams.enter_context((folder / f"{table}.csv").open("wb")), schema)
-            for table, schema in schemas.items()
-        }
+    with placed_folder(out) as folder, ExitStack() as stack:
+        yield (
+            {
+                table: _file_of(stack, KINDS[".csv"], folder / f"{table}.csv", table, schema)
+                for table, schema in schemas.items()
+            },
+            (None, 0),
+        )
 
 
-def _written(
-    readings: Iterable[FileReading], writers: Mapping[str, Writer], on_file: OnFile
-) -> Iterator[FileReading]:
-    for reading in readings:
-        for tab in reading.tabs:
-            for table, batch in tab.tables.items():
-                writers[table].write(batch)
-        on_file(reading)
-        yield reading
+def _file_of(stack: ExitStack, kind: Kind, path: Path, table: str, schema: pa.Schema) -> Writer:
+    stream = stack.enter_context(path.open("wb"))
+    return stack.enter_context(opened(kind, stream, {table: schema}))[table]

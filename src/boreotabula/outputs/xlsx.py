@@ -1,104 +1,170 @@
-"""A workbook as output: a tab for each output table, typed cells, the first row frozen."""
+"""A workbook as output: a tab with a table object for each output table, its first row frozen."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from datetime import date, datetime, time
-from typing import Any, BinaryIO
+import io
+import re
+from collections.abc import Mapping, Sequence
+from typing import BinaryIO
 
 import pyarrow as pa
 
-from boreotabula.errors import CallError
-from boreotabula.layout.addresses import MAX_ROWS
+from boreotabula.layout.addresses import address
 from boreotabula.outputs.csv import field_type
-from boreotabula.reading.values.form import DECIMAL
+from boreotabula.outputs.xlsx_parts import Package, Replaced, open_package, with_attributes
+from boreotabula.outputs.xlsx_rows import SheetRows, number_format
 
-_FORMATS = {
-    "month": "yyyy-mm",
-    "date": "yyyy-mm-dd",
-    "datetime": "yyyy-mm-dd hh:mm",
-    "time": "hh:mm:ss",
-    "percent": "0.0##%",
-}
-_WIDTH = 14
+_NO_NAME = re.compile(r"[\[\]:*?/\\']")
+_MOST_NAME = 31
 
 
-class XlsxBook:
-    """A workbook that is written row by row, whatever its length.
+class NewWorkbook:
+    """A workbook that is written to a stream; rows wait in temporary files until its end."""
 
-    Raises CallError once a table has more records than a sheet has rows. Use `sheet` for a writer
-    of each table, then `close`.
-    """
-
-    def __init__(self, stream: BinaryIO) -> None:
-        import xlsxwriter  # only needed for this kind of output
-
-        # Texts are written as texts, whatever sign they begin with.
-        options = {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
-        self._book = xlsxwriter.Workbook(stream, options)
-        self._bold = self._book.add_format({"bold": True, "bottom": 1})
-        self._formats: dict[str, Any] = {}
-
-    def sheet(self, name: str, schema: pa.Schema) -> XlsxSheet:
-        """The writer of one table."""
-        sheet = self._book.add_worksheet(name)
-        sheet.freeze_panes(1, 0)
-        sheet.set_column(0, len(schema) - 1, _WIDTH)
-        sheet.write_row(0, 0, schema.names, self._bold)
-        return XlsxSheet(name, sheet, schema, [self._format(field_type(one)) for one in schema])
-
-    def _format(self, kind: str) -> Any:
-        """The number format of a field type; None if it needs none."""
-        form = _number_format(kind)
-        if form is None:
-            return None
-        if form not in self._formats:
-            self._formats[form] = self._book.add_format({"num_format": form})
-        return self._formats[form]
+    def __init__(self, stream: BinaryIO, schemas: Mapping[str, pa.Schema]) -> None:
+        self._stream = stream
+        self._package = open_package(empty_workbook(schemas))
+        self.writers: Mapping[str, SheetRows] = {
+            table: SheetRows(table, schema, styles=_styles(self._package, schema))
+            for table, schema in schemas.items()
+        }
 
     def close(self) -> None:
-        """Write the workbook to its stream."""
-        self._book.close()
+        """Write the workbook."""
+        parts = list(self._package.tabs().values())
+        for part, rows in zip(parts, self.writers.values(), strict=True):
+            fill(self._package, part, rows, widths=True)
+        self._package.write(self._stream)
 
     def abandon(self) -> None:
-        """Let go of the workbook without writing it."""
-        self._book.fileclosed = True
+        """Let go of it."""
+        for rows in self.writers.values():
+            rows.content.close()
 
 
-def _number_format(kind: str) -> str | None:
-    decimals = DECIMAL.fullmatch(kind)
-    if decimals:
-        return "0." + "0" * int(decimals[1]) if int(decimals[1]) else "0"
-    return _FORMATS.get(kind)
+def empty_workbook(schemas: Mapping[str, pa.Schema]) -> BinaryIO:
+    """A workbook with a table without records for each schema."""
+    import xlsxwriter  # only needed for this kind of output
+
+    content = io.BytesIO()
+    with xlsxwriter.Workbook(content, {"in_memory": True}) as book:
+        for number, (table, schema) in enumerate(schemas.items(), 1):
+            sheet = book.add_worksheet(tab_name(table))
+            sheet.freeze_panes(1, 0)
+            sheet.set_column(0, len(schema) - 1, 12)
+            columns = [{"header": name} for name in schema.names]
+            shape = {"name": table_name(table, number), "columns": columns}
+            sheet.add_table(0, 0, 1, len(schema) - 1, shape)
+    return content
 
 
-class XlsxSheet:
-    """Writes record batches of one schema to a sheet."""
+def tab_name(table: str) -> str:
+    """The name of a table as tabs allow it: 31 signs, and not any."""
+    return _NO_NAME.sub(" ", table).strip()[:_MOST_NAME] or "records"
 
-    def __init__(self, name: str, sheet: Any, schema: pa.Schema, formats: Sequence[Any]) -> None:
-        self._name, self._sheet, self._formats = name, sheet, formats
-        self._row = 1
 
-    def write(self, batch: pa.RecordBatch) -> None:
-        """Write the records of a batch."""
-        if self._row + batch.num_rows > MAX_ROWS:
-            raise CallError(
-                f"“{self._name}” has more records than a sheet has rows ({MAX_ROWS:,}); write .csv"
-                " instead"
-            )
-        columns = [column.to_pylist() for column in batch.columns]
-        for place, values in enumerate(zip(*columns, strict=True), self._row):
-            for column, value in enumerate(values):
-                if value is not None:
-                    self._put(place, column, value)
-        self._row += batch.num_rows
+def table_name(table: str, number: int) -> str:
+    """The name of a table object: letters, digits and underscores, and no address."""
+    return f"T{number}_" + re.sub(r"\W", "_", table)
 
-    def _put(self, row: int, column: int, value: object) -> None:
-        write: Callable[..., object] = self._sheet.write_number
-        if isinstance(value, str):
-            write = self._sheet.write_string
-        elif isinstance(value, datetime | date | time):
-            write = self._sheet.write_datetime
-        elif isinstance(value, bool):
-            write = self._sheet.write_boolean
-        write(row, column, value, self._formats[column])
+
+def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
+    """The cell style of each column, made for its number format."""
+    made: dict[str, int] = {}
+    styles: list[int | None] = []
+    for one in schema:
+        form = number_format(field_type(one))
+        if form is not None and form not in made:
+            made[form] = package.style(form)
+        styles.append(made[form] if form is not None else None)
+    return styles
+
+
+def fill(
+    package: Package,
+    part: str,
+    rows: SheetRows,
+    above: str = "",
+    heading_styles: Sequence[int | None] = (),
+    *,
+    widths: bool = False,
+) -> None:
+    """Put rows into a worksheet instead of its own, and fit its table object to them.
+
+    `above` is the markup of the rows above the heading, which stay.
+    """
+    text = package.text(part)
+    last = address(rows.last - 1, rows.left + len(rows.schema) - 1)
+    whole = f"{address(rows.heading - 1, rows.left)}:{last}"
+    found = re.search(
+        r"<(?P<p>\w+:)?sheetData\s*(?:/>|>.*</(?P=p)?sheetData>|>.*</sheetData>)", text, re.DOTALL
+    )
+    assert found is not None
+    prefix = found["p"] or ""
+    before, after = text[: found.start()], text[found.end() :]
+    before = re.sub(r"<(?:\w+:)?dimension\b[^>]*/>", "", before)
+    if widths:
+        columns = "".join(
+            f'<col min="{at}" max="{at}" width="{width}" customWidth="1"/>'
+            for at, width in enumerate(rows.widths, rows.left + 1)
+        )
+        before = re.sub(r"<cols>.*?</cols>", f"<cols>{columns}</cols>", before, flags=re.DOTALL)
+    package.sheets[part] = Replaced(
+        f"{before}<{prefix}sheetData>{above}".encode(),
+        rows,
+        rows.heading_row(heading_styles),
+        f"</{prefix}sheetData>{after}".encode(),
+    )
+    for table in package.tables(part):
+        _fit_table(package, table, whole, rows.schema.names)
+
+
+def _fit_table(package: Package, table: str, whole: str, names: Sequence[str]) -> None:
+    """Give a table object its new extent; what it is filtered by is let go."""
+    text = package.text(table)
+    start = re.search(r"<(?:\w+:)?table\b[^>]*>", text)
+    assert start is not None
+    text = text.replace(start[0], with_attributes(start[0], {"ref": whole}), 1)
+    found = re.search(
+        r"<(\w+:)?autoFilter\b[^>]*?(?:/>|>.*?</(?:\w+:)?autoFilter>)", text, re.DOTALL
+    )
+    if found:
+        tag = f'<{found[1] or ""}autoFilter ref="{whole}"/>'
+        text = text.replace(found[0], tag, 1)
+    text = re.sub(r"<(\w+:)?sortState\b.*?</(\w+:)?sortState>", "", text, flags=re.DOTALL)
+    columns = re.search(
+        r"<(\w+:)?tableColumns\b[^>]*>(.*?)</(?:\w+:)?tableColumns>", text, re.DOTALL
+    )
+    assert columns is not None
+    tags = re.findall(
+        r"<(?:\w+:)?tableColumn\b[^>]*?/>|<(?:\w+:)?tableColumn\b.*?</(?:\w+:)?tableColumn>",
+        columns[2], re.DOTALL,
+    )  # fmt: skip
+    kept = {_column_name(tag): tag for tag in tags}
+    if list(kept) != list(names):
+        text = text.replace(columns[0], _columns(columns[1] or "", kept, names), 1)
+    package.put(table, text)
+
+
+def _column_name(tag: str) -> str:
+    from xml.sax.saxutils import unescape
+
+    found = re.search(r'(?<![\w:])name="([^"]*)"', tag)
+    return unescape(found[1], {"&quot;": '"', "&apos;": "'"}) if found else ""
+
+
+def _columns(prefix: str, kept: Mapping[str, str], names: Sequence[str]) -> str:
+    """The columns of a table object: known ones as they were, new ones with free ids."""
+    from xml.sax.saxutils import quoteattr
+
+    ids = [int(found[1]) for tag in kept.values() if (found := re.search(r'\bid="(\d+)"', tag))]
+    free = max(ids, default=0)
+    tags = []
+    for name in names:
+        if name in kept:
+            tags.append(kept[name])
+        else:
+            free += 1
+            tags.append(f'<{prefix}tableColumn id="{free}" name={quoteattr(name)}/>')
+    inner = "".join(tags)
+    return f'<{prefix}tableColumns count="{len(names)}">{inner}</{prefix}tableColumns>'

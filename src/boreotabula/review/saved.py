@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import csv
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from boreotabula.errors import CallError
-from boreotabula.runs.inbox import RUN_RECORD, run_folder
+from boreotabula.runs.earlier import earlier_record
+from boreotabula.runs.inbox import run_folder
 
 
 @dataclass(frozen=True)
@@ -46,9 +46,9 @@ def saved_output(path: Path, table: str | None = None) -> SavedOutput:
 
     Raises CallError if it was not written by a run, or has no such table.
     """
-    record, out = _record_of(path), path
+    record, out = earlier_record(path), path
     if record is None and path.parent.name:
-        record, out = _record_of(path.parent), path.parent
+        record, out = earlier_record(path.parent), path.parent
         table = table or path.stem
     if record is None:
         raise CallError(
@@ -63,14 +63,6 @@ def saved_output(path: Path, table: str | None = None) -> SavedOutput:
     if not file.is_file():
         raise CallError(f"there is no file “{file}”")
     return SavedOutput(file, wanted, record, out.resolve().parent)
-
-
-def _record_of(out: Path) -> Mapping[str, Any] | None:
-    try:
-        found = json.loads((run_folder(out) / RUN_RECORD).read_text("utf-8"))
-    except (OSError, ValueError):
-        return None
-    return found if isinstance(found, dict) and found.get("output") == out.name else None
 
 
 def _csv_rows(path: Path) -> Iterator[Sequence[str]]:

@@ -16,12 +16,12 @@ from boreotabula.reading.records import as_one, record_schema
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.choosing import make_job
-from boreotabula.runs.files import FileReading, read_file
+from boreotabula.runs.earlier import Since
+from boreotabula.runs.every_file import Means, digests, read_all
+from boreotabula.runs.files import FileReading
 from boreotabula.runs.inbox import NO_PATTERN, Inbox, LeftOut, look
 from boreotabula.runs.layouts import Layout
-from boreotabula.runs.odd.copies import without_copies
 from boreotabula.runs.odd.watching import watches
-from boreotabula.workbooks.limits import Limits
 
 
 @dataclass(frozen=True)
@@ -75,6 +75,8 @@ class Run:
     account: Account
     started: datetime
     ended: datetime
+    since: Since | None = None
+    """What has changed since the run before, if there was one."""
 
     @property
     def records(self) -> pa.Table:
@@ -122,56 +124,30 @@ def extract(
     layout: Layout,
     files: Sequence[str | Path] = (),
     on_file: Callable[[FileReading], None] | None = None,
+    workers: int | None = 1,
 ) -> Run:
     """Read all files of a layout's source folders, or only `files`, into one table.
 
-    `on_file` is called after each file. Raises CallError if a source folder is not there;
+    `on_file` is called after each file. They are read by so many `workers`, None for as many as
+    there are cores; what comes of it is the same. Raises CallError if a source folder is not there;
     what is wrong with a file is a finding of the run.
     """
     inbox = look(layout, named=[Path(file) for file in files])
-    return gather(layout, inbox, read_each(layout, inbox, on_file), keep_records=True)
+    readings = read_each(layout, inbox, on_file, Means(workers))
+    return gather(layout, inbox, readings, keep_records=True)
 
 
 def read_each(
     layout: Layout,
     inbox: Inbox,
     on_file: Callable[[FileReading], None] | None,
-    limits: Limits | None = None,
+    means: Means,
 ) -> Iterator[FileReading]:
-    """Read the taken files one by one; `on_file` is called after each."""
-    for reading in read_all(layout, inbox, limits):
+    """Read the taken files in order; `on_file` is called after each."""
+    for reading in read_all(layout, inbox, means, digests(inbox)):
         if on_file is not None:
             on_file(reading)
         yield reading
-
-
-def read_all(layout: Layout, inbox: Inbox, limits: Limits | None = None) -> Iterator[FileReading]:
-    """Read the taken files one by one, in order; of copies only the first is kept.
-
-    That holds for files with the same content, and for tabs with the same records.
-    """
-    return without_copies(_read_files(layout, inbox, limits))
-
-
-def _read_files(layout: Layout, inbox: Inbox, limits: Limits | None) -> Iterator[FileReading]:
-    job = make_job(layout.spec, layout.plan, limits)
-    first: dict[str, str] = {}
-    for source in inbox.taken:
-        reading = read_file(source, job)
-        same = first.setdefault(reading.digest, source.name) if reading.digest else source.name
-        yield reading if same == source.name else _copy_of(reading, same)
-
-
-def _copy_of(reading: FileReading, first: str) -> FileReading:
-    finding = Finding(
-        "file-twice",
-        f"this file has the same content as “{first}”; only that one was read",
-        "Delete the copy, or ask the sender for the file that was meant.",
-        looked_for="each file once",
-        found=first,
-        file=reading.name,
-    )
-    return FileReading(reading.name, reading.size, reading.digest, findings=(finding,))
 
 
 def gather(

@@ -36,16 +36,13 @@ class TabResult:
     """The headings of its cross-tabs, and a cell under each."""
     totals: TotalsCount = field(default_factory=TotalsCount)
     facts: TabFacts = field(default_factory=TabFacts)
+    record_count: int = 0
+    """Number of its records in all tables."""
 
     @property
     def is_copy(self) -> bool:
         """Whether it was left out as a copy of another tab."""
         return any(rule.startswith(COPY) for rule in self.account.left_out)
-
-    @property
-    def record_count(self) -> int:
-        """Number of its records in all tables."""
-        return sum(batch.num_rows for batch in self.tables.values())
 
 
 @dataclass(frozen=True)
@@ -104,7 +101,16 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
         done = file.read_tab(sheet, how, around)
         facts = facts_of(sheet, done, how.captured)
         tabs.append(
-            TabResult(name, done.tables, done.account, done.form, done.heads, done.totals, facts)
+            TabResult(
+                name,
+                done.tables,
+                done.account,
+                done.form,
+                done.heads,
+                done.totals,
+                facts,
+                sum(batch.num_rows for batch in done.tables.values()),
+            )
         )
         if sheet.blank:
             file.say(Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name)

@@ -175,7 +175,8 @@ def _unwanted(path: Path, name: str, written: frozenset[Path]) -> str | None:
 
 def run_folder(out: Path) -> Path:
     """The folder beside an output that holds the findings and the record of its run."""
-    return out.with_name(out.stem + RUN_FOLDER)
+    stem = out.name.removesuffix(".gz") if out.name.endswith(".csv.gz") else out.name
+    return out.with_name(Path(stem).stem + RUN_FOLDER)
 
 
 def _is_run_folder(folder: Path) -> bool:

@@ -17,8 +17,10 @@ class KeepOld(Exception):  # noqa: N818  # a way out, not a mistake
 
 
 @contextmanager
-def placed(target: Path) -> Iterator[BinaryIO]:
+def placed(target: Path, modified_ns: int | None = None) -> Iterator[BinaryIO]:
     """A stream whose content becomes `target` when the block ends well; else nothing changes.
+
+    The file is marked as modified at a time in nanoseconds since 1970, if that is given.
 
     The parts are written to a hidden file beside the target, so that the move is one step of the
     file system. Raises CallError if that folder cannot be written to.
@@ -32,6 +34,8 @@ def placed(target: Path) -> Iterator[BinaryIO]:
                 yield stream
                 stream.flush()
                 os.fsync(stream.fileno())
+            if modified_ns is not None:
+                os.utime(beside, ns=(modified_ns, modified_ns))
             beside.replace(target)
     except BaseException as error:
         with suppress(OSError):

@@ -6,7 +6,8 @@ import csv
 import io
 import json
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -25,10 +26,11 @@ FINDING_COLUMNS = (
 UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason")
 
 
-def write_record(run: Run, out: Path) -> Path:
+def write_record(run: Run, out: Path, written: Mapping[str, Any] | None = None) -> Path:
     """Write findings.csv, unplaced.csv and run.json into the run folder beside `out`.
 
-    Returns the folder. Raises CallError if it cannot be written.
+    `written` is what the next run needs to know of the output. Returns the folder. Raises CallError
+    if it cannot be written.
     """
     folder = run_folder(out)
     try:
@@ -39,7 +41,8 @@ def write_record(run: Run, out: Path) -> Path:
     unplaced = [[getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced]
     _place(folder / "findings.csv", csv_text(FINDING_COLUMNS, findings))
     _place(folder / "unplaced.csv", csv_text(UNPLACED_COLUMNS, unplaced))
-    text = json.dumps(describe(run, out), ensure_ascii=False, indent=2)
+    described = describe(run, out) | {"written": written}
+    text = json.dumps(described, ensure_ascii=False, indent=2)
     _place(folder / RUN_RECORD, text + "\n")
     return folder
 
@@ -112,6 +115,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
             }
             for file in run.files
         ],
+        "since_last_run": asdict(run.since) if run.since else None,
         "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
     }
 

@@ -98,7 +98,8 @@ def _left_out(tab: TabResult, of: str) -> TabResult:
     roles = {role: filled if role is Role.LEFT_OUT else 0 for role in Role}
     return replace(
         tab,
-        tables={table: batch.slice(0, 0) for table, batch in tab.tables.items()},
+        tables={},
+        record_count=0,
         account=Account(filled, roles, {f"{COPY} of {of}": filled}),
         heads={},
         totals=TotalsCount(),

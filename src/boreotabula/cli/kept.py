@@ -1,0 +1,46 @@
+"""`boreotabula kept`: how much is kept of earlier runs, and clearing it."""
+
+from __future__ import annotations
+
+import json
+
+import click
+
+from boreotabula.cli.options import json_option
+
+EPILOG = """\b
+Examples:
+  boreotabula kept
+  boreotabula kept --clear
+
+An unchanged file is not read again by the same layout and version: its result is kept, in the
+user's cache folder or that of the environment variable BOREOTABULA_KEPT. What was unused longest
+goes first once the folder holds 2 GiB. `extract --fresh` reads every file anew."""
+
+
+@click.command("kept", epilog=EPILOG)
+@click.option("--clear", "clear_it", is_flag=True, help="Delete all of it.")
+@json_option
+def command(clear_it: bool, as_json: bool) -> int:
+    """Show how much is kept of earlier runs, or clear it."""
+    from boreotabula.runs.kept import clear, kept_folder, kept_size
+
+    folder = kept_folder()
+    count, size = kept_size(folder)
+    if clear_it:
+        clear(folder)
+    if as_json:
+        found = {"folder": str(folder), "results": count, "bytes": size, "cleared": clear_it}
+        click.echo(json.dumps(found, ensure_ascii=False, indent=2))
+        return 0
+    results = "1 result" if count == 1 else f"{count:,} results"
+    click.echo(f"{results}, {_size(size)}, in {folder}" + (": deleted" if clear_it else ""))
+    return 0
+
+
+def _size(size: int) -> str:
+    for unit in ("bytes", "KiB", "MiB"):
+        if size < 1024:
+            return f"{size:,.0f} {unit}"
+        size //= 1024
+    return f"{size:,.0f} GiB"

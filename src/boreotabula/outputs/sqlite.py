@@ -1,0 +1,117 @@
+"""Records in an SQLite database: a table for each output table, its columns typed, in one
+transaction."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from pathlib import Path
+
+import pyarrow as pa
+
+from boreotabula.errors import CallError
+from boreotabula.outputs.csv import column_text, field_type
+
+_TYPES = {"integer": "INTEGER", "yesno": "INTEGER", "number": "REAL", "percent": "REAL"}
+"""Column types by field types; all others are texts: dates as ISO 8601, decimals digit by digit."""
+
+
+class Database:
+    """A database that takes the records of a run; nothing is in it before `close`."""
+
+    def __init__(self, path: Path, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> None:
+        """Raises CallError if the file is no database, or has such a table with other columns."""
+        self._path = path
+        self.writers: Mapping[str, TableWriter] = {}
+        self._base = sqlite3.connect(path, isolation_level=None, timeout=10)
+        try:
+            self._base.execute("BEGIN IMMEDIATE")
+            for table, schema in schemas.items():
+                self._prepare(table, schema, key)
+            self.writers = {name: self._writer(name, schema) for name, schema in schemas.items()}
+        except sqlite3.Error as error:
+            self._base.close()
+            raise CallError(f"“{path}” cannot be written as a database: {error}") from None
+        except BaseException:
+            self._base.close()
+            raise
+
+    def _prepare(self, table: str, schema: pa.Schema, key: Sequence[str]) -> None:
+        wanted = {field.name: _TYPES.get(field_type(field), "TEXT") for field in schema}
+        found = {
+            str(name): str(kind)
+            for _, name, kind, *_ in self._base.execute(f"PRAGMA table_info({_quoted(table)})")
+        }
+        folded = {name.casefold(): kind.upper() for name, kind in found.items()}
+        if not found:
+            columns = ", ".join(f"{_quoted(name)} {kind}" for name, kind in wanted.items())
+            self._base.execute(f"CREATE TABLE {_quoted(table)} ({columns})")
+        for name, kind in wanted.items() if found else ():
+            known = folded.get(name.casefold())
+            if known is None:
+                self._base.execute(
+                    f"ALTER TABLE {_quoted(table)} ADD COLUMN {_quoted(name)} {kind}"
+                )
+            elif known != kind:
+                raise CallError(
+                    f"“{self._path}”: the column “{name}” of the table “{table}” is {known}, and"
+                    f" the layout's field is {kind}; rename the field, or write into another table"
+                )
+        indexed = [name for name in key if name in wanted]
+        for name, over in (("key", indexed), ("source", ["source_file"])):
+            if over and set(over) <= set(wanted):
+                index = _quoted(f"{table}_{name}")
+                self._base.execute(
+                    f"CREATE INDEX IF NOT EXISTS {index} ON {_quoted(table)}"
+                    f" ({', '.join(map(_quoted, over))})"
+                )
+
+    def forget(self, table: str, files: Collection[str]) -> None:
+        """Delete the records of some source files."""
+        self._base.executemany(
+            f"DELETE FROM {_quoted(table)} WHERE source_file = ?", [(one,) for one in files]
+        )
+
+    def _writer(self, table: str, schema: pa.Schema) -> TableWriter:
+        names = ", ".join(map(_quoted, schema.names))
+        places = ", ".join("?" * len(schema.names))
+        insert = f"INSERT INTO {_quoted(table)} ({names}) VALUES ({places})"
+        return TableWriter(self._base, insert, [field_type(field) for field in schema])
+
+    def close(self) -> None:
+        """Make the records part of the database. Raises CallError if that cannot be."""
+        try:
+            self._base.execute("COMMIT")
+        except sqlite3.Error as error:
+            raise CallError(f"“{self._path}” cannot be written: {error}") from None
+        finally:
+            self._base.close()
+
+    def abandon(self) -> None:
+        """Leave the database as it was."""
+        self._base.close()
+
+
+class TableWriter:
+    """Writes record batches of one schema into a table."""
+
+    def __init__(self, base: sqlite3.Connection, insert: str, kinds: Sequence[str]) -> None:
+        self._base, self._insert, self._kinds = base, insert, kinds
+
+    def write(self, batch: pa.RecordBatch) -> None:
+        """Write the records of a batch. Raises CallError if the disk is full."""
+        columns = [_values(one, kind) for one, kind in zip(batch.columns, self._kinds, strict=True)]
+        try:
+            self._base.executemany(self._insert, zip(*columns, strict=True))
+        except sqlite3.Error as error:
+            raise CallError(f"the database cannot be written: {error}") from None
+
+
+def _values(column: pa.Array, kind: str) -> Iterable[object]:
+    found: list[object] = (column if kind in _TYPES else column_text(column, kind)).to_pylist()
+    return found
+
+
+def _quoted(name: str) -> str:
+    """A name as SQL writes it, whatever signs it holds."""
+    return '"' + name.replace('"', '""') + '"'

@@ -1,0 +1,217 @@
+"""The rows of a worksheet as markup (ECMA-376 part 1, 18.3.1): whole columns turned to text."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from datetime import date, datetime
+from tempfile import TemporaryFile
+from typing import BinaryIO
+from xml.sax.saxutils import escape
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import MAX_ROWS, column_letters
+from boreotabula.outputs.csv import column_text, field_type
+
+FORMATS = {
+    "month": "yyyy-mm",
+    "date": "yyyy-mm-dd",
+    "datetime": "yyyy-mm-dd hh:mm",
+    "time": "hh:mm:ss",
+    "percent": "0.0##%",
+}
+"""The number format of a field type; decimals have as many places as they keep."""
+
+_MOST_SIGNS = 32_767
+"""A cell holds no longer text."""
+_EXACT = 10**15
+"""Spreadsheet programs keep fifteen digits: longer numbers are written as texts."""
+_FIRST_DAY = date(1900, 3, 1)
+"""Days before are counted in two ways: they are written as texts."""
+_DAY_ZERO = {False: date(1899, 12, 30), True: date(1904, 1, 1)}
+_FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]|_x[0-9A-Fa-f]{4}_|\r")
+_WIDEST = 44
+_LOOKED_AT = 500
+
+
+def number_format(kind: str) -> str | None:
+    """The number format of a field type; None if it needs none."""
+    base, _, places = kind.rstrip(")").partition("(")
+    if base == "decimal" and places:
+        return "0." + "0" * int(places) if int(places) else "0"
+    return FORMATS.get(kind)
+
+
+class SheetRows:
+    """Takes record batches of one schema and keeps their rows as markup in a temporary file."""
+
+    def __init__(
+        self,
+        table: str,
+        schema: pa.Schema,
+        heading: int = 1,
+        left: int = 0,
+        styles: Sequence[int | None] = (),
+        since_1904: bool = False,
+    ) -> None:
+        """`heading` is the number of the heading row, counted from 1; `left` the first column,
+        from 0; `styles` the cell style of each column."""
+        self.table, self.schema = table, schema
+        self.heading, self.left = heading, left
+        self.count = 0
+        self.content: BinaryIO = TemporaryFile()  # noqa: SIM115  # lives as long as the rows
+        self._kinds = [field_type(one) for one in schema]
+        self._zero = _DAY_ZERO[since_1904]
+        given = styles or [None] * len(schema)
+        self._letters = [column_letters(left + at) for at in range(len(schema))]
+        self._marks = ["" if one is None else f' s="{one}"' for one in given]
+        self.widths = [len(name) + 3 for name in schema.names]
+
+    @property
+    def last(self) -> int:
+        """The number of the last row, counted from 1; a table without records has a blank one."""
+        return self.heading + max(self.count, 1)
+
+    def heading_row(self, styles: Sequence[int | None] = ()) -> bytes:
+        """The markup of the heading row."""
+        marks = ["" if one is None else f' s="{one}"' for one in styles] or [""] * len(self.schema)
+        cells = "".join(
+            f'<c r="{letters}{self.heading}"{mark} t="inlineStr"><is><t>{xml_text(name)}</t></is>'
+            "</c>"
+            for letters, mark, name in zip(self._letters, marks, self.schema.names, strict=True)
+        )
+        return f'<row r="{self.heading}">{cells}</row>'.encode()
+
+    def take(self, row: str) -> None:
+        """Take a row over as it stands, but for its number."""
+        self._room(1)
+        number = self.heading + 1 + self.count
+        moved = re.sub(r'(<(?:\w+:)?row\b[^>]*?\br=")\d+"', rf'\g<1>{number}"', row, count=1)
+        moved = re.sub(r'(<(?:\w+:)?c\b[^>]*?\br="[A-Z]+)\d+"', rf'\g<1>{number}"', moved)
+        self.content.write(moved.encode())
+        self.count += 1
+
+    def write(self, batch: pa.RecordBatch) -> None:
+        """Write the records of a batch. Raises CallError if a sheet cannot hold them."""
+        if not batch.num_rows:
+            return
+        self._room(batch.num_rows)
+        start = self.heading + 1 + self.count
+        numbers = pa.array(map(str, range(start, start + batch.num_rows)), pa.string())
+        parts: list[pa.Array | str] = ['<row r="', numbers, '">']
+        for at, column in enumerate(batch.columns):
+            cells = self._cells(at, column, numbers)
+            if self.count < _LOOKED_AT:
+                self._measure(at, column)
+            parts.append(cells)
+        lines = pc.binary_join_element_wise(*parts, "</row>", "")
+        self.content.write("".join(lines.to_pylist()).encode())
+        self.count += batch.num_rows
+
+    def _room(self, more: int) -> None:
+        if self.heading + self.count + more > MAX_ROWS:
+            raise CallError(
+                f"“{self.table}” has more records than a sheet has rows ({MAX_ROWS:,}); write .csv"
+                " or .parquet instead"
+            )
+
+    def _measure(self, at: int, column: pa.Array) -> None:
+        texts = column_text(column.slice(0, _LOOKED_AT), self._kinds[at]).unique().to_pylist()
+        longest = max((len(one) for one in texts if one is not None), default=0)
+        self.widths[at] = max(self.widths[at], min(longest + 2, _WIDEST))
+
+    def _cells(self, at: int, column: pa.Array, numbers: pa.Array) -> pa.Array:
+        """The markup of the cells of a column; nothing where there is no value."""
+        lead, mark = f'<c r="{self._letters[at]}', self._marks[at]
+        kind = self._kinds[at]
+        if kind == "yesno":
+            bits = column.cast(pa.int8()).cast(pa.string())
+            return _joined(lead, numbers, f'"{mark} t="b"><v>', bits, "</v></c>")
+        values = self._numbers(column, kind)
+        if values is None:
+            texts = self._texts(column, kind)
+        else:
+            written = _joined(lead, numbers, f'"{mark}><v>', values, "</v></c>")
+            left_over = pc.and_(column.is_valid(), values.is_null())
+            if not pc.any(left_over).as_py():
+                return written
+            texts = pc.if_else(left_over, _decoded(self._texts(column, kind)), None)
+            said = _joined(lead, numbers, '" t="inlineStr"><is><t>', texts, "</t></is></c>")
+            return pc.if_else(left_over, said, written)
+        head = f'"{mark} t="inlineStr"><is><t xml:space="preserve">'
+        return _joined(lead, numbers, head, _decoded(texts), "</t></is></c>")
+
+    def _numbers(self, column: pa.Array, kind: str) -> pa.Array | None:
+        """The numbers that a spreadsheet holds for a column, as texts; None for texts."""
+        if pa.types.is_dictionary(column.type) or pa.types.is_string(column.type):
+            return None
+        if kind in ("month", "date", "datetime", "time"):
+            return self._serials(column)
+        texts = _decoded(column_text(column, kind))
+        if kind in ("number", "percent"):
+            return texts
+        exact = pc.less(pc.abs(column.cast(pa.float64())), float(_EXACT))
+        if kind.startswith("decimal"):
+            digits = pc.utf8_length(pc.replace_substring_regex(texts, "[-.]", ""))
+            exact = pc.and_(exact, pc.less_equal(digits, 15))
+        return pc.if_else(exact, texts, None)
+
+    def _serials(self, column: pa.Array) -> pa.Array:
+        once = column.dictionary_encode()
+        serials = [self._serial(one) for one in once.dictionary.to_pylist()]
+        return pc.take(pa.array(serials, pa.string()), once.indices)
+
+    def _serial(self, value: object) -> str | None:
+        if isinstance(value, datetime):
+            day = value.date()
+            part = (value - datetime(day.year, day.month, day.day)).total_seconds() / 86400
+        elif isinstance(value, date):
+            day, part = value, 0.0
+        else:  # a time of day
+            seconds = sum(
+                getattr(value, unit) * size
+                for unit, size in (("hour", 3600), ("minute", 60), ("second", 1))
+            )
+            return repr((seconds + getattr(value, "microsecond") / 1e6) / 86400)  # noqa: B009
+        if day < max(_FIRST_DAY, self._zero):
+            return None
+        return repr((day - self._zero).days + part).removesuffix(".0")
+
+    def _texts(self, column: pa.Array, kind: str) -> pa.Array:
+        texts = column_text(column, kind)
+        once = texts if pa.types.is_dictionary(texts.type) else texts.dictionary_encode()
+        found = [None if one is None else xml_text(one) for one in once.dictionary.to_pylist()]
+        for text in once.dictionary.to_pylist():
+            if text is not None and len(text) > _MOST_SIGNS:
+                raise CallError(
+                    f"“{text[:40]}…” has {len(text):,} signs, and a cell holds {_MOST_SIGNS:,};"
+                    " write .csv or .parquet instead"
+                )
+        return pa.DictionaryArray.from_arrays(once.indices, pa.array(found, pa.string()))
+
+
+def xml_text(text: str) -> str:
+    """Text as markup; signs that XML cannot hold are written as ECMA-376 22.4.2.4 says."""
+    if _FORBIDDEN.search(text):
+        text = _FORBIDDEN.sub(
+            lambda found: (
+                f"_x{ord(found[0]):04X}_" if len(found[0]) == 1 else f"_x005F_{found[0][1:]}"
+            ),
+            text,
+        )
+    return escape(text)
+
+
+def _joined(lead: str, numbers: pa.Array, head: str, values: pa.Array, end: str) -> pa.Array:
+    """Cells of a column; nothing where there is no value."""
+    cells = pc.binary_join_element_wise(lead, numbers, head, values, end, "")
+    return pc.fill_null(cells, "")
+
+
+def _decoded(column: pa.Array) -> pa.Array:
+    if pa.types.is_dictionary(column.type):
+        return pc.take(column.dictionary, column.indices)
+    return column

@@ -1,0 +1,141 @@
+"""All files of an inbox read, in order: from what is kept of earlier runs, or anew on all cores."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from functools import partial
+
+from boreotabula.reading.findings import Finding
+from boreotabula.runs.choosing import Job, make_job
+from boreotabula.runs.files import FileReading, file_digest, read_file
+from boreotabula.runs.inbox import Inbox, SourceFile
+from boreotabula.runs.kept import LARGEST, Kept, Packed, clear, packed
+from boreotabula.runs.layouts import Layout
+from boreotabula.runs.odd.copies import without_copies
+from boreotabula.runs.pool import Sent, spread
+from boreotabula.workbooks.limits import Limits
+
+_FEW = 12
+"""So many files are read faster than other processes start."""
+
+
+@dataclass(frozen=True)
+class Means:
+    """How files are read; none of it changes what comes of them."""
+
+    workers: int | None = 1
+    """How many processes read; None for as many as there are cores."""
+    kept: Kept | None = None
+    """Where results are kept from run to run."""
+    fresh: bool = False
+    """Whether what is kept is not used, only replaced."""
+    limits: Limits = field(default_factory=Limits)
+
+
+@dataclass(frozen=True)
+class _Task:
+    """A file that must be read: what of it is known already."""
+
+    source: SourceFile
+    digest: str
+
+
+def digests(inbox: Inbox) -> dict[str, str]:
+    """The SHA-256 of each taken file's content, by its name; empty if it cannot be opened."""
+    return {source.name: _digest_of(source) for source in inbox.taken}
+
+
+def _digest_of(source: SourceFile) -> str:
+    try:
+        return file_digest(source.path)
+    except OSError:
+        return ""
+
+
+def read_all(
+    layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
+) -> Iterator[FileReading]:
+    """Read the taken files, in order, given their `digests`; of copies only the first is kept.
+
+    That holds for files with the same content, and for tabs with the same records.
+    """
+    return without_copies(_without_same(_read(layout, inbox, means, known)))
+
+
+def _read(
+    layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
+) -> Iterator[FileReading]:
+    job = make_job(layout.spec, layout.plan, means.limits)
+    kept = None if means.fresh else means.kept
+    looked_up = deque(_known(one, known[one.name], job, kept) for one in inbox.taken)
+    tasks = [one for one in looked_up if isinstance(one, _Task)]
+    workers = means.workers if len(tasks) > _FEW else 1
+    if workers == 1:
+        results = (_read_here(task, job, means.kept) for task in tasks)
+    else:
+        work = partial(_read_there, job=Sent.of(job), kept=means.kept)
+        sent = spread(work, tasks, _taken_down, workers, few=_FEW)
+        results = (one.reading() for one in sent)
+    while looked_up:
+        one = looked_up.popleft()
+        yield next(results) if isinstance(one, _Task) else one
+    if tasks and means.kept is not None:
+        clear(means.kept.folder, LARGEST)
+
+
+def _known(source: SourceFile, digest: str, job: Job, kept: Kept | None) -> FileReading | _Task:
+    """What is known of a file without reading it."""
+    again = partial(read_file, source, job)
+    found = kept.find(source, digest, again) if kept and digest else None
+    return found or _Task(source, digest)
+
+
+def _read_here(task: _Task, job: Job, kept: Kept | None) -> FileReading:
+    reading = read_file(task.source, job)
+    if kept is not None and reading.read:
+        kept.keep(task.source, reading.digest, packed(reading))
+    return reading
+
+
+def _read_there(task: _Task, job: Sent[Job], kept: Kept | None) -> Packed:
+    """The same in another process: the result comes back as it is kept."""
+    reading = read_file(task.source, job.get())
+    result = packed(reading)
+    if kept is not None and reading.read:
+        kept.keep(task.source, reading.digest, result)
+    return result
+
+
+def _taken_down(task: _Task) -> Packed:
+    """The reading of a file that takes the process down."""
+    finding = Finding(
+        "file-unreadable",
+        "this file was not read: the process that read it was stopped",
+        "Save it anew in the spreadsheet program, or leave it out with [source] exclude.",
+        looked_for="a workbook or a text file",
+        found="a file that cannot be read to its end",
+        file=task.source.name,
+    )
+    return packed(FileReading(task.source.name, digest=task.digest, findings=(finding,)))
+
+
+def _without_same(readings: Iterator[FileReading]) -> Iterator[FileReading]:
+    """The readings, where a file with the content of an earlier one gives nothing."""
+    first: dict[str, str] = {}
+    for reading in readings:
+        same = first.setdefault(reading.digest, reading.name) if reading.digest else reading.name
+        yield reading if same == reading.name else _copy_of(reading, same)
+
+
+def _copy_of(reading: FileReading, first: str) -> FileReading:
+    finding = Finding(
+        "file-twice",
+        f"this file has the same content as “{first}”; only that one was read",
+        "Delete the copy, or ask the sender for the file that was meant.",
+        looked_for="each file once",
+        found=first,
+        file=reading.name,
+    )
+    return replace(FileReading(reading.name, reading.size, reading.digest), findings=(finding,))
