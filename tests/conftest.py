@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,12 @@ from helpers import program
 # How long an example takes is no matter of tests: the machine may be busy.
 settings.register_profile("steady", deadline=None)
 settings.load_profile("steady")
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _kept_apart(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Results are kept for the tests alone, not among those of whoever runs them."""
+    os.environ["BOREOTABULA_KEPT"] = str(tmp_path_factory.mktemp("kept"))
 
 
 @pytest.fixture(scope="session")

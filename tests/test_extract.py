@@ -148,7 +148,10 @@ def test_nothing_read_leaves_the_old_output_as_it_was(desk: Path) -> None:
 @pytest.mark.parametrize(
     ("output", "said"),
     [
-        ("stock.txt", "the ending says what to write; known: .csv, .xlsx"),
+        (
+            "stock.txt",
+            "the ending says what to write; known: .csv, .csv.gz, .tsv, .jsonl, .parquet,",
+        ),
         ("nowhere/stock.csv", "there is no folder “nowhere”"),
         ("inbox/a_in.csv", "is one of the files that are read"),
         ("headings.csv", "“headings.csv” is read by this run"),

@@ -65,7 +65,7 @@ def run() -> NoReturn:
         status = cli.main(standalone_mode=False)
     except click.Abort:
         click.echo("Stopped; nothing was written.", err=True)
-        sys.exit(130)
+        _leave(130)
     except BrokenPipeError:  # whoever reads our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(1)
@@ -74,5 +74,14 @@ def run() -> NoReturn:
         sys.exit(error.exit_code)
     except BoreotabulaError as error:
         click.echo(str(error), err=True)
-        sys.exit(error.exit_status)
+        _leave(error.exit_status)
     sys.exit(status if isinstance(status, int) else 0)
+
+
+def _leave(status: int) -> NoReturn:
+    """Leave at once, with all processes that are still reading files."""
+    if "boreotabula.runs.pool" in sys.modules:
+        sys.modules["boreotabula.runs.pool"].end_processes()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(status)

@@ -95,15 +95,25 @@ def _bar(console: Console, what: str) -> Progress:
         BarColumn,
         MofNCompleteColumn,
         Progress,
+        ProgressColumn,
+        Task,
         TextColumn,
         TimeRemainingColumn,
     )
+
+    class Rate(ProgressColumn):
+        """How many files are done in a second."""
+
+        def render(self, task: Task) -> Text:
+            return Text(f"{task.speed:,.1f}/s" if task.speed else "", style="progress.data.speed")
 
     return Progress(
         TextColumn(what),
         BarColumn(bar_width=30),
         MofNCompleteColumn(),
         TextColumn("files"),
+        Rate(),
+        TextColumn("left"),
         TimeRemainingColumn(),
         TextColumn("{task.description}"),
         console=console,

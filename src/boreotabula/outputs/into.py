@@ -95,6 +95,12 @@ class Book:
     writers: Mapping[str, Writer] = field(default_factory=dict)
     tables: Sequence[BookTable] = ()
 
+    def close(self) -> None:
+        """Let go of the workbook and the rows."""
+        self.package.source.close()
+        for one in self.tables:
+            one.rows.close()
+
     def fill(self) -> None:
         """Put the rows into their tabs; formulas are worked out when the workbook is opened."""
         for one in self.tables:

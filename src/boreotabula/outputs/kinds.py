@@ -57,13 +57,14 @@ class _Single:
 
     writers: Mapping[str, Writer]
     ends: Sequence[Callable[[], None]] = ()
+    let_go: Callable[[], None] = lambda: None
 
     def close(self) -> None:
         for end in self.ends:
             end()
 
     def abandon(self) -> None:
-        pass
+        self.let_go()
 
 
 def _csv(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
@@ -113,7 +114,8 @@ def _sqlite(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[st
     from boreotabula.outputs.sqlite import Database
 
     # The hidden file that the stream writes to is the database; it is still empty.
-    return Database(Path(stream.name), schemas, key)
+    base = Database(Path(stream.name), schemas, key)
+    return _Single(base.writers, [base.commit, base.close], base.close)
 
 
 KINDS: Mapping[str, Kind] = {
@@ -145,12 +147,11 @@ def known_kind(out: Path) -> Kind:
 @contextmanager
 def opened(
     kind: Kind, stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str] = ()
-) -> Iterator[Mapping[str, Writer]]:
-    """The writers of an output on a stream; its end is written if the block ends well."""
+) -> Iterator[Opened]:
+    """An output on a stream, let go of if the block fails. It is for the block to close it."""
     output = kind.open(stream, schemas, key)
     try:
-        yield output.writers
+        yield output
     except BaseException:
         output.abandon()
         raise
-    output.close()

@@ -3,6 +3,7 @@ transaction."""
 
 from __future__ import annotations
 
+import errno
 import sqlite3
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from pathlib import Path
@@ -17,10 +18,11 @@ _TYPES = {"integer": "INTEGER", "yesno": "INTEGER", "number": "REAL", "percent":
 
 
 class Database:
-    """A database that takes the records of a run; nothing is in it before `close`."""
+    """A database that takes the records of a run; nothing is in it before `commit`."""
 
     def __init__(self, path: Path, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> None:
-        """Raises CallError if the file is no database, or has such a table with other columns."""
+        """Raises CallError if there is such a table with other columns, OSError if the file is no
+        database or cannot be written."""
         self._path = path
         self.writers: Mapping[str, TableWriter] = {}
         self._base = sqlite3.connect(path, isolation_level=None, timeout=10)
@@ -31,7 +33,7 @@ class Database:
             self.writers = {name: self._writer(name, schema) for name, schema in schemas.items()}
         except sqlite3.Error as error:
             self._base.close()
-            raise CallError(f"“{path}” cannot be written as a database: {error}") from None
+            raise _failed(error) from None
         except BaseException:
             self._base.close()
             raise
@@ -78,17 +80,15 @@ class Database:
         insert = f"INSERT INTO {_quoted(table)} ({names}) VALUES ({places})"
         return TableWriter(self._base, insert, [field_type(field) for field in schema])
 
-    def close(self) -> None:
-        """Make the records part of the database. Raises CallError if that cannot be."""
+    def commit(self) -> None:
+        """Make the records part of the database. Raises OSError if that cannot be."""
         try:
             self._base.execute("COMMIT")
         except sqlite3.Error as error:
-            raise CallError(f"“{self._path}” cannot be written: {error}") from None
-        finally:
-            self._base.close()
+            raise _failed(error) from None
 
-    def abandon(self) -> None:
-        """Leave the database as it was."""
+    def close(self) -> None:
+        """Let go of the database; without `commit` it is as it was."""
         self._base.close()
 
 
@@ -99,12 +99,16 @@ class TableWriter:
         self._base, self._insert, self._kinds = base, insert, kinds
 
     def write(self, batch: pa.RecordBatch) -> None:
-        """Write the records of a batch. Raises CallError if the disk is full."""
+        """Write the records of a batch. Raises OSError if the disk is full."""
         columns = [_values(one, kind) for one, kind in zip(batch.columns, self._kinds, strict=True)]
         try:
             self._base.executemany(self._insert, zip(*columns, strict=True))
         except sqlite3.Error as error:
-            raise CallError(f"the database cannot be written: {error}") from None
+            raise _failed(error) from None
+
+
+def _failed(error: sqlite3.Error) -> OSError:
+    return OSError(errno.EIO, str(error))
 
 
 def _values(column: pa.Array, kind: str) -> Iterable[object]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack, closing, contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import BinaryIO
@@ -18,7 +18,7 @@ import pyarrow as pa
 from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter
 from boreotabula.outputs.into import BASES, check_target, into_database, into_workbook
-from boreotabula.outputs.kinds import KINDS, Kind, Writer, known_kind, opened
+from boreotabula.outputs.kinds import KINDS, Writer, known_kind, opened
 from boreotabula.outputs.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
 from boreotabula.reading.records import record_schema
 from boreotabula.runs.earlier import earlier_record, since
@@ -27,7 +27,7 @@ from boreotabula.runs.extraction import Run, gather, read_each
 from boreotabula.runs.files import FileReading
 from boreotabula.runs.inbox import RUN_RECORD, Inbox, check_output, look, run_folder
 from boreotabula.runs.layouts import Layout
-from boreotabula.runs.placing import KeepOld, placed, placed_folder
+from boreotabula.runs.placing import KeepOld, placed, placed_folder, told
 from boreotabula.runs.record import write_record
 
 OnFile = Callable[[FileReading], None]
@@ -95,6 +95,7 @@ def extract_into(
         run = _compared(run, out)
         if not may_write(run, strict=strict):
             raise KeepOld
+        output.close()
         write_record(run, out, output.described(reader))
     return run
 
@@ -122,26 +123,21 @@ def extract_into_file(
     schemas, files = _schemas(layout), {one.name for one in inbox.taken}
     readings = read_all(layout, inbox, means, digests(inbox))
     if target.suffix.lower() in BASES:
-        base = into_database(target, schemas, layout.spec.key, files)
-        try:
+        with told(target), closing(into_database(target, schemas, layout.spec.key, files)) as base:
             run = _gathered(layout, inbox, _Output(base.writers).written(readings, on_file), target)
-        except BaseException:
-            base.abandon()
-            raise
-        if may_write(run, strict=strict):
-            base.close()
-            write_record(run, target)
-        else:
-            base.abandon()
+            if may_write(run, strict=strict):
+                base.commit()
+                write_record(run, target)
         return run
     book = into_workbook(target, schemas, tab, lambda file: not append or file in files)
-    run = _gathered(layout, inbox, _Output(book.writers).written(readings, on_file), target)
-    with placed(target) as stream:
-        if not may_write(run, strict=strict):
-            raise KeepOld
-        book.fill()
-        book.package.write(stream)
-        write_record(run, target)
+    with closing(book):
+        run = _gathered(layout, inbox, _Output(book.writers).written(readings, on_file), target)
+        with placed(target) as stream:
+            if not may_write(run, strict=strict):
+                raise KeepOld
+            book.fill()
+            book.package.write(stream)
+            write_record(run, target)
     return run
 
 
@@ -203,12 +199,13 @@ def _write_whole(
     readings = read_each(layout, inbox, on_file, means)
     run = _compared(gather(layout, inbox, readings, keep_records=True), out)
     schemas = {table: records.schema for table, records in run.tables.items()}
-    with _writers(schemas, out, layout.spec.key) as (writers, _):
+    with _opened(schemas, out, layout.spec.key) as output:
         if not may_write(run, strict=strict):
             raise KeepOld
         for table, records in run.tables.items():
             for batch in records.to_batches():
-                writers[table].write(batch)
+                output.writers[table].write(batch)
+        output.close()
         write_record(run, out)
     return run
 
@@ -222,6 +219,8 @@ class _Output:
     """An output that is being written, and which of its bytes are from which file."""
 
     writers: Mapping[str, Writer]
+    ends: Sequence[Callable[[], None]] = ()
+    """What writes the end of each file."""
     stream: BinaryIO | None = None
     """The stream, if its lines can be taken over from an older output or by a later one."""
     old: OldOutput | None = None
@@ -245,6 +244,11 @@ class _Output:
             on_file(reading)
             yield reading
 
+    def close(self) -> None:
+        """Write the end of the output."""
+        for end in self.ends:
+            end()
+
     def _place(self) -> int:
         if self.stream is None:
             return 0
@@ -260,42 +264,28 @@ class _Output:
 
 @contextmanager
 def _outputs(layout: Layout, out: Path, old: OldOutput | None) -> Iterator[_Output]:
-    with _writers(_schemas(layout), out, layout.spec.key) as (writers, place):
-        stream, modified_ns = place
-        if stream is None:
-            yield _Output(writers)
-        elif old is None:
-            yield _Output(writers, stream, modified_ns=modified_ns)
+    """The output of a run, that can take over lines of an older one."""
+    with _opened(_schemas(layout), out, layout.spec.key) as output:
+        if old is None or output.stream is None:
+            yield output
         else:
             with old.path.open("rb") as before:
-                yield _Output(writers, stream, old, before, modified_ns)
-
-
-_Place = tuple[BinaryIO | None, int]
-"""A stream whose lines can be told apart, and the time that the output will be of."""
+                output.old, output.old_stream = old, before
+                yield output
 
 
 @contextmanager
-def _writers(
-    schemas: Mapping[str, pa.Schema], out: Path, key: Sequence[str]
-) -> Iterator[tuple[Mapping[str, Writer], _Place]]:
+def _opened(schemas: Mapping[str, pa.Schema], out: Path, key: Sequence[str]) -> Iterator[_Output]:
     """A writer for each output table; what they write is put in place at the end, or not at all."""
     if len(schemas) == 1 or out.name.lower().endswith(_SEVERAL):
         kind = known_kind(out)
         now = time.time_ns()
-        with placed(out, now) as stream, opened(kind, stream, schemas, key) as writers:
-            yield writers, (stream if kind.by_line else None, now)
+        with placed(out, now) as stream, opened(kind, stream, schemas, key) as one:
+            by_line = stream if kind.by_line else None
+            yield _Output(one.writers, [one.close], by_line, modified_ns=now)
         return
     with placed_folder(out) as folder, ExitStack() as stack:
-        yield (
-            {
-                table: _file_of(stack, KINDS[".csv"], folder / f"{table}.csv", table, schema)
-                for table, schema in schemas.items()
-            },
-            (None, 0),
-        )
-
-
-def _file_of(stack: ExitStack, kind: Kind, path: Path, table: str, schema: pa.Schema) -> Writer:
-    stream = stack.enter_context(path.open("wb"))
-    return stack.enter_context(opened(kind, stream, {table: schema}))[table]
+        files = {
+            table: stack.enter_context((folder / f"{table}.csv").open("wb")) for table in schemas
+        }
+        yield _Output({table: CsvWriter(files[table], one) for table, one in schemas.items()})

@@ -35,11 +35,13 @@ class NewWorkbook:
         for part, rows in zip(parts, self.writers.values(), strict=True):
             fill(self._package, part, rows, widths=True)
         self._package.write(self._stream)
+        self.abandon()
 
     def abandon(self) -> None:
         """Let go of it."""
+        self._package.source.close()
         for rows in self.writers.values():
-            rows.content.close()
+            rows.close()
 
 
 def empty_workbook(schemas: Mapping[str, pa.Schema]) -> BinaryIO:

@@ -70,6 +70,10 @@ class SheetRows:
         self._marks = ["" if one is None else f' s="{one}"' for one in given]
         self.widths = [len(name) + 3 for name in schema.names]
 
+    def close(self) -> None:
+        """Let go of the rows."""
+        self.content.close()
+
     @property
     def last(self) -> int:
         """The number of the last row, counted from 1; a table without records has a blank one."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor
 from dataclasses import dataclass, field, replace
 from functools import partial
 
@@ -14,7 +15,7 @@ from boreotabula.runs.inbox import Inbox, SourceFile
 from boreotabula.runs.kept import LARGEST, Kept, Packed, clear, packed
 from boreotabula.runs.layouts import Layout
 from boreotabula.runs.odd.copies import without_copies
-from boreotabula.runs.pool import Sent, spread
+from boreotabula.runs.pool import Sent, processes, spread
 from boreotabula.workbooks.limits import Limits
 
 _FEW = 12
@@ -32,6 +33,8 @@ class Means:
     fresh: bool = False
     """Whether what is kept is not used, only replaced."""
     limits: Limits = field(default_factory=Limits)
+    executor: Callable[[int], Executor] | None = None
+    """What makes an executor of so many workers, if not processes of this machine."""
 
 
 @dataclass(frozen=True)
@@ -72,12 +75,11 @@ def _read(
     looked_up = deque(_known(one, known[one.name], job, kept) for one in inbox.taken)
     tasks = [one for one in looked_up if isinstance(one, _Task)]
     workers = means.workers if len(tasks) > _FEW else 1
+    results: Iterator[FileReading]
     if workers == 1:
         results = (_read_here(task, job, means.kept) for task in tasks)
     else:
-        work = partial(_read_there, job=Sent.of(job), kept=means.kept)
-        sent = spread(work, tasks, _taken_down, workers, few=_FEW)
-        results = (one.reading() for one in sent)
+        results = _read_spread(tasks, job, means)
     while looked_up:
         one = looked_up.popleft()
         yield next(results) if isinstance(one, _Task) else one
@@ -99,12 +101,27 @@ def _read_here(task: _Task, job: Job, kept: Kept | None) -> FileReading:
     return reading
 
 
-def _read_there(task: _Task, job: Sent[Job], kept: Kept | None) -> Packed:
-    """The same in another process: the result comes back as it is kept."""
+def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[FileReading]:
+    """Read files in other processes. What they keep need not be sent: it is found there."""
+    sent = Sent.of(job)
+    start = means.executor or partial(processes, shared=sent)
+    given = sent if means.executor else sent.brief()
+    work = partial(_read_there, job=given, kept=means.kept)
+    results = spread(work, tasks, _taken_down, means.workers, _FEW, start)
+    for task, result in zip(tasks, results, strict=True):
+        if isinstance(result, Packed):
+            yield result.reading()
+            continue
+        again = partial(read_file, task.source, job)
+        yield (means.kept and means.kept.find(task.source, result, again)) or again()
+
+
+def _read_there(task: _Task, job: Sent[Job], kept: Kept | None) -> str | Packed:
+    """Read a file in another process: the digest under which the result is kept, or the result."""
     reading = read_file(task.source, job.get())
     result = packed(reading)
-    if kept is not None and reading.read:
-        kept.keep(task.source, reading.digest, result)
+    if kept is not None and reading.read and kept.keep(task.source, reading.digest, result):
+        return reading.digest
     return result
 
 

@@ -93,8 +93,8 @@ class Kept:
             return None
         return found
 
-    def keep(self, source: SourceFile, digest: str, result: Packed) -> None:
-        """Keep the result of a file. What cannot be written is not kept, without a word."""
+    def keep(self, source: SourceFile, digest: str, result: Packed) -> bool:
+        """Keep the result of a file; whether that was possible, which it need not be."""
         path = self.path(source, digest)
         beside = path.with_name(f"{path.name}.{os.getpid()}.part")
         head, body = result.head, result.body
@@ -109,6 +109,8 @@ class Kept:
         except OSError:
             with suppress(OSError):
                 beside.unlink()
+            return False
+        return True
 
 
 def kept_size(folder: Path) -> tuple[int, int]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import glob
 import os
 import shutil
 from collections.abc import Iterator
@@ -26,10 +27,11 @@ def placed(target: Path, modified_ns: int | None = None) -> Iterator[BinaryIO]:
     file system. Raises CallError if that folder cannot be written to.
     """
     beside = target.with_name(f".{target.name}.{os.getpid()}.part")
-    with _told(target):
+    _sweep(target)
+    with told(target):
         stream = beside.open("wb")
     try:
-        with _told(target):
+        with told(target):
             with stream:
                 yield stream
                 stream.flush()
@@ -44,6 +46,28 @@ def placed(target: Path, modified_ns: int | None = None) -> Iterator[BinaryIO]:
             raise
 
 
+def _sweep(target: Path) -> None:
+    """Delete what runs that were killed have left beside a target."""
+    for left in target.parent.glob(f".{glob.escape(target.name)}.*.part"):
+        pid = left.name.split(".")[-2]
+        if left.is_file() and pid.isdecimal() and not _runs(int(pid)):
+            with suppress(OSError):
+                left.unlink()
+
+
+def _runs(pid: int) -> bool:
+    """Whether a process is there; where that cannot be asked, it is taken to be."""
+    if os.name != "posix":
+        return True
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except OSError:
+        return True
+    return True
+
+
 @contextmanager
 def placed_folder(target: Path) -> Iterator[Path]:
     """A folder whose content becomes `target` when the block ends well; else nothing changes.
@@ -53,10 +77,10 @@ def placed_folder(target: Path) -> Iterator[Path]:
     """
     beside = target.with_name(f".{target.name}.{os.getpid()}.part")
     old = target.with_name(f".{target.name}.{os.getpid()}.old")
-    with _told(target):
+    with told(target):
         beside.mkdir()
     try:
-        with _told(target):
+        with told(target):
             yield beside
             if target.exists():
                 target.rename(old)
@@ -71,7 +95,8 @@ def placed_folder(target: Path) -> Iterator[Path]:
 
 
 @contextmanager
-def _told(target: Path) -> Iterator[None]:
+def told(target: Path) -> Iterator[None]:
+    """Turn errors of the system about a target into a message."""
     try:
         yield
     except OSError as error:

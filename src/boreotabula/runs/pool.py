@@ -13,6 +13,7 @@ from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Generic, TypeVar
@@ -25,6 +26,8 @@ _FEW = 40
 """So many files are done faster than other processes start."""
 _AT_ONCE = 8
 """At most so many files go to a process together."""
+_AT_END = 0.3
+"""Seconds that a process that was killed may take to be gone."""
 _AHEAD = 3
 """So many portions for each process are under way; what is done waits for its turn in memory."""
 
@@ -48,6 +51,10 @@ class Sent(Generic[Content]):
         """Pack what can be pickled."""
         packed = pickle.dumps(content)
         return cls(hashlib.sha256(packed).hexdigest(), packed)
+
+    def brief(self) -> Sent[Content]:
+        """Only its key, for processes that have unpacked it already."""
+        return Sent(self.key, b"")
 
     def get(self) -> Content:
         """The content: always the same object within a process."""
@@ -103,7 +110,7 @@ def spread(
         for some in portions[done : done + workers * _AHEAD]:
             done += 1
             for source in some:
-                yield _alone(work, source, stopped)
+                yield _alone(work, source, stopped, start or processes)
 
 
 def _in_order(
@@ -117,7 +124,8 @@ def _in_order(
     with start(workers) as pool:
         try:
             for some in portions:
-                waiting.append(pool.submit(_each, work, some))
+                with _undisturbed():
+                    waiting.append(pool.submit(_each, work, some))
                 if len(waiting) >= workers * _AHEAD:
                     yield waiting.popleft().result()
             while waiting:
@@ -134,9 +142,12 @@ def _each(work: Callable[[Source], Result], sources: Sequence[Source]) -> list[R
 
 
 def _alone(
-    work: Callable[[Source], Result], source: Source, stopped: Callable[[Source], Result]
+    work: Callable[[Source], Result],
+    source: Source,
+    stopped: Callable[[Source], Result],
+    start: Callable[[int], Executor],
 ) -> Result:
-    with processes(1) as pool:
+    with start(1) as pool:
         try:
             return pool.submit(work, source).result()
         except BrokenProcessPool:
@@ -146,13 +157,35 @@ def _alone(
             raise
 
 
-def processes(workers: int) -> Executor:
-    """So many processes of this machine."""
-    return ProcessPoolExecutor(workers, initializer=_begin, initargs=(os.getpid(),))
+def processes(workers: int, shared: Sent[Any] | None = None) -> Executor:
+    """So many processes of this machine; each unpacks at once what is shared by all work."""
+    return ProcessPoolExecutor(workers, initializer=_begin, initargs=(os.getpid(), shared))
 
 
-def _begin(parent: int) -> None:
+def end_processes() -> None:
+    """End all processes of this one, whatever they are at: it is about to end itself."""
+    for child in multiprocessing.active_children():
+        child.kill()
+        child.join(_AT_END)
+
+
+@contextmanager
+def _undisturbed() -> Iterator[None]:
+    """Put off an interruption while a process is started: in its midst it would be lost."""
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, [signal.SIGINT])
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
+def _begin(parent: int, shared: Sent[Any] | None) -> None:
     """A process leaves it to its parent to be interrupted, and ends when that is gone."""
+    if shared is not None:
+        shared.get()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_watch, args=(parent,), daemon=True).start()
 
@@ -164,8 +197,5 @@ def _watch(parent: int) -> None:
 
 
 def _stop(pool: Executor) -> None:
-    """End an executor at once: nobody waits for what is under way."""
+    """Let an executor end by itself: nobody waits for what is under way."""
     pool.shutdown(wait=False, cancel_futures=True)
-    if isinstance(pool, ProcessPoolExecutor):
-        for child in multiprocessing.active_children():
-            child.kill()

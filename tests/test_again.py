@@ -1,0 +1,236 @@
+"""Runs month after month: what is kept, what is taken over, and that neither changes a byte."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import time
+from collections.abc import Callable
+from concurrent.futures import Executor, ThreadPoolExecutor
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import boreotabula
+from boreotabula.runs.every_file import Means, digests, read_all
+from boreotabula.runs.inbox import look
+from boreotabula.runs.kept import Kept, clear, kept_size
+from helpers import PROGRAM, csv_rows, program, write_workbook
+
+LAYOUT = """
+layout = 1
+[source]
+folder = "in"
+include = "{site}_{n}.xlsx"
+[stamps]
+day = { cell = "B1" }
+part = { cell = "C1", optional = true }
+[block]
+stub = "lot"
+[fields]
+site = "text"
+n = "integer"
+day = "date"
+part = "decimal(2)"
+lot = "text"
+count = "integer"
+"""
+
+
+def form(number: int) -> list[list[Any]]:
+    head = ["Day", f"2026-04-{number % 28 + 1:02}", f"{number}.25"]
+    lots = [[f"L{at}", number * 100 + at, "?" if at == 3 else None] for at in range(number % 5 + 2)]
+    return [head, [], ["Lot", "Count"], *lots]
+
+
+@pytest.fixture
+def desk(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    monkeypatch.setenv("BOREOTABULA_KEPT", str(tmp_path / "kept"))
+    for number in range(20):
+        write_workbook(tmp_path / "in" / f"a_{number}.xlsx", {"S": form(number)})
+    (tmp_path / "lots.toml").write_text(LAYOUT, "utf-8")
+    return tmp_path
+
+
+def extract(desk: Path, *more: object, out: str = "out.csv") -> bytes:
+    done = program("extract", "lots.toml", "-o", out, "-q", *more, cwd=desk)
+    assert (done.status, done.out, done.err) == (0, "", "")
+    return (desk / out).read_bytes()
+
+
+def since(desk: Path) -> Any:
+    return json.loads((desk / "out.run" / "run.json").read_text("utf-8"))["since_last_run"]
+
+
+def findings(desk: Path) -> Any:
+    return csv_rows(desk / "out.run" / "findings.csv"), csv_rows(desk / "out.run" / "unplaced.csv")
+
+
+def test_any_number_of_workers_and_anything_kept_give_the_same_bytes(desk: Path) -> None:
+    first = extract(desk, "--workers", 1, "--fresh")
+    told = findings(desk)
+    assert len(told[1]) > 5
+    count, size = kept_size(desk / "kept")
+    assert count == 20 and size > 0
+    for more in (["--workers", 3, "--fresh"], ["--workers", 2], ["--fresh"], []):
+        assert extract(desk, *more) == first
+        assert findings(desk) == told
+    clear(desk / "kept")
+    assert extract(desk, "--workers", 2, out="other.csv") == first
+
+
+@pytest.mark.parametrize("ending", ["csv", "jsonl", "parquet"])
+def test_new_changed_and_gone_files(desk: Path, ending: str) -> None:
+    out = f"out.{ending}"
+    extract(desk, out=out)
+    assert since(desk) is None
+    write_workbook(desk / "in" / "a_3.xlsx", {"S": form(77)})
+    write_workbook(desk / "in" / "a_30.xlsx", {"S": form(30)})
+    (desk / "in" / "a_5.xlsx").unlink()
+    again = extract(desk, out=out)
+    assert since(desk) == {
+        "new": ["a_30.xlsx"], "changed": ["a_3.xlsx"], "gone": ["a_5.xlsx"], "unchanged": 18,
+    }  # fmt: skip
+    shutil.rmtree(desk / "out.run")
+    assert extract(desk, "--fresh", out=out) == again
+
+
+def test_an_unchanged_output_is_left_as_it_is(desk: Path) -> None:
+    extract(desk)
+    before = (desk / "out.csv").stat()
+    done = program("extract", "lots.toml", "-o", "out.csv", cwd=desk)
+    assert "since the last run: 20 unchanged" in done.out
+    after = (desk / "out.csv").stat()
+    assert (after.st_ino, after.st_mtime_ns) == (before.st_ino, before.st_mtime_ns)
+
+
+def test_an_output_changed_by_hand_is_never_taken_over(desk: Path) -> None:
+    whole = extract(desk)
+    edited = whole.replace(b"L0", b"XX")
+    (desk / "out.csv").write_bytes(edited)
+    assert extract(desk) == whole
+    write_workbook(desk / "in" / "a_30.xlsx", {"S": form(30)})
+    (desk / "out.csv").write_bytes(edited)
+    assert b"XX" not in extract(desk)
+
+
+def test_another_layout_reads_anew(desk: Path) -> None:
+    extract(desk)
+    text = LAYOUT.replace("count =", "Number =").replace('"integer"\n', '"integer"\n', 1)
+    (desk / "lots.toml").write_text(text.replace("Number =", 'count = "text"\nnumber ='), "utf-8")
+    assert extract(desk).splitlines()[0].split(b",")[5:7] == [b"count", b"number"]
+
+
+def _cut(path: Path) -> None:
+    path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
+
+
+def _flip(path: Path) -> None:
+    content = bytearray(path.read_bytes())
+    content[-9] ^= 1
+    path.write_bytes(content)
+
+
+@pytest.mark.parametrize("damage", [_cut, _flip, lambda path: path.write_bytes(b"")])
+def test_a_damaged_result_is_read_anew(desk: Path, damage: Callable[[Path], object]) -> None:
+    whole = extract(desk)
+    for path in (desk / "kept").glob("??/*"):
+        damage(path)
+    assert extract(desk, out="other.csv") == whole
+
+
+def test_a_folder_that_cannot_be_written_keeps_nothing(desk: Path) -> None:
+    (desk / "kept").write_text("a file, not a folder", "utf-8")
+    assert extract(desk, "--workers", 2) == extract(desk, "--workers", 1, out="other.csv")
+
+
+def test_what_was_unused_longest_goes_first(desk: Path) -> None:
+    extract(desk)
+    paths = sorted((desk / "kept").glob("??/*"))
+    for age, path in enumerate(paths):
+        os.utime(path, (age, age))
+    sizes = [path.stat().st_size for path in paths]
+    clear(desk / "kept", sum(sizes[-5:]))
+    assert [path for path in paths if path.exists()] == paths[-5:]
+
+
+def test_what_is_kept_is_shown_and_cleared(desk: Path) -> None:
+    extract(desk)
+    assert program("kept").out.startswith("20 results, ")
+    assert json.loads(program("kept", "--json").out)["results"] == 20
+    assert ": deleted" in program("kept", "--clear").out
+    assert kept_size(desk / "kept") == (0, 0)
+
+
+def test_a_kept_reading_is_the_same_in_every_part(desk: Path) -> None:
+    layout = boreotabula.Layout.load(desk / "lots.toml")
+    inbox = look(layout)
+    means = Means(kept=Kept.of(layout.digest, None, desk / "kept"))
+    known = digests(inbox)
+    fresh = list(read_all(layout, inbox, replace(means, fresh=True), known))
+    again = list(read_all(layout, inbox, means, known))
+    for one, other in zip(fresh, again, strict=True):
+        tabs = [replace(tab, tables=dict(tab.tables)) for tab in other.tabs]
+        assert [dict(tab.tables) for tab in one.tabs] == [tab.tables for tab in tabs]
+        assert replace(one, tabs=()) == replace(other, tabs=())
+        assert [replace(tab, tables={}) for tab in one.tabs] == [
+            replace(tab, tables={}) for tab in tabs
+        ]
+
+
+def test_any_executor_will_do(desk: Path) -> None:
+    started: list[int] = []
+
+    def start(workers: int) -> Executor:
+        started.append(workers)
+        return ThreadPoolExecutor(workers)
+
+    layout = boreotabula.Layout.load(desk / "lots.toml")
+    inbox = look(layout)
+    readings = read_all(layout, inbox, Means(3, executor=start), digests(inbox))
+    names = [reading.name for reading in readings]
+    assert names == [one.name for one in inbox.taken] and started == [3]
+
+
+def _running(desk: Path, *more: object) -> subprocess.Popen[bytes]:
+    command = [PROGRAM, "extract", "lots.toml", "-o", "out.csv", "-q", "--fresh", *map(str, more)]
+    return subprocess.Popen(command, cwd=desk, stderr=subprocess.PIPE, start_new_session=True)
+
+
+def _children(pid: int) -> list[int]:
+    found = subprocess.run(["pgrep", "-P", str(pid)], capture_output=True, text=True, check=False)
+    return [int(one) for one in found.stdout.split()]
+
+
+@pytest.mark.parametrize("workers", [1, 2])
+def test_an_interruption_stops_at_once_and_leaves_nothing(desk: Path, workers: int) -> None:
+    for number in range(20, 200):
+        shutil.copy(desk / "in" / f"a_{number % 20}.xlsx", desk / "in" / f"a_{number}.xlsx")
+    run = _running(desk, "--workers", workers)
+    time.sleep(1.2)
+    start = time.monotonic()
+    os.killpg(run.pid, signal.SIGINT)
+    _, said = run.communicate(timeout=20)
+    assert time.monotonic() - start < 10
+    if run.returncode != 0:  # a fast machine may be done by now
+        assert run.returncode == 130 and b"Stopped; nothing was written." in said
+        assert sorted(one.name for one in desk.iterdir()) == ["in", "kept", "lots.toml"]
+
+
+def test_a_killed_run_leaves_the_old_output_or_the_new(desk: Path) -> None:
+    new = extract(desk)
+    old = extract(desk, "--limit", 15)
+    for pause in (0.4, 0.7, 0.9, 1.1, 1.3):
+        extract(desk, "--limit", 15)
+        run = _running(desk, "--workers", 2)
+        time.sleep(pause)
+        run.kill()
+        run.communicate()
+        assert (desk / "out.csv").read_bytes() in (old, new)
+    assert extract(desk) == new
+    assert [one.name for one in desk.iterdir() if one.name.startswith(".")] == []
