@@ -18,6 +18,7 @@ lint: $(READY)
 
 bench: $(READY)
 	$(BIN)/python bench/run.py
+	$(BIN)/python bench/run_again.py
 
 $(READY): pyproject.toml
 	$(PYTHON) -m venv .venv

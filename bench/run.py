@@ -1,6 +1,6 @@
 """Times the whole command against the same job by hand and against only reading the tabs.
 
-The three run in alternation, each in a process of its own; medians, ratios and peak memory are
+All run in alternation, each in a process of its own; medians, ratios and peak memory are
 printed. The command runs in an environment without pandas, as users install it; the script by
 hand in one with pandas and openpyxl. Both are set up in bench/made on the first call.
 """
@@ -97,11 +97,17 @@ def main() -> None:
         [tool / "python", HERE / "make_inbox.py", folder, "--files", str(given.files)], check=True
     )
     inbox = folder / "inbox"
-    extract = Contender(
-        "boreotabula extract, one worker",
-        [tool / "boreotabula", "extract", folder / "stock.toml", "-o", folder / "out.csv", "-q"],
-        folder / "out.csv",
+    os.environ["BOREOTABULA_KEPT"] = str(WORK / "kept")
+    command = [tool / "boreotabula", "extract", folder / "stock.toml", "-q", "--fresh"]
+    extract, two = (
+        Contender(
+            f"boreotabula extract, {workers} worker(s)",
+            [*command, "--workers", workers, "-o", folder / name],
+            folder / name,
+        )
+        for workers, name in ((1, "out.csv"), (2, "two.csv"))
     )
+    start = Contender("boreotabula --version", [tool / "boreotabula", "--version"])
     only = Contender("only reading", [tool / "python", HERE / "only_read.py", inbox])
     by_hand = Contender(
         "pandas + openpyxl by hand",
@@ -110,18 +116,21 @@ def main() -> None:
     )
     for round_ in range(given.rounds):
         print(f"round {round_ + 1} of {given.rounds}", file=sys.stderr)
-        extract.go()
-        only.go()
+        for one in (extract, only, two, start):
+            one.go()
         if round_ < given.by_hand_rounds:
             by_hand.go()
     same_records(folder / "out.csv", folder / "h.csv")
+    if (folder / "out.csv").read_bytes() != (folder / "two.csv").read_bytes():
+        raise SystemExit("two workers give another output than one")
     print(
         f"{given.files} files × 3 tabs × 80 rows × 40 columns; Python {platform.python_version()},"
     )
     print(f"{os.cpu_count()} cores, {platform.machine()}\n")
-    print(table([extract, only, by_hand]))
+    print(table([extract, two, only, by_hand, start]))
     print(f"\nby hand / extract: {by_hand.median / extract.median:.1f} times")
     print(f"extract / only reading: {extract.median / only.median:.2f} times")
+    print(f"one worker / two workers: {extract.median / two.median:.2f} times")
 
 
 def same_records(ours: Path, theirs: Path) -> None:

@@ -33,9 +33,27 @@ class SavedOutput:
         files = (one for one in self.record["files"] if one["file"] == file)
         return next((str(one["sha256"]) for one in files), "")
 
+    @property
+    def field_types(self) -> Mapping[str, str]:
+        """The layout type of each field of the table, in order."""
+        described = next(one for one in self.record["tables"] if one["table"] == self.table)
+        return {str(one["field"]): str(one["type"]) for one in described["fields"]}
+
+    @property
+    def tab(self) -> str:
+        """The tab that holds the table, if the output is a workbook."""
+        described = next(one for one in self.record["tables"] if one["table"] == self.table)
+        return str(described.get("tab") or self.table)
+
     def records(self) -> Iterator[Mapping[str, str]]:
         """The records as texts, in their order. Raises CallError if they cannot be read."""
-        rows = _workbook_rows(self) if self.path.suffix.lower() == ".xlsx" else _csv_rows(self.path)
+        from boreotabula.outputs.csv import csv_rows
+        from boreotabula.review.records import saved_records
+
+        if self.path.suffix.lower() == ".csv":
+            rows = _csv_rows(self.path)
+        else:
+            rows = iter(csv_rows(saved_records(self)))
         names = next(rows, [])
         for row in rows:
             yield dict(zip(names, row, strict=False))
@@ -71,20 +89,6 @@ def _csv_rows(path: Path) -> Iterator[Sequence[str]]:
             yield from csv.reader(stream)
     except (OSError, UnicodeDecodeError, csv.Error) as error:
         raise CallError(f"“{path}” cannot be read as CSV: {error}") from None
-
-
-def _workbook_rows(output: SavedOutput) -> Iterator[Sequence[str]]:
-    from boreotabula.reading.cells import cell_text
-    from boreotabula.workbooks.errors import UnreadableError
-    from boreotabula.workbooks.opening import Workbook
-
-    try:
-        with Workbook(output.path) as book:
-            sheet = book.sheet(output.table)
-    except (UnreadableError, KeyError) as error:
-        raise CallError(f"“{output.path}” cannot be read: {error}") from None
-    for row in sheet.rows:
-        yield [cell_text(cell) for cell in row]
 
 
 def chosen_records(

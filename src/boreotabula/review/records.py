@@ -1,0 +1,183 @@
+"""The records of a run as a typed table: from any output of `extract`, or by a layout directly."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.errors import CallError
+from boreotabula.outputs.csv import field_type
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.review.saved import SavedOutput, saved_output
+from boreotabula.runs.every_file import Means
+from boreotabula.runs.extraction import gather, read_each
+from boreotabula.runs.inbox import look
+from boreotabula.runs.layouts import Layout
+
+
+def load_records(path: Path, table: str | None, means: Means) -> pa.Table:
+    """The records of an output, or those that a layout (.toml) gives now.
+
+    The fields carry their layout type as metadata `field_type`. Raises CallError if there are none.
+    """
+    if not path.exists():
+        raise CallError(f"there is no file “{path}”")
+    if path.suffix.lower() != ".toml":
+        return saved_records(saved_output(path, table))
+    layout = Layout.load(path)
+    inbox = look(layout)
+    run = gather(layout, inbox, read_each(layout, inbox, None, means), keep_records=True)
+    names = list(run.tables)
+    if (table is not None and table not in names) or (table is None and len(names) > 1):
+        raise CallError(f"“{path}” has the tables {', '.join(names)}; choose one with --table")
+    found = run.tables[table or names[0]]
+    return found.cast(_decoded(found.schema))
+
+
+def saved_records(saved: SavedOutput) -> pa.Table:
+    """The records of an output, whatever its kind. Raises CallError if they cannot be read."""
+    try:
+        return _read(saved)
+    except (OSError, ValueError, KeyError, pa.ArrowInvalid, sqlite3.Error) as error:
+        raise CallError(f"“{saved.path}” cannot be read: {error}") from None
+
+
+def _read(saved: SavedOutput) -> pa.Table:
+    path, kinds = saved.path, saved.field_types
+    name = path.name.lower()
+    if name.endswith((".parquet", ".arrow")):
+        return _columnar(path)
+    if name.endswith((".csv", ".tsv", ".csv.gz")):
+        columns = _text_columns(path, kinds)
+    elif name.endswith(".jsonl"):
+        columns = _json_columns(path, list(kinds))
+    elif name.endswith((".xlsx", ".xlsm")):
+        columns = _sheet_columns(saved)
+    else:
+        columns = _base_columns(saved)
+    fields = [_field(name, kinds[name]) for name in kinds]
+    arrays = [_typed(columns[one.name], one.type, kinds[one.name]) for one in fields]
+    return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+
+
+def _columnar(path: Path) -> pa.Table:
+    if path.suffix.lower() == ".parquet":
+        from pyarrow import parquet
+
+        return parquet.read_table(path)
+
+    with pa.memory_map(str(path)) as source:
+        return pa.ipc.open_file(source).read_all()
+
+
+def _text_columns(path: Path, kinds: Mapping[str, str]) -> Mapping[str, pa.ChunkedArray]:
+    from pyarrow import csv
+
+    mark = "\t" if path.name.lower().endswith(".tsv") else ","
+    texts = csv.ConvertOptions(
+        column_types=dict.fromkeys(kinds, pa.string()),
+        null_values=[""],
+        strings_can_be_null=True,
+        quoted_strings_can_be_null=False,
+    )
+    parse = csv.ParseOptions(delimiter=mark, newlines_in_values=True)
+    table = csv.read_csv(path, parse_options=parse, convert_options=texts)
+    return {name: table.column(name) for name in kinds}
+
+
+def _json_columns(path: Path, names: Sequence[str]) -> Mapping[str, pa.Array]:
+    columns: dict[str, list[str | None]] = {name: [] for name in names}
+    with path.open(encoding="utf-8") as stream:
+        for line in stream:
+            record = json.loads(line, parse_float=str, parse_int=str)
+            for name, values in columns.items():
+                values.append(_as_text(record[name]))
+    return {name: pa.array(values, pa.string()) for name, values in columns.items()}
+
+
+def _as_text(value: object) -> str | None:
+    if value is None or isinstance(value, str):
+        return value
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
+    from boreotabula.workbooks.errors import UnreadableError
+    from boreotabula.workbooks.opening import Workbook
+
+    try:
+        with Workbook(saved.path) as book:
+            sheet = book.sheet(saved.tab)
+    except UnreadableError as error:
+        raise ValueError(str(error)) from None
+    rows = [[cell_text(cell) for cell in row] for row in sheet.rows]
+    top = next(at for at, row in enumerate(rows) if set(saved.field_types) <= set(row))
+    places = {name: rows[top].index(name) for name in saved.field_types}
+    return {
+        name: pa.array([row[at] or None for row in rows[top + 1 :]], pa.string())
+        for name, at in places.items()
+    }
+
+
+def _base_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
+    names = ", ".join('"' + name.replace('"', '""') + '"' for name in saved.field_types)
+    with sqlite3.connect(f"file:{saved.path}?mode=ro", uri=True) as base:
+        rows = base.execute(f'SELECT {names} FROM "{saved.table}"').fetchall()
+    base.close()
+    columns = zip(*rows, strict=True) if rows else [()] * len(saved.field_types)
+    return {
+        name: pa.array([None if one is None else str(one) for one in column], pa.string())
+        for name, column in zip(saved.field_types, columns, strict=True)
+    }
+
+
+def _field(name: str, kind: str) -> pa.Field:
+    found = ValueForm(kind).arrow_type
+    return pa.field(name, _plain(found), metadata={"field_type": kind})
+
+
+def _plain(kind: pa.DataType) -> pa.DataType:
+    return kind.value_type if pa.types.is_dictionary(kind) else kind
+
+
+def _decoded(schema: pa.Schema) -> pa.Schema:
+    return pa.schema([field.with_type(_plain(field.type)) for field in schema])
+
+
+def _typed(texts: Any, kind: pa.DataType, field_kind: str) -> Any:
+    """The values that the texts of an output mean."""
+    if field_kind == "month":
+        whole = pc.if_else(pc.equal(pc.utf8_length(texts), 7), _with_day(texts), texts)
+        return pc.utf8_slice_codeunits(whole, 0, 10).cast(kind)
+    if field_kind == "date":
+        return pc.utf8_slice_codeunits(texts, 0, 10).cast(kind)
+    if field_kind == "yesno":
+        return pc.is_in(pc.utf8_lower(texts), pa.array(["true", "1", "yes"]))
+    if field_kind in ("datetime", "time"):
+        return pc.replace_substring(texts, "T", " ").cast(kind)
+    if field_kind == "integer":
+        return pc.replace_substring_regex(texts, r"\.0$", "").cast(kind)
+    return texts.cast(kind)
+
+
+def _with_day(texts: Any) -> Any:
+    return pc.binary_join_element_wise(texts, "-01", "")
+
+
+def texts_of(table: pa.Table, name: str) -> list[str | None]:
+    """The values of a field as CSV has them."""
+    from boreotabula.outputs.csv import column_text
+
+    field = table.schema.field(name)
+    found: list[str | None] = []
+    for chunk in table.column(name).chunks:
+        texts = column_text(chunk, field_type(field)) if len(chunk) else chunk
+        found += texts.to_pylist()
+    return found
