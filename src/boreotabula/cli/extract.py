@@ -56,6 +56,10 @@ Exit status: 0 clean · 1 written, but something is an error
     "--append", is_flag=True,
     help="With --into a workbook: keep the records of files that are not read now.",
 )  # fmt: skip
+@click.option(
+    "--report", type=click.Path(path_type=Path), metavar="PAGE",
+    help="Write a page of the run (.html) too.",
+)  # fmt: skip
 @click.option("--only", metavar="PATTERN", help="Only the files whose name matches.")
 @click.option("--limit", type=click.IntRange(min=1), metavar="N", help="Only the first N files.")
 @click.option("--dry-run", is_flag=True, help="Write nothing; show the first records instead.")
@@ -76,6 +80,7 @@ def command(
     into: Path | None,
     tab: str | None,
     append: bool,
+    report: Path | None,
     only: str | None,
     limit: int | None,
     dry_run: bool,
@@ -93,9 +98,13 @@ def command(
     target = _target(output, into, tab, append=append, dry_run=dry_run)
     if target.stream and (strict or as_json):
         raise CallError("--strict and --json need a file: records on stdout are out at once")
+    if report is not None:
+        from boreotabula.review.report import check_report
+
+        check_report(report)
     loaded = Layout.load(layout)
     inbox = _inbox(loaded, target, files, only, limit)
-    show = _Show(quiet, verbose, as_json, strict)
+    show = _Show(quiet, verbose, as_json, strict, report)
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)
     return perform(loaded, inbox, target, show, means)
 
@@ -139,7 +148,7 @@ def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) 
 
 
 class _Show:
-    """How much is printed, and in which form; and whether errors keep the output back."""
+    """How much is printed, and in which form; whether errors keep the output back; and the page."""
 
     def __init__(
         self,
@@ -147,8 +156,10 @@ class _Show:
         verbose: bool = False,
         as_json: bool = False,
         strict: bool = False,
+        report: Path | None = None,
     ) -> None:
         self.quiet, self.verbose, self.as_json, self.strict = quiet, verbose, as_json, strict
+        self.report = report
 
 
 def _inbox(
@@ -200,6 +211,10 @@ def perform(
     with screen.progress(len(inbox.taken), shown=bar, verbose=show.verbose) as on_file:
         run = _run(layout, inbox, target, on_file, means, strict=show.strict)
     written = target.path if may_write(run, strict=show.strict) else None
+    if show.report is not None:
+        from boreotabula.review.report import write_report
+
+        write_report(run, show.report, written)
     if show.as_json:
         click.echo(json.dumps(describe(run, written), ensure_ascii=False, indent=2))
         return run.exit_status
@@ -207,6 +222,8 @@ def perform(
         return run.exit_status
     console = screen.err() if target.stream else screen.out()
     screen.summary(run, written, run_folder(written) if written else None, console)
+    if show.report is not None:
+        console.print(f"  report    {show.report}", soft_wrap=True)
     if target.path is None and not target.stream:
         _print_first(run)
     screen.findings(run.findings, every=show.verbose)

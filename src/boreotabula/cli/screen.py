@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import os
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from itertools import accumulate, islice
 from pathlib import Path
@@ -16,8 +16,9 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from boreotabula.reading.findings import Finding, Severity
+from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
+from boreotabula.runs.causes import by_cause, reach_of
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -240,7 +241,7 @@ def _verdict(run: Run) -> Text:
 def findings(some: Sequence[Finding], *, every: bool) -> None:
     """Findings grouped by cause, worst first; all of them one by one if `every`."""
     console = err()
-    groups = _by_cause(some, every=every)
+    groups = [[one] for one in in_order(some)] if every else by_cause(some)
     groups = groups if every else [one for one in groups if one[0].severity is not Severity.NOTE]
     for group in groups if every else groups[:MOST_CAUSES]:
         first = group[0]
@@ -249,36 +250,15 @@ def findings(some: Sequence[Finding], *, every: bool) -> None:
             (f"{first.severity}", _STYLES[first.severity]), "  ", (_where(first), "bold")
         )
         console.print(head, soft_wrap=True)
-        console.print(Padding(Text(f"{first.message}{_more(group)}"), (0, 0, 0, 2)))
+        console.print(Padding(Text(f"{first.message}{reach_of(group)}"), (0, 0, 0, 2)))
         console.print(Padding(Text(f"→ {first.advice}"), (0, 0, 0, 2)))
     if not every and len(groups) > MOST_CAUSES:
         console.print(f"\n… and {len(groups) - MOST_CAUSES} more causes in findings.csv")
 
 
-def _by_cause(some: Iterable[Finding], *, every: bool) -> list[list[Finding]]:
-    groups: dict[object, list[Finding]] = {}
-    for place, one in enumerate(some):
-        cause = place if every else (one.code, one.looked_for, one.found)
-        groups.setdefault(cause, []).append(one)
-    worst = list(Severity)
-    return sorted(groups.values(), key=lambda some: (worst.index(some[0].severity), -len(some)))
-
-
 def _where(finding: Finding) -> str:
     parts = [finding.file, finding.tab, finding.cell]
     return " › ".join(part for part in parts if part) or "the whole run"
-
-
-def _more(group: Sequence[Finding]) -> str:
-    if len(group) == 1:
-        return ""
-    files = _count(len({one.file for one in group}), "file")
-    tabs = {(one.file, one.tab) for one in group}
-    if len(tabs) == 1:
-        return f" (the same {len(group)} times on this tab)"
-    if not all(tab for _, tab in tabs):
-        return f" (the same in {files})"
-    return f" (the same on {len(tabs)} tabs of {files})"
 
 
 def _file_line(console: Console, reading: FileReading) -> None:

@@ -23,6 +23,9 @@ from boreotabula.runs.inbox import NO_PATTERN, Inbox, LeftOut, look
 from boreotabula.runs.layouts import Layout
 from boreotabula.runs.odd.watching import watches
 
+FIRST = 8
+"""So many records of each table are shown."""
+
 
 @dataclass(frozen=True)
 class TabSummary:
@@ -32,6 +35,9 @@ class TabSummary:
     records: int
     form: str
     totals: TotalsCount
+    stamps: Mapping[str, object] = field(default_factory=dict)
+    from_tab: frozenset[str] = frozenset()
+    """The stamps that the name of the tab gave."""
 
 
 @dataclass(frozen=True)
@@ -77,6 +83,8 @@ class Run:
     ended: datetime
     since: Since | None = None
     """What has changed since the run before, if there was one."""
+    first: Mapping[str, pa.Table] = field(default_factory=dict, repr=False)
+    """The first few records of each table."""
 
     @property
     def records(self) -> pa.Table:
@@ -161,6 +169,7 @@ def gather(
     ]  # fmt: skip
     unplaced: list[Unplaced] = []
     files: list[FileSummary] = []
+    first: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
     watching = watches(layout.spec)
     for reading in readings:
@@ -168,6 +177,7 @@ def gather(
             one.take(reading)
         for used in reading.patterns:
             idle.pop(used, None)
+        _note_first(first, reading)
         if keep_records:
             for tab in reading.tabs:
                 for table, batch in tab.tables.items():
@@ -187,7 +197,20 @@ def gather(
         add_up(file.account for file in files),
         started,
         datetime.now(UTC),
+        first={
+            table: as_one(some, record_schema(layout.plan, table)) for table, some in first.items()
+        },
     )
+
+
+def _note_first(first: Mapping[str, list[pa.RecordBatch]], reading: FileReading) -> None:
+    """Take the first records of each table, as long as they are few."""
+    lacking = [t for t, some in first.items() if sum(one.num_rows for one in some) < FIRST]
+    for tab in reading.tabs if lacking else ():
+        for table in lacking if tab.record_count else ():
+            if table in tab.tables:
+                room = FIRST - sum(one.num_rows for one in first[table])
+                first[table].append(tab.tables[table].slice(0, room))
 
 
 def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
@@ -234,7 +257,17 @@ def _summary(reading: FileReading) -> FileSummary:
         reading.size,
         reading.digest,
         reading.read,
-        tuple(TabSummary(tab.name, tab.record_count, tab.form, tab.totals) for tab in reading.tabs),
+        tuple(
+            TabSummary(
+                tab.name,
+                tab.record_count,
+                tab.form,
+                tab.totals,
+                tab.facts.stamps,
+                tab.facts.from_tab,
+            )
+            for tab in reading.tabs
+        ),
         reading.other_tabs,
         add_up(tab.account for tab in reading.tabs),
         reading.why_not_read,

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path, PurePath, PurePosixPath
 from typing import TYPE_CHECKING
 
 from boreotabula.errors import CallError
@@ -73,15 +74,16 @@ def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ())
                 " is relative to the layout file"
             )
         for path, below, why in sorted_files(folder, own):
-            resolved = path.resolve()
-            if resolved in seen:
-                continue  # one source folder lies within another
-            seen.add(resolved)
+            if several:
+                resolved = path.resolve()
+                if resolved in seen:
+                    continue  # one source folder lies within another
+                seen.add(resolved)
             name = f"{text.strip('/')}/{below}" if several else below
             why = why or _excluded(below, exclude)
             captured = first_match(include, below) if include else {}
             if why is None and captured is not None:
-                taken.append(SourceFile(path, name, captured, path.resolve().parent.name))
+                taken.append(SourceFile(path, name, captured, path.absolute().parent.name))
             else:
                 left_out.append(LeftOut(name, why or NO_PATTERN))
     return Inbox(tuple(taken), tuple(left_out))
@@ -93,9 +95,11 @@ def sorted_files(
     """Every file below a folder in natural order: path, path below the folder, and why it is never
     read (None if it may be)."""
     written = frozenset(path.resolve() for path in own)
-    for path in sorted(_files(folder), key=lambda one: natural_key(one.relative_to(folder))):
-        below = path.relative_to(folder).as_posix()
-        yield path, below, _unwanted(path, below, written)
+    home = folder.resolve()
+    runs = _Runs(home)
+    found = [(below, natural_key(PurePosixPath(below))) for below in _files(folder)]
+    for below, _ in sorted(found, key=lambda one: one[1]):
+        yield folder / below, below, _unwanted(below, home, written, runs)
 
 
 def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
@@ -123,13 +127,16 @@ def check_output(layout: Layout, out: Path, named: Sequence[Path] = ()) -> None:
     inputs = [layout.path, *layout.glossaries, *layout.lists]
     if out.resolve() in {path.resolve() for path in inputs}:
         raise CallError(f"“{out}” is read by this run; choose another output")
-    if out.exists():
+    home = out.resolve()
+    if out.exists() and (
+        named or any(home.is_relative_to(one.resolve()) for one in layout.folders.values())
+    ):
         taken = {one.path.resolve() for one in look(layout, named=named).taken}
         if out.resolve() in taken:
             raise CallError(f"“{out}” is one of the files that are read; choose another output")
 
 
-def natural_key(path: Path) -> tuple[object, ...]:
+def natural_key(path: PurePath) -> tuple[object, ...]:
     """Sorts '2' before '10', folder by folder, whatever the letter case."""
     return (
         tuple(
@@ -143,9 +150,12 @@ def natural_key(path: Path) -> tuple[object, ...]:
     )
 
 
-def _files(folder: Path) -> Iterator[Path]:
+def _files(folder: Path) -> Iterator[str]:
+    """The files below a folder, by their paths there."""
     for parent, _, names in os.walk(folder):
-        yield from (Path(parent, name) for name in names)
+        below = os.path.relpath(parent, folder).replace(os.sep, "/")
+        lead = "" if below == "." else f"{below}/"
+        yield from (lead + name for name in names)
 
 
 def _patterns(texts: tuple[str, ...]) -> tuple[Pattern, ...]:
@@ -159,18 +169,49 @@ def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
     return None
 
 
-def _unwanted(path: Path, name: str, written: frozenset[Path]) -> str | None:
+def _unwanted(below: str, home: Path, written: frozenset[Path], runs: _Runs) -> str | None:
     """Why a file is never read, whatever the patterns say."""
-    if path.name.startswith("~$") or (path.name.startswith(".~lock.") and name.endswith("#")):
+    steps = below.split("/")
+    name = steps[-1]
+    if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):
         return "lock file of an open workbook"
-    if any(step.startswith(".") for step in name.split("/")):
+    if any(step.startswith(".") for step in steps):
         return "hidden file"
-    resolved = path.resolve()
-    if resolved in written or written.intersection(resolved.parents):
+    if written and (written & {home / below, *runs.parents(below)}):
         return "output of this run"
-    if any(_is_run_folder(parent) for parent in path.parents) or _has_run_folder(path):
+    if runs.wrote(below):
         return "output of an earlier run"
     return None
+
+
+class _Runs:
+    """The runs that wrote something below a folder, looked at once for each folder of files."""
+
+    def __init__(self, home: Path) -> None:
+        self._home = home
+        self._of: dict[str, tuple[bool, frozenset[str]]] = {}
+
+    def parents(self, below: str) -> tuple[Path, ...]:
+        """The folders that hold a file."""
+        folder = self._home / below.rpartition("/")[0]
+        return (folder, *folder.parents)
+
+    def wrote(self, below: str) -> bool:
+        """Whether a file, or the folder that holds it, was written by a run."""
+        folder, _, name = below.rpartition("/")
+        if folder not in self._of:
+            self._of[folder] = self._look(self._home / folder)
+        inside, outputs = self._of[folder]
+        return inside or name in outputs
+
+    def _look(self, folder: Path) -> tuple[bool, frozenset[str]]:
+        """Whether a folder is one of a run, and which files beside run folders are outputs."""
+        inside = any(_is_run_folder(one) for one in (folder, *folder.parents)) or _is_output(
+            folder, run_folder(folder) / RUN_RECORD
+        )
+        beside = [one for one in folder.glob(f"*{RUN_FOLDER}") if _is_run_folder(one)]
+        records = [earlier for one in beside if (earlier := _output_of(one))]
+        return inside, frozenset(records)
 
 
 def run_folder(out: Path) -> Path:
@@ -183,15 +224,15 @@ def _is_run_folder(folder: Path) -> bool:
     return folder.suffix == RUN_FOLDER and (folder / RUN_RECORD).is_file()
 
 
-def _has_run_folder(path: Path) -> bool:
-    """Whether a file, or the folder that holds it, was written by a run."""
-    return any(
-        _is_output(one, run_folder(one) / RUN_RECORD) for one in (path, path.parent) if one.name
-    )
-
-
 def _is_output(path: Path, record: Path) -> bool:
+    return bool(path.name) and _output_of(record.parent) == path.name
+
+
+def _output_of(folder: Path) -> str:
+    """The name of the output that a run folder belongs to; empty if there is none."""
     try:
-        return f'"output": "{path.name}"' in record.read_text("utf-8")
+        with (folder / RUN_RECORD).open(encoding="utf-8") as stream:
+            found = re.search(r'"output": ("(?:[^"\\]|\\.)*")', stream.read(4096))
+        return str(json.loads(found[1])) if found else ""
     except (OSError, ValueError):
-        return False
+        return ""

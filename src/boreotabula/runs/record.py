@@ -42,9 +42,24 @@ def write_record(run: Run, out: Path, written: Mapping[str, Any] | None = None) 
     _place(folder / "findings.csv", csv_text(FINDING_COLUMNS, findings))
     _place(folder / "unplaced.csv", csv_text(UNPLACED_COLUMNS, unplaced))
     described = describe(run, out) | {"written": written}
-    text = json.dumps(described, ensure_ascii=False, indent=2)
-    _place(folder / RUN_RECORD, text + "\n")
+    _place(folder / RUN_RECORD, _lines(described))
     return folder
+
+
+def _lines(described: Mapping[str, Any]) -> str:
+    """JSON with a line for each key and each of the files: to be read, and quick to write."""
+
+    def text(value: object) -> str:
+        return json.dumps(value, ensure_ascii=False)
+
+    parts = []
+    for key, value in described.items():
+        if isinstance(value, list) and len(value) > 1:
+            inner = ",\n    ".join(map(text, value))
+            parts.append(f"  {text(key)}: [\n    {inner}\n  ]")
+        else:
+            parts.append(f"  {text(key)}: {text(value)}")
+    return "{\n" + ",\n".join(parts) + "\n}\n"
 
 
 def _place(path: Path, text: str) -> None:

@@ -1,0 +1,162 @@
+"""`boreotabula bind`: the tabs of many files in one workbook."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.errors import CallError
+
+if TYPE_CHECKING:
+    from boreotabula.layout.tabs import TabChoice
+    from boreotabula.runs.inbox import SourceFile
+    from boreotabula.workbooks.opening import Opening
+
+EPILOG = """\b
+Examples:
+  boreotabula bind inbox -o all.xlsx
+  boreotabula bind inbox -o all.xlsx --include "*Lomlia*" --named "Greenhouse *"
+  boreotabula bind april.xlsx may.csv -o both.xlsx --tab-name "{file}"
+  boreotabula bind stock.toml -o all.xlsx
+
+A first tab lists every tab with its file and a link, and what is not there with the reason. Values,
+number formats, column widths, merged cells, bold and fills are kept; formulas become their results.
+A layout gives its own files and tabs. Names of tabs are made valid, unique and at most 31 signs."""
+
+
+@click.command("bind", epilog=EPILOG)
+@click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), required=True, metavar="OUT",
+    help="The workbook to write (.xlsx).",
+)  # fmt: skip
+@click.option("--include", multiple=True, metavar="PATTERN", help="Only files that match.")
+@click.option("--exclude", multiple=True, metavar="PATTERN", help="No files that match.")
+@click.option("--named", multiple=True, metavar="PATTERN", help="Only tabs that match.")
+@click.option("--position", type=int, metavar="N", help="Only the Nth tab; -1 is the last.")
+@click.option("--except", "left_out", multiple=True, metavar="PATTERN", help="No tabs that match.")
+@click.option("--visible-only", is_flag=True, help="No hidden tabs.")
+@click.option(
+    "--tab-name", default="{file} {tab}", show_default=True, metavar="FORM",
+    help="How tabs are called: of {file}, {folder}, {tab} and {n}.",
+)  # fmt: skip
+@largest_part
+@json_option
+def command(
+    sources: tuple[Path, ...],
+    output: Path,
+    include: tuple[str, ...],
+    exclude: tuple[str, ...],
+    named: tuple[str, ...],
+    position: int | None,
+    left_out: tuple[str, ...],
+    visible_only: bool,
+    tab_name: str,
+    largest_part: int,
+    as_json: bool,
+) -> int:
+    """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in natural order."""
+    from boreotabula.cli import screen
+    from boreotabula.outputs.bind import bind, check_form
+
+    if output.suffix.lower() != ".xlsx":
+        raise CallError(f"“{output}”: bind writes a workbook (.xlsx)")
+    if not output.parent.is_dir():
+        raise CallError(f"there is no folder “{output.parent}” to write “{output.name}” into")
+    check_form(tab_name)
+    files, choice, opening = _wanted(sources, output, include, exclude)
+    choice = _choice(choice, named, position, left_out, visible_only=visible_only)
+    opening = replace(opening, limits=limits(largest_part))
+    with screen.counting("binding", shown=not as_json) as (start, on_file):
+        start(len(files))
+        bound = bind(files, choice, output, tab_name, opening, on_file)
+    tabs = sum(bool(one.name) for one in bound)
+    if as_json:
+        click.echo(json.dumps([vars(one) for one in bound], ensure_ascii=False, indent=2))
+    else:
+        click.echo(f"{output}: {tabs:,} tabs of {len(files):,} files")
+    missing = [one for one in bound if one.note.startswith("not read")]
+    for one in missing[:10] if not as_json else []:
+        place = " › ".join(part for part in (one.file, one.tab) if part)
+        click.echo(f"! {place}: {one.note}", err=True)
+    return 1 if missing else 0
+
+
+def _wanted(
+    sources: tuple[Path, ...], output: Path, include: tuple[str, ...], exclude: tuple[str, ...]
+) -> tuple[list[SourceFile], TabChoice, Opening]:
+    """The files in natural order, and the tabs that a layout chooses, if one is given."""
+    from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
+    from boreotabula.layout.tabs import TabChoice
+    from boreotabula.runs.choosing import make_job
+    from boreotabula.runs.inbox import SourceFile, look, natural_key, run_folder, sorted_files
+    from boreotabula.runs.layouts import Layout
+    from boreotabula.workbooks.opening import Opening
+
+    choice, opening = TabChoice(every=True), Opening()
+    files: list[SourceFile] = []
+    for source in sources:
+        if source.suffix.lower() == ".toml":
+            layout = Layout.load(source)
+            job = make_job(layout.spec, layout.plan)
+            choice, opening = job.tabs, job.opening
+            files += look(layout, own=(output, run_folder(output))).taken
+        elif source.is_dir():
+            files += [
+                SourceFile(path, below, folder=path.resolve().parent.name)
+                for path, below, why in sorted_files(source, (output,))
+                if why is None
+            ]
+        elif source.is_file():
+            files.append(SourceFile(source, source.name, folder=source.resolve().parent.name))
+        else:
+            raise CallError(f"there is no file or folder “{source}”")
+    try:
+        wanted = tuple(pattern(one, Kind.FILE) for one in include)
+        unwanted = tuple(pattern(one, Kind.FILE) for one in exclude)
+    except PatternError as error:
+        raise CallError(f"--include, --exclude: {error}") from None
+    files = [
+        one for one in files
+        if one.path.resolve() != output.resolve()
+        and (not wanted or first_match(wanted, one.name) is not None)
+        and first_match(unwanted, one.name) is None
+    ]  # fmt: skip
+    if not files:
+        raise CallError("no file was chosen, so nothing was written")
+    return sorted(files, key=lambda one: natural_key(Path(one.name))), choice, opening
+
+
+def _choice(
+    choice: TabChoice,
+    named: tuple[str, ...],
+    position: int | None,
+    left_out: tuple[str, ...],
+    *,
+    visible_only: bool,
+) -> TabChoice:
+    """The tabs that the options choose, or else the layout or every one."""
+    from boreotabula.layout.patterns import Kind, PatternError, pattern
+    from boreotabula.layout.tabs import TabChoice
+
+    if named and position is not None:
+        raise CallError("--named and --position choose the same; give one of them")
+    try:
+        names = tuple(pattern(one, Kind.TAB) for one in named)
+        without = tuple(pattern(one, Kind.TAB) for one in left_out)
+    except PatternError as error:
+        raise CallError(f"--named, --except: {error}") from None
+    if names or position is not None:
+        choice = TabChoice(names, position)
+    elif choice.by_itself:
+        choice = TabChoice(every=True)
+    return replace(
+        choice,
+        left_out=(*choice.left_out, *without),
+        visible_only=visible_only or choice.visible_only,
+    )

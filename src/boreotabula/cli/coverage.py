@@ -1,0 +1,129 @@
+"""`boreotabula coverage`: who reported when, and who did not."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from boreotabula.cli.options import json_option
+
+if TYPE_CHECKING:
+    from boreotabula.review.coverage import Coverage
+
+EPILOG = """\b
+Examples:
+  boreotabula coverage stock.csv --rows nursery --across month
+  boreotabula coverage stock.csv --rows nursery --across month --expect sites.csv
+  boreotabula coverage stock.csv --rows nursery --across month -o coverage.xlsx --require-complete
+
+Each cell counts records; a dot is a gap. Months without any report are shown too. SITES is a CSV
+file with a column for each field of --rows: whoever never sent anything is seen as well.
+
+\b
+Exit status: 0 fine · 1 with --require-complete, if something is missing · 2 wrong call"""
+
+_MOST = 8
+
+
+@click.command("coverage", epilog=EPILOG)
+@click.argument("records", type=click.Path(path_type=Path), metavar="OUT|LAYOUT")
+@click.option("--rows", multiple=True, metavar="FIELD", help="Who reports; may be repeated.")
+@click.option("--across", required=True, metavar="FIELD", help="For when: a month, most often.")
+@click.option(
+    "--expect", type=click.Path(path_type=Path), metavar="SITES", help="Who must report (CSV)."
+)
+@click.option("--require-complete", is_flag=True, help="Exit with 1 if something is missing.")
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), metavar="OUT", help="Write .csv or .xlsx."
+)
+@click.option(
+    "--chart", type=click.Path(path_type=Path), metavar="OUT", help="Draw .png, .svg or .pdf."
+)
+@click.option("--table", metavar="NAME", help="The output table, if there are several.")
+@json_option
+def command(
+    records: Path,
+    rows: tuple[str, ...],
+    across: str,
+    expect: Path | None,
+    require_complete: bool,
+    output: Path | None,
+    chart: Path | None,
+    table: str | None,
+    as_json: bool,
+) -> int:
+    """Show who reported when: the records of an output of extract, or of a LAYOUT, counted."""
+    from boreotabula.cli.crosstab import print_cross
+    from boreotabula.review.charts import check_chart, draw_cross
+    from boreotabula.review.coverage import coverage, expected_rows
+    from boreotabula.review.cross_files import check_cross, write_cross
+    from boreotabula.review.records import load_records
+    from boreotabula.runs.every_file import Means
+
+    if output is not None:
+        check_cross(output)
+    if chart is not None:
+        check_chart(chart)
+    expected = expected_rows(expect, rows) if expect is not None else []
+    found = coverage(load_records(records, table, Means(None)), rows, across, expected)
+    if output is not None:
+        write_cross(found.cross, output)
+    if chart is not None:
+        draw_cross(found.cross, chart, "heat")
+    if as_json:
+        click.echo(json.dumps(_described(found), ensure_ascii=False, indent=2))
+    else:
+        if output is None and chart is None:
+            print_cross(found.cross)
+        for line in _said(found):
+            click.echo(line)
+        for path in (one for one in (output, chart) if one is not None):
+            click.echo(f"{path}: {found.cross.records:,} records")
+    return 1 if require_complete and not found.complete else 0
+
+
+def _said(found: Coverage) -> Iterator[str]:
+    """What stands out, in words."""
+    yield ""
+    for row in found.never:
+        yield f"never     {_name(row)} has not reported at all"
+    gaps: dict[tuple[str, ...], list[str]] = {}
+    for row, period in found.gaps:
+        gaps.setdefault(row, []).append(period)
+    for row, some in gaps.items():
+        more = f" and {len(some) - _MOST} more" if len(some) > _MOST else ""
+        yield f"gap       {_name(row)}: {', '.join(some[:_MOST])}{more}"
+    for row, period, behind in found.late:
+        periods = "1 period" if behind == 1 else f"{behind} periods"
+        yield f"late      {_name(row)}: last report for {period}, {periods} behind"
+    for row, period, files in found.double:
+        yield f"double    {_name(row)}, {period}: {', '.join(files)}"
+    if found.complete:
+        yield "Complete: everybody reported for every period."
+
+
+def _name(row: tuple[str, ...]) -> str:
+    return " · ".join(row)
+
+
+def _described(found: Coverage) -> dict[str, object]:
+    return {
+        "rows": [list(one) for one in found.cross.rows],
+        "columns": list(found.cross.columns),
+        "records": [list(row) for row in found.cross.cells],
+        "complete": found.complete,
+        "never": [list(one) for one in found.never],
+        "gaps": [{"row": list(row), "period": period} for row, period in found.gaps],
+        "late": [
+            {"row": list(row), "last": period, "behind": behind}
+            for row, period, behind in found.late
+        ],
+        "double": [
+            {"row": list(row), "period": period, "files": list(files)}
+            for row, period, files in found.double
+        ],
+    }

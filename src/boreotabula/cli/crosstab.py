@@ -1,0 +1,184 @@
+"""`boreotabula crosstab`: records summed up for people, as a table or a picture."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from boreotabula.cli.options import json_option
+from boreotabula.errors import CallError
+
+if TYPE_CHECKING:
+    from boreotabula.review.crosstab import Cross
+
+EPILOG = """\b
+Examples:
+  boreotabula crosstab stock.csv --rows nursery --across month --value seedlings
+  boreotabula crosstab stock.csv --rows nursery --rows species --value seedlings --how mean
+  boreotabula crosstab stock.csv --rows lot --across month --value seedlings --top 10 --by-value
+  boreotabula crosstab stock.csv --rows nursery --across month --value seedlings --chart n.png
+  boreotabula crosstab stock.toml --rows nursery --how count --where month=2026-04
+
+Months stand in time's order, numbers by size, all else naturally (2 before 10). A dot is no record,
+0 is zero. A share is the part of its column. Totals are of the records, not of what is shown.
+
+\b
+The chart, if --chart-kind does not say: lines over time for up to 12 rows; bars where nothing is
+across, or for up to 60 of them; else a heat map."""
+
+
+@click.command("crosstab", epilog=EPILOG)
+@click.argument("records", type=click.Path(path_type=Path), metavar="OUT|LAYOUT")
+@click.option("--rows", multiple=True, metavar="FIELD", help="Down the side; may be repeated.")
+@click.option("--across", metavar="FIELD", help="From left to right.")
+@click.option("--value", metavar="FIELD", help="What is summed up.")
+@click.option(
+    "--how", type=click.Choice(["sum", "mean", "count", "min", "max", "median", "share"]),
+    default="sum", show_default=True, help="How values become one number.",
+)  # fmt: skip
+@click.option("--where", multiple=True, metavar="FIELD=VALUE", help="Only these records.")
+@click.option("--by-value", is_flag=True, help="The largest rows first, instead of by their names.")
+@click.option("--top", type=click.IntRange(min=1), metavar="N", help="Only the largest N rows.")
+@click.option("--change", is_flag=True, help="The change against the column before.")
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), metavar="OUT", help="Write .csv or .xlsx."
+)
+@click.option(
+    "--chart", type=click.Path(path_type=Path), metavar="OUT", help="Draw .png, .svg or .pdf."
+)
+@click.option("--chart-kind", type=click.Choice(["lines", "bars", "heat"]), help="What is drawn.")
+@click.option("--table", metavar="NAME", help="The output table, if there are several.")
+@json_option
+def command(
+    records: Path,
+    rows: tuple[str, ...],
+    across: str | None,
+    value: str | None,
+    how: str,
+    where: tuple[str, ...],
+    by_value: bool,
+    top: int | None,
+    change: bool,
+    output: Path | None,
+    chart: Path | None,
+    chart_kind: str | None,
+    table: str | None,
+    as_json: bool,
+) -> int:
+    """Sum up the records of an output of extract, or of a LAYOUT, by some of their fields."""
+    from boreotabula.review.charts import check_chart, draw_cross
+    from boreotabula.review.cross_files import check_cross, write_cross
+    from boreotabula.review.crosstab import Wish, crosstab
+    from boreotabula.review.records import load_records
+    from boreotabula.runs.every_file import Means
+
+    if output is not None:
+        check_cross(output)
+    if chart is not None:
+        check_chart(chart)
+    pairs = tuple(_pair(one) for one in where)
+    wish = Wish(rows, across, value, how, pairs, by_value, top, change)
+    cross = crosstab(load_records(records, table, Means(None)), wish)
+    if output is not None:
+        write_cross(cross, output)
+    if chart is not None:
+        draw_cross(cross, chart, chart_kind)
+    if as_json:
+        click.echo(json.dumps(_described(cross), ensure_ascii=False, indent=2))
+    elif output is None and chart is None:
+        print_cross(cross)
+    else:
+        for path in (one for one in (output, chart) if one is not None):
+            click.echo(f"{path}: {cross.measure}, {cross.records:,} records")
+    return 0
+
+
+def _pair(text: str) -> tuple[str, str]:
+    name, sign, value = text.partition("=")
+    if not sign:
+        raise CallError(f"--where: “{text}” is not FIELD=VALUE")
+    return name.strip(), value.strip()
+
+
+def _described(cross: Cross) -> dict[str, object]:
+    return {
+        "measure": cross.measure,
+        "rows": [list(one) for one in cross.rows],
+        "columns": list(cross.columns),
+        "cells": [list(row) for row in cross.cells],
+        "row_totals": list(cross.row_totals),
+        "column_totals": list(cross.column_totals),
+        "total": cross.total,
+        "records": cross.records,
+    }
+
+
+def print_cross(cross: Cross) -> None:
+    """The cross-tab on screen; what is too wide goes on below, row names repeated."""
+    from rich.table import Table
+    from rich.text import Text
+
+    from boreotabula.cli import screen
+    from boreotabula.review.crosstab import number_text, places_of
+
+    console = screen.out()
+    places = places_of(cross)
+
+    def shown(number: float | None) -> str:
+        return number_text(number, cross.value_kind, places)
+
+    texts = [[shown(one) for one in row] for row in cross.cells]
+    totals = [shown(one) for one in cross.column_totals]
+    columns = [
+        [head or cross.wish.value or "records", *(row[at] for row in texts), totals[at]]
+        for at, head in enumerate(cross.columns)
+    ]
+    if cross.row_totals:
+        columns.append(["total", *map(shown, cross.row_totals), shown(cross.total)])
+    names = list(cross.wish.rows) or [""]
+    sides = [[one[at] for one in cross.rows] for at in range(len(names))]
+    side = sum(
+        max(map(len, [name, "total", *some])) + 2 for name, some in zip(names, sides, strict=True)
+    )
+    console.print(Text.assemble((cross.measure, "bold"), f" · {cross.records:,} records"))
+    for part in _parts(columns, max(console.width - side, 20)):
+        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
+        for name in names:
+            table.add_column(Text(name))
+        for head, *_ in part:
+            table.add_column(Text(head), justify="right", no_wrap=True)
+        before: tuple[str, ...] = ()
+        for at, label in enumerate(cross.rows):
+            table.add_row(*map(Text, _new(label, before)), *(Text(one[at + 1]) for one in part))
+            before = label
+        if len(cross.rows) > 1:
+            blank = [""] * (len(names) - 1)
+            last = [Text(one[-1], "bold") for one in part]
+            table.add_row(Text("total", "bold"), *blank, *last)
+        console.print()
+        console.print(table)
+
+
+def _new(label: tuple[str, ...], before: tuple[str, ...]) -> list[str]:
+    """The names of a row, those left out that stand above already."""
+    same = 0
+    while same < len(label) - 1 and label[: same + 1] == before[: same + 1]:
+        same += 1
+    return [*[""] * same, *label[same:]]
+
+
+def _parts(columns: list[list[str]], width: int) -> list[list[list[str]]]:
+    """Columns in parts that fit into a width."""
+    parts: list[list[list[str]]] = []
+    room = 0
+    for one in columns:
+        wide = max(map(len, one)) + 2
+        if not parts or wide > room:
+            parts.append([])
+            room = width
+        parts[-1].append(one)
+        room -= wide
+    return parts

@@ -1,0 +1,266 @@
+"""Pictures of cross-tabs: lines over time, bars by group, heat maps."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from contextlib import AbstractContextManager
+from pathlib import Path
+from typing import Any
+
+from boreotabula.errors import CallError
+from boreotabula.review.crosstab import Cross, number_text, places_of
+from boreotabula.runs.placing import placed
+
+ENDINGS = (".png", ".svg", ".pdf")
+
+_COLOURS = ("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#D55E00", "#56B4E9", "#7F7F7F", "#000000")
+"""Told apart by colour-blind people too (Okabe and Ito, 2008), the yellow left out as too pale."""
+_DASHES = ("-", "--", ":", "-.")
+_MOST_LINES = 12
+_MOST_BARS = 60
+_HEAT = "cividis"
+"""Reads the same to colour-blind people (Nuñez, Anderton and Renslow, 2018)."""
+
+
+def check_chart(out: Path) -> None:
+    """Raises CallError if a picture cannot be drawn into a file."""
+    if out.suffix.lower() not in ENDINGS:
+        raise CallError(f"“{out}”: a picture is drawn as {', '.join(ENDINGS)}")
+    if not out.parent.is_dir():
+        raise CallError(f"there is no folder “{out.parent}” to draw “{out.name}” into")
+
+
+def kind_for(cross: Cross) -> str:
+    """What is drawn if nobody says.
+
+    Lines where the columns are moments in time and the rows at most 12; bars where nothing is
+    across, or for at most 60 of them; else a heat map.
+    """
+    if cross.in_time and len(cross.columns) > 1 and len(cross.rows) <= _MOST_LINES:
+        return "lines"
+    if cross.wish.across is None or (
+        len(cross.rows) * len(cross.columns) <= _MOST_BARS and len(cross.columns) <= len(_COLOURS)
+    ):
+        return "bars"
+    return "heat"
+
+
+def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
+    """Draw a cross-tab, whole or not at all. Raises CallError if there is nothing to draw."""
+    if not any(one is not None for row in cross.cells for one in row):
+        raise CallError("there is no number to draw")
+    draw = {"lines": _lines, "bars": _bars, "heat": _heat}[kind or kind_for(cross)]
+    figure = draw(cross)
+    content = io.BytesIO()
+    # No time is written, so that the same numbers give the same picture.
+    stamp = {"pdf": {"CreationDate": None}, "svg": {"Date": None}}
+    ending = out.suffix.lower().removeprefix(".")
+    with _settings():
+        figure.savefig(content, format=ending, dpi=110, metadata=stamp.get(ending))
+    with placed(out) as stream:
+        stream.write(content.getvalue())
+
+
+def _settings() -> AbstractContextManager[None]:
+    from matplotlib import rc_context
+
+    return rc_context({"svg.hashsalt": "boreotabula", "svg.fonttype": "none", "font.size": 10})
+
+
+def _figure(width: float, height: float) -> tuple[Any, Any]:
+    from matplotlib.backends.backend_agg import FigureCanvasAgg  # needs no display
+    from matplotlib.figure import Figure
+
+    with _settings():
+        figure = Figure(figsize=(width, height), layout="constrained")
+        FigureCanvasAgg(figure)
+        return figure, figure.subplots()
+
+
+def _names(cross: Cross) -> list[str]:
+    return [" · ".join(part for part in label if part) for label in cross.rows]
+
+
+def _plain(axis: Any) -> None:
+    for side in ("top", "right"):
+        axis.spines[side].set_visible(False)
+
+
+def _ticks(axis: Any, cross: Cross) -> None:
+    """Numbers beside the axis as people write them."""
+    from matplotlib.ticker import FuncFormatter
+
+    def shown(number: float, _: int) -> str:
+        places = 0 if cross.value_kind == "percent" or number == int(number) else 2
+        return number_text(number, cross.value_kind, places)
+
+    axis.set_major_formatter(FuncFormatter(shown))
+
+
+def _title(axes: Any, cross: Cross) -> None:
+    where = ", ".join(f"{name} = {value}" for name, value in cross.wish.where)
+    by = " and ".join(cross.wish.rows)
+    title = cross.measure + (f" by {by}" if by else "") + (f", {where}" if where else "")
+    axes.set_title(title[:1].upper() + title[1:], loc="left", fontweight="bold")
+
+
+# --- lines ---------------------------------------------------------------------------------------
+
+
+def _lines(cross: Cross) -> Any:
+    figure, axes = _figure(11, 6)
+    names, places = _names(cross), range(len(cross.columns))
+    largest = sorted(range(len(names)), key=lambda at: -_size(cross.cells[at]))
+    strong = set(
+        largest[: len(_COLOURS) * len(_DASHES)] if len(names) <= _MOST_LINES else largest[:8]
+    )
+    ends: list[tuple[float, str, str]] = []
+    for order, at in enumerate(largest):
+        values = [float("nan") if one is None else one for one in cross.cells[at]]
+        colour = _COLOURS[order % len(_COLOURS)] if at in strong else "#C8C8C8"
+        dash = _DASHES[order // len(_COLOURS) % len(_DASHES)] if at in strong else "-"
+        axes.plot(
+            places, values, dash, color=colour, marker="o" if len(places) <= 31 else "",
+            markersize=4, linewidth=2 if at in strong else 0.8, zorder=2 if at in strong else 1,
+        )  # fmt: skip
+        last = next((one for one in reversed(cross.cells[at]) if one is not None), None)
+        if at in strong and last is not None:
+            ends.append((last, names[at], colour))
+    _plain(axes)
+    _ticks(axes.yaxis, cross)
+    lowest = min((one for row in cross.cells for one in row if one is not None), default=0.0)
+    if lowest >= 0:
+        axes.set_ylim(bottom=0)
+    axes.grid(axis="y", color="#E4E4E4")
+    axes.set_axisbelow(True)
+    _columns_below(axes, cross)
+    axes.set_xlim(-0.2, len(places) - 0.8)
+    _name_ends(axes, ends, len(places) - 0.75)
+    if len(strong) < len(names):
+        axes.set_xlabel(f"grey: {len(names) - len(strong)} more, the smaller ones")
+    _title(axes, cross)
+    return figure
+
+
+def _size(row: Sequence[float | None]) -> float:
+    return sum(abs(one) for one in row if one is not None)
+
+
+def _name_ends(axes: Any, ends: Sequence[tuple[float, str, str]], right: float) -> None:
+    """Names beside the ends of lines, pushed apart where they would overlap."""
+    bottom, top = axes.get_ylim()
+    step = (top - bottom) * 0.045
+    placed_at: list[float] = []
+    for value, _, _ in sorted(ends):
+        placed_at.append(max(value, placed_at[-1] + step) if placed_at else value)
+    over = max(placed_at, default=top) - top
+    if over > 0:  # too many at the top: all of them move down together
+        placed_at = _pushed_down(placed_at, top, step)
+    for (value, name, colour), at in zip(sorted(ends), placed_at, strict=True):
+        axes.annotate(
+            name if len(name) <= 28 else name[:27] + "…", (right - 0.25, value), (right, at),
+            va="center", color=colour, fontweight="bold", annotation_clip=False,
+            arrowprops={"arrowstyle": "-", "color": colour, "linewidth": 0.6},
+        )  # fmt: skip
+
+
+def _pushed_down(places: Sequence[float], top: float, step: float) -> list[float]:
+    found: list[float] = []
+    limit = top
+    for at in reversed(places):
+        limit = min(at, limit)
+        found.append(limit)
+        limit -= step
+    return found[::-1]
+
+
+def _columns_below(axes: Any, cross: Cross) -> None:
+    """The names of columns below, as many as there is room for."""
+    count = len(cross.columns)
+    every = max(1, -(-count // 24))
+    shown = range(0, count, every)
+    long = max(len(one) for one in cross.columns) * count / every > 130
+    axes.set_xticks(
+        list(shown), [cross.columns[at] for at in shown], rotation=45 if long else 0,
+        ha="right" if long else "center",
+    )  # fmt: skip
+
+
+# --- bars ----------------------------------------------------------------------------------------
+
+
+def _bars(cross: Cross) -> Any:
+    names, groups = _names(cross), len(cross.columns)
+    thick = 0.8 / groups
+    height = max(3.2, 1.4 + 0.26 * len(names) * max(1, groups * 0.75))
+    figure, axes = _figure(11, min(height, 60))
+    for group, label in enumerate(cross.columns):
+        values = [row[group] or 0.0 for row in cross.cells]
+        places = [at + (group - (groups - 1) / 2) * thick for at in range(len(names))]
+        axes.barh(places, values, thick * 0.92, color=_COLOURS[group % len(_COLOURS)], label=label)
+        for row, place in zip(cross.cells, places, strict=True):
+            number = row[group]
+            said = number_text(number, cross.value_kind, places_of(cross))
+            axes.annotate(
+                said if number is not None else "no record", (number or 0.0, place), (4, 0),
+                textcoords="offset points", va="center", fontsize=8,
+                ha="left" if (number or 0) >= 0 else "right",
+            )  # fmt: skip
+    axes.set_yticks(range(len(names)), [one if len(one) <= 42 else one[:41] + "…" for one in names])
+    axes.invert_yaxis()
+    axes.set_ylim(len(names) - 0.4, -0.6)
+    axes.margins(x=0.12)
+    _plain(axes)
+    _ticks(axes.xaxis, cross)
+    if groups > 1:
+        axes.legend(title=cross.wish.across, loc="upper left", bbox_to_anchor=(1, 1), frameon=False)
+    _title(axes, cross)
+    return figure
+
+
+# --- heat maps -----------------------------------------------------------------------------------
+
+
+def _heat(cross: Cross) -> Any:
+    names, count = _names(cross), len(cross.columns)
+    figure, axes = _figure(
+        min(max(7.0, 3.5 + 0.62 * count), 40), min(max(3.2, 1.6 + 0.27 * len(names)), 60)
+    )
+    values = [[float("nan") if one is None else one for one in row] for row in cross.cells]
+    axes.set_facecolor("#EFEFEF")
+    image = axes.imshow(values, aspect="auto", cmap=_HEAT)
+    axes.set_yticks(range(len(names)), [one if len(one) <= 42 else one[:41] + "…" for one in names])
+    _columns_below(axes, cross)
+    if count <= 26:
+        _numbers_in(axes, image, cross)
+    bar = figure.colorbar(image, ax=axes, shrink=min(1.0, 6 / max(figure.get_figheight(), 1)))
+    bar.set_label(cross.measure)
+    _ticks(bar.ax.yaxis, cross)
+    axes.set_xlabel("grey: no record")
+    _title(axes, cross)
+    return figure
+
+
+def _numbers_in(axes: Any, image: Any, cross: Cross) -> None:
+    """The numbers within the cells, dark on pale and pale on dark, short enough to fit."""
+    for row, numbers in enumerate(cross.cells):
+        for column, number in enumerate(numbers):
+            if number is None:
+                continue
+            red, green, blue, _ = image.cmap(image.norm(number))
+            dark = 0.299 * red + 0.587 * green + 0.114 * blue < 0.5
+            axes.text(
+                column, row, _short(number, cross), ha="center", va="center", fontsize=7.5,
+                color="white" if dark else "black",
+            )  # fmt: skip
+
+
+def _short(number: float, cross: Cross) -> str:
+    if cross.value_kind == "percent":
+        return f"{100 * number:.0f}%"
+    for size, sign in ((1e9, "G"), (1e6, "M"), (1e4, "k")):
+        if abs(number) >= size:
+            unit = 1e3 if sign == "k" else size
+            return f"{number / unit:,.1f}{sign}"
+    return number_text(number, cross.value_kind, 0 if number == int(number) else 1)

@@ -1,0 +1,119 @@
+"""A cross-tab as a file for people: CSV, or a workbook that prints well."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from boreotabula.errors import CallError
+from boreotabula.review.crosstab import Cross, places_of
+from boreotabula.runs.placing import placed
+
+ENDINGS = (".csv", ".xlsx")
+
+
+def check_cross(out: Path) -> None:
+    """Raises CallError if a cross-tab cannot be written to a file."""
+    if out.suffix.lower() not in ENDINGS:
+        raise CallError(f"“{out}”: a cross-tab is written as {' or '.join(ENDINGS)}")
+    if not out.parent.is_dir():
+        raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+
+
+def write_cross(cross: Cross, out: Path) -> None:
+    """Write a cross-tab, whole or not at all. Raises CallError if that cannot be."""
+    content = _workbook(cross) if out.suffix.lower() == ".xlsx" else _csv(cross)
+    with placed(out) as stream:
+        stream.write(content)
+
+
+def lines_of(cross: Cross) -> Iterator[list[str | float | None]]:
+    """Heading, rows and totals; a cell without a number is None."""
+    names = list(cross.wish.rows) or [""]
+    columns = list(cross.columns) if cross.wish.across else [cross.measure]
+    more = ["total"] if cross.row_totals else []
+    yield [*names, *columns, *more]
+    for at, label in enumerate(cross.rows):
+        sums = [cross.row_totals[at]] if cross.row_totals else []
+        yield [*label, *cross.cells[at], *sums]
+    if len(cross.rows) > 1:
+        last = [cross.total] if cross.row_totals else []
+        yield ["total", *[""] * (len(names) - 1), *cross.column_totals, *last]
+
+
+def _csv(cross: Cross) -> bytes:
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\r\n")
+    for line in lines_of(cross):
+        writer.writerow(["" if one is None else _plain(one) for one in line])
+    return text.getvalue().encode()
+
+
+def _plain(one: str | float) -> str | int | float:
+    return int(one) if isinstance(one, float) and one.is_integer() else one
+
+
+def _workbook(cross: Cross) -> bytes:
+    import xlsxwriter  # only needed for this kind of output
+
+    content = io.BytesIO()
+    with xlsxwriter.Workbook(content, {"in_memory": True, "strings_to_formulas": False}) as book:
+        number = _number_format(cross)
+        head = book.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "bottom"})
+        side = book.add_format({"bold": True, "bottom": 1, "align": "right", "text_wrap": True})
+        cell = book.add_format({"num_format": number})
+        total = book.add_format({"num_format": number, "bold": True, "top": 1})
+        beside = book.add_format({"num_format": number, "bold": True})
+        tab = book.add_worksheet("Cross-tab")
+        title = f"{cross.measure}, {cross.records:,} records"
+        tab.write_string(0, 0, title, book.add_format({"bold": True, "font_size": 13}))
+        wheres = ", ".join(f"{name} = {value}" for name, value in cross.wish.where)
+        tab.write_string(1, 0, wheres, book.add_format({"italic": True}))
+        lines = list(lines_of(cross))
+        names = len(list(cross.wish.rows) or [""])
+        widths = [0] * len(lines[0])
+        for row, line in enumerate(lines, 3):
+            last = row == len(lines) + 2 and len(cross.rows) > 1
+            for column, one in enumerate(line):
+                form = head if column < names else side
+                if row > 3:
+                    in_total = bool(cross.row_totals) and column == len(line) - 1
+                    form = total if last else beside if in_total else cell
+                _put(tab, row, column, one, form)
+                shown = one if isinstance(one, str) else f"{one:,.1f}" if one is not None else ""
+                widths[column] = max(widths[column], len(shown))
+        for column, width in enumerate(widths):
+            tab.set_column(column, column, min(max(width + 2, 8), 40))
+        tab.freeze_panes(4, names)
+        _print_well(tab, len(lines), len(lines[0]), title)
+    return content.getvalue()
+
+
+def _number_format(cross: Cross) -> str:
+    places = places_of(cross)
+    whole = "0" if cross.value_kind == "percent" else "#,##0"
+    form = whole + ("." + "0" * places if places else "")
+    return f"{form}%" if cross.value_kind == "percent" else form
+
+
+def _put(tab: Any, row: int, column: int, one: str | float | None, form: Any) -> None:
+    if one is None:
+        tab.write_blank(row, column, None, form)
+    elif isinstance(one, str):
+        tab.write_string(row, column, one, form)
+    else:
+        tab.write_number(row, column, one, form)
+
+
+def _print_well(tab: Any, lines: int, columns: int, title: str) -> None:
+    """One page wide on A4, the heading on every page, page numbers below."""
+    if columns > 7:
+        tab.set_landscape()
+    tab.set_paper(9)
+    tab.fit_to_pages(1, 0)
+    tab.repeat_rows(3)
+    tab.print_area(0, 0, lines + 2, columns - 1)
+    tab.set_footer(f"&L{title.replace('&', '&&')}&R&P / &N")

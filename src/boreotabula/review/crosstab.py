@@ -1,0 +1,350 @@
+"""Records as a cross-tab: summed up by some fields down the side and one across."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from math import fsum
+from statistics import fmean, median
+from typing import Any
+
+import pyarrow as pa
+
+from boreotabula.errors import CallError
+from boreotabula.layout.problems import did_you_mean
+from boreotabula.outputs.csv import field_type
+from boreotabula.review.records import texts_of
+
+HOWS = ("sum", "mean", "count", "min", "max", "median", "share")
+"""How the values of a cell become one number; a share is the part of its column's sum, or of the
+whole if nothing is across."""
+
+_SUMMED = ("integer", "number", "percent")
+_IN_TIME = ("month", "date", "datetime", "time")
+BLANK = "(blank)"
+"""What a field without a value is called."""
+
+Label = tuple[str, ...]
+"""What names a row or column: a text for each of its fields."""
+Cells = tuple[tuple[float | None, ...], ...]
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is asked for."""
+
+    rows: tuple[str, ...] = ()
+    across: str | None = None
+    value: str | None = None
+    how: str = "sum"
+    where: tuple[tuple[str, str], ...] = ()
+    by_value: bool = False
+    """Whether rows are sorted by their totals, the largest first, instead of by their names."""
+    top: int | None = None
+    """How many rows are kept; the others are taken together."""
+    change: bool = False
+    """Whether each column holds the change against the one before."""
+
+
+@dataclass(frozen=True)
+class Cross:
+    """A cross-tab. A cell is None where there is no record, or no value in any."""
+
+    wish: Wish
+    rows: tuple[Label, ...]
+    columns: tuple[str, ...]
+    """One label for each column; a single empty one if nothing is across."""
+    cells: Cells
+    row_totals: tuple[float | None, ...]
+    """Over all columns; empty if nothing is across, or for changes."""
+    column_totals: tuple[float | None, ...]
+    total: float | None
+    """Over all records."""
+    value_kind: str
+    """The type of the field that was summed up; 'integer' for counts, 'percent' for shares."""
+    in_time: bool
+    """Whether the columns are moments in time."""
+    records: int
+    """How many records it is made of."""
+
+    @property
+    def measure(self) -> str:
+        """What the numbers are, in words."""
+        how, value = self.wish.how, self.wish.value
+        said = f"{how} of {value}" if value else "number of records"
+        return f"change of the {said}" if self.wish.change else said
+
+
+def crosstab(table: pa.Table, wish: Wish) -> Cross:
+    """Make a cross-tab of records. Raises CallError for what the records do not have."""
+    for name in (*wish.rows, *([wish.across] if wish.across else []), *dict(wish.where)):
+        _known(table, name)
+    value = _value(table, wish)
+    if wish.change and wish.across is None:
+        raise CallError("--change compares each column with the one before: name a field --across")
+    table = chosen(table, wish.where)
+    kind = field_type(table.schema.field(wish.value)) if wish.value else "integer"
+    rows = list(zip(*(_labels(table, name) for name in wish.rows), strict=True))
+    rows = rows or [()] * table.num_rows
+    across = _labels(table, wish.across) if wish.across else [""] * table.num_rows
+    numbers = _numbers(table, value)
+    if not wish.rows and not wish.across:
+        rows = [("all records",)] * table.num_rows
+    order_down = [_order(table, name) for name in wish.rows]
+    columns = sorted(set(across), key=_order(table, wish.across) if wish.across else str)
+    fold: Callable[[Sequence[float]], float | None] = _FOLDS[
+        "sum" if wish.how == "share" else wish.how
+    ]
+    by_row = _grouped(rows, numbers)
+    labels = sorted(by_row, key=lambda one: [f(x) for f, x in zip(order_down, one, strict=False)])
+    sums = {label: fold(found) for label, found in by_row.items()}
+    if wish.by_value:
+        labels.sort(key=lambda one: -(sums[one] or 0.0))
+    if wish.top is not None and len(labels) > wish.top:
+        labels, rows = _with_others(labels, sums, rows, wish.top, by_value=wish.by_value)
+        by_row = _grouped(rows, numbers)
+    cells = _grouped(list(zip(rows, across, strict=True)), numbers)
+    by_column = _grouped(across, numbers)
+    found = Cross(
+        wish,
+        tuple(labels),
+        tuple(columns),
+        tuple(
+            tuple(fold(cells[row, at]) if (row, at) in cells else None for at in columns)
+            for row in labels
+        ),
+        tuple(fold(by_row[row]) for row in labels) if wish.across else (),
+        tuple(fold(by_column[at]) for at in columns),
+        fold([one for one in numbers if one is not None]),
+        "integer" if wish.how == "count" else kind,
+        wish.across is not None and _is_in_time(table, wish.across),
+        table.num_rows,
+    )
+    return (
+        _as_shares(found) if wish.how == "share" else _as_changes(found) if wish.change else found
+    )
+
+
+def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
+    """The records that have some values, whatever the letter case."""
+    for name, text in where:
+        _known(table, name)
+        wanted = text.casefold()
+        keep = [(one or "").casefold() == wanted for one in texts_of(table, name)]
+        if not any(keep):
+            some = sorted({one for one in texts_of(table, name) if one})[:8]
+            raise CallError(f"no record has {name} = “{text}”; there is {', '.join(some)} …")
+        table = table.filter(pa.array(keep))
+    return table
+
+
+def _known(table: pa.Table, name: str) -> None:
+    if name not in table.schema.names:
+        raise CallError(
+            f"the records have no field “{name}”{did_you_mean(name, table.schema.names)}; there is"
+            f" {', '.join(table.schema.names)}"
+        )
+
+
+def can_be_summed(table: pa.Table) -> list[str]:
+    """The fields whose values are numbers."""
+    return [one.name for one in table.schema if _is_summed(field_type(one))]
+
+
+def _is_summed(kind: str) -> bool:
+    return kind in _SUMMED or kind.startswith("decimal")
+
+
+def _value(table: pa.Table, wish: Wish) -> str | None:
+    if wish.value is None:
+        if wish.how != "count":
+            some = ", ".join(can_be_summed(table)) or "none"
+            raise CallError(f"say what is summed up with --value ({some}), or --how count")
+        return None
+    _known(table, wish.value)
+    kind = field_type(table.schema.field(wish.value))
+    if wish.how != "count" and not _is_summed(kind):
+        some = ", ".join(can_be_summed(table)) or "none"
+        raise CallError(
+            f"“{wish.value}” is of type {kind}, which has no {wish.how}; numbers are: {some}."
+            " --how count works for any field"
+        )
+    return wish.value
+
+
+def _labels(table: pa.Table, name: str) -> list[str]:
+    return [BLANK if one is None or one == "" else one for one in texts_of(table, name)]
+
+
+def _numbers(table: pa.Table, value: str | None) -> list[float | None]:
+    """The value of each record; for a count of any field 1 where there is one."""
+    if value is None:
+        return [1.0] * table.num_rows
+    column = table.column(value)
+    if not _is_summed(field_type(table.schema.field(value))):
+        return [1.0 if one else None for one in column.is_valid().to_pylist()]
+    found: list[float | None] = column.cast(pa.float64()).to_pylist()
+    return found
+
+
+def _grouped(keys: Sequence[Any], numbers: Sequence[float | None]) -> dict[Any, list[float]]:
+    groups: dict[Any, list[float]] = {}
+    for key, number in zip(keys, numbers, strict=True):
+        found = groups.setdefault(key, [])
+        if number is not None:
+            found.append(number)
+    return groups
+
+
+def _fold(how: Callable[[Sequence[float]], float]) -> Callable[[Sequence[float]], float | None]:
+    return lambda some: how(some) if some else None
+
+
+_FOLDS: Mapping[str, Callable[[Sequence[float]], float | None]] = {
+    "sum": _fold(fsum),
+    "mean": _fold(fmean),
+    "count": _fold(lambda some: float(len(some))),
+    "min": _fold(min),
+    "max": _fold(max),
+    "median": _fold(median),
+}
+
+
+# --- order ---------------------------------------------------------------------------------------
+
+
+def _order(table: pa.Table, name: str) -> Callable[[str], Any]:
+    """How the values of a field are sorted: in time, by number, as months, or naturally."""
+    kind = field_type(table.schema.field(name))
+    if kind in _IN_TIME:
+        return lambda text: (text == BLANK, text)
+    if _is_summed(kind):
+        return lambda text: (text == BLANK, 0.0 if text == BLANK else float(text))
+    months = _months_of({one for one in texts_of(table, name) if one})
+    if months is not None:
+        return lambda text: (text == BLANK, months.get(text, (0, 0)))
+    return natural
+
+
+def natural(text: str) -> tuple[Any, ...]:
+    """Sorts '2' before '10', whatever the letter case; what is blank comes last."""
+    parts = re.split(r"(\d+)", text.casefold())
+    return (text == BLANK, [(0, int(p), "") if p.isdecimal() else (1, 0, p) for p in parts])
+
+
+_LANGUAGES = ("nb", "nn", "fi", "sv", "da", "is", "et", "lv", "lt", "de", "nl", "fr", "es", "it",
+              "pt", "pl")  # fmt: skip
+
+
+def _months_of(texts: set[str]) -> dict[str, tuple[int, int]] | None:
+    """Year and month of each text, if all are months by their names in some language."""
+    if not texts or len(texts) > 400 or not all(re.match(r"\D{3}", one) for one in texts):
+        return None
+    from boreotabula.reading.values.names import month_names, word_form
+
+    for languages in ((), *((one,) for one in _LANGUAGES)):
+        names = month_names(languages)
+        found: dict[str, tuple[int, int]] = {}
+        for text in texts:
+            word, _, year = text.strip().partition(" ")
+            month = names.get(word_form(word))
+            if month is None or (year and not year.isdecimal()):
+                break
+            found[text] = (int(year or 0), month)
+        else:
+            return found
+    return None
+
+
+def _is_in_time(table: pa.Table, name: str) -> bool:
+    kind = field_type(table.schema.field(name))
+    return kind in _IN_TIME or _months_of({one for one in texts_of(table, name) if one}) is not None
+
+
+# --- what is made of the sums --------------------------------------------------------------------
+
+
+def _with_others(
+    labels: list[Label],
+    sums: Mapping[Label, float | None],
+    rows: Sequence[Label],
+    top: int,
+    *,
+    by_value: bool,
+) -> tuple[list[Label], list[Label]]:
+    """The largest rows, and one of all others, so that the totals stay whole."""
+    largest = sorted(labels, key=lambda one: -(sums[one] or 0.0))[:top]
+    kept = largest if by_value else [one for one in labels if one in set(largest)]
+    depth = len(labels[0])
+    others = (f"{len(labels) - top:,} others", *[""] * (depth - 1))
+    known = set(kept)
+    return [*kept, others], [one if one in known else others for one in rows]
+
+
+def _as_shares(cross: Cross) -> Cross:
+    wholes = cross.column_totals
+
+    def part(number: float | None, whole: float | None) -> float | None:
+        return number / whole if number is not None and whole else None
+
+    return Cross(
+        cross.wish,
+        cross.rows,
+        cross.columns,
+        tuple(
+            tuple(part(one, whole) for one, whole in zip(row, wholes, strict=True))
+            for row in cross.cells
+        ),
+        tuple(part(one, cross.total) for one in cross.row_totals),
+        tuple(part(one, one) for one in wholes),
+        part(cross.total, cross.total),
+        "percent",
+        cross.in_time,
+        cross.records,
+    )
+
+
+def _as_changes(cross: Cross) -> Cross:
+    def changes(row: Sequence[float | None]) -> tuple[float | None, ...]:
+        pairs = pairwise(row)
+        return (
+            None,
+            *(None if a is None or b is None else b - a for a, b in pairs),
+        )
+
+    return Cross(
+        cross.wish,
+        cross.rows,
+        cross.columns,
+        tuple(changes(row) for row in cross.cells),
+        (),
+        changes(cross.column_totals),
+        None,
+        cross.value_kind,
+        cross.in_time,
+        cross.records,
+    )
+
+
+# --- numbers as texts ----------------------------------------------------------------------------
+
+
+def places_of(cross: Cross) -> int:
+    """How many decimals its numbers need: as the values have, two for means, one for shares."""
+    if cross.value_kind == "percent":
+        return 1
+    if cross.value_kind.startswith("decimal"):
+        return int(cross.value_kind[8:-1])
+    every = [one for row in cross.cells for one in row if one is not None]
+    return 0 if all(one == int(one) for one in every) else 2
+
+
+def number_text(number: float | None, kind: str, places: int) -> str:
+    """A number for people: thousands apart, shares in percent; a dot where there is none."""
+    if number is None:
+        return "·"
+    if kind == "percent":
+        return f"{100 * number:,.{places}f} %"
+    return f"{number:,.{places}f}"

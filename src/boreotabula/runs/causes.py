@@ -1,0 +1,30 @@
+"""Findings by their cause: what is the same on many tabs is told once."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from boreotabula.reading.findings import Finding, Severity
+
+
+def by_cause(some: Iterable[Finding]) -> list[list[Finding]]:
+    """Findings that say the same together, worst first, then what is met most often."""
+    groups: dict[object, list[Finding]] = {}
+    for one in some:
+        groups.setdefault((one.code, one.looked_for, one.found), []).append(one)
+    worst = list(Severity)
+    return sorted(groups.values(), key=lambda some: (worst.index(some[0].severity), -len(some)))
+
+
+def reach_of(group: Sequence[Finding]) -> str:
+    """On how many tabs of how many files a cause was met; nothing for a single finding."""
+    if len(group) == 1:
+        return ""
+    number = len({one.file for one in group})
+    files = "1 file" if number == 1 else f"{number:,} files"
+    tabs = {(one.file, one.tab) for one in group}
+    if len(tabs) == 1:
+        return f" (the same {len(group)} times on this tab)"
+    if not all(tab for _, tab in tabs):
+        return f" (the same in {files})"
+    return f" (the same on {len(tabs)} tabs of {files})"
