@@ -6,7 +6,7 @@ READY := .venv/.ready
 .PHONY: demo test lint bench clean
 
 demo: $(READY)
-	$(BIN)/boreotabula demo demo
+	$(BIN)/boreotabula demo demo --story
 
 test: lint
 	$(BIN)/pytest

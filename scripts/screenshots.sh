@@ -41,3 +41,16 @@ shot show 'boreotabula show boreotabula-demo/inbox/2026-04/lake_stock_Kaldvatn_2
 shot extract 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv'
 shot trace 'boreotabula trace boreotabula-demo/stock.csv 1742'
 shot headings 'boreotabula headings boreotabula-demo/dispatch.toml'
+shot coverage 'boreotabula coverage boreotabula-demo/stock.csv --rows nursery --across month --expect boreotabula-demo/sites.csv'
+shot crosstab 'boreotabula crosstab boreotabula-demo/stock.csv --rows nursery --rows species --across month --value seedlings'
+
+ask=(crosstab boreotabula-demo/stock.csv --value seedlings --across month)
+boreotabula "${ask[@]}" --rows nursery --chart "$root/docs/screenshots/chart-lines.png"
+boreotabula "${ask[@]}" --rows nursery --rows species --rows grade --chart "$root/docs/screenshots/chart-heat.png"
+
+# The page of a run, in a browser without a window (Debian: apt-get install chromium).
+boreotabula extract boreotabula-demo/stock.toml -o boreotabula-demo/stock.csv -q --report run.html || true
+chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --no-first-run \
+  --disable-background-networking --disable-sync --user-data-dir="$work/browser" \
+  --window-size=1280,800 --screenshot="$root/docs/screenshots/report.png" "file://$work/run.html" \
+  >/dev/null 2>&1

@@ -70,8 +70,15 @@ def test_the_demo_shows_its_one_flaw_and_what_to_do_next(demo: Path) -> None:
 def test_the_demo_is_the_same_each_time_and_leaves_other_folders_alone(
     demo: Path, tmp_path: Path
 ) -> None:
-    again = program("demo", tmp_path / "again")
+    again = program("demo", tmp_path / "again", "--story")
     assert again.status == 0
+    for said in (
+        "3 headings added",
+        "never     Nyheim has not reported",
+        "seedlings.png: sum of",
+        "all.xlsx: 49 tabs of 25 files",
+    ):
+        assert said in again.out  # fmt: skip
     assert "What to try next" in again.out
     for path in sorted((demo / "inbox").rglob("*.*")):
         again_path = tmp_path / "again" / path.relative_to(demo)

@@ -9,12 +9,16 @@ import click
 EPILOG = """\b
 Example:
   boreotabula demo
-  boreotabula demo trial"""
+  boreotabula demo trial --story
+
+--story goes on with the other steps of the work: a folder is surveyed, a sender's new headings are
+adopted, and records are looked at, drawn and bound."""
 
 
 @click.command("demo", epilog=EPILOG)
 @click.argument("folder", type=click.Path(path_type=Path), default=Path("boreotabula-demo"))
-def command(folder: Path) -> int:
+@click.option("--story", is_flag=True, help="Run the other steps of the work as well.")
+def command(folder: Path, story: bool) -> int:
     """Write made-up workbooks and layouts to FOLDER, and extract the first of them.
 
     FOLDER is boreotabula-demo if none is named. A folder that holds anything else is left alone.
@@ -36,6 +40,8 @@ def command(folder: Path) -> int:
     status = perform(layout, look_for(layout, output), Target(output))
     click.echo("\nThe first records:\n")
     screen.first_lines(output, 8)
+    if story:
+        _tell(folder)
     sample = f"{folder}/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
     click.echo(
         "\nWhat to try next:\n"
@@ -49,3 +55,26 @@ def command(folder: Path) -> int:
         f"  take a line out of {folder}/headings.csv and run extract again\n"
     )
     return 0 if status in (0, 1) else status
+
+
+def _tell(folder: Path) -> None:
+    """The steps of the work after the first, each with its command."""
+    from boreotabula.cli.main import cli
+
+    stock = folder / "stock.csv"
+    ask = ["--rows", "nursery", "--across", "month"]
+    dispatch, out = folder / "dispatch.toml", folder / "dispatch.csv"
+    for said, call in (
+        ("What came in?", ["survey", folder / "dispatch"]),
+        ("One sender has renamed headings:", ["extract", dispatch, "-o", out]),
+        ("What may they mean?", ["headings", dispatch, "--adopt", "--yes", "--certainty", "0.7"]),
+        ("Once more:", ["extract", dispatch, "-o", out]),
+        ("Who reported when?", ["coverage", stock, *ask, "--expect", folder / "sites.csv"]),
+        ("How many seedlings?", ["crosstab", stock, *ask, "--value", "seedlings"]),
+        ("A picture:", ["crosstab", stock, *ask, "--value", "seedlings", "--chart",
+                        folder / "seedlings.png"]),
+        ("All tabs in one workbook:", ["bind", folder / "inbox", "-o", folder / "all.xlsx"]),
+    ):  # fmt: skip
+        words = [str(one) for one in call]
+        click.echo(f"\n{said}\n\n$ boreotabula {' '.join(words)}\n")
+        cli.main(words, standalone_mode=False)

@@ -41,15 +41,19 @@ def about_strays(strays: Sequence[_Stray]) -> Iterator[Finding]:
     texts = [one for one in strays if isinstance(one.cell, str) and not one.told]
     numbers = [one for one in strays if not isinstance(one.cell, str) and not one.told]
     for code, some, what in (
-        ("numbers-unplaced", numbers, "filled cell(s) with numbers or dates"),
-        ("texts-unplaced", texts, "text(s)"),
+        ("numbers-unplaced", numbers, "number or date"),
+        ("texts-unplaced", texts, "text"),
     ):
         if some:
             first = some[0].unplaced
             yield Finding(
                 code,
-                f"{len(some)} {what} of this tab in no record; the first is “{first.text}”"
-                f" ({first.reason})",
+                (
+                    f"1 {what} of this tab is"
+                    if len(some) == 1
+                    else f"{len(some)} {what.replace(' or ', 's or ')}s of this tab are"
+                )
+                + f" in no record; the first is “{first.text}” ({first.reason})",
                 "Look at unplaced.csv; what matters needs a place in the layout.",
                 cell=first.cell,
                 looked_for="a role for every filled cell",

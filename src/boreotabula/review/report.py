@@ -19,6 +19,7 @@ from boreotabula.runs.placing import placed
 
 _MOST_PLACES = 12
 _MOST_FILES = 400
+_ROLES = [*(one for one in Role if one is not Role.UNPLACED), Role.UNPLACED]
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,7 @@ def write_report(run: Run, out: Path, output: Path | None) -> None:
         title=run.layout.spec.title or run.layout.path.stem,
         output=output.name if output else None,
         version=__version__,
-        roles=[(role.word, run.account.roles[role]) for role in Role if run.account.roles[role]],
+        roles=[(role.word, run.account.roles[role]) for role in _ROLES if run.account.roles[role]],
         left_out=sorted(run.account.left_out.items()),
         severities=[(str(one), run.severities[one]) for one in Severity if run.severities[one]],
         causes=list(_causes(run.findings)),
@@ -79,13 +80,14 @@ def write_report(run: Run, out: Path, output: Path | None) -> None:
 def _causes(findings: Sequence[Finding]) -> Iterator[_Cause]:
     for group in by_cause(findings):
         first = group[0]
+        most = _MOST_PLACES if first.severity is Severity.ERROR else _MOST_PLACES // 4
         places = [
             " › ".join(part for part in (one.file, one.tab, one.cell) if part) or "the whole run"
             for one in group
         ]
         yield _Cause(
             str(first.severity), first.message, reach_of(group), first.advice,
-            places[:_MOST_PLACES], max(len(places) - _MOST_PLACES, 0),
+            places[:most], max(len(places) - most, 0),
         )  # fmt: skip
 
 
