@@ -66,6 +66,8 @@ def environment(name: str, packages: Sequence[str]) -> Path:
         venv.create(folder, with_pip=True, clear=True)
         pip = [programs / "python", "-m", "pip", "install", "-q", "--disable-pip-version-check"]
         subprocess.run([*pip, *packages], check=True)
+        source = HERE.parent / "src"  # as an installed program is
+        subprocess.run([programs / "python", "-m", "compileall", "-q", source], check=True)
         (folder / ".ready").touch()
     return programs
 

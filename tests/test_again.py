@@ -225,7 +225,7 @@ def test_an_interruption_stops_at_once_and_leaves_nothing(desk: Path, workers: i
 def test_a_killed_run_leaves_the_old_output_or_the_new(desk: Path) -> None:
     new = extract(desk)
     old = extract(desk, "--limit", 15)
-    for pause in (0.4, 0.7, 0.9, 1.1, 1.3):
+    for pause in (0.6, 0.9, 1.2):
         extract(desk, "--limit", 15)
         run = _running(desk, "--workers", 2)
         time.sleep(pause)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from boreotabula.workbooks.sheet import Flaw, make_sheet
@@ -298,11 +298,13 @@ def test_any_changed_number_makes_a_total_differ(
     at, column = data.draw(st.integers(0, len(rows))), data.draw(st.integers(0, 2))
     body = [[*map(float, row)] for row in [*rows, sums]]
     good = read(_table(body), LAYOUT)
+    assume("looks-like-total" not in codes(good))  # a line may be the sum of others by chance
     assert (good.totals.printed, good.totals.agree) == (3, 3)
     body[at][column] += data.draw(st.integers(1, 5000))
     bad = read(_table(body), LAYOUT)
-    assert "total-differs" in codes(bad)
-    assert len(values(bad, "seedlings")) == 3 * len(rows)
+    assert {"total-differs", "looks-like-total"} & set(codes(bad))
+    lost = codes(bad).count("looks-like-total")
+    assert len(values(bad, "seedlings")) == 3 * (len(rows) - lost)
 
 
 def _table(body: list[list[float]]) -> Any:
