@@ -201,6 +201,9 @@ def test_a_cross_tab_on_screen_and_in_files(stock: Path) -> None:
         (["bind", "inbox", "-o", "x.xlsx", "--tab-name", "{who}"], "there is no {who}"),
         (["bind", "inbox", "-o", "x.xlsx", "--named", "nope"], "no tab was chosen"),
         (["extract", "stock.toml", "-o", "s.csv", "--report", "r.pdf"], "name it .html"),
+        (["extract", "stock.toml", "-o", "s.csv", "--report", "inbox/r.html"], "would lie in the"),
+        (["bind", "inbox", "-o", "inbox/x.xlsx"], "and the next run would read it"),
+        (["crosstab", "stock.csv", "--value", "lot", "-o", "inbox/2026-04/c.csv"], "elsewhere"),
     ],
 )  # fmt: skip
 def test_wrong_calls(stock: Path, arguments: list[str], said: str) -> None:
@@ -304,6 +307,8 @@ def test_the_page_of_a_run(stock: Path) -> None:
 
 
 def test_tabs_are_bound_as_they_are(tmp_path: Path) -> None:
+    inbox = tmp_path / "in"
+    inbox.mkdir()
     book = openpyxl.Workbook()
     tab = book.worksheets[0]
     tab.title = "It's a very long tab name: no"[:28].replace(":", "")
@@ -318,11 +323,11 @@ def test_tabs_are_bound_as_they_are(tmp_path: Path) -> None:
     tab.column_dimensions["A"].width = 31
     tab["C3"] = "=1+1"
     book.create_sheet("blank")
-    book.save(tmp_path / "a10.xlsx")
-    book.save(tmp_path / "A9.xlsx")
-    (tmp_path / "log.csv").write_text("code;day;level\n007;2026-04-01;1.5\n", "utf-8")
-    (tmp_path / "bad.xlsx").write_bytes(b"PK")
-    done = call(tmp_path, "bind", ".", "-o", "all.xlsx")
+    book.save(inbox / "a10.xlsx")
+    book.save(inbox / "A9.xlsx")
+    (inbox / "log.csv").write_text("code;day;level\n007;2026-04-01;1.5\n", "utf-8")
+    (inbox / "bad.xlsx").write_bytes(b"PK")
+    done = call(tmp_path, "bind", "in", "-o", "all.xlsx")
     assert done.status == 1 and "bad.xlsx: not read" in done.err
     found = openpyxl.load_workbook(tmp_path / "all.xlsx")
     names = found.sheetnames

@@ -94,7 +94,14 @@ def _wanted(
     from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
     from boreotabula.layout.tabs import TabChoice
     from boreotabula.runs.choosing import make_job
-    from boreotabula.runs.inbox import SourceFile, look, natural_key, run_folder, sorted_files
+    from boreotabula.runs.inbox import (
+        SourceFile,
+        check_apart,
+        look,
+        natural_key,
+        run_folder,
+        sorted_files,
+    )
     from boreotabula.runs.layouts import Layout
     from boreotabula.workbooks.opening import Opening
 
@@ -103,10 +110,12 @@ def _wanted(
     for source in sources:
         if source.suffix.lower() == ".toml":
             layout = Layout.load(source)
+            check_apart(output, layout.folders.values())
             job = make_job(layout.spec, layout.plan)
             choice, opening = job.tabs, job.opening
             files += look(layout, own=(output, run_folder(output))).taken
         elif source.is_dir():
+            check_apart(output, [source])
             files += [
                 SourceFile(path, below, folder=path.resolve().parent.name)
                 for path, below, why in sorted_files(source, (output,))

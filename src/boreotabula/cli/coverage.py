@@ -61,13 +61,14 @@ def command(
     from boreotabula.review.charts import check_chart, draw_cross
     from boreotabula.review.coverage import coverage, expected_rows
     from boreotabula.review.cross_files import check_cross, write_cross
-    from boreotabula.review.records import load_records
+    from boreotabula.review.records import load_records, source_folders
     from boreotabula.runs.every_file import Means
+    from boreotabula.runs.inbox import check_apart
 
-    if output is not None:
-        check_cross(output)
-    if chart is not None:
-        check_chart(chart)
+    for path, check in ((output, check_cross), (chart, check_chart)):
+        if path is not None:
+            check(path)
+            check_apart(path, source_folders(records))
     expected = expected_rows(expect, rows) if expect is not None else []
     found = coverage(load_records(records, table, Means(None)), rows, across, expected)
     if output is not None:

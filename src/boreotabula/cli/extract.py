@@ -93,6 +93,7 @@ def command(
     as_json: bool,
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
+    from boreotabula.runs.inbox import check_apart
     from boreotabula.runs.layouts import Layout
 
     target = _target(output, into, tab, append=append, dry_run=dry_run)
@@ -103,6 +104,8 @@ def command(
 
         check_report(report)
     loaded = Layout.load(layout)
+    if report is not None:
+        check_apart(report, loaded.folders.values())
     inbox = _inbox(loaded, target, files, only, limit)
     show = _Show(quiet, verbose, as_json, strict, report)
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)

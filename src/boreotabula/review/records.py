@@ -11,7 +11,7 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from boreotabula.errors import CallError
+from boreotabula.errors import BoreotabulaError, CallError
 from boreotabula.outputs.csv import field_type
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.form import ValueForm
@@ -39,6 +39,15 @@ def load_records(path: Path, table: str | None, means: Means) -> pa.Table:
         raise CallError(f"“{path}” has the tables {', '.join(names)}; choose one with --table")
     found = run.tables[table or names[0]]
     return found.cast(_decoded(found.schema))
+
+
+def source_folders(path: Path) -> list[Path]:
+    """The source folders of a layout, or of that which an output was made by, as far as known."""
+    try:
+        layout = path if path.suffix.lower() == ".toml" else saved_output(path).layout_path
+        return list(Layout.load(layout).folders.values())
+    except BoreotabulaError:
+        return []
 
 
 def saved_records(saved: SavedOutput) -> pa.Table:

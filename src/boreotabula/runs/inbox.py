@@ -136,6 +136,18 @@ def check_output(layout: Layout, out: Path, named: Sequence[Path] = ()) -> None:
             raise CallError(f"“{out}” is one of the files that are read; choose another output")
 
 
+def check_apart(out: Path, folders: Iterable[Path]) -> None:
+    """Raises CallError if a file would lie among the files that are read: the next run would take
+    it for one of them."""
+    home = out.resolve()
+    for folder in folders:
+        if home.is_relative_to(folder.resolve()):
+            raise CallError(
+                f"“{out}” would lie in the source folder “{folder}”, and the next run would read"
+                " it; write it elsewhere"
+            )
+
+
 def natural_key(path: PurePath) -> tuple[object, ...]:
     """Sorts '2' before '10', folder by folder, whatever the letter case."""
     return (

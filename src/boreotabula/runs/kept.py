@@ -14,7 +14,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import cache, cached_property
@@ -198,10 +198,13 @@ def packed(reading: FileReading) -> Packed:
                 "left_out": tab.account.left_out,
                 "form": tab.form,
                 "heads": tab.heads,
-                "totals": asdict(tab.totals),
+                "totals": vars(tab.totals),
                 "records": tab.record_count,
-                "facts": asdict(replace(tab.facts, stamps=_plain(tab.facts.stamps)))
-                | {"from_tab": sorted(tab.facts.from_tab)},
+                "facts": {
+                    **vars(tab.facts),
+                    "stamps": _plain(tab.facts.stamps),
+                    "from_tab": sorted(tab.facts.from_tab),
+                },
             }
         )
     head = {
@@ -212,7 +215,7 @@ def packed(reading: FileReading) -> Packed:
         "tabs": tabs,
         "other_tabs": reading.other_tabs,
         "patterns": reading.patterns,
-        "findings": [asdict(one) for one in reading.findings],
+        "findings": [vars(one) for one in reading.findings],
         "unplaced": reading.unplaced,
     }
     return Packed(json.dumps(head, ensure_ascii=False).encode(), sink.getvalue().to_pybytes())

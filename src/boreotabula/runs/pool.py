@@ -99,7 +99,7 @@ def spread(
     if workers == 1 or len(sources) <= few:
         yield from map(work, sources)
         return
-    portion = max(1, min(_AT_ONCE, len(sources) // (workers * _AT_ONCE)))
+    portion = max(1, min(_AT_ONCE, len(sources) // (workers * 4 * _AT_ONCE)))
     portions = [sources[at : at + portion] for at in range(0, len(sources), portion)]
     done = 0
     while done < len(portions):
