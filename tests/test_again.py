@@ -100,12 +100,13 @@ def test_new_changed_and_gone_files(desk: Path, ending: str) -> None:
     assert extract(desk, "--fresh", out=out) == again
 
 
-def test_an_unchanged_output_is_left_as_it_is(desk: Path) -> None:
-    extract(desk)
-    before = (desk / "out.csv").stat()
-    done = program("extract", "lots.toml", "-o", "out.csv", cwd=desk)
+@pytest.mark.parametrize("out", ["out.csv", "out.xlsx", "out.sqlite"])
+def test_an_unchanged_output_is_left_as_it_is(desk: Path, out: str) -> None:
+    extract(desk, out=out)
+    before = (desk / out).stat()
+    done = program("extract", "lots.toml", "-o", out, cwd=desk)
     assert "since the last run: 20 unchanged" in done.out
-    after = (desk / "out.csv").stat()
+    after = (desk / out).stat()
     assert (after.st_ino, after.st_mtime_ns) == (before.st_ino, before.st_mtime_ns)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import shutil
+import subprocess
 from datetime import date
 from decimal import Decimal
 from html.parser import HTMLParser
@@ -20,6 +21,7 @@ from boreotabula.errors import CallError
 from boreotabula.review.charts import draw_cross, kind_for
 from boreotabula.review.coverage import coverage
 from boreotabula.review.crosstab import Cross, Wish, crosstab
+from boreotabula.workbooks.opening import Workbook
 from helpers import Outcome, program
 
 KINDS = {"site": "text", "month": "month", "lot": "text", "count": "integer", "price": "decimal(2)",
@@ -366,3 +368,23 @@ def test_files_and_tabs_are_chosen(stock: Path) -> None:
         "c.xlsx: 24 tabs"
     )
     assert len(openpyxl.load_workbook(stock / "c.xlsx").sheetnames) == 25
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="LibreOffice is not installed")
+def test_a_bound_workbook_opens_in_libreoffice_as_it_is(stock: Path) -> None:
+    call(stock, "bind", "inbox", "-o", "lo.xlsx", "--include", "*Lomlia*")
+    convert = ["soffice", "--headless", "--convert-to", "ods", "--outdir", "there", "lo.xlsx"]
+    subprocess.run(convert, cwd=stock, check=True, capture_output=True)
+    with Workbook(stock / "lo.xlsx") as ours, Workbook(stock / "there" / "lo.ods") as theirs:
+        assert [tab.name for tab in ours.tabs] == [tab.name for tab in theirs.tabs]
+        for tab in ours.tabs[1:]:
+            sheet, other = ours.sheet(tab.name), theirs.sheet(tab.name)
+            assert sheet.rows == other.rows
+            assert sorted(sheet.merges) == sorted(other.merges)
+
+
+def test_long_names_of_tabs_lose_their_middle(stock: Path) -> None:
+    done = call(stock, "bind", "inbox", "-o", "n.xlsx", "--include", "*Lomlia*", "--json")
+    names = [one["name"] for one in json.loads(done.out)]
+    assert names[0] == "fjord_stoc…a_2026-01 Veksthus 1"
+    assert all(len(one) <= 31 and one.endswith(("Veksthus 1", "Veksthus 2")) for one in names)

@@ -23,6 +23,8 @@ from boreotabula.workbooks.sheet import Cell, Flaw, Sheet, Visibility
 CONTENTS = "Contents"
 _NO_NAME = re.compile(r"[\[\]:*?/\\]")
 _MOST_NAME = 31
+_FEWEST_SIGNS = 6
+"""So much of a part is left at least when names are shortened."""
 _WIDEST = 60
 _PADDING = 5 / 7
 """What the writing library adds to a width, in signs."""
@@ -116,8 +118,21 @@ def check_form(form: str) -> None:
 
 
 def _named(form: str, source: SourceFile, tab: str, number: int) -> str:
+    """The name of a tab; of one that is too long the longest part loses its middle."""
     parts = {"file": Path(source.name).stem, "folder": source.folder, "tab": tab, "n": str(number)}
-    return re.sub(r"\{(\w+)\}", lambda found: parts[found[1]], form)
+    made = _filled(form, parts)
+    over = len(made) - _MOST_NAME
+    longest = max(re.findall(r"\{(\w+)\}", form), key=lambda one: len(parts[one]), default="")
+    if over > 0 and len(parts.get(longest, "")) > over + _FEWEST_SIGNS:
+        kept = len(parts[longest]) - over - 1
+        end = kept // 2
+        parts[longest] = f"{parts[longest][: kept - end]}…{parts[longest][-end:]}"
+        made = _filled(form, parts)
+    return made
+
+
+def _filled(form: str, parts: Mapping[str, str]) -> str:
+    return re.sub(r"\{(\w+)\}", lambda found: parts[found[1]], form).strip()
 
 
 def _tabs(

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -26,8 +26,8 @@ class Written:
 
     size: int
     modified_ns: int
-    reader: str
-    """The digest of all that the records depend on besides the files."""
+    keys: Mapping[str, str]
+    """By each file, in order, the key of its result: of all that its records depend on."""
     parts: Mapping[str, Part]
     """The bytes of each file, where they can be taken over."""
 
@@ -36,7 +36,7 @@ class Written:
         return {
             "size": self.size,
             "modified_ns": self.modified_ns,
-            "reader": self.reader,
+            "keys": dict(self.keys),
             "parts": {name: list(part) for name, part in self.parts.items()},
         }
 
@@ -46,14 +46,15 @@ class OldOutput:
     """An output as an earlier run wrote it."""
 
     path: Path
-    files: Sequence[tuple[str, str]]
-    """The name and digest of every file that went into it, in order."""
     written: Written
 
-    def part(self, reading: FileReading) -> Part | None:
+    def is_same(self, keys: Mapping[str, str]) -> bool:
+        """Whether files with these keys, in order, would give just the same output."""
+        return list(self.written.keys.items()) == list(keys.items())
+
+    def part(self, reading: FileReading, key: str) -> Part | None:
         """The bytes that hold the records of a file, if they would be the same again."""
-        digests = dict(self.files)
-        if digests.get(reading.name) != reading.digest or not may_be_taken(reading):
+        if self.written.keys.get(reading.name) != key or not may_be_taken(reading):
             return None
         return self.written.parts.get(reading.name)
 
@@ -63,22 +64,21 @@ def may_be_taken(reading: FileReading) -> bool:
     return reading.read and not any(tab.is_copy for tab in reading.tabs)
 
 
-def old_output(out: Path, record: Mapping[str, Any] | None, reader: str) -> OldOutput | None:
-    """The output of an earlier run; None if it was changed since, or read by other rules."""
+def old_output(out: Path, record: Mapping[str, Any] | None) -> OldOutput | None:
+    """The output of an earlier run; None if there is none, or it was changed since."""
     try:
         found = (record or {})["written"]
         written = Written(
             int(found["size"]),
             int(found["modified_ns"]),
-            str(found["reader"]),
+            {str(name): str(key) for name, key in found["keys"].items()},
             {str(name): (int(start), int(end)) for name, (start, end) in found["parts"].items()},
         )
         now = out.stat()
-        files = [(str(one["file"]), str(one["sha256"])) for one in (record or {})["files"]]
-    except (KeyError, TypeError, ValueError, OSError):
+    except (KeyError, TypeError, ValueError, OSError, AttributeError):
         return None
     same = (now.st_size, now.st_mtime_ns) == (written.size, written.modified_ns)
-    return OldOutput(out, files, written) if same and written.reader == reader else None
+    return OldOutput(out, written) if same else None
 
 
 def copy_part(old: BinaryIO, part: Part, new: BinaryIO) -> None:

@@ -81,22 +81,24 @@ def extract_into(
     """
     if layout.plan.grows:
         return _write_whole(layout, inbox, out, on_file, means, strict=strict)
-    reader = means.kept.reader if means.kept else ""
-    old = old_output(out, earlier_record(out), reader) if reader and not means.fresh else None
+    old = old_output(out, earlier_record(out)) if means.kept and not means.fresh else None
     known = digests(inbox)
+    keys = {one.name: means.kept.key(one, known[one.name]) for one in inbox.taken if means.kept}
     readings = read_all(layout, inbox, means, known)
-    if old and list(old.files) == [(one.name, known[one.name]) for one in inbox.taken]:
+    if old and keys and old.is_same(keys):
         run = _compared(gather(layout, inbox, _told(readings, on_file), keep_records=False), out)
         if may_write(run, strict=strict):
             write_record(run, out, old.written.described())
         return run
     with _outputs(layout, out, old) as output:
+        output.keys = {name: key for name, key in keys.items() if known[name]}
         run = gather(layout, inbox, output.written(readings, on_file), keep_records=False)
         run = _compared(run, out)
         if not may_write(run, strict=strict):
             raise KeepOld
         output.close()
-        write_record(run, out, output.described(reader))
+        same = all(known[one.name] == one.digest for one in run.files)
+        write_record(run, out, output.described() if same else None)
     return run
 
 
@@ -226,13 +228,18 @@ class _Output:
     old: OldOutput | None = None
     old_stream: BinaryIO | None = None
     modified_ns: int = 0
+    file: BinaryIO | None = None
+    """The stream of an output of one file, whatever its kind."""
+    keys: Mapping[str, str] = field(default_factory=dict)
+    """By each file that is read, in order, the key of its result."""
     parts: dict[str, Part] = field(default_factory=dict)
 
     def written(self, readings: Iterable[FileReading], on_file: OnFile) -> Iterator[FileReading]:
         """Write the records of each reading, or take them over."""
         for reading in readings:
             start = self._place()
-            part = self.old.part(reading) if self.old else None
+            key = self.keys.get(reading.name, "")
+            part = self.old.part(reading, key) if self.old and key else None
             if part is not None and self.old_stream and self.stream:
                 copy_part(self.old_stream, part, self.stream)
             else:
@@ -255,11 +262,13 @@ class _Output:
         self.stream.flush()
         return os.lseek(self.stream.fileno(), 0, os.SEEK_CUR)
 
-    def described(self, reader: str) -> dict[str, object] | None:
+    def described(self) -> dict[str, object] | None:
         """What the record of the run says of the output; nothing if it cannot be known again."""
-        if self.stream is None or not reader:
+        if self.file is None or not self.keys:
             return None
-        return Written(self._place(), self.modified_ns, reader, self.parts).described()
+        self.file.flush()
+        size = os.fstat(self.file.fileno()).st_size
+        return Written(size, self.modified_ns, self.keys, self.parts).described()
 
 
 @contextmanager
@@ -282,7 +291,7 @@ def _opened(schemas: Mapping[str, pa.Schema], out: Path, key: Sequence[str]) -> 
         now = time.time_ns()
         with placed(out, now) as stream, opened(kind, stream, schemas, key) as one:
             by_line = stream if kind.by_line else None
-            yield _Output(one.writers, [one.close], by_line, modified_ns=now)
+            yield _Output(one.writers, [one.close], by_line, modified_ns=now, file=stream)
         return
     with placed_folder(out) as folder, ExitStack() as stack:
         files = {

@@ -65,11 +65,17 @@ class Kept:
         reader = _digest(f"{layout} {limits!r} {_program()}".encode())
         return cls(folder or kept_folder(), reader.hex())
 
+    def key(self, source: SourceFile, digest: str) -> str:
+        """What tells the result of a file with some content from all others."""
+        about = (
+            self.reader, digest, source.name, source.folder, source.unmatched,
+            sorted(source.captured.items()),
+        )  # fmt: skip
+        return _digest(repr(about).encode()).hex()[:48]
+
     def path(self, source: SourceFile, digest: str) -> Path:
         """Where the result of a file with some content is kept."""
-        about = (self.reader, digest, source.name, source.folder, source.unmatched,
-                 sorted(source.captured.items()))  # fmt: skip
-        name = _digest(repr(about).encode()).hex()[:48]
+        name = self.key(source, digest)
         return self.folder / name[:2] / name[2:]
 
     def find(
