@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import json_option
+from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
 
 if TYPE_CHECKING:
     from boreotabula.review.coverage import Coverage
@@ -37,13 +37,9 @@ _MOST = 8
     "--expect", type=click.Path(path_type=Path), metavar="SITES", help="Who must report (CSV)."
 )
 @click.option("--require-complete", is_flag=True, help="Exit with 1 if something is missing.")
-@click.option(
-    "-o", "--output", type=click.Path(path_type=Path), metavar="OUT", help="Write .csv or .xlsx."
-)
-@click.option(
-    "--chart", type=click.Path(path_type=Path), metavar="OUT", help="Draw .png, .svg or .pdf."
-)
-@click.option("--table", metavar="NAME", help="The output table, if there are several.")
+@cross_option
+@chart_option
+@table_option
 @json_option
 def command(
     records: Path,

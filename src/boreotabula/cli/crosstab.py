@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import json_option
+from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
@@ -43,14 +43,10 @@ across, or for up to 60 of them; else a heat map."""
 @click.option("--by-value", is_flag=True, help="The largest rows first, instead of by their names.")
 @click.option("--top", type=click.IntRange(min=1), metavar="N", help="Only the largest N rows.")
 @click.option("--change", is_flag=True, help="The change against the column before.")
-@click.option(
-    "-o", "--output", type=click.Path(path_type=Path), metavar="OUT", help="Write .csv or .xlsx."
-)
-@click.option(
-    "--chart", type=click.Path(path_type=Path), metavar="OUT", help="Draw .png, .svg or .pdf."
-)
+@cross_option
+@chart_option
 @click.option("--chart-kind", type=click.Choice(["lines", "bars", "heat"]), help="What is drawn.")
-@click.option("--table", metavar="NAME", help="The output table, if there are several.")
+@table_option
 @json_option
 def command(
     records: Path,

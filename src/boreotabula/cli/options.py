@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import click
 
 from boreotabula.workbooks.limits import MEBI, Limits
 
 json_option = click.option(
     "--json", "as_json", is_flag=True, help="Print it as JSON, for other programs."
+)
+table_option = click.option(
+    "--table", metavar="NAME", help="The output table, if there are several."
+)
+cross_option = click.option(
+    "-o", "--output", type=click.Path(path_type=Path), metavar="OUT", help="Write .csv or .xlsx."
+)
+chart_option = click.option(
+    "--chart", type=click.Path(path_type=Path), metavar="OUT", help="Draw .png, .svg or .pdf."
 )
 largest_part = click.option(
     "--largest-part",

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.options import json_option, largest_part, limits, table_option
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
@@ -39,7 +39,7 @@ _MOST = 10
 @click.argument("file", type=click.Path(path_type=Path), metavar="OUT|FILE")
 @click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
 @click.option("--where", metavar="FIELD=VALUE,…", help="The records that have these values.")
-@click.option("--table", metavar="NAME", help="The output table, if there are several.")
+@table_option
 @click.option(
     "--layout", "layout_path", type=click.Path(path_type=Path), metavar="LAYOUT",
     help="The layout by which the FILE is read.",
