@@ -27,8 +27,8 @@ FORMATS = {
 
 _MOST_SIGNS = 32_767
 """A cell holds no longer text."""
-_EXACT = 10**15
-"""Spreadsheet programs keep fifteen digits: longer numbers are written as texts."""
+_EXACT = 15
+"""Spreadsheet programs keep so many digits: longer numbers are written as texts."""
 _FIRST_DAY = date(1900, 3, 1)
 """Days before are counted in two ways: they are written as texts."""
 _DAY_ZERO = {False: date(1899, 12, 30), True: date(1904, 1, 1)}
@@ -157,11 +157,8 @@ class SheetRows:
         texts = _decoded(column_text(column, kind))
         if kind in ("number", "percent"):
             return texts
-        exact = pc.less(pc.abs(column.cast(pa.float64())), float(_EXACT))
-        if kind.startswith("decimal"):
-            digits = pc.utf8_length(pc.replace_substring_regex(texts, "[-.]", ""))
-            exact = pc.and_(exact, pc.less_equal(digits, 15))
-        return pc.if_else(exact, texts, None)
+        digits = pc.utf8_length(pc.replace_substring_regex(texts, "[-.]", ""))
+        return pc.if_else(pc.less_equal(digits, _EXACT), texts, None)
 
     def _serials(self, column: pa.Array) -> pa.Array:
         once = column.dictionary_encode()
