@@ -31,7 +31,7 @@ Examples:
   boreotabula extract stock.toml -o - | head
 
 Writes stock.csv, and beside it the folder stock.run with findings.csv, unplaced.csv and run.json.
-The ending of OUT says the kind: .csv .csv.gz .tsv .jsonl .parquet .arrow .xlsx .sqlite
+The ending of OUT says the kind: .csv, .csv.gz, .tsv, .jsonl, .parquet, .arrow, .xlsx or .sqlite.
 A layout with several output tables writes a folder, with a file for each table.
 Results are kept: a file that has not changed is not read again (see boreotabula kept).
 

@@ -106,11 +106,11 @@ def _bar(console: Console, what: str) -> Progress:
         """How many files are done in a second."""
 
         def render(self, task: Task) -> Text:
-            return Text(f"{task.speed:,.1f}/s" if task.speed else "", style="progress.data.speed")
+            return Text(f"{task.speed:,.1f}/s" if task.speed else "", style="dim")
 
     return Progress(
         TextColumn(what),
-        BarColumn(bar_width=30),
+        BarColumn(bar_width=30, style="dim", complete_style="bold", finished_style="bold"),
         MofNCompleteColumn(),
         TextColumn("files"),
         Rate(),
