@@ -20,7 +20,7 @@ import pytest
 from boreotabula.errors import CallError
 from boreotabula.review.charts import draw_cross, kind_for
 from boreotabula.review.coverage import coverage
-from boreotabula.review.crosstab import Cross, Wish, crosstab
+from boreotabula.review.crosstab import Cross, Wish, crosstab, number_text
 from boreotabula.workbooks.opening import Workbook
 from helpers import Outcome, program
 
@@ -124,6 +124,15 @@ def test_shares_changes_and_the_largest() -> None:
     assert cells_of(top) == {"B2": (14,), "2 others": (7,)}
     mean = crosstab(records(ROWS), wish(rows=(), across=None, how="mean", value="price"))
     assert (mean.rows, mean.total) == ((("all records",),), pytest.approx(1.25))
+
+
+def test_whole_numbers_are_summed_up_exactly() -> None:
+    rows = [("s", "2026-01", "a", 2**53 + 1, None, "f"), ("s", "2026-01", "b", 1, None, "f")]
+    cross = crosstab(records(rows), wish())
+    assert (cross.total, cross.cells) == (2**53 + 2, ((2**53 + 2,),))
+    assert number_text(cross.total, "integer", 0) == "9,007,199,254,740,994"
+    one = crosstab(records(rows), wish(rows=("lot",)))
+    assert number_text(one.cells[0][0], "integer", 0) == "9,007,199,254,740,993"
 
 
 def test_only_some_records() -> None:

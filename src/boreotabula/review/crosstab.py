@@ -185,7 +185,8 @@ def _numbers(table: pa.Table, value: str | None) -> list[float | None]:
     column = table.column(value)
     if not _is_summed(field_type(table.schema.field(value))):
         return [1.0 if one else None for one in column.is_valid().to_pylist()]
-    found: list[float | None] = column.cast(pa.float64()).to_pylist()
+    whole = pa.types.is_integer(column.type)  # these are summed up exactly, however large
+    found: list[float | None] = (column if whole else column.cast(pa.float64())).to_pylist()
     return found
 
 
@@ -202,8 +203,12 @@ def _fold(how: Callable[[Sequence[float]], float]) -> Callable[[Sequence[float]]
     return lambda some: how(some) if some else None
 
 
+def _total(some: Sequence[float]) -> float:
+    return sum(some) if all(isinstance(one, int) for one in some) else fsum(some)
+
+
 _FOLDS: Mapping[str, Callable[[Sequence[float]], float | None]] = {
-    "sum": _fold(fsum),
+    "sum": _fold(_total),
     "mean": _fold(fmean),
     "count": _fold(lambda some: float(len(some))),
     "min": _fold(min),
@@ -347,4 +352,4 @@ def number_text(number: float | None, kind: str, places: int) -> str:
         return "·"
     if kind == "percent":
         return f"{100 * number:,.{places}f} %"
-    return f"{number:,.{places}f}"
+    return f"{number:,}" if isinstance(number, int) and not places else f"{number:,.{places}f}"
