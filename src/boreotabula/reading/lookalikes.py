@@ -5,14 +5,14 @@ They must not become records, whatever their label: their cells are unplaced, wi
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from operator import itemgetter
+from itertools import accumulate
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.figures import Figures, agree
+from boreotabula.reading.figures import Figures, agree, summed_columns
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.lines import Line, LineKind, Lines
 from boreotabula.reading.place import Place
@@ -63,17 +63,23 @@ def without_lookalikes(
 def _columns_alike(figures: Figures) -> Iterator[Column]:
     """Value columns that hold, row by row, the sums of others beside them."""
     sums = figures.sums()
-    sets = summand_sets(figures.columns, figures.plan)
+    before = [0.0, *accumulate(sums)]
     taken: set[int] = set()
-    for column in figures.summed:
+    for column, sets in _candidates(figures.columns, figures.plan):
         whole = sums[column.column]
         if not whole:
             continue
-        for some in sets[column.column]:
+        room = 0.5 + abs(whole) * 1e-9
+        for some, (first, end, other, last) in sets:
+            # Most sets are one or two runs of columns: differences of sums so far tell them.
+            if not taken and end:
+                summed = before[end] - before[first] + before[last] - before[other]
+                if not -room <= whole - summed <= room:
+                    continue
             summands = tuple(at for at in some if at not in taken) if taken else some
             if len(summands) < _FEWEST_SUMMANDS:
                 continue
-            if agree(whole, sum(_getter(summands)(sums))) and _sums_up(
+            if agree(whole, sum(map(sums.__getitem__, summands))) and _sums_up(
                 figures, column.column, summands
             ):
                 taken.add(column.column)
@@ -81,10 +87,30 @@ def _columns_alike(figures: Figures) -> Iterator[Column]:
                 break
 
 
-@lru_cache(maxsize=1024)
-def _getter(places: tuple[int, ...]) -> Callable[[Sequence[float]], tuple[float, ...]]:
-    """Takes some numbers out of a list; there are at least two."""
-    return itemgetter(*places)
+_Runs = tuple[int, int, int, int]
+"""First column and the one after the last of two runs of columns; all zero if there are more."""
+
+
+@lru_cache(maxsize=64)
+def _candidates(
+    columns: Columns, plan: Plan
+) -> list[tuple[Column, list[tuple[tuple[int, ...], _Runs]]]]:
+    """The sets of columns that each column of values could sum up, and their runs."""
+    sets = summand_sets(columns, plan)
+    return [
+        (one, [(some, _runs(some)) for some in sets[one.column] if len(some) >= _FEWEST_SUMMANDS])
+        for one in summed_columns(columns, plan)
+    ]
+
+
+def _runs(places: tuple[int, ...]) -> _Runs:
+    breaks = [at for at in range(1, len(places)) if places[at] != places[at - 1] + 1]
+    if len(breaks) > 1:
+        return 0, 0, 0, 0
+    if not breaks:
+        return places[0], places[-1] + 1, 0, 0
+    (at,) = breaks
+    return places[0], places[at - 1] + 1, places[at], places[-1] + 1
 
 
 def _sums_up(figures: Figures, column: int, summands: Sequence[int]) -> bool:
@@ -141,7 +167,9 @@ def _rows_alike(figures: Figures, lines: Lines) -> list[int]:
     for row, number in zip(figures.rows, figures.across(figures.rows, columns), strict=True):
         while at_end < len(ends) and ends[at_end] < row:
             since, at_end = 0.0, at_end + 1
-        near = number and (row in unnamed or agree(number, since) or agree(number, running))
+        near = number and (
+            abs(number - since) <= 0.5 or abs(number - running) <= 0.5 or row in unnamed
+        )
         if near and len(records) >= _FEWEST_SUMMANDS:
             ranges = row_ranges(records, row, [*totals, *found])
             if any(
