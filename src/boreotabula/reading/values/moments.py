@@ -91,7 +91,6 @@ class _Words:
     def __init__(self, text: str, form: ValueForm) -> None:
         months, days = month_names(form.languages), day_names(form.languages)
         self.month: int | None = None
-        self.month_at = 0
         self.weekday: int | None = None
         self.figures: list[str] = []
         self.fits = not _SEPARATORS.sub("", _TOKENS.sub("", text))
@@ -100,7 +99,7 @@ class _Words:
             if token.isdigit():
                 self.figures.append(token)
             elif self.month is None and months.get(word):
-                self.month, self.month_at = months[word], len(self.figures)
+                self.month = months[word]
             elif self.weekday is None and days.get(word) is not None and not self.figures:
                 self.weekday = days[word]
             elif months.get(word, 0) is None:
