@@ -259,6 +259,9 @@ def test_only_the_table_of_a_workbook_changes(
         openpyxl.load_workbook(office / "master.xlsx", data_only=True)["Sums"]["B1"].value is None
     )
     assert b'fullCalcOnLoad="1"' in after["xl/workbook.xml"]
+    traced = program("trace", "master.xlsx", "--where", "lot=Lb", "--json", cwd=office)
+    (record,) = json.loads(traced.out)
+    assert (record["number"], record["record"]["count"]) == (len(lots), "5")
 
 
 def test_a_new_tab_of_a_workbook(office: Path) -> None:

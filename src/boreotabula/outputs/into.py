@@ -74,6 +74,7 @@ def into_database(
 class BookTable:
     """A table on a tab of a workbook that takes other rows."""
 
+    tab: str
     rows: SheetRows
     part: str
     above: str
@@ -94,6 +95,11 @@ class Book:
     package: Package
     writers: Mapping[str, Writer] = field(default_factory=dict)
     tables: Sequence[BookTable] = ()
+
+    @property
+    def tabs(self) -> list[str]:
+        """The tab of each table."""
+        return [one.tab for one in self.tables]
 
     def close(self) -> None:
         """Let go of the workbook and the rows."""
@@ -169,7 +175,7 @@ def _new_tab(package: Package, name: str, table: str, schema: pa.Schema) -> Book
         re.sub(r"</(\w+:)?sheets>", lambda end: tag + end[0], text, count=1),
     )
     styles = [_style_for(package, one) for one in schema]
-    return BookTable(SheetRows(table, schema, styles=styles), part, "", [], schema.names)
+    return BookTable(name, SheetRows(table, schema, styles=styles), part, "", [], schema.names)
 
 
 def _renamed(package: Package, text: str, table: str) -> str:
@@ -252,7 +258,7 @@ def _old_tab(
         for number, raw in below:
             if number > top and not replaced(cell_text(sheet.cell(number, column))):
                 rows.take(raw)
-    return BookTable(rows, part, above, heading_styles, names)
+    return BookTable(tab, rows, part, above, heading_styles, names)
 
 
 def _values(target: Path, tab: str) -> Sheet:

@@ -139,7 +139,7 @@ def extract_into_file(
                 raise KeepOld
             book.fill()
             book.package.write(stream)
-            write_record(run, target)
+            write_record(run, target, tabs=dict(zip(schemas, book.tabs, strict=True)))
     return run
 
 

@@ -26,11 +26,16 @@ FINDING_COLUMNS = (
 UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason")
 
 
-def write_record(run: Run, out: Path, written: Mapping[str, Any] | None = None) -> Path:
+def write_record(
+    run: Run,
+    out: Path,
+    written: Mapping[str, Any] | None = None,
+    tabs: Mapping[str, str] | None = None,
+) -> Path:
     """Write findings.csv, unplaced.csv and run.json into the run folder beside `out`.
 
-    `written` is what the next run needs to know of the output. Returns the folder. Raises CallError
-    if it cannot be written.
+    `written` is what the next run needs to know of the output, `tabs` the tab of each table in a
+    workbook that was there. Returns the folder. Raises CallError if it cannot be written.
     """
     folder = run_folder(out)
     try:
@@ -42,6 +47,8 @@ def write_record(run: Run, out: Path, written: Mapping[str, Any] | None = None) 
     _place(folder / "findings.csv", csv_text(FINDING_COLUMNS, findings))
     _place(folder / "unplaced.csv", csv_text(UNPLACED_COLUMNS, unplaced))
     described = describe(run, out) | {"written": written}
+    for table in described["tables"]:
+        table |= {"tab": tabs[table["table"]]} if tabs else {}
     _place(folder / RUN_RECORD, _lines(described))
     return folder
 
