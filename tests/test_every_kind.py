@@ -365,3 +365,18 @@ def test_errors_keep_a_strict_run_out(office: Path) -> None:
         assert program("extract", "lots.toml", "--into", name, "--strict", cwd=office).status == 1
         assert (office / name).read_bytes() == before[name]
     assert len(csv_rows(office / "all.run" / "findings.csv")) == 0
+
+
+def test_records_of_a_file_that_cannot_be_read_now_stay(office: Path) -> None:
+    extract(office, "all.sqlite")
+    assert into(office, "--append").status == 0
+    (office / "in" / "a.xlsx").write_bytes(b"PK damaged")
+    call = ("extract", "lots.toml", "--into")
+    assert program(*call, "all.sqlite", cwd=office).status == 1
+    assert program(*call, "master.xlsx", "--append", cwd=office).status == 1
+    with sqlite3.connect(office / "all.sqlite") as base:
+        lots = [lot for (lot,) in base.execute("SELECT lot FROM records ORDER BY lot")]
+    base.close()
+    assert lots == ["La", "Lb"]
+    tab = openpyxl.load_workbook(office / "master.xlsx")["Records"]
+    assert [cell.value for cell in tab["A"][3:]] == ["old", "La", "Lb"]

@@ -8,7 +8,7 @@ are replaced, in one transaction.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from xml.sax.saxutils import quoteattr
@@ -20,7 +20,6 @@ from boreotabula.layout.addresses import address, parse_address
 from boreotabula.layout.headings import normal_form
 from boreotabula.outputs.csv import field_type
 from boreotabula.outputs.kinds import Writer
-from boreotabula.outputs.sqlite import Database
 from boreotabula.outputs.xlsx import empty_workbook, fill, tab_name, table_name
 from boreotabula.outputs.xlsx_parts import Package, attribute, open_package, parsed, with_attributes
 from boreotabula.outputs.xlsx_rows import SheetRows, number_format
@@ -51,22 +50,6 @@ def check_target(target: Path, tab: str | None, tables: Collection[str]) -> None
         raise CallError(f"“{target.name}” is open in a spreadsheet program; close it first")
 
 
-# --- a database ----------------------------------------------------------------------------------
-
-
-def into_database(
-    target: Path, schemas: Mapping[str, pa.Schema], key: Sequence[str], files: Collection[str]
-) -> Database:
-    """A database that is ready to take the records of some source files anew.
-
-    Raises CallError if it cannot be written, or its tables are of other columns.
-    """
-    base = Database(target, schemas, key)
-    for table in schemas:
-        base.forget(table, files)
-    return base
-
-
 # --- a workbook ----------------------------------------------------------------------------------
 
 
@@ -81,6 +64,14 @@ class BookTable:
     """The markup of the rows above its heading."""
     heading_styles: Sequence[int | None]
     names: Sequence[str]
+    old: Sequence[tuple[str, str]] = ()
+    """The source file and the markup of each row that is there."""
+
+    def keep(self, replaced: Collection[str]) -> None:
+        """Take over the rows that are there, but for those of some source files."""
+        for file, raw in self.old:
+            if file not in replaced:
+                self.rows.take(raw)
 
     def write(self, batch: pa.RecordBatch) -> None:
         """Write the records of a batch, the columns in the order of the tab."""
@@ -119,12 +110,10 @@ def into_workbook(
     target: Path,
     schemas: Mapping[str, pa.Schema],
     tab: str | None,
-    replaced: Callable[[str], bool],
 ) -> Book:
     """A workbook whose tabs are ready to take the records of each table.
 
-    Rows of which `replaced` says no, given their source file, stay. Raises CallError, which says
-    what could not be kept as it is.
+    Raises CallError, which says what could not be kept as it is.
     """
     package = open_package(target)
     _refuse(target, package)
@@ -135,7 +124,7 @@ def into_workbook(
         if found is None:
             tables[table] = _new_tab(package, name, table, schema)
         else:
-            tables[table] = _old_tab(target, package, found, table, schema, replaced)
+            tables[table] = _old_tab(target, package, found, table, schema)
     return Book(target, package, dict(tables), list(tables.values()))
 
 
@@ -220,7 +209,6 @@ def _old_tab(
     tab: str,
     table: str,
     schema: pa.Schema,
-    replaced: Callable[[str], bool],
 ) -> BookTable:
     """A tab that holds the table already, or nothing at all."""
     part = package.tabs()[tab]
@@ -253,12 +241,9 @@ def _old_tab(
     since_1904 = bool(re.search(r'\bdate1904="(1|true)"', package.text("xl/workbook.xml")))
     rows = SheetRows(table, ordered, top + 1, left, styles, since_1904)
     above, below = _raw_rows(text, top)
-    if "source_file" in names:
-        column = left + names.index("source_file")
-        for number, raw in below:
-            if number > top and not replaced(cell_text(sheet.cell(number, column))):
-                rows.take(raw)
-    return BookTable(tab, rows, part, above, heading_styles, names)
+    column = left + names.index("source_file")
+    old = [(cell_text(sheet.cell(at, column)), raw) for at, raw in below if at > top]
+    return BookTable(tab, rows, part, above, heading_styles, names, old)
 
 
 def _values(target: Path, tab: str) -> Sheet:

@@ -17,12 +17,13 @@ import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter
-from boreotabula.outputs.into import BASES, check_target, into_database, into_workbook
+from boreotabula.outputs.into import BASES, check_target, into_workbook
 from boreotabula.outputs.kinds import KINDS, Writer, known_kind, opened
 from boreotabula.outputs.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
+from boreotabula.outputs.sqlite import Database
 from boreotabula.reading.records import record_schema
 from boreotabula.runs.earlier import earlier_record, since
-from boreotabula.runs.every_file import Means, digests, read_all
+from boreotabula.runs.every_file import FILE_TWICE, Means, digests, read_all
 from boreotabula.runs.extraction import Run, gather, read_each
 from boreotabula.runs.files import FileReading
 from boreotabula.runs.inbox import RUN_RECORD, Inbox, check_output, look, run_folder
@@ -122,18 +123,30 @@ def extract_into_file(
         raise CallError(
             '`unknown_headings = "keep"` makes columns come and go; write a file of its own with -o'
         )
-    schemas, files = _schemas(layout), {one.name for one in inbox.taken}
+    schemas = _schemas(layout)
     readings = read_all(layout, inbox, means, digests(inbox))
     if target.suffix.lower() in BASES:
-        with told(target), closing(into_database(target, schemas, layout.spec.key, files)) as base:
-            run = _gathered(layout, inbox, _Output(base.writers).written(readings, on_file), target)
+        with told(target), closing(Database(target, schemas, layout.spec.key)) as base:
+            output = _Output(base.writers)
+            fresh = output.written(_forgotten(readings, base, list(schemas)), on_file)
+            run = _gathered(layout, inbox, fresh, target)
             if may_write(run, strict=strict):
                 base.commit()
                 write_record(run, target)
         return run
-    book = into_workbook(target, schemas, tab, lambda file: not append or file in files)
-    with closing(book):
-        run = _gathered(layout, inbox, _Output(book.writers).written(readings, on_file), target)
+    with closing(into_workbook(target, schemas, tab)) as book:
+        if append:  # which rows stay is known only once all files are read
+            run = gather(layout, inbox, _told(readings, on_file), keep_records=True)
+            run = _compared(run, target)
+            twice = {one.file for one in run.findings if one.code == FILE_TWICE}
+            replaced = {one.name for one in run.files if one.read} | twice
+            for table, one in zip(schemas, book.tables, strict=True):
+                one.keep(replaced)
+                for batch in run.tables[table].to_batches():
+                    one.write(batch)
+        else:
+            output = _Output(book.writers)
+            run = _gathered(layout, inbox, output.written(readings, on_file), target)
         with placed(target) as stream:
             if not may_write(run, strict=strict):
                 raise KeepOld
@@ -141,6 +154,17 @@ def extract_into_file(
             book.package.write(stream)
             write_record(run, target, tabs=dict(zip(schemas, book.tabs, strict=True)))
     return run
+
+
+def _forgotten(
+    readings: Iterable[FileReading], base: Database, tables: Sequence[str]
+) -> Iterator[FileReading]:
+    """The readings; what a database holds of a file goes once it is read anew, or is a copy."""
+    for reading in readings:
+        if reading.read or any(one.code == FILE_TWICE for one in reading.findings):
+            for table in tables:
+                base.forget(table, [reading.name])
+        yield reading
 
 
 def _gathered(layout: Layout, inbox: Inbox, readings: Iterable[FileReading], out: Path) -> Run:

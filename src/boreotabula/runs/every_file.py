@@ -18,6 +18,7 @@ from boreotabula.runs.odd.copies import without_copies
 from boreotabula.runs.pool import Sent, processes, spread
 from boreotabula.workbooks.limits import Limits
 
+FILE_TWICE = "file-twice"
 _FEW = 12
 """So many files are read faster than other processes start."""
 
@@ -148,7 +149,7 @@ def _without_same(readings: Iterator[FileReading]) -> Iterator[FileReading]:
 
 def _copy_of(reading: FileReading, first: str) -> FileReading:
     finding = Finding(
-        "file-twice",
+        FILE_TWICE,
         f"this file has the same content as “{first}”; only that one was read",
         "Delete the copy, or ask the sender for the file that was meant.",
         looked_for="each file once",

@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import os
+import shutil
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
@@ -38,18 +39,24 @@ def write_record(
     workbook that was there. Returns the folder. Raises CallError if it cannot be written.
     """
     folder = run_folder(out)
+    new = not folder.exists()
     try:
         folder.mkdir(exist_ok=True)
     except OSError as error:
         raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
     findings = [finding_row(one) for one in in_order(run.findings)]
     unplaced = [[getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced]
-    _place(folder / "findings.csv", csv_text(FINDING_COLUMNS, findings))
-    _place(folder / "unplaced.csv", csv_text(UNPLACED_COLUMNS, unplaced))
     described = describe(run, out) | {"written": written}
     for table in described["tables"]:
         table |= {"tab": tabs[table["table"]]} if tabs else {}
-    _place(folder / RUN_RECORD, _lines(described))
+    try:
+        _place(folder / "findings.csv", csv_text(FINDING_COLUMNS, findings))
+        _place(folder / "unplaced.csv", csv_text(UNPLACED_COLUMNS, unplaced))
+        _place(folder / RUN_RECORD, _lines(described))
+    except BaseException:
+        if new:  # there is no output that it would speak of
+            shutil.rmtree(folder, ignore_errors=True)
+        raise
     return folder
 
 
