@@ -11,11 +11,11 @@ from statistics import fmean, median
 from typing import Any
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from boreotabula.errors import CallError
 from boreotabula.layout.problems import did_you_mean
-from boreotabula.outputs.csv import field_type
-from boreotabula.review.records import texts_of
+from boreotabula.outputs.csv import column_text, field_type
 
 HOWS = ("sum", "mean", "count", "min", "max", "median", "share")
 """How the values of a cell become one number; a share is the part of its column's sum, or of the
@@ -86,38 +86,45 @@ def crosstab(table: pa.Table, wish: Wish) -> Cross:
         raise CallError("--change compares each column with the one before: name a field --across")
     table = chosen(table, wish.where)
     kind = field_type(table.schema.field(wish.value)) if wish.value else "integer"
-    rows = list(zip(*(_labels(table, name) for name in wish.rows), strict=True))
-    rows = rows or [()] * table.num_rows
-    across = _labels(table, wish.across) if wish.across else [""] * table.num_rows
+    down = [_coded(table, name) for name in wish.rows]
+    side = _coded(table, wish.across) if wish.across else None
+    codes = _joint(down, table.num_rows)
     numbers = _numbers(table, value)
-    if not wish.rows and not wish.across:
-        rows = [("all records",)] * table.num_rows
     order_down = [_order(table, name) for name in wish.rows]
-    columns = sorted(set(across), key=_order(table, wish.across) if wish.across else str)
-    fold: Callable[[Sequence[float]], float | None] = _FOLDS[
-        "sum" if wish.how == "share" else wish.how
-    ]
-    by_row = _grouped(rows, numbers)
-    labels = sorted(by_row, key=lambda one: [f(x) for f, x in zip(order_down, one, strict=False)])
-    sums = {label: fold(found) for label, found in by_row.items()}
+    columns = sorted(side.labels, key=_order(table, wish.across)) if side and wish.across else [""]
+    fold: Callable[[Sequence[float]], float | None]
+    fold = _FOLDS["sum" if wish.how == "share" else wish.how]
+    by_code = _grouped(codes, numbers)
+    named = {code: _label(code, down) for code in by_code}
+    label_code = {label: code for code, label in named.items()}
+    labels = sorted(
+        label_code, key=lambda one: [f(x) for f, x in zip(order_down, one, strict=False)]
+    )
+    sums = {label: fold(by_code[code]) for label, code in label_code.items()}
     if wish.by_value:
         labels.sort(key=lambda one: -(sums[one] or 0.0))
     if wish.top is not None and len(labels) > wish.top:
-        labels, rows = _with_others(labels, sums, rows, wish.top, by_value=wish.by_value)
-        by_row = _grouped(rows, numbers)
-    cells = _grouped(list(zip(rows, across, strict=True)), numbers)
-    by_column = _grouped(across, numbers)
+        labels, kept = _with_others(labels, sums, wish.top, by_value=wish.by_value)
+        known = pa.array([label_code[one] for one in kept], pa.int64())
+        codes = pc.if_else(pc.is_in(codes, known), codes, _OTHERS)
+        by_code = _grouped(codes, numbers)
+        label_code = {one: label_code[one] for one in kept} | {labels[-1]: _OTHERS}
+    width = len(side.labels) if side else 1
+    wide = pc.add(pc.multiply(codes, width), side.codes) if side else codes
+    place = {label: at for at, label in enumerate(side.labels)} if side else {"": 0}
+    cells = _grouped(wide, numbers)
+    by_column = _grouped(side.codes, numbers) if side else {0: _filled(numbers)}
     found = Cross(
         wish,
         tuple(labels),
         tuple(columns),
         tuple(
-            tuple(fold(cells[row, at]) if (row, at) in cells else None for at in columns)
+            tuple(fold(cells.get(label_code[row] * width + place[at], [])) for at in columns)
             for row in labels
         ),
-        tuple(fold(by_row[row]) for row in labels) if wish.across else (),
-        tuple(fold(by_column[at]) for at in columns),
-        fold([one for one in numbers if one is not None]),
+        tuple(fold(by_code[label_code[row]]) for row in labels) if wish.across else (),
+        tuple(fold(by_column.get(place[at], [])) for at in columns),
+        fold(_filled(numbers)),
         "integer" if wish.how == "count" else kind,
         wish.across is not None and _is_in_time(table, wish.across),
         table.num_rows,
@@ -134,7 +141,7 @@ def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
         wanted = text.casefold()
         keep = [(one or "").casefold() == wanted for one in texts_of(table, name)]
         if not any(keep):
-            some = sorted({one for one in texts_of(table, name) if one})[:8]
+            some = sorted(_distinct(table, name))[:8]
             raise CallError(f"no record has {name} = “{text}”; there is {', '.join(some)} …")
         table = table.filter(pa.array(keep))
     return table
@@ -174,29 +181,69 @@ def _value(table: pa.Table, wish: Wish) -> str | None:
     return wish.value
 
 
-def _labels(table: pa.Table, name: str) -> list[str]:
-    return [BLANK if one is None or one == "" else one for one in texts_of(table, name)]
+@dataclass(frozen=True)
+class _Coded:
+    """The values of a field as numbers: where each one's text stands in a list."""
+
+    codes: pa.Array
+    labels: list[str]
 
 
-def _numbers(table: pa.Table, value: str | None) -> list[float | None]:
+def _coded(table: pa.Table, name: str) -> _Coded:
+    field = table.schema.field(name)
+    chunks = [column_text(one, field_type(field)) for one in table.column(name).chunks if len(one)]
+    plain = [
+        pc.take(one.dictionary, one.indices) if pa.types.is_dictionary(one.type) else one
+        for one in chunks
+    ]
+    texts = pc.fill_null(pa.chunked_array(plain, pa.string()), BLANK).combine_chunks()
+    once = pc.if_else(pc.equal(texts, ""), BLANK, texts).dictionary_encode()
+    return _Coded(once.indices.cast(pa.int64()), once.dictionary.to_pylist())
+
+
+_OTHERS = -1
+"""The code of all rows that are not among the largest."""
+
+
+def _joint(fields: Sequence[_Coded], records: int) -> pa.Array:
+    """One code for each record, of several fields together."""
+    codes = pa.array(bytes(records), pa.uint8()).cast(pa.int64())
+    for one in fields:
+        codes = pc.add(pc.multiply(codes, max(len(one.labels), 1)), one.codes)
+    return codes
+
+
+def _label(code: int, fields: Sequence[_Coded]) -> Label:
+    """The texts that a joint code stands for."""
+    found: list[str] = []
+    for one in reversed(fields):
+        code, at = divmod(code, max(len(one.labels), 1))
+        found.insert(0, one.labels[at])
+    return tuple(found) or ("all records",)
+
+
+def _numbers(table: pa.Table, value: str | None) -> pa.Array:
     """The value of each record; for a count of any field 1 where there is one."""
     if value is None:
-        return [1.0] * table.num_rows
-    column = table.column(value)
+        return pa.array(b"\x01" * table.num_rows, pa.uint8()).cast(pa.int64())
+    column = table.column(value).combine_chunks()
     if not _is_summed(field_type(table.schema.field(value))):
-        return [1.0 if one else None for one in column.is_valid().to_pylist()]
+        return pc.if_else(column.is_valid(), 1, None).cast(pa.int64())
     whole = pa.types.is_integer(column.type)  # these are summed up exactly, however large
-    found: list[float | None] = (column if whole else column.cast(pa.float64())).to_pylist()
+    return column if whole else column.cast(pa.float64())
+
+
+def _grouped(codes: pa.Array, numbers: pa.Array) -> dict[int, list[float]]:
+    """The values of each group, those aside that are blank."""
+    table = pa.table({"code": codes, "number": numbers})
+    found = table.group_by("code", use_threads=False).aggregate([("number", "list")])
+    groups = zip(found.column("code").to_pylist(), found.column("number_list"), strict=True)
+    return {code: _filled(some.values) for code, some in groups}
+
+
+def _filled(numbers: pa.Array) -> list[float]:
+    found: list[float] = numbers.drop_null().to_pylist()
     return found
-
-
-def _grouped(keys: Sequence[Any], numbers: Sequence[float | None]) -> dict[Any, list[float]]:
-    groups: dict[Any, list[float]] = {}
-    for key, number in zip(keys, numbers, strict=True):
-        found = groups.setdefault(key, [])
-        if number is not None:
-            found.append(number)
-    return groups
 
 
 def _fold(how: Callable[[Sequence[float]], float]) -> Callable[[Sequence[float]], float | None]:
@@ -227,10 +274,14 @@ def _order(table: pa.Table, name: str) -> Callable[[str], Any]:
         return lambda text: (text == BLANK, text)
     if _is_summed(kind):
         return lambda text: (text == BLANK, 0.0 if text == BLANK else float(text))
-    months = _months_of({one for one in texts_of(table, name) if one})
+    months = _months_of(_distinct(table, name))
     if months is not None:
         return lambda text: (text == BLANK, months.get(text, (0, 0)))
     return natural
+
+
+def _distinct(table: pa.Table, name: str) -> set[str]:
+    return {str(one) for one in table.column(name).unique().to_pylist() if one not in (None, "")}
 
 
 def natural(text: str) -> tuple[Any, ...]:
@@ -265,7 +316,7 @@ def _months_of(texts: set[str]) -> dict[str, tuple[int, int]] | None:
 
 def _is_in_time(table: pa.Table, name: str) -> bool:
     kind = field_type(table.schema.field(name))
-    return kind in _IN_TIME or _months_of({one for one in texts_of(table, name) if one}) is not None
+    return kind in _IN_TIME or _months_of(_distinct(table, name)) is not None
 
 
 # --- what is made of the sums --------------------------------------------------------------------
@@ -274,18 +325,17 @@ def _is_in_time(table: pa.Table, name: str) -> bool:
 def _with_others(
     labels: list[Label],
     sums: Mapping[Label, float | None],
-    rows: Sequence[Label],
     top: int,
     *,
     by_value: bool,
 ) -> tuple[list[Label], list[Label]]:
-    """The largest rows, and one of all others, so that the totals stay whole."""
+    """All rows that are shown, the last for all others so that the totals stay whole; and those
+    that are shown by themselves."""
     largest = sorted(labels, key=lambda one: -(sums[one] or 0.0))[:top]
     kept = largest if by_value else [one for one in labels if one in set(largest)]
     depth = len(labels[0])
     others = (f"{len(labels) - top:,} others", *[""] * (depth - 1))
-    known = set(kept)
-    return [*kept, others], [one if one in known else others for one in rows]
+    return [*kept, others], kept
 
 
 def _as_shares(cross: Cross) -> Cross:
