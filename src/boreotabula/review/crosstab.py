@@ -138,12 +138,13 @@ def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
     """The records that have some values, whatever the letter case."""
     for name, text in where:
         _known(table, name)
-        wanted = text.casefold()
-        keep = [(one or "").casefold() == wanted for one in texts_of(table, name)]
-        if not any(keep):
-            some = sorted(_distinct(table, name))[:8]
+        wanted = text.casefold() or BLANK
+        coded = _coded(table, name)
+        fits = [at for at, one in enumerate(coded.labels) if one.casefold() == wanted]
+        if not fits:
+            some = sorted(coded.labels)[:8]
             raise CallError(f"no record has {name} = “{text}”; there is {', '.join(some)} …")
-        table = table.filter(pa.array(keep))
+        table = table.filter(pc.is_in(coded.codes, pa.array(fits, pa.int64())))
     return table
 
 
