@@ -262,7 +262,7 @@ DAMAGES: dict[str, tuple[Any, ...]] = {
     "total wrong": (change(LAST + 1, 2, lambda n: n + 1), "right: total-differs", ""),
     "total with an unknown label": (put(LAST + 1, 0, "Yhteensä"), "right: looks-like-total", ""),
     "total of columns with an unknown label": (put(3, 4, "Insgesamt"),
-        "right: heading-level-blank", ""),
+        "right: looks-like-total", ""),
     "subtotal in the middle": (
         lambda book: book.insert_row(9, ["Subtotal", None, *(
             sum(row[at] for row in book.rows[FIRST:9]) for at in range(2, 4))]),

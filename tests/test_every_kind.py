@@ -29,6 +29,7 @@ key = ["lot", "day"]
 folder = "in"
 [block]
 stub = "lot"
+every_row = true
 [fields]
 lot = "text"
 day = "date"
@@ -190,6 +191,7 @@ SMALL = """layout = 1
 folder = "in"
 [block]
 stub = "lot"
+every_row = true
 [fields]
 lot = "text"
 day = "date"

@@ -216,5 +216,8 @@ def test_a_laid_out_form_reads_back(form: Form) -> None:
     reading = read(sheet, text)
     names = ["bench", "species", "lot", *LEVELS[-form.levels :], *form.measures, "source_cell"]
     assert sorted(map(repr, values(reading, *names))) == sorted(map(repr, expected))
-    assert codes(reading) == []
+    assert set(codes(reading)) <= {
+        "row-without-value",
+        "table-without-records",
+    }  # some values are blank
     assert sum(reading.account.roles.values()) == reading.account.filled

@@ -198,20 +198,32 @@ def _misfits(block: Block) -> Iterator[tuple[str, str]]:
     if bool(block.across) != bool(block.value):
         has, lacks = ("across", "value") if block.across else ("value", "across")
         yield has, f"“{has}” in [block] needs “{lacks}” beside it"
-    if not (block.stub or block.at or block.named_table or block.columns):
-        yield "value", "[block] does not say where it stands: add stub, at, named_table or columns"
+    if block.across and not (block.stub or block.at or block.named_table or block.columns):
+        yield "value", "[block] does not say where it stands: add stub, at or named_table"
     if block.headings == 0 and not block.columns:
         yield "headings", "“headings = 0” in [block] needs “columns”, the fields in their order"
     if block.columns and block.across:
         yield "columns", "“columns” in [block] names the columns of a list; take out “across”"
     if block.across and block.heading_rows != 1:
         yield "heading_rows", "a cross-tab has a heading row for each field of “across”"
-    if block.repeat and not block.stub:
-        yield "repeat", "“repeat” in [block] needs “stub”: the headings that mark each place"
-    named = (*block.stub, *block.columns)
+    if block.repeat and block.columns:
+        yield (
+            "repeat",
+            "“repeat” in [block] needs headings that mark each place: take out “columns”",
+        )
+    if block.every_row and block.across:
+        yield "every_row", "“every_row” in [block] is for lists; take it out, or “across”"
+    for key in ("across", "value", "stub"):
+        for field in getattr(block, key):
+            if field in NO_FIELD:
+                yield key, f"“{key}” in [block] names “{field}”, which is no field"
+    if block.group_row is not None and block.group_row in NO_FIELD:
+        yield "group_row", f"“group_row” in [block] names “{block.group_row}”, which is no field"
+    named = [one for one in (*block.stub, *block.columns) if one not in NO_FIELD]
     for field in block.carry_down:
-        if field not in named:
-            near = did_you_mean(field, [one for one in named if one not in NO_FIELD])
+        # In a list without a stub every field may have a column of its own.
+        if field not in named and (named or block.across):
+            near = did_you_mean(field, named)
             yield "carry_down", f"“{field}” is no stub column{near}"
 
 

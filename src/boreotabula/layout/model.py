@@ -153,6 +153,7 @@ class Block(Part):
     turned: bool = False
     repeat: bool = False
     blank: Literal["skip", "keep"] = "skip"
+    every_row: bool = False
     unknown_headings: Literal["error", "keep"] = "error"
     into: str | None = None
 
@@ -219,6 +220,7 @@ class LayoutSpec(Part):
     title: str = ""
     glossary: Texts = ()
     key: Texts = ()
+    boilerplate: Texts = ()
     source: Source = Source()
     text: TextPart = TextPart()
     reading: Reading = Reading()

@@ -119,7 +119,7 @@ def extract_into_file(
     In a workbook they replace the table of a tab; with `append` only the records of the files that
     are read, as in a database. Raises CallError, which says what could not be kept.
     """
-    if layout.plan.grows:
+    if layout.plan.keeps_unknown:
         raise CallError(
             '`unknown_headings = "keep"` makes columns come and go; write a file of its own with -o'
         )

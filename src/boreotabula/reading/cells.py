@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date, datetime, time, timedelta
 
-from boreotabula.workbooks.sheet import Cell, Code, Flaw
+from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
 
 
 def cell_text(cell: Cell) -> str:
@@ -42,3 +43,27 @@ def kind_of(cell: Cell) -> str:
     if isinstance(cell, str):
         return "text"
     return "a date or time"
+
+
+_FIGURE = re.compile(
+    r"""
+    [-+−(]?[$€£]?\s?\d[\d\s.,'’]*%?\)?-?          # 1 200,50 · (12) · 15 %
+    | \d{1,4}[-./]\d{1,2}[-./]\d{1,4}              # 2026-04-17 · 17.4.2026 · 04/17/26
+      (?:[ T]\d{1,2}[:.]\d{2}(?:[:.]\d{2})?(?:\.\d+)?Z?)?
+    | \d{4}-\d{2}                                  # 2026-04
+    | \d{1,2}:\d{2}(?::\d{2})?                     # 06:00
+    """,
+    re.VERBOSE,
+)
+
+
+def reads_as_figure(text: str) -> bool:
+    """Whether a text looks like a number, a date or a time, whatever its language."""
+    return _FIGURE.fullmatch(text.strip()) is not None
+
+
+def is_figure(sheet: Sheet, cell: Cell) -> bool:
+    """Whether a filled cell holds a number or date; in a text file a text that reads as one."""
+    if not isinstance(cell, str):
+        return True
+    return not sheet.typed and reads_as_figure(cell)

@@ -7,11 +7,11 @@ from collections.abc import Iterator, Mapping
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Finding, Telling
 from boreotabula.reading.heads import Headings, Heads
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.workbooks.sheet import Sheet
 
 UNHEADED = "no heading over it"
 UNNAMED = "no name in `columns`"
@@ -53,21 +53,65 @@ def blank_level(place: Headings, block: BlockPlan, column: int, heads: Heads) ->
         return None
     level, field = blank[0]
     at = column - place.left
-    right = next((n for n, cell in enumerate(place.rows[level]) if n > at and cell != ""), None)
+    row = max(level + len(place.rows) - block.depth, 0)
+    cells = place.rows[row] if place.rows else ()
+    right = next((n for n, cell in enumerate(cells) if n > at and cell != ""), None)
     other = ""
     if right is not None:
-        where = place.address(place.top + level, place.left + right)
-        other = (
-            f" (“{one_line(cell_text(place.rows[level][right]))}” in {where} begins right of it)"
-        )
+        where = place.address(place.top + row, place.left + right)
+        other = f" (“{one_line(cell_text(cells[right]))}” in {where} begins right of it)"
     return Finding(
         "heading-level-blank",
         f"no heading “{field}” over “{heads.own[-1]}”{other}; the field is empty in its records",
         "Write the heading into the sheet, or merge the one beside it over this column; if upper"
         ' headings stand over the last column of their group, write `reach = "left"` into [block].',
-        cell=place.address(place.top + level, column),
+        cell=place.address(place.top + row, column),
         looked_for=field,
         found="blank",
+    )
+
+
+def contradicting(
+    place: Headings, block: BlockPlan, columns: Mapping[int, tuple[str, str]]
+) -> Finding:
+    """Columns by position whose headings are those of other fields; by column the two fields."""
+    column, (field, known) = next(iter(columns.items()))
+    more = f" (and so do {len(columns) - 1} more)" if len(columns) > 1 else ""
+    heading = one_line(cell_text(place.rows[-1][column - place.left])) or known
+    return Finding(
+        "heading-contradicts",
+        f"`columns` reads this column as “{field}”, but its heading “{heading}” is that of"
+        f" “{known}”{more}; it was read by its position",
+        "Bring `columns` into the order of the sheet; if the order differs from file to file, find"
+        " the table by its headings instead: take `columns` out.",
+        cell=place.address(place.bottom, column),
+        looked_for=field,
+        found=heading,
+    )
+
+
+def too_narrow(place: Headings, block: BlockPlan, there: int) -> Finding:
+    """A table with fewer columns than `columns` names."""
+    return Finding(
+        "columns-differ",
+        f"`columns` names {len(block.columns)} columns, but the table has {there}; the last fields"
+        " are empty in its records",
+        "Look whether a column is lacking on this tab; which one it is, the values may tell.",
+        cell=place.address(max(place.bottom, 0), place.left),
+        looked_for=f"{len(block.columns)} columns",
+        found=f"{there} columns",
+    )
+
+
+def nothing_left(place: Headings, block: BlockPlan, rule: str) -> Finding:
+    """A rule of `ignore` that leaves no column of values."""
+    return Finding(
+        "rule-takes-all",
+        f"the rule “{rule}” leaves out every column of the table, so it gives no records",
+        "Make the pattern more exact: it should match only the columns that are not wanted.",
+        cell=place.address(max(place.bottom, 0), place.left),
+        looked_for="columns of values",
+        found=rule,
     )
 
 
@@ -75,7 +119,11 @@ def fields_missing(
     place: Headings, plan: Plan, block: BlockPlan, taken: Mapping[str, int]
 ) -> Iterator[Finding]:
     """Fields of the output that nothing fills on this tab."""
-    for field in plan.tables[block.into]:
+    expected = [
+        *plan.tables[block.into],
+        *(plan.unclaimed & plan.required if block.is_list else ()),
+    ]
+    for field in expected:
         if field in block.filled or field in taken:
             continue
         required = field in plan.required
@@ -90,7 +138,7 @@ def fields_missing(
         )
 
 
-def values_twice(place: Headings, columns: Columns) -> Iterator[Finding]:
+def values_twice(place: Headings, columns: Columns) -> Iterator[tuple[int, Finding]]:
     """Two columns under the same headings: their records can only be told apart by their cells."""
     first: dict[tuple[str, tuple[str, ...]], Column] = {}
     for column in columns.of(ColumnKind.VALUE):
@@ -98,73 +146,67 @@ def values_twice(place: Headings, columns: Columns) -> Iterator[Finding]:
         before = first.setdefault((column.field, labels), column)
         if before is not column and any(labels):
             named = " / ".join(one_line(cell_text(label)) for label in column.labels)
-            yield Finding(
-                "headings-repeated",
-                f"two columns stand under the same headings “{named}”; both are read, and their"
-                " records differ only in `source_cell`",
-                "Correct the heading that is wrong, or list it in `ignore` or `totals`.",
-                cell=place.address(place.bottom, column.column),
-                looked_for="each heading once",
-                found=f"{place.address(place.bottom, before.column)} and"
-                f" {place.address(place.bottom, column.column)}",
+            yield (
+                column.column,
+                Finding(
+                    "headings-repeated",
+                    f"two columns have the same headings “{named}”; both are read, and their"
+                    " records differ only in `source_cell`",
+                    "Correct the heading that is wrong, or list it in `ignore` or `totals`.",
+                    cell=place.address(place.bottom, column.column),
+                    looked_for="each heading once",
+                    found=f"{place.address(place.bottom, before.column)} and"
+                    f" {place.address(place.bottom, column.column)}",
+                ),
             )
 
 
-def unheaded(sheet: Sheet, place: Place, columns: Columns) -> Iterator[Finding]:
-    """Numbers that no heading names are an error; text alone is a note beside the table."""
-    rows = range(place.bottom + 1, place.end)
-    for one in columns.every:
-        if one.why not in (UNHEADED, UNNAMED):
-            continue
-        cells = [(row, sheet.rows[row][one.column]) for row in rows]
-        if one.why == UNHEADED:
-            cells = [(row, cell) for row, cell in cells if not isinstance(cell, str)]
-        cells = [(row, cell) for row, cell in cells if cell != ""]
-        if cells:
-            row, cell = cells[0]
-            yield _without_heading(sheet, place, one, row, cell, len(cells))
-
-
-def _without_heading(
-    sheet: Sheet, place: Place, column: Column, row: int, cell: Cell, number: int
-) -> Finding:
+def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number: int) -> Finding:
+    """Cells of a column that nothing names; `row` is that of the first of them."""
     called = sheet.column_called(column.column)
+    cells = "1 cell" if number == 1 else f"{number} cells"
     if column.why == UNNAMED:
-        said = f"{number} cells of {called} stand beyond the last name of `columns`"
+        said = f"{cells} of {called} {_are(number)} beyond the last name of `columns`"
         advice = "Add a name to `columns` of the layout, or “-” to pass the column over."
         looked_for = "a name in `columns`"
     else:
-        said = f"{number} cells of {called} stand under no heading"
+        said = f"{cells} of {called} {_are(number)} under no heading"
         advice = (
-            f"Write a heading into {sheet.address(place.bottom, column.column)}, or clear them."
+            f"Write a heading into {sheet.address(max(place.bottom, 0), column.column)}, or clear"
+            " them."
         )
         looked_for = f"a heading in {sheet.row_called(max(place.bottom, 0))} or above"
     return Finding(
         "values-without-heading",
-        f"{said}; they are unplaced",
+        f"{said}; {'it is' if number == 1 else 'they are'} unplaced",
         advice,
         cell=sheet.address(row, column.column),
         looked_for=looked_for,
-        found=cell_text(cell),
+        found=cell_text(sheet.rows[row][column.column]),
     )
 
 
-def beyond_gap(sheet: Sheet, place: Place, right: int) -> Iterator[Finding]:
-    """Headings with cells below them, right of the gap that ends the block."""
-    if right >= place.limit:
-        return
+def _are(number: int) -> str:
+    return "is" if number == 1 else "are"
+
+
+def beyond_gap(sheet: Sheet, place: Place, right: int, last: int) -> Iterator[Telling]:
+    """Headings with cells below them, right of the gap that ends the block; `last` is its last
+    row."""
     for column in range(right, place.limit):
         headings = [sheet.rows[row][column] for row in range(place.top, place.bottom + 1)]
         texts = [cell_text(cell) for cell in headings if cell != ""]
-        if texts and sheet.column_filled(column, place.bottom + 1, place.end):
-            yield Finding(
+        if texts and sheet.column_filled(column, place.bottom + 1, last + 1):
+            finding = Finding(
                 "heading-beyond-gap",
                 f"{sheet.column_called(right)} is blank and ends the table, but"
-                f" “{texts[-1]}” stands beyond it; what is there was not read",
+                f" “{texts[-1]}” is beyond it; what is there was not read",
                 "Close the gap in the sheet if these columns belong to the table, or write"
                 " `gaps = true` into [block].",
                 cell=sheet.address(place.bottom, column),
                 looked_for="the end of the table",
                 found=texts[-1],
             )
+            rows, columns = range(place.top, last + 1), range(right, place.limit)
+            yield Telling(finding, rows, columns, lapses=True)
             return

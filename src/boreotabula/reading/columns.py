@@ -26,6 +26,8 @@ class ColumnKind(Enum):
     """Holds printed totals of the rows."""
     IGNORED = auto()
     """Left out by a rule."""
+    LIKE_TOTAL = auto()
+    """Holds the sums of others, though no pattern of totals matches it; its cells are unplaced."""
     UNKNOWN = auto()
     """Speaks of something the layout does not know; its cells are unplaced."""
 

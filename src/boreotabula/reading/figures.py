@@ -6,9 +6,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property, lru_cache
-from itertools import repeat
+from itertools import accumulate, repeat
 from math import fsum, isfinite
 
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns import Column, ColumnKind, Columns
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import respelt, stands_for_nothing
@@ -102,6 +103,30 @@ class Figures:
             known = self._downs[column, rows] = self._sum(self._part(column, rows), repeat(column))
         return known
 
+    def span(self, column: int, some: tuple[int, int]) -> float:
+        """The sum of a column over some of the record rows, by their numbers: from the first to
+        before the second."""
+        start, end = some
+        sums, whole = self._sums_so_far(column)
+        if whole:
+            return sums[end] - sums[start]
+        return self._sum(self._turned[column][start:end], repeat(column))
+
+    def _sums_so_far(self, column: int) -> tuple[Sequence[float], bool]:
+        """The sums of a column up to each record row, and whether all are whole: only then are
+        their differences exact."""
+        known = self._so_far.get(column)
+        if known is None:
+            numbers = [number or 0.0 for number in self.numbers(column, self.rows)]
+            sums = [0.0, *accumulate(numbers)]
+            exact = all(map(float.is_integer, numbers)) and max(map(abs, sums)) < _EXACT
+            known = self._so_far[column] = (sums, exact)
+        return known
+
+    @cached_property
+    def _so_far(self) -> dict[int, tuple[Sequence[float], bool]]:
+        return {}
+
     def _part(self, column: int, rows: tuple[int, ...]) -> Sequence[Cell]:
         """The cells of a column in some of the record rows: most often all, or a run of them."""
         if not rows:
@@ -143,7 +168,15 @@ class Figures:
 def summed_columns(columns: Columns, plan: Plan) -> tuple[Column, ...]:
     """The columns of values that can be added up."""
     kind = ColumnKind.BESIDE if columns.block.is_list else ColumnKind.VALUE
-    return tuple(one for one in columns.of(kind) if plan.form(one.field).base in _SUMMED)
+    return tuple(
+        one for one in columns.of(kind)
+        if plan.form(one.field).base in _SUMMED and not _of_shares(one)
+    )  # fmt: skip
+
+
+def _of_shares(column: Column) -> bool:
+    """Whether a heading says that the column holds shares."""
+    return any("%" in cell_text(label) for label in column.labels)
 
 
 @lru_cache(maxsize=64)
@@ -156,6 +189,9 @@ def decimals_of(number: float) -> int:
     exponent = Decimal(repr(number)).as_tuple().exponent
     return max(-exponent, 0) if isinstance(exponent, int) else 0
 
+
+_EXACT = 2.0**53
+"""Whole numbers below this are exact."""
 
 _SAME = 1e-9
 """What binary fractions may be apart in sums that are the same."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
@@ -29,6 +29,7 @@ CODES: dict[str, Severity] = {
     "values-repeated": Severity.WARNING,
     "tab-missing": Severity.NOTE,
     "stamp-moved": Severity.WARNING,
+    "stamp-label-unusual": Severity.WARNING,
     "records-few": Severity.NOTE,
     "field-empty-here": Severity.NOTE,
     "value-far": Severity.NOTE,
@@ -46,6 +47,8 @@ CODES: dict[str, Severity] = {
     "rows-hidden": Severity.NOTE,
     "columns-hidden": Severity.NOTE,
     "tab-not-chosen": Severity.WARNING,
+    "name-ambiguous": Severity.WARNING,
+    "quote-open": Severity.ERROR,
     "edition-unknown": Severity.ERROR,
     "stamp-blank": Severity.ERROR,
     "stamp-not-found": Severity.ERROR,
@@ -60,6 +63,9 @@ CODES: dict[str, Severity] = {
     "stub-heading-missing": Severity.ERROR,
     "heading-rows-doubtful": Severity.ERROR,
     "heading-unknown": Severity.ERROR,
+    "heading-contradicts": Severity.ERROR,
+    "column-lacking": Severity.ERROR,
+    "columns-differ": Severity.WARNING,
     "heading-twice": Severity.ERROR,
     "heading-taken": Severity.ERROR,
     "heading-not-converted": Severity.ERROR,
@@ -73,13 +79,21 @@ CODES: dict[str, Severity] = {
     "group-doubtful": Severity.ERROR,
     "values-without-heading": Severity.ERROR,
     "heading-beyond-gap": Severity.ERROR,
-    "account-open": Severity.ERROR,
+    "cells-unplaced": Severity.ERROR,
+    "rule-takes-all": Severity.ERROR,
     "row-without-value": Severity.NOTE,
+    "row-unclear": Severity.WARNING,
     "row-without-stub": Severity.ERROR,
+    "row-below-table": Severity.ERROR,
+    "row-nearly-blank": Severity.WARNING,
+    "records-below-end": Severity.ERROR,
+    "table-without-records": Severity.WARNING,
+    "required-value-blank": Severity.ERROR,
     "stub-cell-blank": Severity.NOTE,
     "value-not-converted": Severity.ERROR,
     "column-not-converted": Severity.ERROR,
     "looks-like-total": Severity.ERROR,
+    "total-likely": Severity.WARNING,
     "total-differs": Severity.ERROR,
     "total-without-number": Severity.NOTE,
     "value-outside": Severity.ERROR,
@@ -90,6 +104,7 @@ CODES: dict[str, Severity] = {
     "glossary-entry-twice": Severity.NOTE,
     "numbers-unplaced": Severity.WARNING,
     "texts-unplaced": Severity.NOTE,
+    "texts-repeated": Severity.NOTE,
 }
 """Every code a finding can have."""
 
@@ -113,6 +128,29 @@ class Finding:
         return CODES[self.code]
 
 
+Spot = tuple[int, int]
+"""Row and column of a cell, counted from 0."""
+
+
+@dataclass(frozen=True)
+class Telling:
+    """A finding with the cells that it speaks for, should they end up unplaced.
+
+    The cells are those where `rows` and `columns` meet, and the single `spots`. A telling that
+    `lapses` is dropped if none of its cells is unplaced in the end: another block read them.
+    """
+
+    finding: Finding
+    rows: Sequence[int] | slice = ()
+    columns: Sequence[int] | slice = ()
+    spots: Sequence[Spot] = ()
+    lapses: bool = False
+
+
+WHOLE = slice(None)
+"""All rows or all columns of a sheet."""
+
+
 def in_order(findings: Iterable[Finding]) -> list[Finding]:
     """Worst first, else in the order in which the files were read."""
     return sorted(findings, key=lambda one: list(Severity).index(one.severity))
@@ -124,5 +162,7 @@ class Unplaced(NamedTuple):
     cell: str
     text: str
     reason: str
+    finding: str = ""
+    """The code of the finding that speaks of it."""
     tab: str = ""
     file: str = ""

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.layout.patterns import first_match
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import WHOLE, Finding, Telling
 from boreotabula.reading.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet, TableObject
@@ -19,28 +22,59 @@ def given_place(
     if row + max(block.depth, 1) > sheet.height or column >= sheet.width:
         where = sheet.address(row, column)
         return [], [_nothing_there(block, f"nothing stands at {where} or beyond it", where)]
+    stub = _stub_in(sheet, block, names, range(row, row + block.depth), column, sheet.width)
     place = Place(
         top=row,
         bottom=row + block.depth - 1,
-        stub=_stub_in(sheet, block, names, range(row, row + block.depth), column, sheet.width),
+        stub=stub,
+        marks=stub,
         end=sheet.height,
         limit=sheet.width,
         left=column,
         fixed=True,
     )
-    return [place], list(missing_stubs(sheet, block, place))
+    return [place], list(map(Telling, missing_stubs(sheet, block, place)))
 
 
-def first_filled(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
-    """A block whose columns are named by position: it begins with the first filled row."""
-    at = sheet.filled.find(1)
-    if at < 0:
+def by_position(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
+    """A block whose columns are named by position, and whose place is not given.
+
+    It begins with the row that holds most headings of these fields, in the column where the first
+    of them stands in turn; where no heading is known, with the first row that is as wide as the
+    table: cover rows above it hold fewer cells.
+    """
+    if sheet.blank:
         return [], [_nothing_there(block, "nothing stands on this tab", "")]
-    row = at // sheet.width
-    first = min(
-        place % sheet.width for place in range(len(sheet.filled)) if sheet.filled[place] == 1
-    )
-    return given_place(sheet, block, names, row, first)
+    filled = np.frombuffer(sheet.filled, np.uint8).reshape(sheet.height, sheet.width)
+    row = _heading_row(sheet, block, names) if block.depth else None
+    if row is None:
+        row = _first_wide_row(filled.sum(axis=1), len(block.columns))
+    return given_place(sheet, block, names, row, int(filled[row:].any(axis=0).argmax()))
+
+
+def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | None:
+    """The row that holds most headings of the named fields, at least two of them (or the only)."""
+    wanted = {field for field in block.columns if field}
+    counts = {
+        row: len({names.field_of(text) for _, text in texts} & wanted)
+        for row, texts in enumerate(sheet.texts)
+    }
+    best = max(counts, key=lambda row: (counts[row], -row), default=None)
+    if best is None or counts[best] < min(2, len(wanted)):
+        return None
+    return max(best - (block.depth - 1), 0)
+
+
+def _first_wide_row(widths: NDArray[np.integer[Any]], named: int) -> int:
+    """The first row that fills as many cells as the widest, but no more than are named.
+
+    Rows right above it that fill at least half as many belong to the table, too.
+    """
+    most = min(int(widths.max()), named)
+    row = int((widths >= most).argmax())
+    while row > 0 and widths[row - 1] > 1 and 2 * widths[row - 1] >= most:
+        row -= 1
+    return row
 
 
 def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
@@ -49,8 +83,8 @@ def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     if not chosen:
         seen = ", ".join(one.name for one in sheet.tables) or "no table object"
         wanted = ", ".join(one.text for one in block.named_table)
-        finding = _nothing_there(block, f"no table object of this tab matches {wanted}", "")
-        return [], [replace(finding, looked_for=wanted, found=seen)]
+        why = f"no table object of this tab matches {wanted}"
+        return [], [_nothing_there(block, why, "", wanted, seen)]
     places = [
         _table_place(sheet, block, names, one)
         for one in chosen
@@ -59,7 +93,7 @@ def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     if not places:
         where = sheet.address(chosen[0].top, chosen[0].left)
         return [], [_nothing_there(block, f"the table object at {where} is blank", where)]
-    missing = [finding for place in places for finding in missing_stubs(sheet, block, place)]
+    missing = [Telling(one) for place in places for one in missing_stubs(sheet, block, place)]
     return places, missing
 
 
@@ -70,10 +104,12 @@ def _table_place(sheet: Sheet, block: BlockPlan, names: HeadingNames, table: Tab
     bottom = top + table.heading_rows - 1
     end = min(table.bottom + 1, sheet.height)
     rows = range(first, bottom + 1)
+    stub = _stub_in(sheet, block, names, rows, table.left, table.right + 1)
     return Place(
         top=first,
         bottom=bottom,
-        stub=_stub_in(sheet, block, names, rows, table.left, table.right + 1),
+        stub=stub,
+        marks=stub,
         end=end,
         limit=min(table.right + 1, sheet.width),
         left=table.left,
@@ -101,12 +137,15 @@ def _stub_in(
     return found
 
 
-def _nothing_there(block: BlockPlan, why: str, cell: str) -> Finding:
-    return Finding(
+def _nothing_there(
+    block: BlockPlan, why: str, cell: str, looked_for: str = "", found: str = "nothing"
+) -> Telling:
+    finding = Finding(
         "block-not-found",
         f"{why}, so nothing was read from the table",
         "Compare the tab with the layout; if it is no such form, leave it out in [tabs].",
         cell=cell,
-        looked_for=", ".join(block.stub) or "the table",
-        found="nothing",
+        looked_for=looked_for or ", ".join(block.marks) or "the table",
+        found=found,
     )
+    return Telling(finding, WHOLE, WHOLE)

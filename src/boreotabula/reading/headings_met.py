@@ -8,17 +8,13 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 
 from boreotabula.layout.headings import normal_form
+from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks, wanted_blocks
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns import Column, ColumnKind, Columns
 from boreotabula.reading.frame import frame_of
 from boreotabula.reading.heads import Heads, headings_of, heads_of
-from boreotabula.reading.lines import settle_lines
-from boreotabula.reading.place import Place
-from boreotabula.reading.places import find_places
 from boreotabula.reading.plan import BlockPlan, Plan
-from boreotabula.reading.roles import RoleMap
-from boreotabula.reading.settling import settle_columns
-from boreotabula.reading.tab import TabSource, form_of, wanted_blocks
+from boreotabula.reading.tab import form_of
 from boreotabula.reading.values.form import plain_form
 from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
 
@@ -71,16 +67,14 @@ class TabHeadings:
 
 def headings_met(sheet: Sheet, plan: Plan, source: TabSource) -> TabHeadings:
     """The headings of all blocks of a tab; of its largest table if no block is found."""
-    form = form_of(sheet, plan, RoleMap(sheet))
+    form, _ = form_of(sheet, plan)
     blocks = wanted_blocks(form, source) if form else []
     met: list[MetHeading] = []
     lacking: list[str] = []
-    for block in blocks:
-        view = sheet.turn() if block.turned else sheet
-        for place in find_places(view, block, plan.names)[0]:
-            columns, _ = settle_columns(view, place, plan, block)
-            met += _of_block(view, place, columns, plan)
-            lacking += _lacking(plan, block, columns)
+    for view in settle_blocks(sheet, plan, form, source) if form else ():
+        for one in view.blocks:
+            met += _of_block(one)
+            lacking += _lacking(plan, one.block, one.columns)
     if met or not blocks or sheet.blank:
         return TabHeadings(tuple(met), tuple(dict.fromkeys(lacking)))
     guessed = list(_of_frame(sheet, plan))
@@ -92,8 +86,9 @@ def headings_met(sheet: Sheet, plan: Plan, source: TabSource) -> TabHeadings:
     )
 
 
-def _of_block(sheet: Sheet, place: Place, columns: Columns, plan: Plan) -> Iterator[MetHeading]:
-    lines, _ = settle_lines(sheet, place, columns, RoleMap(sheet))
+def _of_block(settled: SettledBlock) -> Iterator[MetHeading]:
+    sheet, place, columns = settled.view, settled.place, settled.columns
+    lines = settled.lines
     heads = heads_of(headings_of(sheet, place, columns.left, columns.right), columns.block)
     levels: dict[tuple[int, str], str] = {}
     for column, head in zip(columns.every, heads, strict=True):
@@ -119,6 +114,7 @@ _ROLES = {
     ColumnKind.STUB: "column",
     ColumnKind.BESIDE: "column",
     ColumnKind.TOTAL: "total",
+    ColumnKind.LIKE_TOTAL: "total",
     ColumnKind.IGNORED: "ignored",
     ColumnKind.UNKNOWN: "unknown",
 }
@@ -133,7 +129,8 @@ def _text(column: Column, head: Heads, block: BlockPlan) -> str:
 
 def _lacking(plan: Plan, block: BlockPlan, columns: Columns) -> list[str]:
     filled = {one.field for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)}
-    wanted = [*block.stub, *(one for one in plan.tables[block.into] if one not in block.filled)]
+    fields = [*plan.tables[block.into], *plan.open_fields[block.into]]
+    wanted = [*block.stub, *(one for one in fields if one not in block.filled)]
     return [name for name in wanted if name not in filled]
 
 
@@ -142,7 +139,8 @@ def _fields(plan: Plan, blocks: Sequence[BlockPlan]) -> list[str]:
     found: dict[str, None] = {}
     for block in blocks:
         found |= dict.fromkeys(block.stub)
-        found |= dict.fromkeys(one for one in plan.tables[block.into] if one not in block.filled)
+        fields = (*plan.tables[block.into], *plan.open_fields[block.into])
+        found |= dict.fromkeys(one for one in fields if one not in block.filled)
     return list(found)
 
 

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import chain, compress
 from operator import or_
 
+import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
 from boreotabula.layout.addresses import address
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns import Columns
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Finding, Spot, Telling
 from boreotabula.reading.lines import Lines
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import Plan
@@ -34,8 +36,20 @@ class Misfit:
     reason: str
 
 
-Spot = tuple[int, int]
-"""Row and column of a cell, counted from 0."""
+@dataclass(frozen=True)
+class InRows:
+    """A field with one cell for each row: where it is, for each of the record rows."""
+
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+
+
+@dataclass(frozen=True)
+class InSlots:
+    """A field with a cell where each row meets each slot; the column is -1 where there is none."""
+
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
 
 
 @dataclass(frozen=True)
@@ -45,16 +59,34 @@ class Lengthened:
     arrays: Mapping[str, pa.Array]
     cells: pa.Array
     """The address of each record's value."""
+    row_of: NDArray[np.int32]
+    """Of each record, which of the record rows it is from; `slot_of` alike."""
+    slot_of: NDArray[np.int32]
+    sources: Mapping[str, InRows | InSlots]
+    """Where the cells of each field are, those from headings apart."""
     misfits: tuple[Misfit, ...] = ()
-    findings: tuple[Finding, ...] = ()
+    tellings: tuple[Telling, ...] = ()
     blanked: tuple[Spot, ...] = ()
     """Filled cells that stand for nothing, as the layout says."""
-    unheld: tuple[Spot, ...] = ()
-    """Filled cells of other fields in rows that make no record."""
-    used: int = 0
-    """How many cells are values of the records: each counted once."""
-    spots: Callable[[str, int], Spot | None] = lambda *_: None
-    """The cell that gave a field of a record (by its number); None if it stands in no row."""
+
+    def spot(self, field: str, record: int) -> Spot | None:
+        """The cell that gave a field of a record (by its number); None if it has none."""
+        source = self.sources.get(field)
+        if source is None:
+            return None
+        row = self.row_of[record]
+        if isinstance(source, InRows):
+            return int(source.rows[row]), int(source.columns[row])
+        column = int(source.columns[self.slot_of[record]])
+        return None if column < 0 else (int(source.rows[row]), column)
+
+
+_NOBODY = np.zeros(0, np.int32)
+
+
+def nothing_lengthened(cells: pa.Array) -> Lengthened:
+    """No block: records made of stamps alone."""
+    return Lengthened({}, cells, _NOBODY, _NOBODY, {})
 
 
 @dataclass(frozen=True)
@@ -67,6 +99,8 @@ class _Grid:
     cells: pa.Array
     values: Mapping[str, _Values]
     blanked: tuple[Spot, ...] = ()
+    whole: bool = False
+    """Whether every row is in a record."""
 
 
 @dataclass(frozen=True)
@@ -90,33 +124,24 @@ def lengthen(sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: P
         build.values(field, values)
     for level, field in enumerate(block.across):
         build.headings(field, _heads(columns, level, plan.form(field)), place.top + level, columns)
-    for field, cells in lines.stub.items():
-        build.by_row(field, cells, lines.stub_columns[field])
+    for field, stub in lines.stub.items():
+        build.by_row(field, stub.cells, stub.spots)
     for field, column in columns.by_row.items():
-        build.beside(field, [sheet.rows[row][column] for row in rows], column)
-    unheld = () if block.is_list else tuple(_unheld(sheet, columns, grid))
+        if field not in lines.stub:
+            cells = [sheet.rows[row][column] for row in rows]
+            build.by_row(field, cells, [(row, column) for row in rows])
+            if not grid.whole:
+                build.unheld(column)
     return Lengthened(
         build.arrays,
         grid.cells,
+        np.asarray(grid.row_of),
+        np.asarray(grid.slot_of),
+        build.sources,
         tuple(build.misfits),
-        tuple(build.findings),
+        tuple(build.tellings),
         tuple(build.blanked),
-        unheld,
-        build.used - sum(build.valid(*spot) for spot in unheld),
-        build.spot,
     )
-
-
-def _unheld(sheet: Sheet, columns: Columns, grid: _Grid) -> Iterator[Spot]:
-    """The cells beside the values in rows that hold no value: no record can hold them."""
-    if not columns.by_row:
-        return
-    held = set(grid.row_of.to_pylist())
-    for at, row in enumerate(grid.rows):
-        if at not in held:
-            for column in columns.by_row.values():
-                if sheet.rows[row][column] != "":
-                    yield row, column
 
 
 # --- which records there are --------------------------------------------------------------------
@@ -141,9 +166,10 @@ def _grid(sheet: Sheet, columns: Columns, rows: Sequence[int], plan: Plan) -> _G
         kept = None
     else:
         kept = pa.array(list(compress(range(size), filled)), pa.int32())
+    row_of = _kept(every.row_of, kept)
     return _Grid(
         rows,
-        _kept(every.row_of, kept),
+        row_of,
         _kept(every.slot_of, kept),
         _kept(cells, kept),
         {
@@ -151,6 +177,7 @@ def _grid(sheet: Sheet, columns: Columns, rows: Sequence[int], plan: Plan) -> _G
             for field, (some, _), of_slots in zip(fields, values, taken, strict=True)
         },
         tuple(blanked),
+        whole=(kept is None and bool(slots)) or len(np.unique(np.asarray(row_of))) == len(rows),
     )
 
 
@@ -184,7 +211,8 @@ def _list_grid(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> _Grid:
     ]
     addresses = [sheet.address(row, first) for row, first in zip(rows, firsts, strict=True)]
     every = _every(len(rows), 1)
-    return _Grid(rows, every.row_of, every.slot_of, as_array(addresses, PLAIN_TEXT), {})
+    addressed = as_array(addresses, PLAIN_TEXT)
+    return _Grid(rows, every.row_of, every.slot_of, addressed, {}, whole=True)
 
 
 @dataclass(frozen=True)
@@ -272,69 +300,93 @@ class _Builder:
 
     def __init__(self, sheet: Sheet, plan: Plan, grid: _Grid) -> None:
         self.sheet, self.plan, self.grid = sheet, plan, grid
+        self.rows = np.array(grid.rows, np.intp)
         self.arrays: dict[str, pa.Array] = {}
+        self.sources: dict[str, InRows | InSlots] = {}
         self.misfits: list[Misfit] = []
-        self.findings: list[Finding] = []
+        self.tellings: list[Telling] = []
         self.blanked: list[Spot] = list(grid.blanked)
-        self.used = 0
-        """How many cells gave a value, stub cells apart."""
-        self._columns: dict[str, int] = {}
-        self._by_row: dict[int, pa.Array] = {}
-
-    def valid(self, row: int, column: int) -> bool:
-        """Whether the cell of a row gave a value to a field that has one for each row."""
-        return bool(self._by_row[column][self.grid.rows.index(row)].is_valid)
-
-    def spot(self, field: str, record: int) -> Spot | None:
-        """The cell that gave a field of a record; None if it stands in no row of its own."""
-        row = self.grid.rows[self.grid.row_of[record].as_py()]
-        if field in self.grid.values:
-            column = self.grid.values[field].columns[self.grid.slot_of[record].as_py()]
-        else:
-            column = self._columns.get(field)
-        return None if column is None else (row, column)
 
     def values(self, field: str, values: _Values) -> None:
         """A field whose cells are the values of the records."""
         form = self.plan.form(field)
         done = convert(values.cells, form, plain=self.sheet.plain)
         self.arrays[field] = done.values
-        self.used += len(done.values) - done.values.null_count
+        columns = [-1 if one is None else one for one in values.columns]
+        self.sources[field] = InSlots(self.rows, np.array(columns, np.intp))
         if done.unremarkable:
             return
-        columns = [values.columns[slot] for slot in self.grid.slot_of.to_pylist()]
+        of_records = [values.columns[slot] for slot in self.grid.slot_of.to_pylist()]
         rows = [self.grid.rows[at] for at in self.grid.row_of.to_pylist()]
         filled = Counter(
-            column for column, cell in zip(columns, values.cells, strict=True) if cell != ""
+            column for column, cell in zip(of_records, values.cells, strict=True) if cell != ""
         )
-        spots = [(row, column or 0) for row, column in zip(rows, columns, strict=True)]
+        spots = [(row, column or 0) for row, column in zip(rows, of_records, strict=True)]
         self._tell(done, values.cells, spots, field, filled)
 
     def headings(self, field: str, heads: _Heads, row: int, columns: Columns) -> None:
         """A field that the headings of one level fill."""
         form = self.plan.form(field)
         if not heads.done.unremarkable:
-            self.findings += _heading_findings(self.sheet, heads, row, columns, form, field)
+            told = _heading_findings(self.sheet, heads, row, columns, form, field)
+            self.tellings += map(Telling, told)
         self.arrays[field] = heads.done.values.take(self.grid.slot_of)
 
-    def beside(self, field: str, cells: Sequence[Cell], column: int) -> None:
-        """A field besides the stub that has one cell for each row."""
-        self.blanked += self.by_row(field, cells, column)
-        values = self._by_row[column]
-        self.used += len(values) - values.null_count
-
-    def by_row(self, field: str, cells: Sequence[Cell], column: int) -> list[Spot]:
-        """A field that has one cell for each row; returns the cells that stand for nothing."""
-        self._columns[field] = column
+    def by_row(self, field: str, cells: Sequence[Cell], spots: Sequence[Spot]) -> None:
+        """A field that has one cell for each row."""
         done = convert(cells, self.plan.form(field))
-        self._by_row[column] = done.values
         self.arrays[field] = done.values.take(self.grid.row_of)
-        spots = [(row, column) for row in self.grid.rows]
+        at = np.array(spots, np.intp).reshape(-1, 2)
+        self.sources[field] = InRows(at[:, 0], at[:, 1])
         if not done.unremarkable:
             blanked = set(done.blanked)
-            filled = sum(cell != "" and at not in blanked for at, cell in enumerate(cells))
-            self._tell(done, cells, spots, field, {column: filled})
-        return [spots[at] for at in done.blanked]
+            filled: Counter[int | None] = Counter(
+                spot[1]
+                for n, (spot, cell) in enumerate(zip(spots, cells, strict=True))
+                if cell != "" and n not in blanked
+            )
+            self._tell(done, cells, spots, field, filled)
+            self.blanked += [spots[n] for n in done.blanked]
+        if field in self.plan.required:
+            self._tell_blank(field, cells, spots)
+
+    def _tell_blank(self, field: str, cells: Sequence[Cell], spots: Sequence[Spot]) -> None:
+        """The blank cells of a field that every record must have."""
+        held = set(np.asarray(self.grid.row_of).tolist())
+        blank = [n for n, cell in enumerate(cells) if cell == "" and n in held]
+        if blank and len(blank) < len(cells):
+            where = self.sheet.address(*spots[blank[0]])
+            more = f" (and {len(blank) - 1} more)" if len(blank) > 1 else ""
+            finding = Finding(
+                "required-value-blank",
+                f"“{field}” is blank in {where}{more}; `required` says that every record has it",
+                "Fill the cell, or ask the sender.",
+                cell=where,
+                looked_for=field,
+                found="blank",
+            )
+            self.tellings.append(Telling(finding))
+
+    def unheld(self, column: int) -> None:
+        """The cells of a column beside the values in rows that hold no value: no record can hold
+        them."""
+        held = np.zeros(len(self.rows), bool)
+        held[np.asarray(self.grid.row_of)] = True
+        rows = self.rows[~held].tolist()
+        spots = [(row, column) for row in rows if self.sheet.rows[row][column] != ""]
+        if spots:
+            text = cell_text(self.sheet.rows[spots[0][0]][column])
+            many = f"{len(spots)} cells are" if len(spots) > 1 else "1 cell is"
+            finding = Finding(
+                "cells-unplaced",
+                f"{many} beside values that are all blank, “{text}” first; no record can hold"
+                f" {'them' if len(spots) > 1 else 'it'}",
+                '`blank = "keep"` in [block] makes records of blank values.',
+                cell=self.sheet.address(*spots[0]),
+                looked_for="a value in its row",
+                found=text,
+            )
+            self.tellings.append(Telling(finding, spots=spots, lapses=True))
 
     def _tell(
         self,
@@ -342,7 +394,7 @@ class _Builder:
         cells: Sequence[Cell],
         spots: Sequence[Spot],
         field: str,
-        filled: Mapping[int, int] | Counter[int | None],
+        filled: Counter[int | None],
     ) -> None:
         """One finding for each misfit, or for the column if all of its cells fail alike."""
         form = self.plan.form(field)
@@ -356,11 +408,19 @@ class _Builder:
             alike = [misfit for misfit in single if misfit.column == column]
             reasons = {misfit.reason for misfit in alike}
             if len(alike) == filled[column] > 1 and len(reasons) == 1:
-                self.findings.append(_whole_column(self.sheet, alike, field, form))
-            else:
-                self.findings += [_one_cell(self.sheet, one, field, form) for one in alike]
+                told = _whole_column(self.sheet, alike, field, form)
+                at = [(misfit.row, misfit.column) for misfit in alike]
+                self.tellings.append(Telling(told, spots=at))
+            else:  # a cell that is carried down fails for each of its rows
+                self.tellings += [
+                    Telling(_one_cell(self.sheet, one, field, form), spots=[(one.row, one.column)])
+                    for one in dict.fromkeys(alike)
+                ]
         where = lambda at: self.sheet.address(*spots[at])  # noqa: E731
-        self.findings += about_values(done, cells, where, field, form)
+        self.tellings += [
+            Telling(one, spots=[spots[at] for at in doubtful])
+            for one in about_values(done, cells, where, field, form)
+        ]
 
 
 @dataclass(frozen=True)

@@ -1,21 +1,25 @@
-"""The rows of a block: which are records, which totals, and what names each record row."""
+"""The rows of a block: which are records, which totals, and what names each record row.
+
+Rows are told apart first, by their own cells; only then are stub cells carried down.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from enum import Enum, auto
 from functools import cached_property
-from itertools import pairwise
-from typing import NamedTuple
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns import ColumnKind, Columns
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Spot
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.reading.roles import RoleMap
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
@@ -23,19 +27,27 @@ class LineKind(Enum):
     """What a row of a block is."""
 
     RECORD = auto()
-    """Named by its stub; its values become records."""
+    """Its values become records."""
     TOTAL = auto()
-    """Printed totals of the rows above."""
+    """Printed totals of other rows."""
     HEADING = auto()
     """The headings again."""
     BARE = auto()
-    """Named by its stub, but without any value."""
+    """Named by its stub, but without any value: left out by the rule `blank`."""
     GROUP = auto()
     """Names the group of the rows below."""
     LEFT_OUT = auto()
     """Left out by a rule; `why` names it."""
-    UNPLACED = auto()
-    """Filled, but no part of the layout speaks for it; `why` says so."""
+    NAMELESS = auto()
+    """Holds values, but no stub cell names them."""
+    NUMBERED = auto()
+    """Numbers the columns."""
+    LIKE_TOTAL = auto()
+    """Holds the sums of other rows, though no pattern of totals matches it."""
+    UNSURE = auto()
+    """Right below the table, or after a blank row, and not filled as its records are."""
+    BELOW = auto()
+    """Below the table, and no part of it."""
 
 
 class Line(NamedTuple):
@@ -47,88 +59,180 @@ class Line(NamedTuple):
 
 
 @dataclass(frozen=True)
+class StubCells:
+    """The cells of a field that names rows, one for each record row, and where each of them is."""
+
+    cells: tuple[Cell, ...]
+    spots: tuple[Spot, ...]
+    """The cell itself, or the one that it is carried down from, or the corner of a merged one."""
+
+
+@dataclass(frozen=True)
 class Lines:
     """The filled rows of a block, and the row (if any) at which it ends by a pattern."""
 
     lines: tuple[Line, ...]
-    stub: Mapping[str, tuple[Cell, ...]]
-    """The stub cells of the record rows, in order: carried down, from merged cells and groups."""
-    stub_columns: Mapping[str, int]
-    """The column in which each of them stands."""
+    stub: Mapping[str, StubCells]
+    """The stub cells of the record rows, in order; those carried down once `carried` was called."""
     ended: tuple[int, int, str] | None
     """Row, column and pattern of the cell that ends the block."""
+    last: int
+    """The last row of the table; the last heading row if it has no rows."""
+    own: Mapping[str, Mapping[int, tuple[Cell, Spot]]] = field(default_factory=dict, repr=False)
+    """Of fields that are carried down: the filled cells of all rows, and where each is."""
 
     @cached_property
     def records(self) -> tuple[int, ...]:
         """The rows that hold records."""
         return tuple(line.row for line in self.lines if line.kind is LineKind.RECORD)
 
+    def of(self, *kinds: LineKind) -> list[int]:
+        """The rows of some kinds."""
+        return [line.row for line in self.lines if line.kind in kinds]
 
-def settle_lines(
-    sheet: Sheet, place: Place, columns: Columns, roles: RoleMap
-) -> tuple[Lines, list[Finding]]:
-    """What each row below the headings is. Cells that have a role already are passed over."""
+    def without(self, rows: Mapping[int, LineKind]) -> Lines:
+        """The same where some record rows are of another kind."""
+        kept = [row not in rows for row in self.records]
+        return replace(
+            self,
+            lines=tuple(
+                line._replace(kind=rows[line.row])
+                if line.row in rows and line.kind is LineKind.RECORD
+                else line
+                for line in self.lines
+            ),
+            stub={name: _kept(cells, kept) for name, cells in self.stub.items()},
+        )
+
+
+def _kept(stub: StubCells, kept: Sequence[bool]) -> StubCells:
+    both = [
+        pair for pair, keep in zip(zip(stub.cells, stub.spots, strict=True), kept, strict=True)
+        if keep
+    ]  # fmt: skip
+    return StubCells(tuple(cell for cell, _ in both), tuple(spot for _, spot in both))
+
+
+def carried_columns(columns: Columns) -> Mapping[str, int]:
+    """The column of each field whose cells name rows: stub fields, and those carried down."""
+    carry = columns.block.carry_down
+    return {
+        one.field: one.column
+        for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+        if one.kind is ColumnKind.STUB or one.field in carry
+    }
+
+
+def tell_rows_apart(
+    sheet: Sheet, place: Place, columns: Columns, spoken: frozenset[Spot] = frozenset()
+) -> Lines:
+    """What each row below the headings is, by its own cells.
+
+    A row whose cells are all `spoken` for, as stamps and their labels, is passed over.
+    """
     block = columns.block
     ended = _end(sheet, place, columns)
-    end = ended[0] if ended else place.end
-    rows = range(place.bottom + 1, end)
-    own = {field: _own_stub(sheet, rows, column) for field, column in place.stub.items()}
-    carried = {
-        field: _carried(cells) if field in block.carry_down else cells
-        for field, cells in own.items()
+    rows = range(place.bottom + 1, ended[0] if ended else place.end)
+    own = {name: _own(sheet, rows, at) for name, at in carried_columns(columns).items()}
+    read = _Reader(sheet, columns, place, spoken)
+    cells = [some for some, _ in own.values()]
+    each = list(zip(*cells, strict=True)) if cells else [()] * len(rows)
+    lines = [line for line in map(read.line, rows, each) if line]
+    lines = _named_by_carrying(lines, rows.start, own, block)
+    lines = _list_tail(lines, read, own) if block.is_list else _table_tail(lines, read, own)
+    if block.keep_blank:
+        bare = (LineKind.BARE,)
+        lines = [one._replace(kind=LineKind.RECORD) if one.kind in bare else one for one in lines]
+    at = [line.row - rows.start for line in lines if line.kind is LineKind.RECORD]
+    stub = {
+        name: StubCells(tuple(some[n] for n in at), tuple(spots[n] for n in at))
+        for name, (some, spots) in own.items()
     }
-    read = _Reader(sheet, columns, place, roles)
-    blank = [()] * len(rows)
-    own_of = list(zip(*own.values(), strict=True)) if own else blank
-    stub_of = list(zip(*carried.values(), strict=True)) if own else blank
-    found = map(read.line, rows, own_of, stub_of)
-    lines = list(_notes_apart([line for line in found if line], rows.start))
-    if block.is_list or block.keep_blank:
-        # In a list a name is a record; in a cross-tab only if blank values are to be kept.
-        lines = [
-            Line(line.row, LineKind.RECORD) if line.kind is LineKind.BARE else line
-            for line in lines
-        ]
-    records = [line.row - rows.start for line in lines if line.kind is LineKind.RECORD]
-    named = {field: tuple(cells[at] for at in records) for field, cells in carried.items()}
-    stub_columns = dict(place.stub)
+    kept = {
+        name: {row: (cell, spot) for row, cell, spot in zip(rows, *own[name], strict=True)
+               if cell != ""}
+        for name in block.carry_down if name in own
+    }  # fmt: skip
+    inside = [line.row for line in lines if line.kind is not LineKind.BELOW]
+    return Lines(tuple(lines), stub, ended, max(inside, default=place.bottom), kept)
+
+
+def carried(sheet: Sheet, columns: Columns, lines: Lines) -> Lines:
+    """The rows with their stub cells carried down from record rows, and the names of groups.
+
+    Headings, totals, group rows and rows that are left out never give a value to carry; a row
+    without values does, as it names the rows below it. What is named by nothing then is no record.
+    """
+    block = columns.block
+    stub = dict(lines.stub)
+    for name, own in lines.own.items():
+        stub[name] = _carried(lines, own, stub[name])
     if block.group_row:
-        groups = _groups(sheet, lines, columns)
-        named[block.group_row] = tuple(groups[at + rows.start] for at in records)
-        stub_columns[block.group_row] = place.left
-    findings = [
-        *(_nameless(sheet, columns, line) for line in lines if line.why == _NAMELESS),
-        *(_numbered(sheet, columns, line) for line in lines if line.why == _NUMBERS),
-        *_groupless(sheet, columns, lines, named),
-        *_groups_doubtful(sheet, columns, lines),
-    ]
-    return Lines(tuple(lines), named, stub_columns, ended), findings
+        stub[block.group_row] = _groups(sheet, lines, columns)
+    lines = replace(lines, stub=stub)
+    named = [name for name in stub if name in block.stub]
+    if block.is_list or not named or not block.carry_down:
+        return lines
+    every = zip(*(stub[name].cells for name in named), strict=True)
+    nameless = {
+        row: LineKind.NAMELESS
+        for row, cells in zip(lines.records, every, strict=True)
+        if not any(cell != "" for cell in cells)
+    }
+    return lines.without(nameless) if nameless else lines
 
 
-_FEW_BLANK = 4
-"""A blank stub cell is odd if at most one record row in so many lacks it."""
+def _carried(lines: Lines, own: Mapping[int, tuple[Cell, Spot]], stub: StubCells) -> StubCells:
+    cells: list[Cell] = []
+    spots: list[Spot] = []
+    last: tuple[Cell, Spot] | None = None
+    at = 0
+    for line in lines.lines:
+        if line.kind in (LineKind.RECORD, LineKind.BARE):
+            last = own.get(line.row, last)
+        if line.kind is LineKind.RECORD:
+            cell, spot = last or ("", stub.spots[at])
+            cells.append(cell)
+            spots.append(spot)
+            at += 1
+    return StubCells(tuple(cells), tuple(spots))
 
 
-def blank_stubs(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
-    """Stub cells of a cross-tab that a few record rows lack, and the others have."""
-    records = lines.records
-    for field, column in lines.stub_columns.items():
-        if columns.block.is_list or field == columns.block.group_row:
-            continue
-        blank = [row for row, cell in zip(records, lines.stub[field], strict=True) if cell == ""]
-        if blank and len(blank) * _FEW_BLANK <= len(records):
-            some = (
-                f"{len(blank)} rows, the first row {blank[0] + 1}," if len(blank) > 1 else "a row"
-            )
-            yield Finding(
-                "stub-cell-blank",
-                f"“{field}” is blank in {some} and filled in the other"
-                f" {len(records) - len(blank)} rows; the records are without it",
-                "Fill the cell, or ask the sender; `carry_down` takes it from the row above.",
-                cell=sheet.address(blank[0], column),
-                looked_for=field,
-                found="blank",
-            )
+def _groups(sheet: Sheet, lines: Lines, columns: Columns) -> StubCells:
+    """The name of the group that each record row belongs to."""
+    cells: list[Cell] = []
+    spots: list[Spot] = []
+    current: Cell = ""
+    spot = (0, columns.left)
+    for line in lines.lines:
+        if line.kind is LineKind.GROUP:
+            row = sheet.rows[line.row]
+            at = next(at for at in range(columns.left, columns.right) if row[at] != "")
+            current, spot = _single(row[at]), (line.row, at)
+        elif line.kind is LineKind.RECORD:
+            cells.append(current)
+            spots.append(spot if current != "" else (line.row, columns.left))
+    return StubCells(tuple(cells), tuple(spots))
+
+
+def _single(cell: Cell) -> Cell:
+    return one_line(cell) if isinstance(cell, str) else cell
+
+
+_Own = tuple[list[Cell], list[Spot]]
+"""The cells of a column in some rows, and where each of them is."""
+
+
+def _own(sheet: Sheet, rows: range, column: int) -> _Own:
+    """The cells of a stub column; a merged cell speaks for all of its rows."""
+    cells = [sheet.rows[row][column] for row in rows]
+    spots = [(row, column) for row in rows]
+    for span in sheet.merges:
+        if span.left <= column <= span.right and span.bottom > span.top:
+            for row in range(max(span.top, rows.start), min(span.bottom + 1, rows.stop)):
+                cells[row - rows.start] = sheet.cell(span.top, span.left)
+                spots[row - rows.start] = (span.top, span.left)
+    return [_single(cell) for cell in cells], spots
 
 
 def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] | None:
@@ -140,134 +244,101 @@ def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] |
     for row in range(place.bottom + 1, place.end):
         cells = sheet.rows[row]
         column = next((at for at in range(left, right) if cells[at] != ""), None)
-        if column is None or not isinstance(text := cells[column], str):
+        if column is None:
             continue
         for one in patterns:
-            if one.match(text) is not None:
+            if one.match(cell_text(cells[column])) is not None:
                 return row, column, one.text
     return None
 
 
-def _own_stub(sheet: Sheet, rows: range, column: int) -> list[Cell]:
-    """The cells of a stub column; a merged cell speaks for all of its rows."""
-    cells = [sheet.rows[row][column] for row in rows]
-    for span in sheet.merges:
-        if span.left <= column <= span.right and span.bottom > span.top:
-            for row in range(max(span.top, rows.start), min(span.bottom + 1, rows.stop)):
-                cells[row - rows.start] = sheet.cell(span.top, span.left)
-    return [one_line(cell) if isinstance(cell, str) else cell for cell in cells]
-
-
-def _carried(cells: Sequence[Cell]) -> list[Cell]:
-    carried: list[Cell] = []
-    last: Cell = ""
-    for cell in cells:
-        last = cell if cell != "" else last
-        carried.append(last)
-    return carried
-
-
-def _groups(sheet: Sheet, lines: Sequence[Line], columns: Columns) -> dict[int, Cell]:
-    """The name of the group that each row belongs to."""
-    groups: dict[int, Cell] = {}
-    current: Cell = ""
+def _named_by_carrying(
+    lines: Sequence[Line], start: int, own: Mapping[str, _Own], block: BlockPlan
+) -> list[Line]:
+    """Rows without a stub cell of their own are records if one is carried down to them."""
+    sources = [own[name][0] for name in block.carry_down if name in own and name in block.stub]
+    if not sources:
+        return list(lines)
+    found: list[Line] = []
+    any_yet = False
     for line in lines:
-        if line.kind is LineKind.GROUP:
-            cells = sheet.rows[line.row][columns.left : columns.right]
-            current = next(cell for cell in cells if cell != "")
-            current = one_line(current) if isinstance(current, str) else current
-        groups[line.row] = current
-    return groups
-
-
-_NAMELESS = "values in a row without stub"
-_VALUELESS = "a row without values, and not every stub cell is filled"
-_APART = "below the last values"
-_NUMBERS = "column numbers under the headings"
+        if line.kind in (LineKind.RECORD, LineKind.BARE):
+            any_yet = any_yet or any(cells[line.row - start] != "" for cells in sources)
+        elif line.kind is LineKind.NAMELESS and any_yet:
+            line = line._replace(kind=LineKind.RECORD)
+        found.append(line)
+    return found
 
 
 class _Reader:
     """What is needed to tell what a row is."""
 
-    def __init__(self, sheet: Sheet, columns: Columns, place: Place, roles: RoleMap) -> None:
+    def __init__(
+        self, sheet: Sheet, columns: Columns, place: Place, spoken: frozenset[Spot]
+    ) -> None:
         self.sheet = sheet
         self.rows = sheet.rows
+        self.columns = columns
         self.block: BlockPlan = columns.block
         self.left, self.right = columns.left, columns.right
-        self.valued = columns.valued
-        self.values = tuple(one.column for one in columns.of(ColumnKind.VALUE, ColumnKind.BESIDE))
-        self.roles = roles
-        depth = range(place.depth)
-        self.copies = {first + level for first in place.repeats for level in depth}
+        self.copies = place.copies
         self.under = range(place.bottom + 1, place.bottom + 1 + self.block.under_headings)
         self.first = self.under.stop
         self.totals_from = place.totals_from
-        self.marked = roles.marked_rows()
-        width = sheet.width
-        self.masks = [
-            sheet.filled[row * width + self.left : row * width + self.right]
-            for row in range(sheet.height)
-        ]
-        wanted = set(self.valued)
-        self.valued_mask = bytes(at in wanted for at in range(self.left, self.right))
-        self.whole = 0 not in self.valued_mask[len(self.valued_mask) - len(self.valued) :]
-        self.from_value = len(self.valued_mask) - len(self.valued)
+        self.spoken = spoken
+        self.spoken_rows = frozenset(row for row, _ in spoken)
+        shape = (sheet.height, sheet.width)
+        self.filled: NDArray[np.uint8] = np.frombuffer(sheet.filled, np.uint8).reshape(shape)
+        within = self.filled[:, self.left : self.right]
+        self.held = _any(within)
+        self.valued_columns = columns.valued
+        self.valued = _any(self.filled[:, list(columns.valued)])
         self.named = bool(place.stub)
+        known = (ColumnKind.STUB, ColumnKind.BESIDE)
+        self.known = [one.column for one in columns.of(*known)]
+        self.known_held = _any(self.filled[:, self.known])
 
-    def line(self, row: int, own: Sequence[Cell], stub: Sequence[Cell]) -> Line | None:
+    def line(self, row: int, own: Sequence[Cell]) -> Line | None:
         """The line of a row, or None if nothing stands in the columns of the block.
 
-        `own` are its stub cells as they stand there, `stub` those carried down too. The order of
-        the questions is the order of the rules in the docs.
+        `own` are its stub cells as they stand there. The order of the questions is the order of
+        the rules in the docs.
         """
         if row in self.copies:
             return Line(row, LineKind.HEADING)
+        if not self.held[row]:
+            return None
         if self.under and row in self.under:
-            return self._if_filled(row, LineKind.LEFT_OUT, "under_headings")
+            return Line(row, LineKind.LEFT_OUT, "under_headings")
         if self.totals_from is not None and row >= self.totals_from:
-            return self._if_filled(row, LineKind.TOTAL)
+            return Line(row, LineKind.TOTAL)
         if self.block.skip and (rule := self._matching(self.block.skip, row, own)) is not None:
             return Line(row, LineKind.LEFT_OUT, f"skip: {rule.text}")
         if self.block.totals and self._matching(self.block.totals, row, own) is not None:
             return Line(row, LineKind.TOTAL)
         if row == self.first and self._counts_columns(row):
-            return Line(row, LineKind.UNPLACED, _NUMBERS)
-        if self._has_value(row):
-            if row in self.marked and self._all_marked(row):
-                return None
-            if own.count("") < len(own) or not self.named:
-                return Line(row, LineKind.RECORD)
-            return Line(row, LineKind.UNPLACED, _NAMELESS)
-        if 1 not in self.masks[row]:
-            return None
-        if row in self.marked and self._all_marked(row):
+            return Line(row, LineKind.NUMBERED)
+        if row in self.spoken_rows and self._all_spoken(row):
             return None
         if self.block.group_row and self._is_group(row):
             return Line(row, LineKind.GROUP)
-        if "" not in stub and stub:
+        if self.block.is_list:
+            known = self.known_held[row] or any(cell != "" for cell in own)
+            return Line(row, LineKind.RECORD if known else LineKind.BARE)
+        if not self.valued[row]:
             return Line(row, LineKind.BARE)
-        return Line(row, LineKind.UNPLACED, _VALUELESS)
-
-    def _has_value(self, row: int) -> bool:
-        """Whether any column that makes a row more than a name is filled."""
-        if self.whole:  # they are the last columns of the block, as in most
-            return 1 in self.masks[row][self.from_value :]
-        cells = self.rows[row]
-        return any(cells[column] != "" for column in self.valued)
-
-    def _if_filled(self, row: int, kind: LineKind, why: str = "") -> Line | None:
-        return Line(row, kind, why) if 1 in self.masks[row] else None
+        if own.count("") < len(own) or not self.named:
+            return Line(row, LineKind.RECORD)
+        return Line(row, LineKind.NAMELESS)
 
     def _matching(
         self, patterns: Sequence[Pattern], row: int, own: Sequence[Cell]
     ) -> Pattern | None:
-        """The pattern that a stub cell matches; without stub columns, the first filled cell."""
-        named: Sequence[Cell] = own
-        if not self.named or self.block.group_row:
-            first = next((c for c in self.rows[row][self.left : self.right] if c != ""), "")
-            named = (*own, first)
+        """The pattern that a stub cell matches, or the row's first filled cell."""
+        cells = self.rows[row]
+        first = next(cells[at] for at in range(self.left, self.right) if cells[at] != "")
         for one in patterns:
-            if any(cell != "" and one.match(cell_text(cell)) is not None for cell in named):
+            if any(cell != "" and one.match(cell_text(cell)) is not None for cell in (*own, first)):
                 return one
         return None
 
@@ -281,97 +352,120 @@ class _Reader:
 
     def _is_group(self, row: int) -> bool:
         """Whether only the first stub cell of a row is filled."""
-        filled = [at for at in range(self.left, self.right) if self.rows[row][at] != ""]
-        return len(filled) == 1 and not any(filled[0] == column for column in self.valued)
+        filled = np.flatnonzero(self.filled[row, self.left : self.right]) + self.left
+        if len(filled) != 1:
+            return False
+        firsts = self.known[:1] if self.block.is_list and not self.named else ()
+        return int(filled[0]) in firsts or int(filled[0]) not in self.valued_columns
 
-    def _all_marked(self, row: int) -> bool:
-        """Whether all that stands in a row has a role already: stamps and their labels."""
+    def _all_spoken(self, row: int) -> bool:
+        """Whether all that stands in a row is spoken for: stamps and their labels."""
         return all(
-            self.roles.is_marked(row, column)
+            (row, column) in self.spoken
             for column in range(self.left, self.right)
             if self.rows[row][column] != ""
         )
 
 
-def _notes_apart(lines: Sequence[Line], start: int) -> Iterator[Line]:
-    """Rows without values that follow a blank row after the last values are notes, no stubs."""
-    valued = [line.row for line in lines if line.kind in (LineKind.RECORD, LineKind.TOTAL)]
-    last = max(valued, default=start - 1)
-    apart = False
+def _any(filled: NDArray[np.uint8]) -> list[bool]:
+    """Whether any of its cells is filled, row by row."""
+    found: list[bool] = np.count_nonzero(filled, axis=1).astype(bool).tolist()
+    return found
+
+
+# --- the end of a table ------------------------------------------------------------------------
+
+
+def _table_tail(lines: Sequence[Line], read: _Reader, own: Mapping[str, _Own]) -> list[Line]:
+    """Rows below the last values of a cross-tab are no part of it, unless they follow at once and
+    every stub cell is filled: a line whose values are all blank."""
+    valued = (LineKind.RECORD, LineKind.TOTAL, LineKind.NAMELESS)
+    last = max((line.row for line in lines if line.kind in valued), default=read.first - 1)
+    start = read.under.start
+    found: list[Line] = []
+    below = False
     before = last
     for line in lines:
-        if line.row > last:
-            apart = apart or line.row > before + 1
+        if line.row > last and line.kind in (LineKind.BARE, LineKind.GROUP):
+            named = bool(own) and all(cells[line.row - start] != "" for cells, _ in own.values())
+            follows = line.row == before + 1 and line.kind is LineKind.BARE and named
+            below = below or not follows
             before = line.row
-            if apart and line.kind in (LineKind.BARE, LineKind.GROUP):
-                line = Line(line.row, LineKind.UNPLACED, _APART)
-        yield line
+            if below:
+                line = line._replace(kind=LineKind.BELOW)
+        found.append(line)
+    return found
 
 
-def _nameless(sheet: Sheet, columns: Columns, line: Line) -> Finding:
-    column = next(
-        one.column
-        for one in columns.every
-        if one.kind is not ColumnKind.STUB and sheet.rows[line.row][one.column] != ""
-    )
-    return Finding(
-        "row-without-stub",
-        f"{sheet.row_called(line.row)} holds values, but no stub cell names it; they are unplaced",
-        "Fill the stub cells; if this is a row of totals, write a label such as “Total” beside it"
-        " and list it in `totals`; for merged-looking groups use `carry_down`; a row of units under"
-        " the headings is left out with `under_headings = 1`.",
-        cell=sheet.address(line.row, column),
-        looked_for="a filled stub cell",
-        found=cell_text(sheet.rows[line.row][column]),
-    )
+def _list_tail(lines: Sequence[Line], read: _Reader, own: Mapping[str, _Own]) -> list[Line]:
+    """What stands below the last full row of a list may be no record.
+
+    Right below it: a row with one filled cell, where records have two or more. After a blank row:
+    the same, which is outside the table then; and a row that leaves blank a column which every row
+    before that blank row fills.
+    """
+    if read.block.every_row or len(read.known) < 2:
+        return list(lines)
+    some = [line for line in lines if line.kind in (LineKind.RECORD, LineKind.GROUP)]
+    records = [at for at, line in enumerate(some) if line.kind is LineKind.RECORD]
+    if not records:
+        return list(lines)
+    filled = _known_filled(read, [line.row for line in some], own)
+    counts = filled.sum(axis=1)
+    if 2 * np.count_nonzero(counts[records] >= 2) <= len(records):
+        return list(lines)
+    last = max((line.row for line in lines if line.kind is LineKind.TOTAL), default=-1)
+    start = next((at for at, line in enumerate(some) if line.row > last), len(some))
+    kinds: dict[int, LineKind] = {}
+    there = {line.row for line in lines}
+    gaps = [at for at in range(max(start, 1), len(some)) if some[at].row - 1 not in there]
+    groups = [at for at, line in enumerate(some) if line.kind is LineKind.GROUP]
+    tail = _tail_after_gap(gaps, groups, filled, counts)
+    for at in range(tail, len(some)):
+        kinds[some[at].row] = LineKind.BELOW if counts[at] == 1 else LineKind.UNSURE
+    at = tail - 1
+    while at >= max(start, 1) and counts[at] == 1:
+        kinds[some[at].row] = LineKind.UNSURE
+        at -= 1
+    return [line._replace(kind=kinds.get(line.row, line.kind)) for line in lines]
 
 
-def _numbered(sheet: Sheet, columns: Columns, line: Line) -> Finding:
-    return Finding(
-        "columns-numbered",
-        f"{sheet.row_called(line.row)} under the headings numbers the columns; it is unplaced, and"
-        " makes no records",
-        "Write `under_headings = 1` into [block], so that it is left out by a rule.",
-        cell=sheet.address(line.row, columns.left),
-        looked_for="a row of the table",
-        found="1, 2, 3 …",
-    )
+def _known_filled(read: _Reader, rows: Sequence[int], own: Mapping[str, _Own]) -> NDArray[np.bool_]:
+    """Which known columns of some rows are filled, by themselves or through a merged cell."""
+    filled: NDArray[np.bool_] = read.filled[np.ix_(rows, read.known)].astype(bool)
+    start = read.under.start
+    for name, column in carried_columns(read.columns).items():
+        cells = own[name][0]
+        there = np.array([cells[row - start] != "" for row in rows])
+        filled[:, read.known.index(column)] |= there
+    return filled
 
 
-def _groups_doubtful(sheet: Sheet, columns: Columns, lines: Sequence[Line]) -> Iterator[Finding]:
-    """Two rows in turn that look like the name of a group: one may be a line without values."""
-    told = [line for line in lines if line.kind is not LineKind.UNPLACED]
-    for line, after in pairwise(told):
-        if line.kind is LineKind.GROUP and after.kind is LineKind.GROUP:
-            yield Finding(
-                "group-doubtful",
-                f"{sheet.row_called(line.row)} and {sheet.row_called(after.row)} both look like the"
-                f" name of a “{columns.block.group_row}”; the lower one was taken, but it may be a"
-                " line without values",
-                "Fill a value of the line (zero, perhaps), or clear the row that is no group.",
-                cell=sheet.address(after.row, columns.left),
-                looked_for="lines below the name of a group",
-                found="another row with nothing but a name",
-            )
+def _tail_after_gap(
+    gaps: Sequence[int], groups: Sequence[int], filled: NDArray[np.bool_], counts: NDArray[Any]
+) -> int:
+    """From which row on all are unlike the records above: the first after a gap of which that
+    holds, else their number. A row is unlike if it fills one cell, or leaves blank what every row
+    before the gap fills."""
+    number = len(filled)
+    always = filled.copy()
+    always[groups] = True
+    always = np.logical_and.accumulate(always, axis=0)
+    # The row from which on a column is not filled by all any more; it is `number` if it always is.
+    broken = np.where(always[-1], number, (~always).argmax(axis=0))
+    unlike_before = np.where(filled, 0, broken).max(axis=1)
+    unlike_before[counts == 1] = number
+    least = np.minimum.accumulate(unlike_before[::-1])[::-1]
+    return next((at for at in gaps if at <= least[at]), number)
 
 
-def _groupless(
-    sheet: Sheet, columns: Columns, lines: Sequence[Line], named: Mapping[str, Sequence[Cell]]
-) -> Iterator[Finding]:
-    """Records above the first row that names a group."""
-    group_row = columns.block.group_row
-    if not group_row:
-        return
-    records = [line.row for line in lines if line.kind is LineKind.RECORD]
-    for row, group in zip(records, named[group_row], strict=True):
-        if group == "":
-            yield Finding(
-                "group-missing",
-                f"no row above {sheet.row_called(row)} names its “{group_row}”; the field is empty"
-                " in its records",
-                "Write the name of the group into a row of its own above the lines.",
-                cell=sheet.address(row, columns.left),
-                looked_for=group_row,
-                found="no such row",
-            )
-            return
+def known_counts(sheet: Sheet, columns: Columns, lines: Lines) -> NDArray[np.intp]:
+    """How many known columns of a list each of its record rows fills."""
+    known = [one.column for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
+    named = carried_columns(columns).values()
+    plain = [column for column in known if column not in named]
+    filled = np.frombuffer(sheet.filled, np.uint8).reshape(sheet.height, sheet.width)
+    counts: NDArray[np.intp] = filled[np.ix_(lines.records, plain)].sum(axis=1, dtype=np.intp)
+    for one in lines.stub.values():
+        counts = counts + np.array([cell != "" for cell in one.cells], np.intp)
+    return counts

@@ -5,22 +5,24 @@ They must not become records, whatever their label: their cells are unplaced, wi
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from itertools import accumulate
+from math import fsum, log2
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns import Column, ColumnKind, Columns
 from boreotabula.reading.figures import Figures, agree, summed_columns
-from boreotabula.reading.findings import Finding
-from boreotabula.reading.lines import Line, LineKind, Lines
+from boreotabula.reading.findings import WHOLE, Finding, Telling
+from boreotabula.reading.lines import LineKind, Lines
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.totals import row_ranges, summand_sets
+from boreotabula.reading.totals import summand_sets
 from boreotabula.workbooks.sheet import Sheet
 
-LIKE_TOTAL = "it looks like a total"
+_WHY = "it looks like a total"
 
 _FEWEST_SUMMANDS = 2
 _FEWEST_PLACES = 2
@@ -33,7 +35,7 @@ class Settled:
 
     columns: Columns
     lines: Lines
-    findings: tuple[Finding, ...] = ()
+    tellings: tuple[Telling, ...] = ()
 
 
 def without_lookalikes(
@@ -41,19 +43,25 @@ def without_lookalikes(
 ) -> Settled:
     """Take out what looks like a total: columns first, then rows."""
     figures = Figures(sheet, columns, plan, lines.records)
-    found: list[Finding] = []
+    found: list[Telling] = []
     if not figures.summed or len(figures.rows) < _FEWEST_SUMMANDS:
         return Settled(columns, lines)
     if not columns.block.is_list:
         alike = list(_columns_alike(figures))
         if alike:
-            found += [_column_finding(sheet, place, one) for one in alike]
+            found += [
+                Telling(_column_finding(sheet, place, one), WHOLE, [one.column]) for one in alike
+            ]
             columns = _without_columns(columns, alike)
             figures = Figures(sheet, columns, plan, lines.records)
-    rows = _rows_alike(figures, lines)
-    if rows:
-        found += [_row_finding(sheet, place, columns, row) for row in rows]
-        lines = _without_rows(lines, rows)
+    alike_rows = _rows_alike(figures, lines)
+    if alike_rows.sure:
+        rows = alike_rows.sure
+        within = range(columns.left, columns.right)
+        found.append(Telling(_row_finding(sheet, columns, rows), rows, within))
+        lines = lines.without(dict.fromkeys(rows, LineKind.LIKE_TOTAL))
+    if alike_rows.maybe:
+        found.append(Telling(_maybe_finding(sheet, columns, alike_rows.maybe)))
     return Settled(columns, lines, tuple(found))
 
 
@@ -129,7 +137,7 @@ def _without_columns(columns: Columns, alike: Sequence[Column]) -> Columns:
     places = {one.column for one in alike}
     return Columns(
         tuple(
-            Column(one.column, ColumnKind.UNKNOWN, why=LIKE_TOTAL) if one.column in places else one
+            Column(one.column, ColumnKind.LIKE_TOTAL, why=_WHY) if one.column in places else one
             for one in columns.every
         ),
         columns.block,
@@ -154,103 +162,221 @@ def _column_finding(sheet: Sheet, place: Place, column: Column) -> Finding:
 # --- rows ----------------------------------------------------------------------------------------
 
 
-def _rows_alike(figures: Figures, lines: Lines) -> list[int]:
-    """Record rows that hold, column by column, the sums of records above them."""
-    columns = [one.column for one in figures.summed]
-    unnamed = _unnamed(lines)
-    totals = [line.row for line in lines.lines if line.kind is LineKind.TOTAL]
-    records: list[int] = []
-    found: list[int] = []
-    ends = sorted(totals)
-    running = since = 0.0
-    at_end = 0
-    for row, number in zip(figures.rows, figures.across(figures.rows, columns), strict=True):
-        while at_end < len(ends) and ends[at_end] < row:
-            since, at_end = 0.0, at_end + 1
-        near = number and (
-            abs(number - since) <= 0.5 or abs(number - running) <= 0.5 or row in unnamed
-        )
-        if near and len(records) >= _FEWEST_SUMMANDS:
-            ranges = row_ranges(records, row, [*totals, *found])
-            if any(
-                some and _is_sum(figures, row, columns, some, named=row not in unnamed)
-                for some in ranges
-            ):
-                found.append(row)
-                since = 0.0
-                continue
-        records.append(row)
-        running += number
-        since += number
-    return found
+@dataclass(frozen=True)
+class _Alike:
+    """Record rows that hold sums: those that surely do, and those that may."""
+
+    sure: tuple[int, ...]
+    maybe: tuple[int, ...]
 
 
-def _is_sum(
-    figures: Figures, row: int, columns: Sequence[int], rows: tuple[int, ...], *, named: bool
-) -> bool:
-    """Whether a row holds the sums of some rows in each of its columns, and truly sums.
+def _rows_alike(figures: Figures, lines: Lines) -> _Alike:
+    """Record rows that hold, column by column, the sums of records above or below them.
 
-    A row that lacks what names the others may leave columns blank.
+    What is found is no member of other sums, so sums of sums show in the next round.
     """
-    seen = most = 0
-    for column in columns:
-        number = figures.at(row, column)
-        if number is None and not named:
-            continue
-        if not agree(number or 0.0, figures.down(column, rows)):
+    search = _Rows(figures, lines)
+    found: set[int] = set()
+    while fresh := search.below_members(found) | search.above_members(found):
+        found |= fresh
+    return _Alike(tuple(sorted(found)), tuple(sorted(search.maybe - found)))
+
+
+_CHANCE = 16.0
+"""So many binary digits the sums of a row must have to be no chance, whatever stands around it."""
+
+
+class _Rows:
+    """What is needed to tell rows of sums."""
+
+    def __init__(self, figures: Figures, lines: Lines) -> None:
+        self.figures = figures
+        self.columns = [one.column for one in figures.summed]
+        self.totals = lines.of(LineKind.TOTAL)
+        self.unnamed = _unnamed(figures, lines)
+        self.sums = dict(zip(figures.rows, figures.across(figures.rows, self.columns), strict=True))
+        there = {line.row for line in lines.lines}
+        self.before_gap = {row for row in figures.rows if row + 1 not in there}
+        self.maybe: set[int] = set()
+
+    def below_members(self, known: set[int]) -> set[int]:
+        """The rows that sum up records above them."""
+        found: set[int] = set()
+        members: list[int] = []
+        ends = sorted({*self.totals, *known})
+        running = since = 0.0
+        at_end = 0
+        for row in self.figures.rows:
+            if row in known:
+                continue
+            while at_end < len(ends) and ends[at_end] < row:
+                since, at_end = 0.0, at_end + 1
+            number = self.sums[row]
+            near = number and (
+                abs(number - since) <= 0.5 or abs(number - running) <= 0.5 or row in self.unnamed
+            )
+            if near and len(members) >= _FEWEST_SUMMANDS:
+                starts = sorted({*ends[:at_end], *found}, reverse=True)
+                cuts = [bisect_right(members, start) for start in starts]
+                ranges = dict.fromkeys(tuple(members[cut:]) for cut in (*cuts, 0))
+                if any(some and self._is_sum(row, some) for some in ranges):
+                    found.add(row)
+                    since = 0.0
+                    continue
+            members.append(row)
+            running += number
+            since += number
+        return found
+
+    def above_members(self, known: set[int]) -> set[int]:
+        """The rows that sum up records below them.
+
+        Where one ends its members, another row of sums, or something that ends a table, must
+        follow; or its stub must look unlike theirs; or its numbers must be too long for a chance.
+        """
+        members = [row for row in self.figures.rows if row not in known]
+        after = [0.0, *accumulate(self.sums[row] for row in members)]
+        if any(self.sums[row] < 0 for row in members):
+            return set()
+        ranges: dict[int, tuple[int, ...]] = {}
+        for at, row in enumerate(members):
+            number = self.sums[row]
+            if not number:
+                continue
+            wanted = after[at + 1] + number
+            first = bisect_left(after, wanted - 0.5, at + 2)
+            last = bisect_right(after, wanted + 0.5, at + 2)
+            for end in range(first, last):
+                some = tuple(members[at + 1 : end])
+                if len(some) >= _FEWEST_SUMMANDS and self._is_sum(row, some):
+                    ranges[row] = some
+        if not ranges:
+            return set()
+        follower = dict(zip(members, [*members[1:], -1], strict=True))
+        taken = {
+            row
+            for row, some in ranges.items()
+            if row in self.unnamed or self._evidence(row) >= _CHANCE + log2(len(members))
+        }
+        # From below upwards, so that a chain of sums holds together up to the first of them.
+        for row, some in sorted(ranges.items(), reverse=True):
+            next_row = follower[some[-1]]
+            ends = next_row < 0 or some[-1] in self.before_gap or next_row in taken
+            if ends or any(some[-1] < one < next_row for one in self.totals):
+                taken.add(row)
+        if len(self.columns) == 1:
+            self.maybe |= taken - self.unnamed
+            return taken & self.unnamed
+        return taken
+
+    def _evidence(self, row: int) -> float:
+        """How many binary digits the numbers of a row have."""
+        numbers = [self.figures.at(row, column) or 0.0 for column in self.columns]
+        return fsum(log2(1.0 + abs(number)) for number in numbers)
+
+    def _is_sum(self, row: int, rows: tuple[int, ...]) -> bool:
+        """Whether a row holds the sums of some rows in each of its columns, and truly sums.
+
+        A row that lacks what names the others may leave columns blank.
+        """
+        named = row not in self.unnamed
+        seen = most = 0
+        for column in self.columns:
+            number = self.figures.at(row, column)
+            if number is None and not named:
+                continue
+            if not agree(number or 0.0, self.figures.down(column, rows)):
+                return False
+            if number:
+                summands = sum(bool(self.figures.at(one, column)) for one in rows)
+                seen += summands >= _FEWEST_SUMMANDS
+                most = max(most, summands)
+        if seen >= _FEWEST_PLACES:
+            return True
+        # One column alone may sum up by chance: then the row must lack what names the others, or
+        # be the last one of a table with no other number.
+        if seen != 1 or most <= _FEWEST_SUMMANDS:
             return False
-        if number:
-            summands = sum(bool(figures.at(one, column)) for one in rows)
-            seen += summands >= _FEWEST_SUMMANDS
-            most = max(most, summands)
-    if seen >= _FEWEST_PLACES:
-        return True
-    # One column alone may sum up by chance: then the row must lack what names the others.
-    return seen == 1 and most > _FEWEST_SUMMANDS and not named
+        last = len(self.columns) == 1 and row in self.before_gap and rows[-1] < row
+        if named and not last and len(self.columns) == 1 and rows[-1] < row:
+            self.maybe.add(row)
+        return not named or last or (len(self.columns) == 1 and rows[0] > row)
 
 
-def _unnamed(lines: Lines) -> set[int]:
-    """The record rows where a stub cell is blank that most of the others have."""
-    records = lines.records
+def _unnamed(figures: Figures, lines: Lines) -> set[int]:
+    """The record rows where a cell is blank that most of the others have: one of the stub, in a
+    list of any column that it fills."""
+    sheet, columns = figures.sheet, figures.columns
+    carry = columns.block.carry_down
+    every = {
+        name: stub.cells for name, stub in lines.stub.items()
+        if name not in carry and name != columns.block.group_row
+    }  # fmt: skip
+    if columns.block.is_list:
+        every |= {
+            name: tuple(sheet.rows[row][column] for row in lines.records)
+            for name, column in columns.by_row.items() if name not in lines.stub
+        }  # fmt: skip
     return {
         row
-        for cells in lines.stub.values()
+        for cells in every.values()
         if cells.count("") * 2 < len(cells)
-        for row, cell in zip(records, cells, strict=True)
+        for row, cell in zip(lines.records, cells, strict=True)
         if cell == ""
     }
 
 
-def _without_rows(lines: Lines, rows: Sequence[int]) -> Lines:
-    taken = set(rows)
-    kept = [row not in taken for row in lines.records]
-    return replace(
-        lines,
-        lines=tuple(
-            Line(line.row, LineKind.UNPLACED, LIKE_TOTAL) if line.row in taken else line
-            for line in lines.lines
-        ),
-        stub={
-            field: tuple(cell for cell, keep in zip(cells, kept, strict=True) if keep)
-            for field, cells in lines.stub.items()
-        },
-    )
-
-
-def _row_finding(sheet: Sheet, place: Place, columns: Columns, row: int) -> Finding:
-    label = next(
-        (cell_text(cell) for cell in sheet.rows[row][columns.left : columns.right] if cell != ""),
-        "",
-    )
-    shown = "" if label.replace(".", "").isdigit() else label
+def _row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
+    label, patterns = _labels(sheet, columns, rows)
+    verb, their = ("holds", "its") if len(rows) == 1 else ("hold", "their")
     return Finding(
         "looks-like-total",
-        f"{sheet.row_called(row)} (“{label}”) holds the sums of the records above it; its cells are"
-        " unplaced, and make no records",
-        f"Add “{shown}” to `totals` of [block]; if it is no total, correct the sheet."
-        if shown
+        f"{_called(sheet, rows)} (“{label}”) {verb} the sums of records above or below; {their}"
+        " cells are unplaced, and make no records",
+        f"Add {patterns} to `totals` of [block]; if this is no total, correct the sheet."
+        if patterns
         else "Write a label such as “Total” beside it, and list that in `totals` of [block].",
-        cell=sheet.address(row, columns.left),
+        cell=sheet.address(rows[0], columns.left),
         looked_for="a pattern in `totals`",
         found=label,
     )
+
+
+def _maybe_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
+    label, patterns = _labels(sheet, columns, rows)
+    verb, were = ("holds", "it was") if len(rows) == 1 else ("hold", "they were")
+    return Finding(
+        "total-likely",
+        f"{_called(sheet, rows)} (“{label}”) {verb} just the sum of records above or below, but no"
+        f" pattern of `totals` matches; {were} read as a record",
+        f"If it is a total, add {patterns or 'its label'} to `totals` of [block].",
+        cell=sheet.address(rows[0], columns.left),
+        looked_for="a pattern in `totals`",
+        found=label,
+    )
+
+
+def _called(sheet: Sheet, rows: Sequence[int]) -> str:
+    first = sheet.row_called(rows[0])
+    return first if len(rows) == 1 else f"{first} and {len(rows) - 1} more"
+
+
+_MOST_NAMED = 5
+
+
+def _labels(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> tuple[str, str]:
+    """The label of the first row, and those of all that have one, as patterns to add."""
+    labels = [
+        next(
+            (
+                cell_text(cell)
+                for cell in sheet.rows[row][columns.left : columns.right]
+                if cell != ""
+            ),
+            "",
+        )
+        for row in rows
+    ]
+    named = [one for one in dict.fromkeys(labels) if not one.replace(".", "").isdigit()]
+    more = ", …" if len(named) > _MOST_NAMED else ""
+    return labels[0], ", ".join(f"“{one}”" for one in named[:_MOST_NAMED]) + more

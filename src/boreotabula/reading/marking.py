@@ -1,75 +1,74 @@
-"""The role of each cell of a block."""
+"""The roles that do not depend on records: headings, totals, what rules leave out."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import lru_cache
 
 from boreotabula.reading.columns import ColumnKind, Columns
-from boreotabula.reading.lines import Line, LineKind, Lines
+from boreotabula.reading.lines import LineKind, Lines
 from boreotabula.reading.place import Place
 from boreotabula.reading.roles import Role, RoleMap
 
-_RECORD_CODES = {
-    ColumnKind.STUB: Role.STUB,
-    ColumnKind.BESIDE: Role.VALUE,
-    ColumnKind.VALUE: Role.VALUE,
-    ColumnKind.TOTAL: Role.TOTAL,
-    ColumnKind.UNKNOWN: Role.UNPLACED,
+BLANK_RULE = "blank"
+"""The rule that leaves out the stub cells of rows without values."""
+
+_REASONS: Mapping[LineKind, str] = {
+    LineKind.NAMELESS: "values in a row without stub",
+    LineKind.NUMBERED: "column numbers under the headings",
+    LineKind.LIKE_TOTAL: "it looks like a total",
+    LineKind.UNSURE: "in a row that is not filled as the records are",
+    LineKind.BELOW: "below the table",
+    LineKind.GROUP: "the name of a group without lines",
+    LineKind.BARE: "in a row without values",
+    LineKind.RECORD: "no record holds it",
 }
-
-
-_UNKNOWN = {ColumnKind.UNKNOWN: Role.UNPLACED}
-
-
-_LINE_CODES: Mapping[LineKind, tuple[Mapping[ColumnKind, Role], Role]] = {
-    LineKind.HEADING: (_UNKNOWN, Role.HEADING),
-    LineKind.RECORD: (_RECORD_CODES, Role.UNPLACED),
-    LineKind.BARE: (_RECORD_CODES, Role.UNPLACED),
-    LineKind.GROUP: ({}, Role.STUB),
-    LineKind.TOTAL: (_UNKNOWN, Role.TOTAL),
-    LineKind.UNPLACED: ({}, Role.UNPLACED),
-}
-"""The role of each kind of column on each kind of row, and that of all other columns."""
-
-
-@lru_cache(maxsize=256)
-def _templates(columns: Columns) -> Mapping[LineKind, bytes]:
-    """The roles of a whole row, for each kind of row."""
-    return {
-        kind: bytes(codes.get(one.kind, other) for one in columns.every)
-        for kind, (codes, other) in _LINE_CODES.items()
-    }
+"""Why the cells of a row are unplaced, unless a record holds them."""
 
 
 def mark_block(roles: RoleMap, place: Place, columns: Columns, lines: Lines) -> None:
-    """Give every cell of the block its role, one template for each kind of row."""
-    templates = _templates(columns)
-    ignored = [(one.column, roles.rule(one.why)) for one in columns.of(ColumnKind.IGNORED)]
-    left = columns.left
-    for row in range(max(place.top, 0), place.bottom + 1):
-        roles.mark_line(row, left, templates[LineKind.HEADING])
+    """Give every cell of the block the role that it has by its row and column.
+
+    Cells that only a record can give a role stay unplaced here, with the reason why they would be.
+    """
+    every = range(columns.left, columns.right)
+    headings = [*range(max(place.top, 0), place.bottom + 1), *lines.of(LineKind.HEADING)]
+    roles.give(headings, every, Role.HEADING)
+    for kind, reason in _REASONS.items():
+        roles.give(lines.of(kind), every, Role.UNPLACED, reason)
+    _mark_columns(roles, columns, lines, headings)
     for line in lines.lines:
-        if line.kind is LineKind.LEFT_OUT:
-            roles.mark_line(line.row, left, bytes([roles.rule(line.why)] * len(columns.every)))
-        else:
-            roles.mark_line(line.row, left, templates[line.kind])
-    for column, rule in ignored:
-        for row in (*range(max(place.top, 0), place.bottom + 1), *(one.row for one in lines.lines)):
-            roles.mark(row, column, rule)
+        if line.kind is LineKind.TOTAL:
+            roles.give([line.row], _without_unknown(columns), Role.TOTAL)
+        elif line.kind is LineKind.LEFT_OUT:
+            roles.give([line.row], every, Role.LEFT_OUT, line.why)
     if lines.ended:
         row, column, text = lines.ended
-        roles.mark(row, column, roles.rule(f"ends_at: {text}"))
-    _give_reasons(roles, place, columns, lines.lines)
+        roles.give([row], [column], Role.LEFT_OUT, f"ends_at: {text}")
 
 
-def _give_reasons(roles: RoleMap, place: Place, columns: Columns, lines: Sequence[Line]) -> None:
-    headings = range(max(place.top, 0), place.bottom + 1)
-    for column in columns.of(ColumnKind.UNKNOWN):
-        for row in (*headings, *(line.row for line in lines if line.kind in _LINE_CODES)):
-            roles.unplace(row, column.column, column.why)
-    for line in lines:
-        if line.kind is LineKind.UNPLACED:
-            for column in columns.every:
-                if column.kind is not ColumnKind.IGNORED:
-                    roles.unplace(line.row, column.column, line.why)
+def _mark_columns(roles: RoleMap, columns: Columns, lines: Lines, headings: Sequence[int]) -> None:
+    """What columns say of the cells in heading rows and rows of the table."""
+    records = lines.records
+    within = [line.row for line in lines.lines if line.kind is not LineKind.BELOW]
+    totals = [one.column for one in columns.of(ColumnKind.TOTAL)]
+    roles.give(records, totals, Role.TOTAL)
+    if not columns.block.is_list:
+        stub = [one.column for one in columns.of(ColumnKind.STUB)]
+        blank = [*records, *lines.of(LineKind.BARE)]
+        roles.give(blank, stub, Role.LEFT_OUT, BLANK_RULE)
+    for one in columns.of(ColumnKind.IGNORED):
+        roles.give([*headings, *within], [one.column], Role.LEFT_OUT, one.why)
+    for one in columns.of(ColumnKind.UNKNOWN, ColumnKind.LIKE_TOTAL):
+        if roles.filled[within, one.column].any():
+            roles.give([*headings, *within], [one.column], Role.UNPLACED, one.why)
+            continue
+        # A heading over nothing is a heading; a number there may be more than that.
+        figures = [
+            row for row in headings if not isinstance(roles.sheet.rows[row][one.column], str)
+        ]
+        roles.give(figures, [one.column], Role.UNPLACED, one.why)
+
+
+def _without_unknown(columns: Columns) -> list[int]:
+    unknown = (ColumnKind.UNKNOWN, ColumnKind.IGNORED, ColumnKind.LIKE_TOTAL)
+    return [one.column for one in columns.every if one.kind not in unknown]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Finding, Telling
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet
 
@@ -20,6 +20,8 @@ class Place:
     """Last heading row; the row above `top` if there are no heading rows."""
     stub: Mapping[str, int]
     """The column of each stub field that was found."""
+    marks: Mapping[str, int]
+    """The column of each field by whose heading the place was found: the stub fields, if any."""
     end: int
     """The first row that can no longer be part of the block."""
     limit: int
@@ -28,8 +30,8 @@ class Place:
     """The column of the leftmost stub, or of the first heading cell where that is given."""
     fixed: bool = False
     """Whether the block begins just at `left`: columns further left are no part of it."""
-    repeats: tuple[int, ...] = ()
-    """First rows of further copies of the heading rows, inside the block."""
+    copies: frozenset[int] = frozenset()
+    """Rows inside the block that repeat headings: of all levels, or the lowest alone."""
     totals_from: int | None = None
     """The first row that a table object sets apart for its totals."""
 
@@ -43,8 +45,13 @@ class Place:
         """The rightmost stub column; the column before `left` if there is none."""
         return max(self.stub.values(), default=self.left - 1)
 
+    @property
+    def last_mark(self) -> int:
+        """The rightmost column by whose heading the place was found; see `last_stub`."""
+        return max(self.marks.values(), default=self.left - 1)
 
-Found = tuple[list[Place], list[Finding]]
+
+Found = tuple[list[Place], list[Telling]]
 """The places of a block, and what is missing or doubtful about them."""
 
 
@@ -57,7 +64,7 @@ def same_table(one: Place, other: Place) -> bool:
     """Whether two places have a heading row, and stub columns or the left edge, in common."""
     rows = one.top <= other.bottom and other.top <= one.bottom
     rows = rows or (one.top, one.bottom) == (other.top, other.bottom)
-    shared = set(one.stub.values()) & set(other.stub.values())
+    shared = set(one.marks.values()) & set(other.marks.values())
     return rows and (bool(shared) or one.left == other.left)
 
 
@@ -68,7 +75,7 @@ def _bounded(place: Place, places: Sequence[Place]) -> Place:
         beside = other.top <= place.bottom and place.top <= other.bottom
         if other is place or not beside:
             continue
-        if other.left > place.last_stub:
+        if other.left > place.last_mark:
             limit = min(limit, other.left)
         elif other.left < place.left:
             fixed = True
@@ -84,13 +91,21 @@ def _bounded(place: Place, places: Sequence[Place]) -> Place:
 
 
 def missing_stubs(sheet: Sheet, block: BlockPlan, place: Place) -> Iterator[Finding]:
+    """Stub fields whose heading is not there."""
+    unheaded = any(
+        not any(sheet.cell(row, column) != "" for row in range(place.top, place.bottom + 1))
+        for column in range(place.left, min(place.last_mark + 2, sheet.width))
+    )
     for field in block.stub:
         if field not in place.stub:
             yield Finding(
                 "stub-heading-missing",
                 f"no heading for the stub column “{field}”; it is empty in the records",
-                "If the column is there under another heading, add that to `also` of the field or"
-                " to the glossary.",
+                f"A column of the table has no heading at all: write “{field}” over it, if it is"
+                " that one."
+                if unheaded
+                else "If the column is there under another heading, add that to `also` of the field"
+                " or to the glossary.",
                 cell=sheet.address(place.top, place.left),
                 looked_for=field,
                 found="the headings of " + (", ".join(place.stub) or "other columns"),

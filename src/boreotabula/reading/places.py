@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from boreotabula.layout.headings import HeadingNames
-from boreotabula.reading.given import first_filled, given_place, table_places
+from boreotabula.reading.given import by_position, given_place, table_places
 from boreotabula.reading.place import Found
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.reading.search import only_place, repeated_places
@@ -18,7 +18,7 @@ def find_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
         row, column = block.at if not sheet.turned else block.at[::-1]
         return given_place(sheet, block, names, row, column)
     if block.columns:
-        return first_filled(sheet, block, names)
+        return by_position(sheet, block, names)
     if block.repeat:
         return repeated_places(sheet, block, names)
     return only_place(sheet, block, names)

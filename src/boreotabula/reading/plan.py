@@ -53,6 +53,11 @@ class BlockPlan:
     into: str
     tabs: TabChoice | None
     stub: tuple[str, ...]
+    marks: tuple[str, ...]
+    """The fields by whose headings the block is found: its stub; of a list without one, all fields
+    that nothing else fills."""
+    stamp_labels: tuple[Pattern, ...]
+    """The labels of stamps: a row that holds one is no record."""
     across: tuple[str, ...]
     values: tuple[str, ...]
     """The fields of the values; none for a list."""
@@ -75,10 +80,17 @@ class BlockPlan:
     turned: bool
     repeat: bool
     keep_blank: bool
+    every_row: bool
+    """Whether each row of a list is a record, however few of its cells are filled."""
     keep_unknown: bool
     """Whether columns with unknown headings become text fields of their own."""
     filled: Mapping[str, str]
     """What fills a field, for those filled by something other than a column of their own."""
+
+    @property
+    def found_by_headings(self) -> bool:
+        """Whether it is looked for by headings, and not given by its place."""
+        return not (self.at or self.named_table or self.columns)
 
     @property
     def is_list(self) -> bool:
@@ -117,6 +129,9 @@ class Plan:
     forms: tuple[FormPlan, ...]
     tables: Mapping[str, tuple[str, ...]]
     """The fields of each output table, in the order of the layout."""
+    open_fields: Mapping[str, tuple[str, ...]]
+    """Of several output tables: the fields that each has besides if a heading on any tab means
+    them."""
     required: frozenset[str]
     parts: Mapping[str, tuple[str, str]]
     """Of fields that are a part of a date: which part, and of which field."""
@@ -133,9 +148,20 @@ class Plan:
         return bool(self.parts or self.years)
 
     @property
-    def grows(self) -> bool:
+    def keeps_unknown(self) -> bool:
         """Whether output tables may get columns that the layout does not name."""
         return any(block.keep_unknown for form in self.forms for block in form.blocks)
+
+    @property
+    def grows(self) -> bool:
+        """Whether the columns of some output table are known only once all files are read."""
+        return self.keeps_unknown or any(self.open_fields.values())
+
+    @property
+    def unclaimed(self) -> frozenset[str]:
+        """The fields of lists that no table has always, of several tables."""
+        always = {field for fields in self.tables.values() for field in fields}
+        return frozenset(field for field in self.fields if field not in always)
 
 
 def make_plan(
@@ -143,6 +169,7 @@ def make_plan(
 ) -> Plan:
     """The plan of a checked layout; `spellings` are those of its glossaries, by field."""
     found = forms(spec)
+    tables = _tables(spec, found)
     return Plan(
         fields={
             field: _value_form(spec.reading, described, spellings.get(field, {}))
@@ -158,7 +185,8 @@ def make_plan(
             )
             for at, form in enumerate(found)
         ),
-        tables=_tables(spec, found),
+        tables=tables.fixed,
+        open_fields=tables.open,
         required=frozenset(field for field, one in spec.fields.items() if one.required),
         parts={
             field: (one.part, one.of) for field, one in spec.fields.items() if one.part and one.of
@@ -221,6 +249,14 @@ def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPl
         depth = 0 if block.headings == 0 else block.heading_rows
     return BlockPlan(
         key=".".join(map(str, path)),
+        marks=_marks(spec, form, path, block),
+        stamp_labels=_cell_patterns(
+            tuple(
+                text
+                for _, stamp in form.stamps.values()
+                for text in (*stamp.right_of, *stamp.below, *stamp.labelled)
+            )
+        ),
         into=block.into or RECORDS,
         tabs=tab_choice(block.tabs) if block.tabs else None,
         stub=block.stub,
@@ -242,6 +278,7 @@ def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPl
         turned=block.turned,
         repeat=block.repeat,
         keep_blank=block.blank == "keep",
+        every_row=block.every_row,
         keep_unknown=block.unknown_headings == "keep",
         filled={
             use.field: use.what for use in (*shared_uses(spec, form), *block_uses(block, path))
@@ -249,42 +286,54 @@ def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPl
     )
 
 
-def _tables(spec: LayoutSpec, found: list[Form]) -> dict[str, tuple[str, ...]]:
-    """The output tables: each holds the stamps, and what its own blocks fill."""
+def _marks(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> tuple[str, ...]:
+    if block.stub or block.across:
+        return block.stub
+    filled = {use.field for use in (*shared_uses(spec, form), *block_uses(block, path))}
+    return tuple(field for field in spec.fields if field not in filled)
+
+
+@dataclass(frozen=True)
+class _Tables:
+    """The fields of each output table: those it always has, and those that headings may add."""
+
+    fixed: Mapping[str, tuple[str, ...]]
+    open: Mapping[str, tuple[str, ...]]
+
+
+def _tables(spec: LayoutSpec, found: list[Form]) -> _Tables:
+    """The output tables. The only one has all fields; of several, each has the stamps and what its
+    own blocks name, and, once a heading on a tab means it, any other field."""
     blocks = [(path, block) for form in found for path, block in form.blocks]
     intos = list(dict.fromkeys(block.into or RECORDS for _, block in blocks)) or [RECORDS]
     if len(intos) == 1:
-        return {intos[0]: tuple(spec.fields)}
-    own = {
+        return _Tables({intos[0]: tuple(spec.fields)}, {intos[0]: ()})
+    always: dict[str, set[str]] = {
         into: {
             use.field
             for path, block in blocks
             if (block.into or RECORDS) == into
             for use in block_uses(block, path)
         }
+        | {
+            use.field
+            for form in found
+            for use in shared_uses(spec, form)
+            if not spec.fields[use.field].part
+        }
         for into in intos
     }
-    shared = {
-        use.field
-        for form in found
-        for use in shared_uses(spec, form)
-        if not spec.fields[use.field].part
-    }
-    elsewhere = {
-        into: set().union(*(fields for other, fields in own.items() if other != into))
-        for into in intos
-    }
-    lists = {block.into or RECORDS for _, block in blocks if not block.across}
-    return {
-        into: tuple(
-            field
-            for field in spec.fields
-            if (root := spec.fields[field].of or field) in shared
-            or root in own[into]
-            or (into in lists and root not in elsewhere[into])
-        )
-        for into in intos
-    }
+    by_heading = {block.into or RECORDS for _, block in blocks if not block.columns}
+    roots = {field: described.of or field for field, described in spec.fields.items()}
+    return _Tables(
+        {into: tuple(f for f in spec.fields if roots[f] in always[into]) for into in intos},
+        {
+            into: tuple(f for f in spec.fields if roots[f] not in always[into])
+            if into in by_heading
+            else ()
+            for into in intos
+        },
+    )
 
 
 def _cell_patterns(texts: tuple[str, ...]) -> tuple[Pattern, ...]:

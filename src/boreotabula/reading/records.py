@@ -9,7 +9,7 @@ import pyarrow as pa
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.reading.lengthen import Lengthened, blank, constant
+from boreotabula.reading.lengthen import Lengthened, blank, constant, nothing_lengthened
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.stamps import Stamped
 from boreotabula.reading.values.convert import as_array
@@ -17,51 +17,70 @@ from boreotabula.reading.values.form import PLAIN_TEXT, TEXT
 
 
 @lru_cache(maxsize=64)
-def record_schema(plan: Plan, table: str) -> pa.Schema:
+def record_schema(plan: Plan, table: str, more: frozenset[str] = frozenset()) -> pa.Schema:
     """The columns of an output table: fields in the layout's order, then where a record is from.
 
-    Each field carries its type in the layout as metadata `field_type`, since Arrow has no months.
+    `more` are the open fields that it has, too. Each field carries its type in the layout as
+    metadata `field_type`, since Arrow has no months.
     """
-    fields = [
-        pa.field(name, form.arrow_type, metadata={"field_type": form.kind})
-        for name in plan.tables[table]
-        for form in (plan.form(name),)
-    ]
-    fields += [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in PROVENANCE]
-    return pa.schema(fields)
+    names = [name for name in plan.fields if name in plan.tables[table] or name in more]
+    return pa.schema([_column(plan, name) for name in (*names, *PROVENANCE)])
 
 
-def one_batch(batches: Sequence[pa.RecordBatch], schema: pa.Schema) -> pa.RecordBatch:
+def _column(plan: Plan, name: str) -> pa.Field:
+    form = plan.form(name)
+    kind = TEXT if name in PROVENANCE else form.arrow_type
+    return pa.field(name, kind, metadata={"field_type": form.kind})
+
+
+def one_batch(batches: Sequence[pa.RecordBatch], plan: Plan, table: str) -> pa.RecordBatch:
+    """The batches of a tab as one."""
     if len(batches) == 1:
         return batches[0]
     if not batches:
+        schema = record_schema(plan, table)
         return pa.RecordBatch.from_arrays([blank(one.type, 0) for one in schema], schema=schema)
-    table = as_one(batches, schema).unify_dictionaries().combine_chunks()
-    return table.to_batches()[0] if table.num_rows else batches[0]
+    whole = as_one(batches, plan, table).unify_dictionaries().combine_chunks()
+    return whole.to_batches()[0] if whole.num_rows else batches[0]
 
 
-def as_one(batches: Sequence[pa.RecordBatch], schema: pa.Schema) -> pa.Table:
-    """Batches as one table. Those that have columns besides the schema's lend them to all.
+def as_one(
+    batches: Sequence[pa.RecordBatch],
+    plan: Plan,
+    table: str,
+    more: frozenset[str] = frozenset(),
+) -> pa.Table:
+    """Batches as one table. Those that have columns besides the schema's lend them to all, and so
+    do the open fields `more`.
 
-    Headings that differ only in their spelling make one column, named as it was met first.
+    Unknown headings that differ only in their spelling make one column, named as it was met first.
     """
+    fixed = record_schema(plan, table)
+    added = dict.fromkeys(
+        name for batch in batches for name in batch.schema.names if name not in fixed.names
+    )
     spelt: dict[str, str] = {}
-    for batch in batches:
-        for name in batch.schema.names:
-            if name not in schema.names:
-                spelt.setdefault(normal_form(name), name)
-    if not spelt:
-        return pa.Table.from_batches(batches, schema)
-    return pa.Table.from_batches([_with_all(batch, schema, spelt) for batch in batches])
+    for name in added:
+        if name not in plan.fields:
+            spelt.setdefault(normal_form(name), name)
+    open_ = frozenset(name for name in added if name in plan.fields) | more
+    if not added and not more:
+        return pa.Table.from_batches(batches, fixed)
+    known = record_schema(plan, table, open_)
+    at = len(known) - len(PROVENANCE)
+    columns = [*known][:at] + [_column(plan, name) for name in spelt.values()] + [*known][at:]
+    schema = pa.schema(columns)
+    return pa.Table.from_batches([_with_all(batch, schema, spelt) for batch in batches], schema)
 
 
 def _with_all(batch: pa.RecordBatch, schema: pa.Schema, spelt: Mapping[str, str]) -> pa.RecordBatch:
-    own = {normal_form(name): name for name in batch.schema.names if name not in schema.names}
-    more = {
-        name: batch.column(own[form]) if form in own else blank(TEXT, batch.num_rows)
-        for form, name in spelt.items()
-    }
-    return with_columns(batch.select(schema.names), more)
+    own = {spelt.get(normal_form(name), name): name for name in batch.schema.names}
+    own |= {name: name for name in batch.schema.names if name in schema.names}
+    columns = [
+        batch.column(own[one.name]) if one.name in own else blank(one.type, batch.num_rows)
+        for one in schema
+    ]
+    return pa.RecordBatch.from_arrays(columns, schema=schema)
 
 
 def records_of(
@@ -72,10 +91,16 @@ def records_of(
     file: str,
     tab: str,
 ) -> pa.RecordBatch:
+    """The records of a block, with what they share and where they are from."""
     arrays = {**long.arrays, "source_cell": long.cells}
     stamped = {**stamps, "source_file": file, "source_tab": tab}
     length = len(long.cells)
-    schema = record_schema(plan, table)
+    open_ = [
+        name
+        for name in plan.open_fields[table]
+        if name in arrays or plan.parts.get(name, ("", ""))[1] in arrays
+    ]
+    schema = record_schema(plan, table, frozenset(open_))
     columns = []
     for column in schema:
         if column.name in arrays:
@@ -103,5 +128,5 @@ def plain_record(plan: Plan, stamped: Stamped, file: str, tab: str) -> pa.Record
     """The one record of a form without a block, if any of its stamps has a value."""
     if not stamped.first and all(value is None for value in stamped.values.values()):
         return None
-    long = Lengthened({}, as_array([stamped.first or None], PLAIN_TEXT))
+    long = nothing_lengthened(as_array([stamped.first or None], PLAIN_TEXT))
     return records_of(plan, next(iter(plan.tables)), long, stamped.values, file, tab)

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from enum import IntEnum
+from typing import Any
 
-from boreotabula.layout.addresses import address
+import numpy as np
+from numpy.typing import NDArray
+
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Unplaced
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.reading.findings import Finding, Severity, Spot, Telling, Unplaced
+from boreotabula.workbooks.sheet import Sheet
+
+Lines = Sequence[int] | slice | NDArray[Any]
+"""Rows or columns, counted from 0."""
 
 
 class Role(IntEnum):
@@ -23,12 +29,16 @@ class Role(IntEnum):
     VALUE = 5
     TOTAL = 6
     LEFT_OUT = 7
-    """Left out by a rule: codes from here on count the rules."""
+    """Left out by a rule."""
 
     @property
     def word(self) -> str:
         """The name in messages and files."""
         return self.name.lower().replace("_", " ")
+
+
+BOOKED = (Role.STAMP, Role.STUB, Role.VALUE)
+"""The roles that only a record can give: the cell is in it."""
 
 
 @dataclass(frozen=True)
@@ -40,116 +50,156 @@ class Account:
     left_out: Mapping[str, int]
 
 
-@dataclass
+_RANKS = {Severity.NOTE: 1, Severity.WARNING: 2, Severity.ERROR: 3}
+"""How loudly a cell is spoken of: 0 is not at all."""
+
+
 class RoleMap:
-    """Roles of a sheet's cells while it is read; all begin as unplaced."""
+    """Roles of a sheet's cells while it is read; all begin as unplaced.
 
-    sheet: Sheet
-    codes: bytearray = field(init=False)
-    rules: list[str] = field(default_factory=list)
-    reasons: dict[int, str] = field(default_factory=dict)
+    The arrays have the shape of the sheet. A map of the turned sheet shares them: what is written
+    into the one is seen through the other.
+    """
 
-    def __post_init__(self) -> None:
-        self.codes = bytearray(self.sheet.height * self.sheet.width)
+    def __init__(self, sheet: Sheet, like: RoleMap | None = None) -> None:
+        self.sheet = sheet
+        shape = (sheet.height, sheet.width)
+        self.filled: NDArray[np.bool_] = (
+            np.frombuffer(sheet.filled, np.uint8).reshape(shape).astype(bool)
+        )
+        self._codes: NDArray[np.uint8] = like._codes.T if like else np.zeros(shape, np.uint8)
+        self._whys: NDArray[np.int32] = like._whys.T if like else np.zeros(shape, np.int32)
+        self._told: NDArray[np.int32] = like._told.T if like else np.zeros(shape, np.int32)
+        self._heard: NDArray[np.uint8] = like._heard.T if like else np.zeros(shape, np.uint8)
+        self._texts: dict[str, int] = like._texts if like else {"": 0}
+        """Rules and reasons, and the number of each in `_whys`."""
+        self._tellings: list[Telling] = like._tellings if like else []
 
-    def mark(self, row: int, column: int, code: int) -> None:
-        """Give one cell a role (or the code of a rule); outside the sheet there is none to give."""
-        if row < self.sheet.height and column < self.sheet.width:
-            self.codes[row * self.sheet.width + column] = code
+    # --- giving roles ------------------------------------------------------------------------
 
-    def mark_line(self, row: int, column: int, codes: bytes) -> None:
-        """Give the cells of a row, from a column on, one code each."""
-        start = row * self.sheet.width + column
-        self.codes[start : start + len(codes)] = codes
+    def give(self, rows: Lines, columns: Lines, role: Role, why: str = "") -> None:
+        """Give the cells where rows and columns meet a role, and the rule that leaves them out.
 
-    def marked_rows(self) -> set[int]:
-        """The rows that hold a cell with a role."""
-        width = self.sheet.width
-        spans = range(0, len(self.codes), width) if width else ()
-        return {
-            start // width for start in spans if self.codes.count(0, start, start + width) != width
-        }
+        What is outside the sheet has no role to be given.
+        """
+        at = self._meet(rows, columns)
+        self._codes[at] = role
+        self._whys[at] = self._text(why)
 
-    def is_marked(self, row: int, column: int) -> bool:
-        """Whether a cell has a role yet."""
-        return self.codes[row * self.sheet.width + column] != 0
+    def give_spots(self, spots: Iterable[Spot], role: Role, why: str = "") -> None:
+        """The same for single cells."""
+        for row, column in spots:
+            if row < self.sheet.height and column < self.sheet.width:
+                self._codes[row, column] = role
+                self._whys[row, column] = self._text(why)
 
-    def take_over(self, turned: RoleMap) -> None:
-        """Take the roles of the same sheet with rows and columns changed, where it has any."""
-        height = turned.sheet.width
-        for row, codes in enumerate(turned.codes[at::height] for at in range(height)):
-            start = row * self.sheet.width
-            for column, code in enumerate(codes):
-                if code:
-                    rule = code - Role.LEFT_OUT
-                    known = code if rule < 0 else self.rule(turned.rules[rule])
-                    self.codes[start + column] = known
-        for place, reason in turned.reasons.items():
-            column, row = divmod(place, turned.sheet.width)
-            self.reasons[row * self.sheet.width + column] = reason
+    def explain(self, row: int, column: int, reason: str) -> None:
+        """Say why a cell is unplaced."""
+        self._whys[row, column] = self._text(reason)
 
-    def rule(self, text: str) -> int:
-        """The code for cells left out by a rule, such as 'ignore: Remarks'."""
-        if text not in self.rules:
-            if len(self.rules) == 256 - Role.LEFT_OUT:
-                return Role.LEFT_OUT + len(self.rules) - 1
-            self.rules.append(text)
-        return Role.LEFT_OUT + self.rules.index(text)
+    def label(self, spots: Iterable[Spot]) -> None:
+        """Make cells labels that nothing else speaks for."""
+        for row, column in spots:
+            if self._codes[row, column] == Role.UNPLACED:
+                self.give_spots([(row, column)], Role.LABEL)
 
-    def unplace(self, row: int, column: int, reason: str) -> None:
-        """Say why a cell is in no record."""
-        place = row * self.sheet.width + column
-        self.codes[place] = Role.UNPLACED
-        self.reasons[place] = reason
+    def book(self, rows: NDArray[Any], columns: NDArray[Any], role: Role) -> int:
+        """Give the cells at pairs of rows and columns a role since a record holds them.
+
+        Returns how many of them were values of another block already.
+        """
+        again = 0
+        if role is Role.VALUE:
+            again = int(np.count_nonzero(self._codes[rows, columns] == Role.VALUE))
+        self._codes[rows, columns] = role
+        self._whys[rows, columns] = 0
+        return again
+
+    def _meet(self, rows: Lines, columns: Lines) -> Any:
+        if isinstance(rows, slice) or isinstance(columns, slice):
+            return rows, columns
+        return np.ix_(np.asarray(rows, np.intp), np.asarray(columns, np.intp))
+
+    def _text(self, text: str) -> int:
+        return self._texts.setdefault(text, len(self._texts))
+
+    # --- what is told ------------------------------------------------------------------------
+
+    def tell(self, telling: Telling) -> None:
+        """Note that a finding speaks for some cells, should they end up unplaced."""
+        self._tellings.append(telling)
+        number, rank = len(self._tellings), _RANKS[telling.finding.severity]
+        at = self._meet(telling.rows, telling.columns)
+        if self._heard[at].size:
+            self._speak(at, number, rank)
+        height, width = self.filled.shape
+        spots = [(row, at) for row, at in telling.spots if row < height and at < width]
+        if spots:
+            rows, columns = zip(*spots, strict=True)
+            self._speak((list(rows), list(columns)), number, rank)
+
+    def _speak(self, at: Any, number: int, rank: int) -> None:
+        louder = self._heard[at] < rank
+        self._told[at] = np.where(louder, number, self._told[at])
+        self._heard[at] = np.where(louder, rank, self._heard[at])
+
+    def findings(self) -> list[Finding]:
+        """All that was told, but for what lapsed: none of its cells is unplaced."""
+        open_ = self.unplaced_mask
+        needed = {int(one) for one in np.unique(self._told[open_])} if open_.any() else set()
+        return [
+            one.finding
+            for number, one in enumerate(self._tellings, 1)
+            if not one.lapses or number in needed
+        ]
+
+    # --- asking ------------------------------------------------------------------------------
+
+    @property
+    def unplaced_mask(self) -> NDArray[np.bool_]:
+        """Where a filled cell is unplaced."""
+        found: NDArray[np.bool_] = self.filled & (self._codes == Role.UNPLACED)
+        return found
+
+    def untold(self, needed: NDArray[np.uint8]) -> NDArray[np.bool_]:
+        """Where an unplaced cell is spoken of less loudly than it needs: see `rank_of`."""
+        found: NDArray[np.bool_] = self.unplaced_mask & (self._heard < needed)
+        return found
 
     def role(self, row: int, column: int) -> Role:
         """The role of one cell."""
-        return Role(min(self.codes[row * self.sheet.width + column], Role.LEFT_OUT))
+        return Role(int(self._codes[row, column]))
 
     def why(self, row: int, column: int) -> str:
         """The rule that leaves a cell out, or the reason why it is unplaced; else nothing."""
-        place = row * self.sheet.width + column
-        rule = self.codes[place] - Role.LEFT_OUT
-        return self.rules[rule] if rule >= 0 else self.reasons.get(place, "")
-
-    def count(self, role: Role) -> int:
-        """How many filled cells have a role."""
-        return _where(self.sheet.filled, self.codes).count(role)
+        return list(self._texts)[int(self._whys[row, column])]
 
     def account(self) -> Account:
         """Count the filled cells by role."""
-        seen = _where(self.sheet.filled, self.codes)
-        counts = {rule: seen.count(Role.LEFT_OUT + at) for at, rule in enumerate(self.rules)}
-        left_out = {rule: count for rule, count in counts.items() if count}
-        roles: dict[Role, int] = {role: seen.count(role) for role in Role}
-        roles[Role.LEFT_OUT] = sum(left_out.values())
-        filled = self.sheet.filled.count(1)
-        # Blank cells are 0 in `seen` as unplaced ones are; what is left of the filled is unplaced.
-        roles[Role.UNPLACED] = filled - sum(
-            count for role, count in roles.items() if role is not Role.UNPLACED
+        counts = np.bincount(self._codes[self.filled], minlength=len(Role))
+        left = self._whys[self.filled & (self._codes == Role.LEFT_OUT)]
+        rules = np.bincount(left, minlength=len(self._texts))
+        return Account(
+            int(np.count_nonzero(self.filled)),
+            {role: int(counts[role]) for role in Role},
+            {text: int(rules[at]) for text, at in self._texts.items() if rules[at]},
         )
-        return Account(filled, roles, left_out)
 
-    def unplaced(self) -> Iterator[tuple[int, int, Cell, str | None]]:
-        """Row, column, cell and the reason given (if any) of each unplaced filled cell."""
-        open_ = _where(self.sheet.filled, self.codes.translate(_ONLY_UNPLACED))
-        place = open_.find(1)
-        while place >= 0:
-            row, column = divmod(place, self.sheet.width)
-            yield row, column, self.sheet.rows[row][column], self.reasons.get(place)
-            place = open_.find(1, place + 1)
+    def unplaced(self) -> Iterator[tuple[Spot, str, str]]:
+        """Each unplaced cell: where it is, why, and the code of the finding that speaks of it."""
+        texts = list(self._texts)
+        for row, column in np.argwhere(self.unplaced_mask).tolist():
+            told = int(self._told[row, column])
+            code = self._tellings[told - 1].finding.code if told else ""
+            yield (row, column), texts[int(self._whys[row, column])], code
 
 
-_ONLY_UNPLACED = bytes([1, *[0] * 255])
-"""Translates the code of an unplaced cell to 1, all others to 0."""
-
-
-def _where(mask: bytes, codes: bytes | bytearray) -> bytes:
-    """The codes where the mask is 1, else 0; all cells at once, as one long number."""
-    kept = int.from_bytes(mask, "little") * 255 & int.from_bytes(codes, "little")
-    return kept.to_bytes(len(mask), "little")
-
-
-def unplaced_cell(row: int, column: int, cell: Cell, reason: str) -> Unplaced:
+def unplaced_cell(sheet: Sheet, spot: Spot, reason: str, finding: str) -> Unplaced:
     """The unplaced cell at a place, with its address and text."""
-    return Unplaced(address(row, column), cell_text(cell), reason)
+    text = cell_text(sheet.rows[spot[0]][spot[1]])
+    return Unplaced(sheet.address(*spot), text, reason, finding)
+
+
+def rank_of(severity: Severity) -> int:
+    """How loudly a finding speaks: errors loudest."""
+    return _RANKS[severity]

@@ -1,4 +1,4 @@
-"""Places found by the headings of the stub columns, wherever they stand."""
+"""Places found by headings, wherever they stand: those of the stub, or of any field of a list."""
 
 from __future__ import annotations
 
@@ -6,16 +6,16 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from boreotabula.layout.headings import HeadingNames, normal_form
-from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.cells import cell_text, is_figure
+from boreotabula.reading.findings import WHOLE, Finding, Telling
 from boreotabula.reading.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.workbooks.sheet import Cell, Sheet
 
 
 @dataclass(frozen=True)
 class _Hit:
-    """A cell that holds a stub heading."""
+    """A cell that holds one of the headings by which the block is found."""
 
     row: int
     column: int
@@ -40,65 +40,181 @@ class _Window:
 
 
 def only_place(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
+    """The one place that holds most of the headings."""
     depth = max(block.depth, 1)
     windows = list(_windows(list(_hits(sheet, block, names)), depth))
     best = max(windows, key=lambda one: (one.rank, -one.row), default=None)
-    if best is None or 2 * len(best.fields) < len(block.stub):
-        return [], [_not_found(sheet, block, best)]
-    stub, twice = _columns(best)
-    top, bottom, doubt = _heading_rows(sheet, best, stub, depth, block.under_headings)
-    limit = min((hit.column for hit in twice if hit.column > max(stub.values()) + 1), default=None)
-    place = Place(
-        top,
-        bottom,
-        stub,
-        sheet.height,
-        sheet.width if limit is None else limit,
-        min(stub.values()),
-    )
+    if best is None or not _enough(best, block):
+        return [], [Telling(_not_found(sheet, block, best), WHOLE, WHOLE)]
+    marks, twice = _columns(best)
+    right = max(marks.values())
+    limit = min((hit.column for hit in twice if hit.column > right + 1), default=None)
+    rows = _heading_rows(sheet, best, marks, block)
+    place = _place(sheet, block, marks, rows, sheet.width if limit is None else limit)
     others = list(_others(windows, best, place))
-    shifts = {one: one.row - best.row for one in others}
-    repeats = [one for one in others if _repeated(sheet, place, shifts[one])]
-    second = [one for one in others if one not in repeats]
-    place = replace(
-        place,
-        end=min(
-            (_top(sheet, one, depth, block.under_headings) for one in second if one.row > bottom),
-            default=place.end,
+    copies = _copies(sheet, block, place, others)
+    second = [one for one in others if not copies & {hit.row for hit in one.hits}]
+    tops = {one: _top(sheet, one, block) for one in second}
+    end = min((top for one, top in tops.items() if one.row > place.bottom), default=place.end)
+    told = [
+        *(Telling(one) for one in (*missing_stubs(sheet, block, place), *rows.doubt)),
+        *(
+            Telling(
+                _heading_twice(sheet, hit, marks, best),
+                range(place.top, sheet.height),
+                range(hit.column, sheet.width),
+                lapses=True,
+            )
+            for hit in twice
+            if hit.column == limit
         ),
-        repeats=tuple(top + shifts[one] for one in repeats),
-    )
-    findings = [
-        *missing_stubs(sheet, block, place),
-        *doubt,
-        *(_heading_twice(sheet, hit, stub, best) for hit in twice if hit.column == limit),
-        *(_second_place(sheet, one, best) for one in second),
+        *(
+            Telling(
+                _second_place(sheet, one, best),
+                range(top, sheet.height) if top > place.bottom else range(top, place.top),
+                WHOLE,
+                lapses=True,
+            )
+            for one, top in tops.items()
+        ),
     ]
-    return [place], findings
+    return [replace(place, end=end, copies=copies)], told
 
 
 def repeated_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
-    """Every place that holds the stub headings, stacked or side by side, row by row."""
+    """Every place that holds the headings, stacked or side by side, row by row."""
     depth = max(block.depth, 1)
     windows = list(_windows(list(_hits(sheet, block, names)), depth))
     places: list[Place] = []
-    findings: list[Finding] = []
+    told: list[Telling] = []
     for window in windows:
         for part in _side_by_side(window):
-            stub, _ = _columns(part)
+            marks, _ = _columns(part)
+            columns = set(marks.values())
             taken = any(
-                one.top <= part.row <= one.bottom and set(stub.values()) & set(one.stub.values())
+                one.top <= part.row <= one.bottom and columns & set(one.marks.values())
                 for one in places
             )
-            if taken or 2 * len(part.fields) < len(block.stub) or not _leads(part, windows):
+            if taken or not _enough(part, block) or not _leads(part, windows):
                 continue
-            top, bottom, doubt = _heading_rows(sheet, part, stub, depth, block.under_headings)
-            place = Place(top, bottom, stub, sheet.height, sheet.width, min(stub.values()))
+            before = max(
+                (at for at, one in enumerate(places) if columns & set(one.marks.values())),
+                default=None,
+            )
+            if before is not None and (rows := _continuing(sheet, block, places[before], part)):
+                known = places[before]
+                places[before] = replace(known, copies=known.copies | rows)
+                continue
+            above = None if before is None else places[before]
+            found = _heading_rows(sheet, part, marks, block, above)
+            place = _place(sheet, block, marks, found, sheet.width)
             places.append(place)
-            findings += [*missing_stubs(sheet, block, place), *doubt]
+            told += map(Telling, (*missing_stubs(sheet, block, place), *found.doubt))
     if not places:
-        return [], [_not_found(sheet, block, max(windows, key=lambda w: w.rank, default=None))]
-    return places, findings
+        best = max(windows, key=lambda w: w.rank, default=None)
+        return [], [Telling(_not_found(sheet, block, best), WHOLE, WHOLE)]
+    return places, told
+
+
+@dataclass(frozen=True)
+class _HeadingRows:
+    """First and last heading row of a place, and what is doubtful about them."""
+
+    top: int
+    bottom: int
+    doubt: tuple[Finding, ...] = ()
+
+
+def _place(
+    sheet: Sheet, block: BlockPlan, marks: Mapping[str, int], rows: _HeadingRows, limit: int
+) -> Place:
+    stub = {field: column for field, column in marks.items() if field in block.stub}
+    return Place(rows.top, rows.bottom, stub, marks, sheet.height, limit, min(marks.values()))
+
+
+def _enough(window: _Window, block: BlockPlan) -> bool:
+    """Whether a window holds enough of the headings: half of a stub's, else two (or the only)."""
+    if block.stub:
+        return 2 * len(window.fields) >= len(block.stub)
+    return len(window.fields) >= min(2, len(block.marks))
+
+
+def _copies(
+    sheet: Sheet, block: BlockPlan, place: Place, windows: Sequence[_Window]
+) -> frozenset[int]:
+    """The rows below a place that repeat its headings."""
+    found: frozenset[int] = frozenset()
+    for one in windows:
+        found |= _continuing(sheet, block, place, one)
+    return found
+
+
+def _continuing(sheet: Sheet, block: BlockPlan, place: Place, window: _Window) -> frozenset[int]:
+    """The rows of a window if they repeat headings inside a place, so that it goes on below them.
+
+    All heading rows may stand again (unless the block repeats: then that is a new place), or the
+    lowest alone, right below a row of the place, each filled cell the heading of its column.
+    """
+    row = min(hit.row for hit in window.hits)
+    if row <= place.bottom:
+        return frozenset()
+    shift = row - _first_marked(sheet, place)
+    levels = range(place.top, place.bottom + 1)
+    whole = all(_forms(sheet, at, place) == _forms(sheet, at + shift, place) for at in levels)
+    if whole and not block.repeat:
+        return frozenset(at + shift for at in levels)
+    lowest = max(hit.row for hit in window.hits)
+    alone = place.depth > 1 or block.repeat
+    if (
+        alone
+        and _is_row_of(sheet, block, place, lowest - 1)
+        and _repeats_lowest(sheet, place, lowest)
+    ):
+        return frozenset((lowest,))
+    return frozenset()
+
+
+def _first_marked(sheet: Sheet, place: Place) -> int:
+    """The first heading row of a place that is filled in a column by which it was found."""
+    rows = range(place.top, place.bottom + 1)
+    columns = place.marks.values()
+    return next((row for row in rows if any(sheet.rows[row][at] != "" for at in columns)), rows[0])
+
+
+def _repeats_lowest(sheet: Sheet, place: Place, row: int) -> bool:
+    """Whether each filled cell of a row is the heading of its column, in the lowest level."""
+    here, lowest = _forms(sheet, row, place), _forms(sheet, place.bottom, place)
+    return any(here) and all(form in ("", head) for form, head in zip(here, lowest, strict=True))
+
+
+def _is_row_of(sheet: Sheet, block: BlockPlan, place: Place, row: int) -> bool:
+    """Whether a row below the headings of a place looks like one of its records.
+
+    It is named by a cell under the headings that mark the place, or holds nothing but figures; and
+    no cell of it is a text where the first record has a figure, or the other way round.
+    """
+    first = place.bottom + 1 + block.under_headings
+    if row < first:
+        return False
+    columns = range(place.left, place.limit)
+    filled = [at for at in columns if sheet.rows[row][at] != ""]
+    figures = {at for at in filled if is_figure(sheet, sheet.rows[row][at])}
+    named = any(at in filled for at in place.marks.values())
+    valued = block.is_list or any(at > place.last_mark for at in filled)
+    like = not any(_names_stamp(sheet.rows[row][at], block) for at in filled) and all(
+        is_figure(sheet, sheet.rows[first][at]) == (at in figures)
+        for at in filled
+        if sheet.rows[first][at] != ""
+    )
+    return bool(filled) and like and valued and (named or len(figures) == len(filled))
+
+
+def _names_stamp(cell: Cell, block: BlockPlan) -> bool:
+    """Whether a cell is the label of a stamp."""
+    return isinstance(cell, str) and (
+        cell.rstrip().endswith((":", "："))
+        or any(one.match(cell) is not None for one in block.stamp_labels)
+    )
 
 
 def _leads(part: _Window, windows: Sequence[_Window]) -> bool:
@@ -128,7 +244,7 @@ def _hits(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Iterator[_Hit]
     known = names.fields_in({text for texts in sheet.texts for _, text in texts})
     for row, texts in enumerate(sheet.texts):
         for column, text in texts:
-            if text in known and known[text] in block.stub:
+            if text in known and known[text] in block.marks:
                 yield _Hit(row, column, known[text])
 
 
@@ -138,45 +254,55 @@ def _windows(hits: Sequence[_Hit], depth: int) -> Iterator[_Window]:
 
 
 def _columns(window: _Window) -> tuple[dict[str, int], list[_Hit]]:
-    """The column of each stub field (the leftmost on its first row), and hits beyond that."""
-    stub: dict[str, int] = {}
+    """The column of each field (the leftmost on its first row), and hits beyond that."""
+    marks: dict[str, int] = {}
     hits = sorted(window.hits, key=_spot)
     for hit in hits:
-        stub.setdefault(hit.field, hit.column)
-    return stub, [hit for hit in hits if stub[hit.field] != hit.column]
+        marks.setdefault(hit.field, hit.column)
+    return marks, [hit for hit in hits if marks[hit.field] != hit.column]
 
 
 def _heading_rows(
-    sheet: Sheet, window: _Window, stub: Mapping[str, int], depth: int, under: int
-) -> tuple[int, int, list[Finding]]:
+    sheet: Sheet,
+    window: _Window,
+    marks: Mapping[str, int],
+    block: BlockPlan,
+    before: Place | None = None,
+) -> _HeadingRows:
     """First and last heading row.
 
-    The stub headings may stand on any of them, or be merged over several. Rows that are still
-    wanting are looked for below as long as the stub columns are blank there and something stands
-    right of them, then above. `under` such rows below are units or the like.
+    The headings that mark the place may stand on any of them, or be merged over several. Rows that
+    are still wanting are looked for below as long as the marked columns are blank there and
+    something stands right of them, then above, but never among the rows of the place `before`.
+    As many such rows below as the layout says are units or the like.
     """
+    depth, under = max(block.depth, 1), block.under_headings
     top = min(hit.row for hit in window.hits)
     bottom = max(_merged_bottom(sheet, hit.row, hit.column) for hit in window.hits)
     wanting = depth - (bottom - top + 1)
     if wanting <= 0:
-        return top, bottom, [_too_deep(sheet, top, bottom, depth, stub)] if wanting else []
-    right = max(stub.values()) + 1
+        doubt = (_too_deep(sheet, top, bottom, depth, marks),) if wanting else ()
+        return _HeadingRows(top, bottom, doubt)
+    right = max(marks.values()) + 1
     below = 0
-    while below < wanting + under and _continues(sheet, bottom + below + 1, stub, right):
+    while below < wanting + under and _continues(sheet, bottom + below + 1, marks, right):
         below += 1
     below = max(below - under, 0)
+    room = 0
+    while room < min(wanting, top) and not (
+        before and _is_row_of(sheet, block, before, top - room - 1)
+    ):
+        room += 1
     above = 0
-    while above < wanting and top - above > 0 and _filled_right(sheet, top - above - 1, right):
+    while above < room and _filled_right(sheet, top - above - 1, right):
         above += 1
     if below and above and below + above > wanting:
         return _doubtful_rows(sheet, top, bottom, wanting, right)
     below = min(below, wanting)
-    return max(top - (wanting - below), 0), bottom + below, []
+    return _HeadingRows(top - min(wanting - below, room), bottom + below)
 
 
-def _doubtful_rows(
-    sheet: Sheet, top: int, bottom: int, wanting: int, right: int
-) -> tuple[int, int, list[Finding]]:
+def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int) -> _HeadingRows:
     """Heading rows could lie above or below: the fuller row is the lowest level; said aloud."""
     here = _count_right(sheet, bottom, right)
     goes_down = _count_right(sheet, bottom + 1, right) > here
@@ -189,7 +315,7 @@ def _doubtful_rows(
         " over all heading rows.",
         cell=sheet.address(rows[0], right),
     )
-    return *rows, [finding]
+    return _HeadingRows(*rows, (finding,))
 
 
 def _too_deep(sheet: Sheet, top: int, bottom: int, depth: int, stub: Mapping[str, int]) -> Finding:
@@ -228,9 +354,9 @@ def _count_right(sheet: Sheet, row: int, right: int) -> int:
     return len(cells) - list(cells).count("")
 
 
-def _top(sheet: Sheet, window: _Window, depth: int, under: int) -> int:
+def _top(sheet: Sheet, window: _Window, block: BlockPlan) -> int:
     """The first heading row of a place that is not read."""
-    return _heading_rows(sheet, window, _columns(window)[0], depth, under)[0]
+    return _heading_rows(sheet, window, _columns(window)[0], block).top
 
 
 def _others(windows: Sequence[_Window], best: _Window, place: Place) -> Iterator[_Window]:
@@ -245,14 +371,6 @@ def _others(windows: Sequence[_Window], best: _Window, place: Place) -> Iterator
             yield one
 
 
-def _repeated(sheet: Sheet, place: Place, shift: int) -> bool:
-    """Whether all heading rows of the block stand again, in their columns, `shift` rows below."""
-    return shift > 0 and all(
-        _forms(sheet, row, place) == _forms(sheet, row + shift, place)
-        for row in range(place.top, place.bottom + 1)
-    )
-
-
 def _forms(sheet: Sheet, row: int, place: Place) -> list[str]:
     if row >= sheet.height:
         return []
@@ -265,10 +383,13 @@ def _not_found(sheet: Sheet, block: BlockPlan, best: _Window | None) -> Finding:
     seen = ", ".join(f"{hit.field} in {sheet.address(hit.row, hit.column)}" for hit in hits)
     return Finding(
         "block-not-found",
-        "no row holds the headings of the stub columns, so nothing was read from the table",
+        "no row holds the headings of the stub columns, so nothing was read from the table"
+        if block.stub
+        else "no row holds two headings that fields are known by, so nothing was read from the"
+        " table",
         "If the headings have other names here, add them to `also` or to the glossary; if this tab"
         " is no such form, leave it out with the patterns of [tabs].",
-        looked_for=", ".join(block.stub),
+        looked_for=", ".join(block.marks),
         found=seen or "none of them",
     )
 
@@ -281,7 +402,7 @@ def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Wi
     return Finding(
         "heading-twice",
         f"a second heading for “{hit.field}”: the table at {first} ends before it, and what"
-        " stands from here on was not read",
+        " is from here on was not read",
         "If the tables stand side by side, write `repeat = true` into [block]; else split them, or"
         " rename the heading that is not meant.",
         cell=second,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 
 from boreotabula.layout.model import PROVENANCE
@@ -11,10 +11,11 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.column_findings import (
     UNHEADED,
     UNNAMED,
-    beyond_gap,
     blank_level,
+    contradicting,
     fields_missing,
-    unheaded,
+    nothing_left,
+    too_narrow,
     unknown_heading,
     unknown_value,
     values_twice,
@@ -29,27 +30,15 @@ from boreotabula.workbooks.sheet import Sheet
 
 def settle_columns(
     sheet: Sheet, place: Place, plan: Plan, block: BlockPlan
-) -> tuple[Columns, list[Finding]]:
-    """What each column of the block is, from its left to its right edge."""
+) -> tuple[Columns, AboutColumns]:
+    """What each column of the block is, from its left to its right edge, and what is to be said of
+    that: a finding counts only if its column holds something below the headings."""
     left, right = _edges(sheet, place, block)
-    columns, told = _settled(headings_of(sheet, place, left, right), plan, block)
-    findings = [
-        *(one for one in told if not _about_nothing(sheet, place, columns, one)),
-        *unheaded(sheet, place, columns),
-        *beyond_gap(sheet, place, right),
-    ]
-    return columns, findings
+    return _settled(headings_of(sheet, place, left, right), plan, block)
 
 
-def _about_nothing(sheet: Sheet, place: Place, columns: Columns, finding: Finding) -> bool:
-    """Whether an unknown heading is a lone text: nothing stands below it."""
-    if finding.code != "heading-unknown":
-        return False
-    return not any(
-        sheet.address(place.bottom, column.column) == finding.cell
-        and sheet.column_filled(column.column, place.bottom + 1, place.end)
-        for column in columns.of(ColumnKind.UNKNOWN)
-    )
+AboutColumns = tuple[tuple[int, Finding], ...]
+"""Findings, each with the column (counted from 0) that it is about; -1 for the whole table."""
 
 
 def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
@@ -63,7 +52,7 @@ def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
     left = place.left
     while not place.fixed and left > 0 and headed[left - 1]:
         left -= 1
-    least = max(place.last_stub + 1, place.left + len(block.columns))
+    least = max(place.last_mark + 1, place.left + len(block.columns))
     if block.gaps:
         right = place.limit
         while right > least and not _used(sheet, place, headed, right - 1):
@@ -80,25 +69,58 @@ def _used(sheet: Sheet, place: Place, headed: Sequence[bool], column: int) -> bo
 
 
 @lru_cache(maxsize=256)
-def _settled(
-    headings: Headings, plan: Plan, block: BlockPlan
-) -> tuple[Columns, tuple[Finding, ...]]:
+def _settled(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns, AboutColumns]:
     columns: list[Column] = []
-    findings: list[Finding] = []
+    about: list[tuple[int, Finding]] = []
     taken: dict[str, int] = {}
     settle = _settle_by_position if block.columns else _settle
-    for column, heads in enumerate(heads_of(headings, block), headings.left):
+    every = heads_of(headings, block)
+    for column, heads in enumerate(every, headings.left):
         settled, finding = settle(headings, plan, block, column, heads, taken)
         if finding is not None:
-            findings.append(finding)
+            about.append((column, finding))
         if settled.kind is ColumnKind.BESIDE:
             taken[settled.field] = column
         columns.append(settled)
-    findings += fields_missing(headings, plan, block, taken)
     found = Columns(tuple(columns), block)
-    findings += values_twice(headings, found)
-    return found, tuple(findings)
+    about += [(-1, one) for one in fields_missing(headings, plan, block, taken)]
+    about += values_twice(headings, found)
+    about += [(-1, one) for one in _about_position(headings, plan, found, every)]
+    about += [(-1, one) for one in _about_ignoring(headings, found)]
+    return found, tuple(about)
 
+
+def _about_position(
+    headings: Headings, plan: Plan, columns: Columns, every: Sequence[Heads]
+) -> Iterator[Finding]:
+    """Where `columns` names other fields than the headings do, or more than there are."""
+    block = columns.block
+    if not block.columns:
+        return
+    wrong: dict[int, tuple[str, str]] = {}
+    for column, heads in zip(columns.every, every, strict=True):
+        known = plan.names.field_of(heads.joined) if heads.own else None
+        if known and column.field and known != column.field:
+            wrong[column.column] = (column.field, known)
+    if wrong:
+        yield contradicting(headings, block, wrong)
+    named = max((at for at, field in enumerate(block.columns) if field), default=-1) + 1
+    if len(columns.every) < named:
+        yield too_narrow(headings, block, len(columns.every))
+
+
+def _about_ignoring(headings: Headings, columns: Columns) -> Iterator[Finding]:
+    """A rule that leaves out every column."""
+    ignored = [one.why for one in columns.of(ColumnKind.IGNORED) if one.why != PASSED_OVER]
+    kept = (ColumnKind.BESIDE, ColumnKind.VALUE) + (
+        (ColumnKind.STUB,) if columns.block.is_list else ()
+    )
+    if ignored and not columns.of(*kept):
+        yield nothing_left(headings, columns.block, ignored[0])
+
+
+PASSED_OVER = "columns: no field"
+"""The rule that leaves out a column which `columns` passes over."""
 
 Settled = tuple[Column, Finding | None]
 
@@ -112,15 +134,16 @@ def _settle(
     taken: Mapping[str, int],
 ) -> Settled:
     """What one column is. The order of the questions is the order of the rules in the docs."""
-    rule = _matching(block.ignore, heads.texts)
-    if rule is not None:
-        return Column(column, ColumnKind.IGNORED, why=f"ignore: {rule.text}"), None
     for stub, at in place.stub:
         if at == column:
             return Column(column, ColumnKind.STUB, stub), None
+    field = _known_field(plan, block, heads)
+    wanted = field is not None and field not in block.filled and field not in taken
+    rule = None if wanted else _matching(block.ignore, heads.texts)
+    if rule is not None:
+        return Column(column, ColumnKind.IGNORED, why=f"ignore: {rule.text}"), None
     if _matching(block.totals, heads.texts) is not None:
         return Column(column, ColumnKind.TOTAL, labels=heads.labels), None
-    field = _known_field(plan, block, heads)
     if field is not None:
         return _beside(place, block, column, field, heads, taken)
     if not heads.own and not (block.is_list and heads.joined):
@@ -161,7 +184,7 @@ def _settle_by_position(
         return _unknown(column, UNNAMED), None  # told if something stands below
     field = block.columns[at]
     if not field:
-        return Column(column, ColumnKind.IGNORED, why="columns: no field"), None
+        return Column(column, ColumnKind.IGNORED, why=PASSED_OVER), None
     kind = ColumnKind.STUB if field in block.stub else ColumnKind.BESIDE
     return Column(column, kind, field), None
 
@@ -202,7 +225,7 @@ def _beside(
     taken: Mapping[str, int],
 ) -> Settled:
     if field not in block.filled and field not in taken:
-        return Column(column, ColumnKind.BESIDE, field), None
+        return Column(column, ColumnKind.BESIDE, field, (heads.joined or heads.own[0],)), None
     filler = _filler(place, block, field, taken)
     finding = Finding(
         "heading-taken",

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Finding, Spot
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import FormPlan, StampPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
-
-Spot = tuple[int, int]
-"""Row and column of a cell, counted from 0."""
 
 
 @dataclass(frozen=True)
@@ -50,7 +48,14 @@ class Source:
     """Its address, or what it is from, for messages."""
 
 
-Sought = tuple[Source | None, list[Finding]]
+class Sought(NamedTuple):
+    """What came of looking for a stamp."""
+
+    source: Source | None
+    told: Sequence[Finding] = ()
+    """Why it has no value."""
+    spots: Sequence[Spot] = ()
+    """Cells that could be its value, of which none was taken."""
 
 
 def as_cell(value: object) -> Cell:
@@ -86,8 +91,8 @@ class StampSearch:
         if stamp.name is not None:
             return self._named(stamp, stamp.name)
         if stamp.source is not None:
-            return Source(self.around.texts.get(stamp.source, ""), where=stamp.source), []
-        return Source(as_cell(stamp.value), where="the layout"), []
+            return Sought(Source(self.around.texts.get(stamp.source, ""), where=stamp.source))
+        return Sought(Source(as_cell(stamp.value), where="the layout"))
 
     def _fixed(self, stamp: StampPlan, row: int, column: int) -> Sought:
         spot = _anchor(self.sheet, row, column)
@@ -96,13 +101,14 @@ class StampSearch:
         if stamp.labelled:
             found = self._label_beside(stamp, *spot)
             if found is None:
-                return None, [_label_differs(self.sheet, stamp, spot, label)]
+                told = [_label_differs(self.sheet, stamp, spot, label)]
+                return Sought(None, told, [spot])
             label = found
         cell = self.sheet.cell(*spot)
         if cell == "":
             beside = f", beside “{cell_text(self.sheet.cell(*label))}”" if label else ""
-            return Source("", None, label), [_blank(stamp, where, beside)]
-        return Source(cell, spot, label, where), []
+            return Sought(Source("", None, label), [_blank(stamp, where, beside)])
+        return Sought(Source(cell, spot, label, where))
 
     def _label_left(self, row: int, column: int) -> Spot | None:
         """The nearest filled cell left of a stamp, if it is a text: that is what names it."""
@@ -127,38 +133,49 @@ class StampSearch:
     def _named(self, stamp: StampPlan, name: str) -> Sought:
         found = self.around.names.get(name.casefold())
         if found is None:
-            return None, [
-                Finding(
-                    "stamp-not-found",
-                    f"the workbook has no name “{name}” for a cell, so “{stamp.field}” is empty in"
-                    " all records of this tab",
-                    "Look for the name in the name manager of the spreadsheet program.",
-                    looked_for=name,
-                    found="no such name",
-                )
-            ]
+            return Sought(None, [_no_such_name(stamp, name)])
         if found.cell == "":
-            return None, [_blank(stamp, self.sheet.address(found.row, found.column), "")]
+            return Sought(None, [_blank(stamp, self.sheet.address(found.row, found.column), "")])
         here = found.tab == self.sheet.name
         spot = (found.row, found.column) if here else None
         label = self._label_left(*spot) if spot else None
-        return Source(found.cell, spot, label, f"the name “{name}”"), []
+        return Sought(Source(found.cell, spot, label, f"the name “{name}”"))
 
     def _labelled(self, stamp: StampPlan) -> Sought:
-        found = list(self._sources(stamp))
+        everywhere = found = list(self._sources(stamp))
         if self.near is not None:
             found = self._nearest(found, self.near)
+        if not found and self.near is not None and everywhere:
+            return Sought(None, [self._not_near(stamp, everywhere, self.near)])
         if not found:
-            return None, [_not_found(stamp)]
+            return Sought(None, [_not_found(stamp)])
         filled = [one for one in found if one.cell != ""]
         if not filled:
             label = found[0].label
             where = self.sheet.address(*label) if label else ""
-            return found[0], [_blank(stamp, where, ", beside its label")]
+            return Sought(found[0], [_blank(stamp, where, ", beside its label")])
         texts = {cell_text(one.cell) for one in filled}
         if len(texts) > 1:
-            return None, [_found_twice(self.sheet, stamp, filled)]
-        return filled[0], []
+            spots = [one.spot for one in filled if one.spot is not None]
+            return Sought(None, [_found_twice(self.sheet, stamp, filled)], spots)
+        return Sought(filled[0])
+
+    def _not_near(self, stamp: StampPlan, found: Sequence[Source], near: Place) -> Finding:
+        """The label is there, but it belongs to another place of the block."""
+        row, column = self._as_placed((max(near.top, 0), near.left))
+        spot = found[0].label or found[0].spot
+        where = self.sheet.address(*spot) if spot else ""
+        labels = ", ".join(one.text for one in stamp.labels)
+        return Finding(
+            "stamp-not-found",
+            f"the label {labels} is not above or left of the table at"
+            f" {self.sheet.address(row, column)} (the first one is in {where}), so"
+            f" “{stamp.field}” is empty in the records of that table",
+            "Write the label above each table, or mark the stamp `optional = true`.",
+            cell=self.sheet.address(row, column),
+            looked_for=labels,
+            found=f"the label in {where}",
+        )
 
     def _sources(self, stamp: StampPlan) -> Iterator[Source]:
         """Every label that matches, with the value beside it, below it, or in its own cell."""
@@ -166,7 +183,7 @@ class StampSearch:
         for row, texts in enumerate(self.sheet.texts):
             for column, text in texts:
                 # First the value in the label's own cell: a pattern with * matches that as well.
-                label, _, rest = text.partition(":")
+                label, rest = _parted(text)
                 if rest.strip() and any(one.match(label) is not None for one in stamp.labels):
                     where = self.sheet.address(row, column)
                     yield Source(rest.strip(), (row, column), None, where)
@@ -195,7 +212,8 @@ class StampSearch:
     def _is_label(self, cell: Cell) -> bool:
         """Whether a cell names another stamp: then the value before it was left blank."""
         return isinstance(cell, str) and (
-            cell.rstrip().endswith(":") or any(one.match(cell) is not None for one in self.labels)
+            cell.rstrip().endswith((":", "："))
+            or any(one.match(cell) is not None for one in self.labels)
         )
 
     def _as_placed(self, spot: Spot) -> Spot:
@@ -226,6 +244,12 @@ class StampSearch:
         return [spots[lowest, nearest]]
 
 
+def _parted(text: str) -> tuple[str, str]:
+    """A label and what follows its colon in the same cell."""
+    at = min((at for sign in ":：" if (at := text.find(sign)) >= 0), default=len(text))
+    return text[:at], text[at + 1 :]
+
+
 def _anchor(sheet: Sheet, row: int, column: int) -> Spot:
     """The cell that holds the content of a place: of a merged range its top left one."""
     for span in sheet.merges:
@@ -240,6 +264,17 @@ def _merged_end(sheet: Sheet, row: int, column: int) -> Spot:
         if (span.top, span.left) == (row, column):
             return span.bottom, span.right
     return row, column
+
+
+def _no_such_name(stamp: StampPlan, name: str) -> Finding:
+    return Finding(
+        "stamp-not-found",
+        f"the workbook has no name “{name}” for a cell, so “{stamp.field}” is empty in all records"
+        " of this tab",
+        "Look for the name in the name manager of the spreadsheet program.",
+        looked_for=name,
+        found="no such name",
+    )
 
 
 def _blank(stamp: StampPlan, where: str, beside: str) -> Finding:

@@ -7,10 +7,9 @@ from dataclasses import dataclass, field
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, kind_of
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Finding, Spot, Telling
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import FormPlan, Plan, StampPlan
-from boreotabula.reading.roles import Role, RoleMap
 from boreotabula.reading.stamp_search import Source, StampSearch, Surroundings, as_cell
 from boreotabula.reading.value_findings import about_values
 from boreotabula.reading.values.convert import convert_kept
@@ -22,7 +21,7 @@ class Stamped:
     """The value of each stamped field (None if it has none), and what is to be said of it."""
 
     values: Mapping[str, object]
-    findings: tuple[Finding, ...]
+    tellings: tuple[Telling, ...]
     first: str = ""
     """The address of the first stamp that has a value of its own cell."""
     origins: Mapping[str, str] = field(default_factory=dict)
@@ -31,6 +30,15 @@ class Stamped:
     """Of stamps in fixed cells: the label left of the cell (or nothing), and the cell."""
     captured: Mapping[str, str] = field(default_factory=dict)
     """What the names of file and tab gave, as it stands there."""
+    spots: Mapping[str, Spot] = field(default_factory=dict)
+    """The cell of the sheet (as it lies) that each stamp was taken from, read or not."""
+    labels: frozenset[Spot] = frozenset()
+    """The cells that name them."""
+
+    @property
+    def spoken(self) -> frozenset[Spot]:
+        """All cells that are stamps or their labels."""
+        return self.labels | frozenset(self.spots.values())
 
 
 def read_stamps(
@@ -38,7 +46,6 @@ def read_stamps(
     plan: Plan,
     form: FormPlan,
     around: Surroundings,
-    roles: RoleMap,
     places: Sequence[Place] = (),
     near: Place | None = None,
     turned: bool = False,
@@ -50,37 +57,48 @@ def read_stamps(
     values: dict[str, object] = {}
     origins: dict[str, str] = {}
     beside: dict[str, tuple[str, str]] = {}
-    findings: list[Finding] = []
-    first = ""
+    tellings: list[Telling] = []
+    told: Sequence[Finding]
+    spots: dict[str, Spot] = {}
+    labels: set[Spot] = set()
     for name, text in around.captured.items():
         values[name], told = _converted(plan, name, Source(text))
         origins[name] = "tab name" if name in around.from_tab else "file path"
-        findings += told
+        tellings += map(Telling, told)
     search = StampSearch(sheet, form, around, places, near, turned)
     for stamp in form.stamps:
-        source, told = search.find(stamp)
+        source, told, open_ = search.find(stamp)
         values[stamp.field] = None
+        if source is not None and source.spot is not None:
+            spots[stamp.field] = source.spot
+            open_ = [source.spot]
         if source is not None:
             origins[stamp.field] = source.where
             if stamp.cell is not None and not stamp.labelled:
                 label = cell_text(sheet.cell(*source.label)) if source.label else ""
                 beside[stamp.field] = (normal_form(label), sheet.address(*stamp.cell))
         if source is not None and source.label is not None:
-            roles.mark(*source.label, Role.LABEL)
+            labels.add(source.label)
         if source is not None and not told:
             source, told = _part(stamp, source)
         if source is not None and not told:
             values[stamp.field], told = _converted(plan, stamp.field, source)
-            read = values[stamp.field] is not None
-            _mark(roles, source, [] if read else told)
-            if source.spot and read:
-                first = first or sheet.address(*source.spot)
         if values[stamp.field] is None and _may_lack(stamp, told):
             values[stamp.field], told = _default(plan, stamp)
             origins[stamp.field] = "the layout's default"
-        findings += told
-    told = list(dict.fromkeys(findings))
-    return Stamped(values, tuple(told), first, origins, beside, around.captured)
+        tellings += [Telling(one, spots=tuple(open_)) for one in told]
+    read = [spot for field, spot in spots.items() if values[field] is not None]
+    first = sheet.address(*read[0]) if read else ""
+    return Stamped(
+        values,
+        tuple(tellings),
+        first,
+        origins,
+        beside,
+        around.captured,
+        spots,
+        frozenset(labels),
+    )
 
 
 _ABSENT = ("stamp-not-found", "stamp-blank")
@@ -108,15 +126,7 @@ def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:
     return value, [note]
 
 
-def _mark(roles: RoleMap, source: Source, told: Sequence[Finding]) -> None:
-    if source.spot is not None:
-        if told:
-            roles.unplace(*source.spot, told[0].message)
-        else:
-            roles.mark(*source.spot, Role.STAMP)
-
-
-def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, list[Finding]]:
+def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Finding]]:
     """The part of a text that the stamp's pattern keeps."""
     if stamp.pattern is None:
         return source, []

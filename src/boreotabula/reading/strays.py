@@ -1,61 +1,126 @@
-"""The cells that no part of the layout speaks for, and what is to be said of them."""
+"""The cells that nothing speaks for, and what is to be said of them by where they are."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from boreotabula.reading.findings import Finding, Unplaced
-from boreotabula.reading.place import Place
-from boreotabula.reading.roles import RoleMap, unplaced_cell
-from boreotabula.workbooks.sheet import Cell, Sheet
+import numpy as np
+from numpy.typing import NDArray
+
+from boreotabula.reading.cells import cell_text, is_figure
+from boreotabula.reading.findings import Finding, Severity, Spot, Telling
+from boreotabula.reading.roles import RoleMap, rank_of
+from boreotabula.workbooks.sheet import Sheet
 
 
 @dataclass(frozen=True)
-class _Stray:
-    """An unplaced cell; `told` if a finding of its own already speaks of it."""
+class Frame:
+    """The rows and columns of a sheet (counted from 0) that a table takes, as the sheet lies."""
 
-    unplaced: Unplaced
-    cell: Cell
-    told: bool
-
-
-def strays_of(sheet: Sheet, roles: RoleMap, places: Sequence[Place]) -> Iterator[_Stray]:
-    for row, column, cell, reason in roles.unplaced():
-        why = reason or _why_outside(row, column, places)
-        yield _Stray(unplaced_cell(row, column, cell, why), cell, reason is not None)
+    rows: range
+    columns: range
 
 
-def _why_outside(row: int, column: int, places: Sequence[Place]) -> str:
-    if not places:
+def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
+    """Have a finding speak for each unplaced cell, as loudly as its place asks for.
+
+    Within the frame of a table that is an error, for a number or date outside a warning, for any
+    other text outside a note.
+    """
+    needed, within = _needed(roles, frames)
+    open_ = np.argwhere(roles.untold(needed)).tolist()
+    spots: dict[str, list[Spot]] = {}
+    for row, column in open_:
+        if within[row, column]:
+            code = "cells-unplaced"
+        else:
+            figure = is_figure(roles.sheet, roles.sheet.rows[row][column])
+            code = "numbers-unplaced" if figure else "texts-unplaced"
+        spots.setdefault(code, []).append((row, column))
+    for code in ("cells-unplaced", "numbers-unplaced", "texts-unplaced"):
+        if code in spots:
+            told = _SAID[code](roles, frames, spots[code])
+            roles.tell(Telling(told, spots=spots[code]))
+    for (row, column), reason, _ in roles.unplaced():
+        if not reason:
+            why = "in no record" if within[row, column] else _why_outside(row, frames)
+            roles.explain(row, column, why)
+
+
+def _needed(roles: RoleMap, frames: Sequence[Frame]) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
+    """How loudly each unplaced cell must be spoken of, and which cells are within a frame."""
+    within: NDArray[np.bool_] = np.zeros(roles.filled.shape, bool)
+    for one in frames:
+        within[one.rows.start : one.rows.stop, one.columns.start : one.columns.stop] = True
+    needed = np.where(within, rank_of(Severity.ERROR), rank_of(Severity.NOTE)).astype(np.uint8)
+    for row, column in np.argwhere(roles.unplaced_mask & ~within).tolist():
+        if is_figure(roles.sheet, roles.sheet.rows[row][column]):
+            needed[row, column] = rank_of(Severity.WARNING)
+    return needed, within
+
+
+def _why_outside(row: int, frames: Sequence[Frame]) -> str:
+    if not frames:
         return "no table was found on this tab"
-    if all(row < place.top for place in places):
+    if all(row < one.rows.start for one in frames):
         return "above the table"
-    if len(places) == 1 and (row >= places[0].end or column >= places[0].limit):
-        return "in a second table, which was not read"
+    if all(row >= one.rows.stop for one in frames):
+        return "below the table"
     return "outside the table"
 
 
-def about_strays(strays: Sequence[_Stray]) -> Iterator[Finding]:
-    """Numbers in no record are a warning, texts (titles, remarks) a note."""
-    texts = [one for one in strays if isinstance(one.cell, str) and not one.told]
-    numbers = [one for one in strays if not isinstance(one.cell, str) and not one.told]
-    for code, some, what in (
-        ("numbers-unplaced", numbers, "number or date"),
-        ("texts-unplaced", texts, "text"),
-    ):
-        if some:
-            first = some[0].unplaced
-            yield Finding(
-                code,
-                (
-                    f"1 {what} of this tab is"
-                    if len(some) == 1
-                    else f"{len(some)} {what.replace(' or ', 's or ')}s of this tab are"
-                )
-                + f" in no record; the first is “{first.text}” ({first.reason})",
-                "Look at unplaced.csv; what matters needs a place in the layout.",
-                cell=first.cell,
-                looked_for="a role for every filled cell",
-                found=first.text,
-            )
+def _in_frame(roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]) -> Finding:
+    first, text, why = _first(roles, frames, spots)
+    said = "1 cell of the table is" if len(spots) == 1 else f"{len(spots)} cells of the table are"
+    return Finding(
+        "cells-unplaced",
+        f"{said} in no record; the first is “{text}” ({why or 'nothing in the layout names it'})",
+        "Look at unplaced.csv: what belongs to the records needs a heading that a field is known"
+        " by; what does not, a rule such as `ignore`, `skip` or `ends_at`.",
+        cell=first,
+        looked_for="a role for every cell of the table",
+        found=text,
+    )
+
+
+def _numbers(roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]) -> Finding:
+    return _outside("numbers-unplaced", "number or date", roles, frames, spots)
+
+
+def _texts(roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]) -> Finding:
+    return _outside("texts-unplaced", "text", roles, frames, spots)
+
+
+def _outside(
+    code: str, what: str, roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]
+) -> Finding:
+    first, text, why = _first(roles, frames, spots)
+    said = (
+        f"1 {what} of this tab is"
+        if len(spots) == 1
+        else f"{len(spots)} {what.replace(' or ', 's or ')}s of this tab are"
+    )
+    return Finding(
+        code,
+        f"{said} in no record; the first is “{text}” ({why or _why_outside(spots[0][0], frames)})",
+        "Look at unplaced.csv; what matters needs a place in the layout.",
+        cell=first,
+        looked_for="a role for every filled cell",
+        found=text,
+    )
+
+
+def _first(roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]) -> tuple[str, str, str]:
+    row, column = spots[0]
+    sheet: Sheet = roles.sheet
+    text = cell_text(sheet.rows[row][column])
+    return sheet.address(row, column), text, roles.why(row, column)
+
+
+_SAID: dict[str, Any] = {
+    "cells-unplaced": _in_frame,
+    "numbers-unplaced": _numbers,
+    "texts-unplaced": _texts,
+}

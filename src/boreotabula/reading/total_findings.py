@@ -126,6 +126,12 @@ def _flawed(sheet: Sheet, totals: Totals) -> Finding:
     )
 
 
+_NO_RECORDS = (
+    LineKind.LEFT_OUT, LineKind.NAMELESS, LineKind.NUMBERED, LineKind.LIKE_TOTAL,
+    LineKind.UNSURE, LineKind.BELOW,
+)  # fmt: skip
+
+
 class _Search:
     """Looks for what may have made a total disagree."""
 
@@ -158,10 +164,10 @@ class _Search:
         """A row that is no record but holds just what is missing."""
         apart = check.printed - check.summed
         for line in self.lines.lines:
-            if line.kind in (LineKind.LEFT_OUT, LineKind.UNPLACED):
+            if line.kind in _NO_RECORDS:
                 held = [n for at in columns if (n := self.figures.at(line.row, at)) is not None]
                 if held and abs(sum(held) - apart) < _NEAR:
-                    why = line.why or "no record"
+                    why = line.why or "it is in no record"
                     return f"{self.sheet.row_called(line.row)} holds just that much ({why})"
         return ""
 

@@ -1,16 +1,18 @@
 """Control totals: every printed total is compared with the records that it sums up.
 
-A row of totals may sum the records since any earlier row of totals, or the whole block; a column of
-totals the values under the same upper heading, those since the last column of totals, or all of
-them. Whichever agrees is taken to be meant. Averages are recognised where no sum agrees at all.
+A row of totals may sum the records since any earlier row of totals, those down to a later one, or
+the whole block; a column of totals the values under the same upper heading, those since the last
+column of totals, or all of them. Whichever agrees is taken to be meant. Averages are recognised
+where no sum agrees at all.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from bisect import bisect_left
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
-from itertools import product
 from math import fsum
 from typing import NamedTuple
 
@@ -114,7 +116,7 @@ def check_totals(sheet: Sheet, columns: Columns, lines: Lines, plan: Plan) -> To
     for column in total_columns:
         meant[column.column], found = _compared(figures, column)
         beside += [found] if found else []
-    below = [one for row in total_rows for one in _row_checks(figures, row, total_rows, meant)]
+    below = _row_checks(figures, total_rows, meant)
     flaws = () if sheet.plain else tuple(
         (row, at)
         for rows, places in (
@@ -211,98 +213,150 @@ def _field_of_total(columns: Columns, column: Column, summed: Sequence[Column]) 
 
 # --- rows of totals ------------------------------------------------------------------------------
 
+Range = tuple[int, int]
+"""Some of the record rows, by their numbers: from the first to before the second."""
+
+_MOST_RANGES = 50
+"""So many earlier rows of totals, and as many later ones, may bound what a total sums up."""
+
 
 def _row_checks(
-    figures: Figures, row: int, total_rows: Sequence[int], meant: Mapping[int, Summands]
+    figures: Figures, total_rows: Sequence[int], meant: Mapping[int, Summands]
 ) -> list[Check]:
-    """The totals of one row, each compared over the records that it may sum up."""
-    printed = {
-        column: number
-        for column, some in meant.items()
-        if some.columns and (number := figures.at(row, column)) is not None
-    }
-    ranges = row_ranges(figures.rows, row, total_rows)
-    if not printed or not ranges:
-        return []
-    found = [
-        _best(row, at, number, ranges, meant[at].columns, _sums(figures, meant[at]))
-        for at, number in printed.items()
-    ]
-    if not any(one.agrees for one in found):
-        means = [
-            _best(row, at, number, ranges, meant[at].columns, [_average(figures, meant[at])])
-            for at, number in printed.items()
-        ]
-        if all(one.agrees for one in means):
-            return means
-    return found
+    """The totals of each row, compared over the records that they may sum up.
 
-
-def row_ranges(
-    records: Sequence[int], row: int, total_rows: Sequence[int]
-) -> list[tuple[int, ...]]:
-    """The record rows that a row of totals may sum up.
-
-    Those since each earlier row of totals, the nearest first; all of the block; of a row above all
-    records those down to the next row of totals.
+    Where one disagrees, it is held against what the others of its row sum up, or else the row
+    looks the way most rows of totals do, up or down.
     """
-    above = [one for one in records if one < row]
-    starts = sorted((one for one in total_rows if one < row), reverse=True)
-    ranges = [tuple(one for one in above if one > start) for start in (*starts, -1)]
-    if not above:
-        after = min((one for one in total_rows if one > row), default=None)
-        ranges.append(tuple(one for one in records if after is None or one < after))
-    ranges.append(tuple(records))
-    return list(dict.fromkeys(ranges))
+    rows = [_RowOfTotals(figures, row, total_rows, meant) for row in total_rows]
+    ways = Counter(way for one in rows for way in one.ways)
+    down = ways["down"] > ways["up"]
+    return [check for one in rows for check in one.checks(down=down)]
 
 
-_Over = Callable[[tuple[int, ...]], float]
+class _RowOfTotals:
+    """The printed totals of one row, and the ranges of records over which they agree."""
 
+    def __init__(
+        self,
+        figures: Figures,
+        row: int,
+        total_rows: Sequence[int],
+        meant: Mapping[int, Summands],
+    ) -> None:
+        self.figures, self.row, self.meant = figures, row, meant
+        self.printed = {
+            column: number
+            for column, some in meant.items()
+            if some.columns and (number := figures.at(row, column)) is not None
+        }
+        self.middle = bisect_left(figures.rows, row)
+        self.ranges = row_ranges(figures.rows, row, total_rows)
+        self.agreeing = {
+            column: found
+            for column, number in self.printed.items()
+            if (found := self._agreeing(column, number)) is not None
+        }
 
-def _sums(figures: Figures, meant: Summands) -> list[_Over]:
-    """What a row of sums may hold in a column: under averages, their sum or that of the sums."""
-    some = meant.columns
-    if len(some) == 1:
-        return [lambda rows: figures.down(some[0], rows)]
-    if not meant.averaged:
-        return [lambda rows: fsum(figures.down(at, rows) for at in some)]
-    return [
-        lambda rows: fsum(figures.down(at, rows) for at in some) / len(some),
-        lambda rows: fsum(_mean(figures, row, some) for row in rows),
-    ]
+    def _agreeing(self, column: int, printed: float) -> tuple[Range, float] | None:
+        for some in self.ranges:
+            for figure in self._sums(column, some):
+                if agree(printed, figure):
+                    return some, figure
+        return None
 
+    def _sums(self, column: int, some: Range) -> Iterator[float]:
+        """What the row may hold in a column: under averages, their sum or that of the sums."""
+        columns = self.meant[column].columns
+        total = fsum(self.figures.span(at, some) for at in columns)
+        if not self.meant[column].averaged:
+            yield total
+            return
+        yield total / len(columns)
+        yield fsum(
+            _mean(self.figures, row, columns) for row in self.figures.rows[some[0] : some[1]]
+        )
 
-def _average(figures: Figures, meant: Summands) -> _Over:
-    some = meant.columns
+    @property
+    def ways(self) -> Iterator[str]:
+        """Where the records lie that its agreeing totals sum up."""
+        for (start, end), _ in self.agreeing.values():
+            if not start == 0 < self.middle < end:
+                yield "down" if start >= self.middle else "up"
 
-    def mean(rows: tuple[int, ...]) -> float:
-        if len(some) == 1:
-            filled = [n for row in rows if (n := figures.at(row, some[0])) is not None]
-        elif meant.averaged:
-            filled = [_mean(figures, row, some) for row in rows]
+    def checks(self, *, down: bool) -> Iterator[Check]:
+        """Each of its totals, and what it was compared with."""
+        if not self.printed or not self.ranges:
+            return
+        if not self.agreeing and (means := self._means()) is not None:
+            yield from means
+            return
+        usual = Counter(some for some, _ in self.agreeing.values())
+        for column, printed in self.printed.items():
+            if column in self.agreeing:
+                some, figure = self.agreeing[column]
+                yield self._check(column, some, figure, agrees=True)
+            else:
+                some, figure = self._nearest(column, printed, list(usual), down=down)
+                yield self._check(column, some, figure, agrees=False)
+
+    def _nearest(
+        self, column: int, printed: float, usual: Sequence[Range], *, down: bool
+    ) -> tuple[Range, float]:
+        """The range whose figure is nearest to a total that agrees with none."""
+        side = [one for one in self.ranges if (one[0] >= self.middle) is down]
+        found = [
+            (some, figure)
+            for some in (usual[:1] or side or self.ranges)
+            for figure in self._sums(column, some)
+        ]
+        return min(found, key=lambda one: abs(one[1] - printed))
+
+    def _means(self) -> list[Check] | None:
+        """The checks if every total of the row is an average."""
+        found = []
+        for column, printed in self.printed.items():
+            for some in self.ranges[:_FEW_RANGES] + self.ranges[-1:]:
+                mean = self._average(column, some)
+                if agree(printed, mean):
+                    found.append(self._check(column, some, mean, agrees=True))
+                    break
+            else:
+                return None
+        return found
+
+    def _average(self, column: int, some: Range) -> float:
+        columns, averaged = self.meant[column]
+        rows = self.figures.rows[some[0] : some[1]]
+        if len(columns) == 1:
+            filled = [n for row in rows if (n := self.figures.at(row, columns[0])) is not None]
+        elif averaged:
+            filled = [_mean(self.figures, row, columns) for row in rows]
         else:
-            filled = figures.across(rows, some)
+            filled = self.figures.across(rows, columns)
         return fsum(filled) / max(len(filled), 1)
 
-    return mean
+    def _check(self, column: int, some: Range, figure: float, *, agrees: bool) -> Check:
+        rows = self.figures.rows[some[0] : some[1]]
+        columns = self.meant[column].columns
+        return Check(self.row, column, self.printed[column], figure, agrees, rows, columns)
 
 
-def _best(
-    row: int,
-    column: int,
-    printed: float,
-    ranges: Sequence[tuple[int, ...]],
-    some: tuple[int, ...],
-    overs: Sequence[_Over],
-) -> Check:
-    """The first range whose figure agrees; else the nearest one, with its difference."""
-    first: Check | None = None
-    for over, rows in product(overs, ranges):
-        figure = over(rows)
-        if agree(printed, figure):
-            return Check(row, column, printed, figure, True, rows, some)
-        check = Check(row, column, printed, figure, False, rows, some)
-        if first is None or abs(figure - printed) < abs(first.summed - printed):
-            first = check
-    assert first is not None
-    return first
+_FEW_RANGES = 4
+"""So many ranges are tried for averages."""
+
+
+def row_ranges(records: Sequence[int], row: int, total_rows: Sequence[int]) -> list[Range]:
+    """The record rows that a row of totals may sum up, the likeliest first.
+
+    Those since an earlier row of totals, the nearest first; those down to a later one; all above,
+    all below, all of the block.
+    """
+    middle, number = bisect_left(records, row), len(records)
+    at = bisect_left(total_rows, row)
+    before = total_rows[max(at - _MOST_RANGES, 0) : at][::-1]
+    after = total_rows[at + 1 : at + 1 + _MOST_RANGES]
+    ups = [(bisect_left(records, start), middle) for start in before] + [(0, middle)]
+    downs = [(middle, bisect_left(records, end)) for end in after] + [(middle, number)]
+    nearest = [*ups[:1], *downs[:1], *ups[1:], *downs[1:], (0, number)]
+    return list(dict.fromkeys(nearest))

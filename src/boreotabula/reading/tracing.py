@@ -9,7 +9,6 @@ from boreotabula.layout.addresses import address, parse_address
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.heads import headings_of
-from boreotabula.reading.lines import LineKind
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.roles import Role
 from boreotabula.reading.stamps import Stamped
@@ -155,31 +154,11 @@ def _spot_of(sheet: Sheet, where: str) -> Spot | None:
 
 def _cell_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
     """A value, or a cell of the record's row; a stub cell may stand above it."""
-    spot = read.long.spots(field, at)
+    spot = read.long.spot(field, at)
     if spot is None:
         return None
-    stub = field in read.lines.stub_columns
-    what = "stub" if stub else "value"
-    row, column = spot
-    if field == read.block.group_row:
-        row = max(
-            (line.row for line in read.lines.lines
-             if line.kind is LineKind.GROUP and line.row < row), default=row,
-        )  # fmt: skip
-        column = next(
-            (
-                c
-                for c in range(read.columns.left, read.columns.right)
-                if read.view.rows[row][c] != ""
-            ),
-            column,
-        )
-    elif stub and read.view.rows[row][column] == "":
-        row = next(
-            (above for above in range(row, read.place.bottom, -1)
-             if read.view.rows[above][column] != ""), row,
-        )  # fmt: skip
-    return _origin(read, plan, field, what, row, column)
+    what = "stub" if field in (*read.block.stub, read.block.group_row) else "value"
+    return _origin(read, plan, field, what, *spot)
 
 
 def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column: int) -> Origin:
@@ -196,7 +175,7 @@ def _heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin 
     if field not in read.block.across:
         return None
     level = read.block.across.index(field)
-    spots = (read.long.spots(value, at) for value in read.block.values)
+    spots = (read.long.spot(value, at) for value in read.block.values)
     column = min(spot[1] for spot in spots if spot is not None)
     slot = next(one for one in read.columns.slots if column in one.columns)
     label = slot.labels[level]
@@ -256,14 +235,14 @@ def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterat
         yield from range(read.batch.num_rows)
         return
     for at in range(read.batch.num_rows):
-        spots = [read.long.spots(field, at) for field in fields]
+        spots = [read.long.spot(field, at) for field in fields]
         if (row, column) in spots:
             yield at
         elif row <= read.place.bottom or column <= read.place.last_stub:
             origins = (
                 _cell_origin(read, plan, field, at) or _heading_origin(read, plan, field, at)
                 for field in fields
-                if field in read.block.across or field in read.lines.stub_columns
+                if field in read.block.across or field in read.lines.stub
             )
             if any(one is not None and one.spot == spot for one in origins):
                 yield at

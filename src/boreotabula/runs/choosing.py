@@ -9,12 +9,12 @@ from pathlib import PurePosixPath
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.problems import nearest
 from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
+from boreotabula.reading.blocks import TabSource, settle_blocks
 from boreotabula.reading.findings import Finding
-from boreotabula.reading.places import find_places
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.stamp_search import NamedValue, Surroundings
 from boreotabula.reading.stamps import convert_stamp
-from boreotabula.reading.tab import TabReading, TabSource, read_tab
+from boreotabula.reading.tab import TabReading, read_tab
 from boreotabula.runs.inbox import SourceFile
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
@@ -185,13 +185,14 @@ class OpenFile:
             self.sheets.pop(tab.name, None)
 
     def _looks_like_form(self, sheet: Sheet) -> bool:
-        for form in self.job.plan.forms:
-            for block in form.blocks:
-                if block.stub and not (block.at or block.named_table or block.columns):
-                    places, _ = find_places(sheet, block, self.job.plan.names)
-                    if any(len(place.stub) == len(block.stub) for place in places):
-                        return True
-        return False
+        """Whether a block that is found by headings has all of them on a tab."""
+        source = TabSource(blocks={key: {} for key in self.job.blocks})
+        return any(
+            len(one.place.stub) == len(one.block.stub) and one.block.found_by_headings
+            for form in self.job.plan.forms
+            for view in settle_blocks(sheet, self.job.plan, form, source)
+            for one in view.blocks
+        )
 
     # --- what is known besides the cells ---------------------------------------------------------
 

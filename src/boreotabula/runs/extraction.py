@@ -12,7 +12,8 @@ from typing import Any
 import pyarrow as pa
 
 from boreotabula.reading.findings import Finding, Severity, Unplaced
-from boreotabula.reading.records import as_one, record_schema
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.records import as_one
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.choosing import make_job
@@ -189,7 +190,7 @@ def gather(
     findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
     return Run(
         layout,
-        {table: as_one(some, record_schema(layout.plan, table)) for table, some in batches.items()},
+        _tables(layout.plan, batches),
         tuple(findings),
         tuple(unplaced),
         tuple(files),
@@ -197,10 +198,19 @@ def gather(
         add_up(file.account for file in files),
         started,
         datetime.now(UTC),
-        first={
-            table: as_one(some, record_schema(layout.plan, table)) for table, some in first.items()
-        },
+        first=_tables(layout.plan, first),
     )
+
+
+def _tables(plan: Plan, batches: Mapping[str, Sequence[pa.RecordBatch]]) -> dict[str, pa.Table]:
+    """The output tables. A field that none of several tables got has a column in each that could
+    have had it, so that it is not missing altogether."""
+    met = {name for some in batches.values() for one in some for name in one.schema.names}
+    lost = plan.unclaimed - met
+    return {
+        table: as_one(some, plan, table, lost & frozenset(plan.open_fields[table]))
+        for table, some in batches.items()
+    }
 
 
 def _note_first(first: Mapping[str, list[pa.RecordBatch]], reading: FileReading) -> None:

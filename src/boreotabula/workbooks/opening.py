@@ -196,7 +196,7 @@ class _Plain:
 
     def sheet(self, name: str) -> Sheet:
         rows: list[list[Cell]] = [list(row) for row in self._rows]
-        return make_sheet(name, rows, self._merges)
+        return make_sheet(name, rows, self._merges, typed=False)
 
 
 _Opener = Callable[[Path, FileKind, Opening], _Source]

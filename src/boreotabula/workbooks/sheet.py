@@ -95,6 +95,8 @@ class Sheet:
     tables: tuple[TableObject, ...] = ()
     turned: bool = False
     """Whether rows and columns have changed places, see `turn`."""
+    typed: bool = True
+    """Whether numbers and dates are kept apart from texts; in a text file all cells are texts."""
 
     @cached_property
     def height(self) -> int:
@@ -138,6 +140,7 @@ class Sheet:
                 visibility=self.visibility,
                 hidden_rows=self.hidden_columns,
                 hidden_columns=self.hidden_rows,
+                typed=self.typed,
             ),
             turned=not self.turned,
         )
@@ -158,6 +161,7 @@ def make_sheet(
     hidden_rows: Sequence[int] = (),
     hidden_columns: Sequence[int] = (),
     tables: Sequence[TableObject] = (),
+    typed: bool = True,
 ) -> Sheet:
     """A sheet from rows of cells, padded to one width; cells of `corrected` are laid over them.
 
@@ -204,4 +208,5 @@ def make_sheet(
         hidden_rows=tuple(row for row in hidden_rows if row < len(rows)),
         hidden_columns=tuple(column for column in hidden_columns if column < width),
         tables=tuple(tables),
+        typed=typed,
     )

@@ -1,0 +1,225 @@
+"""The blocks of a sheet, settled: where each is, what its columns and rows are.
+
+This is the one place where that is done: extracting, listing headings, showing a tab and looking
+for tabs that were not chosen all ask here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from boreotabula.reading.cells import is_figure
+from boreotabula.reading.column_findings import UNHEADED, UNNAMED, beyond_gap, without_heading
+from boreotabula.reading.columns import Column, ColumnKind, Columns
+from boreotabula.reading.findings import Finding, Spot, Telling
+from boreotabula.reading.line_findings import about_lines
+from boreotabula.reading.lines import Lines, carried, tell_rows_apart
+from boreotabula.reading.lookalikes import without_lookalikes
+from boreotabula.reading.place import Place, bounded, same_table
+from boreotabula.reading.places import find_places
+from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
+from boreotabula.reading.settling import AboutColumns, settle_columns
+from boreotabula.reading.stamp_search import Surroundings
+from boreotabula.reading.stamps import Stamped, read_stamps
+from boreotabula.reading.strays import Frame
+from boreotabula.workbooks.sheet import Sheet
+
+
+@dataclass(frozen=True)
+class TabSource:
+    """Where a tab is from: its file's path, and what is known of it besides its cells."""
+
+    file: str = ""
+    around: Surroundings = field(default_factory=Surroundings)
+    blocks: Mapping[str, Mapping[str, str]] | None = None
+    """Of blocks that choose their own tabs: those that chose this one, with what its name gave."""
+    shared: bool = True
+    """Whether the tab is read by blocks that make no choice of their own."""
+
+
+@dataclass(frozen=True)
+class SettledBlock:
+    """A block at one of its places; `view` is the sheet as it lies, or turned."""
+
+    block: BlockPlan
+    view: Sheet
+    place: Place
+    columns: Columns
+    lines: Lines
+    stamped: Stamped
+    tellings: tuple[Telling, ...]
+    """What is to be said of its columns and rows."""
+
+    @property
+    def frame(self) -> Frame:
+        """The rows and columns that it takes on the sheet as it lies.
+
+        Columns at its edges that hold nothing, or beside the records a remark here and there, are
+        no part of it.
+        """
+        every = self.columns.every
+        at_edge = [self._at_edge(one) for one in every]
+        first = next((at for at, edge in enumerate(at_edge) if not edge), 0)
+        last = next((at for at, edge in enumerate(at_edge[::-1]) if not edge), 0)
+        rows = range(max(self.place.top, 0), self.lines.last + 1)
+        columns = range(every[first].column, every[-1 - last].column + 1)
+        return Frame(columns, rows) if self.view.turned else Frame(rows, columns)
+
+    def _at_edge(self, column: Column) -> bool:
+        """Whether a column could be left out at an edge of the table."""
+        if column.kind is not ColumnKind.UNKNOWN:
+            return False
+        below = range(self.place.bottom + 1, self.lines.last + 1)
+        filled = [row for row in below if self.view.rows[row][column.column] != ""]
+        return not filled or _remarks(self.view, column, filled, self.lines)
+
+
+def _remarks(view: Sheet, column: Column, filled: Sequence[int], lines: Lines) -> bool:
+    """Whether a column without a heading holds but a remark here and there, at the edge of the
+    table; `filled` are the rows where it is filled."""
+    if column.why != UNHEADED:
+        return False
+    texts = not any(is_figure(view, view.rows[row][column.column]) for row in filled)
+    return texts and (len(filled) == 1 or 2 * len(filled) < len(lines.records))
+
+
+@dataclass(frozen=True)
+class SettledView:
+    """All blocks that are read on the sheet as it lies, or on the turned one."""
+
+    view: Sheet
+    blocks: tuple[SettledBlock, ...]
+    tellings: tuple[Telling, ...]
+    """What is to be said of their places, and of stamps."""
+    stamped: tuple[Stamped, ...]
+
+
+def settle_blocks(sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource) -> list[SettledView]:
+    """Find the blocks of a form on a sheet, and tell what each of their columns and rows is."""
+    blocks = wanted_blocks(form, source)
+    found = []
+    for turned in (False, True):
+        some = [one for one in blocks if one.turned is turned]
+        if some:
+            view = sheet.turn() if turned else sheet
+            found.append(_settle_view(sheet, view, plan, form, source, some))
+    return found
+
+
+def wanted_blocks(form: FormPlan, source: TabSource) -> list[BlockPlan]:
+    """The blocks of a form that are read on a tab."""
+    return [one for one in form.blocks if _wanted(one, source)]
+
+
+def _wanted(block: BlockPlan, source: TabSource) -> bool:
+    if block.tabs is None:
+        return source.shared
+    return source.blocks is not None and block.key in source.blocks
+
+
+def _settle_view(
+    sheet: Sheet,
+    view: Sheet,
+    plan: Plan,
+    form: FormPlan,
+    source: TabSource,
+    blocks: Sequence[BlockPlan],
+) -> SettledView:
+    """Stamps come before rows, so that their cells are known to be spoken for."""
+    placed, tellings = _placed(view, plan, blocks)
+    each = any(block.repeat for block, _ in placed)
+    frames = [place for _, place in placed]
+    stamps = [
+        read_stamps(sheet, plan, form, source.around, frames, near, view.turned)
+        for near in (frames if each else [None])
+    ]
+    spoken = frozenset(spot for one in stamps for spot in one.spoken)
+    if view.turned:
+        spoken = frozenset((column, row) for row, column in spoken)
+    settled = tuple(
+        _settle(view, plan, block, place, stamped, spoken)
+        for (block, place), stamped in zip(
+            placed, stamps if each else stamps * len(placed), strict=True
+        )
+    )
+    return SettledView(view, settled, tuple(tellings), tuple(stamps))
+
+
+def _placed(
+    view: Sheet, plan: Plan, blocks: Sequence[BlockPlan]
+) -> tuple[list[tuple[BlockPlan, Place]], list[Telling]]:
+    """Blocks with the places where they are, each bounded by the others."""
+    found = [(block, *find_places(view, block, plan.names)) for block in blocks]
+    placed: list[tuple[BlockPlan, Place]] = []
+    tellings = [one for *_, told in found for one in told]
+    for block, places, _ in found:
+        for place in places:
+            if any(same_table(other, place) for _, other in placed):
+                tellings.append(Telling(_read_already(view, place)))
+            else:
+                placed.append((block, place))
+    frames = bounded([place for _, place in placed])
+    return [(block, frame) for (block, _), frame in zip(placed, frames, strict=True)], tellings
+
+
+def _read_already(view: Sheet, place: Place) -> Finding:
+    return Finding(
+        "blocks-overlap",
+        f"two blocks of the layout find the same table at {view.address(place.top, place.left)};"
+        " it was read by the first of them only",
+        "Give the blocks stub headings that differ, say where each is with `at`, or let them"
+        " choose other tabs.",
+        cell=view.address(max(place.top, 0), place.left),
+        looked_for="a table for each block",
+        found="the same table for two",
+    )
+
+
+def _settle(
+    view: Sheet,
+    plan: Plan,
+    block: BlockPlan,
+    place: Place,
+    stamped: Stamped,
+    spoken: frozenset[Spot],
+) -> SettledBlock:
+    columns, about = settle_columns(view, place, plan, block)
+    apart = tell_rows_apart(view, place, columns, spoken)
+    settled = without_lookalikes(view, place, columns, apart, plan)
+    columns = settled.columns
+    lines = carried(view, columns, settled.lines)
+    tellings = (
+        *_about_columns(view, place, columns, about, lines),
+        *settled.tellings,
+        *about_lines(view, place, columns, lines),
+    )
+    return SettledBlock(block, view, place, columns, lines, stamped, tellings)
+
+
+def _about_columns(
+    view: Sheet, place: Place, columns: Columns, about: AboutColumns, lines: Lines
+) -> Iterator[Telling]:
+    """What is to be said of columns, now that it is known which rows the table has.
+
+    Nothing is said of a column that holds nothing in them.
+    """
+    rows = range(max(place.top, 0), lines.last + 1)
+    below = range(place.bottom + 1, lines.last + 1)
+    kinds = {one.column: one.kind for one in columns.every}
+    for column, finding in about:
+        if column < 0:
+            yield Telling(finding)
+        elif not view.column_filled(column, below.start, below.stop):
+            continue
+        elif kinds[column] is ColumnKind.UNKNOWN:
+            yield Telling(finding, rows, [column], lapses=True)
+        elif kinds[column] is not ColumnKind.LIKE_TOTAL:
+            yield Telling(finding)
+    for one in columns.of(ColumnKind.UNKNOWN):
+        if one.why in (UNHEADED, UNNAMED):
+            filled = [row for row in below if view.rows[row][one.column] != ""]
+            if filled and not _remarks(view, one, filled, lines):
+                finding = without_heading(view, place, one, filled[0], len(filled))
+                yield Telling(finding, rows, [one.column], lapses=True)
+    yield from beyond_gap(view, place, columns.right, lines.last)

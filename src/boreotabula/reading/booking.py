@@ -1,0 +1,62 @@
+"""Roles booked from the records as they go out: what no record holds is no stamp, stub or value."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from boreotabula.reading.lengthen import InRows, InSlots, Lengthened
+from boreotabula.reading.roles import Role, RoleMap
+from boreotabula.reading.stamps import Stamped
+
+
+def book_cells(
+    roles: RoleMap, batch: pa.RecordBatch, long: Lengthened, stubs: Collection[str]
+) -> int:
+    """Book the cells whose values are in a batch of records, those of `stubs` as stub cells.
+
+    Returns how many of them another block has booked as values before.
+    """
+    again = 0
+    for field, source in long.sources.items():
+        if field not in batch.schema.names:
+            continue
+        held = _held(batch.column(field))
+        if isinstance(source, InRows):
+            rows, columns = _in_rows(source, long, held)
+        else:
+            rows, columns = _in_slots(source, long, held)
+        again += roles.book(rows, columns, Role.STUB if field in stubs else Role.VALUE)
+    return again
+
+
+def _held(column: pa.Array) -> NDArray[np.bool_] | slice:
+    """Which records have a value."""
+    if not column.null_count:
+        return slice(None)
+    return column.is_valid().to_numpy(zero_copy_only=False)  # type: ignore[no-any-return]
+
+
+_Cells = tuple[NDArray[np.intp], NDArray[np.intp]]
+
+
+def _in_rows(source: InRows, long: Lengthened, held: NDArray[np.bool_] | slice) -> _Cells:
+    rows = np.zeros(len(source.rows), bool)
+    rows[long.row_of[held]] = True
+    return source.rows[rows], source.columns[rows]
+
+
+def _in_slots(source: InSlots, long: Lengthened, held: NDArray[np.bool_] | slice) -> _Cells:
+    return source.rows[long.row_of[held]], source.columns[long.slot_of[held]]
+
+
+def book_stamps(roles: RoleMap, batch: pa.RecordBatch, stamped: Stamped) -> None:
+    """Book the stamps that the records of a batch carry; `roles` are those of the sheet as it
+    lies."""
+    if batch.num_rows:
+        for field, spot in stamped.spots.items():
+            if field in batch.schema.names and batch.column(field)[0].is_valid:
+                roles.give_spots([spot], Role.STAMP)
