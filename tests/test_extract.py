@@ -75,7 +75,7 @@ def test_one_bad_file_never_stops_the_others(desk: Path) -> None:
     (inbox / "b_junk.xlsx").write_bytes(b"\0\1\2 this is no workbook")
     (inbox / "c_empty.xlsx").write_bytes(b"")
     (inbox / "d_cut.xlsx").write_bytes((inbox / "a_good.xlsx").read_bytes()[:900])
-    (inbox / "e_copy.xlsx").write_bytes((inbox / "a_good.xlsx").read_bytes())
+    (inbox / "a_good - Kopie.xlsx").write_bytes((inbox / "a_good.xlsx").read_bytes())
     write_workbook(inbox / "f_tabs.xlsx", {"Bank 1": GOOD})
     write_workbook(inbox / "g_heads.xlsx", {"Bench 1": [["Weather", None, "mild"]]})
     text = [row[:] for row in GOOD]
@@ -84,10 +84,10 @@ def test_one_bad_file_never_stops_the_others(desk: Path) -> None:
     done = extract(desk)
     assert done.status == 1
     assert found(desk) == [
+        ("file-twice", "a_good - Kopie.xlsx", "", ""),
         ("file-unreadable", "b_junk.xlsx", "", ""),
         ("file-unreadable", "c_empty.xlsx", "", ""),
         ("file-unreadable", "d_cut.xlsx", "", ""),
-        ("file-twice", "e_copy.xlsx", "", ""),
         ("no-tab-matches", "f_tabs.xlsx", "", ""),
         ("stamp-blank", "g_heads.xlsx", "Bench 1", "B1"),
         ("block-not-found", "g_heads.xlsx", "Bench 1", ""),

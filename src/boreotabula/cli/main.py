@@ -31,6 +31,10 @@ COMMANDS = {
 """The commands in the order of the work: the module of each, and what it does."""
 
 
+FAULT = 70
+"""The exit status of a fault of the program itself."""
+
+
 class LazyGroup(click.Group):
     """A group whose commands are imported only when they are needed."""
 
@@ -63,7 +67,8 @@ def cli() -> None:
 
 
 def run() -> NoReturn:
-    """Run the command line and leave with its exit status: 0, 1, 2 or 3 (130 if interrupted)."""
+    """Run the command line and leave with its exit status: 0, 1, 2 or 3 (130 if interrupted, 70 if
+    the program itself is at fault)."""
     try:
         status = cli.main(standalone_mode=False)
     except click.Abort:
@@ -78,6 +83,11 @@ def run() -> NoReturn:
     except BoreotabulaError as error:
         click.echo(str(error), err=True)
         _leave(error.exit_status)
+    except Exception as error:  # noqa: BLE001  # the last resort: a fault of the program
+        from boreotabula.cli.fault import tell_fault
+
+        tell_fault(error)
+        _leave(FAULT)
     sys.exit(status if isinstance(status, int) else 0)
 
 

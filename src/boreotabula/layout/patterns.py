@@ -1,7 +1,8 @@
 """Patterns: one small language wherever a name is matched.
 
-`*` is any text, `{field}` is any text that also becomes a stamp. Letter case is ignored. Each
-takes as little as it can, from left to right. In file patterns both stop at '/', `**` does not.
+`*` is any text, `{field}` is any text that also becomes a stamp, `[*]` is the sign itself. Letter
+case is ignored. Each takes as little as it can, from left to right. In file patterns both stop at
+'/', `**` does not.
 """
 
 from __future__ import annotations
@@ -11,10 +12,12 @@ import unicodedata
 from dataclasses import dataclass
 from enum import Enum
 from functools import lru_cache
+from itertools import pairwise
 
 from boreotabula.layout.headings import fold, normal_form
 
-_TOKEN = re.compile(r"(\*\*|\*|\{[^{}]*\})")
+_TOKEN = re.compile(r"(\[\*\]|\*\*|\*|\{[^{}]*\})")
+_STAR = "[*]"
 
 
 class Kind(Enum):
@@ -25,7 +28,7 @@ class Kind(Enum):
     TAB = "tab"
     """The name of a tab as it is, trimmed."""
     CELL = "cell"
-    """The normal form of a heading or label."""
+    """A heading or label as it is shown, or its normal form."""
     STAMP = "stamp"
     """The text of a stamp as it is, gaps as one space; `{}` is the part that is kept."""
 
@@ -42,19 +45,33 @@ class Pattern:
     kind: Kind
     captures: tuple[str, ...]
     regex: re.Pattern[str]
+    greedy: re.Pattern[str]
+    """The same where each part takes as much as it can."""
 
     def match(self, name: str) -> dict[str, str] | None:
         """The captured texts by field if the whole name matches, else None."""
-        found = self.regex.fullmatch(self._subject(name))
-        if found is None:
+        if self.kind is Kind.CELL:
+            found = self.regex.fullmatch(fold(name.strip()))
+            found = found or self.regex.fullmatch(normal_form(name))
+        else:
+            found = self.regex.fullmatch(self._subject(name))
+        return None if found is None else self._captured(found)
+
+    def other_match(self, name: str) -> dict[str, str] | None:
+        """Other captured texts by which the whole name would match as well; None if there are
+        none."""
+        if not self.captures:
             return None
+        found = self.greedy.fullmatch(self._subject(name))
+        other = None if found is None else self._captured(found)
+        return None if other == self.match(name) else other
+
+    def _captured(self, found: re.Match[str]) -> dict[str, str]:
         return {
             field: text.strip() for field, text in zip(self.captures, found.groups(), strict=True)
         }
 
     def _subject(self, name: str) -> str:
-        if self.kind is Kind.CELL:
-            return normal_form(name)
         if self.kind is Kind.STAMP:
             return " ".join(unicodedata.normalize("NFKC", name).split())
         name = unicodedata.normalize("NFC", name).strip()
@@ -77,23 +94,34 @@ def pattern(text: str, kind: Kind) -> Pattern:
     regex: list[str] = []
     for place, part in enumerate(parts):
         if place % 2 == 0:
-            regex.append(_literal(text, part, kind, last=place + 1 == len(parts)))
+            regex.append(_literal(text, part, kind))
+        elif part == _STAR:
+            regex.append(re.escape("*"))
         elif part.startswith("{"):
             captures.append(_capture(text, part, kind, captures))
             regex.append("([^/]+?)" if kind is Kind.FILE else "(.+?)")
-            if place + 2 < len(parts) and not parts[place + 1] and parts[place + 2][0] == "{":
-                raise PatternError(f"“{text}”: put some text between {part} and {parts[place + 2]}")
         else:
             regex.append("[^/]*?" if kind is Kind.FILE and part == "*" else ".*?")
-    compiled = re.compile("".join(regex), re.IGNORECASE | re.DOTALL)
-    return Pattern(text, kind, tuple(captures), compiled)
+    _check_neighbours(text, parts)
+    flags = re.IGNORECASE | re.DOTALL
+    lazy = "".join(regex)
+    greedy = "".join(part.replace("+?", "+").replace("*?", "*") if at % 2 else part
+                     for at, part in enumerate(regex))  # fmt: skip
+    return Pattern(text, kind, tuple(captures), re.compile(lazy, flags), re.compile(greedy, flags))
 
 
-def _literal(text: str, part: str, kind: Kind, *, last: bool) -> str:
+def _check_neighbours(text: str, parts: list[str]) -> None:
+    """Nothing would tell where one part ends and the next begins."""
+    for one, other in pairwise(part for part in parts if part):
+        if {one[0], other[0]} <= {"{", "*"} and "{" in (one[0], other[0]):
+            raise PatternError(f"“{text}”: put some text between {one} and {other}")
+
+
+def _literal(text: str, part: str, kind: Kind) -> str:
     if "{" in part or "}" in part:
         raise PatternError(f"“{text}” has a brace without its partner")
     if kind is Kind.CELL:
-        part = fold(part).rstrip(": ") if last else fold(part)
+        part = fold(part)
     if kind is Kind.STAMP:
         part = " ".join(unicodedata.normalize("NFKC", f".{part}.").split())[1:-1]
     return re.escape(part)
@@ -116,8 +144,10 @@ def _capture(text: str, part: str, kind: Kind, before: list[str]) -> str:
 
 def first_match(patterns: tuple[Pattern, ...], name: str) -> dict[str, str] | None:
     """Captures of the first pattern that matches the name, or None if none does."""
-    for one in patterns:
-        captured = one.match(name)
-        if captured is not None:
-            return captured
-    return None
+    found = matching(patterns, name)
+    return None if found is None else found.match(name)
+
+
+def matching(patterns: tuple[Pattern, ...], name: str) -> Pattern | None:
+    """The first pattern that matches the name."""
+    return next((one for one in patterns if one.match(name) is not None), None)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns import Columns
@@ -19,46 +20,62 @@ _NEAR = 1e-6
 def about_totals(
     sheet: Sheet, totals: Totals, columns: Columns, lines: Lines, figures: Figures
 ) -> list[Finding]:
-    """The totals that disagree: those of one cause in one finding."""
-    found: dict[tuple[float, str], list[Check]] = {}
+    """The totals that disagree: those of one cause in one finding.
+
+    One cause is a difference that several totals share, and a whole row or column of totals of
+    which several disagree, each by another difference: a column was lost, perhaps.
+    """
     search = _Search(sheet, columns, lines, figures)
-    lost = _nothing_agrees(totals)
+    whole = list(_whole_lines(totals))
+    told = {(one.row, one.column) for some in whole for one in some}
+    found: dict[tuple[float, str], list[Check]] = {}
     for check in totals.wrong:
-        if (check.row, check.column) not in lost:
-            cause = (round(check.printed - check.summed, 6), search.culprit(check))
-            found.setdefault(cause, []).append(check)
-    told = [_differs(sheet, checks, cause[1]) for cause, checks in found.items()]
-    told += [_none(sheet, some) for some in _lines_of(totals, lost)]
+        if (check.row, check.column) not in told:
+            found.setdefault((_apart(check), search.culprit(check)), []).append(check)
+    findings = [_differs(sheet, checks, cause[1]) for cause, checks in found.items()]
+    findings += [_of_line(sheet, totals, some) for some in _same_cause(whole)]
     if totals.flaws:
-        told.append(_flawed(sheet, totals))
-    return told
+        findings.append(_flawed(sheet, totals))
+    return findings
 
 
 _SEVERAL = 3
 
 
-def _nothing_agrees(totals: Totals) -> set[tuple[int, int]]:
-    """The places of totals in whose row or column, of at least three, not a single one agrees."""
-    lost: set[tuple[int, int]] = set()
-    for by_row in (True, False):
-        groups: dict[int, list[Check]] = {}
-        for one in totals.checks:
-            groups.setdefault(one.row if by_row else one.column, []).append(one)
-        for some in groups.values():
-            if len(some) >= _SEVERAL and not any(one.agrees for one in some):
-                lost |= {(one.row, one.column) for one in some}
-    return lost
+def _apart(check: Check) -> float:
+    return round(check.printed - check.summed, 6)
 
 
-def _lines_of(totals: Totals, lost: set[tuple[int, int]]) -> Iterator[list[Check]]:
-    """The lost totals row by row, or column by column where they stand below each other."""
-    left = [one for one in totals.wrong if (one.row, one.column) in lost]
-    while left:
-        in_row = [one for one in left if one.row == left[0].row]
-        in_column = [one for one in left if one.column == left[0].column]
-        some = in_row if len(in_row) >= len(in_column) else in_column
-        yield some
-        left = [one for one in left if one not in some]
+def _whole_lines(totals: Totals) -> Iterator[list[Check]]:
+    """The totals of a column or row of which at least three disagree, each by a difference of its
+    own or all of them; the fullest first, each total once."""
+    agreeing = Counter(line for one in totals.checks if one.agrees for line in _lines_of(one))
+    groups: dict[tuple[str, int], list[Check]] = {}
+    for one in totals.wrong:
+        for line in _lines_of(one):
+            groups.setdefault(line, []).append(one)
+    told: set[tuple[int, int]] = set()
+    for line, every in sorted(groups.items(), key=lambda one: -len(one[1])):
+        some = [one for one in every if (one.row, one.column) not in told]
+        several = len({_apart(one) for one in some}) >= _SEVERAL or not agreeing[line]
+        if len(some) >= _SEVERAL and several:
+            told |= {(one.row, one.column) for one in some}
+            yield some
+
+
+def _lines_of(check: Check) -> tuple[tuple[str, int], tuple[str, int]]:
+    return ("column", check.column), ("row", check.row)
+
+
+def _same_cause(lines: Iterable[list[Check]]) -> Iterator[list[Check]]:
+    """Lines of totals that differ by the same amounts in the same places: subtotals and totals of
+    the same records. Of each, those of the first line."""
+    seen: set[frozenset[float]] = set()
+    for some in lines:
+        amounts = frozenset(map(_apart, some))
+        if amounts not in seen:
+            seen.add(amounts)
+            yield some
 
 
 def _number(number: float) -> str:
@@ -94,17 +111,28 @@ def _range(sheet: Sheet, check: Check) -> str:
     return first if first == last else f"{first} to {last}"
 
 
-def _none(sheet: Sheet, checks: Sequence[Check]) -> Finding:
+def _of_line(sheet: Sheet, totals: Totals, checks: Sequence[Check]) -> Finding:
+    """A row or column of totals of which several disagree."""
     first = checks[0]
     where = sheet.address(first.row, first.column)
-    same_row = len({one.row for one in checks}) == 1 and len(checks) > 1
-    called = sheet.row_called(first.row) if same_row else sheet.column_called(first.column)
+    in_row = len({one.row for one in checks}) == 1
+    called = sheet.row_called(first.row) if in_row else sheet.column_called(first.column)
+    line = ("row", first.row) if in_row else ("column", first.column)
+    number = sum(line in _lines_of(one) for one in totals.checks)
+    all_of_them = number == len(checks)
+    said = (
+        f"none of the {number} printed totals of {called} is the sum of records"
+        if all_of_them
+        else f"{len(checks)} of the {number} printed totals of {called} are not the sums of their"
+        " records"
+    )
     return Finding(
         "total-differs",
-        f"none of the {len(checks)} printed totals of {called} is the sum of records: the first is"
-        f" {_number(first.printed)} in {where}, the records sum up to {_number(first.summed)}",
+        f"{said}: the first is {_number(first.printed)} in {where}, the records sum up to"
+        f" {_number(first.summed)}",
         "If they are no sums (a share, a price), list the heading or label in `ignore` or `skip`"
-        " instead of `totals`; else ask the sender.",
+        " instead of `totals`; else look whether a row or column of the records is lacking, and ask"
+        " the sender.",
         cell=where,
         looked_for=_number(first.summed),
         found=_number(first.printed),

@@ -169,16 +169,30 @@ def summand_sets(columns: Columns, plan: Plan) -> Mapping[int, list[tuple[int, .
     """
     summed = summed_columns(columns, plan)
     return {
-        one.column: _summand_sets(columns, one, summed)
+        one.column: _summand_sets(columns, one, summed, plan)
         for one in (*summed, *columns.of(ColumnKind.TOTAL))
     }
 
 
 def _summand_sets(
-    columns: Columns, column: Column, summed: tuple[Column, ...]
+    columns: Columns, column: Column, summed: tuple[Column, ...], plan: Plan
 ) -> list[tuple[int, ...]]:
-    field = _field_of_total(columns, column, summed)
-    others = [one for one in summed if one.column != column.column and field in ("", one.field)]
+    others = [one for one in summed if one.column != column.column]
+    if len(columns.block.values) < 2:
+        return _sets_among(columns, column, others)
+    known = _field_of_total(column, plan)
+    fields = (known,) if known in columns.block.values else (*columns.block.values, "")
+    found = [
+        some
+        for field in fields
+        for some in _sets_among(
+            columns, column, [one for one in others if field in ("", one.field)]
+        )
+    ]
+    return list(dict.fromkeys(found))
+
+
+def _sets_among(columns: Columns, column: Column, others: list[Column]) -> list[tuple[int, ...]]:
     labels = _folded(column)
     before = [one.column for one in columns.of(ColumnKind.TOTAL) if one.column < column.column]
     sets = [
@@ -197,18 +211,13 @@ def _folded(column: Column) -> tuple[str, ...]:
     return tuple(normal_form(cell_text(label)) for label in column.labels)
 
 
-def _field_of_total(columns: Columns, column: Column, summed: Sequence[Column]) -> str:
-    """The value that a column of totals is of, where several stand under each heading.
-
-    Known by the lowest heading: the same as that of one of the values.
-    """
-    values = columns.block.values
-    if len(values) < 2:
-        return ""
+def _field_of_total(column: Column, plan: Plan) -> str | None:
+    """The value that a column of totals is of, where several are under each heading: the field that
+    its lowest heading means. Without one, the sums of each value are tried."""
     if column.kind is ColumnKind.VALUE:
         return column.field
-    lowest = _folded(column)[-1:] or ("",)
-    return next((one for one in values if normal_form(one) == lowest[0]), "")
+    lowest = cell_text(column.labels[-1]) if column.labels else ""
+    return plan.names.field_of(lowest) if lowest else None
 
 
 # --- rows of totals ------------------------------------------------------------------------------

@@ -20,7 +20,7 @@ from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Sheet, Visibility
-from boreotabula.workbooks.text import TextForm
+from boreotabula.workbooks.text import OpenQuote, TextForm
 
 
 @dataclass(frozen=True)
@@ -80,7 +80,8 @@ class OpenFile:
         self.sheets: dict[str, Sheet] = {}
         self.broken: dict[str, UnreadableError] = {}
         self.findings: list[Finding] = [
-            Finding("read-as", remark, "Nothing to do if this is right.") for remark in book.remarks
+            *(Finding("read-as", one, "Nothing to do if this is right.") for one in book.doubts),
+            *map(_open_quote, book.quotes),
         ]
         if source.unmatched:
             self.findings.append(_unmatched(source))
@@ -157,6 +158,14 @@ class OpenFile:
         if not chosen and not quiet and not self.job.blocks:
             blank = all(one.blank for one in names) and choice.needs_blanks
             self.say(_not_one_tab([]) if blank else _no_tab([choice.said], self.book))
+        for one in choice.named:
+            unclear = {name: other for name in chosen if (other := one.other_match(name))}
+            mine = [name for name in unclear if one.match(name) == chosen[name]]
+            if mine:
+                name = mine[0]
+                self.say(
+                    name_ambiguous(one.text, name, chosen[name], unclear[name], len(mine)), name
+                )
         for first, second in _same_captures(self.job.plan, chosen):
             self.say(_captured_twice(first, second, chosen[first]), second)
         return chosen
@@ -169,7 +178,8 @@ class OpenFile:
                     yield one.text
 
     def others(self, chosen: Mapping[str, Chosen]) -> Iterator[tuple[str, str]]:
-        """Why tabs were not read; one that looks like the form is worth a warning."""
+        """Why tabs were not read; those that look like the form are worth a warning."""
+        alike: list[str] = []
         for tab in self.book.tabs:
             if tab.name in chosen:
                 if tab.name in self.broken:
@@ -181,8 +191,13 @@ class OpenFile:
             yield tab.name, "not chosen by [tabs]"
             sheet = self.sheet(tab.name)
             if sheet is not None and chosen and not sheet.blank and self._looks_like_form(sheet):
-                self.say(_not_chosen(self.job.tabs.said), tab.name)
+                alike.append(tab.name)
             self.sheets.pop(tab.name, None)
+        if self.job.tabs.position is None:
+            for name in alike:
+                self.say(_not_chosen(self.job.tabs.said), name)
+        elif alike:
+            self.say(_beside_position(self.job.tabs.said, alike))
 
     def _looks_like_form(self, sheet: Sheet) -> bool:
         """Whether a block that is found by headings has all of them on a tab."""
@@ -243,6 +258,39 @@ def _captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Fin
     )
 
 
+def name_ambiguous(
+    pattern: str, name: str, captured: Mapping[str, str], other: Mapping[str, str], number: int
+) -> Finding:
+    """A name of a file or tab that fits a pattern in two ways, and how many more do."""
+    said, instead = (
+        ", ".join(f"{field} = “{text}”" for field, text in one.items()) for one in (captured, other)
+    )
+    more = f" (so do {number - 1} more names)" if number > 1 else ""
+    return Finding(
+        "name-ambiguous",
+        f"“{name}” fits the pattern “{pattern}” in two ways: {said} was taken, {instead} would be"
+        f" possible{more}",
+        "Make the pattern more exact, or rename the file or tab.",
+        looked_for="one way to read the name",
+        found=instead,
+    )
+
+
+def _open_quote(quote: OpenQuote) -> Finding:
+    return Finding(
+        "quote-open",
+        f"the quote that opens in line {quote.line} (“{quote.text}”) is never closed, so all lines"
+        " below it became one cell"
+        if not quote.closed
+        else f"the quote that opens in line {quote.line} (“{quote.text}”) reaches to line"
+        f" {quote.last}, with delimiters in between: these lines became one cell",
+        'Close or delete the quote in the file; where quotes are plain signs, write `quote = ""`'
+        " into [text].",
+        looked_for="a closing quote in the same line",
+        found=f"line {quote.line}",
+    )
+
+
 def _unmatched(source: SourceFile) -> Finding:
     return Finding(
         "name-unmatched",
@@ -263,6 +311,22 @@ def _not_chosen(said: str) -> Finding:
         " it in [tabs] except.",
         looked_for=said,
         found="a tab that looks like the form",
+    )
+
+
+def _beside_position(said: str, alike: Sequence[str]) -> Finding:
+    """Tabs that look like the form in a file of which one is read by its position."""
+    tabs = ", ".join(f"“{name}”" for name in alike[:5]) + (" …" if len(alike) > 5 else "")
+    one = len(alike) == 1
+    return Finding(
+        "tab-not-chosen",
+        f"only {said} is read, but {'1 more tab holds' if one else f'{len(alike)} more tabs hold'}"
+        f" the headings of the table: {tabs}",
+        f"If {'it belongs' if one else 'they belong'} to the form, choose by `named` or `every`"
+        " instead of `position` in [tabs]; if not, list"
+        f" {'it' if one else 'them'} in [tabs] except.",
+        looked_for=said,
+        found=tabs,
     )
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass, field, replace
 from functools import partial
+from pathlib import PurePosixPath
 
 from boreotabula.reading.findings import Finding
 from boreotabula.runs.choosing import Job, make_job
@@ -61,11 +63,12 @@ def _digest_of(source: SourceFile) -> str:
 def read_all(
     layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
 ) -> Iterator[FileReading]:
-    """Read the taken files, in order, given their `digests`; of copies only the first is kept.
+    """Read the taken files, in order, given their `digests`; of copies only one is kept.
 
     That holds for files with the same content, and for tabs with the same records.
     """
-    return without_copies(_without_same(_read(layout, inbox, means, known)))
+    readings = _read(layout, inbox, means, known)
+    return without_copies(_without_same(readings, _originals(inbox.taken, known)))
 
 
 def _read(
@@ -139,12 +142,45 @@ def _taken_down(task: _Task) -> Packed:
     return packed(FileReading(task.source.name, digest=task.digest, findings=(finding,)))
 
 
-def _without_same(readings: Iterator[FileReading]) -> Iterator[FileReading]:
-    """The readings, where a file with the content of an earlier one gives nothing."""
-    first: dict[str, str] = {}
+def _without_same(
+    readings: Iterator[FileReading], kept: Mapping[str, str]
+) -> Iterator[FileReading]:
+    """The readings, where a file gives nothing that is a copy of another: see `_originals`."""
     for reading in readings:
-        same = first.setdefault(reading.digest, reading.name) if reading.digest else reading.name
-        yield reading if same == reading.name else _copy_of(reading, same)
+        original = kept.get(reading.name, reading.name)
+        yield reading if original == reading.name else _copy_of(reading, original)
+
+
+_COPY_MARK = re.compile(
+    r"\s*\(\d+\)$|\s*[-–_]\s*(copy|kopie|kopi|kopia|kopio|copie|copia)(\s*\(\d+\))?$"
+    r"|\s+copy(\s+\d+)?$|^(copy of|kopie von|kopi av|kopia av|copie de|copia de)\s+",
+    re.IGNORECASE,
+)
+"""What programs add to the name of a copied file."""
+
+
+def _originals(sources: Sequence[SourceFile], known: Mapping[str, str]) -> dict[str, str]:
+    """The file that is kept for each: of those with the same content and the same captures the one
+    whose name is not that of a copy, else the first. Files whose names tell different things are no
+    copies, but for the marks that programs add to the names of copies."""
+    groups: dict[tuple[object, ...], list[str]] = {}
+    for source in sources:
+        if known[source.name]:
+            told = tuple(sorted((name, _unmarked(text)) for name, text in source.captured.items()))
+            groups.setdefault((known[source.name], told), []).append(source.name)
+    return {
+        name: min(names, key=lambda one: _unmarked(_stem(one)) != _stem(one))
+        for names in groups.values()
+        for name in names
+    }
+
+
+def _stem(name: str) -> str:
+    return PurePosixPath(name).stem
+
+
+def _unmarked(text: str) -> str:
+    return _COPY_MARK.sub("", text)
 
 
 def _copy_of(reading: FileReading, first: str) -> FileReading:

@@ -16,11 +16,11 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.records import as_one
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
-from boreotabula.runs.choosing import make_job
+from boreotabula.runs.choosing import make_job, name_ambiguous
 from boreotabula.runs.earlier import Since
 from boreotabula.runs.every_file import Means, digests, read_all
 from boreotabula.runs.files import FileReading
-from boreotabula.runs.inbox import NO_PATTERN, Inbox, LeftOut, look
+from boreotabula.runs.inbox import NO_PATTERN, Inbox, LeftOut, SourceFile, look
 from boreotabula.runs.layouts import Layout
 from boreotabula.runs.odd.watching import watches
 
@@ -53,6 +53,8 @@ class FileSummary:
     other_tabs: Mapping[str, str]
     account: Account
     why_not_read: str = ""
+    read_as: str = ""
+    """How a text was read: encoding, delimiter, lines."""
 
     @property
     def totals(self) -> TotalsCount:
@@ -166,7 +168,7 @@ def gather(
     started = datetime.now(UTC)
     batches: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
     findings: list[Finding] = [
-        *layout.findings, *_empty_inbox(inbox, layout), *_passed_over(inbox),
+        *layout.findings, *_empty_inbox(inbox, layout), *_passed_over(inbox), *_ambiguous(inbox),
     ]  # fmt: skip
     unplaced: list[Unplaced] = []
     files: list[FileSummary] = []
@@ -251,6 +253,17 @@ def _passed_over(inbox: Inbox) -> Iterator[Finding]:
             )
 
 
+def _ambiguous(inbox: Inbox) -> Iterator[Finding]:
+    """Names that fit their pattern in two ways: told once for each pattern."""
+    found: dict[str, list[SourceFile]] = {}
+    for one in inbox.taken:
+        if one.other is not None:
+            found.setdefault(one.pattern, []).append(one)
+    for text, some in found.items():
+        first = some[0]
+        yield name_ambiguous(text, first.name, first.captured, first.other or {}, len(some))
+
+
 def _idle_pattern(text: str) -> Finding:
     return Finding(
         "tab-pattern-unused",
@@ -281,6 +294,7 @@ def _summary(reading: FileReading) -> FileSummary:
         reading.other_tabs,
         add_up(tab.account for tab in reading.tabs),
         reading.why_not_read,
+        reading.read_as,
     )
 
 

@@ -13,6 +13,8 @@ import pyarrow.compute as pc
 from boreotabula.layout.addresses import address
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
+from boreotabula.reading.blocks import SettledBlock
+from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.tab import TabReading
 from boreotabula.workbooks.sheet import Sheet
 
@@ -44,7 +46,12 @@ class TabFacts:
     numbers: Mapping[str, int] = field(default_factory=dict)
     """By field of numbers how many values it has."""
     empty: tuple[str, ...] = ()
-    """Fields that are empty in all of its records."""
+    """Fields whose column is there, but empty in all of its records."""
+    by_position: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Of blocks that name their columns by position: the headings of the columns, or without any
+    what they hold."""
+    position_cells: Mapping[str, str] = field(default_factory=dict)
+    """Where each of these tables begins."""
 
     @property
     def labels(self) -> Mapping[str, str]:
@@ -67,10 +74,11 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     largest: dict[str, tuple[tuple[float, str], ...]] = {}
     numbers: dict[str, int] = {}
     empty: list[str] = []
+    there = {name for one in reading.blocks for name in one.long.arrays}
     for batch in reading.tables.values():
         for name, column in zip(batch.schema.names, batch.columns, strict=True):
             filled = len(column) - column.null_count
-            if len(column) and not filled:
+            if len(column) and not filled and name in there:
                 empty.append(name)
             elif filled and name not in stamps and _is_number(column.type):
                 numbers[name] = numbers.get(name, 0) + filled
@@ -88,7 +96,32 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         largest,
         numbers,
         tuple(empty),
+        {one.block.key: kinds_by_position(one) for one in reading.blocks if one.block.columns},
+        {
+            one.block.key: one.view.address(max(one.place.top, 0), one.place.left)
+            for one in reading.blocks
+            if one.block.columns
+        },
     )
+
+
+def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
+    """The headings of the columns of a block, in normal form; where it has none, whether each holds
+    figures or texts. Blank columns at the end do not count."""
+    view, place, lines = settled.view, settled.place, settled.lines
+    found = []
+    for one in settled.columns.every:
+        if place.depth:
+            heading = view.cell(place.bottom, one.column)
+            found.append(normal_form(cell_text(heading)))
+        else:
+            cells = [view.rows[row][one.column] for row in lines.records]
+            figures = [is_figure(view, cell) for cell in cells if cell != ""]
+            kind = "figures" if 2 * sum(figures) > len(figures) else "texts"
+            found.append(kind if figures else "")
+    while found and not found[-1]:
+        found.pop()
+    return tuple(found)
 
 
 def _is_number(kind: pa.DataType) -> bool:

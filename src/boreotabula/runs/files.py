@@ -61,6 +61,10 @@ class FileReading:
     unplaced: tuple[Unplaced, ...] = ()
     read: bool = field(default=False)
     """Whether the file could be opened."""
+    read_as: str = ""
+    """How a text was read: encoding, delimiter, lines."""
+    guessed: str = ""
+    """Its encoding, if that was guessed among several that are possible."""
 
     @property
     def why_not_read(self) -> str:
@@ -80,6 +84,8 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
     try:
         reading = replace(reading, size=source.path.stat().st_size, digest=file_digest(source.path))
         with Workbook(source.path, job.opening) as book:
+            said = "; ".join(book.remarks)
+            reading = replace(reading, read_as=said, guessed=book.guessed)
             return _read_tabs(OpenFile(book, source, job), reading)
     except UnreadableError as error:
         return replace(reading, findings=(_unreadable(source.name, str(error), error.advice),))

@@ -6,12 +6,12 @@ import json
 import os
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePath, PurePosixPath
 from typing import TYPE_CHECKING
 
 from boreotabula.errors import CallError
-from boreotabula.layout.patterns import Kind, Pattern, first_match, pattern
+from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
 
 if TYPE_CHECKING:
     from boreotabula.runs.layouts import Layout
@@ -35,6 +35,10 @@ class SourceFile:
     """The name of the nearest folder that holds it."""
     unmatched: bool = False
     """Whether it was named by the user, but matches no pattern of the layout."""
+    pattern: str = ""
+    """The pattern that took it."""
+    other: Mapping[str, str] | None = None
+    """What the pattern would capture if it were held against the name in another way."""
 
 
 @dataclass(frozen=True)
@@ -81,12 +85,22 @@ def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ())
                 seen.add(resolved)
             name = f"{text.strip('/')}/{below}" if several else below
             why = why or _excluded(below, exclude)
-            captured = first_match(include, below) if include else {}
-            if why is None and captured is not None:
-                taken.append(SourceFile(path, name, captured, path.absolute().parent.name))
+            chosen = matching(include, below)
+            if why is None and (chosen or not include):
+                taken.append(_taken(path, name, below, chosen))
             else:
                 left_out.append(LeftOut(name, why or NO_PATTERN))
     return Inbox(tuple(taken), tuple(left_out))
+
+
+def _taken(path: Path, name: str, below: str, chosen: Pattern | None) -> SourceFile:
+    folder = path.absolute().parent.name
+    if chosen is None:
+        return SourceFile(path, name, {}, folder)
+    captured = chosen.match(below) or {}
+    return SourceFile(
+        path, name, captured, folder, pattern=chosen.text, other=chosen.other_match(below)
+    )
 
 
 def sorted_files(
@@ -109,9 +123,14 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
         if not path.is_file():
             raise CallError(f"there is no file “{path}”")
         below = _below(path, layout.folders.values())
-        captured = first_match(include, below) if include else {}
-        folder = path.resolve().parent.name
-        taken.append(SourceFile(path, below, captured or {}, folder, captured is None))
+        chosen = matching(include, below)
+        taken.append(
+            replace(
+                _taken(path.resolve(), below, below, chosen),
+                path=path,
+                unmatched=bool(include) and chosen is None,
+            )
+        )
     return Inbox(tuple(taken), ())
 
 
@@ -183,6 +202,8 @@ def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
 
 def _unwanted(below: str, home: Path, written: frozenset[Path], runs: _Runs) -> str | None:
     """Why a file is never read, whatever the patterns say."""
+    if not (home / below).is_file():
+        return "no regular file: a pipe, a device, or a link to nothing"
     steps = below.split("/")
     name = steps[-1]
     if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):

@@ -223,6 +223,8 @@ def packed(reading: FileReading) -> Packed:
         "patterns": reading.patterns,
         "findings": [vars(one) for one in reading.findings],
         "unplaced": reading.unplaced,
+        "read_as": reading.read_as,
+        "guessed": reading.guessed,
     }
     return Packed(json.dumps(head, ensure_ascii=False).encode(), sink.getvalue().to_pybytes())
 
@@ -256,6 +258,8 @@ def _read_head(packed_head: bytes, body: _Body) -> FileReading:
         tuple(Finding(**one) for one in head["findings"]),
         tuple(Unplaced(*one) for one in head["unplaced"]),
         head["read"],
+        head["read_as"],
+        head["guessed"],
     )
 
 
@@ -272,6 +276,7 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
                 for name, some in stored["largest"].items()
             },
             "empty": tuple(stored["empty"]),
+            "by_position": {key: tuple(one) for key, one in stored["by_position"].items()},
         }
     )
 

@@ -24,7 +24,7 @@ from boreotabula.runs.placing import placed
 FINDING_COLUMNS = (
     "severity", "code", "file", "tab", "cell", "looked_for", "found", "message", "advice",
 )  # fmt: skip
-UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason")
+UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason", "finding")
 
 
 def write_record(
@@ -133,6 +133,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
                 "sha256": file.digest,
                 "read": file.read,
                 **({} if file.read else {"why_not_read": file.why_not_read}),
+                **({"read_as": file.read_as} if file.read_as else {}),
                 "records": file.records,
                 "tabs": [
                     {"tab": tab.name, "records": tab.records, "printed_totals": _totals(tab.totals)}

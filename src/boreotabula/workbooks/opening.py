@@ -16,7 +16,7 @@ from boreotabula.workbooks.kinds import FileKind, file_kind
 from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.look import Inside, NamedCell
 from boreotabula.workbooks.sheet import Cell, Sheet, Span, Visibility, make_sheet
-from boreotabula.workbooks.text import TextForm, read_text
+from boreotabula.workbooks.text import OpenQuote, TextForm, read_text
 
 
 @dataclass(frozen=True)
@@ -40,6 +40,9 @@ class _Source(Protocol):
 
     tabs: tuple[Tab, ...]
     remarks: tuple[str, ...]
+    doubts: tuple[str, ...]
+    guessed: str
+    quotes: tuple[OpenQuote, ...]
 
     def sheet(self, name: str) -> Sheet: ...
     def names(self) -> Mapping[str, NamedCell]: ...
@@ -49,7 +52,9 @@ class _Source(Protocol):
 class Workbook:
     """An open file of any kind that is read. Use as a context manager; sheets are read one by one.
 
-    A text file or web page has one tab, named "". `remarks` are things to be said of the file.
+    A text file or web page has one tab, named "". `remarks` say how the file was read, `doubts` are
+    those of them that a person should know of; `guessed` is the encoding of a text if it was one of
+    several that are possible, `quotes` are those that may have swallowed lines of it.
     Raises UnreadableError on opening and on reading a sheet.
     """
 
@@ -60,7 +65,10 @@ class Workbook:
             self.kind = file_kind(path)
             self._source = _SOURCES[self.kind](path, self.kind, opening)
         self.tabs = self._source.tabs
-        self.remarks = (*_misnamed(path, self.kind), *self._source.remarks)
+        misnamed = tuple(_misnamed(path, self.kind))
+        self.remarks = (*misnamed, *self._source.remarks)
+        self.doubts = (*misnamed, *self._source.doubts)
+        self.guessed, self.quotes = self._source.guessed, self._source.quotes
 
     def __enter__(self) -> Self:
         return self
@@ -106,6 +114,9 @@ class _Workbook:
         import python_calamine as calamine
 
         self.remarks: tuple[str, ...] = ()
+        self.doubts: tuple[str, ...] = ()
+        self.guessed = ""
+        self.quotes: tuple[OpenQuote, ...] = ()
         # First the look: it refuses what would take the reader, and the machine, too far.
         self._inside = _inside(path, kind, opening.limits)
         self._book = calamine.CalamineWorkbook.from_path(path)
@@ -178,13 +189,18 @@ class _Plain:
     """A text file or web page: one tab without a name."""
 
     def __init__(self, path: Path, kind: FileKind, opening: Opening) -> None:
+        self.doubts: tuple[str, ...] = ()
+        self.guessed = ""
+        self.quotes: tuple[OpenQuote, ...] = ()
         if kind is FileKind.WEB_PAGE:
             from boreotabula.workbooks.webpage import read_web_page
 
-            self._rows, self._merges, said = read_web_page(path, opening.limits)
+            self._rows, self._merges, said, several = read_web_page(path, opening.limits)
+            self.doubts = (said,) if several else ()
         else:
             text = read_text(path, opening.text, opening.limits)
             self._rows, self._merges, said = text.rows, [], text.said
+            self.guessed, self.quotes = text.guessed, text.quotes
         self.tabs: tuple[Tab, ...] = (Tab(""),)
         self.remarks: tuple[str, ...] = (said,)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import codecs
 import csv
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
@@ -40,11 +40,25 @@ class TextForm:
 
 
 @dataclass(frozen=True)
+class OpenQuote:
+    """A quote that opens a field reaching over several lines; lines counted from 1."""
+
+    line: int
+    last: int
+    closed: bool
+    text: str
+    """What the field begins with."""
+
+
+@dataclass(frozen=True)
 class TextTable:
     """The rows of a text, and what was found out about how it is written."""
 
     rows: list[list[str]]
     said: str
+    guessed: str = ""
+    """The encoding, as messages call it, if it was guessed among several that are possible."""
+    quotes: tuple[OpenQuote, ...] = ()
 
 
 def read_text(path: Path, form: TextForm, limits: Limits) -> TextTable:
@@ -67,8 +81,11 @@ def read_text(path: Path, form: TextForm, limits: Limits) -> TextTable:
     text = text.removesuffix("\x1a")
     quote = '"' if form.quote is None else form.quote
     delimiter = form.delimiter or find_delimiter(text, quote)
-    rows = _rows(text, delimiter, quote)
-    return TextTable(rows, _said(encoding, delimiter, rows))
+    lines = text.splitlines(keepends=True)
+    rows, spans = _rows_and_spans(lines, delimiter, quote)
+    guessed = _called(encoding) if encoding in _ONE_BYTE and not form.encoding else ""
+    quotes = tuple(_open_quotes(rows, spans, lines, delimiter, quote)) if quote else ()
+    return TextTable(rows, _said(encoding, delimiter, rows), guessed, quotes)
 
 
 def find_encoding(data: bytes) -> str:
@@ -119,22 +136,73 @@ def find_delimiter(text: str, quote: str) -> str:
 
 
 def _rows(text: str, delimiter: str, quote: str) -> list[list[str]]:
+    return _rows_and_spans(text.splitlines(keepends=True), delimiter, quote)[0]
+
+
+def _rows_and_spans(
+    lines: Sequence[str], delimiter: str, quote: str
+) -> tuple[list[list[str]], dict[int, tuple[int, int]]]:
+    """The rows, and of those that take several lines the first and the last, counted from 1."""
     csv.field_size_limit(2**31 - 1)
+    reader = csv.reader(
+        lines,
+        delimiter=delimiter,
+        quotechar=quote or None,
+        quoting=csv.QUOTE_MINIMAL if quote else csv.QUOTE_NONE,
+    )
+    rows: list[list[str]] = []
+    spans: dict[int, tuple[int, int]] = {}
+    before = 0
     try:
-        return list(
-            csv.reader(
-                text.splitlines(keepends=True),
-                delimiter=delimiter,
-                quotechar=quote or None,
-                quoting=csv.QUOTE_MINIMAL if quote else csv.QUOTE_NONE,
-            )
-        )
+        for row in reader:
+            if reader.line_num > before + 1:
+                spans[len(rows)] = (before + 1, reader.line_num)
+            rows.append(row)
+            before = reader.line_num
     except csv.Error as error:
         raise UnreadableError(f"its lines cannot be parted into cells ({error})") from error
+    return rows, spans
+
+
+_SHOWN = 40
+
+
+def _open_quotes(
+    rows: Sequence[Sequence[str]],
+    spans: Mapping[int, tuple[int, int]],
+    lines: Sequence[str],
+    delimiter: str,
+    quote: str,
+) -> Iterator[OpenQuote]:
+    """The quotes that may have swallowed lines: a field with line breaks and delimiters inside, or
+    one that the end of the file cuts off."""
+    end = len(rows) - 1
+    spans = {**spans, end: spans.get(end, (len(lines), len(lines)))} if rows else spans
+    for at, (first, last) in spans.items():
+        cut = at == end and _cut_off(lines[first - 1 :], delimiter, quote)
+        line = first
+        for place, cell in enumerate(rows[at]):
+            breaks = cell.count("\n")
+            open_ = cut and place == len(rows[at]) - 1
+            if open_ or (breaks and delimiter in cell):
+                yield OpenQuote(line, last if open_ else line + breaks, not open_, cell[:_SHOWN])
+            line += breaks
+
+
+def _cut_off(lines: Sequence[str], delimiter: str, quote: str) -> bool:
+    """Whether some lines end within quotes."""
+    try:
+        list(csv.reader(lines, delimiter=delimiter, quotechar=quote, strict=True))
+    except csv.Error as error:
+        return "unexpected end of data" in str(error)
+    return False
+
+
+def _called(encoding: str) -> str:
+    return _NAMES.get(encoding, encoding.upper())
 
 
 def _said(encoding: str, delimiter: str, rows: Sequence[Sequence[str]]) -> str:
-    name = _NAMES.get(encoding, encoding.upper())
     width = max(map(len, rows), default=0)
     parted = DELIMITERS.get(delimiter, f"“{delimiter}”") if width > 1 else "no delimiter"
-    return f"read as {name} text, delimiter {parted}, {len(rows):,} lines"
+    return f"read as {_called(encoding)} text, delimiter {parted}, {len(rows):,} lines"

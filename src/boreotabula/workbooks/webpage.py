@@ -88,8 +88,8 @@ def _spanned(text: str | None) -> int:
     return min(max(int(text), 1), _MOST_SPANNED) if text and text.isdecimal() else 1
 
 
-def read_web_page(path: Path, limits: Limits) -> tuple[list[list[str]], list[Span], str]:
-    """Rows and merged ranges of the first table, and what is to be said.
+def read_web_page(path: Path, limits: Limits) -> tuple[list[list[str]], list[Span], str, bool]:
+    """Rows and merged ranges of the first table, what is to be said, and whether there are more.
 
     Raises UnreadableError if there is no table, or the page is too large.
     """
@@ -112,4 +112,4 @@ def read_web_page(path: Path, limits: Limits) -> tuple[list[list[str]], list[Spa
         [table.cells.get((row, column), "") for column in range(width)] for row in range(height)
     ]
     more = f"; the first of its {table.tables} tables" if table.tables > 1 else ""
-    return rows, table.merges, f"read as a web page{more}, {height:,} rows"
+    return rows, table.merges, f"read as a web page{more}, {height:,} rows", table.tables > 1

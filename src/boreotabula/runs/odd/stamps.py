@@ -92,20 +92,37 @@ class MovedStamps:
                     met.first[label] = (reading.name, tab)
 
     def findings(self) -> Iterator[Finding]:
-        """Tabs whose label is rare, if the usual one is missing there or stands elsewhere."""
+        """Tabs whose label is rare: the form has moved there, or the cell is another one's.
+
+        Where all labels of a tab are rare, two at least, and stand nowhere else, it is a form in
+        another language.
+        """
+        rare = {(form, name): set(self._rare(met)) for (form, name), met in self._beside.items()}
         for (form, name), met in self._beside.items():
-            total = sum(met.counts.values())
-            usual = [one for one, count in met.counts.items() if count >= _FEWEST and one]
+            usual = self._usual(met)
             others = self._labels_of_others(form, name)
-            for label, count in met.counts.items():
-                if label in usual or not usual or count * _RARE > total:
+            for label in met.counts:
+                if label not in rare[form, name]:
                     continue
                 file, tab = met.first[label]
+                beside = tab.facts.beside
+                foreign = len(beside) > 1 and all(
+                    one in rare[form, other] for other, (one, _) in beside.items()
+                )
                 elsewhere = [one for one in usual if one in tab.facts.labels]
-                # A rare label alone may be another language: then it is not that of another stamp,
-                # and the usual one stands nowhere on the tab.
-                if elsewhere or label in others or not label:
-                    yield _moved(name, label, usual, elsewhere, file, tab, count)
+                moved = bool(elsewhere) or label in others or not label
+                if moved or not foreign:
+                    code = "stamp-moved" if moved else "stamp-label-unusual"
+                    yield _moved(code, name, label, usual, elsewhere, file, tab, met.counts[label])
+
+    def _usual(self, met: _Beside) -> list[str]:
+        return [one for one, count in met.counts.items() if count >= _FEWEST and one]
+
+    def _rare(self, met: _Beside) -> Iterator[str]:
+        usual, total = self._usual(met), met.counts.total()
+        for label, count in met.counts.items():
+            if usual and label not in usual and count * _RARE <= total:
+                yield label
 
     def _labels_of_others(self, form: str, name: str) -> set[str]:
         return {
@@ -118,8 +135,8 @@ class MovedStamps:
 
 
 def _moved(
-    name: str, label: str, usual: list[str], elsewhere: list[str], file: str, tab: TabResult,
-    count: int,
+    code: str, name: str, label: str, usual: list[str], elsewhere: list[str], file: str,
+    tab: TabResult, count: int,
 ) -> Finding:  # fmt: skip
     cell = tab.facts.beside[name][1]
     there = f"“{label}”" if label else "no label"
@@ -127,10 +144,13 @@ def _moved(
     place = f", which stands in {tab.facts.labels[elsewhere[0]]} here" if elsewhere else ""
     more = f" (so on {count} tabs)" if count > 1 else ""
     return Finding(
-        "stamp-moved",
+        code,
         f"{cell}, taken for “{name}”, has {there} beside it, on like tabs {wanted}{place}{more}",
         "Look whether a row or column was inserted above; `right_of` finds a label wherever it"
-        " stands, `labelled` makes this an error.",
+        " is, `labelled` makes this an error."
+        if code == "stamp-moved"
+        else "Look whether the cell is still the one that is meant; `right_of` finds a label"
+        " wherever it is, `labelled` makes this an error, and takes several labels.",
         cell=cell,
         looked_for=wanted,
         found=label or "blank",

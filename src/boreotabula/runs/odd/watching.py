@@ -8,11 +8,13 @@ from typing import Protocol
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.reading.findings import Finding
 from boreotabula.runs.files import FileReading
+from boreotabula.runs.odd.columns import ColumnsByPosition
 from boreotabula.runs.odd.copies import SameValues
 from boreotabula.runs.odd.counts import FewRecords, FieldsEmpty, MissingTabs
 from boreotabula.runs.odd.headings import HeadingCount
 from boreotabula.runs.odd.keys import Keys
 from boreotabula.runs.odd.stamps import MovedStamps, SameStamps
+from boreotabula.runs.odd.texts import GuessedEncodings
 from boreotabula.runs.odd.values import FarValues
 
 
@@ -30,6 +32,6 @@ def watches(spec: LayoutSpec) -> Sequence[Watch]:
     """Everything that is watched for in a run of a layout."""
     found: list[Watch] = [
         SameStamps(), SameValues(), MovedStamps(), MissingTabs(), HeadingCount(), FewRecords(),
-        FieldsEmpty(), FarValues(),
+        FieldsEmpty(), FarValues(), GuessedEncodings(), ColumnsByPosition(),
     ]  # fmt: skip
     return [Keys(spec.key), *found] if spec.key else found
