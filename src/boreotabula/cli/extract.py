@@ -60,6 +60,9 @@ Exit status: 0 clean · 1 written, but something is an error
     "--report", type=click.Path(path_type=Path), metavar="PAGE",
     help="Write a page of the run (.html) too.",
 )  # fmt: skip
+@click.option(
+    "--overwrite", is_flag=True, help="Replace OUT even if it was not written by an extract."
+)
 @click.option("--only", metavar="PATTERN", help="Only the files whose name matches.")
 @click.option("--limit", type=click.IntRange(min=1), metavar="N", help="Only the first N files.")
 @click.option("--dry-run", is_flag=True, help="Write nothing; show the first records instead.")
@@ -81,6 +84,7 @@ def command(
     tab: str | None,
     append: bool,
     report: Path | None,
+    overwrite: bool,
     only: str | None,
     limit: int | None,
     dry_run: bool,
@@ -106,7 +110,7 @@ def command(
     loaded = Layout.load(layout)
     if report is not None:
         check_apart(report, loaded.folders.values())
-    inbox = _inbox(loaded, target, files, only, limit)
+    inbox = _inbox(loaded, target, files, only, limit, overwrite=overwrite)
     show = _Show(quiet, verbose, as_json, strict, report)
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)
     return perform(loaded, inbox, target, show, means)
@@ -171,6 +175,8 @@ def _inbox(
     files: tuple[Path, ...],
     only: str | None,
     limit: int | None,
+    *,
+    overwrite: bool,
 ) -> Inbox:
     """The files of this call."""
     from boreotabula.layout.patterns import Kind, PatternError, pattern
@@ -182,7 +188,7 @@ def _inbox(
     elif target.into:
         inbox = look_into(layout, target.path, target.tab, files)
     else:
-        inbox = look_for(layout, target.path, files)
+        inbox = look_for(layout, target.path, files, overwrite=overwrite)
     taken = inbox.taken
     if only:
         try:

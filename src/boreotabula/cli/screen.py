@@ -186,8 +186,8 @@ def summary(
 
 def _changes(since: Since) -> str:
     counts = {
-        "new": len(since.new), "changed": len(since.changed), "gone": len(since.gone),
-        "unchanged": since.unchanged,
+        "new": len(since.new), "changed": len(since.changed), "renamed": len(since.renamed),
+        "gone": len(since.gone), "unchanged": since.unchanged,
     }  # fmt: skip
     return ", ".join(f"{number:,} {what}" for what, number in counts.items() if number)
 

@@ -113,6 +113,7 @@ def _tab_patterns(tabs: Tabs | None, path: KeyPath) -> Iterator[PatternList]:
 
 
 def _all_patterns(spec: LayoutSpec) -> Iterator[PatternList]:
+    yield ("boilerplate",), Kind.CELL, spec.boilerplate
     yield from _file_patterns(spec)
     yield from _tab_patterns(spec.tabs, ("tabs",))
     for form in forms(spec):

@@ -67,11 +67,13 @@ class BookTable:
     old: Sequence[tuple[str, str]] = ()
     """The source file and the markup of each row that is there."""
 
-    def keep(self, replaced: Collection[str]) -> None:
-        """Take over the rows that are there, but for those of some source files."""
-        for file, raw in self.old:
-            if file not in replaced:
-                self.rows.take(raw)
+    def keep(self, replaced: Collection[str], ours: Collection[str]) -> int:
+        """Take over the rows that are there, but for those of some source files. Returns how many
+        of them are of no file that a run has read."""
+        kept = [(file, raw) for file, raw in self.old if file not in replaced]
+        for _, raw in kept:
+            self.rows.take(raw)
+        return sum(file not in ours for file, _ in kept)
 
     def write(self, batch: pa.RecordBatch) -> None:
         """Write the records of a batch, the columns in the order of the tab."""

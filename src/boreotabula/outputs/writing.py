@@ -21,8 +21,9 @@ from boreotabula.outputs.into import BASES, check_target, into_workbook
 from boreotabula.outputs.kinds import KINDS, Writer, known_kind, opened
 from boreotabula.outputs.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
 from boreotabula.outputs.sqlite import Database
+from boreotabula.reading.findings import Finding
 from boreotabula.reading.records import record_schema
-from boreotabula.runs.earlier import earlier_record, since
+from boreotabula.runs.earlier import Before, earlier_record, since, wrote
 from boreotabula.runs.every_file import FILE_TWICE, Means, digests, read_all
 from boreotabula.runs.extraction import Run, gather, read_each
 from boreotabula.runs.files import FileReading
@@ -34,10 +35,13 @@ from boreotabula.runs.record import write_record
 OnFile = Callable[[FileReading], None]
 
 
-def look_for(layout: Layout, out: Path, named: Sequence[Path] = ()) -> Inbox:
+def look_for(
+    layout: Layout, out: Path, named: Sequence[Path] = (), *, overwrite: bool = False
+) -> Inbox:
     """The files of the layout's source folders, once it is sure that `out` can be written.
 
-    Raises CallError for an unknown ending, a missing folder, or an output that is an input.
+    Raises CallError for an unknown ending, a missing folder, an output that is an input, or a file
+    that no run has written, unless that may be overwritten.
     """
     tables = list(layout.plan.tables)
     if len(tables) > 1 and not out.name.lower().endswith(_SEVERAL):
@@ -49,7 +53,17 @@ def look_for(layout: Layout, out: Path, named: Sequence[Path] = ()) -> Inbox:
     if not out.parent.is_dir():
         raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
     check_output(layout, out, named)
+    if not overwrite and _is_foreign(out):
+        raise CallError(
+            f"“{out}” was not written by an extract, so it is left alone; choose another name, or"
+            " replace it with --overwrite (--into puts records into a workbook that is there)"
+        )
     return look(layout, own=(out, run_folder(out)), named=named)
+
+
+def _is_foreign(out: Path) -> bool:
+    """Whether a file holds something that no run has written."""
+    return out.is_file() and out.stat().st_size > 0 and not wrote(out)
 
 
 _SEVERAL = tuple(ending for ending, kind in KINDS.items() if kind.several)
@@ -123,30 +137,80 @@ def extract_into_file(
         raise CallError(
             '`unknown_headings = "keep"` makes columns come and go; write a file of its own with -o'
         )
+    known = digests(inbox)
+    readings = read_all(layout, inbox, means, known)
+    before = Before.of(earlier_record(target), known)
+    whole: Run | None = None
     schemas = _schemas(layout)
-    readings = read_all(layout, inbox, means, digests(inbox))
+    if append or layout.plan.grows:  # rows or columns are known only once all files are read
+        whole = gather(layout, inbox, _told(readings, on_file), keep_records=True)
+        schemas = {table: records.schema for table, records in whole.tables.items()}
     if target.suffix.lower() in BASES:
-        with told(target), closing(Database(target, schemas, layout.spec.key)) as base:
-            output = _Output(base.writers)
-            fresh = output.written(_forgotten(readings, base, list(schemas)), on_file)
-            run = _gathered(layout, inbox, fresh, target)
-            if may_write(run, strict=strict):
-                base.commit()
-                write_record(run, target)
-        return run
-    with closing(into_workbook(target, schemas, tab)) as book:
-        if append:  # which rows stay is known only once all files are read
-            run = gather(layout, inbox, _told(readings, on_file), keep_records=True)
-            run = _compared(run, target)
-            twice = {one.file for one in run.findings if one.code == FILE_TWICE}
-            replaced = {one.name for one in run.files if one.read} | twice
-            for table, one in zip(schemas, book.tables, strict=True):
-                one.keep(replaced)
-                for batch in run.tables[table].to_batches():
-                    one.write(batch)
+        return _into_base(
+            layout, inbox, target, schemas, whole or readings, on_file, before, strict
+        )
+    return _into_book(
+        layout, inbox, target, schemas, whole or readings, on_file, before, tab, append, strict
+    )
+
+
+def _into_base(
+    layout: Layout,
+    inbox: Inbox,
+    target: Path,
+    schemas: Mapping[str, pa.Schema],
+    source: Run | Iterable[FileReading],
+    on_file: OnFile,
+    before: Before,
+    strict: bool,
+) -> Run:
+    """Put records into a database: those of the files that are read take the place of what it held
+    of them, under whatever name."""
+    with told(target), closing(Database(target, schemas, layout.spec.key)) as base:
+        if isinstance(source, Run):
+            run = _compared(source, target)
+            for file in _replaced(run, before):
+                for table in schemas:
+                    base.forget(table, [file])
+            _write_tables(run, base.writers)
         else:
+            fresh = _forgotten(source, base, list(schemas), before)
+            run = _gathered(layout, inbox, _Output(base.writers).written(fresh, on_file), target)
+        run = replace(run, files_kept=before.without(_replaced(run, before)))
+        if may_write(run, strict=strict):
+            base.commit()
+            write_record(run, target)
+    return run
+
+
+def _into_book(
+    layout: Layout,
+    inbox: Inbox,
+    target: Path,
+    schemas: Mapping[str, pa.Schema],
+    source: Run | Iterable[FileReading],
+    on_file: OnFile,
+    before: Before,
+    tab: str | None,
+    append: bool,
+    strict: bool,
+) -> Run:
+    """Put records into a workbook. Rows that no run has written stay."""
+    with closing(into_workbook(target, schemas, tab)) as book:
+        ours = {*before.files, *(one.name for one in inbox.taken)}
+        run = _compared(source, target) if isinstance(source, Run) else None
+        replaced = _replaced(run, before) if append and run else ours
+        foreign = sum(one.keep(replaced, ours) for one in book.tables)
+        if run is None:
+            assert not isinstance(source, Run)
             output = _Output(book.writers)
-            run = _gathered(layout, inbox, output.written(readings, on_file), target)
+            run = _gathered(layout, inbox, output.written(source, on_file), target)
+        else:
+            _write_tables(run, book.writers)
+        if foreign:
+            run = replace(run, findings=(*run.findings, _rows_kept(target, foreign)))
+        if append:
+            run = replace(run, files_kept=before.without(replaced))
         with placed(target) as stream:
             if not may_write(run, strict=strict):
                 raise KeepOld
@@ -156,14 +220,41 @@ def extract_into_file(
     return run
 
 
+def _write_tables(run: Run, writers: Mapping[str, Writer]) -> None:
+    for table, records in run.tables.items():
+        for batch in records.to_batches():
+            writers[table].write(batch)
+
+
+def _replaced(run: Run, before: Before) -> set[str]:
+    """The files whose records a run replaces: those that it read, copies of them, and what they
+    were called before."""
+    read = {one.name for one in run.files if one.read}
+    twice = {one.file for one in run.findings if one.code == FILE_TWICE}
+    return read | twice | {before.renamed[name] for name in read if name in before.renamed}
+
+
+def _rows_kept(target: Path, number: int) -> Finding:
+    rows = "1 row" if number == 1 else f"{number:,} rows"
+    return Finding(
+        "rows-kept",
+        f"{rows} of “{target.name}” {'is' if number == 1 else 'are'} of no run, and stayed as"
+        f" {'it is' if number == 1 else 'they are'}",
+        "Nothing to do, if they were written by hand or by another layout; else delete them there.",
+        looked_for="a source_file that a run has read",
+        found=rows,
+    )
+
+
 def _forgotten(
-    readings: Iterable[FileReading], base: Database, tables: Sequence[str]
+    readings: Iterable[FileReading], base: Database, tables: Sequence[str], before: Before
 ) -> Iterator[FileReading]:
     """The readings; what a database holds of a file goes once it is read anew, or is a copy."""
     for reading in readings:
         if reading.read or any(one.code == FILE_TWICE for one in reading.findings):
+            names = [reading.name, before.renamed.get(reading.name, reading.name)]
             for table in tables:
-                base.forget(table, [reading.name])
+                base.forget(table, names)
         yield reading
 
 

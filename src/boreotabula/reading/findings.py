@@ -105,6 +105,7 @@ CODES: dict[str, Severity] = {
     "numbers-unplaced": Severity.WARNING,
     "texts-unplaced": Severity.NOTE,
     "texts-repeated": Severity.NOTE,
+    "rows-kept": Severity.NOTE,
 }
 """Every code a finding can have."""
 
@@ -121,6 +122,8 @@ class Finding:
     found: str = ""
     tab: str = ""
     file: str = ""
+    cause: str = ""
+    """What findings of several tabs have in common that are told once for a run."""
 
     @property
     def severity(self) -> Severity:

@@ -38,6 +38,8 @@ class LineKind(Enum):
     """Names the group of the rows below."""
     LEFT_OUT = auto()
     """Left out by a rule; `why` names it."""
+    LABEL = auto()
+    """Holds nothing but a text of the form itself."""
     NAMELESS = auto()
     """Holds values, but no stub cell names them."""
     NUMBERED = auto()
@@ -153,7 +155,8 @@ def tell_rows_apart(
                if cell != ""}
         for name in block.carry_down if name in own
     }  # fmt: skip
-    inside = [line.row for line in lines if line.kind is not LineKind.BELOW]
+    outside = (LineKind.BELOW, LineKind.LABEL)
+    inside = [line.row for line in lines if line.kind not in outside]
     return Lines(tuple(lines), stub, ended, max(inside, default=place.bottom), kept)
 
 
@@ -270,6 +273,11 @@ def _named_by_carrying(
     return found
 
 
+def is_boilerplate(cell: Cell, patterns: Sequence[Pattern]) -> bool:
+    """Whether a cell holds a text of the form itself."""
+    return isinstance(cell, str) and any(one.match(cell) is not None for one in patterns)
+
+
 class _Reader:
     """What is needed to tell what a row is."""
 
@@ -308,6 +316,8 @@ class _Reader:
             return Line(row, LineKind.HEADING)
         if not self.held[row]:
             return None
+        if self.block.boilerplate and self._is_boilerplate(row):
+            return Line(row, LineKind.LABEL)
         if self.under and row in self.under:
             return Line(row, LineKind.LEFT_OUT, "under_headings")
         if self.totals_from is not None and row >= self.totals_from:
@@ -330,6 +340,11 @@ class _Reader:
         if own.count("") < len(own) or not self.named:
             return Line(row, LineKind.RECORD)
         return Line(row, LineKind.NAMELESS)
+
+    def _is_boilerplate(self, row: int) -> bool:
+        """Whether a row holds one cell, a text of the form itself."""
+        filled = [cell for cell in self.rows[row][self.left : self.right] if cell != ""]
+        return len(filled) == 1 and is_boilerplate(filled[0], self.block.boilerplate)
 
     def _matching(
         self, patterns: Sequence[Pattern], row: int, own: Sequence[Cell]

@@ -39,6 +39,8 @@ def mark_block(roles: RoleMap, place: Place, columns: Columns, lines: Lines) -> 
     for line in lines.lines:
         if line.kind is LineKind.TOTAL:
             roles.give([line.row], _without_unknown(columns), Role.TOTAL)
+        elif line.kind is LineKind.LABEL:
+            roles.give([line.row], every, Role.LABEL)
         elif line.kind is LineKind.LEFT_OUT:
             roles.give([line.row], every, Role.LEFT_OUT, line.why)
     if lines.ended:

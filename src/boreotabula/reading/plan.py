@@ -74,6 +74,8 @@ class BlockPlan:
     ignore: tuple[Pattern, ...]
     skip: tuple[Pattern, ...]
     ends_at: tuple[Pattern, ...]
+    boilerplate: tuple[Pattern, ...]
+    """Texts of the form itself: alone in a row of the table they are no record."""
     gaps: bool
     reach_left: bool
     """Whether unmerged upper headings stand over the last column of their group."""
@@ -126,6 +128,8 @@ class Plan:
     fields: Mapping[str, ValueForm]
     """How the values of each field are written, in the order of the output's columns."""
     names: HeadingNames
+    boilerplate: tuple[Pattern, ...]
+    """Texts of the form itself: outside the tables they are labels."""
     forms: tuple[FormPlan, ...]
     tables: Mapping[str, tuple[str, ...]]
     """The fields of each output table, in the order of the layout."""
@@ -176,6 +180,7 @@ def make_plan(
             for field, described in spec.fields.items()
         },
         names=names,
+        boilerplate=_cell_patterns(spec.boilerplate),
         forms=tuple(
             FormPlan(
                 spec.edition[at].title or f"edition {at + 1}" if spec.edition else "",
@@ -273,6 +278,7 @@ def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPl
         ignore=_cell_patterns(block.ignore),
         skip=_cell_patterns(block.skip),
         ends_at=_cell_patterns(block.ends_at),
+        boilerplate=_cell_patterns(spec.boilerplate),
         gaps=block.gaps,
         reach_left=block.reach == "left",
         turned=block.turned,

@@ -9,8 +9,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import Finding, Severity, Spot, Telling
+from boreotabula.reading.lines import is_boilerplate
 from boreotabula.reading.roles import RoleMap, rank_of
 from boreotabula.workbooks.sheet import Sheet
 
@@ -49,11 +51,30 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
             roles.explain(row, column, why)
 
 
-def _needed(roles: RoleMap, frames: Sequence[Frame]) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
-    """How loudly each unplaced cell must be spoken of, and which cells are within a frame."""
+def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequence[Pattern]) -> None:
+    """Make the texts of the form itself labels, where they are outside the tables."""
+    if not patterns:
+        return
+    outside = roles.unplaced_mask & ~_within(roles, frames)
+    rows = roles.sheet.rows
+    roles.label(
+        (row, column)
+        for row, column in np.argwhere(outside).tolist()
+        if is_boilerplate(rows[row][column], patterns)
+    )
+
+
+def _within(roles: RoleMap, frames: Sequence[Frame]) -> NDArray[np.bool_]:
+    """Which cells are within the frame of a table."""
     within: NDArray[np.bool_] = np.zeros(roles.filled.shape, bool)
     for one in frames:
         within[one.rows.start : one.rows.stop, one.columns.start : one.columns.stop] = True
+    return within
+
+
+def _needed(roles: RoleMap, frames: Sequence[Frame]) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
+    """How loudly each unplaced cell must be spoken of, and which cells are within a frame."""
+    within = _within(roles, frames)
     needed = np.where(within, rank_of(Severity.ERROR), rank_of(Severity.NOTE)).astype(np.uint8)
     for row, column in np.argwhere(roles.unplaced_mask & ~within).tolist():
         if is_figure(roles.sheet, roles.sheet.rows[row][column]):

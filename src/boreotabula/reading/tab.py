@@ -25,7 +25,7 @@ from boreotabula.reading.plan import FormPlan, Plan
 from boreotabula.reading.records import one_batch, plain_record, records_of
 from boreotabula.reading.roles import Account, Role, RoleMap, unplaced_cell
 from boreotabula.reading.stamps import Stamped, convert_stamp, read_stamps
-from boreotabula.reading.strays import tell_strays
+from boreotabula.reading.strays import label_boilerplate, tell_strays
 from boreotabula.reading.total_findings import about_totals
 from boreotabula.reading.totals import TotalsCount, check_totals
 from boreotabula.workbooks.sheet import Sheet, Visibility
@@ -260,7 +260,9 @@ class _TabReader:
 
     def done(self, form: FormPlan | None) -> TabReading:
         """The reading of the tab, with every cell accounted for."""
-        tell_strays(self.roles, [one.frame for one in self.blocks])
+        frames = [one.frame for one in self.blocks]
+        label_boilerplate(self.roles, frames, self.plan.boilerplate)
+        tell_strays(self.roles, frames)
         file, tab = self.source.file, self.sheet.name
         findings = dict.fromkeys(self.roles.findings())
         return TabReading(

@@ -111,6 +111,7 @@ def _doubtful(doubt: Doubt, cells: Sequence[Cell], where: Where, field: str) -> 
         cell=where(first),
         looked_for=key,
         found=text,
+        cause=f"{field}: {doubt.about}",
     )
 
 

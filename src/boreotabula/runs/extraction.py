@@ -22,6 +22,7 @@ from boreotabula.runs.every_file import Means, digests, read_all
 from boreotabula.runs.files import FileReading
 from boreotabula.runs.inbox import NO_PATTERN, Inbox, LeftOut, SourceFile, look
 from boreotabula.runs.layouts import Layout
+from boreotabula.runs.odd.texts import TOLD_FOR_THE_RUN
 from boreotabula.runs.odd.watching import watches
 
 FIRST = 8
@@ -86,6 +87,8 @@ class Run:
     ended: datetime
     since: Since | None = None
     """What has changed since the run before, if there was one."""
+    files_kept: Mapping[str, str] = field(default_factory=dict)
+    """Files read before whose records stay in the output, with their digests."""
     first: Mapping[str, pa.Table] = field(default_factory=dict, repr=False)
     """The first few records of each table."""
 
@@ -185,7 +188,7 @@ def gather(
             for tab in reading.tabs:
                 for table, batch in tab.tables.items():
                     batches[table].append(batch)
-        findings += reading.findings
+        findings += [one for one in reading.findings if one.code not in TOLD_FOR_THE_RUN]
         unplaced += reading.unplaced
         files.append(_summary(reading))
     findings += [finding for one in watching for finding in one.findings()]

@@ -243,8 +243,7 @@ class _Runs:
             folder, run_folder(folder) / RUN_RECORD
         )
         beside = [one for one in folder.glob(f"*{RUN_FOLDER}") if _is_run_folder(one)]
-        records = [earlier for one in beside if (earlier := _output_of(one))]
-        return inside, frozenset(records)
+        return inside, frozenset(name for one in beside for name in outputs_of(one))
 
 
 def run_folder(out: Path) -> Path:
@@ -258,14 +257,24 @@ def _is_run_folder(folder: Path) -> bool:
 
 
 def _is_output(path: Path, record: Path) -> bool:
-    return bool(path.name) and _output_of(record.parent) == path.name
+    return bool(path.name) and path.name in outputs_of(record.parent)
 
 
-def _output_of(folder: Path) -> str:
-    """The name of the output that a run folder belongs to; empty if there is none."""
+_TEXT = r'"(?:[^"\\]|\\.)*"'
+_OUTPUTS = (
+    re.compile(rf'"output": ({_TEXT})'),
+    re.compile(rf'"also_written": (\[\s*(?:{_TEXT}(?:,\s*)?)*\s*\])'),
+)
+"""What the record of a run begins with: its output, and earlier ones that share its folder."""
+
+
+def outputs_of(folder: Path) -> frozenset[str]:
+    """The names of the outputs that a run folder belongs to; none if it is no such folder."""
     try:
         with (folder / RUN_RECORD).open(encoding="utf-8") as stream:
-            found = re.search(r'"output": ("(?:[^"\\]|\\.)*")', stream.read(4096))
-        return str(json.loads(found[1])) if found else ""
+            start = stream.read(4096)
+        found = [json.loads(one[1]) for form in _OUTPUTS if (one := form.search(start))]
     except (OSError, ValueError):
-        return ""
+        return frozenset()
+    names = [name for one in found for name in (one if isinstance(one, list) else [one])]
+    return frozenset(name for name in names if isinstance(name, str))

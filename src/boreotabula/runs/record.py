@@ -18,7 +18,7 @@ from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.extraction import Run
-from boreotabula.runs.inbox import RUN_RECORD, run_folder
+from boreotabula.runs.inbox import RUN_RECORD, outputs_of, run_folder
 from boreotabula.runs.placing import placed
 
 FINDING_COLUMNS = (
@@ -99,6 +99,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
     """The run as plain data, as run.json holds it."""
     return {
         "output": out.name if out else None,
+        "also_written": _also_written(out),
         "version": __version__,
         "layout": {
             "file": run.layout.path.name,
@@ -145,9 +146,21 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
             }
             for file in run.files
         ],
+        "files_kept": dict(run.files_kept),
         "since_last_run": asdict(run.since) if run.since else None,
         "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
     }
+
+
+_MOST_OUTPUTS = 20
+
+
+def _also_written(out: Path | None) -> list[str]:
+    """The other outputs that runs have written beside the same folder, and that are there still."""
+    if out is None:
+        return []
+    names = outputs_of(run_folder(out)) - {out.name}
+    return sorted(name for name in names if out.with_name(name).exists())[:_MOST_OUTPUTS]
 
 
 def _relative(layout: Path, out: Path | None) -> str:

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from itertools import groupby
 
-from boreotabula.reading.findings import Finding
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.runs.files import FileReading
 
 
@@ -32,3 +36,108 @@ class GuessedEncodings:
                 found=encoding,
                 file=files[0],
             )
+
+
+class UnplacedTexts:
+    """Gathers the texts outside the tables: those that several like tabs bear in the same words,
+    in whatever language, are told once, the others tab by tab."""
+
+    def __init__(self) -> None:
+        self._form_of: dict[tuple[str, str], str] = {}
+        self._texts: list[Unplaced] = []
+
+    def take(self, reading: FileReading) -> None:
+        """Note the texts of a file's tabs."""
+        for tab in reading.tabs:
+            self._form_of[reading.name, tab.name] = tab.form
+        self._texts += [one for one in reading.unplaced if one.finding == TEXTS]
+
+    def findings(self) -> Iterator[Finding]:
+        """One for all that is repeated, and one for each tab with a text of its own."""
+        repeated = self._repeated()
+        again = [one for one in self._texts if self._key(one) in repeated]
+        if again:
+            yield _repeated_texts(again, repeated)
+        others = (one for one in self._texts if self._key(one) not in repeated)
+        for _, some in groupby(others, key=lambda one: (one.file, one.tab)):
+            yield _texts_of_tab(list(some))
+
+    def _key(self, one: Unplaced) -> tuple[str, str]:
+        return self._form_of.get((one.file, one.tab), ""), normal_form(one.text)
+
+    def _repeated(self) -> Counter[tuple[str, str]]:
+        """The texts that several like tabs bear, and how many do."""
+        on_tabs = Counter(
+            key for key, *_ in {(self._key(one), one.file, one.tab) for one in self._texts}
+        )
+        return Counter({key: count for key, count in on_tabs.items() if count >= _SEVERAL})
+
+
+TEXTS = "texts-unplaced"
+"""The code of the note about texts outside the tables."""
+
+_SEVERAL = 3
+_MOST_NAMED = 5
+
+
+def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]]) -> Finding:
+    first = again[0]
+    texts = list(dict.fromkeys(one.text for one in again))
+    shown = ", ".join(f"“{text}”" for text in texts[:_MOST_NAMED])
+    shown += " …" if len(texts) > _MOST_NAMED else ""
+    said = "1 text is" if len(repeated) == 1 else f"{len(repeated)} texts are"
+    most = max(repeated.values())
+    listed = ", ".join(f'"{text}"' for text in texts[:_MOST_NAMED])
+    return Finding(
+        "texts-repeated",
+        f"{said} outside the tables of up to {most} tabs, in the same words: {shown}",
+        f"If they belong to the form itself, write `boilerplate = [{listed}]` at the top of the"
+        " layout; then only new remarks are told.",
+        cell=first.cell,
+        looked_for="a role for every filled cell",
+        found=first.text,
+        tab=first.tab,
+        file=first.file,
+    )
+
+
+def _texts_of_tab(some: Sequence[Unplaced]) -> Finding:
+    first = some[0]
+    said = "1 text of this tab is" if len(some) == 1 else f"{len(some)} texts of this tab are"
+    return Finding(
+        TEXTS,
+        f"{said} in no record; the first is “{first.text}” ({first.reason})",
+        "Look at unplaced.csv; what matters needs a place in the layout.",
+        cell=first.cell,
+        looked_for="a role for every filled cell",
+        found=first.text,
+        tab=first.tab,
+        file=first.file,
+    )
+
+
+class Doubts:
+    """Findings about texts that can be read in two ways: one cause wherever it is met."""
+
+    def __init__(self) -> None:
+        self._met: dict[tuple[str, str], list[Finding]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the doubts about a file."""
+        for one in reading.findings:
+            if one.code in DOUBTS:
+                self._met.setdefault((one.code, one.cause), []).append(one)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each cause: the first, and on how many more tabs it was met."""
+        for some in self._met.values():
+            first = some[0]
+            more = f" (and so on {len(some) - 1} more tabs)" if len(some) > 1 else ""
+            yield replace(first, message=first.message + more)
+
+
+DOUBTS = ("reading-doubtful", "read-by-evidence")
+"""The codes of findings about texts that can be read in two ways."""
+
+TOLD_FOR_THE_RUN = (TEXTS, *DOUBTS)
+"""The codes of findings about tabs that are told anew for the run."""

@@ -14,7 +14,7 @@ from boreotabula.runs.odd.counts import FewRecords, FieldsEmpty, MissingTabs
 from boreotabula.runs.odd.headings import HeadingCount
 from boreotabula.runs.odd.keys import Keys
 from boreotabula.runs.odd.stamps import MovedStamps, SameStamps
-from boreotabula.runs.odd.texts import GuessedEncodings
+from boreotabula.runs.odd.texts import Doubts, GuessedEncodings, UnplacedTexts
 from boreotabula.runs.odd.values import FarValues
 
 
@@ -32,6 +32,7 @@ def watches(spec: LayoutSpec) -> Sequence[Watch]:
     """Everything that is watched for in a run of a layout."""
     found: list[Watch] = [
         SameStamps(), SameValues(), MovedStamps(), MissingTabs(), HeadingCount(), FewRecords(),
-        FieldsEmpty(), FarValues(), GuessedEncodings(), ColumnsByPosition(),
+        FieldsEmpty(), FarValues(), GuessedEncodings(), ColumnsByPosition(), UnplacedTexts(),
+        Doubts(),
     ]  # fmt: skip
     return [Keys(spec.key), *found] if spec.key else found
