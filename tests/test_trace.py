@@ -90,7 +90,7 @@ FILE = "inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
         ("B9", ["  stub\n", "records: record "]),
         ("D7", ["  heading\n", "records: record "]),
         ("G9", ["  total\n", "part of no record", "agrees with the 1,555"]),
-        ("A1", ["  unplaced", "part of no record"]),
+        ("A1", ["  label", "part of no record"]),
     ],
 )
 def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from boreotabula.reading.cells import is_figure
 from boreotabula.reading.column_findings import UNHEADED, UNNAMED, beyond_gap, without_heading
 from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.findings import Finding, Spot, Telling
+from boreotabula.reading.findings import WHOLE, Finding, Spot, Telling
 from boreotabula.reading.line_findings import about_lines
 from boreotabula.reading.lines import Lines, carried, tell_rows_apart
 from boreotabula.reading.lookalikes import without_lookalikes
@@ -156,7 +156,7 @@ def _placed(
     for block, places, _ in found:
         for place in places:
             if any(same_table(other, place) for _, other in placed):
-                tellings.append(Telling(_read_already(view, place)))
+                tellings.append(Telling(_read_already(view, place), WHOLE, WHOLE))
             else:
                 placed.append((block, place))
     frames = bounded([place for _, place in placed])

@@ -7,12 +7,12 @@ from itertools import pairwise
 
 import numpy as np
 
-from boreotabula.layout.headings import fold
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns import ColumnKind, Columns
 from boreotabula.reading.findings import Finding, Telling
 from boreotabula.reading.lines import LineKind, Lines, carried_columns, known_counts
 from boreotabula.reading.place import Place
+from boreotabula.reading.total_words import begins_as_total
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
@@ -103,7 +103,7 @@ def _without_values(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Te
     """Rows that are named, but have no values: told once for the table."""
     block = columns.block
     named = list(carried_columns(columns).values())
-    if block.is_list or block.keep_blank:
+    if block.is_list or block.keep_blank or not columns.of(ColumnKind.VALUE):
         return
     bare = sorted([*lines.of(LineKind.BARE), *_only_totals(sheet, columns, lines)])
     rows = [row for row in bare if any(sheet.rows[row][at] != "" for at in named)]
@@ -323,38 +323,18 @@ def _kind(sheet: Sheet, cell: Cell) -> str:
 
 # --- totals by their words -----------------------------------------------------------------------
 
-_TOTAL_WORDS = tuple(
-    fold(word)
-    for word in (
-        "total", "totals", "subtotal", "grand total", "sum", "average", "mean", "overall",
-        "totalt", "totalsum", "delsum", "i alt", "ialt", "gjennomsnitt", "snitt",
-        "summa", "delsumma", "totalsumma", "genomsnitt", "medelvärde",
-        "gennemsnit", "yhteensä", "välisumma", "keskiarvo",
-        "summe", "gesamt", "gesamtsumme", "insgesamt", "zwischensumme", "durchschnitt",
-        "mittelwert", "somme", "sous total", "moyenne", "suma", "promedio",
-        "somma", "totale", "media", "soma", "média", "totaal", "subtotaal", "gemiddelde",
-        "razem", "ogółem", "średnia", "celkem", "součet", "průměr", "kokku", "keskmine",
-        "kopā", "iš viso", "итого", "всего", "среднее",
-    )
-)  # fmt: skip
-"""How rows of totals and averages begin, in the usual languages."""
-
 
 def _likely_totals(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
     """Records that begin with a word for a total, and lack a cell that the others have."""
-    named = [one.column for one in columns.of(ColumnKind.STUB)]
-    if columns.block.is_list:
-        named += [
-            one.column for one in columns.of(ColumnKind.BESIDE)
-            if _mostly_text(sheet, lines, one.column)
-        ]  # fmt: skip
+    kinds = (ColumnKind.STUB, ColumnKind.BESIDE) if columns.block.is_list else (ColumnKind.STUB,)
+    named = [one.column for one in columns.of(*kinds)]
     usual = [
         at for at in named
         if 2 * sum(sheet.rows[row][at] != "" for row in lines.records) > len(lines.records)
     ]  # fmt: skip
     rows = [
         row for row in lines.records
-        if any(sheet.rows[row][at] == "" for at in usual) and _begins_as_total(sheet, row, named)
+        if any(sheet.rows[row][at] == "" for at in usual) and begins_as_total(sheet, row, named)
     ]  # fmt: skip
     if rows:
         column = _first_filled(sheet, rows[0], named)
@@ -369,23 +349,3 @@ def _likely_totals(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Fin
             looked_for="a pattern in `totals`",
             found=label,
         )
-
-
-_SAMPLE = 200
-
-
-def _mostly_text(sheet: Sheet, lines: Lines, column: int) -> bool:
-    cells = [sheet.rows[row][column] for row in lines.records[:_SAMPLE]]
-    filled = [cell for cell in cells if cell != ""]
-    return 2 * sum(not is_figure(sheet, cell) for cell in filled) > len(filled)
-
-
-def _begins_as_total(sheet: Sheet, row: int, named: Sequence[int]) -> bool:
-    text = next((cell for at in named if (cell := sheet.rows[row][at]) != ""), "")
-    if not isinstance(text, str):
-        return False
-    words = fold(text).strip()
-    return any(
-        words.startswith(word) and not words[len(word) : len(word) + 1].isalnum()
-        for word in _TOTAL_WORDS
-    )

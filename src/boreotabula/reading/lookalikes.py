@@ -19,6 +19,7 @@ from boreotabula.reading.findings import WHOLE, Finding, Telling
 from boreotabula.reading.lines import LineKind, Lines
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import Plan
+from boreotabula.reading.total_words import begins_as_total
 from boreotabula.reading.totals import summand_sets
 from boreotabula.workbooks.sheet import Sheet
 
@@ -183,7 +184,9 @@ def _rows_alike(figures: Figures, lines: Lines) -> _Alike:
 
 
 _CHANCE = 16.0
-"""So many binary digits the sums of a row must have to be no chance, whatever stands around it."""
+"""So many binary digits the sums of a row must have to be no chance, whatever is around it."""
+_HINTED = 8.0
+"""The same where something else speaks for it: its place, or other sums."""
 
 
 class _Rows:
@@ -197,6 +200,7 @@ class _Rows:
         self.sums = dict(zip(figures.rows, figures.across(figures.rows, self.columns), strict=True))
         there = {line.row for line in lines.lines}
         self.before_gap = {row for row in figures.rows if row + 1 not in there}
+        self.labels = [one.column for one in figures.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
         self.maybe: set[int] = set()
 
     def below_members(self, known: set[int]) -> set[int]:
@@ -220,9 +224,11 @@ class _Rows:
                 cuts = [bisect_right(members, start) for start in starts]
                 ranges = dict.fromkeys(tuple(members[cut:]) for cut in (*cuts, 0))
                 if any(some and self._is_sum(row, some) for some in ranges):
-                    found.add(row)
-                    since = 0.0
-                    continue
+                    if self._is_sure(row):
+                        found.add(row)
+                        since = 0.0
+                        continue
+                    self.maybe.add(row)
             members.append(row)
             running += number
             since += number
@@ -259,15 +265,28 @@ class _Rows:
             if row in self.unnamed or self._evidence(row) >= _CHANCE + log2(len(members))
         }
         # From below upwards, so that a chain of sums holds together up to the first of them.
+        chain: set[int] = set()
         for row, some in sorted(ranges.items(), reverse=True):
             next_row = follower[some[-1]]
-            ends = next_row < 0 or some[-1] in self.before_gap or next_row in taken
+            ends = next_row < 0 or some[-1] in self.before_gap or next_row in taken | chain
             if ends or any(some[-1] < one < next_row for one in self.totals):
-                taken.add(row)
+                chain.add(row)
+        if sum(map(self._evidence, chain)) >= _HINTED:
+            taken |= chain
+        else:
+            self.maybe |= chain
         if len(self.columns) == 1:
             self.maybe |= taken - self.unnamed
             return taken & self.unnamed
         return taken
+
+    def _is_sure(self, row: int) -> bool:
+        """Whether a row that sums up others is no chance: its numbers are long, or it is the last
+        of its kind, or lacks what names the others, or begins as totals do."""
+        if row in self.unnamed or self._evidence(row) >= _CHANCE:
+            return True
+        labelled = begins_as_total(self.figures.sheet, row, self.labels)
+        return labelled or (row in self.before_gap and self._evidence(row) >= _HINTED)
 
     def _evidence(self, row: int) -> float:
         """How many binary digits the numbers of a row have."""

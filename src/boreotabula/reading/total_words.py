@@ -1,0 +1,35 @@
+"""The words by which rows of totals and averages begin, in the usual languages."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from boreotabula.layout.headings import fold
+from boreotabula.workbooks.sheet import Sheet
+
+_TOTAL_WORDS = tuple(
+    fold(word)
+    for word in (
+        "total", "totals", "subtotal", "grand total", "sum", "average", "mean", "overall",
+        "totalt", "totalsum", "delsum", "i alt", "ialt", "gjennomsnitt", "snitt",
+        "summa", "delsumma", "totalsumma", "genomsnitt", "medelvärde",
+        "gennemsnit", "yhteensä", "välisumma", "keskiarvo",
+        "summe", "gesamt", "gesamtsumme", "insgesamt", "zwischensumme", "durchschnitt",
+        "mittelwert", "somme", "sous total", "moyenne", "suma", "promedio",
+        "somma", "totale", "media", "soma", "média", "totaal", "subtotaal", "gemiddelde",
+        "razem", "ogółem", "średnia", "celkem", "součet", "průměr", "kokku", "keskmine",
+        "kopā", "iš viso", "итого", "всего", "среднее",
+    )
+)  # fmt: skip
+
+
+def begins_as_total(sheet: Sheet, row: int, named: Sequence[int]) -> bool:
+    """Whether the first filled cell of a row, in some columns, begins with such a word."""
+    text = next((cell for at in named if (cell := sheet.rows[row][at]) != ""), "")
+    if not isinstance(text, str):
+        return False
+    words = fold(text).strip()
+    return any(
+        words.startswith(word) and not words[len(word) : len(word) + 1].isalnum()
+        for word in _TOTAL_WORDS
+    )
