@@ -270,6 +270,12 @@ def test_totals_of_each_of_several_values_are_compared_with_their_own() -> None:
         assert (codes(reading), reading.totals.printed, reading.totals.agree) == ([], 4, 4)
 
 
+def test_a_printed_total_over_blank_cells_is_compared_like_any_other() -> None:
+    picture = "Site|A|B\nPine|.|5\nBirch|.|6\nTotal|10|11"
+    reading = read(sheet(picture), layout(f'{ABOVE}\ntotals = "Total*"', FOUR))
+    assert [(one.code, one.cell) for one in reading.findings] == [("total-differs", "B4")]
+
+
 def test_one_lost_column_is_told_once() -> None:
     lines = ["Site | A | C | Sum"]
     lines += [f"S{n} | {n} | {n * n} | {n + n * 3 + n * n}" for n in range(1, 20)]

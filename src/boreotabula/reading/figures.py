@@ -91,7 +91,7 @@ class Figures:
             parts = [[cells[at] for at in columns] for cells in lines]
         if self._fast:
             try:
-                return [sum(filter(None, cells)) for cells in parts]  # type: ignore[arg-type]
+                return [float(sum(filter(None, cells))) for cells in parts]  # type: ignore[arg-type]
             except TypeError:
                 pass  # a text among them
         return [self._sum(cells, columns) for cells in parts]
@@ -156,7 +156,7 @@ class Figures:
         """The sum of cells that stand in some columns, to more places than any total is printed."""
         if self._fast:
             try:
-                return sum(filter(None, cells))  # type: ignore[arg-type]
+                return float(sum(filter(None, cells)))  # type: ignore[arg-type]
             except TypeError:
                 pass  # a text among them
         forms = map(self.form, columns)

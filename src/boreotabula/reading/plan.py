@@ -297,9 +297,7 @@ def _marks(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> tuple[s
         return block.stub
     filled = {use.field for use in (*shared_uses(spec, form), *block_uses(block, path))}
     open_ = tuple(field for field in spec.fields if field not in filled)
-    others = {
-        use.field for at, one in form.blocks if at != path for use in block_uses(one, at)
-    }
+    others = {use.field for at, one in form.blocks if at != path for use in block_uses(one, at)}
     return tuple(field for field in open_ if field not in others) or open_
 
 

@@ -48,7 +48,7 @@ class HeadingCount:
         """
         most = max(self.tabs // _FEW, 1)
         few = [(head, met) for head, met in self.met.items() if met.tabs <= most]
-        if self.tabs < _FEWEST_TABS or len(few) * 4 > len(self.met):
+        if self.tabs < _FEWEST_TABS or len(few) > max(len(self.met) // 4, 1):
             return
         for head, met in few[:_MOST_TOLD]:
             yield Finding(
