@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import csv
+import io
+import os
 import subprocess
 import sys
 from collections.abc import Mapping, Sequence
+from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import xlsxwriter
 
+from boreotabula.cli.main import call
 from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.glossary import known_headings
 from boreotabula.layout.parsing import parse_layout
@@ -131,7 +135,20 @@ class Outcome:
 
 
 def program(*arguments: object, cwd: Path | None = None) -> Outcome:
-    """Run the installed program."""
+    """Call a command as the installed program does, but in this process."""
+    out, err = (io.TextIOWrapper(io.BytesIO(), "utf-8", write_through=True) for _ in range(2))
+    before = Path.cwd()
+    os.chdir(cwd or before)
+    try:
+        with redirect_stdout(out), redirect_stderr(err):
+            status = call([str(one) for one in arguments])
+    finally:
+        os.chdir(before)
+    return Outcome(status, *(one.buffer.getvalue().decode() for one in (out, err)))
+
+
+def installed(*arguments: object, cwd: Path | None = None) -> Outcome:
+    """Run the installed program, where its start is the point."""
     done = subprocess.run(
         [PROGRAM, *map(str, arguments)], capture_output=True, text=True, cwd=cwd, check=False
     )

@@ -10,6 +10,8 @@ from pathlib import Path
 import pytest
 
 import boreotabula
+from boreotabula.cli.main import COMMANDS
+from helpers import installed
 
 HOME = Path(boreotabula.__file__).parent
 ROOMS = ("layout", "workbooks", "reading", "runs", "outputs", "review", "cli", "demo")
@@ -72,3 +74,16 @@ def test_help_loads_nothing_heavy() -> None:
 
 def test_the_public_names_are_there() -> None:
     assert all(getattr(boreotabula, name) is not None for name in boreotabula.__all__)
+
+
+@pytest.mark.parametrize("name", list(COMMANDS))
+def test_each_command_of_the_installed_program_starts(name: str) -> None:
+    done = installed(name, "--help")
+    assert (done.status, done.err) == (0, "") and f"boreotabula {name}" in done.out
+
+
+def test_the_installed_program_leaves_with_its_exit_status(tmp_path: Path) -> None:
+    assert installed("extract", "none.toml", "-o", "out.csv", cwd=tmp_path).status == 2
+    assert installed("demo", tmp_path / "d").status == 0
+    done = installed("extract", tmp_path / "d" / "stock.toml", "--dry-run")
+    assert done.status == 1 and "3,392 records" in done.out

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 import os
 import sys
+from collections.abc import Sequence
+from contextlib import suppress
 from importlib import import_module
 from typing import NoReturn
 
@@ -66,35 +68,48 @@ def cli() -> None:
     """Turn a folder of form-like report workbooks into one tidy, typed, trustworthy table."""
 
 
-def run() -> NoReturn:
-    """Run the command line and leave with its exit status: 0, 1, 2 or 3 (130 if interrupted, 70 if
-    the program itself is at fault)."""
+def call(arguments: Sequence[str] | None = None) -> int:
+    """Run the command line, with the arguments of the process if none are given.
+
+    Returns the exit status: 0, 1, 2 or 3 (130 if interrupted, 70 if the program is at fault).
+
+    Processes that still read files when an error ends the command are ended, too.
+    """
     try:
-        status = cli.main(standalone_mode=False)
+        status = cli.main(arguments, standalone_mode=False)
     except click.Abort:
+        _end_processes()
         click.echo("Stopped; nothing was written.", err=True)
-        _leave(130)
+        return 130
     except BrokenPipeError:  # whoever reads our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(1)
+        return 1
     except click.ClickException as error:
         error.show()
-        sys.exit(error.exit_code)
+        return error.exit_code
     except BoreotabulaError as error:
+        _end_processes()
         click.echo(str(error), err=True)
-        _leave(error.exit_status)
+        return error.exit_status
     except Exception as error:  # noqa: BLE001  # the last resort: a fault of the program
         from boreotabula.cli.fault import tell_fault
 
+        _end_processes()
         tell_fault(error)
-        _leave(FAULT)
-    sys.exit(status if isinstance(status, int) else 0)
+        return FAULT
+    return status if isinstance(status, int) else 0
 
 
-def _leave(status: int) -> NoReturn:
-    """Leave at once, with all processes that are still reading files."""
-    if "boreotabula.runs.pool" in sys.modules:
-        sys.modules["boreotabula.runs.pool"].end_processes()
-    sys.stdout.flush()
+def run() -> NoReturn:
+    """Run the command line and leave with its exit status, at once: nothing is left to be done."""
+    status = call()
+    with suppress(BrokenPipeError):
+        sys.stdout.flush()
     sys.stderr.flush()
     os._exit(status)
+
+
+def _end_processes() -> None:
+    """End all processes that are still reading files."""
+    if "boreotabula.runs.pool" in sys.modules:
+        sys.modules["boreotabula.runs.pool"].end_processes()

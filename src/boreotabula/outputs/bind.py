@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from boreotabula.errors import CallError
@@ -78,9 +79,12 @@ def bind(
 
     bound: list[Bound] = []
     names = _Names()
-    with placed(out) as stream:
+    with placed(out) as stream, TemporaryDirectory(prefix="boreotabula-") as rows:
         # Rows are put on disk as they are written: one file is in memory at a time.
-        options = {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+        options = {
+            "constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False,
+            "tmpdir": rows,
+        }  # fmt: skip
         book = xlsxwriter.Workbook(stream, options)
         contents = book.add_worksheet(CONTENTS)
         try:
@@ -96,6 +100,8 @@ def bind(
             _list(contents, _some(bound), formats)
         except BaseException:
             book.fileclosed = True
+            for one in book.worksheets():
+                one.row_data_fh.close()
             raise
         book.close()
     return bound
