@@ -225,7 +225,7 @@ def check(form: Form, home: Path) -> None:
         assert (where in unplaced) == (role is Role.UNPLACED)
         if role in BOOKED:
             assert written[str(word)], (where, word, role)
-            if isinstance(word, int):
+            if role is Role.VALUE and isinstance(word, int):
                 again = sum(one == word for one in form.cells.values())  # totals of one number
                 assert written[str(word)] <= again, (where, word)
         elif role is Role.LEFT_OUT:

@@ -187,6 +187,8 @@ _CHANCE = 16.0
 """So many binary digits the sums of a row must have to be no chance, whatever is around it."""
 _HINTED = 8.0
 """The same where something else speaks for it: its place, or other sums."""
+_WORTH_A_WORD = 6.0
+"""With fewer than that, sums in several columns are nothing to speak of: 1, 2, 3 sum up as well."""
 
 
 class _Rows:
@@ -228,7 +230,7 @@ class _Rows:
                         found.add(row)
                         since = 0.0
                         continue
-                    self.maybe.add(row)
+                    self._may_be(row)
             members.append(row)
             running += number
             since += number
@@ -274,7 +276,8 @@ class _Rows:
         if sum(map(self._evidence, chain)) >= _HINTED:
             taken |= chain
         else:
-            self.maybe |= chain
+            for row in chain:
+                self._may_be(row)
         if len(self.columns) == 1:
             self.maybe |= taken - self.unnamed
             return taken & self.unnamed
@@ -287,6 +290,11 @@ class _Rows:
             return True
         labelled = begins_as_total(self.figures.sheet, row, self.labels)
         return labelled or (row in self.before_gap and self._evidence(row) >= _HINTED)
+
+    def _may_be(self, row: int) -> None:
+        """Note a row that holds sums, though that may be a chance."""
+        if len(self.columns) == 1 or self._evidence(row) >= _WORTH_A_WORD:
+            self.maybe.add(row)
 
     def _evidence(self, row: int) -> float:
         """How many binary digits the numbers of a row have."""
