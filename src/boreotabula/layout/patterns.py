@@ -51,8 +51,10 @@ class Pattern:
     def match(self, name: str) -> dict[str, str] | None:
         """The captured texts by field if the whole name matches, else None."""
         if self.kind is Kind.CELL:
-            found = self.regex.fullmatch(fold(name.strip()))
-            found = found or self.regex.fullmatch(normal_form(name))
+            found = self.regex.fullmatch(normal_form(name))
+            if found is None and (shown := name.strip()) and not shown[-1].isalnum():
+                # Only then the text as it is shown may end otherwise than its normal form.
+                found = self.regex.fullmatch(fold(shown))
         else:
             found = self.regex.fullmatch(self._subject(name))
         return None if found is None else self._captured(found)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
@@ -107,9 +108,13 @@ class Figures:
         """The sum of a column over some of the record rows, by their numbers: from the first to
         before the second."""
         start, end = some
-        sums, whole = self._sums_so_far(column)
-        if whole:
-            return sums[end] - sums[start]
+        if start == end:
+            return 0.0
+        self._asked[column] += 1
+        if self._asked[column] > _FEW:  # then it pays to add up once
+            sums, whole = self._sums_so_far(column)
+            if whole:
+                return sums[end] - sums[start]
         return self._sum(self._turned[column][start:end], repeat(column))
 
     def _sums_so_far(self, column: int) -> tuple[Sequence[float], bool]:
@@ -122,6 +127,10 @@ class Figures:
             exact = all(map(float.is_integer, numbers)) and max(map(abs, sums)) < _EXACT
             known = self._so_far[column] = (sums, exact)
         return known
+
+    @cached_property
+    def _asked(self) -> Counter[int]:
+        return Counter()
 
     @cached_property
     def _so_far(self) -> dict[int, tuple[Sequence[float], bool]]:
@@ -189,6 +198,8 @@ def decimals_of(number: float) -> int:
     exponent = Decimal(repr(number)).as_tuple().exponent
     return max(-exponent, 0) if isinstance(exponent, int) else 0
 
+
+_FEW = 3
 
 _EXACT = 2.0**53
 """Whole numbers below this are exact."""

@@ -328,14 +328,11 @@ def _likely_totals(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Fin
     """Records that begin with a word for a total, and lack a cell that the others have."""
     kinds = (ColumnKind.STUB, ColumnKind.BESIDE) if columns.block.is_list else (ColumnKind.STUB,)
     named = [one.column for one in columns.of(*kinds)]
-    usual = [
-        at for at in named
-        if 2 * sum(sheet.rows[row][at] != "" for row in lines.records) > len(lines.records)
-    ]  # fmt: skip
-    rows = [
-        row for row in lines.records
-        if any(sheet.rows[row][at] == "" for at in usual) and begins_as_total(sheet, row, named)
-    ]  # fmt: skip
+    filled = np.frombuffer(sheet.filled, bool).reshape(sheet.height, sheet.width)
+    there = filled[np.ix_(lines.records, named)]
+    usual = 2 * np.count_nonzero(there, axis=0) > len(lines.records)
+    lacking = np.flatnonzero(np.count_nonzero(usual & ~there, axis=1)).tolist()
+    rows = [row for at in lacking if begins_as_total(sheet, row := lines.records[at], named)]
     if rows:
         column = _first_filled(sheet, rows[0], named)
         label = cell_text(sheet.rows[rows[0]][column])

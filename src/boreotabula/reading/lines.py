@@ -352,9 +352,11 @@ class _Reader:
         """The pattern that a stub cell matches, or the row's first filled cell."""
         cells = self.rows[row]
         first = next(cells[at] for at in range(self.left, self.right) if cells[at] != "")
+        texts = dict.fromkeys(cell_text(cell) for cell in (*own, first) if cell != "")
         for one in patterns:
-            if any(cell != "" and one.match(cell_text(cell)) is not None for cell in (*own, first)):
-                return one
+            for text in texts:
+                if one.match(text) is not None:
+                    return one
         return None
 
     def _counts_columns(self, row: int) -> bool:

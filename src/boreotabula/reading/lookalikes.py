@@ -5,12 +5,14 @@ They must not become records, whatever their label: their cells are unplaced, wi
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import accumulate
 from math import fsum, log2
+
+import numpy as np
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns import Column, ColumnKind, Columns
@@ -243,21 +245,19 @@ class _Rows:
         follow; or its stub must look unlike theirs; or its numbers must be too long for a chance.
         """
         members = [row for row in self.figures.rows if row not in known]
-        after = [0.0, *accumulate(self.sums[row] for row in members)]
-        if any(self.sums[row] < 0 for row in members):
+        numbers = np.array([self.sums[row] for row in members])
+        if not members or numbers.min() < 0:
             return set()
+        after = np.concatenate(([0.0], np.cumsum(numbers)))
+        wanted = after[1:] + numbers
+        first = np.searchsorted(after, wanted - 0.5, "left")
+        last = np.searchsorted(after, wanted + 0.5, "right")
         ranges: dict[int, tuple[int, ...]] = {}
-        for at, row in enumerate(members):
-            number = self.sums[row]
-            if not number:
-                continue
-            wanted = after[at + 1] + number
-            first = bisect_left(after, wanted - 0.5, at + 2)
-            last = bisect_right(after, wanted + 0.5, at + 2)
-            for end in range(first, last):
+        for at in np.flatnonzero((first < last) & (numbers > 0)).tolist():
+            for end in range(max(int(first[at]), at + 1 + _FEWEST_SUMMANDS), int(last[at])):
                 some = tuple(members[at + 1 : end])
-                if len(some) >= _FEWEST_SUMMANDS and self._is_sum(row, some):
-                    ranges[row] = some
+                if self._is_sum(members[at], some):
+                    ranges[members[at]] = some
         if not ranges:
             return set()
         follower = dict(zip(members, [*members[1:], -1], strict=True))

@@ -31,6 +31,8 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
     Within the frame of a table that is an error, for a number or date outside a warning, for any
     other text outside a note.
     """
+    if roles.all_placed:
+        return
     needed, within = _needed(roles, frames)
     open_ = np.argwhere(roles.untold(needed)).tolist()
     spots: dict[str, list[Spot]] = {}
@@ -53,7 +55,7 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
 
 def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequence[Pattern]) -> None:
     """Make the texts of the form itself labels, where they are outside the tables."""
-    if not patterns:
+    if not patterns or roles.all_placed:
         return
     outside = roles.unplaced_mask & ~_within(roles, frames)
     rows = roles.sheet.rows
