@@ -37,7 +37,7 @@ Results are kept: a file that has not changed is not read again (see boreotabula
 
 \b
 Exit status: 0 clean · 1 written, but something is an error
-             2 wrong call or layout · 3 nothing was read"""
+             2 wrong call or layout · 3 nothing was read · 70 a fault of the program"""
 
 
 @click.command("extract", epilog=EPILOG)
@@ -180,7 +180,8 @@ def _inbox(
 ) -> Inbox:
     """The files of this call."""
     from boreotabula.layout.patterns import Kind, PatternError, pattern
-    from boreotabula.outputs.writing import look_for, look_into
+    from boreotabula.outputs.into_run import look_into
+    from boreotabula.outputs.writing import look_for
     from boreotabula.runs.inbox import look
 
     if target.path is None:
@@ -247,6 +248,7 @@ def _run(
     layout: Layout, inbox: Inbox, target: Target, on_file: OnFile, means: Means, *, strict: bool
 ) -> Run:
     from boreotabula.outputs import writing
+    from boreotabula.outputs.into_run import extract_into_file
     from boreotabula.runs.extraction import gather, read_each
 
     if target.stream:
@@ -254,7 +256,7 @@ def _run(
     if target.path is None:
         return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=True)
     if target.into:
-        return writing.extract_into_file(
+        return extract_into_file(
             layout, inbox, target.path, on_file, means,
             tab=target.tab, append=target.append, strict=strict,
         )  # fmt: skip

@@ -14,11 +14,12 @@ from boreotabula.reading.column_findings import UNHEADED, UNNAMED, beyond_gap, w
 from boreotabula.reading.columns import Column, ColumnKind, Columns
 from boreotabula.reading.findings import WHOLE, Finding, Spot, Telling
 from boreotabula.reading.line_findings import about_lines
-from boreotabula.reading.lines import Lines, carried, tell_rows_apart
+from boreotabula.reading.lines import Lines, carried
 from boreotabula.reading.lookalikes import without_lookalikes
 from boreotabula.reading.place import Place, bounded, same_table
 from boreotabula.reading.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
+from boreotabula.reading.row_kinds import tell_rows_apart
 from boreotabula.reading.settling import AboutColumns, settle_columns
 from boreotabula.reading.stamp_search import Surroundings
 from boreotabula.reading.stamps import Stamped, read_stamps

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,9 +11,8 @@ from numpy.typing import NDArray
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import Finding, Severity, Spot, Telling
-from boreotabula.reading.lines import is_boilerplate
 from boreotabula.reading.roles import RoleMap, rank_of
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.reading.row_kinds import is_boilerplate
 
 
 @dataclass(frozen=True)
@@ -35,22 +33,55 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
         return
     needed, within = _needed(roles, frames)
     open_ = np.argwhere(roles.untold(needed)).tolist()
-    spots: dict[str, list[Spot]] = {}
-    for row, column in open_:
-        if within[row, column]:
-            code = "cells-unplaced"
-        else:
-            figure = is_figure(roles.sheet, roles.sheet.rows[row][column])
-            code = "numbers-unplaced" if figure else "texts-unplaced"
-        spots.setdefault(code, []).append((row, column))
-    for code in ("cells-unplaced", "numbers-unplaced", "texts-unplaced"):
-        if code in spots:
-            told = _SAID[code](roles, frames, spots[code])
-            roles.tell(Telling(told, spots=spots[code]))
     for (row, column), reason, _ in roles.unplaced():
         if not reason:
-            why = "in no record" if within[row, column] else _why_outside(row, frames)
-            roles.explain(row, column, why)
+            why = "nothing in the layout names it" if within[row, column] else ""
+            roles.explain(row, column, why or _why_outside(row, frames))
+    spots: dict[str, list[Spot]] = {IN_FRAME: [], NUMBERS: [], TEXTS: []}
+    for row, column in open_:
+        figure = is_figure(roles.sheet, roles.sheet.rows[row][column])
+        outside = NUMBERS if figure else TEXTS
+        spots[IN_FRAME if within[row, column] else outside].append((row, column))
+    for code, some in spots.items():
+        if some:
+            row, column = some[0]
+            where = roles.sheet.address(row, column)
+            text = cell_text(roles.sheet.rows[row][column])
+            told = about_strays(code, len(some), where, text, roles.why(row, column))
+            roles.tell(Telling(told, spots=some))
+
+
+IN_FRAME, NUMBERS, TEXTS = "cells-unplaced", "numbers-unplaced", "texts-unplaced"
+"""The codes of what is said of cells by where they are: in a table, or outside of all."""
+
+_CALLED = {
+    IN_FRAME: ("cell of the table", "cells of the table"),
+    NUMBERS: ("number or date of this tab", "numbers or dates of this tab"),
+    TEXTS: ("text of this tab", "texts of this tab"),
+}
+
+
+def about_strays(code: str, number: int, where: str, text: str, reason: str) -> Finding:
+    """What is to be said of so many cells that nothing else speaks for.
+
+    Address, text and reason are those of the first.
+    """
+    one, several = _CALLED[code]
+    said = f"1 {one} is" if number == 1 else f"{number} {several} are"
+    advice = (
+        "Look at unplaced.csv: what belongs to the records needs a heading that a field is known"
+        " by; what does not, a rule such as `ignore`, `skip` or `ends_at`."
+        if code == IN_FRAME
+        else "Look at unplaced.csv; what matters needs a place in the layout."
+    )
+    return Finding(
+        code,
+        f"{said} in no record; the first is “{text}” ({reason})",
+        advice,
+        cell=where,
+        looked_for="a role for every filled cell",
+        found=text,
+    )
 
 
 def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequence[Pattern]) -> None:
@@ -92,58 +123,3 @@ def _why_outside(row: int, frames: Sequence[Frame]) -> str:
     if all(row >= one.rows.stop for one in frames):
         return "below the table"
     return "outside the table"
-
-
-def _in_frame(roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]) -> Finding:
-    first, text, why = _first(roles, frames, spots)
-    said = "1 cell of the table is" if len(spots) == 1 else f"{len(spots)} cells of the table are"
-    return Finding(
-        "cells-unplaced",
-        f"{said} in no record; the first is “{text}” ({why or 'nothing in the layout names it'})",
-        "Look at unplaced.csv: what belongs to the records needs a heading that a field is known"
-        " by; what does not, a rule such as `ignore`, `skip` or `ends_at`.",
-        cell=first,
-        looked_for="a role for every cell of the table",
-        found=text,
-    )
-
-
-def _numbers(roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]) -> Finding:
-    return _outside("numbers-unplaced", "number or date", roles, frames, spots)
-
-
-def _texts(roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]) -> Finding:
-    return _outside("texts-unplaced", "text", roles, frames, spots)
-
-
-def _outside(
-    code: str, what: str, roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]
-) -> Finding:
-    first, text, why = _first(roles, frames, spots)
-    said = (
-        f"1 {what} of this tab is"
-        if len(spots) == 1
-        else f"{len(spots)} {what.replace(' or ', 's or ')}s of this tab are"
-    )
-    return Finding(
-        code,
-        f"{said} in no record; the first is “{text}” ({why or _why_outside(spots[0][0], frames)})",
-        "Look at unplaced.csv; what matters needs a place in the layout.",
-        cell=first,
-        looked_for="a role for every filled cell",
-        found=text,
-    )
-
-
-def _first(roles: RoleMap, frames: Sequence[Frame], spots: Sequence[Spot]) -> tuple[str, str, str]:
-    row, column = spots[0]
-    sheet: Sheet = roles.sheet
-    text = cell_text(sheet.rows[row][column])
-    return sheet.address(row, column), text, roles.why(row, column)
-
-
-_SAID: dict[str, Any] = {
-    "cells-unplaced": _in_frame,
-    "numbers-unplaced": _numbers,
-    "texts-unplaced": _texts,
-}

@@ -9,6 +9,7 @@ from itertools import groupby
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.findings import Finding, Unplaced
+from boreotabula.reading.strays import TEXTS, about_strays
 from boreotabula.runs.files import FileReading
 
 
@@ -73,9 +74,6 @@ class UnplacedTexts:
         return Counter({key: count for key, count in on_tabs.items() if count >= _SEVERAL})
 
 
-TEXTS = "texts-unplaced"
-"""The code of the note about texts outside the tables."""
-
 _SEVERAL = 3
 _MOST_NAMED = 5
 
@@ -103,17 +101,8 @@ def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]
 
 def _texts_of_tab(some: Sequence[Unplaced]) -> Finding:
     first = some[0]
-    said = "1 text of this tab is" if len(some) == 1 else f"{len(some)} texts of this tab are"
-    return Finding(
-        TEXTS,
-        f"{said} in no record; the first is “{first.text}” ({first.reason})",
-        "Look at unplaced.csv; what matters needs a place in the layout.",
-        cell=first.cell,
-        looked_for="a role for every filled cell",
-        found=first.text,
-        tab=first.tab,
-        file=first.file,
-    )
+    told = about_strays(TEXTS, len(some), first.cell, first.text, first.reason)
+    return replace(told, tab=first.tab, file=first.file)
 
 
 class Doubts:
