@@ -441,6 +441,12 @@ def test_ignore_never_beats_a_known_heading_and_a_rule_that_takes_all_is_an_erro
     assert codes(reading) == ["records-below-end", "numbers-unplaced"]
 
 
+def test_a_rule_that_leaves_out_every_tab_is_an_error(tmp_path: Path) -> None:
+    desk = Desk(tmp_path, layout("", THREE, '[tabs]\nevery = true\nexcept = "*"'), {})
+    write_workbook(tmp_path / "in" / "a.xlsx", {"A": [["Site", "Day", "Hours"], ["Quay", "1", 3]]})
+    assert desk.told() == ["rule-takes-all"]
+
+
 def test_more_than_two_hundred_rules_keep_their_names() -> None:
     lines = ["Site|Day|Hours", *(f"x{n}|1|2" for n in range(300)), "A|1|3"]
     skip = ", ".join(f'"x{n}"' for n in range(300))

@@ -52,7 +52,7 @@ class TabChoice:
 
         Without a choice these are all filled tabs; that there is one is for the caller to see.
         """
-        left = [one for one in tabs if not self._is_left_out(one)]
+        left = [one for one in tabs if not self.leaves_out(one)]
         if self.named:
             matched = {one.name: first_match(self.named, one.name) for one in left}
             return {name: found for name, found in matched.items() if found is not None}
@@ -64,7 +64,8 @@ class TabChoice:
         at = self.position - 1 if self.position > 0 else len(filled) + self.position
         return {filled[at]: {}} if 0 <= at < len(filled) else {}
 
-    def _is_left_out(self, tab: TabName) -> bool:
+    def leaves_out(self, tab: TabName) -> bool:
+        """Whether a tab is left out by name, or as a hidden one."""
         unseen = self.visible_only and not tab.visible
         return unseen or first_match(self.left_out, tab.name) is not None
 

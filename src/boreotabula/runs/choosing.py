@@ -157,7 +157,10 @@ class OpenFile:
             return {}
         if not chosen and not quiet and not self.job.blocks:
             blank = all(one.blank for one in names) and choice.needs_blanks
-            self.say(_not_one_tab([]) if blank else _no_tab([choice.said], self.book))
+            if all(choice.leaves_out(one) for one in names):
+                self.say(_all_left_out(self.book))
+            else:
+                self.say(_not_one_tab([]) if blank else _no_tab([choice.said], self.book))
         for one in choice.named:
             unclear = {name: other for name in chosen if (other := one.other_match(name))}
             mine = [name for name in unclear if one.match(name) == chosen[name]]
@@ -327,6 +330,17 @@ def _beside_position(said: str, alike: Sequence[str]) -> Finding:
         f" {'it' if one else 'them'} in [tabs] except.",
         looked_for=said,
         found=tabs,
+    )
+
+
+def _all_left_out(book: Workbook) -> Finding:
+    names = ", ".join(tab.name for tab in book.tabs)
+    return Finding(
+        "rule-takes-all",
+        f"[tabs] leaves out every tab of this workbook ({names}), so nothing was read from it",
+        "Make the patterns of `except` more exact, or take out `visible_only`.",
+        looked_for="a tab that is not left out",
+        found=names,
     )
 
 
