@@ -33,9 +33,9 @@ def about_lines(sheet: Sheet, place: Place, columns: Columns, lines: Lines) -> I
         yield from _below_end(sheet, place, columns, lines)
     if not lines.records:
         yield from map(Telling, _all_left_out(sheet, columns, lines))
-    elif columns.block.is_list:
-        yield from map(Telling, _nearly_blank(sheet, columns, lines))
     else:
+        if columns.block.is_list:
+            yield from map(Telling, _nearly_blank(sheet, columns, lines))
         yield from map(Telling, _blank_stubs(sheet, columns, lines))
     yield from map(Telling, _likely_totals(sheet, columns, lines))
 
@@ -241,19 +241,21 @@ _FEW_BLANK = 4
 
 
 def _blank_stubs(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
-    """Stub cells of a cross-tab that a few record rows lack, and the others have."""
+    """Stub cells of a cross-tab that a few record rows lack, and the others have; and rows that
+    have nothing above them to carry down."""
     records = lines.records
     for field, column in carried_columns(columns).items():
+        carries = field in columns.block.carry_down
+        if columns.block.is_list and not carries:
+            continue
         cells = lines.stub[field].cells
         blank = [row for row, cell in zip(records, cells, strict=True) if cell == ""]
-        if blank and len(blank) * _FEW_BLANK <= len(records):
-            some = f"{len(blank)} rows, the first row {blank[0] + 1}," if blank[1:] else "a row"
+        if blank and (carries or len(blank) * _FEW_BLANK <= len(records)):
             others = len(records) - len(blank)
-            carries = field in columns.block.carry_down
+            rest = f", and filled in the other {others}" if others else ", all that the table has"
             yield Finding(
                 "stub-cell-blank",
-                f"“{field}” is blank in {some} and filled in the other {others} rows; the records"
-                " are without it",
+                f"“{field}” is blank in {_rows(sheet, blank)}{rest}; the records are without it",
                 "Fill the cell, or ask the sender"
                 + (
                     "; there is none above to carry down."
