@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
+from operator import eq
 from typing import Any
 
 import numpy as np
@@ -208,7 +209,7 @@ def _as_slice(lines: Lines) -> Lines:
     if isinstance(lines, slice) or not len(lines):
         return lines
     every = range(int(lines[0]), int(lines[-1]) + 1)
-    whole = lines == every or (len(every) == len(lines) and list(lines) == list(every))
+    whole = len(every) == len(lines) and all(map(eq, lines, every))
     return slice(every.start, every.stop) if whole else lines
 
 
