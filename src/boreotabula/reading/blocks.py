@@ -21,7 +21,7 @@ from boreotabula.reading.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
 from boreotabula.reading.row_kinds import tell_rows_apart
 from boreotabula.reading.settling import AboutColumns, settle_columns
-from boreotabula.reading.stamp_search import Surroundings
+from boreotabula.reading.stamp_search import StampSearch, Surroundings
 from boreotabula.reading.stamps import Stamped, read_stamps
 from boreotabula.reading.strays import Frame
 from boreotabula.workbooks.sheet import Sheet
@@ -131,8 +131,9 @@ def _settle_view(
     placed, tellings = _placed(view, plan, blocks)
     each = any(block.repeat for block, _ in placed)
     frames = [place for _, place in placed]
+    search = StampSearch(sheet, form, source.around, frames, view.turned)
     stamps = [
-        read_stamps(sheet, plan, form, source.around, frames, near, view.turned)
+        read_stamps(sheet, plan, form, source.around, search, near)
         for near in (frames if each else [None])
     ]
     spoken = frozenset(spot for one in stamps for spot in one.spoken)

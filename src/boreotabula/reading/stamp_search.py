@@ -74,12 +74,14 @@ class StampSearch:
         form: FormPlan,
         around: Surroundings,
         places: Sequence[Place],
-        near: Place | None,
         turned: bool,
     ) -> None:
-        self.sheet, self.around, self.places, self.near = sheet, around, places, near
+        self.sheet, self.around, self.places = sheet, around, places
+        self.near: Place | None = None
+        """The place of a block that repeats whose stamps are looked for."""
         self.turned = turned
         """Whether the places are those of the sheet with rows and columns changed."""
+        self._known: dict[str, list[Source]] = {}
         self.labels = tuple(label for stamp in form.stamps for label in stamp.labels)
 
     def find(self, stamp: StampPlan) -> Sought:
@@ -142,7 +144,7 @@ class StampSearch:
         return Sought(Source(found.cell, spot, label, f"the name “{name}”"))
 
     def _labelled(self, stamp: StampPlan) -> Sought:
-        everywhere = found = list(self._sources(stamp))
+        everywhere = found = self._everywhere(stamp)
         if self.near is not None:
             found = self._nearest(found, self.near)
         if not found and self.near is not None and everywhere:
@@ -159,6 +161,12 @@ class StampSearch:
             spots = [one.spot for one in filled if one.spot is not None]
             return Sought(None, [_found_twice(self.sheet, stamp, filled)], spots)
         return Sought(filled[0])
+
+    def _everywhere(self, stamp: StampPlan) -> list[Source]:
+        """All sources of a labelled stamp: the same for every place of a block that repeats."""
+        if stamp.field not in self._known:
+            self._known[stamp.field] = list(self._sources(stamp))
+        return self._known[stamp.field]
 
     def _not_near(self, stamp: StampPlan, found: Sequence[Source], near: Place) -> Finding:
         """The label is there, but it belongs to another place of the block."""

@@ -46,13 +46,12 @@ def read_stamps(
     plan: Plan,
     form: FormPlan,
     around: Surroundings,
-    places: Sequence[Place] = (),
+    search: StampSearch | None = None,
     near: Place | None = None,
-    turned: bool = False,
 ) -> Stamped:
     """All stamps of a tab; of a block that repeats, those nearest to the place `near`.
 
-    `turned` says that the places are those of the sheet with rows and columns changed.
+    A `search` that knows the places of the tab can be shared by all of them.
     """
     values: dict[str, object] = {}
     origins: dict[str, str] = {}
@@ -65,7 +64,8 @@ def read_stamps(
         values[name], told = _converted(plan, name, Source(text))
         origins[name] = "tab name" if name in around.from_tab else "file path"
         tellings += map(Telling, told)
-    search = StampSearch(sheet, form, around, places, near, turned)
+    search = search or StampSearch(sheet, form, around, (), False)
+    search.near = near
     for stamp in form.stamps:
         source, told, open_ = search.find(stamp)
         values[stamp.field] = None
