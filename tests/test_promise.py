@@ -219,6 +219,22 @@ def test_rows_of_sums_above_their_members_are_no_records() -> None:
     assert "1 more than the 70" in wrong.findings[0].message
 
 
+def test_sums_above_their_members_are_found_among_negative_numbers_too() -> None:
+    picture = DISTRICTS.replace("| 10 |", "| -40 |").replace("North    | 30", "North    | -20")
+    reading = read(sheet(picture), layout(ABOVE, FOUR))
+    assert (codes(reading), len(reading.records)) == (["looks-like-total"], 8)
+
+
+def test_a_number_over_the_stub_is_no_heading() -> None:
+    block = 'stub = "site"\nacross = ["note", "day"]\nvalue = "hours"'
+    picture = "1234 | Pot | .\nSite | A | B\nQuay | 1 | 2"
+    reading = read(sheet(picture, ["B1:C1"]), layout(block, ("site", "note", "day", "hours")))
+    assert [(one.code, one.cell) for one in reading.findings] == [("cells-unplaced", "A1")]
+    text = read(sheet(picture.replace("1234", "Stock"), ["B1:C1"]),
+                layout(block, ("site", "note", "day", "hours")))  # fmt: skip
+    assert codes(text) == []
+
+
 NESTED = """
     Site  | A   | B
     All   | 100 | 150
@@ -595,7 +611,7 @@ def test_what_cannot_be_told_apart_is_told_once_for_the_run(tmp_path: Path) -> N
         content = f"Site;Day;Hours\nQuay {n};0{n}/04/2026;3\n"
         (tmp_path / "in" / f"{n}.csv").write_text(content, "utf-8")
     (one,) = desk.run().findings
-    assert one.code == "reading-doubtful" and one.message.endswith("(and so on 5 more tabs)")
+    assert one.code == "reading-doubtful" and one.message.endswith("(the same on 5 more tabs)")
 
 
 def test_one_gap_is_told_once(tmp_path: Path) -> None:

@@ -40,11 +40,6 @@ def about_lines(sheet: Sheet, place: Place, columns: Columns, lines: Lines) -> I
     yield from map(Telling, _likely_totals(sheet, columns, lines))
 
 
-def _rows(sheet: Sheet, rows: Sequence[int]) -> str:
-    first = sheet.row_called(rows[0])
-    return first if len(rows) == 1 else f"{first} and {len(rows) - 1} more"
-
-
 def _first_filled(sheet: Sheet, row: int, columns: Sequence[int]) -> int:
     return next((at for at in columns if sheet.rows[row][at] != ""), columns[0])
 
@@ -58,9 +53,10 @@ def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
         else "for merged-looking groups use `carry_down`"
     )
     verb, they = ("holds", "it is") if len(rows) == 1 else ("hold", "they are")
+    called = sheet.rows_called(rows)
     return Finding(
         "row-without-stub",
-        f"{_rows(sheet, rows)} {verb} values, but no stub cell names them; {they} unplaced",
+        f"{called} {verb} values, but no stub cell names them; {they} unplaced",
         "Fill the stub cells; if this is a row of totals, write a label such as “Total” beside it"
         f" and list it in `totals`; {carry}; a row of units under"
         " the headings is left out with `under_headings = 1`.",
@@ -87,9 +83,10 @@ def _unsure(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     column = _first_filled(sheet, rows[0], every)
     text = cell_text(sheet.rows[rows[0]][column])
     verb = "is" if len(rows) == 1 else "are"
+    called = sheet.rows_called(rows)
     return Finding(
         "row-below-table",
-        f"{_rows(sheet, rows)} below the table (“{text}”) {verb} not filled as its records are, and"
+        f"{called} below the table (“{text}”) {verb} not filled as its records are, and"
         f" {verb} in no record",
         "If it is a record, fill its cells, or write `every_row = true` into [block]; if it is a"
         " remark, end the table before it with `ends_at`, or leave it out with `skip`.",
@@ -113,10 +110,11 @@ def _without_values(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Te
     text = cell_text(sheet.rows[rows[0]][column])
     verb = "has" if len(rows) == 1 else "have"
     if block.group_row:
+        called = sheet.rows_called(rows)
         yield Telling(
             Finding(
                 "row-unclear",
-                f"{_rows(sheet, rows)} (“{text}”) {verb} no values, but other cells besides the"
+                f"{called} (“{text}”) {verb} no values, but other cells besides the"
                 f" first, so it names no “{block.group_row}”; the rows below keep the group before",
                 "If it is the name of a group, clear the other cells; if it is a line without"
                 " values, there is nothing to do.",
@@ -128,10 +126,11 @@ def _without_values(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Te
             range(columns.left, columns.right),
         )
         return
+    called = sheet.rows_called(rows)
     yield Telling(
         Finding(
             "row-without-value",
-            f"{_rows(sheet, rows)} (“{text}”) {verb} no value, and {verb} no record; left out by"
+            f"{called} (“{text}”) {verb} no value, and {verb} no record; left out by"
             " the rule `blank`",
             'Nothing to do, if a row without values tells nothing; else `blank = "keep"` in'
             " [block] makes records of blank values.",
@@ -224,10 +223,11 @@ def _nearly_blank(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Find
         column = _first_filled(sheet, rows[0], every)
         text = cell_text(sheet.rows[rows[0]][column])
         verb = "fills" if len(rows) == 1 else "fill"
+        called = sheet.rows_called(rows)
         yield Finding(
             "row-nearly-blank",
-            f"{_rows(sheet, rows)} (“{text}”) {verb} one cell, most others three or more; it was"
-            " read as a record",
+            f"{called} (“{text}”) {verb} one cell, most others three or more;"
+            f" {'it was read as a record' if len(rows) == 1 else 'they were read as records'}",
             "If it is a remark or a heading, leave it out with `skip`; if it names the rows below,"
             " say so with `group_row`; `every_row = true` says that all rows are records.",
             cell=sheet.address(rows[0], column),
@@ -253,9 +253,10 @@ def _blank_stubs(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Findi
         if blank and (carries or len(blank) * _FEW_BLANK <= len(records)):
             others = len(records) - len(blank)
             rest = f", and filled in the other {others}" if others else ", all that the table has"
+            called = sheet.rows_called(blank)
             yield Finding(
                 "stub-cell-blank",
-                f"“{field}” is blank in {_rows(sheet, blank)}{rest}; the records are without it",
+                f"“{field}” is blank in {called}{rest}; the records are without it",
                 "Fill the cell, or ask the sender"
                 + (
                     "; there is none above to carry down."
@@ -284,11 +285,12 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, lines: Lines) -> It
     ]  # fmt: skip
     if below:
         verb = "is" if len(below) == 1 else "are"
+        called = sheet.rows_called(below)
         yield Telling(
             Finding(
                 "records-below-end",
                 f"`ends_at` (“{rule}”) ends the table at {sheet.row_called(row)}, but"
-                f" {_rows(sheet, below)} below it {verb} filled as its records are; nothing there"
+                f" {called} below it {verb} filled as its records are; nothing there"
                 " was read",
                 "Make the pattern of `ends_at` more exact, or leave the row out with `skip`.",
                 cell=sheet.address(below[0], columns.left),
@@ -339,9 +341,10 @@ def _likely_totals(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Fin
         column = _first_filled(sheet, rows[0], named)
         label = cell_text(sheet.rows[rows[0]][column])
         verb = "looks" if len(rows) == 1 else "look"
+        called = sheet.rows_called(rows)
         yield Finding(
             "total-likely",
-            f"{_rows(sheet, rows)} (“{label}”) {verb} like a row of totals, but no pattern of"
+            f"{called} (“{label}”) {verb} like a row of totals, but no pattern of"
             " `totals` matches; it was read as a record",
             f"If it is one, add “{label}” to `totals` of [block].",
             cell=sheet.address(rows[0], column),

@@ -50,6 +50,10 @@ _WORTH_A_WORD = 6.0
 """With fewer than that, sums in several columns are nothing to speak of: 1, 2, 3 sum up as well."""
 
 
+_MOST_ENDS = 50
+"""So many rows at which the members of a row of sums could end are tried."""
+
+
 class _Rows:
     """What is needed to tell rows of sums."""
 
@@ -103,15 +107,17 @@ class _Rows:
         """
         members = [row for row in self.figures.rows if row not in known]
         numbers = np.array([self.sums[row] for row in members])
-        if not members or numbers.min() < 0:
-            return set()
         after = np.concatenate(([0.0], np.cumsum(numbers)))
         wanted = after[1:] + numbers
-        first = np.searchsorted(after, wanted - 0.5, "left")
-        last = np.searchsorted(after, wanted + 0.5, "right")
+        # Sums so far may go down again: they are looked up in the order of their size.
+        order = np.argsort(after, kind="stable")
+        first = np.searchsorted(after[order], wanted - 0.5, "left")
+        last = np.searchsorted(after[order], wanted + 0.5, "right")
         ranges: dict[int, tuple[int, ...]] = {}
-        for at in np.flatnonzero((first < last) & (numbers > 0)).tolist():
-            for end in range(max(int(first[at]), at + 1 + FEWEST_SUMMANDS), int(last[at])):
+        for at in np.flatnonzero((first < last) & (numbers != 0)).tolist():
+            places = order[first[at] : last[at]]
+            places = np.sort(places[places > at + FEWEST_SUMMANDS])
+            for end in places[:_MOST_ENDS].tolist():
                 some = tuple(members[at + 1 : end])
                 if self._is_sum(members[at], some):
                     ranges[members[at]] = some
@@ -216,7 +222,7 @@ def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     verb, their = ("holds", "its") if len(rows) == 1 else ("hold", "their")
     return Finding(
         "looks-like-total",
-        f"{_called(sheet, rows)} (“{label}”) {verb} the sums of records above or below; {their}"
+        f"{sheet.rows_called(rows)} (“{label}”) {verb} the sums of records above or below; {their}"
         " cells are unplaced, and make no records",
         f"Add {patterns} to `totals` of [block]; if this is no total, correct the sheet."
         if patterns
@@ -233,18 +239,13 @@ def maybe_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Findin
     verb, were = ("holds", "it was") if len(rows) == 1 else ("hold", "they were")
     return Finding(
         "total-likely",
-        f"{_called(sheet, rows)} (“{label}”) {verb} just the sum of records above or below, but no"
-        f" pattern of `totals` matches; {were} read as a record",
+        f"{sheet.rows_called(rows)} (“{label}”) {verb} just the sum of records above or below, but"
+        f" no pattern of `totals` matches; {were} read as a record",
         f"If it is a total, add {patterns or 'its label'} to `totals` of [block].",
         cell=sheet.address(rows[0], columns.left),
         looked_for="a pattern in `totals`",
         found=label,
     )
-
-
-def _called(sheet: Sheet, rows: Sequence[int]) -> str:
-    first = sheet.row_called(rows[0])
-    return first if len(rows) == 1 else f"{first} and {len(rows) - 1} more"
 
 
 _MOST_NAMED = 5

@@ -60,15 +60,24 @@ def _mark_columns(roles: RoleMap, columns: Columns, lines: Lines, headings: Sequ
         roles.give(blank, stub, Role.LEFT_OUT, BLANK_RULE)
     for one in columns.of(ColumnKind.IGNORED):
         roles.give([*headings, *within], [one.column], Role.LEFT_OUT, one.why)
+    if not columns.block.columns:  # by position a heading may be a number
+        for one in columns.of(ColumnKind.STUB):
+            roles.give(_figures(roles, headings, one.column), [one.column], Role.UNPLACED, _OVER)
     for one in columns.of(ColumnKind.UNKNOWN, ColumnKind.LIKE_TOTAL):
         if roles.filled[within, one.column].any():
             roles.give([*headings, *within], [one.column], Role.UNPLACED, one.why)
             continue
         # A heading over nothing is a heading; a number there may be more than that.
-        figures = [
-            row for row in headings if not isinstance(roles.sheet.rows[row][one.column], str)
-        ]
+        figures = _figures(roles, headings, one.column)
         roles.give(figures, [one.column], Role.UNPLACED, one.why)
+
+
+_OVER = "a number over the stub, which is found by texts"
+
+
+def _figures(roles: RoleMap, rows: Sequence[int], column: int) -> list[int]:
+    """The rows where a column holds anything but a text."""
+    return [row for row in rows if not isinstance(roles.sheet.rows[row][column], str)]
 
 
 def _without_unknown(columns: Columns) -> list[int]:

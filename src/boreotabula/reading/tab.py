@@ -163,7 +163,7 @@ class _TabReader:
         for block, roles in done:
             self._book(block, roles)
         self.roles.label(spot for one in self.stamped for spot in one.labels)
-        self._tell_no_records(form)
+        self._tell_no_records()
 
     def _read_plain(self, form: FormPlan) -> None:
         """A form without a block: one record, made of its stamps."""
@@ -192,7 +192,7 @@ class _TabReader:
         for spot in long.blanked:
             text = cell_text(view.cell(*spot))
             roles.give_spots([spot], Role.LEFT_OUT, f"empty: {text}")
-        self._check_totals(settled, roles)
+        self._check_totals(settled)
         for head, column in columns.heads.items():
             self.heads.setdefault(head, view.address(max(place.bottom, 0), column))
         values = dict(settled.stamped.values)
@@ -214,7 +214,7 @@ class _TabReader:
         book_stamps(self.roles, read.batch, read.stamped)
         self.blocks.append(read)
 
-    def _check_totals(self, settled: SettledBlock, roles: RoleMap) -> None:
+    def _check_totals(self, settled: SettledBlock) -> None:
         """Compare the printed totals with the records."""
         view, columns, lines = settled.view, settled.columns, settled.lines
         totals = check_totals(view, columns, lines, self.plan)
@@ -240,7 +240,7 @@ class _TabReader:
                 self.tell([Telling(told, spots=stamps)])
         return with_parts(batch, self.plan)
 
-    def _tell_no_records(self, form: FormPlan) -> None:
+    def _tell_no_records(self) -> None:
         """Stamps of a tab whose tables are there, but give no record."""
         spots = [spot for one in self.stamped for spot in one.spots.values()]
         some = any(one.batch.num_rows for one in self.blocks)

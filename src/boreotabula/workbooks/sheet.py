@@ -130,6 +130,11 @@ class Sheet:
         """How a person calls a row of this sheet: 'row 4', or 'column D' of a turned one."""
         return f"column {column_letters(row)}" if self.turned else f"row {row + 1}"
 
+    def rows_called(self, rows: Sequence[int]) -> str:
+        """How a person calls some rows: the first of them, and how many more there are."""
+        first = self.row_called(rows[0])
+        return first if len(rows) == 1 else f"{first} and {len(rows) - 1} more"
+
     def turn(self) -> Sheet:
         """The sheet with rows and columns changed; addresses still say where a cell stands."""
         return replace(

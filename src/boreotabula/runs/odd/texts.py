@@ -121,7 +121,7 @@ class Doubts:
         """One for each cause: the first, and on how many more tabs it was met."""
         for some in self._met.values():
             first = some[0]
-            more = f" (and so on {len(some) - 1} more tabs)" if len(some) > 1 else ""
+            more = f" (the same on {len(some) - 1} more tabs)" if len(some) > 1 else ""
             yield replace(first, message=first.message + more)
 
 
