@@ -24,7 +24,8 @@ def _relations(*targets: tuple[str, str]) -> str:
     return f'<Relationships xmlns="{_RELS}">{rows}</Relationships>'
 
 
-def _zipped(path: Path, parts: Mapping[str, str | bytes]) -> Path:
+def zipped(path: Path, parts: Mapping[str, str | bytes]) -> Path:
+    """A zip file of some parts."""
     with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, content in parts.items():
             archive.writestr(name, content)
@@ -32,14 +33,21 @@ def _zipped(path: Path, parts: Mapping[str, str | bytes]) -> Path:
 
 
 def raw_xlsx(
-    path: Path, rows: str, before: str = "", after: str = "", head: str = "", prefix: str = ""
+    path: Path,
+    rows: str,
+    before: str = "",
+    after: str = "",
+    head: str = "",
+    prefix: str = "",
+    more: Mapping[str, str | bytes] = {},
 ) -> Path:
     """An .xlsx file with one tab whose markup of rows is given; the rest is as small as may be.
 
-    `prefix`, with its colon, stands before the names of tags.
+    `prefix`, with its colon, stands before the names of tags; `more` are other parts, or others in
+    the place of these.
     """
     space = f"xmlns:{prefix.rstrip(':')}" if prefix else "xmlns"
-    return _zipped(
+    return zipped(
         path,
         {
             "[Content_Types].xml": _TYPES.format("xml"),
@@ -49,23 +57,27 @@ def raw_xlsx(
             "xl/_rels/workbook.xml.rels": _relations(("worksheet", "worksheets/sheet1.xml")),
             "xl/worksheets/sheet1.xml": f'{head}<{prefix}worksheet {space}="{_MAIN}">{before}'
             f"<{prefix}sheetData>{rows}</{prefix}sheetData>{after}</{prefix}worksheet>",
+            **more,
         },
     )
 
 
-def raw_ods(path: Path, rows: str) -> Path:
-    """An .ods file with one tab whose markup of rows is given."""
+def raw_ods(path: Path, rows: str, tabs: int = 1) -> Path:
+    """An .ods file whose tabs all have the markup of rows that is given."""
     names = "".join(
         f' xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
         for name in ("office", "table", "text")
     )
     content = (
         f"<office:document-content{names}><office:body><office:spreadsheet>"
-        f'<table:table table:name="Bench 1">{rows}</table:table>'
-        "</office:spreadsheet></office:body></office:document-content>"
+        + "".join(
+            f'<table:table table:name="Bench {at}">{rows}</table:table>'
+            for at in range(1, tabs + 1)
+        )
+        + "</office:spreadsheet></office:body></office:document-content>"
     )
     manifest = '<manifest xmlns="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>'
-    return _zipped(
+    return zipped(
         path,
         {
             "mimetype": "application/vnd.oasis.opendocument.spreadsheet",
@@ -104,7 +116,7 @@ def xlsb(path: Path, cells: Mapping[tuple[int, int], float | str | int], hidden:
                 sheet += _record(3, head + bytes([value]))
     sheet += _record(146) + _record(130)
     tab = _record(156, struct.pack("<II", 0, 1) + _wide("rId1") + _wide("Bench 1"))
-    return _zipped(
+    return zipped(
         path,
         {
             "[Content_Types].xml": _TYPES.format("bin"),

@@ -14,7 +14,7 @@ import xlsxwriter
 from boreotabula.reading.cells import cell_text
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.kinds import FileKind
-from boreotabula.workbooks.limits import MEBI, Limits
+from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Flaw, Sheet, Span, Visibility
 from boreotabula.workbooks.text import TextForm
@@ -163,8 +163,8 @@ def test_hostile_workbooks_are_refused_within_bounds(tmp_path: Path) -> None:
     near = FAR_ODS.replace("1048575", "2").replace("16383", "1")
     assert only_sheet(raw_ods(tmp_path / "near.ods", near)).rows[2] == ["", 1.0]
     zipped = raw_xlsx(tmp_path / "zip.xlsx", "<row/>" * 2_000_000)
-    small = Opening(limits=Limits(inflated=MEBI))
-    assert "would grow beyond 1 MiB" in trouble(zipped, small)
+    small = Opening(limits=Limits(1))
+    assert "more than the 1 MiB" in trouble(zipped, small)
     lying = bytearray(zipped.read_bytes())
     size = len("<row/>") * 2_000_000
     with zipfile.ZipFile(zipped) as archive:

@@ -143,7 +143,7 @@ def test_show_with_a_layout_gives_each_cell_its_role(tmp_path: Path) -> None:
         (["none.xlsx"], "there is no file “none.xlsx”"),
         (["a.xlsx", "--tab", "Banch 1"], "has no tab “Banch 1”; did you mean “Bench 1”?"),
         (["a.xlsx", "--cells", "here"], "“here” is no range of cells such as B2:H30"),
-        (["far.xlsx"], "cannot be shown: its cells reach as far as XFD1048576"),
+        (["far.xlsx"], "cannot be shown: a tab whose cells reach to XFD1048576"),
     ],
 )
 def test_show_refuses_in_one_message(tmp_path: Path, arguments: list[str], said: str) -> None:

@@ -17,7 +17,7 @@ from boreotabula.reading.roles import Role, RoleMap, rank_of
 from boreotabula.reading.row_kinds import _tail_after_gap
 from boreotabula.reading.totals import row_ranges
 from boreotabula.runs.every_file import _unmarked
-from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.limits import Budget, Limits
 from boreotabula.workbooks.text import TextForm, read_text
 from helpers import layout_text, read, sheet
 
@@ -129,7 +129,7 @@ def test_quotes_that_may_have_swallowed_lines(
 ) -> None:
     path = tmp_path / "a.csv"
     path.write_text(content, "utf-8")
-    found = read_text(path, TextForm(delimiter=";"), Limits()).quotes
+    found = read_text(path, TextForm(delimiter=";"), Budget(Limits())).quotes
     assert [(one.line, one.last, one.closed) for one in found] == quotes
 
 

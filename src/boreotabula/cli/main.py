@@ -92,10 +92,14 @@ def call(arguments: Sequence[str] | None = None) -> int:
         click.echo(str(error), err=True)
         return error.exit_status
     except Exception as error:  # noqa: BLE001  # the last resort: a fault of the program
-        from boreotabula.cli.fault import tell_fault
+        from boreotabula.faults import report_of
 
         _end_processes()
-        tell_fault(error)
+        click.echo(
+            "Boreotabula failed and wrote nothing: this is a fault of the program, not of your"
+            f" files. {report_of(error)}",
+            err=True,
+        )
         return FAULT
     return status if isinstance(status, int) else 0
 
@@ -111,5 +115,5 @@ def run() -> NoReturn:
 
 def _end_processes() -> None:
     """End all processes that are still reading files."""
-    if "boreotabula.runs.pool" in sys.modules:
-        sys.modules["boreotabula.runs.pool"].end_processes()
+    if "boreotabula.runs.workers" in sys.modules:
+        sys.modules["boreotabula.runs.workers"].end_processes()

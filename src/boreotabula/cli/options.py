@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from boreotabula.workbooks.limits import MEBI, Limits
+from boreotabula.workbooks.limits import Limits
 
 json_option = click.option(
     "--json", "as_json", is_flag=True, help="Print it as JSON, for other programs."
@@ -23,13 +23,13 @@ chart_option = click.option(
 largest_part = click.option(
     "--largest-part",
     type=click.IntRange(min=1),
-    default=1024,
+    default=Limits().mebibytes,
     show_default=True,
     metavar="MIB",
-    help="The most that a part of a workbook, or a text, may grow to when unpacked.",
+    help="The memory that reading one file may take; the time that it may take grows with it.",
 )
 
 
 def limits(mebibytes: int) -> Limits:
     """The limits that --largest-part asks for."""
-    return Limits(inflated=mebibytes * MEBI)
+    return Limits(mebibytes)

@@ -34,6 +34,9 @@ class LayoutError(BoreotabulaError):
         self.problems = tuple(problems)
         super().__init__("\n".join(f"{place}: {message}" for place, message in problems))
 
+    def __reduce__(self) -> tuple[type[LayoutError], tuple[Sequence[tuple[str, str]]]]:
+        return type(self), (self.problems,)
+
 
 def layout_error(file: str, text: str, problems: Iterable[Problem]) -> LayoutError:
     """The error for the problems of a layout file, each with its line, in the order of lines."""

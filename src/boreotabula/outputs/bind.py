@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -17,6 +18,7 @@ from boreotabula.outputs.cell_looks import Look, Looks
 from boreotabula.reading.cells import cell_text
 from boreotabula.runs.inbox import SourceFile
 from boreotabula.runs.placing import placed
+from boreotabula.runs.workers import Ended, spread
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Cell, Flaw, Sheet, Visibility
@@ -27,6 +29,8 @@ _MOST_NAME = 31
 _FEWEST_SIGNS = 6
 """So much of a part is left at least when names are shortened."""
 _WIDEST = 60
+_AHEAD = 1
+"""So many files each process may have read that are not written yet."""
 _PADDING = 5 / 7
 """What the writing library adds to a width, in signs."""
 
@@ -89,8 +93,10 @@ def bind(
         contents = book.add_worksheet(CONTENTS)
         try:
             formats = _Formats(book)
-            for source in files:
-                for one, sheet, look in _tabs(source, choice, opening):
+            read = partial(_tabs_of, choice=choice, opening=opening)
+            each = spread(read, files, _ended, opening.limits, ahead=_AHEAD)
+            for source, tabs in zip(files, each, strict=True):
+                for one, sheet, look in tabs:
                     if sheet is not None:
                         number = sum(bool(other.name) for other in bound) + 1
                         one.name = names.new(_named(form, source, one.tab, number))
@@ -141,9 +147,18 @@ def _filled(form: str, parts: Mapping[str, str]) -> str:
     return re.sub(r"\{(\w+)\}", lambda found: parts[found[1]], form).strip()
 
 
-def _tabs(
-    source: SourceFile, choice: TabChoice, opening: Opening
-) -> Iterator[tuple[Bound, Sheet | None, Look | None]]:
+_Tab = tuple[Bound, Sheet | None, Look | None]
+
+
+def _tabs_of(source: SourceFile, choice: TabChoice, opening: Opening) -> list[_Tab]:
+    return list(_tabs(source, choice, opening))
+
+
+def _ended(source: SourceFile, ended: Ended) -> list[_Tab]:
+    return [(Bound(source.name, "", note=f"not read: {ended.said}"), None, None)]
+
+
+def _tabs(source: SourceFile, choice: TabChoice, opening: Opening) -> Iterator[_Tab]:
     """The chosen tabs of a file, each with how it looks; what cannot be read with the reason."""
     try:
         with Workbook(source.path, opening) as book, Looks(source.path) as looks:

@@ -24,8 +24,8 @@ from boreotabula.outputs.xlsx import empty_workbook, fill, tab_name, table_name
 from boreotabula.outputs.xlsx_parts import Package, attribute, open_package, parsed, with_attributes
 from boreotabula.outputs.xlsx_rows import SheetRows, number_format
 from boreotabula.reading.cells import cell_text
+from boreotabula.runs.sheets import read_sheet
 from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.opening import Workbook
 from boreotabula.workbooks.sheet import Sheet
 
 BOOKS = (".xlsx", ".xlsm")
@@ -250,8 +250,7 @@ def _old_tab(
 
 def _values(target: Path, tab: str) -> Sheet:
     try:
-        with Workbook(target) as book:
-            return book.sheet(tab)
+        return read_sheet(target, tab)
     except UnreadableError as error:
         raise CallError(f"“{target}” › {tab} cannot be read: {error}. {error.advice}") from None
 

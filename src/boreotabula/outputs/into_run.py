@@ -65,7 +65,7 @@ def extract_into_file(
         raise CallError(
             '`unknown_headings = "keep"` makes columns come and go; write a file of its own with -o'
         )
-    known = digests(inbox)
+    known = digests(inbox, means.limits)
     readings = read_all(layout, inbox, means, known)
     before = Before.of(earlier_record(target), known)
     whole: Run | None = None

@@ -94,7 +94,7 @@ def extract_into(
     if layout.plan.grows:
         return _write_whole(layout, inbox, out, on_file, means, strict=strict)
     old = old_output(out, earlier_record(out)) if means.kept and not means.fresh else None
-    known = digests(inbox)
+    known = digests(inbox, means.limits)
     keys = {one.name: means.kept.key(one, known[one.name]) for one in inbox.taken if means.kept}
     readings = read_all(layout, inbox, means, known)
     if old and keys and old.is_same(keys):
@@ -129,7 +129,7 @@ def stream_csv(
         )
     ((table, schema),) = schemas_of(layout).items()
     output = Output({table: CsvWriter(stream, schema)})
-    readings = read_all(layout, inbox, means, digests(inbox))
+    readings = read_all(layout, inbox, means, digests(inbox, means.limits))
     run = gather(layout, inbox, output.written(readings, on_file), keep_records=False)
     stream.flush()
     return run

@@ -21,6 +21,8 @@ class Severity(StrEnum):
 
 CODES: dict[str, Severity] = {
     "file-unreadable": Severity.ERROR,
+    "file-over-budget": Severity.ERROR,
+    "file-fault": Severity.ERROR,
     "file-not-chosen": Severity.NOTE,
     "file-twice": Severity.ERROR,
     "tab-twice": Severity.ERROR,

@@ -118,12 +118,11 @@ def _as_text(value: object) -> str | None:
 
 
 def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
+    from boreotabula.runs.sheets import read_sheet
     from boreotabula.workbooks.errors import UnreadableError
-    from boreotabula.workbooks.opening import Workbook
 
     try:
-        with Workbook(saved.path) as book:
-            sheet = book.sheet(saved.tab)
+        sheet = read_sheet(saved.path, saved.tab)
     except UnreadableError as error:
         raise ValueError(str(error)) from None
     rows = [[cell_text(cell) for cell in row] for row in sheet.rows]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from boreotabula.errors import CallError
@@ -12,10 +13,11 @@ from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.tracing import CellFate, RecordTrace, fate_of, trace_record
 from boreotabula.review.saved import SavedOutput
-from boreotabula.runs.choosing import make_job
+from boreotabula.runs.choosing import Job, make_job
 from boreotabula.runs.files import file_digest, read_chosen
 from boreotabula.runs.inbox import SourceFile, look
 from boreotabula.runs.layouts import Layout
+from boreotabula.runs.workers import Ended, alone
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.opening import Workbook
@@ -79,6 +81,14 @@ class Tracer:
 def opened(source: SourceFile, tab: str, layout: Layout, limits: Limits | None = None) -> OpenedTab:
     """Read one tab of a file by a layout. Raises CallError if that cannot be."""
     job = make_job(layout.spec, layout.plan, limits)
+    return alone(partial(_opened, tab=tab, job=job), source, _cannot_be_read, job.opening.limits)
+
+
+def _cannot_be_read(source: SourceFile, ended: Ended) -> OpenedTab:
+    raise CallError(f"“{source.name}” cannot be read: {ended.said}")
+
+
+def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
     try:
         with Workbook(source.path, job.opening) as book:
             names = [one.name for one in book.tabs]

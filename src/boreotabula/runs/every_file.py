@@ -12,17 +12,17 @@ from pathlib import PurePosixPath
 
 from boreotabula.reading.findings import Finding
 from boreotabula.runs.choosing import Job, make_job
-from boreotabula.runs.files import FileReading, file_digest, read_file
+from boreotabula.runs.files import FileReading, ended_reading, file_digest, read_file
 from boreotabula.runs.inbox import Inbox, SourceFile
 from boreotabula.runs.kept import LARGEST, Kept, Packed, clear, packed
 from boreotabula.runs.layouts import Layout
 from boreotabula.runs.odd.copies import without_copies
-from boreotabula.runs.pool import Sent, processes, spread
+from boreotabula.runs.workers import Ended, Sent, alone, spread, spread_by
+from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.opening import checked_size
 
 FILE_TWICE = "file-twice"
-_FEW = 12
-"""So many files are read faster than other processes start."""
 
 
 @dataclass(frozen=True)
@@ -48,15 +48,16 @@ class _Task:
     digest: str
 
 
-def digests(inbox: Inbox) -> dict[str, str]:
-    """The SHA-256 of each taken file's content, by its name; empty if it cannot be opened."""
-    return {source.name: _digest_of(source) for source in inbox.taken}
+def digests(inbox: Inbox, limits: Limits | None = None) -> dict[str, str]:
+    """The SHA-256 of each taken file's content, by its name; empty if it may not be read."""
+    return {source.name: _digest_of(source, limits or Limits()) for source in inbox.taken}
 
 
-def _digest_of(source: SourceFile) -> str:
+def _digest_of(source: SourceFile, limits: Limits) -> str:
     try:
+        checked_size(source.path, limits)
         return file_digest(source.path)
-    except OSError:
+    except (OSError, UnreadableError):
         return ""
 
 
@@ -78,12 +79,7 @@ def _read(
     kept = None if means.fresh else means.kept
     looked_up = deque(_known(one, known[one.name], job, kept) for one in inbox.taken)
     tasks = [one for one in looked_up if isinstance(one, _Task)]
-    workers = means.workers if len(tasks) > _FEW else 1
-    results: Iterator[FileReading]
-    if workers == 1:
-        results = (_read_here(task, job, means.kept) for task in tasks)
-    else:
-        results = _read_spread(tasks, job, means)
+    results = _read_spread(tasks, job, means)
     while looked_up:
         one = looked_up.popleft()
         yield next(results) if isinstance(one, _Task) else one
@@ -93,31 +89,42 @@ def _read(
 
 def _known(source: SourceFile, digest: str, job: Job, kept: Kept | None) -> FileReading | _Task:
     """What is known of a file without reading it."""
-    again = partial(read_file, source, job)
-    found = kept.find(source, digest, again) if kept and digest else None
-    return found or _Task(source, digest)
+    task = _Task(source, digest)
+    found = kept.find(source, digest, partial(_again, task, job)) if kept and digest else None
+    return found or task
 
 
-def _read_here(task: _Task, job: Job, kept: Kept | None) -> FileReading:
-    reading = read_file(task.source, job)
-    if kept is not None and reading.read:
-        kept.keep(task.source, reading.digest, packed(reading))
-    return reading
+def _again(task: _Task, job: Job) -> FileReading:
+    """Read a file whose result was kept, but is no longer there."""
+    read = partial(_read_there, job=Sent.of(job), kept=None)
+    result = alone(read, task, _ended, job.opening.limits)
+    assert isinstance(result, Packed)  # nothing is kept
+    return result.reading()
 
 
 def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[FileReading]:
     """Read files in other processes. What they keep need not be sent: it is found there."""
-    sent = Sent.of(job)
-    start = means.executor or partial(processes, shared=sent)
-    given = sent if means.executor else sent.brief()
-    work = partial(_read_there, job=given, kept=means.kept)
-    results = spread(work, tasks, _taken_down, means.workers, _FEW, start)
+    if not tasks:
+        return
+    sent, limits = Sent.of(job), job.opening.limits
+    results: Iterator[str | Packed]
+    if means.executor is None:
+        read = partial(_read_there, job=sent.brief(), kept=means.kept)
+        results = spread(read, tasks, _ended, limits, means.workers, sent)
+    else:
+        far = partial(_read_far, job=sent, kept=means.kept, limits=limits)
+        results = spread_by(means.executor, far, tasks, _ended, means.workers)
     for task, result in zip(tasks, results, strict=True):
         if isinstance(result, Packed):
             yield result.reading()
             continue
-        again = partial(read_file, task.source, job)
+        again = partial(_again, task, job)
         yield (means.kept and means.kept.find(task.source, result, again)) or again()
+
+
+def _read_far(task: _Task, job: Sent[Job], kept: Kept | None, limits: Limits) -> str | Packed:
+    """Read a file by an executor, whose worker must not die of it either."""
+    return alone(partial(_read_there, job=job, kept=kept), task, _ended, limits)
 
 
 def _read_there(task: _Task, job: Sent[Job], kept: Kept | None) -> str | Packed:
@@ -129,17 +136,9 @@ def _read_there(task: _Task, job: Sent[Job], kept: Kept | None) -> str | Packed:
     return result
 
 
-def _taken_down(task: _Task) -> Packed:
-    """The reading of a file that takes the process down."""
-    finding = Finding(
-        "file-unreadable",
-        "this file was not read: the process that read it was stopped",
-        "Save it anew in the spreadsheet program, or leave it out with [source] exclude.",
-        looked_for="a workbook or a text file",
-        found="a file that cannot be read to its end",
-        file=task.source.name,
-    )
-    return packed(FileReading(task.source.name, digest=task.digest, findings=(finding,)))
+def _ended(task: _Task, ended: Ended) -> str | Packed:
+    """The reading of a file whose reading came to no end."""
+    return packed(ended_reading(task.source.name, task.digest, ended))
 
 
 def _without_same(

@@ -158,7 +158,7 @@ def read_each(
     means: Means,
 ) -> Iterator[FileReading]:
     """Read the taken files in order; `on_file` is called after each."""
-    for reading in read_all(layout, inbox, means, digests(inbox)):
+    for reading in read_all(layout, inbox, means, digests(inbox, means.limits)):
         if on_file is not None:
             on_file(reading)
         yield reading

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pyarrow as pa
 
+from boreotabula.files import open_regular
 from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
@@ -16,8 +17,9 @@ from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.choosing import Chosen, Job, OpenFile, nothing_filled
 from boreotabula.runs.facts import TabFacts, facts_of
 from boreotabula.runs.inbox import SourceFile
-from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.opening import Workbook
+from boreotabula.runs.workers import End, Ended
+from boreotabula.workbooks.errors import OverBudgetError, UnreadableError
+from boreotabula.workbooks.opening import Workbook, checked_size
 from boreotabula.workbooks.sheet import Sheet
 
 COPY = "copy:"
@@ -74,7 +76,7 @@ class FileReading:
 
 def file_digest(path: Path) -> str:
     """SHA-256 of a file's content. Raises OSError."""
-    with path.open("rb") as stream:
+    with open_regular(path) as stream:
         return hashlib.file_digest(stream, "sha256").hexdigest()
 
 
@@ -82,16 +84,30 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
     """Read the chosen tabs of one file. Never raises for what is wrong with the file."""
     reading = FileReading(source.name)
     try:
-        reading = replace(reading, size=source.path.stat().st_size, digest=file_digest(source.path))
+        reading = replace(reading, size=checked_size(source.path, job.opening.limits))
+        reading = replace(reading, digest=file_digest(source.path))
         with Workbook(source.path, job.opening) as book:
             said = "; ".join(book.remarks)
             reading = replace(reading, read_as=said, guessed=book.guessed)
             return _read_tabs(OpenFile(book, source, job), reading)
     except UnreadableError as error:
-        return replace(reading, findings=(_unreadable(source.name, str(error), error.advice),))
+        code = OVER_BUDGET if isinstance(error, OverBudgetError) else UNREADABLE
+        finding = not_read(source.name, str(error), error.advice, code)
+        return replace(reading, findings=(finding,))
     except OSError as error:
         why = f"it cannot be opened ({error.strerror})"
-        return replace(reading, findings=(_unreadable(source.name, why, "Look at the file."),))
+        return replace(reading, findings=(not_read(source.name, why, "Look at the file."),))
+
+
+UNREADABLE, OVER_BUDGET, FAULT = "file-unreadable", "file-over-budget", "file-fault"
+_CODES = {End.TOO_LONG: OVER_BUDGET, End.TOO_MUCH: OVER_BUDGET, End.FAULT: FAULT}
+
+
+def ended_reading(file: str, digest: str, ended: Ended) -> FileReading:
+    """The reading of a file whose reading came to no end."""
+    code = _CODES.get(ended.end, UNREADABLE)
+    finding = not_read(file, ended.why, ended.advice, code)
+    return FileReading(file, digest=digest, findings=(finding,))
 
 
 def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
@@ -138,9 +154,10 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
     )
 
 
-def _unreadable(file: str, why: str, advice: str) -> Finding:
+def not_read(file: str, why: str, advice: str, code: str = UNREADABLE) -> Finding:
+    """That a file was not read, and why."""
     return Finding(
-        "file-unreadable",
+        code,
         f"this file was not read: {why}",
         advice,
         looked_for="a workbook or a text file",

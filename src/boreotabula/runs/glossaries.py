@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Iterator, Sequence
+from functools import partial
 from pathlib import Path
 
+from boreotabula.files import content_of
 from boreotabula.layout.glossary import NumberedRow
 from boreotabula.layout.problems import LayoutError, did_you_mean, nearest
 from boreotabula.reading.cells import cell_text
+from boreotabula.runs.workers import Ended, alone
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.kinds import FileKind, file_kind
 from boreotabula.workbooks.opening import Workbook
@@ -31,7 +34,7 @@ def glossary_rows(path: Path, part: str, name: str, content: bytes) -> list[Numb
     """The rows of a glossary with their numbers. Raises LayoutError if it cannot be read."""
     try:
         if file_kind(path) not in (FileKind.TEXT, FileKind.WEB_PAGE):
-            return list(_sheet_rows(path, part, name))
+            return alone(partial(_sheet_rows, part=part, name=name), path, _cannot_be_read)
     except UnreadableError as error:
         if content.strip():
             raise LayoutError([(name, f"it cannot be read: {error}. {error.advice}")]) from None
@@ -40,7 +43,15 @@ def glossary_rows(path: Path, part: str, name: str, content: bytes) -> list[Numb
     return list(enumerate(csv_rows(content, name), 1))
 
 
-def _sheet_rows(path: Path, part: str, name: str) -> Iterator[NumberedRow]:
+def _cannot_be_read(path: Path, ended: Ended) -> list[NumberedRow]:
+    raise LayoutError([(path.name, f"it cannot be read: {ended.said}")])
+
+
+def _sheet_rows(path: Path, part: str, name: str) -> list[NumberedRow]:
+    return list(_rows_of(path, part, name))
+
+
+def _rows_of(path: Path, part: str, name: str) -> Iterator[NumberedRow]:
     with Workbook(path) as book:
         sheet, table = _found(book, part, name)
         top, left = (table.top, table.left) if table else (0, 0)
@@ -96,7 +107,7 @@ def delimiter_of(text: str) -> type[csv.Dialect]:
 def read_file(path: Path, what: str) -> bytes:
     """The content of a layout or of a file it leans on. Raises LayoutError."""
     try:
-        return path.read_bytes()
+        return content_of(path)
     except FileNotFoundError:
         raise LayoutError([(str(path), f"there is no such {what}{_similar(path)}")]) from None
     except IsADirectoryError:

@@ -19,7 +19,7 @@ from boreotabula.reading.stamp_search import Surroundings
 from boreotabula.runs.choosing import Job, OpenFile, make_job
 from boreotabula.runs.inbox import Inbox, SourceFile
 from boreotabula.runs.layouts import Layout
-from boreotabula.runs.pool import spread
+from boreotabula.runs.workers import Ended, Sent, spread
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.opening import Workbook
@@ -84,7 +84,9 @@ def list_headings(
     """The headings of all tabs that a layout reads, in the order in which they were met."""
     job = make_job(layout.spec, layout.plan, limits)
     found: list[FileHeadings] = []
-    for one in spread(partial(_headings_of, job=job), inbox.taken, _stopped):
+    sent = Sent.of(job)
+    work = partial(_headings_of, job=sent.brief())
+    for one in spread(work, inbox.taken, _ended, job.opening.limits, shared=sent):
         on_file(one)
         found.append(one)
     return HeadingList(
@@ -95,11 +97,15 @@ def list_headings(
     )
 
 
-def _stopped(source: SourceFile) -> FileHeadings:
-    return FileHeadings(source.name, trouble="it stops the reader for good")
+def _ended(source: SourceFile, ended: Ended) -> FileHeadings:
+    return FileHeadings(source.name, trouble=ended.said)
 
 
-def _headings_of(source: SourceFile, job: Job) -> FileHeadings:
+def _headings_of(source: SourceFile, job: Sent[Job]) -> FileHeadings:
+    return _headings_in(source, job.get())
+
+
+def _headings_in(source: SourceFile, job: Job) -> FileHeadings:
     try:
         with Workbook(source.path, job.opening) as book:
             file = OpenFile(book, source, job)

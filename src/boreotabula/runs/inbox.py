@@ -11,6 +11,7 @@ from pathlib import Path, PurePath, PurePosixPath
 from typing import TYPE_CHECKING
 
 from boreotabula.errors import CallError
+from boreotabula.files import open_regular
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
 
 if TYPE_CHECKING:
@@ -120,8 +121,7 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
     include = _patterns(layout.spec.source.include)
     taken = []
     for path in dict.fromkeys(named):
-        if not path.is_file():
-            raise CallError(f"there is no file “{path}”")
+        check_is_file(path)
         below = _below(path, layout.folders.values())
         chosen = matching(include, below)
         taken.append(
@@ -132,6 +132,16 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
             )
         )
     return Inbox(tuple(taken), ())
+
+
+def check_is_file(path: Path) -> None:
+    """Raises CallError if there is nothing at a path, or no regular file."""
+    try:
+        open_regular(path).close()
+    except FileNotFoundError:
+        raise CallError(f"there is no file “{path}”") from None
+    except OSError as error:
+        raise CallError(f"“{path}” cannot be read: {error.strerror}") from None
 
 
 def _below(path: Path, folders: Iterable[Path]) -> str:

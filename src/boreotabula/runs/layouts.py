@@ -6,6 +6,7 @@ import hashlib
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from boreotabula.files import content_of
 from boreotabula.layout.glossary import (
     Entries,
     glossary_entries,
@@ -109,7 +110,7 @@ class _Lists:
         """The entries of a list. Raises LookupError."""
         path = self._beside / name
         try:
-            self.contents[path] = path.read_bytes()
+            self.contents[path] = content_of(path)
         except OSError as error:
             raise LookupError(f"the list “{name}” cannot be read: {error.strerror}") from None
         return list_entries(self.contents[path], name)

@@ -13,8 +13,14 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import address
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.reading.frame import Frame, frame_of
-from boreotabula.runs.inbox import SourceFile, look, natural_key, sorted_files
-from boreotabula.runs.pool import spread
+from boreotabula.runs.inbox import (
+    SourceFile,
+    check_is_file,
+    look,
+    natural_key,
+    sorted_files,
+)
+from boreotabula.runs.workers import Ended, Sent, alone, spread
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.opening import Opening, Workbook
@@ -117,8 +123,10 @@ def survey(
     sources, seen = _files(target, layout)
     if on_start is not None:
         on_start(len(sources))
-    look_into = partial(_survey_file, job=_job(layout, limits), limits=limits)
-    for one in spread(look_into, sources, _stopped):
+    job = _job(layout, limits)
+    sent = Sent.of(job)
+    look_into = partial(_survey_file, job=sent.brief(), limits=limits)
+    for one in spread(look_into, sources, _ended, limits, shared=sent):
         seen.append(one)
         if on_file is not None:
             on_file(one)
@@ -134,9 +142,9 @@ def _job(layout: Layout | None, limits: Limits | None) -> Job | None:
     return make_job(layout.spec, layout.plan, limits)
 
 
-def _stopped(source: SourceFile) -> FileSurvey:
-    """What is seen of a file that takes the process down with it."""
-    return FileSurvey(source.name, _size(source.path), unreadable="it stops the reader for good")
+def _ended(source: SourceFile, ended: Ended) -> FileSurvey:
+    """What is seen of a file whose reading came to no end."""
+    return FileSurvey(source.name, _size(source.path), unreadable=ended.said)
 
 
 def _size(path: Path) -> int:
@@ -146,7 +154,11 @@ def _size(path: Path) -> int:
         return 0
 
 
-def _survey_file(source: SourceFile, job: Job | None, limits: Limits | None) -> FileSurvey:
+def _survey_file(source: SourceFile, job: Sent[Job | None], limits: Limits | None) -> FileSurvey:
+    return _survey_by(source, job.get(), limits)
+
+
+def _survey_by(source: SourceFile, job: Job | None, limits: Limits | None) -> FileSurvey:
     size = _size(source.path)
     if job is not None:
         from boreotabula.runs.files import plan_tabs
@@ -274,13 +286,22 @@ def view_file(
 
     Raises CallError if there is no such file or tab, or if it cannot be read.
     """
-    if not path.is_file():
-        raise CallError(f"there is no file “{path}”")
-    from boreotabula.runs.files import read_chosen
-
+    check_is_file(path)
     job = _job(layout, limits)
     source = _source_of(path, layout) if layout else SourceFile(path, path.name)
     opening = job.opening if job else Opening(limits=limits or Limits())
+    work = partial(_view, wanted=wanted, job=job, opening=opening)
+    return alone(work, source, _cannot_be_shown, opening.limits)
+
+
+def _cannot_be_shown(source: SourceFile, ended: Ended) -> FileView:
+    raise CallError(f"“{source.path}” cannot be shown: {ended.said}")
+
+
+def _view(source: SourceFile, wanted: Sequence[str], job: Job | None, opening: Opening) -> FileView:
+    from boreotabula.runs.files import read_chosen
+
+    path = source.path
     try:
         with Workbook(path, opening) as book:
             names = [tab.name for tab in book.tabs]

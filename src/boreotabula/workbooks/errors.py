@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 SEND_AGAIN = "Open it in a spreadsheet program and save it again, or ask the sender for it again."
+PROTECTED = "it is protected by a password"
+WITHOUT_PASSWORD = "Ask the sender for a copy without a password, or save one."
 
 
 class UnreadableError(Exception):
@@ -10,4 +12,29 @@ class UnreadableError(Exception):
 
     def __init__(self, why: str, advice: str = SEND_AGAIN) -> None:
         super().__init__(why)
+        self.why = why
         self.advice = advice
+
+    def __reduce__(self) -> tuple[type[UnreadableError], tuple[str, ...]]:
+        return type(self), (self.why, self.advice)
+
+
+class OverBudgetError(UnreadableError):
+    """A file that asks for more than reading one file may cost."""
+
+    @classmethod
+    def of(cls, what: str, mebibytes: int, needed: int) -> OverBudgetError:
+        """That something would take more than so many mebibytes of memory, about as many as
+        `needed`."""
+        return cls(
+            f"{what} would take more than the {mebibytes:,} MiB of memory that one file may take",
+            _DELETE
+            if needed > _MOST
+            else f"If the file is honest, allow more: --largest-part"
+            f" {max(1, 2 ** (needed - 1).bit_length())}. If most of it is blank: {_DELETE}",
+        )
+
+
+_DELETE = "Delete the rows and columns beyond the table, and save the file again."
+_MOST = 64 * 1024
+"""Mebibytes that some machine may have."""

@@ -5,7 +5,9 @@ from __future__ import annotations
 import zipfile
 from enum import Enum
 from pathlib import Path
+from typing import BinaryIO
 
+from boreotabula.files import open_regular
 from boreotabula.workbooks.errors import UnreadableError
 
 
@@ -36,6 +38,8 @@ _ENDINGS = {
 
 _COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 """Begin of a compound file, [MS-CFB] 2.2: .xls, but also protected .xlsx and older documents."""
+_BEFORE_1995 = (b"\x09\x00\x04\x00", b"\x09\x02\x06\x00", b"\x09\x04\x06\x00")
+"""Begins of workbooks in the forms 2, 3 and 4 of .xls: a record BOF and its size."""
 _NO_TABLE = (
     (b"%PDF", "a PDF document"),
     (b"\x89PNG", "a picture"),
@@ -56,15 +60,20 @@ def file_kind(path: Path) -> FileKind:
     Raises UnreadableError if it is empty or of a kind that holds no table, OSError if it cannot be
     opened.
     """
-    with path.open("rb") as stream:
+    with open_regular(path) as stream:
         head = stream.read(_HEAD)
         if head.startswith(b"PK"):
             stream.seek(max(path.stat().st_size - _TAIL, 0))
-            return _listed(stream.read().lower()) or _zipped(path)
+            return _listed(stream.read(_TAIL).lower()) or _zipped(stream)
     if not head:
         raise UnreadableError("the file is empty", "Ask the sender for the file again.")
     if head.startswith(_COMPOUND):
         return FileKind.XLS
+    if head.startswith(_BEFORE_1995):
+        raise UnreadableError(
+            "it is a workbook in a form from before 1995, which is not read",
+            "Open it in a spreadsheet program and save it as .xlsx.",
+        )
     for start, what in _NO_TABLE:
         if head.startswith(start):
             raise UnreadableError(f"it is {what}, not a table", NO_TABLE)
@@ -108,15 +117,17 @@ def _listed(tail: bytes) -> FileKind | None:
     return FileKind.XLSX if b"xl/workbook.xml" in tail else None
 
 
-def _zipped(path: Path) -> FileKind:
+def _zipped(stream: BinaryIO) -> FileKind:
     try:
-        with zipfile.ZipFile(path) as archive:
+        with zipfile.ZipFile(stream) as archive:
             names = set(archive.namelist())
-            if "mimetype" in names and b"opendocument.spreadsheet" in archive.read("mimetype")[:99]:
-                return FileKind.ODS
+            if "mimetype" in names:
+                with archive.open("mimetype") as part:
+                    if b"opendocument.spreadsheet" in part.read(99):
+                        return FileKind.ODS
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, ValueError):
         raise UnreadableError("it is damaged: a workbook that was cut off, perhaps") from None
-    lowered = {name.lower() for name in names}
+    lowered = {name.replace("\\", "/").lower() for name in names}
     if "xl/workbook.bin" in lowered:
         return FileKind.XLSB
     if "xl/workbook.xml" in lowered or ("_rels/.rels" in lowered and _has_sheets(lowered)):

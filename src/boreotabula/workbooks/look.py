@@ -6,13 +6,12 @@ a number would vanish without a word; so each kind of file is looked into.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Protocol
 
 from boreotabula.layout.addresses import address
-from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.limits import FILLED, PLACE, Budget
 from boreotabula.workbooks.sheet import Cell, Span, TableObject
 
 ERROR_TEXTS = {
@@ -20,6 +19,9 @@ ERROR_TEXTS = {
     0x24: "#NUM!", 0x2A: "#N/A", 0x2B: "#GETTING_DATA",
 }  # fmt: skip
 """Error values by their code, [MS-XLS] 2.5.10 and [MS-XLSB] 2.5.98.2."""
+
+Reach = tuple[int, int]
+"""The first and the last of a run of rows or columns, counted from 0."""
 
 NO_RESULT = "(a formula without a stored result)"
 
@@ -30,8 +32,9 @@ class Look:
 
     cells: Mapping[tuple[int, int], Cell] = field(default_factory=dict)
     """Cells that the reader gives wrongly: error values, formulas without a result, and others."""
-    hidden_rows: tuple[int, ...] = ()
-    hidden_columns: tuple[int, ...] = ()
+    hidden_rows: tuple[Reach, ...] = ()
+    """The first and last of each run of hidden rows; `hidden_columns` alike."""
+    hidden_columns: tuple[Reach, ...] = ()
     merges: tuple[Span, ...] | None = None
     """Merged ranges, if the reader does not tell them."""
     tables: tuple[TableObject, ...] = ()
@@ -64,11 +67,36 @@ class Inside(Protocol):
         """Let go of the file."""
 
 
-def check_extent(row: int, column: int, limits: Limits) -> None:
-    """Raises UnreadableError if the cells from A1 to a place are more than may be read."""
-    if (row + 1) * (column + 1) > limits.cells:
-        raise UnreadableError(
-            f"its cells reach as far as {address(row, column)}, more than a table needs: most of"
-            " the sheet would be blank",
-            "Delete the rows and columns beyond the table, and save the file again.",
-        )
+def joined(reaches: Iterable[Reach]) -> tuple[Reach, ...]:
+    """Runs of rows or columns in order, those that overlap or touch made one."""
+    found: list[Reach] = []
+    for first, last in sorted(reaches):
+        if found and first <= found[-1][1] + 1:
+            found[-1] = (found[-1][0], max(found[-1][1], last))
+        elif last >= first >= 0:
+            found.append((first, last))
+    return tuple(found)
+
+
+def within(reaches: Iterable[Reach], end: int) -> tuple[int, ...]:
+    """The rows or columns of some runs, as far as they lie before `end`."""
+    return tuple(at for first, last in reaches for at in range(first, min(last + 1, end)))
+
+
+def size_of(row: int, column: int, filled: int) -> int:
+    """The bytes that the cells from A1 to a place take, so many of them filled."""
+    return (row + 1) * (column + 1) * PLACE + filled * FILLED
+
+
+def check_extent(row: int, column: int, filled: int, budget: Budget) -> None:
+    """Raises OverBudgetError if the cells from A1 to a place take more than is left."""
+    budget.need(size_of(row, column, filled), _reaching(row, column, filled))
+
+
+def hold_extent(row: int, column: int, filled: int, budget: Budget) -> None:
+    """The same for cells that stay in memory as long as the file is open."""
+    budget.hold(size_of(row, column, filled), _reaching(row, column, filled))
+
+
+def _reaching(row: int, column: int, filled: int) -> str:
+    return f"a tab whose cells reach to {address(row, column)}, {filled:,} of them filled,"

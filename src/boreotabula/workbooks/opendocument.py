@@ -12,12 +12,18 @@ from collections.abc import Mapping
 from contextlib import closing
 from datetime import timedelta
 from pathlib import Path
-from xml.parsers import expat
 
-from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.limits import Limits
-from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, check_extent
-from boreotabula.workbooks.package import Package, refuse_entities
+from boreotabula.workbooks.limits import CORRECTED, RANGE, Budget
+from boreotabula.workbooks.look import (
+    NO_RESULT,
+    Look,
+    NamedCell,
+    Reach,
+    check_extent,
+    hold_extent,
+    joined,
+)
+from boreotabula.workbooks.package import Package, parse
 from boreotabula.workbooks.sheet import Cell, Code, Flaw, Span
 
 _CONTENT = "content.xml"
@@ -27,16 +33,10 @@ _VALUES = ("value", "string-value", "date-value", "time-value", "boolean-value")
 class OdsInside:
     """The inside of an .ods file; its one part for all sheets is read once."""
 
-    def __init__(self, path: Path, limits: Limits) -> None:
-        with closing(Package(path, limits)) as package:
-            package.check()
-            content = package.read(_CONTENT)
-        refuse_entities(content)
-        self._reader = _Reader(limits)
-        self._reader.read(content)
-        # The fast reader lays out all sheets as it opens the file: one too large would stop it.
-        for error in self._reader.too_far.values():
-            raise error
+    def __init__(self, path: Path, budget: Budget) -> None:
+        with closing(Package(path, budget)) as package:
+            self._reader = _Reader(budget)
+            self._reader.read(package.read(_CONTENT))
 
     def close(self) -> None:
         """Nothing is held open."""
@@ -47,16 +47,22 @@ class OdsInside:
 
     def look(self, number: int, name: str) -> Look:
         """What was seen in a sheet."""
-        return self._reader.looks.get(name, Look())
+        looks = self._reader.looks
+        if number < len(looks) and looks[number][0] == name:
+            return looks[number][1]
+        return dict(reversed(looks)).get(name, Look())
 
 
 class _Reader:
-    """Goes through the markup once, counting rows and columns as repeats say."""
+    """Goes through the markup once, counting rows and columns as repeats say.
 
-    def __init__(self, limits: Limits) -> None:
-        self.limits = limits
-        self.looks: dict[str, Look] = {}
-        self.too_far: dict[str, UnreadableError] = {}
+    The fast reader lays out all sheets as it opens the file, so all of them count together.
+    """
+
+    def __init__(self, budget: Budget) -> None:
+        self.budget = budget
+        self.looks: list[tuple[str, Look]] = []
+        """Of each sheet in order, with its name."""
         self.names: dict[str, NamedCell] = {}
         self.depth = 0
         self._begin("")
@@ -66,21 +72,17 @@ class _Reader:
         self.row = self.column = self.header_column = 0
         self.repeat_row = self.repeat_cell = 1
         self.cells: dict[tuple[int, int], Cell] = {}
-        self.hidden_rows: list[int] = []
-        self.hidden_columns: list[int] = []
+        self.filled = 0
+        self.bottom = self.right = -1
+        self.hidden_rows: list[Reach] = []
+        self.hidden_columns: list[Reach] = []
         self.merges: list[Span] = []
         self.attributes: dict[str, str] = {}
         self.text: list[str] | None = None
 
     def read(self, content: bytes) -> None:
-        parser = expat.ParserCreate()
-        parser.StartElementHandler = self._start
-        parser.EndElementHandler = self._end
-        parser.CharacterDataHandler = self._data
-        try:
-            parser.Parse(content, True)
-        except expat.ExpatError:
-            raise UnreadableError(f"it is damaged: its part “{_CONTENT}” is no XML") from None
+        """Take in the one part that holds all sheets. Raises UnreadableError."""
+        parse(content, _CONTENT, self._start, self._end, self._data)
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         kind = tag.rpartition(":")[2]
@@ -95,14 +97,14 @@ class _Reader:
             return
         elif kind == "table-column":
             repeat = _count(plain, "number-columns-repeated")
-            if plain.get("visibility", "visible") != "visible" and repeat < 16_384:
-                self.hidden_columns += range(self.header_column, self.header_column + repeat)
+            if plain.get("visibility", "visible") != "visible":
+                self._note(self.hidden_columns, self.header_column, repeat)
             self.header_column += repeat
         elif kind == "table-row":
             self.column = 0
             self.repeat_row = _count(plain, "number-rows-repeated")
             if plain.get("visibility", "visible") != "visible":
-                self.hidden_rows += range(self.row, self.row + min(self.repeat_row, 1024))
+                self._note(self.hidden_rows, self.row, self.repeat_row)
         elif kind in ("table-cell", "covered-table-cell"):
             self.attributes = dict(attributes)
             self.repeat_cell = _count(plain, "number-columns-repeated")
@@ -113,12 +115,14 @@ class _Reader:
         if kind == "table" and tag.startswith("table:"):
             self.depth -= 1
             if self.depth == 0:
-                self.looks[self.name] = Look(
+                hold_extent(self.bottom, self.right, self.filled, self.budget)
+                look = Look(
                     self.cells,
-                    tuple(self.hidden_rows),
-                    tuple(self.hidden_columns),
+                    joined(self.hidden_rows),
+                    joined(self.hidden_columns),
                     tuple(self.merges),
                 )
+                self.looks.append((self.name, look))
         elif self.depth != 1:
             return
         elif kind == "table-row":
@@ -139,17 +143,15 @@ class _Reader:
         formula = plain.get("formula")
         wide, high = _count(plain, "number-columns-spanned"), _count(plain, "number-rows-spanned")
         if wide > 1 or high > 1:
+            self.budget.hold(RANGE, "its merged cells")
             self.merges.append(
                 Span(self.row, self.column, self.row + high - 1, self.column + wide - 1)
             )
         if filled or formula is not None:
-            try:
-                check_extent(
-                    self.row + self.repeat_row - 1, self.column + self.repeat_cell - 1, self.limits
-                )
-            except UnreadableError as error:
-                self.too_far.setdefault(self.name, error)
-                return
+            self.bottom = max(self.bottom, self.row + self.repeat_row - 1)
+            self.right = max(self.right, self.column + self.repeat_cell - 1)
+            self.filled += self.repeat_row * self.repeat_cell
+            check_extent(self.bottom, self.right, self.filled, self.budget)
         other: Cell | None = None
         if self.attributes.get("calcext:value-type") == "error" or (
             formula is not None and text.startswith(("#", "Err:"))
@@ -164,9 +166,15 @@ class _Reader:
         elif plain.get("value-type") == "float" and text[:1] == "0":
             other = _code(plain.get("value", ""), text)
         if other is not None:
+            repeats = self.repeat_row * self.repeat_cell
+            self.budget.hold(repeats * CORRECTED, f"its {repeats:,} cells that hold {other!s:.40}")
             for row in range(self.row, self.row + self.repeat_row):
                 for column in range(self.column, self.column + self.repeat_cell):
                     self.cells[row, column] = other
+
+    def _note(self, hidden: list[Reach], first: int, repeat: int) -> None:
+        self.budget.hold(RANGE, "its hidden rows and columns")
+        hidden.append((first, first + repeat - 1))
 
     def _named(self, plain: Mapping[str, str]) -> None:
         from boreotabula.workbooks.sheet_xml import named_cell

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import struct
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -10,11 +11,19 @@ from pathlib import Path
 from types import TracebackType
 from typing import Protocol, Self
 
+from boreotabula.files import open_regular
+from boreotabula.layout.addresses import MAX_COLUMNS
 from boreotabula.workbooks.codes import codes_of
-from boreotabula.workbooks.errors import SEND_AGAIN, UnreadableError
+from boreotabula.workbooks.errors import (
+    PROTECTED,
+    SEND_AGAIN,
+    WITHOUT_PASSWORD,
+    OverBudgetError,
+    UnreadableError,
+)
 from boreotabula.workbooks.kinds import FileKind, file_kind
-from boreotabula.workbooks.limits import Limits
-from boreotabula.workbooks.look import Inside, NamedCell
+from boreotabula.workbooks.limits import MEBI, Budget, Limits
+from boreotabula.workbooks.look import Inside, NamedCell, within
 from boreotabula.workbooks.sheet import Cell, Sheet, Span, Visibility, make_sheet
 from boreotabula.workbooks.text import OpenQuote, TextForm, read_text
 
@@ -29,7 +38,7 @@ class Tab:
 
 @dataclass(frozen=True)
 class Opening:
-    """How files are opened: the form of texts, and how much a file may ask for."""
+    """How files are opened: the form of texts, and what reading one may cost."""
 
     text: TextForm = field(default_factory=TextForm)
     limits: Limits = field(default_factory=Limits)
@@ -62,6 +71,7 @@ class Workbook:
         opening = opening or Opening()
         self.path = path
         with _translated():
+            checked_size(path, opening.limits)
             self.kind = file_kind(path)
             self._source = _SOURCES[self.kind](path, self.kind, opening)
         self.tabs = self._source.tabs
@@ -92,6 +102,18 @@ class Workbook:
             return self._source.names()
 
 
+def checked_size(path: Path, limits: Limits) -> int:
+    """The bytes of a file that may be read.
+
+    Raises OSError if it is no regular file, OverBudgetError if it is too large to be looked at.
+    """
+    with open_regular(path) as stream:
+        size = os.fstat(stream.fileno()).st_size
+    if size > limits.mebibytes * MEBI:
+        raise OverBudgetError.of("the file itself", limits.mebibytes, limits.mebibytes_for(size))
+    return size
+
+
 def _misnamed(path: Path, kind: FileKind) -> Iterator[str]:
     ending = path.suffix.lower()
     others = (known for one in FileKind for known in one.endings if one is not kind)
@@ -118,14 +140,18 @@ class _Workbook:
         self.guessed = ""
         self.quotes: tuple[OpenQuote, ...] = ()
         # First the look: it refuses what would take the reader, and the machine, too far.
-        self._inside = _inside(path, kind, opening.limits)
+        self._inside = _inside(path, kind, Budget(opening.limits))
         self._book = calamine.CalamineWorkbook.from_path(path)
-        self._numbers: dict[str, int] = {}
+        self._numbers: dict[str, tuple[int, str]] = {}
         tabs: list[Tab] = []
         for number, one in enumerate(self._book.sheets_metadata):
             if one.typ == calamine.SheetTypeEnum.WorkSheet and _has_cells(self._inside, number):
-                self._numbers[one.name] = number
-                tabs.append(Tab(one.name, _VISIBILITIES[str(one.visible).rpartition(".")[2]]))
+                name = _of_its_own(one.name, self._numbers)
+                if name != one.name:
+                    said = f"two of its tabs are called “{one.name}”; here the other is “{name}”"
+                    self.remarks, self.doubts = (*self.remarks, said), (*self.doubts, said)
+                self._numbers[name] = number, one.name
+                tabs.append(Tab(name, _VISIBILITIES[str(one.visible).rpartition(".")[2]]))
         self.tabs = tuple(tabs)
 
     def close(self) -> None:
@@ -136,8 +162,9 @@ class _Workbook:
         return self._inside.names()
 
     def sheet(self, name: str) -> Sheet:
-        look = self._inside.look(self._numbers[name], name)
-        source = self._book.get_sheet_by_name(name)
+        number, written = self._numbers[name]
+        look = self._inside.look(number, written)
+        source = self._book.get_sheet_by_index(number)
         rows: Sequence[list[Cell]] = source.to_python(skip_empty_area=False)  # type: ignore[assignment]
         merges = look.merges
         if merges is None:
@@ -154,29 +181,37 @@ class _Workbook:
             if look.formats
             else look.cells,
             visibility=visibility,
-            hidden_rows=look.hidden_rows,
-            hidden_columns=look.hidden_columns,
+            hidden_rows=within(look.hidden_rows, len(rows)),
+            hidden_columns=within(look.hidden_columns, MAX_COLUMNS),
             tables=look.tables,
         )
 
 
-def _inside(path: Path, kind: FileKind, limits: Limits) -> Inside:
+def _of_its_own(name: str, others: Mapping[str, object]) -> str:
+    """A name that no other tab has: the second “Bench” is “Bench (2)”."""
+    made, number = name, 2
+    while made in others:
+        made, number = f"{name} ({number})", number + 1
+    return made
+
+
+def _inside(path: Path, kind: FileKind, budget: Budget) -> Inside:
     """The look into a workbook of a kind; imported as needed, most folders hold one kind."""
     if kind is FileKind.XLSX:
         from boreotabula.workbooks.sheet_xml import XlsxInside
 
-        return XlsxInside(path, limits)
+        return XlsxInside(path, budget)
     if kind is FileKind.XLSB:
         from boreotabula.workbooks.records_xlsb import XlsbInside
 
-        return XlsbInside(path, limits)
+        return XlsbInside(path, budget)
     if kind is FileKind.ODS:
         from boreotabula.workbooks.opendocument import OdsInside
 
-        return OdsInside(path, limits)
+        return OdsInside(path, budget)
     from boreotabula.workbooks.records_xls import XlsInside
 
-    return XlsInside(path, limits)
+    return XlsInside(path, budget)
 
 
 def _has_cells(inside: Inside, number: int) -> bool:
@@ -192,13 +227,14 @@ class _Plain:
         self.doubts: tuple[str, ...] = ()
         self.guessed = ""
         self.quotes: tuple[OpenQuote, ...] = ()
+        budget = Budget(opening.limits)
         if kind is FileKind.WEB_PAGE:
             from boreotabula.workbooks.webpage import read_web_page
 
-            self._rows, self._merges, said, several = read_web_page(path, opening.limits)
+            self._rows, self._merges, said, several = read_web_page(path, budget)
             self.doubts = (said,) if several else ()
         else:
-            text = read_text(path, opening.text, opening.limits)
+            text = read_text(path, opening.text, budget)
             self._rows, self._merges, said = text.rows, [], text.said
             self.guessed, self.quotes = text.guessed, text.quotes
         self.tabs: tuple[Tab, ...] = (Tab(""),)
@@ -242,13 +278,14 @@ def _translated() -> Iterator[None]:
     except (struct.error, LookupError, ValueError, OverflowError):
         # Records that are cut short, numbers out of range, encodings that do not exist.
         raise UnreadableError("it is damaged: its parts do not fit together") from None
-    except MemoryError:
-        raise UnreadableError("it asks for more memory than there is") from None
     except BaseException as error:
         why = _reader_trouble(error)
         if why is None:
             raise
         raise UnreadableError(*why) from None
+
+
+_MISSING_PART = ("Relationship not found", "File not found", "Zip file")
 
 
 def _reader_trouble(error: BaseException) -> tuple[str, str] | None:
@@ -259,10 +296,12 @@ def _reader_trouble(error: BaseException) -> tuple[str, str] | None:
     import python_calamine as calamine
 
     if isinstance(error, calamine.PasswordError):
-        return "it is protected by a password", "Save a copy without a password."
+        return PROTECTED, WITHOUT_PASSWORD
     if isinstance(error, calamine.ZipError | calamine.XmlError):
         return "it is damaged, or no workbook at all", SEND_AGAIN
     if isinstance(error, calamine.CalamineError):
-        said = str(error).strip().splitlines()
-        return f"it cannot be read ({said[0] if said else type(error).__name__})", SEND_AGAIN
+        said = str(error).strip().splitlines() or [type(error).__name__]
+        if said[0].startswith(_MISSING_PART):
+            return "it is damaged: one of its parts, or what points to it, is missing", SEND_AGAIN
+        return f"it cannot be read (the reader says: {said[0]:.200})", SEND_AGAIN
     return None

@@ -1,8 +1,8 @@
 """A look into .xls: error values and what is hidden.
 
 Records as in [MS-XLS]: 2.4.28 BoundSheet8, 2.4.24 BoolErr, 2.4.127 Formula with 2.5.133
-FormulaValue, 2.4.221 Row, 2.4.53 ColInfo, 2.4.90 Dimensions, 2.4.126 Format, 2.4.353 XF, 2.4.180
-Number, 2.4.220 RK, 2.4.175 MulRk. Formulas always store a result there.
+FormulaValue, 2.4.221 Row, 2.4.53 ColInfo, 2.4.90 Dimensions, 2.4.117 FilePass, 2.4.126 Format,
+2.4.353 XF, 2.4.180 Number, 2.4.220 RK, 2.4.175 MulRk. Formulas always store a result there.
 """
 
 from __future__ import annotations
@@ -12,15 +12,16 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
+from boreotabula.files import open_regular
 from boreotabula.workbooks.codes import is_code_format
-from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.workbooks.errors import PROTECTED, WITHOUT_PASSWORD, UnreadableError
 from boreotabula.workbooks.kinds import NO_TABLE
-from boreotabula.workbooks.limits import Limits
-from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, check_extent
+from boreotabula.workbooks.limits import PLACE, UNPACKED, Budget
+from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, Reach, hold_extent, joined
 from boreotabula.workbooks.sheet import Flaw, Visibility
 
 _BOUND_SHEET, _END, _FORMULA, _BOOL_ERR, _ROW, _COL_INFO = 0x85, 0x0A, 0x06, 0x205, 0x208, 0x7D
-_MULTIPLE, _DIMENSIONS, _FORMAT, _STYLE = 0xBD, 0x200, 0x41E, 0xE0
+_FILE_PASS, _MULTIPLE, _DIMENSIONS, _FORMAT, _STYLE = 0x2F, 0xBD, 0x200, 0x41E, 0xE0
 _NUMBERS = (0x06, 0x203, 0x27E)
 _CELLS = (0x06, 0x7E, _MULTIPLE, 0xD6, 0xFD, 0x203, 0x204, 0x205, 0x27E)
 _STREAMS = ("EncryptedPackage", "Workbook", "Book")
@@ -38,16 +39,18 @@ class BoundSheet(NamedTuple):
 class XlsInside:
     """The inside of an .xls file."""
 
-    def __init__(self, path: Path, limits: Limits) -> None:
-        self._limits = limits
+    def __init__(self, path: Path, budget: Budget) -> None:
+        self._budget = budget
         self._stream = _workbook_stream(path)
-        self.sheets = [
-            BoundSheet(
-                struct.unpack_from("<I", data)[0], _VISIBILITIES[min(data[4] & 3, 2)], data[5] == 0
-            )
-            for kind, data in _records(self._stream, 0)
-            if kind == _BOUND_SHEET and len(data) > 5
-        ]
+        budget.hold(len(self._stream) * UNPACKED, "its stream of records")
+        self.sheets: list[BoundSheet] = []
+        for kind, data in _records(self._stream, 0):
+            if kind == _FILE_PASS:
+                raise UnreadableError(PROTECTED, WITHOUT_PASSWORD)
+            if kind == _BOUND_SHEET and len(data) > 5:
+                (start,) = struct.unpack_from("<I", data)
+                seen = _VISIBILITIES[min(data[4] & 3, 2)]
+                self.sheets.append(BoundSheet(start, seen, data[5] == 0))
         self._codes = _code_styles(self._stream)
         # The fast reader lays out all sheets at once when it opens the file: all are looked at now.
         self._looks = [self._look(sheet) for sheet in self.sheets]
@@ -67,14 +70,15 @@ class XlsInside:
     def _look(self, sheet: BoundSheet) -> Look:
         flaws: dict[tuple[int, int], Flaw] = {}
         formats: dict[tuple[int, int], str] = {}
-        hidden_rows: list[int] = []
-        hidden_columns: list[int] = []
-        bottom = right = 0
+        hidden_rows: list[Reach] = []
+        hidden_columns: list[Reach] = []
+        bottom = right = filled = 0
         for kind, data in _records(self._stream, sheet.start):
             if kind in _CELLS and len(data) >= 6:
                 row, column = struct.unpack_from("<HH", data)
                 last = struct.unpack_from("<H", data, len(data) - 2)[0] if kind == _MULTIPLE else 0
                 bottom, right = max(bottom, row), max(right, column, last)
+                filled += max(last - column, 0) + 1
                 code = _error(kind, data)
                 if code is not None:
                     flaws[row, column] = Flaw(ERROR_TEXTS.get(code, "#ERROR"))
@@ -85,22 +89,21 @@ class XlsInside:
             elif kind == _DIMENSIONS and len(data) >= 12:
                 self._check_declared(data)
             elif kind == _ROW and len(data) >= 16 and data[12] & 0x20:
-                hidden_rows.append(struct.unpack_from("<H", data)[0])
+                (row,) = struct.unpack_from("<H", data)
+                hidden_rows.append((row, row))
             elif kind == _COL_INFO and len(data) >= 10 and data[8] & 1:
                 first, last = struct.unpack_from("<HH", data)
-                hidden_columns += range(first, last + 1)
-        check_extent(bottom, right, self._limits)
-        return Look(flaws, tuple(hidden_rows), tuple(hidden_columns), formats=formats)
+                hidden_columns.append((first, last))
+        hold_extent(bottom, right, filled, self._budget)
+        return Look(flaws, joined(hidden_rows), joined(hidden_columns), formats=formats)
 
     def _check_declared(self, data: bytes) -> None:
         """The fast reader asks at once for as much memory as the declared size needs."""
         first_row, rows, first_column, columns = struct.unpack_from("<IIHH", data)
         if first_row > rows or first_column > columns:
             raise UnreadableError("it is damaged: one of its tabs declares to end before it begins")
-        if rows * columns > self._limits.cells:
-            raise UnreadableError(
-                f"one of its tabs declares {rows:,} rows × {columns:,} columns, more than is read"
-            )
+        declared = f"a tab that declares {rows:,} rows × {columns:,} columns"
+        self._budget.need(rows * columns * PLACE, declared)
 
 
 def _code_styles(stream: bytes) -> dict[int, str]:
@@ -154,7 +157,7 @@ def _workbook_stream(path: Path) -> bytes:
     if not names:
         raise UnreadableError("it is an older kind of document, but no workbook", NO_TABLE)
     if names[0] == "EncryptedPackage":
-        raise UnreadableError("it is protected by a password", "Save a copy without a password.")
+        raise UnreadableError(PROTECTED, WITHOUT_PASSWORD)
     return stream
 
 
@@ -167,7 +170,7 @@ def _check_header(path: Path) -> None:
 
     The fast reader would ask for memory for all of them, and take the whole process down.
     """
-    with path.open("rb") as stream:
+    with open_regular(path) as stream:
         header = stream.read(512)
     if len(header) < 512:
         raise UnreadableError("it is damaged, or was cut off")

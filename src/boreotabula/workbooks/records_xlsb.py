@@ -10,24 +10,26 @@ import struct
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
-from boreotabula.workbooks.limits import Limits
-from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, check_extent
+from boreotabula.workbooks.limits import RANGE, Budget
+from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, Reach, check_extent, joined
 from boreotabula.workbooks.package import Package, relations
 from boreotabula.workbooks.sheet import Flaw, Span
 
 _ROW, _CELL_ERROR, _FORMULA_ERROR, _COL_INFO, _BUNDLE_SHEET, _MERGE = 0, 3, 11, 60, 156, 176
 _FILLED_CELLS = range(2, 12)
 _BOOK = "xl/workbook.bin"
+_SHARED_PARTS = ("xl/sharedStrings.bin", "xl/styles.bin")
 
 
 class XlsbInside:
     """The inside of an .xlsb file."""
 
-    def __init__(self, path: Path, limits: Limits) -> None:
-        self._limits = limits
-        self._package = Package(path, limits)
-        self._package.check()
+    def __init__(self, path: Path, budget: Budget) -> None:
+        self._budget = budget
+        self._package = Package(path, budget)
         related = relations(self._package, _BOOK)
+        kept = (part for kind, part in related.values() if not kind.endswith("sheet"))
+        self._package.hold_shared({_BOOK, *_SHARED_PARTS, *kept})
         self._parts = [
             related.get(_wide_text(data, 8), ("", ""))[1]
             for kind, data in _records(self._package.read(_BOOK))
@@ -45,29 +47,29 @@ class XlsbInside:
     def look(self, number: int, name: str) -> Look:
         """Look into a sheet."""
         flaws: dict[tuple[int, int], Flaw] = {}
-        hidden_rows: list[int] = []
-        hidden_columns: list[int] = []
+        hidden_rows: list[Reach] = []
+        hidden_columns: list[Reach] = []
         merges: list[Span] = []
-        row = right = 0
-        bottom = 0
+        row = right = bottom = filled = 0
         for kind, data in _records(self._package.read(self._parts[number])):
             if kind == _ROW and len(data) >= 12:
                 (row,) = struct.unpack_from("<I", data)
                 if data[11] & 0x10:
-                    hidden_rows.append(row)
+                    hidden_rows.append((row, row))
             elif kind in _FILLED_CELLS and len(data) >= 8:
                 (column,) = struct.unpack_from("<I", data)
-                bottom, right = max(bottom, row), max(right, column)
+                bottom, right, filled = max(bottom, row), max(right, column), filled + 1
                 if kind in (_CELL_ERROR, _FORMULA_ERROR) and len(data) > 8:
                     flaws[row, column] = Flaw(ERROR_TEXTS.get(data[8], "#ERROR"))
             elif kind == _COL_INFO and len(data) >= 18 and data[16] & 1:
                 first, last = struct.unpack_from("<II", data)
-                hidden_columns += range(first, min(last, 16_383) + 1)
+                hidden_columns.append((first, last))
             elif kind == _MERGE and len(data) >= 16:
+                self._budget.need(RANGE * len(merges), "its merged cells")
                 top, end, left, edge = struct.unpack_from("<IIII", data)
                 merges.append(Span(top, left, end, edge))
-        check_extent(bottom, right, self._limits)
-        return Look(flaws, tuple(hidden_rows), tuple(hidden_columns), tuple(merges))
+        check_extent(bottom, right, filled, self._budget)
+        return Look(flaws, joined(hidden_rows), joined(hidden_columns), tuple(merges))
 
 
 def _wide_text(data: bytes, at: int) -> str:

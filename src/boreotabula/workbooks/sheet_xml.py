@@ -11,50 +11,52 @@ from collections.abc import Iterator, Mapping
 from functools import cached_property
 from html import unescape
 from pathlib import Path
-from xml.etree.ElementTree import Element
 
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
 from boreotabula.workbooks.codes import is_code_format
 from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.limits import Limits
-from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, check_extent
-from boreotabula.workbooks.package import Package, refuse_entities, relations
+from boreotabula.workbooks.limits import PLACE, Budget
+from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, Reach, check_extent, joined
+from boreotabula.workbooks.package import Package, relations
 from boreotabula.workbooks.sheet import Flaw, TableObject
+from boreotabula.workbooks.sheet_markup import SheetMarkup
 
-# A cell that is not empty: its attributes and its content. Names may carry a prefix.
-_CELL = re.compile(rb"<(?:\w+:)?c(|\s[^>]*[^>/])>(.*?)</(?:\w+:)?c>", re.DOTALL)
-_ANY = re.compile(rb"<(?:\w+:)?(row|c)\b([^>]*)>")
-_ROW = re.compile(rb"<(?:\w+:)?row\b([^>]*)>")
-_COL = re.compile(rb"<(?:\w+:)?col\b([^>]*)>")
-_PLACE = re.compile(rb"\br=[\"']([A-Z]{1,3})([0-9]+)[\"']")
-_NUMBER = re.compile(rb"\br=[\"']([0-9]+)[\"']")
+# A cell that is not empty: its letters, row, other attributes and content. Nothing in these
+# patterns goes back further than to the last '<', so that a search never takes quadratic time.
+_CELL = re.compile(rb'<c r="([A-Z]+)([0-9]+)"(|[^<>]*[^<>/])>([^<]*+(?:<(?!/?c[ >])[^<]*+)*+)</c>')
+_ROW = re.compile(rb'<row r="([0-9]+)"([^<>]*)>')
+_COL = re.compile(rb"<col ([^<>]*)>")
 _TYPE = re.compile(rb"\bt=[\"'](\w+)[\"']")
 _HIDDEN = re.compile(rb"\bhidden=[\"'](?:1|true)[\"']")
-_FORMULA = re.compile(rb"<(?:\w+:)?f\b([^>]*)>(?:([^<]*)</)?")
-_RESULT = re.compile(rb"<(?:\w+:)?v\b[^>]*?(?:/>|>([^<]*)<)")
+_FORMULA = re.compile(rb"<f\b([^<>]*)>(?:([^<]*)</)?")
+_RESULT = re.compile(rb"<v\b[^<>]*?(?:/>|>([^<]*)<)")
 _USUAL = "xl/workbook.xml"
+_SHARED_PARTS = ("xl/sharedStrings.xml", "xl/styles.xml")
+"""Where the fast reader looks for them, whatever the relations say."""
 _TWO_LETTERS = 702
 """The columns from A to ZZ."""
-_SPANNED = re.compile(rb"\b(min|max)=[\"']([0-9]+)[\"']")
-_ROW_NUMBER = re.compile(rb'<row [^>]*?\br="([0-9]+)"')
-_WIDE = re.compile(rb' r="[A-Z]{3}[0-9]')
+_SPANNED = re.compile(rb"\b(min|max)=[\"']([0-9]{1,7})[\"']")
+_WIDE = re.compile(rb'<c r="[A-Z]{3}')
 
 
 class XlsxInside:
     """The inside of an .xlsx file."""
 
-    def __init__(self, path: Path, limits: Limits) -> None:
-        self._limits = limits
-        self._package = Package(path, limits)
-        self._package.check()
+    def __init__(self, path: Path, budget: Budget) -> None:
+        self._budget = budget
+        self._package = Package(path, budget)
         self._book = self._main_part()
-        self._root = self._package.markup(self._book)
-        related = relations(self._package, self._book)
+        self._package.hold_shared((self._book, *_SHARED_PARTS))
+        found = self._package.elements(self._book, ("sheet", "definedName"))
+        self._names = [one for one in found if one.name == "definedName"]
+        self._related = relations(self._package, self._book)
+        kept = (part for kind, part in self._related.values() if not kind.endswith("sheet"))
+        self._package.hold_shared({*kept} - {*_SHARED_PARTS})
         self._parts = [
-            related.get(next((v for k, v in one.attrib.items() if k.endswith("}id")), ""), ("", ""))
-            for one in _children(self._root, "sheets")
+            self._related.get(one.attributes.get("id", ""), ("", ""))
+            for one in found
+            if one.around == "sheets" and one.name == "sheet"
         ]
-        self._sheet_names = [one.get("name", "") for one in _children(self._root, "sheets")]
 
     def close(self) -> None:
         """Let go of the file."""
@@ -63,16 +65,17 @@ class XlsxInside:
     def look(self, number: int, name: str) -> Look:
         """Look into a sheet."""
         _, part = self._parts[number]
-        content = self._package.read(part)
-        refuse_entities(content)
-        self._check_extent(content)
+        markup = SheetMarkup(self._package.read(part), part, self._budget)
+        content = markup.content
+        bottom, right = self._extent(markup)
+        check_extent(bottom, right, markup.cells, self._budget)
         hidden = _occurs(content, b"hidden=")
         end = max(content.rfind(b"</"), 0)
         tail = content[max(content.rfind(b"sheetData>", 0, end), 0) :]
         return Look(
             dict(_flaws(content)),
-            tuple(_hidden_rows(content)) if hidden else (),
-            tuple(_hidden_columns(content)) if hidden else (),
+            joined(_hidden_rows(content)) if hidden else (),
+            joined(_hidden_columns(content)) if hidden else (),
             tables=tuple(self._tables(part)) if b"tablePart" in tail else (),
             formats=dict(_formats(content, self._codes)) if self._codes else {},
         )
@@ -80,30 +83,26 @@ class XlsxInside:
     @cached_property
     def _codes(self) -> Mapping[bytes, str]:
         """The number formats that show codes, by the number of the cell style that has them."""
-        part = next(
-            (part for kind, part in relations(self._package, self._book).values()
-             if kind == "styles"), "",
-        )  # fmt: skip
+        part = next((part for kind, part in self._related.values() if kind == "styles"), "")
         if part not in self._package or b"formatCode" not in self._package.read(part):
             return {}
-        styles = self._package.markup(part)
+        styles = self._package.elements(part, ("numFmt", "xf"))
         formats = {
-            one.get("numFmtId"): one.get("formatCode", "")
-            for one in _children(styles, "numFmts")
-            if is_code_format(one.get("formatCode", ""))
+            one.attributes.get("numFmtId"): one.attributes.get("formatCode", "")
+            for one in styles
+            if one.name == "numFmt" and is_code_format(one.attributes.get("formatCode", ""))
         }
+        cells = [one.attributes.get("numFmtId") for one in styles if one.around == "cellXfs"]
         return {
-            str(number).encode(): formats[one.get("numFmtId")]
-            for number, one in enumerate(_children(styles, "cellXfs"))
-            if one.get("numFmtId") in formats
+            str(number).encode(): formats[one] for number, one in enumerate(cells) if one in formats
         }
 
     def names(self) -> Mapping[str, NamedCell]:
         """Defined names of single cells."""
         return {
-            one.get("name", ""): cell
-            for one in _children(self._root, "definedNames")
-            if (cell := named_cell(one.text or "")) is not None
+            one.attributes.get("name", ""): cell
+            for one in self._names
+            if (cell := named_cell(one.text)) is not None
         }
 
     def _main_part(self) -> str:
@@ -114,51 +113,48 @@ class XlsxInside:
                 return part
         return _USUAL
 
-    def _check_extent(self, content: bytes) -> None:
-        """Refuse what the reader would lay out as a rectangle of too many cells.
+    def _extent(self, markup: SheetMarkup) -> tuple[int, int]:
+        """The last row and column that the reader would lay out, or more if that is little anyhow.
 
-        The highest row and the widest letters give an upper bound at once; only if that is too
-        much, or the markup is written unusually, are the filled cells looked at one by one.
+        The last row and the widest letters give an upper bound at once; only if that is too much
+        are the filled cells looked at one by one.
         """
-        usual = b"<sheetData" in content and b" r='" not in content
-        rows = max(map(int, _ROW_NUMBER.findall(content)), default=0)
-        if usual and rows * MAX_COLUMNS <= self._limits.cells:
-            return
-        if usual and rows * _TWO_LETTERS <= self._limits.cells and _WIDE.search(content) is None:
-            return
-        row = column = 0
-        for attributes, _ in _CELL.findall(content):
-            place = _PLACE.search(attributes)
-            if place:
-                row = max(row, int(place[2]) - 1)
-                column = max(column, column_number(place[1].decode()))
-        check_extent(row, column, self._limits)
+        usual = self._budget.room // (2 * PLACE)
+        if markup.rows * MAX_COLUMNS <= usual:
+            return markup.rows, MAX_COLUMNS - 1
+        if markup.rows * _TWO_LETTERS <= usual and _WIDE.search(markup.content) is None:
+            return markup.rows, _TWO_LETTERS - 1
+        row = 0
+        letters: set[bytes] = set()
+        for cell in _CELL.finditer(markup.content):
+            row = max(row, int(cell[2]) - 1)
+            letters.add(cell[1])
+        return row, max((column_number(one.decode()) for one in letters), default=0)
 
     def _tables(self, part: str) -> Iterator[TableObject]:
         for kind, name in relations(self._package, part).values():
             if kind == "table" and name in self._package:
-                table = self._package.markup(name)
+                found = self._package.elements(name, ("table",))
+                table = found[0].attributes if found else {}
                 first, _, last = table.get("ref", "").partition(":")
                 try:
                     top, left = parse_address(first)
                     bottom, right = parse_address(last or first)
+                    heads, totals = (
+                        _few(table.get(key, usual), bottom - top + 1)
+                        for key, usual in (("headerRowCount", "1"), ("totalsRowCount", "0"))
+                    )
                 except ValueError:
                     raise UnreadableError(f"its table part “{name}” is damaged") from None
-                yield TableObject(
-                    table.get("displayName", table.get("name", "")),
-                    top,
-                    left,
-                    bottom,
-                    right,
-                    int(table.get("headerRowCount", "1")),
-                    int(table.get("totalsRowCount", "0")),
-                )
+                title = table.get("displayName", table.get("name", ""))
+                yield TableObject(title, top, left, bottom, right, heads, totals)
 
 
-def _children(root: Element, name: str) -> Iterator[Element]:
-    for group in root:
-        if group.tag.rpartition("}")[2] == name:
-            yield from group
+def _few(text: str, rows: int) -> int:
+    """How many of the rows of a table something takes. Raises ValueError if it has not so many."""
+    if not (text.isascii() and text.isdigit() and len(text) < 8 and int(text) <= rows):
+        raise ValueError(text)
+    return int(text)
 
 
 _REFERENCE = re.compile(r"(?:'((?:[^']|'')+)'|([^'!:]+))!(\$?[A-Z]{1,3}\$?[0-9]+)(?::.*)?")
@@ -198,18 +194,11 @@ def _flaws(content: bytes) -> Iterator[tuple[tuple[int, int], Flaw]]:
     """
     if not (_occurs(content, b"#") or _occurs(content, b"f>")):
         return
-    places: dict[int, tuple[int, int]] | None = None
     for cell in _CELL.finditer(content):
-        attributes, inner = cell.groups()
+        letters, row, attributes, inner = cell.groups()
         text = _flaw(attributes, inner)
-        if text is None:
-            continue
-        place = _PLACE.search(attributes)
-        if place:
-            yield (int(place[2]) - 1, column_number(place[1].decode())), Flaw(text)
-        else:
-            places = places if places is not None else dict(_counted(content))
-            yield places[cell.start()], Flaw(text)
+        if text is not None:
+            yield (int(row) - 1, column_number(letters.decode())), Flaw(text)
 
 
 _STYLE = re.compile(rb"\bs=[\"']([0-9]+)[\"']")
@@ -217,17 +206,10 @@ _STYLE = re.compile(rb"\bs=[\"']([0-9]+)[\"']")
 
 def _formats(content: bytes, codes: Mapping[bytes, str]) -> Iterator[tuple[tuple[int, int], str]]:
     """The format of each filled cell whose style shows codes."""
-    places: dict[int, tuple[int, int]] | None = None
     for cell in _CELL.finditer(content):
-        style = _STYLE.search(cell[1])
-        if style is None or style[1] not in codes:
-            continue
-        place = _PLACE.search(cell[1])
-        if place:
-            yield (int(place[2]) - 1, column_number(place[1].decode())), codes[style[1]]
-        else:
-            places = places if places is not None else dict(_counted(content))
-            yield places[cell.start()], codes[style[1]]
+        style = _STYLE.search(cell[3])
+        if style is not None and style[1] in codes:
+            yield (int(cell[2]) - 1, column_number(cell[1].decode())), codes[style[1]]
 
 
 def _flaw(attributes: bytes, inner: bytes) -> str | None:
@@ -247,31 +229,14 @@ def _text(markup: bytes) -> str:
     return unescape(markup.decode("utf-8", "replace"))
 
 
-def _counted(content: bytes) -> Iterator[tuple[int, tuple[int, int]]]:
-    """The place of each cell by where its tag begins, for sheets that leave out the addresses."""
-    row = column = -1
-    for tag in _ANY.finditer(content):
-        kind, attributes = tag.groups()
-        if kind == b"row":
-            number = _NUMBER.search(attributes)
-            row, column = int(number[1]) - 1 if number else row + 1, -1
-        else:
-            place = _PLACE.search(attributes)
-            column = column_number(place[1].decode()) if place else column + 1
-            yield tag.start(), (row, column)
-
-
-def _hidden_rows(content: bytes) -> Iterator[int]:
-    row = -1
-    for attributes in _ROW.findall(content):
-        number = _NUMBER.search(attributes)
-        row = int(number[1]) - 1 if number else row + 1
+def _hidden_rows(content: bytes) -> Iterator[Reach]:
+    for number, attributes in _ROW.findall(content):
         if _HIDDEN.search(attributes):
-            yield row
+            yield int(number) - 1, int(number) - 1
 
 
-def _hidden_columns(content: bytes) -> Iterator[int]:
+def _hidden_columns(content: bytes) -> Iterator[Reach]:
     for attributes in _COL.findall(content[: content.find(b"sheetData")]):
         if _HIDDEN.search(attributes):
             ends = {name: int(number) for name, number in _SPANNED.findall(attributes)}
-            yield from range(ends.get(b"min", 1) - 1, min(ends.get(b"max", 0), 16_384))
+            yield ends.get(b"min", 1) - 1, ends.get(b"max", 0) - 1

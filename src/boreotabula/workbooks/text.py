@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import codecs
 import csv
+import os
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
 
+from boreotabula.files import open_regular
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.kinds import NO_TABLE, looks_like_text
-from boreotabula.workbooks.limits import MEBI, Limits
+from boreotabula.workbooks.limits import TEXT, Budget
+from boreotabula.workbooks.look import check_extent
 
 DELIMITERS = {"\t": "tab", ";": "semicolon", "|": "pipe", ",": "comma"}
 """Delimiters that are looked for, and how messages call them; of equals the first wins."""
@@ -61,17 +64,21 @@ class TextTable:
     quotes: tuple[OpenQuote, ...] = ()
 
 
-def read_text(path: Path, form: TextForm, limits: Limits) -> TextTable:
+def read_whole(path: Path, budget: Budget) -> bytes:
+    """The content of a file, within the budget. Raises OverBudgetError or OSError."""
+    with open_regular(path) as stream:
+        budget.need(os.fstat(stream.fileno()).st_size * TEXT, "its text")
+        data = stream.read(budget.room // TEXT + 1)
+    budget.hold(len(data) * TEXT, "its text")
+    return data
+
+
+def read_text(path: Path, form: TextForm, budget: Budget) -> TextTable:
     """Read a delimited text.
 
     Raises UnreadableError if it is too large, or not text in the encoding that is given or found.
     """
-    if path.stat().st_size > limits.inflated:
-        raise UnreadableError(
-            f"it is larger than {limits.inflated // MEBI:,} MiB",
-            "If the file is honest, allow more with --largest-part.",
-        )
-    data = path.read_bytes()
+    data = read_whole(path, budget)
     encoding = form.encoding or find_encoding(data)
     try:
         text = data.decode(encoding)
@@ -83,6 +90,8 @@ def read_text(path: Path, form: TextForm, limits: Limits) -> TextTable:
     delimiter = form.delimiter or find_delimiter(text, quote)
     lines = text.splitlines(keepends=True)
     rows, spans = _rows_and_spans(lines, delimiter, quote)
+    width, cells = max(map(len, rows), default=0), sum(map(len, rows))
+    check_extent(max(len(rows) - 1, 0), max(width - 1, 0), cells, budget)
     guessed = _called(encoding) if encoding in _ONE_BYTE and not form.encoding else ""
     quotes = tuple(_open_quotes(rows, spans, lines, delimiter, quote)) if quote else ()
     return TextTable(rows, _said(encoding, delimiter, rows), guessed, quotes)

@@ -6,11 +6,13 @@ import re
 from html.parser import HTMLParser
 from pathlib import Path
 
+from boreotabula.layout.addresses import MAX_COLUMNS
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.kinds import NO_TABLE
-from boreotabula.workbooks.limits import Limits
+from boreotabula.workbooks.limits import RANGE, Budget
+from boreotabula.workbooks.look import check_extent
 from boreotabula.workbooks.sheet import Span
-from boreotabula.workbooks.text import find_encoding
+from boreotabula.workbooks.text import find_encoding, read_whole
 
 _CHARSET = re.compile(rb"charset=[\"']?([\w-]+)", re.IGNORECASE)
 _MOST_SPANNED = 1000
@@ -19,17 +21,20 @@ _MOST_SPANNED = 1000
 class WebTable(HTMLParser):
     """The cells and merged ranges of the first table of a page."""
 
-    def __init__(self) -> None:
+    def __init__(self, budget: Budget) -> None:
         super().__init__()
+        self._budget = budget
         self.cells: dict[tuple[int, int], str] = {}
         self.merges: list[Span] = []
         self.tables = 0
         self._depth = 0
         self._row = -1
         self._column = 0
-        self._taken: set[tuple[int, int]] = set()
+        self._taken: dict[int, int] = {}
+        """By column the last row that a cell above reaches down to."""
         self._place: tuple[int, int] | None = None
         self._text: list[str] = []
+        self._bottom = self._right = 0
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         """Rows and cells of the first table; tables within a cell are part of its text."""
@@ -61,7 +66,7 @@ class WebTable(HTMLParser):
 
     def _begin(self, attrs: dict[str, str | None]) -> None:
         self._row = max(self._row, 0)
-        while (self._row, self._column) in self._taken:
+        while self._taken.get(self._column, -1) >= self._row:
             self._column += 1
         high, wide = _spanned(attrs.get("rowspan")), _spanned(attrs.get("colspan"))
         self._place = (self._row, self._column)
@@ -69,17 +74,23 @@ class WebTable(HTMLParser):
             self.merges.append(
                 Span(self._row, self._column, self._row + high - 1, self._column + wide - 1)
             )
-            self._taken |= {
-                (self._row + down, self._column + right)
-                for down in range(high)
-                for right in range(wide)
-            }
+            self._budget.hold(RANGE, "its merged cells")
+        if high > 1:
+            last = self._row + high - 1
+            self._taken |= dict.fromkeys(range(self._column, self._column + wide), last)
         self._column += wide
+        if self._column > MAX_COLUMNS:
+            raise UnreadableError(
+                f"its table is wider than {MAX_COLUMNS:,} columns, as no sheet is", NO_TABLE
+            )
 
     def _finish(self) -> None:
         if self._place is not None:
             text = re.sub(r"[ \t\r\f\xa0]+", " ", "".join(self._text)).strip()
             if text:
+                row, column = self._place
+                self._bottom, self._right = max(self._bottom, row), max(self._right, column)
+                check_extent(self._bottom, self._right, len(self.cells), self._budget)
                 self.cells[self._place] = text
         self._place, self._text = None, []
 
@@ -88,20 +99,18 @@ def _spanned(text: str | None) -> int:
     return min(max(int(text), 1), _MOST_SPANNED) if text and text.isdecimal() else 1
 
 
-def read_web_page(path: Path, limits: Limits) -> tuple[list[list[str]], list[Span], str, bool]:
+def read_web_page(path: Path, budget: Budget) -> tuple[list[list[str]], list[Span], str, bool]:
     """Rows and merged ranges of the first table, what is to be said, and whether there are more.
 
     Raises UnreadableError if there is no table, or the page is too large.
     """
-    if path.stat().st_size > limits.inflated:
-        raise UnreadableError("it is a web page larger than may be read")
-    data = path.read_bytes()
+    data = read_whole(path, budget)
     declared = _CHARSET.search(data[:4096])
     try:
         text = data.decode(declared[1].decode() if declared else find_encoding(data), "replace")
     except LookupError:
         text = data.decode(find_encoding(data), "replace")
-    table = WebTable()
+    table = WebTable(budget)
     table.feed(text)
     table.close()
     if not table.cells:

@@ -8,21 +8,11 @@ import sys
 import tempfile
 import traceback
 
-import click
-
 from boreotabula import __version__
 
 
-def tell_fault(error: BaseException) -> None:
-    """Say in one sentence that the program failed, and where its report is."""
-    click.echo(
-        "Boreotabula failed and wrote nothing: this is a fault of the program, not of your files."
-        f" {_reported(error)}",
-        err=True,
-    )
-
-
-def _reported(error: BaseException) -> str:
+def report_of(error: BaseException) -> str:
+    """Write a report of a fault; what a person is told of it: a sentence or two."""
     try:
         handle, path = tempfile.mkstemp(prefix="boreotabula-fault-", suffix=".txt")
         with os.fdopen(handle, "w", encoding="utf-8") as stream:
@@ -42,9 +32,11 @@ def fault_report(error: BaseException) -> str:
     seen: BaseException | None = error
     while seen is not None:
         lines.append(f"{type(seen).__module__}.{type(seen).__qualname__}")
-        lines += [
-            f"  {frame.filename}:{frame.lineno} {frame.name}"
-            for frame in traceback.extract_tb(seen.__traceback__)
-        ]
+        frames = traceback.extract_tb(seen.__traceback__)
+        lines += [f"  {frame.filename}:{frame.lineno} {frame.name}" for frame in frames[:_FRAMES]]
+        lines += [f"  … and {len(frames) - _FRAMES} more"] if len(frames) > _FRAMES else []
         seen = seen.__cause__ or seen.__context__
     return "\n".join(lines) + "\n"
+
+
+_FRAMES = 60

@@ -1,0 +1,179 @@
+"""The markup of a sheet in the usual form: as nearly all programs write it, and read fast.
+
+In it every row and every cell has its address as the first attribute, names carry no prefix, and
+there are no comments. Markup in any other form is written anew in this one, so that there is one
+way to search it, in time that grows as its size does.
+"""
+
+from __future__ import annotations
+
+import re
+from xml.sax.saxutils import escape, quoteattr
+
+from boreotabula.layout.addresses import address, parse_address
+from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.workbooks.limits import UNPACKED, Budget
+from boreotabula.workbooks.package import local_name, parse
+
+_ROW = re.compile(rb'<row r="([0-9]+)"')
+_OTHER_ROW = re.compile(rb'<row(?! r="[1-9][0-9]{0,6}"[ />])')
+_OTHER_CELL = re.compile(rb'<c(?! r="[A-Z]{1,3}[1-9][0-9]{0,6}"[ />])')
+_PREFIXED_ROOT = re.compile(rb"<(\w{1,20}:)worksheet[ >]")
+_PREFIXED = tuple(
+    f"{name}{end}".encode() for name in ("row", "c", "col", "sheetData") for end in " \t\r\n/>"
+)
+_ENCODING = re.compile(rb"""encoding=["']([\w-]+)["']""")
+_PLAIN_ENCODINGS = (b"utf-8", b"us-ascii", b"ascii")
+_KEPT = ("hidden",)
+_KEPT_OF_CELLS = ("s", "t")
+_KEPT_OF_COLUMNS = ("min", "max", "hidden")
+
+
+class SheetMarkup:
+    """The markup of a sheet in the usual form; `cells` counts its cells, empty ones too.
+
+    Raises UnreadableError if it is no XML, or has an address that is none.
+    """
+
+    def __init__(self, content: bytes, part: str, budget: Budget) -> None:
+        content = _without_prefix(content)
+        rows = _usual_rows(content)
+        if rows is None:
+            budget.need(2 * len(content) * UNPACKED, f"its part “{part}”, unpacked,")
+            content = _Rewriter(part).rewritten(content)
+            rows = list(map(int, _ROW.findall(content)))
+        self.content = content
+        self.rows = max(rows, default=0)
+        """The number of the last row, counted from 1."""
+        self.cells = content.count(b'<c r="')
+
+
+def _without_prefix(content: bytes) -> bytes:
+    """Markup whose names all carry the same prefix, as some programs write it, without it."""
+    prefix = _PREFIXED_ROOT.search(content, 0, 2000)
+    if prefix is None:
+        return content
+    return content.replace(b"<" + prefix[1], b"<").replace(b"</" + prefix[1], b"</")
+
+
+def _usual_rows(content: bytes) -> list[int] | None:
+    """The numbers of all rows; None if the markup is not in the usual form."""
+    start, end = content.find(b"<sheetData"), content.rfind(b"</sheetData>")
+    encoding = _ENCODING.search(content, 0, 100)
+    if encoding and encoding[1].lower() not in _PLAIN_ENCODINGS:
+        return None
+    if content[:5].strip(b"\xef\xbb\xbf")[:1] != b"<" or not 0 <= start < end:
+        return None
+    if content.find(b"sheetData", start + 10, end) >= 0 or _marked(content, b"!", b"<"):
+        return None
+    if _marked(content, b":", None, _PREFIXED):
+        return None
+    if _OTHER_ROW.search(content, start + 10, end) or _OTHER_CELL.search(content, start + 10, end):
+        return None
+    return list(map(int, _ROW.findall(content, start, end)))
+
+
+def _marked(
+    content: bytes, sign: bytes, before: bytes | None, after: tuple[bytes, ...] = ()
+) -> bool:
+    """Whether a rare sign stands after a certain one, or before some words.
+
+    Looking for the sign alone is many times faster than looking for what stands around it.
+    """
+    at = content.find(sign)
+    while at >= 0:
+        if before is not None and content[at - 1 : at] == before:
+            return True
+        if after and content.startswith(after, at + 1):
+            return True
+        at = content.find(sign, at + 1)
+    return False
+
+
+class _Rewriter:
+    """Goes through the markup of a sheet once, and writes what is looked for in the usual form.
+
+    Blank cells, and rows of nothing else that are not hidden, are left out.
+    """
+
+    def __init__(self, part: str) -> None:
+        self._part = part
+        self._out: list[str] = []
+        self._path: list[str] = []
+        self._row = self._column = -1
+        self._head = ""
+        """The tag of the row, until something is written of the row."""
+        self._cell: list[str] | None = None
+        self._seen_data = False
+
+    def rewritten(self, content: bytes) -> bytes:
+        """The markup in the usual form: columns, rows and filled cells, and whether tables are
+        there."""
+        parse(content, self._part, self._start, self._end, self._data)
+        head = "" if self._seen_data else "<sheetData>"
+        return f"<worksheet>{head}{''.join(self._out)}</sheetData></worksheet>".encode(
+            "utf-8", "replace"
+        )
+
+    def _start(self, tag: str, attributes: dict[str, str]) -> None:
+        name = local_name(tag)
+        self._path.append(name)
+        inside = "sheetData" in self._path[:3]
+        if name == "sheetData" and not self._seen_data:
+            self._seen_data = True
+            self._out.append("<sheetData>")
+        elif name == "col" and not self._seen_data:
+            self._out.append(f"<col{_some(attributes, _KEPT_OF_COLUMNS)}/>")
+        elif name == "tablePart":
+            self._out.append("<tablePart/>")
+        elif inside and name == "row":
+            self._row = self._number(attributes["r"]) if "r" in attributes else self._row + 1
+            self._column = -1
+            self._head = f'<row r="{self._row + 1}"{_some(attributes, _KEPT)}/>'
+            if "hidden" in attributes:
+                self._out.append(self._head)
+                self._head = ""
+        elif inside and name == "c":
+            self._place(attributes.get("r", ""))
+            place = address(self._row, self._column)
+            self._cell = [f'<c r="{place}"{_some(attributes, _KEPT_OF_CELLS)}>']
+        elif self._cell is not None and name in ("f", "v", "is"):
+            self._cell.append(f"<{name}>")
+
+    def _end(self, tag: str) -> None:
+        name = self._path.pop()
+        if self._cell is None:
+            return
+        if name in ("f", "v", "is"):
+            self._cell.append(f"</{name}>")
+        elif name == "c":
+            if len(self._cell) > 1:  # else it is blank
+                self._out += [self._head, *self._cell, "</c>"]
+                self._head = ""
+            self._cell = None
+
+    def _data(self, text: str) -> None:
+        if self._cell is not None and self._path[-1] in ("f", "v", "t"):
+            self._cell.append(escape(text))
+
+    def _place(self, text: str) -> None:
+        """A cell without an address stands right of the one before."""
+        if not text:
+            self._row, self._column = max(self._row, 0), self._column + 1
+            return
+        try:
+            self._row, self._column = parse_address(text)
+        except ValueError:
+            raise self._damaged(text) from None
+
+    def _number(self, text: str) -> int:
+        if not (text.isascii() and text.isdigit() and 0 < len(text) < 8):
+            raise self._damaged(text)
+        return int(text) - 1
+
+    def _damaged(self, text: str) -> UnreadableError:
+        return UnreadableError(f"it is damaged: “{text[:20]}” is no address of a cell")
+
+
+def _some(attributes: dict[str, str], names: tuple[str, ...]) -> str:
+    return "".join(f" {name}={quoteattr(attributes[name])}" for name in names if name in attributes)
