@@ -280,11 +280,13 @@ def test_outputs_of_runs_are_never_read(tmp_path: Path) -> None:
         (tmp_path / name).write_text("x", "utf-8")
     for name in ("out", "tables"):
         (tmp_path / f"{name}.run").mkdir()
-        record = {"output": "out.csv" if name == "out" else "tables"}
+        there = (tmp_path / "out.csv").stat()
+        written = {"size": there.st_size, "modified_ns": there.st_mtime_ns}
+        record = {"output": "out.csv" if name == "out" else "tables", "written": written}
         (tmp_path / f"{name}.run" / "run.json").write_text(json.dumps(record), "utf-8")
-    found = {below: why for _, below, why in sorted_files(tmp_path)}
-    assert [below for below, why in found.items() if why is None] == ["a.csv", "deep/b.csv"]
-    assert found["out.csv"] == found["tables/t.csv"] == "output of an earlier run"
-    assert found["out.run/run.json"] == "output of an earlier run"
-    own = {below: why for _, below, why in sorted_files(tmp_path, [tmp_path / "a.csv"])}
+    found = {one.below: one for one in sorted_files(tmp_path)}
+    assert [below for below, one in found.items() if not one.why] == ["a.csv", "deep/b.csv"]
+    assert found["out.csv"].why == found["out.run/run.json"].why == "output of an earlier run"
+    assert found["tables/t.csv"].code == "output-doubtful"  # nothing is known of its content
+    own = {one.below: one.why for one in sorted_files(tmp_path, [tmp_path / "a.csv"])}
     assert own["a.csv"] == "output of this run"

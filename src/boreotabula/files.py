@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import csv
 import errno
 import os
+import re
 import stat
 from io import BufferedReader
 from pathlib import Path
@@ -15,7 +17,9 @@ _KINDS = (
     (stat.S_ISCHR, "a device"),
     (stat.S_ISBLK, "a device"),
 )
-_MOST = 64 * 2**20
+_MOST = 512 * 2**20
+
+csv.field_size_limit(2**31 - 1)  # cells of a text may be longer than the usual limit of 131,072
 
 
 class NotRegularError(OSError):
@@ -51,6 +55,33 @@ def open_regular(path: Path) -> BufferedReader:
 
 def _not_regular(path: Path, mode: int) -> NotRegularError:
     return NotRegularError(errno.EINVAL, f"it is {kind_of(mode)}, not a file", str(path))
+
+
+_UNDECODED = re.compile(r"[\udc80-\udcff]")
+_ESCAPED = re.compile(r"\\x[89a-f][0-9a-f]")
+
+
+def written_name(name: str) -> str:
+    """The name of a file as text that can be written anywhere.
+
+    A byte of it that is no UTF-8 becomes `\\xE9` (in small letters), and in such a name each
+    backslash is doubled; any other name stays as it is. `real_name` is the reverse.
+    """
+    if not (_UNDECODED.search(name) or _ESCAPED.search(name)):
+        return name
+    doubled = name.replace("\\", "\\\\")
+    return _UNDECODED.sub(lambda found: f"\\x{ord(found[0]) - 0xDC00:02x}", doubled)
+
+
+def real_name(written: str) -> str:
+    """The name of a file by what `written_name` made of it."""
+    if not _ESCAPED.search(written):
+        return written
+    return re.sub(
+        r"\\(\\|x([89a-f][0-9a-f]))",
+        lambda found: chr(0xDC00 + int(found[2], 16)) if found[2] else "\\",
+        written,
+    )
 
 
 def content_of(path: Path, most: int = _MOST) -> bytes:

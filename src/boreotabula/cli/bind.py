@@ -11,10 +11,11 @@ import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
 from boreotabula.errors import CallError
+from boreotabula.files import written_name
 
 if TYPE_CHECKING:
     from boreotabula.layout.tabs import TabChoice
-    from boreotabula.runs.inbox import SourceFile
+    from boreotabula.runs.inbox import LeftOut, SourceFile
     from boreotabula.workbooks.opening import Opening
 
 EPILOG = """\b
@@ -62,25 +63,25 @@ def command(
 ) -> int:
     """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in natural order."""
     from boreotabula.cli import screen
-    from boreotabula.outputs.bind import bind, check_form
+    from boreotabula.outputs.bind import NOT_THERE, bind, check_form
 
     if output.suffix.lower() != ".xlsx":
         raise CallError(f"“{output}”: bind writes a workbook (.xlsx)")
     if not output.parent.is_dir():
         raise CallError(f"there is no folder “{output.parent}” to write “{output.name}” into")
     check_form(tab_name)
-    files, choice, opening = _wanted(sources, output, include, exclude)
+    files, unseen, choice, opening = _wanted(sources, output, include, exclude)
     choice = _choice(choice, named, position, left_out, visible_only=visible_only)
     opening = replace(opening, limits=limits(largest_part))
     with screen.counting("binding", shown=not as_json) as (start, on_file):
         start(len(files))
-        bound = bind(files, choice, output, tab_name, opening, on_file)
+        bound = bind(files, unseen, choice, output, tab_name, opening, on_file)
     tabs = sum(bool(one.name) for one in bound)
     if as_json:
         click.echo(json.dumps([vars(one) for one in bound], ensure_ascii=False, indent=2))
     else:
         click.echo(f"{output}: {tabs:,} tabs of {len(files):,} files")
-    missing = [one for one in bound if one.note.startswith("not read")]
+    missing = [one for one in bound if not one.name and one.note.startswith(NOT_THERE)]
     for one in missing[:10] if not as_json else []:
         place = " › ".join(part for part in (one.file, one.tab) if part)
         click.echo(f"! {place}: {one.note}", err=True)
@@ -89,14 +90,16 @@ def command(
 
 def _wanted(
     sources: tuple[Path, ...], output: Path, include: tuple[str, ...], exclude: tuple[str, ...]
-) -> tuple[list[SourceFile], TabChoice, Opening]:
-    """The files in natural order, and the tabs that a layout chooses, if one is given."""
+) -> tuple[list[SourceFile], list[LeftOut], TabChoice, Opening]:
+    """The files in natural order, what may hold others but is not looked into, and the tabs that a
+    layout chooses, if one is given."""
     from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
     from boreotabula.layout.tabs import TabChoice
     from boreotabula.runs.choosing import make_job
     from boreotabula.runs.inbox import (
-        SourceFile,
+        LeftOut,
         check_apart,
+        check_is_file,
         look,
         natural_key,
         run_folder,
@@ -107,24 +110,24 @@ def _wanted(
 
     choice, opening = TabChoice(every=True), Opening()
     files: list[SourceFile] = []
+    unseen: list[LeftOut] = []
     for source in sources:
         if source.suffix.lower() == ".toml":
             layout = Layout.load(source)
             check_apart(output, layout.folders.values())
             job = make_job(layout.spec, layout.plan)
             choice, opening = job.tabs, job.opening
-            files += look(layout, own=(output, run_folder(output))).taken
+            inbox = look(layout, own=(output, run_folder(output)))
+            files += inbox.taken
+            unseen += [one for one in inbox.left_out if one.code]
         elif source.is_dir():
             check_apart(output, [source])
-            files += [
-                SourceFile(path, below, folder=path.resolve().parent.name)
-                for path, below, why in sorted_files(source, (output,))
-                if why is None
-            ]
-        elif source.is_file():
-            files.append(SourceFile(source, source.name, folder=source.resolve().parent.name))
+            found = list(sorted_files(source, (output,)))
+            files += [_source(one.path, one.below) for one in found if not one.why]
+            unseen += [LeftOut(one.below, one.why, one.code) for one in found if one.code]
         else:
-            raise CallError(f"there is no file or folder “{source}”")
+            check_is_file(source)
+            files.append(_source(source, written_name(source.name)))
     try:
         wanted = tuple(pattern(one, Kind.FILE) for one in include)
         unwanted = tuple(pattern(one, Kind.FILE) for one in exclude)
@@ -138,7 +141,14 @@ def _wanted(
     ]  # fmt: skip
     if not files:
         raise CallError("no file was chosen, so nothing was written")
-    return sorted(files, key=lambda one: natural_key(Path(one.name))), choice, opening
+    files.sort(key=lambda one: natural_key(Path(one.name)))
+    return files, unseen, choice, opening
+
+
+def _source(path: Path, name: str) -> SourceFile:
+    from boreotabula.runs.inbox import SourceFile
+
+    return SourceFile(path, name, folder=written_name(path.resolve().parent.name))
 
 
 def _choice(

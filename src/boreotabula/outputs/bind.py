@@ -16,7 +16,7 @@ from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
 from boreotabula.layout.tabs import TabChoice, TabName
 from boreotabula.outputs.cell_looks import Look, Looks
 from boreotabula.reading.cells import cell_text
-from boreotabula.runs.inbox import SourceFile
+from boreotabula.runs.inbox import LeftOut, SourceFile
 from boreotabula.runs.placing import placed
 from boreotabula.runs.workers import Ended, spread
 from boreotabula.workbooks.errors import UnreadableError
@@ -29,6 +29,9 @@ _MOST_NAME = 31
 _FEWEST_SIGNS = 6
 """So much of a part is left at least when names are shortened."""
 _WIDEST = 60
+_NOT_READ, _NOT_BOUND = "not read", "not bound"
+NOT_THERE = (_NOT_READ, _NOT_BOUND)
+"""How the notes begin of what is not in the workbook, though it should be."""
 _AHEAD = 1
 """So many files each process may have read that are not written yet."""
 _PADDING = 5 / 7
@@ -68,6 +71,7 @@ class _Names:
 
 def bind(
     files: Sequence[SourceFile],
+    unseen: Sequence[LeftOut],
     choice: TabChoice,
     out: Path,
     form: str,
@@ -76,8 +80,9 @@ def bind(
 ) -> list[Bound]:
     """Write the chosen tabs of files into one workbook, in order, with a list of them in front.
 
-    `form` makes their names of {file}, {folder}, {tab} and {n}. What cannot be read is in the list
-    with its reason. Raises CallError if nothing could be bound, or the file not be written.
+    `form` makes their names of {file}, {folder}, {tab} and {n}. What cannot be read, does not fit
+    into a workbook, or is `unseen`, is in the list with its reason. Raises CallError if nothing
+    could be bound, or the file not be written.
     """
     import xlsxwriter  # only needed for this kind of output
 
@@ -97,12 +102,16 @@ def bind(
             each = spread(read, files, _ended, opening.limits, ahead=_AHEAD)
             for source, tabs in zip(files, each, strict=True):
                 for one, sheet, look in tabs:
-                    if sheet is not None:
+                    too_large = "" if sheet is None else _too_large(sheet)
+                    if too_large:
+                        one.note = f"{_NOT_BOUND}: {too_large}"
+                    elif sheet is not None:
                         number = sum(bool(other.name) for other in bound) + 1
                         one.name = names.new(_named(form, source, one.tab, number))
                         _write(book.add_worksheet(one.name), sheet, look, formats)
                     bound.append(one)
                 on_file(source.name)
+            bound += [Bound(one.name, "", note=f"{_NOT_READ}: {one.why}") for one in unseen]
             _list(contents, _some(bound), formats)
         except BaseException:
             book.fileclosed = True
@@ -118,6 +127,30 @@ def _some(bound: list[Bound]) -> list[Bound]:
     if not any(one.name for one in bound):
         raise CallError("no tab was chosen, so nothing was written")
     return bound
+
+
+_LONGEST_TEXT = 32_767
+
+
+def _too_large(sheet: Sheet) -> str:
+    """Why a tab does not fit into a workbook whole (ECMA-376 part 1, 18.18.7, and the usual limit
+    of a cell); empty if it does."""
+    if sheet.height > MAX_ROWS:
+        return f"it has {sheet.height:,} rows, and a tab of a workbook at most {MAX_ROWS:,}"
+    if sheet.width > MAX_COLUMNS:
+        return f"it has {sheet.width:,} columns, and a tab of a workbook at most {MAX_COLUMNS:,}"
+    for row, texts in enumerate(sheet.texts):
+        for column, text in texts:
+            if _length(text) > _LONGEST_TEXT:
+                where = sheet.address(row, column)
+                long = f"{_length(text):,} characters"
+                return f"{where} holds {long}, and a cell of a workbook at most {_LONGEST_TEXT:,}"
+    return ""
+
+
+def _length(text: str) -> int:
+    """The characters of a text as workbooks count them: those beyond the first plane twice."""
+    return len(text) if len(text) * 2 <= _LONGEST_TEXT else len(text.encode("utf-16-le")) // 2
 
 
 def check_form(form: str) -> None:
@@ -155,7 +188,7 @@ def _tabs_of(source: SourceFile, choice: TabChoice, opening: Opening) -> list[_T
 
 
 def _ended(source: SourceFile, ended: Ended) -> list[_Tab]:
-    return [(Bound(source.name, "", note=f"not read: {ended.said}"), None, None)]
+    return [(Bound(source.name, "", note=f"{_NOT_READ}: {ended.said}"), None, None)]
 
 
 def _tabs(source: SourceFile, choice: TabChoice, opening: Opening) -> Iterator[_Tab]:
@@ -174,7 +207,7 @@ def _tabs(source: SourceFile, choice: TabChoice, opening: Opening) -> Iterator[_
                 try:
                     sheet = book.sheet(name)
                 except UnreadableError as error:
-                    yield Bound(source.name, name, note=f"not read: {error}"), None, None
+                    yield Bound(source.name, name, note=f"{_NOT_READ}: {error}"), None, None
                     continue
                 if sheet.blank:
                     yield Bound(source.name, name, note="blank, left out"), None, None
@@ -186,7 +219,7 @@ def _tabs(source: SourceFile, choice: TabChoice, opening: Opening) -> Iterator[_
                     looks.of(name),
                 )
     except UnreadableError as error:
-        yield Bound(source.name, "", note=f"not read: {error}"), None, None
+        yield Bound(source.name, "", note=f"{_NOT_READ}: {error}"), None, None
 
 
 def _flaws(sheet: Sheet) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -10,6 +11,7 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.errors import CallError
+from boreotabula.files import content_of
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.outputs.csv import field_type
 from boreotabula.review.crosstab import BLANK, Cross, Label, Wish, crosstab, natural
@@ -129,8 +131,8 @@ def expected_rows(path: Path, rows: Sequence[str]) -> list[Label]:
     Raises CallError if it cannot be read, or lacks a column.
     """
     try:
-        with path.open(encoding="utf-8-sig", newline="") as stream:
-            lines = list(csv.DictReader(stream))
+        text = content_of(path).decode("utf-8-sig")
+        lines = list(csv.DictReader(io.StringIO(text, newline="")))
     except (OSError, UnicodeDecodeError, csv.Error) as error:
         raise CallError(f"--expect: “{path}” cannot be read as CSV in UTF-8: {error}") from None
     heads = {one.strip().casefold(): one for one in (lines[0] if lines else {}) if one}

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula.errors import CallError
+from boreotabula.files import real_name
 from boreotabula.runs.earlier import earlier_record
 from boreotabula.runs.inbox import run_folder
 
@@ -26,7 +27,8 @@ class SavedOutput:
     @property
     def layout_path(self) -> Path:
         """Where the layout of the run lies, or lay."""
-        return self.home / str(self.record["layout"].get("path", self.record["layout"]["file"]))
+        written = str(self.record["layout"].get("path", self.record["layout"]["file"]))
+        return self.home / real_name(written)
 
     def digest_of(self, file: str) -> str:
         """The digest of a source file as it was read; empty if it was not."""

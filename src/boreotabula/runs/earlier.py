@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from boreotabula.files import text_of, written_name
 from boreotabula.runs.inbox import RUN_RECORD, outputs_of, run_folder
 
 
@@ -26,10 +27,11 @@ class Since:
 def earlier_record(out: Path) -> Mapping[str, Any] | None:
     """The record of the run that wrote an output; None if there is none that can be read."""
     try:
-        found = json.loads((run_folder(out) / RUN_RECORD).read_text("utf-8"))
-    except (OSError, ValueError):
+        found = json.loads(text_of(run_folder(out) / RUN_RECORD))
+    except (OSError, ValueError, RecursionError):
         return None
-    return found if isinstance(found, dict) and found.get("output") == out.name else None
+    name = written_name(out.name)
+    return found if isinstance(found, dict) and found.get("output") == name else None
 
 
 def wrote(out: Path) -> bool:

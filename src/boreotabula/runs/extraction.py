@@ -171,7 +171,8 @@ def gather(
     started = datetime.now(UTC)
     batches: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
     findings: list[Finding] = [
-        *layout.findings, *_empty_inbox(inbox, layout), *_passed_over(inbox), *_ambiguous(inbox),
+        *layout.findings, *_empty_inbox(inbox, layout), *_passed_over(inbox), *_not_seen(inbox),
+        *_ambiguous(inbox),
     ]  # fmt: skip
     unplaced: list[Unplaced] = []
     files: list[FileSummary] = []
@@ -252,6 +253,27 @@ def _passed_over(inbox: Inbox) -> Iterator[Finding]:
                 "Rename it or add a pattern; or list it in [source] exclude.",
                 looked_for="[source] include",
                 found=NO_PATTERN,
+                file=one.name,
+            )
+
+
+_ADVICE = {
+    "folder-unreadable": "Ask for the right to read it, or list it in [source] exclude.",
+    "folder-linked": "Name the folder it points to in [source] folder, or list it in exclude.",
+    "output-doubtful": "If it is a report, move that folder away; if not, list it in exclude.",
+}
+
+
+def _not_seen(inbox: Inbox) -> Iterator[Finding]:
+    """What was left out although it may hold reports."""
+    for one in inbox.left_out:
+        if one.code:
+            yield Finding(
+                one.code,
+                f"this was not read: {one.why}",
+                _ADVICE[one.code],
+                looked_for="reports",
+                found=one.why,
                 file=one.name,
             )
 

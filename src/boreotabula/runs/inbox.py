@@ -11,7 +11,7 @@ from pathlib import Path, PurePath, PurePosixPath
 from typing import TYPE_CHECKING
 
 from boreotabula.errors import CallError
-from boreotabula.files import open_regular
+from boreotabula.files import open_regular, real_name, text_of, written_name
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
 
 if TYPE_CHECKING:
@@ -21,6 +21,9 @@ RUN_FOLDER = ".run"
 """Ending of the folder that a run writes beside its output."""
 
 RUN_RECORD = "run.json"
+RUN_FILES = ("findings.csv", "unplaced.csv", RUN_RECORD)
+"""The files of that folder."""
+_START = 8192
 
 NO_PATTERN = "matches no pattern of [source] include"
 
@@ -44,10 +47,12 @@ class SourceFile:
 
 @dataclass(frozen=True)
 class LeftOut:
-    """A file below the source folder that is not read, and why."""
+    """A file or folder below the source folder that is not read, and why."""
 
     name: str
     why: str
+    code: str = ""
+    """The code of a finding, if a person must look at it."""
 
 
 @dataclass(frozen=True)
@@ -78,24 +83,28 @@ def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ())
                 f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
                 " is relative to the layout file"
             )
-        for path, below, why in sorted_files(folder, own):
+        for found in sorted_files(folder, own):
             if several:
-                resolved = path.resolve()
+                resolved = found.path.resolve()
                 if resolved in seen:
                     continue  # one source folder lies within another
                 seen.add(resolved)
+            below = found.below
             name = f"{text.strip('/')}/{below}" if several else below
-            why = why or _excluded(below, exclude)
             chosen = matching(include, below)
-            if why is None and (chosen or not include):
-                taken.append(_taken(path, name, below, chosen))
+            wanted = bool(chosen) or not include
+            excluded = _excluded(below, exclude)
+            if found.why or excluded or not wanted:
+                loud = found.code and not excluded and (wanted or found.folder)
+                why = (not loud and excluded) or found.why or NO_PATTERN
+                left_out.append(LeftOut(name, why, found.code if loud else ""))
             else:
-                left_out.append(LeftOut(name, why or NO_PATTERN))
+                taken.append(_taken(found.path, name, below, chosen))
     return Inbox(tuple(taken), tuple(left_out))
 
 
 def _taken(path: Path, name: str, below: str, chosen: Pattern | None) -> SourceFile:
-    folder = path.absolute().parent.name
+    folder = written_name(path.absolute().parent.name)
     if chosen is None:
         return SourceFile(path, name, {}, folder)
     captured = chosen.match(below) or {}
@@ -104,17 +113,32 @@ def _taken(path: Path, name: str, below: str, chosen: Pattern | None) -> SourceF
     )
 
 
-def sorted_files(
-    folder: Path, own: Collection[Path] = ()
-) -> Iterator[tuple[Path, str, str | None]]:
-    """Every file below a folder in natural order: path, path below the folder, and why it is never
-    read (None if it may be)."""
+@dataclass(frozen=True)
+class Found:
+    """What lies below a folder; `below` is its path there, as it is written in texts."""
+
+    path: Path
+    below: str
+    why: str = ""
+    """Why it is never read; empty if it may be."""
+    code: str = ""
+    """The code of a finding, if that must not go without a word."""
+    folder: bool = False
+    """Whether it is a folder: then what lies in it is not seen."""
+
+
+def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
+    """Every file below a folder in natural order, and the folders that are not looked into."""
     written = frozenset(path.resolve() for path in own)
     home = folder.resolve()
     runs = _Runs(home)
-    found = [(below, natural_key(PurePosixPath(below))) for below in _files(folder)]
-    for below, _ in sorted(found, key=lambda one: one[1]):
-        yield folder / below, below, _unwanted(below, home, written, runs)
+    for one in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
+        if one.why:
+            hidden = any(step.startswith(".") for step in one.below.split("/"))
+            yield replace(one, why="hidden folder", code="") if hidden else one
+            continue
+        why, code = _unwanted(one.path.relative_to(folder).as_posix(), home, written, runs)
+        yield replace(one, why=why, code=code)
 
 
 def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
@@ -122,7 +146,7 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
     taken = []
     for path in dict.fromkeys(named):
         check_is_file(path)
-        below = _below(path, layout.folders.values())
+        below = written_name(_below(path, layout.folders.values()))
         chosen = matching(include, below)
         taken.append(
             replace(
@@ -191,12 +215,26 @@ def natural_key(path: PurePath) -> tuple[object, ...]:
     )
 
 
-def _files(folder: Path) -> Iterator[str]:
-    """The files below a folder, by their paths there."""
-    for parent, _, names in os.walk(folder):
-        below = os.path.relpath(parent, folder).replace(os.sep, "/")
-        lead = "" if below == "." else f"{below}/"
-        yield from (lead + name for name in names)
+def _found(folder: Path) -> Iterator[Found]:
+    """The files below a folder, and the folders that are not looked into."""
+    closed: list[OSError] = []
+    for parent, folders, names in os.walk(folder, onerror=closed.append):
+        for name in names:
+            path = Path(parent, name)
+            yield Found(path, _written_below(path, folder))
+        for name in folders:
+            path = Path(parent, name)
+            if path.is_symlink():
+                why = "a link to a folder, which is not followed"
+                yield Found(path, _written_below(path, folder) + "/", why, "folder-linked", True)
+    for error in closed:
+        path = Path(error.filename)
+        why = f"a folder that cannot be looked into ({error.strerror})"
+        yield Found(path, _written_below(path, folder) + "/", why, "folder-unreadable", True)
+
+
+def _written_below(path: Path, folder: Path) -> str:
+    return written_name(path.relative_to(folder).as_posix())
 
 
 def _patterns(texts: tuple[str, ...]) -> tuple[Pattern, ...]:
@@ -210,21 +248,27 @@ def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
     return None
 
 
-def _unwanted(below: str, home: Path, written: frozenset[Path], runs: _Runs) -> str | None:
-    """Why a file is never read, whatever the patterns say."""
+def _unwanted(below: str, home: Path, written: frozenset[Path], runs: _Runs) -> tuple[str, str]:
+    """Why a file is never read, whatever the patterns say, and the code of a finding about it."""
     if not (home / below).is_file():
-        return "no regular file: a pipe, a device, or a link to nothing"
+        return "no regular file: a pipe, a device, or a link to nothing", ""
     steps = below.split("/")
     name = steps[-1]
     if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):
-        return "lock file of an open workbook"
+        return "lock file of an open workbook", ""
     if any(step.startswith(".") for step in steps):
-        return "hidden file"
+        return "hidden file", ""
     if written and (written & {home / below, *runs.parents(below)}):
-        return "output of this run"
-    if runs.wrote(below):
-        return "output of an earlier run"
-    return None
+        return "output of this run", ""
+    record = runs.record_of(below)
+    if record is None:
+        return "", ""
+    if _as_it_was_written(home / below, record):
+        return "output of an earlier run", ""
+    return (
+        f"“{record.parent.name}” says that a run wrote it, but it is not as that run left it",
+        "output-doubtful",
+    )
 
 
 class _Runs:
@@ -232,28 +276,30 @@ class _Runs:
 
     def __init__(self, home: Path) -> None:
         self._home = home
-        self._of: dict[str, tuple[bool, frozenset[str]]] = {}
+        self._of: dict[str, dict[str, Path]] = {}
 
     def parents(self, below: str) -> tuple[Path, ...]:
         """The folders that hold a file."""
         folder = self._home / below.rpartition("/")[0]
         return (folder, *folder.parents)
 
-    def wrote(self, below: str) -> bool:
-        """Whether a file, or the folder that holds it, was written by a run."""
+    def record_of(self, below: str) -> Path | None:
+        """The record of the run that says that it wrote a file, or the folder that holds it."""
         folder, _, name = below.rpartition("/")
         if folder not in self._of:
-            self._of[folder] = self._look(self._home / folder)
-        inside, outputs = self._of[folder]
-        return inside or name in outputs
+            self._of[folder] = dict(self._look(self._home / folder))
+        return self._of[folder].get(name) or self._of[folder].get(_ALL)
 
-    def _look(self, folder: Path) -> tuple[bool, frozenset[str]]:
-        """Whether a folder is one of a run, and which files beside run folders are outputs."""
-        inside = any(_is_run_folder(one) for one in (folder, *folder.parents)) or _is_output(
-            folder, run_folder(folder) / RUN_RECORD
-        )
-        beside = [one for one in folder.glob(f"*{RUN_FOLDER}") if _is_run_folder(one)]
-        return inside, frozenset(name for one in beside for name in outputs_of(one))
+    def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
+        """The files of a folder that runs say they wrote, each with the record of its run."""
+        if _is_run_folder(folder):
+            yield from ((name, folder / RUN_RECORD) for name in RUN_FILES)
+        beside = run_folder(folder)
+        if folder.name in outputs_of(beside):
+            yield _ALL, beside / RUN_RECORD
+        for one in folder.glob(f"*{RUN_FOLDER}"):
+            if _is_run_folder(one):
+                yield from ((name, one / RUN_RECORD) for name in outputs_of(one))
 
 
 def run_folder(out: Path) -> Path:
@@ -266,8 +312,20 @@ def _is_run_folder(folder: Path) -> bool:
     return folder.suffix == RUN_FOLDER and (folder / RUN_RECORD).is_file()
 
 
-def _is_output(path: Path, record: Path) -> bool:
-    return bool(path.name) and path.name in outputs_of(record.parent)
+_ALL = ""
+"""Stands for all files of a folder."""
+
+
+def _as_it_was_written(path: Path, record: Path) -> bool:
+    """Whether a file is just as the run left it whose record this is."""
+    if path.parent == record.parent:
+        return True  # the files of the run folder itself
+    try:
+        written = json.loads(text_of(record))["written"]
+        now = path.stat()
+        return (now.st_size, now.st_mtime_ns) == (written["size"], written["modified_ns"])
+    except (OSError, ValueError, LookupError, TypeError, RecursionError):
+        return False
 
 
 _TEXT = r'"(?:[^"\\]|\\.)*"'
@@ -281,10 +339,16 @@ _OUTPUTS = (
 def outputs_of(folder: Path) -> frozenset[str]:
     """The names of the outputs that a run folder belongs to; none if it is no such folder."""
     try:
-        with (folder / RUN_RECORD).open(encoding="utf-8") as stream:
-            start = stream.read(4096)
+        with open_regular(folder / RUN_RECORD) as stream:
+            start = stream.read(_START).decode("utf-8", "ignore")
         found = [json.loads(one[1]) for form in _OUTPUTS if (one := form.search(start))]
     except (OSError, ValueError):
         return frozenset()
     names = [name for one in found for name in (one if isinstance(one, list) else [one])]
-    return frozenset(name for name in names if isinstance(name, str))
+    return frozenset(
+        real
+        for name in names
+        if isinstance(name, str)
+        and "/" not in (real := real_name(name))
+        and run_folder(Path(real)).name == folder.name
+    )

@@ -1,16 +1,18 @@
 """Results kept from earlier runs, so that an unchanged file is not read again.
 
-An entry is one file: a heading line, the digests of its two parts, the first part as JSON (all but
-the records), then the records as Arrow streams. Its name is the digest of all that the result
-depends on. Entries are written beside and moved into place, so two runs may share the folder; one
-that is damaged is as good as none.
+An entry is one file: a heading line, the digests of its two parts by the user's own key, the first
+part as JSON (all but the records), then the records as Arrow streams. Its name is the digest of all
+that the result depends on. Entries are written beside and moved into place, so two runs may share
+the folder; one that is damaged is as good as none.
 """
 
 from __future__ import annotations
 
 import hashlib
+import hmac
 import json
 import os
+import secrets
 import sys
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
@@ -20,11 +22,12 @@ from decimal import Decimal
 from functools import cache, cached_property
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, BinaryIO, Protocol
 
 import pyarrow as pa
 
 from boreotabula import __version__
+from boreotabula.files import open_regular
 from boreotabula.reading.findings import Finding, Unplaced
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
@@ -58,12 +61,18 @@ class Kept:
     folder: Path
     reader: str
     """The digest of all that readings depend on besides the files."""
+    secret: bytes = b""
+    """The user's own key: an entry that was not signed with it is none."""
 
     @classmethod
-    def of(cls, layout: str, limits: object, folder: Path | None = None) -> Kept:
-        """The results by a layout, given its digest, within some limits."""
+    def of(cls, layout: str, limits: object, folder: Path | None = None) -> Kept | None:
+        """The results by a layout, given its digest, within some limits.
+
+        None if the user can have no key: then nothing is kept, and nothing that is there is taken.
+        """
+        secret = own_key()
         reader = _digest(f"{layout} {limits!r} {_program()}".encode())
-        return cls(folder or kept_folder(), reader.hex())
+        return cls(folder or kept_folder(), reader.hex(), secret) if secret else None
 
     def key(self, source: SourceFile, digest: str) -> str:
         """What tells the result of a file with some content from all others."""
@@ -87,13 +96,14 @@ class Kept:
         """
         path = self.path(source, digest)
         try:
-            with path.open("rb") as stream:
+            with open_regular(path) as stream:
                 lead = stream.read(_LEADS)
                 size = int.from_bytes(lead[len(_HEAD) : len(_HEAD) + 8], "big")
                 head = stream.read(size) if lead.startswith(_HEAD) else b""
-            if len(head) != size or _digest(head) != lead[-2 * _DIGEST : -_DIGEST]:
+            if len(head) != size or not self._signed(head, lead[-2 * _DIGEST : -_DIGEST]):
                 return None
-            found = _read_head(head, _Stored(path, size, lead[-_DIGEST:], again))
+            body = _Stored(path, size, lead[-_DIGEST:], self.secret, again)
+            found = _read_head(head, body)
             os.utime(path)
         except (OSError, ValueError, KeyError, TypeError, OverflowError):
             return None
@@ -102,12 +112,13 @@ class Kept:
     def keep(self, source: SourceFile, digest: str, result: Packed) -> bool:
         """Keep the result of a file; whether that was possible, which it need not be."""
         path = self.path(source, digest)
-        beside = path.with_name(f"{path.name}.{os.getpid()}.part")
+        beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
         head, body = result.head, result.body
-        lead = _HEAD + len(head).to_bytes(8, "big") + _digest(head) + _digest(body)
+        signed = _digest(head, self.secret) + _digest(body, self.secret)
+        lead = _HEAD + len(head).to_bytes(8, "big") + signed
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            with beside.open("wb") as stream:
+            _make_own(path.parent)
+            with open_new(beside) as stream:
                 stream.write(lead)
                 stream.write(head)
                 stream.write(body)
@@ -117,6 +128,48 @@ class Kept:
                 beside.unlink()
             return False
         return True
+
+    def _signed(self, content: bytes, digest: bytes) -> bool:
+        return hmac.compare_digest(_digest(content, self.secret), digest)
+
+
+def open_new(path: Path) -> BinaryIO:
+    """A new file that only its owner may read, open to be written. Raises OSError if anything is
+    there already."""
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
+    return os.fdopen(os.open(path, flags, 0o600), "wb")
+
+
+def _make_own(folder: Path) -> None:
+    """Make a folder, and those above it, that only their owner may look into."""
+    if not folder.is_dir():
+        _make_own(folder.parent)
+        folder.mkdir(mode=0o700, exist_ok=True)
+
+
+_KEY_SIZE = 32
+
+
+@cache
+def own_key() -> bytes:
+    """The key by which the user's own results are told from what others may have put there.
+
+    It lies in the user's own folder, to be read by nobody else. Empty if it cannot be kept so.
+    """
+    from platformdirs import user_data_path
+
+    path = user_data_path("boreotabula", appauthor=False) / "key"
+    try:
+        _make_own(path.parent)
+        with suppress(FileExistsError), open_new(path) as stream:
+            stream.write(secrets.token_bytes(_KEY_SIZE))
+        with open_regular(path) as stream:
+            found = os.fstat(stream.fileno())
+            secret = stream.read(_KEY_SIZE + 1)
+    except OSError:
+        return b""
+    private = os.name != "posix" or (found.st_uid == os.getuid() and not found.st_mode & 0o077)
+    return secret if private and len(secret) == _KEY_SIZE else b""
 
 
 def kept_size(folder: Path) -> tuple[int, int]:
@@ -155,8 +208,8 @@ def _program() -> str:
     return repr((__version__, sys.version_info[:2], others, code))
 
 
-def _digest(content: bytes) -> bytes:
-    return hashlib.blake2b(content, digest_size=_DIGEST).digest()
+def _digest(content: bytes, secret: bytes = b"") -> bytes:
+    return hashlib.blake2b(content, digest_size=_DIGEST, key=secret).digest()
 
 
 # --- the two parts of an entry -------------------------------------------------------------------
@@ -321,20 +374,27 @@ class _Stored:
     """The records of an entry, loaded once asked for."""
 
     def __init__(
-        self, path: Path, head: int, digest: bytes, again: Callable[[], FileReading]
+        self,
+        path: Path,
+        head: int,
+        digest: bytes,
+        secret: bytes,
+        again: Callable[[], FileReading],
     ) -> None:
-        self._path, self._start, self._digest, self._again = path, _LEADS + head, digest, again
+        self._path, self._start, self._again = path, _LEADS + head, again
+        self._digest, self._secret = digest, secret
 
     @cached_property
     def content(self) -> pa.Buffer | None:
         """The bytes of all records; None if they are damaged."""
         try:
-            with self._path.open("rb") as stream:
+            with open_regular(self._path) as stream:
                 stream.seek(self._start)
                 found = stream.read()
         except OSError:
             return None
-        return pa.py_buffer(found) if _digest(found) == self._digest else None
+        same = hmac.compare_digest(_digest(found, self._secret), self._digest)
+        return pa.py_buffer(found) if same else None
 
     def anew(self, tab: int, table: str) -> pa.RecordBatch:
         """The records of a table of a tab, from the file once more."""

@@ -103,8 +103,8 @@ def _files(folder: Path, layout: Layout | None) -> tuple[list[SourceFile], list[
         if not folder.is_dir():
             raise CallError(f"there is no folder “{folder}”")
         found = list(sorted_files(folder))
-        left = [FileSurvey(name, _size(path), why) for path, name, why in found if why]
-        return [SourceFile(path, name) for path, name, why in found if not why], left
+        left = [FileSurvey(one.below, _size(one.path), one.why) for one in found if one.why]
+        return [SourceFile(one.path, one.below) for one in found if not one.why], left
     inbox = look(layout)
     return list(inbox.taken), [FileSurvey(one.name, 0, one.why) for one in inbox.left_out]
 

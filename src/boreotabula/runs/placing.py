@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import errno
 import glob
 import os
+import re
+import secrets
 import shutil
+import stat
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
 from boreotabula.errors import CallError
+from boreotabula.files import kind_of
 
 
 class KeepOld(Exception):  # noqa: N818  # a way out, not a mistake
@@ -24,15 +29,20 @@ def placed(target: Path, modified_ns: int | None = None) -> Iterator[BinaryIO]:
     The file is marked as modified at a time in nanoseconds since 1970, if that is given.
 
     The parts are written to a hidden file beside the target, so that the move is one step of the
-    file system. Raises CallError if that folder cannot be written to.
+    file system. A target that is a link stays one: what it points to is written. A file that is
+    replaced hands on its permissions. Raises CallError if that folder cannot be written to, or the
+    target is no regular file.
     """
-    beside = target.with_name(f".{target.name}.{os.getpid()}.part")
-    _sweep(target)
-    with told(target):
-        stream = beside.open("wb")
+    shown, target = target, Path(os.path.realpath(target))
+    with told(shown):
+        mode = _mode_of(target)
+        _sweep(target)
+        beside, stream = _part(target)
     try:
-        with told(target):
+        with told(shown):
             with stream:
+                if mode is not None:
+                    beside.chmod(mode)
                 yield stream
                 stream.flush()
                 os.fsync(stream.fileno())
@@ -46,11 +56,57 @@ def placed(target: Path, modified_ns: int | None = None) -> Iterator[BinaryIO]:
             raise
 
 
+def check_regular(target: Path) -> None:
+    """Raises CallError if what is to be written is there, and no regular file."""
+    with told(target):
+        _mode_of(Path(os.path.realpath(target)))
+
+
+def _mode_of(target: Path) -> int | None:
+    """The permissions of the file that is replaced; None if there is none yet. Raises OSError."""
+    try:
+        mode = target.stat().st_mode
+    except FileNotFoundError:
+        return None
+    if not stat.S_ISREG(mode):
+        raise OSError(errno.EINVAL, f"it is {kind_of(mode)}, not a file")
+    return stat.S_IMODE(mode)
+
+
+_TRIES = 16
+_LONGEST = 200
+"""The longest names of files leave room for what is put around them."""
+
+
+def _part(target: Path) -> tuple[Path, BinaryIO]:
+    """A new file beside the target, that nobody has put there in advance. Raises OSError."""
+    for _ in range(_TRIES):
+        beside = _beside(target, "part")
+        try:
+            return beside, beside.open("xb")
+        except FileExistsError:
+            continue
+    raise FileExistsError(errno.EEXIST, "files of its name are in the way")
+
+
+def _beside(target: Path, ending: str) -> Path:
+    unique = secrets.token_hex(4)
+    return target.with_name(f"{_lead(target)}{os.getpid()}.{unique}.{ending}")
+
+
+def _lead(target: Path) -> str:
+    return f".{os.fsdecode(os.fsencode(target.name)[:_LONGEST])}."
+
+
+_LEFT = re.compile(r"(\d+)\.[0-9a-f]{8}\.part")
+
+
 def _sweep(target: Path) -> None:
     """Delete what runs that were killed have left beside a target."""
-    for left in target.parent.glob(f".{glob.escape(target.name)}.*.part"):
-        pid = left.name.split(".")[-2]
-        if left.is_file() and pid.isdecimal() and not _runs(int(pid)):
+    lead = _lead(target)
+    for left in target.parent.glob(f"{glob.escape(lead)}*.part"):
+        found = _LEFT.fullmatch(left.name.removeprefix(lead))
+        if found and not left.is_symlink() and left.is_file() and not _runs(int(found[1])):
             with suppress(OSError):
                 left.unlink()
 
@@ -75,8 +131,8 @@ def placed_folder(target: Path) -> Iterator[Path]:
     An older folder of that name is taken away only once the new one is whole. Raises CallError if
     it cannot be written.
     """
-    beside = target.with_name(f".{target.name}.{os.getpid()}.part")
-    old = target.with_name(f".{target.name}.{os.getpid()}.old")
+    target = Path(os.path.realpath(target))
+    beside, old = _beside(target, "part"), _beside(target, "old")
     with told(target):
         beside.mkdir()
     try:

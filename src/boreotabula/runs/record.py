@@ -14,6 +14,7 @@ from typing import Any
 
 from boreotabula import __version__
 from boreotabula.errors import CallError
+from boreotabula.files import written_name
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
@@ -98,11 +99,11 @@ def csv_text(columns: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
 def describe(run: Run, out: Path | None) -> dict[str, Any]:
     """The run as plain data, as run.json holds it."""
     return {
-        "output": out.name if out else None,
+        "output": written_name(out.name) if out else None,
         "also_written": _also_written(out),
         "version": __version__,
         "layout": {
-            "file": run.layout.path.name,
+            "file": written_name(run.layout.path.name),
             "title": run.layout.spec.title,
             "digest": run.layout.digest,
             "path": _relative(run.layout.path, out),
@@ -160,14 +161,15 @@ def _also_written(out: Path | None) -> list[str]:
     if out is None:
         return []
     names = outputs_of(run_folder(out)) - {out.name}
-    return sorted(name for name in names if out.with_name(name).exists())[:_MOST_OUTPUTS]
+    there = sorted(name for name in names if out.with_name(name).exists())
+    return [written_name(name) for name in there[:_MOST_OUTPUTS]]
 
 
 def _relative(layout: Path, out: Path | None) -> str:
     """Where the layout lies from where the output does, so that both can be moved together."""
     start = (out or layout).resolve().parent
     try:
-        return Path(os.path.relpath(layout.resolve(), start)).as_posix()
+        return written_name(Path(os.path.relpath(layout.resolve(), start)).as_posix())
     except ValueError:  # on another drive
         return layout.name
 

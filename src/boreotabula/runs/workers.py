@@ -8,6 +8,7 @@ come back in order.
 from __future__ import annotations
 
 import faulthandler
+import gc
 import hashlib
 import multiprocessing
 import os
@@ -350,6 +351,7 @@ class _Failed:
 
 def _live(connection: Connection, limits: Limits, shared: Sent[Any] | None, parent: int) -> None:
     """Work on what comes in until nothing does, or the parent is gone."""
+    gc.freeze()  # what the parent has made is shared with it as long as nobody touches it
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is for the parent to be interrupted
     silent = _hush()
     threading.Thread(target=_watch, args=(parent,), daemon=True).start()

@@ -152,7 +152,6 @@ def _rows_and_spans(
     lines: Sequence[str], delimiter: str, quote: str
 ) -> tuple[list[list[str]], dict[int, tuple[int, int]]]:
     """The rows, and of those that take several lines the first and the last, counted from 1."""
-    csv.field_size_limit(2**31 - 1)
     reader = csv.reader(
         lines,
         delimiter=delimiter,
