@@ -57,31 +57,37 @@ def _not_regular(path: Path, mode: int) -> NotRegularError:
     return NotRegularError(errno.EINVAL, f"it is {kind_of(mode)}, not a file", str(path))
 
 
-_UNDECODED = re.compile(r"[\udc80-\udcff]")
-_ESCAPED = re.compile(r"\\x[89a-f][0-9a-f]")
+_UNREADABLE = re.compile(r"[\x00-\x1f\x7f\udc80-\udcff]")
+_ESCAPED = re.compile(r"\\x([0189a-f][0-9a-f]|7f)")
+_UNDECODED = 0xDC00
+"""Python keeps a byte that is no UTF-8 as this character and so many more (PEP 383)."""
 
 
 def written_name(name: str) -> str:
     """The name of a file as text that can be written anywhere.
 
-    A byte of it that is no UTF-8 becomes `\\xE9` (in small letters), and in such a name each
-    backslash is doubled; any other name stays as it is. `real_name` is the reverse.
+    A byte of it that is no UTF-8, and a control character, becomes `\\xNN` with its number in
+    hexadecimal, and in such a name each backslash is doubled; any other name stays as it is.
+    `real_name` is the reverse.
     """
-    if not (_UNDECODED.search(name) or _ESCAPED.search(name)):
+    if not (_UNREADABLE.search(name) or _ESCAPED.search(name)):
         return name
     doubled = name.replace("\\", "\\\\")
-    return _UNDECODED.sub(lambda found: f"\\x{ord(found[0]) - 0xDC00:02x}", doubled)
+    return _UNREADABLE.sub(lambda found: f"\\x{ord(found[0]) & 0xFF:02x}", doubled)
 
 
 def real_name(written: str) -> str:
     """The name of a file by what `written_name` made of it."""
     if not _ESCAPED.search(written):
         return written
-    return re.sub(
-        r"\\(\\|x([89a-f][0-9a-f]))",
-        lambda found: chr(0xDC00 + int(found[2], 16)) if found[2] else "\\",
-        written,
-    )
+    return re.sub(r"\\(?:\\|x([0-9a-f]{2}))", _real, written)
+
+
+def _real(found: re.Match[str]) -> str:
+    if found[1] is None:
+        return "\\"
+    code = int(found[1], 16)
+    return chr(code if code < 0x80 else _UNDECODED + code)
 
 
 def content_of(path: Path, most: int = _MOST) -> bytes:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -10,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
 
@@ -78,13 +78,13 @@ def command(
         bound = bind(files, unseen, choice, output, tab_name, opening, on_file)
     tabs = sum(bool(one.name) for one in bound)
     if as_json:
-        click.echo(json.dumps([vars(one) for one in bound], ensure_ascii=False, indent=2))
+        say_json([vars(one) for one in bound])
     else:
-        click.echo(f"{output}: {tabs:,} tabs of {len(files):,} files")
+        say(f"{output}: {tabs:,} tabs of {len(files):,} files")
     missing = [one for one in bound if not one.name and one.note.startswith(NOT_THERE)]
     for one in missing[:10] if not as_json else []:
         place = " › ".join(part for part in (one.file, one.tab) if part)
-        click.echo(f"! {place}: {one.note}", err=True)
+        say(f"! {place}: {one.note}", err=True)
     return 1 if missing else 0
 
 

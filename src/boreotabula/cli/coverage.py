@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -10,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
+from boreotabula.cli.printing import say, say_json
 
 if TYPE_CHECKING:
     from boreotabula.review.coverage import Coverage
@@ -72,14 +72,14 @@ def command(
     if chart is not None:
         draw_cross(found.cross, chart, "heat")
     if as_json:
-        click.echo(json.dumps(_described(found), ensure_ascii=False, indent=2))
+        say_json(_described(found))
     else:
         if output is None and chart is None:
             print_cross(found.cross)
         for line in _said(found):
-            click.echo(line)
+            say(line)
         for path in (one for one in (output, chart) if one is not None):
-            click.echo(f"{path}: {found.cross.records:,} records")
+            say(f"{path}: {found.cross.records:,} records")
     return 1 if require_complete and not found.complete else 0
 
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
 from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
+from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
@@ -84,12 +84,12 @@ def command(
     if chart is not None:
         draw_cross(cross, chart, chart_kind)
     if as_json:
-        click.echo(json.dumps(_described(cross), ensure_ascii=False, indent=2))
+        say_json(_described(cross))
     elif output is None and chart is None:
         print_cross(cross)
     else:
         for path in (one for one in (output, chart) if one is not None):
-            click.echo(f"{path}: {cross.measure}, {cross.records:,} records")
+            say(f"{path}: {cross.measure}, {cross.records:,} records")
     return 0
 
 

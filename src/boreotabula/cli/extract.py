@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
@@ -226,7 +226,7 @@ def perform(
 
         write_report(run, show.report, written)
     if show.as_json:
-        click.echo(json.dumps(describe(run, written), ensure_ascii=False, indent=2))
+        say_json(describe(run, written))
         return run.exit_status
     if show.quiet:
         return run.exit_status

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
@@ -80,7 +80,7 @@ def command(
         accepted = _accepted(found, suggested, certainty if yes else None, loaded)
         return _adopt(loaded, accepted, as_json=as_json) if accepted else status
     if as_json:
-        click.echo(json.dumps(_described(found, suggested), ensure_ascii=False, indent=2))
+        say_json(_described(found, suggested))
         return status
     _print(found, suggested, loaded, layout)
     return status
@@ -103,14 +103,12 @@ def _adopt(layout: Layout, pairs: Sequence[tuple[str, str]], *, as_json: bool) -
     if as_json:
         adopted = [{"heading": heading, "field": field} for heading, field in fresh]
         said = {"adopted": adopted, "glossary": path.name if path else None}
-        click.echo(json.dumps(said, ensure_ascii=False, indent=2))
+        say_json(said)
         return 0
     for heading, field in pairs:
-        click.echo(
-            f"  {heading} → {field}" + ("" if (heading, field) in fresh else "  known already")
-        )
+        say(f"  {heading} → {field}" + ("" if (heading, field) in fresh else "  known already"))
     if path is not None:
-        click.echo(f"{_count(len(fresh), 'heading')} added to {path}; run extract again.")
+        say(f"{_count(len(fresh), 'heading')} added to {path}; run extract again.")
     return 0
 
 
@@ -123,7 +121,7 @@ def _accepted(
     """The suggestions that are taken: all that are certain enough, or one by one as asked."""
     unknown = found.of("unknown")
     if not unknown:
-        click.echo("Every heading is known.")
+        say("Every heading is known.")
         return []
     if certainty is not None:
         accepted = [
@@ -133,9 +131,7 @@ def _accepted(
         ]
         left = len(unknown) - len(accepted)
         if left:
-            click.echo(
-                f"{_count(left, 'unknown heading')} not certain enough ({certainty:g}).", err=True
-            )
+            say(f"{_count(left, 'unknown heading')} not certain enough ({certainty:g}).", err=True)
         return accepted
     if not sys.stdin.isatty():
         raise CallError(
@@ -148,18 +144,18 @@ def _asked(
     unknown: Sequence[HeadingUse], suggested: Mapping[str, Sequence[Suggestion]], layout: Layout
 ) -> list[tuple[str, str]]:
     accepted: list[tuple[str, str]] = []
-    click.echo("Enter takes the suggestion; or type another field, “-” to pass, “q” to end.\n")
+    say("Enter takes the suggestion; or type another field, “-” to pass, “q” to end.\n")
     for use in unknown:
         some = suggested[use.heading]
         for line in _about(use, some):
-            click.echo(line)
+            say(line)
         while True:
             answer = click.prompt(
                 f"  “{use.heading}” means", default=some[0].field if some else "-"
             ).strip()
             if answer in ("-", "q") or answer in layout.spec.fields:
                 break
-            click.echo(f"  no field “{answer}”; there are {', '.join(layout.spec.fields)}")
+            say(f"  no field “{answer}”; there are {', '.join(layout.spec.fields)}")
         if answer == "q":
             break
         if answer != "-":

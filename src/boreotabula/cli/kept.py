@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import json
-
 import click
 
 from boreotabula.cli.options import json_option
+from boreotabula.cli.printing import say, say_json
 
 EPILOG = """\b
 Examples:
@@ -31,10 +30,10 @@ def command(clear_it: bool, as_json: bool) -> int:
         clear(folder)
     if as_json:
         found = {"folder": str(folder), "results": count, "bytes": size, "cleared": clear_it}
-        click.echo(json.dumps(found, ensure_ascii=False, indent=2))
+        say_json(found)
         return 0
     results = "1 result" if count == 1 else f"{count:,} results"
-    click.echo(f"{results}, {_size(size)}, in {folder}" + (": deleted" if clear_it else ""))
+    say(f"{results}, {_size(size)}, in {folder}" + (": deleted" if clear_it else ""))
     return 0
 
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import json
-
 import click
+
+from boreotabula.cli.printing import say_json
 
 EPILOG = """\b
 Example:
@@ -23,5 +23,5 @@ def command() -> int:
     """
     from boreotabula.layout.model import layout_schema
 
-    click.echo(json.dumps(layout_schema(), ensure_ascii=False, indent=2))
+    say_json(layout_schema())
     return 0

@@ -5,16 +5,19 @@ Commands are imported when they are called, so that `--help` answers at once.
 
 from __future__ import annotations
 
+import errno
+import io
 import os
 import sys
 from collections.abc import Sequence
 from contextlib import suppress
 from importlib import import_module
-from typing import NoReturn
+from typing import NoReturn, TextIO
 
 import click
 
 from boreotabula import __version__
+from boreotabula.cli.printing import say
 from boreotabula.errors import BoreotabulaError
 
 COMMANDS = {
@@ -79,38 +82,79 @@ def call(arguments: Sequence[str] | None = None) -> int:
         status = cli.main(arguments, standalone_mode=False)
     except click.Abort:
         _end_processes()
-        click.echo("Stopped; nothing was written.", err=True)
+        say("Stopped; nothing was written.", err=True)
         return 130
-    except BrokenPipeError:  # whoever reads our output has seen enough
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 1
     except click.ClickException as error:
-        error.show()
+        shown = io.StringIO()
+        error.show(file=shown)
+        say(shown.getvalue().removesuffix("\n"), err=True)
         return error.exit_code
+    except OSError as error:
+        if error.filename is None and error.errno in _NOT_PRINTED:
+            _end_processes()
+            return _not_printed(error)
+        return _fault(error)
     except BoreotabulaError as error:
         _end_processes()
-        click.echo(str(error), err=True)
+        say(str(error), err=True)
         return error.exit_status
     except Exception as error:  # noqa: BLE001  # the last resort: a fault of the program
-        from boreotabula.faults import report_of
-
-        _end_processes()
-        click.echo(
-            "Boreotabula failed and wrote nothing: this is a fault of the program, not of your"
-            f" files. {report_of(error)}",
-            err=True,
-        )
-        return FAULT
+        return _fault(error)
     return status if isinstance(status, int) else 0
+
+
+_NOT_PRINTED = (errno.EPIPE, errno.ENOSPC, errno.EBADF, errno.EIO, errno.EINVAL)
+"""Errors of a stream, not of a file that has a name: nobody reads any more, or the disk is full."""
+
+
+def _not_printed(error: OSError) -> int:
+    """The exit status when what a command prints cannot be printed; the rest is not tried."""
+    _silence(sys.stdout)
+    if error.errno == errno.EPIPE:  # whoever reads our output has seen enough
+        return 1
+    with suppress(OSError):
+        say(f"What is printed could not be written: {error.strerror}.", err=True)
+    return BoreotabulaError.exit_status
+
+
+def _silence(stream: TextIO) -> None:
+    """Have what is left in a stream go nowhere."""
+    with suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
+
+
+def _fault(error: BaseException) -> int:
+    """Say that the program failed, and where the report of it is; the exit status."""
+    from boreotabula.faults import report_of
+
+    _end_processes()
+    said = "this is a fault of the program, not of your files"
+    say(f"Boreotabula failed and wrote nothing: {said}. {report_of(error)}", err=True)
+    return FAULT
 
 
 def run() -> NoReturn:
     """Run the command line and leave with its exit status, at once: nothing is left to be done."""
+    _open_standard_streams()
     status = call()
-    with suppress(BrokenPipeError):
+    try:
         sys.stdout.flush()
-    sys.stderr.flush()
+    except OSError as error:
+        status = _not_printed(error)
+    with suppress(OSError):
+        sys.stderr.flush()
     os._exit(status)
+
+
+def _open_standard_streams() -> None:
+    """Make sure that no file of ours takes the place of a standard stream that is closed."""
+    for number, mode in enumerate((os.O_RDONLY, os.O_WRONLY, os.O_WRONLY)):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, mode)  # takes the lowest number that is free: this one
+    sys.stdout = sys.stdout or os.fdopen(1, "w", encoding="utf-8")
+    sys.stderr = sys.stderr or os.fdopen(2, "w", encoding="utf-8")
 
 
 def _end_processes() -> None:

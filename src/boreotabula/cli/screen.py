@@ -11,11 +11,13 @@ from itertools import accumulate, islice
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-from rich.console import Console
+from rich.console import Console, ConsoleOptions, RenderableType
 from rich.padding import Padding
+from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 
+from boreotabula.cli.printing import clean
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
 from boreotabula.runs.causes import by_cause, reach_of
@@ -40,14 +42,28 @@ WIDEST = 24
 _STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "bold magenta", Severity.NOTE: ""}
 
 
+class _PlainConsole(Console):
+    """A console that takes texts as they are: no markup in them, no control characters."""
+
+    def __init__(self, *, stderr: bool = False) -> None:
+        super().__init__(stderr=stderr, highlight=False, soft_wrap=False, markup=False, emoji=False)
+
+    def render(
+        self, renderable: RenderableType, options: ConsoleOptions | None = None
+    ) -> Iterator[Segment]:
+        """What is drawn, piece by piece; the console's own control codes are apart from texts."""
+        for one in super().render(renderable, options):
+            yield one if one.control else Segment(clean(one.text), one.style)
+
+
 def out() -> Console:
     """The console for results; wide where no terminal sets a width."""
-    return _wide(Console(highlight=False, soft_wrap=False))
+    return _wide(_PlainConsole())
 
 
 def err() -> Console:
     """The console for progress and findings."""
-    return _wide(Console(stderr=True, highlight=False, soft_wrap=False))
+    return _wide(_PlainConsole(stderr=True))
 
 
 def _wide(console: Console) -> Console:
@@ -142,7 +158,7 @@ def listing(rows: Sequence[Sequence[str]]) -> None:
         if row[-1] and console.is_terminal:
             console.print(Text(line, style=row[-1]), soft_wrap=True)
         else:
-            console.file.write(line + "\n")
+            console.file.write(clean(line) + "\n")
 
 
 def _cut(text: str, width: int) -> str:

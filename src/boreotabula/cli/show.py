@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Any
 
 import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.printing import say_json
 
 EPILOG = """\b
 Examples:
@@ -57,7 +57,7 @@ def command(
     view = view_file(file, tabs, layout, limits(largest_part))
     if as_json:
         described: list[dict[str, Any]] = [sheetview.described(one, window) for one in view.tabs]
-        click.echo(json.dumps({"file": str(file), "tabs": described}, ensure_ascii=False, indent=2))
+        say_json({"file": str(file), "tabs": described})
         return 0
     console = screen.out()
     for remark in view.remarks:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -10,6 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
     with screen.counting("looking into", shown=not as_json) as (start, step):
         seen = survey(target, layout, limits(largest_part), lambda one: step(one.name), start)
     if as_json:
-        click.echo(json.dumps(_described(seen), ensure_ascii=False, indent=2))
+        say_json(_described(seen))
         return 0
     _print(seen, target, with_layout=layout is not None, odd=odd)
     return 0

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping, Sequence
 from itertools import islice
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from boreotabula.cli.options import json_option, largest_part, limits, table_option
+from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
@@ -90,19 +90,19 @@ def _trace_records(
     found = list(islice(chosen_records(saved, number, wanted), _MOST + 1))
     if not found:
         asked = f"record {number}" if number else f"record with {where}"
-        click.echo(f"“{out}” has no {asked}.", err=True)
+        say(f"“{out}” has no {asked}.", err=True)
         return 1
     traced = [(at, tracer.trace(record)) for at, record in found[:_MOST]]
     if as_json:
         described = [_described(at, one) for at, one in traced]
-        click.echo(json.dumps(described, ensure_ascii=False, indent=2))
+        say_json(described)
     else:
         for place, (at, one) in enumerate(traced):
             if place:
-                click.echo()
+                say()
             _print_record(at, one, brief=place > 0 and len(traced) > 2)
         if len(found) > _MOST:
-            click.echo(f"\n… and more: only the first {_MOST} are shown; ask for more FIELD=VALUE")
+            say(f"\n… and more: only the first {_MOST} are shown; ask for more FIELD=VALUE")
     return 0 if all(_holds(one) for _, one in traced) else 1
 
 
@@ -255,7 +255,7 @@ def _trace_cell(
     found = fate(here, layout, cell)
     numbers = _numbers(saved.records(), here) if saved is not None else {}
     if as_json:
-        click.echo(json.dumps(_fate_described(found, here, numbers), ensure_ascii=False, indent=2))
+        say_json(_fate_described(found, here, numbers))
         return 0
     _print_fate(found, here, cell.upper(), numbers)
     return 0

@@ -6,6 +6,8 @@ from pathlib import Path
 
 import click
 
+from boreotabula.cli.printing import say
+
 EPILOG = """\b
 Example:
   boreotabula demo
@@ -32,18 +34,18 @@ def command(folder: Path, story: bool) -> int:
 
     path = write_demo(folder)
     output = folder / "stock.csv"
-    click.echo(
+    say(
         f"{len(NURSERIES)} nurseries sent their counts of {len(MONTHS)} months to {folder}/inbox.\n"
     )
-    click.echo(f"$ boreotabula extract {path} -o {output}\n")
+    say(f"$ boreotabula extract {path} -o {output}\n")
     layout = Layout.load(path)
     status = perform(layout, look_for(layout, output), Target(output))
-    click.echo("\nThe first records:\n")
+    say("\nThe first records:\n")
     screen.first_lines(output, 8)
     if story:
         _tell(folder)
     sample = f"{folder}/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
-    click.echo(
+    say(
         "\nWhat to try next:\n"
         f"  boreotabula survey {path}\n"
         f"  boreotabula show {sample} --layout {path}\n"
@@ -76,5 +78,5 @@ def _tell(folder: Path) -> None:
         ("All tabs in one workbook:", ["bind", folder / "inbox", "-o", folder / "all.xlsx"]),
     ):  # fmt: skip
         words = [str(one) for one in call]
-        click.echo(f"\n{said}\n\n$ boreotabula {' '.join(words)}\n")
+        say(f"\n{said}\n\n$ boreotabula {' '.join(words)}\n")
         cli.main(words, standalone_mode=False)

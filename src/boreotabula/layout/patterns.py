@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 from functools import lru_cache
@@ -39,14 +40,19 @@ class PatternError(ValueError):
 
 @dataclass(frozen=True)
 class Pattern:
-    """A compiled pattern; `captures` are the fields it fills, in their order."""
+    """A compiled pattern; `captures` are the fields it fills, in their order.
+
+    It is held against a name in time that grows as the name does: where each part takes as little
+    as it can, the first place where the text after it stands is the only one that need be tried.
+    """
 
     text: str
     kind: Kind
     captures: tuple[str, ...]
     regex: re.Pattern[str]
-    greedy: re.Pattern[str]
-    """The same where each part takes as much as it can."""
+    backwards: re.Pattern[str]
+    """The same from right to left, for names written backwards: each part takes as little as it
+    can from that side, so that those on the left get as much as there is."""
 
     def match(self, name: str) -> dict[str, str] | None:
         """The captured texts by field if the whole name matches, else None."""
@@ -64,14 +70,18 @@ class Pattern:
         none."""
         if not self.captures:
             return None
-        found = self.greedy.fullmatch(self._subject(name))
-        other = None if found is None else self._captured(found)
+        found = self.backwards.fullmatch(self._subject(name)[::-1])
+        if found is None:
+            return None
+        texts = [text[::-1] for text in reversed(found.groups())]
+        other = self._named(texts)
         return None if other == self.match(name) else other
 
     def _captured(self, found: re.Match[str]) -> dict[str, str]:
-        return {
-            field: text.strip() for field, text in zip(self.captures, found.groups(), strict=True)
-        }
+        return self._named(found.groups())
+
+    def _named(self, texts: Sequence[str]) -> dict[str, str]:
+        return {field: text.strip() for field, text in zip(self.captures, texts, strict=True)}
 
     def _subject(self, name: str) -> str:
         if self.kind is Kind.STAMP:
@@ -93,23 +103,53 @@ def pattern(text: str, kind: Kind) -> Pattern:
         raise PatternError("a pattern cannot be empty")
     parts = _TOKEN.split(unicodedata.normalize("NFC", text).strip())
     captures: list[str] = []
-    regex: list[str] = []
+    pieces: list[_Piece] = []
     for place, part in enumerate(parts):
         if place % 2 == 0:
-            regex.append(_literal(text, part, kind))
+            pieces.append(_Piece(_literal(text, part, kind)))
         elif part == _STAR:
-            regex.append(re.escape("*"))
+            pieces.append(_Piece("*"))
         elif part.startswith("{"):
             captures.append(_capture(text, part, kind, captures))
-            regex.append("([^/]+?)" if kind is Kind.FILE else "(.+?)")
+            pieces.append(_Piece("", "([^/]+?)" if kind is Kind.FILE else "(.+?)"))
         else:
-            regex.append("[^/]*?" if kind is Kind.FILE and part == "*" else ".*?")
+            narrow = kind is Kind.FILE and part == "*"
+            pieces.append(_Piece("", "[^/]*?" if narrow else ".*?"))
     _check_neighbours(text, parts)
-    flags = re.IGNORECASE | re.DOTALL
-    lazy = "".join(regex)
-    greedy = "".join(part.replace("+?", "+").replace("*?", "*") if at % 2 else part
-                     for at, part in enumerate(regex))  # fmt: skip
-    return Pattern(text, kind, tuple(captures), re.compile(lazy, flags), re.compile(greedy, flags))
+    at_once = kind is not Kind.FILE or "**" not in parts
+    there = _compiled(pieces, at_once=at_once)
+    back = _compiled([one.reversed() for one in reversed(pieces)], at_once=at_once)
+    return Pattern(text, kind, tuple(captures), there, back)
+
+
+@dataclass(frozen=True)
+class _Piece:
+    """A part of a pattern: literal text, or what stands for any."""
+
+    literal: str
+    wild: str = ""
+
+    def reversed(self) -> _Piece:
+        """The same, read from right to left."""
+        return _Piece(self.literal[::-1], self.wild)
+
+
+def _compiled(pieces: Sequence[_Piece], *, at_once: bool) -> re.Pattern[str]:
+    """The regular expression of the pieces.
+
+    A wildcard and the text up to the next one are atomic: once they are found nothing else is tried
+    for them. Only where `**` may cross what others may not could that miss a match.
+    """
+    groups: list[list[str]] = [[]]
+    for one in pieces:
+        if one.wild:
+            groups.append([one.wild])
+        elif one.literal:
+            groups[-1].append(re.escape(one.literal))
+    texts = ["".join(group) for group in groups]
+    if at_once:
+        texts[1:-1] = [f"(?>{text})" for text in texts[1:-1]]
+    return re.compile("".join(texts), re.IGNORECASE | re.DOTALL)
 
 
 def _check_neighbours(text: str, parts: list[str]) -> None:
@@ -126,7 +166,7 @@ def _literal(text: str, part: str, kind: Kind) -> str:
         part = fold(part)
     if kind is Kind.STAMP:
         part = " ".join(unicodedata.normalize("NFKC", f".{part}.").split())[1:-1]
-    return re.escape(part)
+    return part
 
 
 def _capture(text: str, part: str, kind: Kind, before: list[str]) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -115,6 +116,17 @@ CODES: dict[str, Severity] = {
 """Every code a finding can have."""
 
 
+_READABLE = 160
+_LONGEST = 1200
+_QUOTED = re.compile(f"“([^“”]{{{_READABLE},}})”")
+
+
+def readable(text: str) -> str:
+    """A text of a finding in which no quoted passage, and not the whole, is too long to be read."""
+    text = _QUOTED.sub(lambda found: f"“{found[1][: _READABLE - 40]}…”", text)
+    return text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…"
+
+
 @dataclass(frozen=True)
 class Finding:
     """One thing to look at. `cell` is an address such as 'C7' (of the first cell, if several)."""
@@ -129,6 +141,13 @@ class Finding:
     file: str = ""
     cause: str = ""
     """What findings of several tabs have in common that are told once for a run."""
+
+    def __post_init__(self) -> None:
+        """Cut what is quoted of cells to a readable length; unplaced.csv has them whole."""
+        for name in ("message", "advice", "looked_for", "found"):
+            text = getattr(self, name)
+            if len(text) > _READABLE:
+                object.__setattr__(self, name, readable(text))
 
     @property
     def severity(self) -> Severity:
