@@ -63,6 +63,10 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.option(
     "--overwrite", is_flag=True, help="Replace OUT even if it was not written by an extract."
 )
+@click.option(
+    "--safe-csv", is_flag=True,
+    help="Put an apostrophe before texts of .csv that a spreadsheet would take for a formula.",
+)  # fmt: skip
 @click.option("--only", metavar="PATTERN", help="Only the files whose name matches.")
 @click.option("--limit", type=click.IntRange(min=1), metavar="N", help="Only the first N files.")
 @click.option("--dry-run", is_flag=True, help="Write nothing; show the first records instead.")
@@ -85,6 +89,7 @@ def command(
     append: bool,
     report: Path | None,
     overwrite: bool,
+    safe_csv: bool,
     only: str | None,
     limit: int | None,
     dry_run: bool,
@@ -101,6 +106,8 @@ def command(
     from boreotabula.runs.layouts import Layout
 
     target = _target(output, into, tab, append=append, dry_run=dry_run)
+    if safe_csv:
+        target = _safe(target)
     if target.stream and (strict or as_json):
         raise CallError("--strict and --json need a file: records on stdout are out at once")
     if report is not None:
@@ -127,6 +134,8 @@ class Target:
     append: bool = False
     stream: bool = False
     """Whether they go to stdout."""
+    safe_csv: bool = False
+    """Whether no text may be taken for a formula."""
 
 
 def _target(
@@ -144,6 +153,17 @@ def _target(
     if output is None:
         raise CallError("say where the records go with -o OUT.csv, or try it with --dry-run")
     return Target(stream=True) if str(output) == "-" else Target(output)
+
+
+_NOT_CSV = (".jsonl", ".parquet", ".arrow", ".xlsx", ".sqlite")
+
+
+def _safe(target: Target) -> Target:
+    """A target of CSV whose texts no program takes for formulas. Raises CallError for others."""
+    other = target.path is not None and target.path.name.lower().endswith(_NOT_CSV)
+    if target.into or other:
+        raise CallError("--safe-csv is for .csv, .csv.gz and .tsv; other kinds keep texts as texts")
+    return replace(target, safe_csv=True)
 
 
 def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
@@ -252,7 +272,9 @@ def _run(
     from boreotabula.runs.extraction import gather, read_each
 
     if target.stream:
-        return writing.stream_csv(layout, inbox, sys.stdout.buffer, on_file, means)
+        return writing.stream_csv(
+            layout, inbox, sys.stdout.buffer, on_file, means, safe_csv=target.safe_csv
+        )
     if target.path is None:
         return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=True)
     if target.into:
@@ -260,7 +282,9 @@ def _run(
             layout, inbox, target.path, on_file, means,
             tab=target.tab, append=target.append, strict=strict,
         )  # fmt: skip
-    return writing.extract_into(layout, inbox, target.path, on_file, means, strict=strict)
+    return writing.extract_into(
+        layout, inbox, target.path, on_file, means, strict=strict, safe_csv=target.safe_csv
+    )
 
 
 def _print_first(run: Run) -> None:

@@ -17,10 +17,10 @@ from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 
-from boreotabula.cli.printing import clean
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
 from boreotabula.runs.causes import by_cause, reach_of
+from boreotabula.texts import clean
 
 if TYPE_CHECKING:
     from rich.progress import Progress

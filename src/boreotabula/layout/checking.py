@@ -3,6 +3,7 @@ get their value from two places, headings that mean two fields, patterns that ca
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
@@ -130,6 +131,29 @@ def _all_patterns(spec: LayoutSpec) -> Iterator[PatternList]:
     for number, edition in enumerate(spec.edition):
         yield ("edition", number, "when", "is"), Kind.CELL, edition.when.is_
         yield ("edition", number, "when", "heading"), Kind.CELL, edition.when.heading
+
+
+_TABLE_NAME = re.compile(r"\w(?:[\w .\-]{0,98}\w)?")
+_RESERVED = re.compile(r"(?:con|prn|aux|nul|com\d|lpt\d)(?:\..*)?", re.IGNORECASE)
+
+
+def _wrong_tables(spec: LayoutSpec) -> Iterator[Problem]:
+    """Names of output tables that no file, tab and table of a database can have."""
+    seen: dict[str, str] = {}
+    for form in forms(spec):
+        for path, block in form.blocks:
+            name = block.into
+            if name is None:
+                continue
+            if not _TABLE_NAME.fullmatch(name) or _RESERVED.fullmatch(name):
+                said = (
+                    f"“{name}” cannot name a table: use letters, digits, “_”, “-”, “.” and spaces"
+                )
+                yield Problem((*path, "into"), f"{said}, at most 100")
+            other = seen.setdefault(name.casefold(), name)
+            if other != name:
+                said = f"“{name}” and “{other}” differ in letter case alone; write both the same"
+                yield Problem((*path, "into"), said)
 
 
 def _wrong_patterns(spec: LayoutSpec) -> Iterator[Problem]:
@@ -331,6 +355,7 @@ def two_meanings(first: Naming, second: Naming) -> str:
 
 
 _CHECKS: tuple[Callable[[LayoutSpec], Iterator[Problem]], ...] = (
+    _wrong_tables,
     _wrong_names,
     _wrong_patterns,
     _wrong_addresses,

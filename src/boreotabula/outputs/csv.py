@@ -15,6 +15,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pa_csv
 
+from boreotabula.texts import FORMULA, GUARD
+
 _APART = "\x1f"
 _SIGNS = (b'"', b"\n", b"\r", _APART.encode())
 _PLAIN = pa_csv.WriteOptions(include_header=False, quoting_style="none", delimiter=_APART)
@@ -31,6 +33,7 @@ class CsvWriter:
     def __init__(self, stream: BinaryIO, schema: pa.Schema, mark: str = ",") -> None:
         self._stream, self._mark = stream, mark
         self._kinds = [field_type(field) for field in schema]
+        self._guarded = _GUARDED in (schema.metadata or {})
         names = _quoted(pa.array(schema.names, pa.string()), mark)
         stream.write((mark.join(names.to_pylist()) + "\r\n").encode())
 
@@ -42,10 +45,31 @@ class CsvWriter:
             column_text(column, kind)
             for column, kind in zip(batch.columns, self._kinds, strict=True)
         ]
+        if self._guarded:
+            columns = [
+                _guarded(column) if kind == "text" else column
+                for column, kind in zip(columns, self._kinds, strict=True)
+            ]
         if _structural(columns, self._mark):
             self._stream.write(_quoted_lines(columns, self._mark))
         else:
             self._stream.write(_plain_lines(columns, self._mark))
+
+
+_GUARDED = b"texts_guarded"
+
+
+def guarded(schema: pa.Schema) -> pa.Schema:
+    """A schema whose texts are written so that no spreadsheet program takes one for a formula."""
+    return schema.with_metadata({**(schema.metadata or {}), _GUARDED: b"1"})
+
+
+def _guarded(texts: pa.DictionaryArray) -> pa.DictionaryArray:
+    """Texts with an apostrophe before those that would be formulas."""
+    known = texts.dictionary
+    risky = pc.match_substring_regex(known, FORMULA)
+    safe = pc.if_else(risky, pc.binary_join_element_wise(GUARD, known, ""), known)
+    return pa.DictionaryArray.from_arrays(texts.indices, safe)
 
 
 def csv_rows(table: pa.Table) -> list[list[str]]:

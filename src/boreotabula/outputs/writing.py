@@ -16,7 +16,7 @@ from typing import BinaryIO
 import pyarrow as pa
 
 from boreotabula.errors import CallError
-from boreotabula.outputs.csv import CsvWriter
+from boreotabula.outputs.csv import CsvWriter, guarded
 from boreotabula.outputs.kinds import KINDS, Writer, known_kind, opened
 from boreotabula.outputs.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
 from boreotabula.reading.records import record_schema
@@ -83,26 +83,37 @@ def _check_folder(out: Path, tables: Sequence[str]) -> None:
 
 
 def extract_into(
-    layout: Layout, inbox: Inbox, out: Path, on_file: OnFile, means: Means, *, strict: bool = False
+    layout: Layout,
+    inbox: Inbox,
+    out: Path,
+    on_file: OnFile,
+    means: Means,
+    *,
+    strict: bool = False,
+    safe_csv: bool = False,
 ) -> Run:
     """Read the files of an inbox and write their records to `out` as they come.
 
     The run's record is written beside it. If nothing could be read, both stay as they were; if
     `strict`, so they do while a finding is an error. An output that would be the same again is left
-    as it is. Raises CallError if something cannot be written.
+    as it is. With `safe_csv` texts are written so that no spreadsheet program takes one for a
+    formula. Raises CallError if something cannot be written.
     """
     if layout.plan.grows:
-        return _write_whole(layout, inbox, out, on_file, means, strict=strict)
+        return _write_whole(layout, inbox, out, on_file, means, strict=strict, safe_csv=safe_csv)
     old = old_output(out, earlier_record(out)) if means.kept and not means.fresh else None
     known = digests(inbox, means.limits)
-    keys = {one.name: means.kept.key(one, known[one.name]) for one in inbox.taken if means.kept}
+    lead = "safe " if safe_csv else ""
+    keys = {
+        one.name: lead + means.kept.key(one, known[one.name]) for one in inbox.taken if means.kept
+    }
     readings = read_all(layout, inbox, means, known)
     if old and keys and old.is_same(keys):
         run = compared(gather(layout, inbox, with_news(readings, on_file), keep_records=False), out)
         if may_write(run, strict=strict):
-            write_record(run, out, old.written.described())
+            write_record(run, out, old.written.described(), safe_csv=safe_csv)
         return run
-    with _outputs(layout, out, old) as output:
+    with _outputs(layout, out, old, safe_csv=safe_csv) as output:
         output.keys = {name: key for name, key in keys.items() if known[name]}
         run = gather(layout, inbox, output.written(readings, on_file), keep_records=False)
         run = compared(run, out)
@@ -110,7 +121,7 @@ def extract_into(
             raise KeepOld
         output.close()
         same = all(known[one.name] == one.digest for one in run.files)
-        write_record(run, out, output.described() if same else None)
+        write_record(run, out, output.described() if same else None, safe_csv=safe_csv)
     return run
 
 
@@ -120,14 +131,20 @@ def gathered(layout: Layout, inbox: Inbox, readings: Iterable[FileReading], out:
 
 
 def stream_csv(
-    layout: Layout, inbox: Inbox, stream: BinaryIO, on_file: OnFile, means: Means
+    layout: Layout,
+    inbox: Inbox,
+    stream: BinaryIO,
+    on_file: OnFile,
+    means: Means,
+    *,
+    safe_csv: bool = False,
 ) -> Run:
     """Write the records of the only table as CSV to a stream while files are read."""
     if layout.plan.grows or len(layout.plan.tables) > 1:
         raise CallError(
             "only one table of known columns can be written to stdout; write into a file or folder"
         )
-    ((table, schema),) = schemas_of(layout).items()
+    ((table, schema),) = schemas_of(layout, safe_csv=safe_csv).items()
     output = Output({table: CsvWriter(stream, schema)})
     readings = read_all(layout, inbox, means, digests(inbox, means.limits))
     run = gather(layout, inbox, output.written(readings, on_file), keep_records=False)
@@ -156,12 +173,20 @@ def may_write(run: Run, *, strict: bool) -> bool:
 
 
 def _write_whole(
-    layout: Layout, inbox: Inbox, out: Path, on_file: OnFile, means: Means, *, strict: bool
+    layout: Layout,
+    inbox: Inbox,
+    out: Path,
+    on_file: OnFile,
+    means: Means,
+    *,
+    strict: bool,
+    safe_csv: bool,
 ) -> Run:
     """The same for output tables whose columns are known only once all files are read."""
     readings = read_each(layout, inbox, on_file, means)
     run = compared(gather(layout, inbox, readings, keep_records=True), out)
     schemas = {table: records.schema for table, records in run.tables.items()}
+    schemas = {table: guarded(one) if safe_csv else one for table, one in schemas.items()}
     with _opened(schemas, out, layout.spec.key) as output:
         if not may_write(run, strict=strict):
             raise KeepOld
@@ -169,13 +194,14 @@ def _write_whole(
             for batch in records.to_batches():
                 output.writers[table].write(batch)
         output.close()
-        write_record(run, out)
+        write_record(run, out, safe_csv=safe_csv)
     return run
 
 
-def schemas_of(layout: Layout) -> dict[str, pa.Schema]:
+def schemas_of(layout: Layout, *, safe_csv: bool = False) -> dict[str, pa.Schema]:
     """The columns of each output table."""
-    return {table: record_schema(layout.plan, table) for table in layout.plan.tables}
+    schemas = {table: record_schema(layout.plan, table) for table in layout.plan.tables}
+    return {table: guarded(one) if safe_csv else one for table, one in schemas.items()}
 
 
 @dataclass
@@ -234,9 +260,11 @@ class Output:
 
 
 @contextmanager
-def _outputs(layout: Layout, out: Path, old: OldOutput | None) -> Iterator[Output]:
+def _outputs(
+    layout: Layout, out: Path, old: OldOutput | None, *, safe_csv: bool
+) -> Iterator[Output]:
     """The output of a run, that can take over lines of an older one."""
-    with _opened(schemas_of(layout), out, layout.spec.key) as output:
+    with _opened(schemas_of(layout, safe_csv=safe_csv), out, layout.spec.key) as output:
         if old is None or output.stream is None:
             yield output
         else:

@@ -5,12 +5,14 @@ from __future__ import annotations
 import io
 from collections.abc import Sequence
 from contextlib import AbstractContextManager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from boreotabula.errors import CallError
 from boreotabula.review.crosstab import Cross, number_text, places_of
 from boreotabula.runs.placing import placed
+from boreotabula.texts import brief
 
 ENDINGS = (".png", ".svg", ".pdf")
 
@@ -51,12 +53,12 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
     if not any(one is not None for row in cross.cells for one in row):
         raise CallError("there is no number to draw")
     draw = {"lines": _lines, "bars": _bars, "heat": _heat}[kind or kind_for(cross)]
-    figure = draw(cross)
     content = io.BytesIO()
     # No time is written, so that the same numbers give the same picture.
     stamp = {"pdf": {"CreationDate": None}, "svg": {"Date": None}}
     ending = out.suffix.lower().removeprefix(".")
     with _settings():
+        figure = draw(_drawable(cross))
         figure.savefig(content, format=ending, dpi=110, metadata=stamp.get(ending))
     with placed(out) as stream:
         stream.write(content.getvalue())
@@ -65,17 +67,43 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
 def _settings() -> AbstractContextManager[None]:
     from matplotlib import rc_context
 
-    return rc_context({"svg.hashsalt": "boreotabula", "svg.fonttype": "none", "font.size": 10})
+    settings = {
+        "svg.hashsalt": "boreotabula", "svg.fonttype": "none", "font.size": 10,
+        "text.parse_math": False,  # a $ in a name is a $
+    }  # fmt: skip
+    return rc_context(settings)  # type: ignore[arg-type]
+
+
+_LONGEST = 120
+
+
+def _drawable(cross: Cross) -> Cross:
+    """The cross-tab with names on one line each, not endlessly long and without control signs."""
+
+    def short(text: str) -> str:
+        return brief(text, _LONGEST)
+
+    wish = replace(
+        cross.wish,
+        across=cross.wish.across and short(cross.wish.across),
+        rows=tuple(map(short, cross.wish.rows)),
+        where=tuple((short(name), short(value)) for name, value in cross.wish.where),
+    )
+    return replace(
+        cross,
+        wish=wish,
+        rows=tuple(tuple(map(short, label)) for label in cross.rows),
+        columns=tuple(map(short, cross.columns)),
+    )
 
 
 def _figure(width: float, height: float) -> tuple[Any, Any]:
     from matplotlib.backends.backend_agg import FigureCanvasAgg  # needs no display
     from matplotlib.figure import Figure
 
-    with _settings():
-        figure = Figure(figsize=(width, height), layout="constrained")
-        FigureCanvasAgg(figure)
-        return figure, figure.subplots()
+    figure = Figure(figsize=(width, height), layout="constrained")
+    FigureCanvasAgg(figure)
+    return figure, figure.subplots()
 
 
 def _names(cross: Cross) -> list[str]:
@@ -195,10 +223,12 @@ def _bars(cross: Cross) -> Any:
     thick = 0.8 / groups
     height = max(3.2, 1.4 + 0.26 * len(names) * max(1, groups * 0.75))
     figure, axes = _figure(11, min(height, 60))
-    for group, label in enumerate(cross.columns):
+    drawn: list[Any] = []
+    for group in range(groups):
         values = [row[group] or 0.0 for row in cross.cells]
         places = [at + (group - (groups - 1) / 2) * thick for at in range(len(names))]
-        axes.barh(places, values, thick * 0.92, color=_COLOURS[group % len(_COLOURS)], label=label)
+        colour = _COLOURS[group % len(_COLOURS)]
+        drawn.append(axes.barh(places, values, thick * 0.92, color=colour))
         for row, place in zip(cross.cells, places, strict=True):
             number = row[group]
             said = number_text(number, cross.value_kind, places_of(cross))
@@ -214,7 +244,13 @@ def _bars(cross: Cross) -> Any:
     _plain(axes)
     _ticks(axes.xaxis, cross)
     if groups > 1:
-        axes.legend(title=cross.wish.across, loc="upper left", bbox_to_anchor=(1, 1), frameon=False)
+        legend = axes.legend(
+            drawn, list(map(str, range(groups))), title=cross.wish.across, loc="upper left",
+            bbox_to_anchor=(1, 1), frameon=False,
+        )  # fmt: skip
+        # Names are put in afterwards: a label that begins with “_” would be left out.
+        for text, label in zip(legend.get_texts(), cross.columns, strict=True):
+            text.set_text(label)
     _title(axes, cross)
     return figure
 

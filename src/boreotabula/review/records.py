@@ -20,6 +20,7 @@ from boreotabula.runs.every_file import Means
 from boreotabula.runs.extraction import gather, read_each
 from boreotabula.runs.inbox import look
 from boreotabula.runs.layouts import Layout
+from boreotabula.texts import unguarded_text
 
 
 def load_records(path: Path, table: str | None, means: Means) -> pa.Table:
@@ -72,8 +73,19 @@ def _read(saved: SavedOutput) -> pa.Table:
     else:
         columns = _base_columns(saved)
     fields = [_field(name, kinds[name]) for name in kinds]
+    if saved.guarded and name.endswith((".csv", ".tsv", ".csv.gz")):
+        columns = {field: _unguarded(texts) for field, texts in columns.items()}
     arrays = [_typed(columns[one.name], one.type, kinds[one.name]) for one in fields]
     return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+
+
+def _unguarded(texts: pa.ChunkedArray) -> pa.ChunkedArray:
+    once = texts.dictionary_encode()
+    chunks = []
+    for chunk in once.chunks:
+        known = [one and unguarded_text(one) for one in chunk.dictionary.to_pylist()]
+        chunks.append(pa.array(known, pa.string()).take(chunk.indices))
+    return pa.chunked_array(chunks, pa.string())
 
 
 def _columnar(path: Path) -> pa.Table:
@@ -136,7 +148,7 @@ def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
 
 def _base_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
     names = ", ".join('"' + name.replace('"', '""') + '"' for name in saved.field_types)
-    with sqlite3.connect(f"file:{saved.path}?mode=ro", uri=True) as base:
+    with sqlite3.connect(f"{saved.path.absolute().as_uri()}?mode=ro", uri=True) as base:
         rows = base.execute(f'SELECT {names} FROM "{saved.table}"').fetchall()
     base.close()
     columns = zip(*rows, strict=True) if rows else [()] * len(saved.field_types)

@@ -12,6 +12,7 @@ from boreotabula.errors import CallError
 from boreotabula.files import real_name
 from boreotabula.runs.earlier import earlier_record
 from boreotabula.runs.inbox import run_folder
+from boreotabula.texts import unguarded_text
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,11 @@ class SavedOutput:
         return next((str(one["sha256"]) for one in files), "")
 
     @property
+    def guarded(self) -> bool:
+        """Whether an apostrophe stands before texts that could be taken for formulas."""
+        return bool(self.record.get("safe_csv"))
+
+    @property
     def field_types(self) -> Mapping[str, str]:
         """The layout type of each field of the table, in order."""
         described = next(one for one in self.record["tables"] if one["table"] == self.table)
@@ -54,6 +60,8 @@ class SavedOutput:
 
         if self.path.suffix.lower() == ".csv":
             rows = _csv_rows(self.path)
+            if self.guarded:
+                rows = (list(map(unguarded_text, row)) for row in rows)
         else:
             rows = iter(csv_rows(saved_records(self)))
         names = next(rows, [])

@@ -21,6 +21,7 @@ from boreotabula.reading.totals import TotalsCount
 from boreotabula.runs.extraction import Run
 from boreotabula.runs.inbox import RUN_RECORD, outputs_of, run_folder
 from boreotabula.runs.placing import placed
+from boreotabula.texts import guarded_text
 
 FINDING_COLUMNS = (
     "severity", "code", "file", "tab", "cell", "looked_for", "found", "message", "advice",
@@ -33,11 +34,14 @@ def write_record(
     out: Path,
     written: Mapping[str, Any] | None = None,
     tabs: Mapping[str, str] | None = None,
+    *,
+    safe_csv: bool = False,
 ) -> Path:
     """Write findings.csv, unplaced.csv and run.json into the run folder beside `out`.
 
     `written` is what the next run needs to know of the output, `tabs` the tab of each table in a
-    workbook that was there. Returns the folder. Raises CallError if it cannot be written.
+    workbook that was there; with `safe_csv` no text of the two lists can be taken for a formula.
+    Returns the folder. Raises CallError if it cannot be written.
     """
     folder = run_folder(out)
     new = not folder.exists()
@@ -47,7 +51,10 @@ def write_record(
         raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
     findings = [finding_row(one) for one in in_order(run.findings)]
     unplaced = [[getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced]
-    described = describe(run, out) | {"written": written}
+    if safe_csv:
+        findings = [list(map(guarded_text, row)) for row in findings]
+        unplaced = [list(map(guarded_text, row)) for row in unplaced]
+    described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
     for table in described["tables"]:
         table |= {"tab": tabs[table["table"]]} if tabs else {}
     try:

@@ -1,0 +1,50 @@
+"""Texts from files and names, made fit to be shown: they are data, and do nothing."""
+
+from __future__ import annotations
+
+import re
+
+CONTROLS = re.compile(
+    "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069"
+    "\ud800-\udfff]"
+)
+"""Control characters, marks that turn the direction of writing, and what is no character."""
+_PICTURES = 0x2400
+"""Where the pictures of the first control characters begin, by their codes."""
+
+
+def clean(text: str) -> str:
+    """A text without control characters: each is one sign that shows where it was.
+
+    They could change the title of a terminal, clear it, or hide what was printed; marks that turn
+    the direction of writing could make a name look like another.
+    """
+    return CONTROLS.sub(_shown, text)
+
+
+def _shown(found: re.Match[str]) -> str:
+    code = ord(found[0])
+    if code < 0x20:
+        return chr(_PICTURES + code)
+    return "\u2421" if code == 0x7F else "\ufffd"
+
+
+def brief(text: str, most: int) -> str:
+    """A clean text on one line, of at most so many signs."""
+    text = " ".join(clean(text[: 4 * most]).split())
+    return text if len(text) <= most else f"{text[: most - 1]}…"
+
+
+FORMULA = "^[=+\\-@\t\r]"
+"""How texts begin that spreadsheet programs take for formulas when they open CSV."""
+GUARD = "'"
+
+
+def guarded_text(text: str) -> str:
+    """A text with an apostrophe before it if it could be taken for a formula."""
+    return GUARD + text if re.match(FORMULA, text) else text
+
+
+def unguarded_text(text: str) -> str:
+    """A text as it was before it was guarded."""
+    return text[1:] if text.startswith(GUARD) and re.match(FORMULA, text[1:]) else text
