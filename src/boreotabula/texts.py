@@ -35,6 +35,17 @@ def brief(text: str, most: int) -> str:
     return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
+def in_natural_order(text: str) -> tuple[tuple[int, int, str], ...]:
+    """Sorts '2' before '10', whatever the letter case.
+
+    Numbers are compared by their digits, however many there are.
+    """
+    return tuple(
+        (0, len(digits := part.lstrip("0")), digits) if part.isdecimal() else (1, 0, part)
+        for part in re.split(r"(\d+)", text.casefold())
+    )
+
+
 FORMULA = "^[=+\\-@\t\r]"
 """How texts begin that spreadsheet programs take for formulas when they open CSV."""
 GUARD = "'"

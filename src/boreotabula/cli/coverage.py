@@ -10,6 +10,7 @@ import click
 
 from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
 from boreotabula.cli.printing import say, say_json
+from boreotabula.texts import brief
 
 if TYPE_CHECKING:
     from boreotabula.review.coverage import Coverage
@@ -90,21 +91,21 @@ def _said(found: Coverage) -> Iterator[str]:
         yield f"never     {_name(row)} has not reported at all"
     gaps: dict[tuple[str, ...], list[str]] = {}
     for row, period in found.gaps:
-        gaps.setdefault(row, []).append(period)
+        gaps.setdefault(row, []).append(brief(period, 30))
     for row, some in gaps.items():
         more = f" and {len(some) - _MOST} more" if len(some) > _MOST else ""
         yield f"gap       {_name(row)}: {', '.join(some[:_MOST])}{more}"
     for row, period, behind in found.late:
         periods = "1 period" if behind == 1 else f"{behind} periods"
-        yield f"late      {_name(row)}: last report for {period}, {periods} behind"
+        yield f"late      {_name(row)}: last report for {brief(period, 30)}, {periods} behind"
     for row, period, files in found.double:
-        yield f"double    {_name(row)}, {period}: {', '.join(files)}"
+        yield f"double    {_name(row)}, {brief(period, 30)}: {', '.join(files)}"
     if found.complete:
         yield "Complete: everybody reported for every period."
 
 
 def _name(row: tuple[str, ...]) -> str:
-    return " · ".join(row)
+    return " · ".join(brief(one, 80) for one in row)
 
 
 def _described(found: Coverage) -> dict[str, object]:

@@ -119,9 +119,10 @@ def print_cross(cross: Cross) -> None:
     from rich.text import Text
 
     from boreotabula.cli import screen
-    from boreotabula.review.crosstab import number_text, places_of
+    from boreotabula.review.crosstab import number_text, places_of, with_brief_names
 
     console = screen.out()
+    cross = with_brief_names(cross)
     places = places_of(cross)
 
     def shown(number: float | None) -> str:

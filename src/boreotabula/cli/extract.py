@@ -108,6 +108,8 @@ def command(
     target = _target(output, into, tab, append=append, dry_run=dry_run)
     if safe_csv:
         target = _safe(target)
+    if target.stream and sys.stdout is None:
+        raise CallError("stdout is closed; name a file with -o")
     if target.stream and (strict or as_json):
         raise CallError("--strict and --json need a file: records on stdout are out at once")
     if report is not None:

@@ -138,7 +138,8 @@ def run() -> NoReturn:
     _open_standard_streams()
     status = call()
     try:
-        sys.stdout.flush()
+        if sys.stdout is not None:  # it may be closed
+            sys.stdout.flush()
     except OSError as error:
         status = _not_printed(error)
     with suppress(OSError):
@@ -153,7 +154,6 @@ def _open_standard_streams() -> None:
             os.fstat(number)
         except OSError:
             os.open(os.devnull, mode)  # takes the lowest number that is free: this one
-    sys.stdout = sys.stdout or os.fdopen(1, "w", encoding="utf-8")
     sys.stderr = sys.stderr or os.fdopen(2, "w", encoding="utf-8")
 
 

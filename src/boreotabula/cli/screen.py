@@ -132,7 +132,7 @@ def _bar(console: Console, what: str) -> Progress:
         Rate(),
         TextColumn("left"),
         TimeRemainingColumn(),
-        TextColumn("{task.description}"),
+        TextColumn("{task.description}", markup=False),
         console=console,
         transient=True,
     )

@@ -36,6 +36,8 @@ def parse_layout(text: str, file: str, list_of: ListOf | None = None) -> LayoutS
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise LayoutError([_broken(error, text, file)]) from None
+    except RecursionError:
+        raise LayoutError([(file, "its values are nested deeper than in any layout")]) from None
     problems: list[Problem] = []
     if list_of is not None:
         data = _with_lists(data, (), list_of, problems)

@@ -69,10 +69,12 @@ class Database:
                 )
 
     def forget(self, table: str, files: Collection[str]) -> None:
-        """Delete the records of some source files."""
-        self._base.executemany(
-            f"DELETE FROM {_quoted(table)} WHERE source_file = ?", [(one,) for one in files]
-        )
+        """Delete the records of some source files. Raises OSError if that cannot be."""
+        delete = f"DELETE FROM {_quoted(table)} WHERE source_file = ?"
+        try:
+            self._base.executemany(delete, [(one,) for one in files])
+        except sqlite3.Error as error:
+            raise _failed(error) from None
 
     def _writer(self, table: str, schema: pa.Schema) -> TableWriter:
         names = ", ".join(map(_quoted, schema.names))

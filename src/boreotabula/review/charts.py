@@ -5,14 +5,13 @@ from __future__ import annotations
 import io
 from collections.abc import Sequence
 from contextlib import AbstractContextManager
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
+from warnings import catch_warnings, simplefilter
 
 from boreotabula.errors import CallError
-from boreotabula.review.crosstab import Cross, number_text, places_of
+from boreotabula.review.crosstab import Cross, number_text, places_of, with_brief_names
 from boreotabula.runs.placing import placed
-from boreotabula.texts import brief
 
 ENDINGS = (".png", ".svg", ".pdf")
 
@@ -57,8 +56,9 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
     # No time is written, so that the same numbers give the same picture.
     stamp = {"pdf": {"CreationDate": None}, "svg": {"Date": None}}
     ending = out.suffix.lower().removeprefix(".")
-    with _settings():
-        figure = draw(_drawable(cross))
+    with _settings(), catch_warnings():
+        simplefilter("ignore", UserWarning)  # signs that the font lacks are drawn as boxes
+        figure = draw(with_brief_names(cross))
         figure.savefig(content, format=ending, dpi=110, metadata=stamp.get(ending))
     with placed(out) as stream:
         stream.write(content.getvalue())
@@ -72,29 +72,6 @@ def _settings() -> AbstractContextManager[None]:
         "text.parse_math": False,  # a $ in a name is a $
     }  # fmt: skip
     return rc_context(settings)  # type: ignore[arg-type]
-
-
-_LONGEST = 120
-
-
-def _drawable(cross: Cross) -> Cross:
-    """The cross-tab with names on one line each, not endlessly long and without control signs."""
-
-    def short(text: str) -> str:
-        return brief(text, _LONGEST)
-
-    wish = replace(
-        cross.wish,
-        across=cross.wish.across and short(cross.wish.across),
-        rows=tuple(map(short, cross.wish.rows)),
-        where=tuple((short(name), short(value)) for name, value in cross.wish.where),
-    )
-    return replace(
-        cross,
-        wish=wish,
-        rows=tuple(tuple(map(short, label)) for label in cross.rows),
-        columns=tuple(map(short, cross.columns)),
-    )
 
 
 def _figure(width: float, height: float) -> tuple[Any, Any]:

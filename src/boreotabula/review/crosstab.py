@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from math import fsum
 from statistics import fmean, median
@@ -16,6 +16,7 @@ import pyarrow.compute as pc
 from boreotabula.errors import CallError
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.outputs.csv import column_text, field_type
+from boreotabula.texts import brief, in_natural_order
 
 HOWS = ("sum", "mean", "count", "min", "max", "median", "share")
 """How the values of a cell become one number; a share is the part of its column's sum, or of the
@@ -75,6 +76,20 @@ class Cross:
         how, value = self.wish.how, self.wish.value
         said = f"{how} of {value}" if value else "number of records"
         return f"change of the {said}" if self.wish.change else said
+
+
+_MOST_ROW, _MOST_COLUMN = 80, 30
+
+
+def with_brief_names(cross: Cross) -> Cross:
+    """A cross-tab to be looked at: its names on one line each, and not endlessly long."""
+    where = tuple((name, brief(value, _MOST_COLUMN)) for name, value in cross.wish.where)
+    return replace(
+        cross,
+        wish=replace(cross.wish, where=where),
+        rows=tuple(tuple(brief(one, _MOST_ROW) for one in label) for label in cross.rows),
+        columns=tuple(brief(one, _MOST_COLUMN) for one in cross.columns),
+    )
 
 
 def crosstab(table: pa.Table, wish: Wish) -> Cross:
@@ -287,8 +302,7 @@ def _distinct(table: pa.Table, name: str) -> set[str]:
 
 def natural(text: str) -> tuple[Any, ...]:
     """Sorts '2' before '10', whatever the letter case; what is blank comes last."""
-    parts = re.split(r"(\d+)", text.casefold())
-    return (text == BLANK, [(0, int(p), "") if p.isdecimal() else (1, 0, p) for p in parts])
+    return text == BLANK, in_natural_order(text)
 
 
 _LANGUAGES = ("nb", "nn", "fi", "sv", "da", "is", "et", "lv", "lt", "de", "nl", "fr", "es", "it",

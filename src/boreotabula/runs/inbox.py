@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from boreotabula.errors import CallError
 from boreotabula.files import open_regular, real_name, text_of, written_name
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
+from boreotabula.texts import in_natural_order
 
 if TYPE_CHECKING:
     from boreotabula.runs.layouts import Layout
@@ -203,16 +204,7 @@ def check_apart(out: Path, folders: Iterable[Path]) -> None:
 
 def natural_key(path: PurePath) -> tuple[object, ...]:
     """Sorts '2' before '10', folder by folder, whatever the letter case."""
-    return (
-        tuple(
-            tuple(
-                (0, int(part), "") if part.isdecimal() else (1, 0, part)
-                for part in re.split(r"(\d+)", step.casefold())
-            )
-            for step in path.parts
-        ),
-        path.as_posix(),
-    )
+    return tuple(map(in_natural_order, path.parts)), path.as_posix()
 
 
 def _found(folder: Path) -> Iterator[Found]:

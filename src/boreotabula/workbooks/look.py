@@ -6,9 +6,10 @@ a number would vanish without a word; so each kind of file is looked into.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol
+from io import BytesIO
+from typing import Protocol, runtime_checkable
 
 from boreotabula.layout.addresses import address
 from boreotabula.workbooks.limits import FILLED, PLACE, Budget
@@ -65,6 +66,14 @@ class Inside(Protocol):
 
     def close(self) -> None:
         """Let go of the file."""
+
+
+@runtime_checkable
+class Renaming(Protocol):
+    """The inside of a workbook whose sheets can be given other names, in a copy of it."""
+
+    def renamed(self, names: Sequence[str]) -> BytesIO:
+        """The file in memory, its sheets called by these names in order."""
 
 
 def joined(reaches: Iterable[Reach]) -> tuple[Reach, ...]:

@@ -23,7 +23,7 @@ from boreotabula.workbooks.errors import (
 )
 from boreotabula.workbooks.kinds import FileKind, file_kind
 from boreotabula.workbooks.limits import MEBI, Budget, Limits
-from boreotabula.workbooks.look import Inside, NamedCell, within
+from boreotabula.workbooks.look import Inside, NamedCell, Renaming, within
 from boreotabula.workbooks.sheet import Cell, Sheet, Span, Visibility, make_sheet
 from boreotabula.workbooks.text import OpenQuote, TextForm, read_text
 
@@ -142,17 +142,23 @@ class _Workbook:
         # First the look: it refuses what would take the reader, and the machine, too far.
         self._inside = _inside(path, kind, Budget(opening.limits))
         self._book = calamine.CalamineWorkbook.from_path(path)
+        names = _of_their_own([one.name for one in self._book.sheets_metadata])
         self._numbers: dict[str, tuple[int, str]] = {}
         tabs: list[Tab] = []
         for number, one in enumerate(self._book.sheets_metadata):
             if one.typ == calamine.SheetTypeEnum.WorkSheet and _has_cells(self._inside, number):
-                name = _of_its_own(one.name, self._numbers)
+                name = names[number]
                 if name != one.name:
                     said = f"two of its tabs are called “{one.name}”; here the other is “{name}”"
                     self.remarks, self.doubts = (*self.remarks, said), (*self.doubts, said)
                 self._numbers[name] = number, one.name
                 tabs.append(Tab(name, _VISIBILITIES[str(one.visible).rpartition(".")[2]]))
         self.tabs = tuple(tabs)
+        self._same_names = len({one.name for one in self._book.sheets_metadata}) < len(names)
+        if self._same_names and isinstance(self._inside, Renaming):
+            self._book.close()
+            self._book = calamine.CalamineWorkbook.from_filelike(self._inside.renamed(names))
+            self._same_names = False
 
     def close(self) -> None:
         self._book.close()
@@ -163,6 +169,11 @@ class _Workbook:
 
     def sheet(self, name: str) -> Sheet:
         number, written = self._numbers[name]
+        if self._same_names and name != written:
+            raise UnreadableError(
+                f"it is called “{written}” as another tab is, and only one of them can be read",
+                "Give the two tabs different names, and save the file again.",
+            )
         look = self._inside.look(number, written)
         source = self._book.get_sheet_by_index(number)
         rows: Sequence[list[Cell]] = source.to_python(skip_empty_area=False)  # type: ignore[assignment]
@@ -187,12 +198,17 @@ class _Workbook:
         )
 
 
-def _of_its_own(name: str, others: Mapping[str, object]) -> str:
-    """A name that no other tab has: the second “Bench” is “Bench (2)”."""
-    made, number = name, 2
-    while made in others:
-        made, number = f"{name} ({number})", number + 1
-    return made
+def _of_their_own(names: Sequence[str]) -> list[str]:
+    """Names of which no two are the same: the second “Bench” is “Bench (2)”."""
+    found: list[str] = []
+    taken = set(names)
+    for at, name in enumerate(names):
+        made, number = name, 2
+        while name in names[:at] and made in taken:
+            made, number = f"{name} ({number})", number + 1
+        taken.add(made)
+        found.append(made)
+    return found
 
 
 def _inside(path: Path, kind: FileKind, budget: Budget) -> Inside:

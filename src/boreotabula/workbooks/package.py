@@ -10,6 +10,7 @@ import posixpath
 import zipfile
 import zlib
 from collections.abc import Callable, Collection, Iterator, Mapping
+from io import BytesIO
 from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
@@ -78,6 +79,17 @@ class Package:
     def read(self, name: str) -> bytes:
         """The content of a part."""
         return b"".join(self._inflated(_plain(name), UNPACKED))
+
+    def copy_with(self, name: str, content: bytes) -> BytesIO:
+        """The whole file in memory, one of its parts replaced."""
+        copy = BytesIO()
+        with zipfile.ZipFile(copy, "w", zipfile.ZIP_DEFLATED) as target:
+            for plain, info in self._infos.items():
+                part = content if plain == _plain(name) else self.read(plain)
+                self.budget.hold(info.compress_size, "a copy of it")
+                target.writestr(info.filename, part)
+        copy.seek(0)
+        return copy
 
     def elements(self, name: str, wanted: Collection[str]) -> list[Markup]:
         """The elements of a part that are called as wanted, in order."""

@@ -7,10 +7,12 @@ Markup of sheets as in ECMA-376 part 1: 18.3.1.4 (c, cell), 18.3.1.40 (f), 18.3.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from html import unescape
+from io import BytesIO
 from pathlib import Path
+from xml.sax.saxutils import quoteattr
 
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
 from boreotabula.workbooks.codes import is_code_format
@@ -31,6 +33,7 @@ _HIDDEN = re.compile(rb"\bhidden=[\"'](?:1|true)[\"']")
 _FORMULA = re.compile(rb"<f\b([^<>]*)>(?:([^<]*)</)?")
 _RESULT = re.compile(rb"<v\b[^<>]*?(?:/>|>([^<]*)<)")
 _USUAL = "xl/workbook.xml"
+_SHEET_NAME = re.compile(rb"(<(?:\w+:)?sheet\s(?:[^<>]*\s)?name\s*=\s*)(?:\"[^\"<]*\"|'[^'<]*')")
 _SHARED_PARTS = ("xl/sharedStrings.xml", "xl/styles.xml")
 """Where the fast reader looks for them, whatever the relations say."""
 _TWO_LETTERS = 702
@@ -104,6 +107,15 @@ class XlsxInside:
             for one in self._names
             if (cell := named_cell(one.text)) is not None
         }
+
+    def renamed(self, names: Sequence[str]) -> BytesIO:
+        """The file in memory, its sheets called by these names in order: the fast reader finds them
+        by name, and would read the first of two that are called the same twice."""
+        new = iter(names)
+        content = _SHEET_NAME.sub(
+            lambda found: found[1] + quoteattr(next(new)).encode(), self._package.read(self._book)
+        )
+        return self._package.copy_with(self._book, content)
 
     def _main_part(self) -> str:
         if _USUAL in self._package:
