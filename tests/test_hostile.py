@@ -3,17 +3,27 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import sys
-from collections.abc import Callable
+import tempfile
+from collections.abc import Callable, Mapping, Set
 from pathlib import Path
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from boreotabula.layout.addresses import address, column_letters, column_number
+from boreotabula.outputs import bind
+from boreotabula.workbooks.limits import Budget, Limits
+from boreotabula.workbooks.look import Look
 from boreotabula.workbooks.opening import Workbook
 from boreotabula.workbooks.sheet import Sheet
+from boreotabula.workbooks.sheet_xml import XlsxInside
 from helpers import PROGRAM, csv_rows, program, write_workbook
 from hostile_files import HOSTILE
+from raw_files import raw_xlsx
 
 LAYOUT = """
 layout = 1
@@ -128,3 +138,103 @@ def test_a_fault_at_one_file_is_an_error_of_that_file(
     assert len(csv_rows(desk / "out.csv")) == 2
     report = Path(found[0]["advice"].rpartition(" ")[2])
     assert "ZeroDivisionError" in report.read_text("utf-8")
+
+
+# --- what does not fit into a bound workbook ------------------------------------------------------
+
+LARGE = {
+    "rows.csv": ("1\n" * 3_001, "it has 3,001 rows"),
+    "columns.csv": (",".join("a" * 16_385) + "\n", "it has 16,385 columns"),
+    "text.csv": (f"a,{'x' * 32_768}\n", "B1 holds 32,768 characters"),
+}
+
+
+def test_what_does_not_fit_into_a_workbook_is_not_bound_and_told(
+    desk: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(bind, "MAX_ROWS", 3_000)  # a million rows take their time
+    for name, (text, _) in LARGE.items():
+        (desk / "inbox" / name).write_text(text, encoding="utf-8")
+    done = program("bind", "inbox", "-o", "bound.xlsx", cwd=desk)
+    assert (done.status, "bound.xlsx: 2 tabs of 5 files" in done.out) == (1, True)
+    for name, (_, said) in LARGE.items():
+        assert f"! {name}: not bound: {said}" in done.err
+    with Workbook(desk / "bound.xlsx") as book:
+        notes = {str(row[1]): str(row[5]) for row in book.sheet("Contents").rows}
+    assert all(notes[name].startswith("not bound: ") for name in LARGE)
+
+
+# --- markup in unusual form ----------------------------------------------------------------------
+
+CELLS = st.dictionaries(
+    st.tuples(st.integers(0, 5), st.integers(0, 30)),
+    st.sampled_from(['t="e"><v>#N/A</v>', "><f>A1+1</f>", "><f>A1</f><v>3</v>", "><v>5</v>"]),
+    min_size=1,
+)
+HIDDEN = st.sets(st.integers(0, 6))
+
+
+def markup(cells: Mapping[tuple[int, int], str], rows: Set[int], columns: Set[int]) -> str:
+    """A sheet as most programs write it."""
+    lines = []
+    for row in range(7):
+        within = "".join(
+            f'<c r="{address(row, column)}" {content}</c>'
+            for (at, column), content in sorted(cells.items())
+            if at == row
+        )
+        hidden = ' hidden="1"' if row in rows else ""
+        lines.append(f'<row r="{row + 1}"{hidden}>{within}</row>')
+    cols = "".join(f'<col min="{at + 1}" max="{at + 1}" hidden="1"/>' for at in sorted(columns))
+    cols = f"<cols>{cols}</cols>" if columns else ""
+    return f"<worksheet>{cols}<sheetData>{''.join(lines)}</sheetData></worksheet>"
+
+
+def _without_addresses(text: str) -> str:
+    """The same without the addresses of cells; blank cells hold their places."""
+
+    def row(found: re.Match[str]) -> str:
+        cells = {one[1]: one[2] for one in re.finditer(r'<c r="([A-Z]+)\d+" (.*?)</c>', found[2])}
+        last = max((column_number(one) for one in cells), default=-1)
+        every = [cells.get(column_letters(at)) for at in range(last + 1)]
+        return found[1] + "".join(f"<c {one}</c>" if one else "<c/>" for one in every) + "</row>"
+
+    text = re.sub(r'<row r="\d+"', "<row", text)
+    return re.sub(r"(<row[^>]*>)(.*?)</row>", row, text)
+
+
+UNUSUAL: Mapping[str, Callable[[str], str]] = {
+    "prefix": lambda text: re.sub(r"<(/?)(?=[a-z])", r"<\1x:", text),
+    "some prefixes": lambda text: text.replace("<c ", "<y:c ").replace("</c>", "</y:c>"),
+    "quotes": lambda text: text.replace('"', "'"),
+    "breaks": lambda text: text.replace('<row r="', '<row\n  r = "').replace("<c r", "<c\tr"),
+    "comments": lambda text: text.replace("<row", '<!-- <c r="A1"> --><row', 1),
+    "small letters": lambda text: re.sub(r'r="[A-Z]+', lambda found: found[0].lower(), text),
+    "other order": lambda text: re.sub(r'(<c) (r="\w+") (t="e")', r"\1 \3 \2", text),
+    "no addresses": _without_addresses,
+}
+
+
+@pytest.mark.parametrize("how", UNUSUAL)
+@given(CELLS, HIDDEN, HIDDEN)
+@settings(max_examples=25)
+def test_markup_in_any_form_says_the_same(
+    how: str, cells: dict[tuple[int, int], str], rows: set[int], columns: set[int]
+) -> None:
+    usual = markup(cells, rows, columns)
+    unusual = UNUSUAL[how](usual)
+    if how in ("prefix", "some prefixes"):
+        unusual = unusual.replace("worksheet>", 'worksheet xmlns:x="x" xmlns:y="y">', 1)
+    found = [look_of(text) for text in (usual, unusual)]
+    assert found[0] == found[1]
+    assert set(found[0].cells) == {at for at, one in cells.items() if "#" in one or "A1+1" in one}
+
+
+def look_of(text: str) -> Look:
+    """What is seen in a sheet of this markup."""
+    with tempfile.TemporaryDirectory() as folder:
+        part = {"xl/worksheets/sheet1.xml": text}
+        inside = XlsxInside(raw_xlsx(Path(folder) / "a.xlsx", "", more=part), Budget(Limits()))
+        look = inside.look(0, "Bench 1")
+        inside.close()
+    return look

@@ -20,7 +20,7 @@ pytestmark = pytest.mark.filterwarnings("ignore:This process")
 class Short(Limits):
     """Limits with a time that a test can wait for."""
 
-    seconds: float = 1.0  # type: ignore[misc]
+    seconds: float = 0.7  # type: ignore[misc]
 
 
 def work(number: int) -> int:

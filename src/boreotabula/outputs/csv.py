@@ -20,6 +20,7 @@ from boreotabula.texts import FORMULA, GUARD
 _APART = "\x1f"
 _SIGNS = (b'"', b"\n", b"\r", _APART.encode())
 _PLAIN = pa_csv.WriteOptions(include_header=False, quoting_style="none", delimiter=_APART)
+_AT_ONCE = 200_000
 _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 
@@ -38,9 +39,11 @@ class CsvWriter:
         stream.write((mark.join(names.to_pylist()) + "\r\n").encode())
 
     def write(self, batch: pa.RecordBatch) -> None:
-        """Write the records of a batch."""
-        if not batch.num_rows:
-            return
+        """Write the records of a batch, so many at a time: their texts take much memory."""
+        for start in range(0, batch.num_rows, _AT_ONCE):
+            self._write(batch.slice(start, _AT_ONCE))
+
+    def _write(self, batch: pa.RecordBatch) -> None:
         columns = [
             column_text(column, kind)
             for column, kind in zip(batch.columns, self._kinds, strict=True)

@@ -47,8 +47,10 @@ _AT_END = 0.3
 """Seconds that a process that was killed may take to be gone."""
 _WORN = 192 * MEBI
 """A process that holds so much more than at its start is replaced by a new one."""
-_TIMED_OUT = 1
-"""The exit status of a process that took too long, as `faulthandler` ends it."""
+_WAITING = 3
+"""So many times the time it may be at work a process may take altogether."""
+_TIMED_OUT = (1, -getattr(signal, "SIGPROF", 1))
+"""The exit statuses of a process that took too long: `faulthandler` ended it, or its own timer."""
 
 
 class End(Enum):
@@ -235,7 +237,7 @@ class _Worker:
     def how_it_died(self) -> End:
         """What a process died of that answers no more."""
         self.process.join(_AT_END)
-        return End.TOO_LONG if self.process.exitcode == _TIMED_OUT else End.BROKEN
+        return End.TOO_LONG if self.process.exitcode in _TIMED_OUT else End.BROKEN
 
 
 class _Crew(Generic[Source, Result]):
@@ -364,11 +366,30 @@ def _live(connection: Connection, limits: Limits, shared: Sent[Any] | None, pare
             work, source = connection.recv()
         except (EOFError, OSError):
             return
-        faulthandler.dump_traceback_later(limits.seconds, exit=True, file=silent)
+        _start_clock(limits.seconds, silent)
         packed = _packed(_answer(work, source))
-        faulthandler.cancel_dump_traceback_later()
+        _stop_clock()
         del work, source
         connection.send((packed, _in_memory() > start + _WORN))
+
+
+def _start_clock(seconds: float, silent: int) -> None:
+    """End this process after so much time at work, or several times as much altogether.
+
+    The time at work does not depend on what else the machine is doing; the other is for a process
+    that waits. Both hold whatever the process is at, in code of others too.
+    """
+    if hasattr(signal, "setitimer"):
+        signal.signal(signal.SIGPROF, signal.SIG_DFL)
+        signal.setitimer(signal.ITIMER_PROF, seconds)
+        seconds *= _WAITING
+    faulthandler.dump_traceback_later(seconds, exit=True, file=silent)
+
+
+def _stop_clock() -> None:
+    if hasattr(signal, "setitimer"):
+        signal.setitimer(signal.ITIMER_PROF, 0)
+    faulthandler.cancel_dump_traceback_later()
 
 
 def _packed(answer: object) -> bytes:
