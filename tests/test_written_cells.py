@@ -21,15 +21,17 @@ from boreotabula.outputs.jsonl import JsonLinesWriter
 from boreotabula.outputs.xlsx import NewWorkbook, tab_name, table_name
 from boreotabula.outputs.xlsx_parts import Package, attribute, open_package, relations_of
 from boreotabula.outputs.xlsx_rows import SheetRows, number_format, xml_text
-from boreotabula.reading.findings import Finding, Unplaced
-from boreotabula.reading.roles import Account, Role
+from boreotabula.reading.findings import Finding, Telling, Unplaced
+from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.totals import TotalsCount
+from boreotabula.reading.unplaced import UnplacedCells
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.runs.facts import TabFacts
 from boreotabula.runs.files import FileReading, TabResult
 from boreotabula.runs.inbox import SourceFile, sorted_files
 from boreotabula.runs.kept import Kept, packed
+from helpers import sheet
 
 KINDS = {
     "name": "text", "count": "integer", "share": "number", "alive": "yesno", "day": "date",
@@ -136,6 +138,28 @@ def test_every_value_reads_back_from_json(rows: list[tuple[Any, ...]]) -> None:
         assert all(found[key] == (one and one.isoformat()) for key, one in moments)
 
 
+ROLES = RoleMap(sheet("a | 1 | . | b"))
+ROLES.explain(0, 0, "why")
+ROLES.tell(Telling(Finding("tab-blank", "m", "a"), spots=[(0, 1)]))
+UNPLACED = UnplacedCells.of_tab(ROLES, "f.xlsx", "Bench 1")
+
+
+def test_unplaced_cells_are_a_sequence_of_what_is_known_of_each() -> None:
+    every = [
+        Unplaced(*one, "Bench 1", "f.xlsx")
+        for one in (("A1", "a", "why", ""), ("B1", "1", "", "tab-blank"), ("D1", "b", "", ""))
+    ]
+    assert list(UNPLACED) == every and len(UNPLACED) == 3 and every == UNPLACED
+    assert (UNPLACED[0], UNPLACED[-1], list(UNPLACED[1:])) == (every[0], every[2], every[1:])
+    assert list(UNPLACED.told_by("tab-blank")) == every[1:2]
+    assert UNPLACED.without_tabs(["Bench 2"]) == every and not UNPLACED.without_tabs(["Bench 1"])
+    assert UnplacedCells.joined([UNPLACED, UnplacedCells(), UNPLACED]) == every * 2
+    assert UnplacedCells.unpacked(UNPLACED.packed()) == every
+    assert UnplacedCells() == () and UnplacedCells().packed() == b""
+    with pytest.raises(IndexError):
+        UNPLACED[3]
+
+
 @given(st.lists(ROWS, max_size=4), st.data())
 def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObject) -> None:
     values = st.none() | st.text(max_size=4) | st.integers() | st.booleans() | st.dates() | SECONDS
@@ -160,7 +184,7 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
     findings = (Finding("tab-blank", "m", "a", "A1", "l", "f", "T", "n"),)
     reading = FileReading(
         "n.xlsx", 5, "digest", (tab,), {"U": "why"}, ("p*",), findings,
-        (Unplaced("A1", "t", "r"),), True,
+        UNPLACED, True,
     )  # fmt: skip
     found = packed(reading).reading()
     (again,) = found.tabs
@@ -168,7 +192,7 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
         "records": batch_of(rows).to_pylist()
     }
     assert (again.facts, again.account, again.totals) == (facts, account, tab.totals)
-    assert (found.findings, found.unplaced, found.patterns) == (findings, reading.unplaced, ("p*",))
+    assert (found.findings, found.unplaced, found.patterns) == (findings, UNPLACED, ("p*",))
     assert {type(one) for one in again.facts.stamps.values()} == {
         type(one) for one in stamps.values()
     }

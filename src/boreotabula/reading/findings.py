@@ -8,6 +8,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 
 class Severity(StrEnum):
     """How much a finding matters: see `CODES` for which code has which."""
@@ -172,6 +175,8 @@ class Telling:
     columns: Sequence[int] | slice = ()
     spots: Sequence[Spot] = ()
     lapses: bool = False
+    where: NDArray[np.bool_] | None = None
+    """Or all of them at once: true where the cells of the sheet are meant."""
 
 
 WHOLE = slice(None)

@@ -11,8 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Finding, Severity, Spot, Telling, Unplaced
+from boreotabula.reading.findings import Finding, Severity, Spot, Telling
 from boreotabula.workbooks.sheet import Sheet
 
 Lines = Sequence[int] | slice | NDArray[Any]
@@ -100,6 +99,10 @@ class RoleMap:
         """Say why a cell is unplaced."""
         self._whys[row, column] = self._text(reason)
 
+    def explain_where(self, where: NDArray[np.bool_], reason: str) -> None:
+        """Say why some cells are unplaced, if nothing says so yet."""
+        self._whys[where & self.unplaced_mask & (self._whys == 0)] = self._text(reason)
+
     def label(self, spots: Iterable[Spot]) -> None:
         """Make cells labels that nothing else speaks for."""
         for row, column in spots:
@@ -135,6 +138,8 @@ class RoleMap:
         number, rank = len(self._tellings), _RANKS[telling.finding.severity]
         if telling.rows != () and telling.columns != ():
             self._speak(self._meet(telling.rows, telling.columns), number, rank)
+        if telling.where is not None:
+            self._speak(telling.where, number, rank)
         height, width = self.filled.shape
         spots = [(row, at) for row, at in telling.spots if row < height and at < width]
         if spots:
@@ -197,11 +202,29 @@ class RoleMap:
 
     def unplaced(self) -> Iterator[tuple[Spot, str, str]]:
         """Each unplaced cell: where it is, why, and the code of the finding that speaks of it."""
-        texts = list(self._texts)
-        for row, column in np.argwhere(self.unplaced_mask).tolist():
-            told = int(self._told[row, column])
-            code = self._tellings[told - 1].finding.code if told else ""
-            yield (row, column), texts[int(self._whys[row, column])], code
+        reasons, codes = self.reasons, self.codes
+        for rows, columns in chunks_of(self.unplaced_mask):
+            whys, told = self.explained(rows, columns)
+            spots = zip(rows.tolist(), columns.tolist(), strict=True)
+            for spot, why, by in zip(spots, whys.tolist(), told.tolist(), strict=True):
+                yield spot, reasons[why], codes[by]
+
+    @property
+    def reasons(self) -> list[str]:
+        """Every rule and reason that was given."""
+        return list(self._texts)
+
+    @property
+    def codes(self) -> list[str]:
+        """Nothing, then the code of each finding in the order in which they were told."""
+        return ["", *(one.finding.code for one in self._tellings)]
+
+    def explained(
+        self, rows: NDArray[Any], columns: NDArray[Any]
+    ) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """Of the cells at pairs of rows and columns: the places of their reasons in `reasons`, and
+        of what speaks of them in `codes`."""
+        return self._whys[rows, columns], self._told[rows, columns]
 
 
 def _as_slice(lines: Lines) -> Lines:
@@ -213,10 +236,22 @@ def _as_slice(lines: Lines) -> Lines:
     return slice(every.start, every.stop) if whole else lines
 
 
-def unplaced_cell(sheet: Sheet, spot: Spot, reason: str, finding: str) -> Unplaced:
-    """The unplaced cell at a place, with its address and text."""
-    text = cell_text(sheet.rows[spot[0]][spot[1]])
-    return Unplaced(sheet.address(*spot), text, reason, finding)
+_AT_ONCE = 50_000
+
+
+def chunks_of(mask: NDArray[np.bool_]) -> Iterator[tuple[NDArray[np.intp], NDArray[np.intp]]]:
+    """Rows and columns of the cells that a mask means, in reading order, some thousands at once."""
+    step = max(1, _AT_ONCE // max(mask.shape[1], 1))
+    for start in range(0, mask.shape[0], step):
+        rows, columns = np.nonzero(mask[start : start + step])
+        if len(rows):
+            yield rows + start, columns
+
+
+def spots_of(mask: NDArray[np.bool_]) -> Iterator[Spot]:
+    """The cells that a mask means, in reading order."""
+    for rows, columns in chunks_of(mask):
+        yield from zip(rows.tolist(), columns.tolist(), strict=True)
 
 
 def rank_of(severity: Severity) -> int:

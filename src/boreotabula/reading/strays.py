@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure
-from boreotabula.reading.findings import Finding, Severity, Spot, Telling
-from boreotabula.reading.roles import RoleMap, rank_of
+from boreotabula.reading.findings import Finding, Severity, Telling
+from boreotabula.reading.roles import RoleMap, rank_of, spots_of
 from boreotabula.reading.row_kinds import is_boilerplate
 
 
@@ -31,24 +31,25 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
     """
     if roles.all_placed:
         return
-    needed, within = _needed(roles, frames)
-    open_ = np.argwhere(roles.untold(needed)).tolist()
-    for (row, column), reason, _ in roles.unplaced():
-        if not reason:
-            why = "nothing in the layout names it" if within[row, column] else ""
-            roles.explain(row, column, why or _why_outside(row, frames))
-    spots: dict[str, list[Spot]] = {IN_FRAME: [], NUMBERS: [], TEXTS: []}
-    for row, column in open_:
-        figure = is_figure(roles.sheet, roles.sheet.rows[row][column])
-        outside = NUMBERS if figure else TEXTS
-        spots[IN_FRAME if within[row, column] else outside].append((row, column))
-    for code, some in spots.items():
-        if some:
-            row, column = some[0]
+    within = _within(roles, frames)
+    figures = _figures(roles, roles.unplaced_mask & ~within)
+    open_ = roles.untold(_needed(within, figures))
+    roles.explain_where(within, "nothing in the layout names it")
+    for reason, rows in _outside(roles.sheet.height, frames).items():
+        roles.explain_where(~within & rows[:, None], reason)
+    kinds = {
+        IN_FRAME: open_ & within,
+        NUMBERS: open_ & ~within & figures,
+        TEXTS: open_ & ~within & ~figures,
+    }
+    for code, some in kinds.items():
+        number = int(np.count_nonzero(some))
+        if number:
+            row, column = next(spots_of(some))
             where = roles.sheet.address(row, column)
             text = cell_text(roles.sheet.rows[row][column])
-            told = about_strays(code, len(some), where, text, roles.why(row, column))
-            roles.tell(Telling(told, spots=some))
+            told = about_strays(code, number, where, text, roles.why(row, column))
+            roles.tell(Telling(told, where=some))
 
 
 IN_FRAME, NUMBERS, TEXTS = "cells-unplaced", "numbers-unplaced", "texts-unplaced"
@@ -92,7 +93,7 @@ def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequenc
     rows = roles.sheet.rows
     roles.label(
         (row, column)
-        for row, column in np.argwhere(outside).tolist()
+        for row, column in spots_of(outside)
         if is_boilerplate(rows[row][column], patterns)
     )
 
@@ -105,21 +106,31 @@ def _within(roles: RoleMap, frames: Sequence[Frame]) -> NDArray[np.bool_]:
     return within
 
 
-def _needed(roles: RoleMap, frames: Sequence[Frame]) -> tuple[NDArray[np.uint8], NDArray[np.bool_]]:
-    """How loudly each unplaced cell must be spoken of, and which cells are within a frame."""
-    within = _within(roles, frames)
-    needed = np.where(within, rank_of(Severity.ERROR), rank_of(Severity.NOTE)).astype(np.uint8)
-    for row, column in np.argwhere(roles.unplaced_mask & ~within).tolist():
-        if is_figure(roles.sheet, roles.sheet.rows[row][column]):
-            needed[row, column] = rank_of(Severity.WARNING)
-    return needed, within
+def _figures(roles: RoleMap, among: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which of some cells hold a number or a date."""
+    figures: NDArray[np.bool_] = np.zeros(among.shape, bool)
+    rows = roles.sheet.rows
+    for row, column in spots_of(among):
+        if is_figure(roles.sheet, rows[row][column]):
+            figures[row, column] = True
+    return figures
 
 
-def _why_outside(row: int, frames: Sequence[Frame]) -> str:
+def _needed(within: NDArray[np.bool_], figures: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    """How loudly each unplaced cell must be spoken of."""
+    outside = np.where(figures, rank_of(Severity.WARNING), rank_of(Severity.NOTE))
+    return np.where(within, rank_of(Severity.ERROR), outside).astype(np.uint8)
+
+
+def _outside(height: int, frames: Sequence[Frame]) -> dict[str, NDArray[np.bool_]]:
+    """Why cells outside the tables are unplaced, each reason with the rows that it is true of."""
+    rows = np.arange(height)
     if not frames:
-        return "no table was found on this tab"
-    if all(row < one.rows.start for one in frames):
-        return "above the table"
-    if all(row >= one.rows.stop for one in frames):
-        return "below the table"
-    return "outside the table"
+        return {"no table was found on this tab": np.ones(height, bool)}
+    above = rows < min(one.rows.start for one in frames)
+    below = rows >= max(one.rows.stop for one in frames)
+    return {
+        "above the table": above,
+        "below the table": below & ~above,
+        "outside the table": ~above & ~below,
+    }

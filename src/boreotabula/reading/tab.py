@@ -17,17 +17,18 @@ from boreotabula.reading.booking import book_cells, book_stamps
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.derive import NO_YEAR_REASON, completed, with_parts, without_year
 from boreotabula.reading.figures import Figures
-from boreotabula.reading.findings import WHOLE, Finding, Telling, Unplaced
+from boreotabula.reading.findings import WHOLE, Finding, Telling
 from boreotabula.reading.lengthen import Lengthened, lengthen, nothing_lengthened
 from boreotabula.reading.marking import mark_block
 from boreotabula.reading.place import Place
 from boreotabula.reading.plan import FormPlan, Plan
 from boreotabula.reading.records import one_batch, plain_record, records_of
-from boreotabula.reading.roles import Account, Role, RoleMap, unplaced_cell
+from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.stamps import Stamped, convert_stamp, read_stamps
 from boreotabula.reading.strays import label_boilerplate, tell_strays
 from boreotabula.reading.total_findings import about_totals
 from boreotabula.reading.totals import TotalsCount, check_totals
+from boreotabula.reading.unplaced import UnplacedCells
 from boreotabula.workbooks.sheet import Sheet, Visibility
 
 
@@ -38,7 +39,7 @@ class TabReading:
     tables: Mapping[str, pa.RecordBatch]
     account: Account
     findings: tuple[Finding, ...]
-    unplaced: tuple[Unplaced, ...]
+    unplaced: UnplacedCells
     roles: RoleMap = field(repr=False)
     form: str = ""
     """The title of the edition that was read, if the layout has editions."""
@@ -272,10 +273,7 @@ class _TabReader:
             },
             self.roles.account(),
             tuple(replace(one, file=file, tab=tab) for one in findings),
-            tuple(
-                unplaced_cell(self.sheet, spot, reason, code)._replace(file=file, tab=tab)
-                for spot, reason, code in self.roles.unplaced()
-            ),
+            UnplacedCells.of_tab(self.roles, file, tab),
             self.roles,
             form.title if form else "",
             self.heads,

@@ -16,6 +16,7 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.records import as_one
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
+from boreotabula.reading.unplaced import UnplacedCells
 from boreotabula.runs.choosing import make_job, name_ambiguous
 from boreotabula.runs.earlier import Since
 from boreotabula.runs.every_file import Means, digests, read_all
@@ -79,7 +80,7 @@ class Run:
     layout: Layout
     tables: Mapping[str, pa.Table] = field(repr=False)
     findings: tuple[Finding, ...] = field(repr=False)
-    unplaced: tuple[Unplaced, ...] = field(repr=False)
+    unplaced: Sequence[Unplaced] = field(repr=False)
     files: tuple[FileSummary, ...] = field(repr=False)
     left_out: tuple[LeftOut, ...] = field(repr=False)
     account: Account
@@ -174,7 +175,7 @@ def gather(
         *layout.findings, *_empty_inbox(inbox, layout), *_passed_over(inbox), *_not_seen(inbox),
         *_ambiguous(inbox),
     ]  # fmt: skip
-    unplaced: list[Unplaced] = []
+    unplaced: list[UnplacedCells] = []
     files: list[FileSummary] = []
     first: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
@@ -190,7 +191,7 @@ def gather(
                 for table, batch in tab.tables.items():
                     batches[table].append(batch)
         findings += [one for one in reading.findings if one.code not in TOLD_FOR_THE_RUN]
-        unplaced += reading.unplaced
+        unplaced.append(reading.unplaced)
         files.append(_summary(reading))
     findings += [finding for one in watching for finding in one.findings()]
     findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
@@ -198,7 +199,7 @@ def gather(
         layout,
         _tables(layout.plan, batches),
         tuple(findings),
-        tuple(unplaced),
+        UnplacedCells.joined(unplaced),
         tuple(files),
         inbox.left_out,
         add_up(file.account for file in files),

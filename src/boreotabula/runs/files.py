@@ -10,10 +10,11 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.files import open_regular
-from boreotabula.reading.findings import Finding, Unplaced
+from boreotabula.reading.findings import Finding
 from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals import TotalsCount
+from boreotabula.reading.unplaced import UnplacedCells
 from boreotabula.runs.choosing import Chosen, Job, OpenFile, nothing_filled
 from boreotabula.runs.facts import TabFacts, facts_of
 from boreotabula.runs.inbox import SourceFile
@@ -60,7 +61,7 @@ class FileReading:
     patterns: tuple[str, ...] = ()
     """The tab patterns that matched a tab."""
     findings: tuple[Finding, ...] = ()
-    unplaced: tuple[Unplaced, ...] = ()
+    unplaced: UnplacedCells = field(default_factory=UnplacedCells)
     read: bool = field(default=False)
     """Whether the file could be opened."""
     read_as: str = ""
@@ -115,7 +116,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
     chosen = file.choose()
     around = file.surroundings()
     tabs: list[TabResult] = []
-    unplaced: list[Unplaced] = []
+    unplaced: list[UnplacedCells] = []
     for name, how in chosen.items():
         sheet = file.sheet(name)
         if sheet is None:
@@ -138,7 +139,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
             file.say(Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name)
         else:
             file.findings += done.findings
-        unplaced += done.unplaced
+        unplaced.append(done.unplaced)
         file.sheets.pop(name, None)
     if tabs and not any(tab.account.filled for tab in tabs):
         file.say(nothing_filled("chosen tab"))
@@ -149,7 +150,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
         patterns=tuple(file.used_patterns(chosen)),
         other_tabs=others,
         findings=tuple(replace(one, file=file.source.name) for one in file.findings),
-        unplaced=tuple(unplaced),
+        unplaced=UnplacedCells.joined(unplaced),
         read=True,
     )
 

@@ -8,6 +8,7 @@ the folder; one that is damaged is as good as none.
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import hmac
 import json
@@ -28,9 +29,10 @@ import pyarrow as pa
 
 from boreotabula import __version__
 from boreotabula.files import open_regular
-from boreotabula.reading.findings import Finding, Unplaced
+from boreotabula.reading.findings import Finding
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals import TotalsCount
+from boreotabula.reading.unplaced import UnplacedCells
 from boreotabula.runs.facts import TabFacts
 from boreotabula.runs.files import FileReading, TabResult
 from boreotabula.runs.inbox import SourceFile
@@ -275,7 +277,7 @@ def packed(reading: FileReading) -> Packed:
         "other_tabs": reading.other_tabs,
         "patterns": reading.patterns,
         "findings": [vars(one) for one in reading.findings],
-        "unplaced": reading.unplaced,
+        "unplaced": base64.b64encode(reading.unplaced.packed()).decode("ascii"),
         "read_as": reading.read_as,
         "guessed": reading.guessed,
     }
@@ -309,7 +311,7 @@ def _read_head(packed_head: bytes, body: _Body) -> FileReading:
         head["other_tabs"],
         tuple(head["patterns"]),
         tuple(Finding(**one) for one in head["findings"]),
-        tuple(Unplaced(*one) for one in head["unplaced"]),
+        UnplacedCells.unpacked(base64.b64decode(head["unplaced"])),
         head["read"],
         head["read_as"],
         head["guessed"],

@@ -50,17 +50,15 @@ def write_record(
     except OSError as error:
         raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
     findings = [finding_row(one) for one in in_order(run.findings)]
-    unplaced = [[getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced]
-    if safe_csv:
-        findings = [list(map(guarded_text, row)) for row in findings]
-        unplaced = [list(map(guarded_text, row)) for row in unplaced]
+    unplaced = ([getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced)
     described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
     for table in described["tables"]:
         table |= {"tab": tabs[table["table"]]} if tabs else {}
     try:
-        _place(folder / "findings.csv", csv_text(FINDING_COLUMNS, findings))
-        _place(folder / "unplaced.csv", csv_text(UNPLACED_COLUMNS, unplaced))
-        _place(folder / RUN_RECORD, _lines(described))
+        _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, safe=safe_csv)
+        _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, safe=safe_csv)
+        with placed(folder / RUN_RECORD) as stream:
+            stream.write(_lines(described).encode())
     except BaseException:
         if new:  # there is no output that it would speak of
             shutil.rmtree(folder, ignore_errors=True)
@@ -84,23 +82,21 @@ def _lines(described: Mapping[str, Any]) -> str:
     return "{\n" + ",\n".join(parts) + "\n}\n"
 
 
-def _place(path: Path, text: str) -> None:
+def _place_csv(
+    path: Path, columns: Sequence[str], rows: Iterable[Sequence[str]], *, safe: bool
+) -> None:
+    """A CSV file as RFC 4180 has it, written line by line."""
     with placed(path) as stream:
-        stream.write(text.encode())
+        text = io.TextIOWrapper(stream, "utf-8", newline="", write_through=False)
+        writer = csv.writer(text, lineterminator="\r\n")
+        writer.writerow(columns)
+        writer.writerows((list(map(guarded_text, row)) for row in rows) if safe else rows)
+        text.detach()  # what is left is flushed; the stream is not ours to close
 
 
 def finding_row(finding: Finding) -> list[str]:
     """The columns of `FINDING_COLUMNS`."""
     return [str(getattr(finding, name)) for name in FINDING_COLUMNS]
-
-
-def csv_text(columns: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
-    """CSV as RFC 4180 has it, with a heading line."""
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\r\n")
-    writer.writerow(columns)
-    writer.writerows(rows)
-    return text.getvalue()
 
 
 def describe(run: Run, out: Path | None) -> dict[str, Any]:

@@ -7,7 +7,7 @@ Markup of sheets as in ECMA-376 part 1: 18.3.1.4 (c, cell), 18.3.1.40 (f), 18.3.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from html import unescape
 from io import BytesIO
@@ -39,6 +39,7 @@ _SHARED_PARTS = ("xl/sharedStrings.xml", "xl/styles.xml")
 _TWO_LETTERS = 702
 """The columns from A to ZZ."""
 _SPANNED = re.compile(rb"\b(min|max)=[\"']([0-9]{1,7})[\"']")
+_LETTERS = re.compile(rb'<c r="([A-Z]+)')
 _WIDE = re.compile(rb'<c r="[A-Z]{3}')
 
 
@@ -128,20 +129,23 @@ class XlsxInside:
     def _extent(self, markup: SheetMarkup) -> tuple[int, int]:
         """The last row and column that the reader would lay out, or more if that is little anyhow.
 
-        The last row and the widest letters give an upper bound at once; only if that is too much
-        are the filled cells looked at one by one.
+        The last row and the widest letters give an upper bound soon; only if that is too much are
+        the filled cells looked at one by one.
         """
         usual = self._budget.room // (2 * PLACE)
         if markup.rows * MAX_COLUMNS <= usual:
             return markup.rows, MAX_COLUMNS - 1
         if markup.rows * _TWO_LETTERS <= usual and _WIDE.search(markup.content) is None:
             return markup.rows, _TWO_LETTERS - 1
+        right = _last_column(_LETTERS.findall(markup.content))
+        if markup.rows * (right + 1) <= usual:
+            return markup.rows, right
         row = 0
         letters: set[bytes] = set()
         for cell in _CELL.finditer(markup.content):
             row = max(row, int(cell[2]) - 1)
             letters.add(cell[1])
-        return row, max((column_number(one.decode()) for one in letters), default=0)
+        return row, _last_column(letters)
 
     def _tables(self, part: str) -> Iterator[TableObject]:
         for kind, name in relations(self._package, part).values():
@@ -160,6 +164,10 @@ class XlsxInside:
                     raise UnreadableError(f"its table part “{name}” is damaged") from None
                 title = table.get("displayName", table.get("name", ""))
                 yield TableObject(title, top, left, bottom, right, heads, totals)
+
+
+def _last_column(letters: Iterable[bytes]) -> int:
+    return max((column_number(one.decode()) for one in {*letters}), default=0)
 
 
 def _few(text: str, rows: int) -> int:

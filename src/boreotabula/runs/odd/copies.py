@@ -38,7 +38,7 @@ def _without(reading: FileReading, copies: dict[str, tuple[str, str]]) -> FileRe
         reading,
         tabs=tabs,
         findings=tuple(one for one in reading.findings if one.tab not in copies) + told,
-        unplaced=tuple(one for one in reading.unplaced if one.tab not in copies),
+        unplaced=reading.unplaced.without_tabs(copies),
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from itertools import groupby
+from itertools import groupby, islice
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.findings import Finding, Unplaced
@@ -46,12 +46,19 @@ class UnplacedTexts:
     def __init__(self) -> None:
         self._form_of: dict[tuple[str, str], str] = {}
         self._texts: list[Unplaced] = []
+        self._more: dict[tuple[str, str], tuple[Unplaced, int]] = {}
+        """By file and tab the first text beyond those that are compared, and how many there are."""
 
     def take(self, reading: FileReading) -> None:
-        """Note the texts of a file's tabs."""
+        """Note the texts of a file's tabs: all of each tab that has no more than a form has."""
         for tab in reading.tabs:
             self._form_of[reading.name, tab.name] = tab.form
-        self._texts += [one for one in reading.unplaced if one.finding == TEXTS]
+        for where, some in groupby(reading.unplaced.told_by(TEXTS), key=_tab_of):
+            texts = iter(some)
+            self._texts += islice(texts, _MOST_OF_A_TAB)
+            first = next(texts, None)
+            if first is not None:
+                self._more[where] = first, 1 + sum(1 for _ in texts)
 
     def findings(self) -> Iterator[Finding]:
         """One for all that is repeated, and one for each tab with a text of its own."""
@@ -60,8 +67,11 @@ class UnplacedTexts:
         if again:
             yield _repeated_texts(again, repeated)
         others = (one for one in self._texts if self._key(one) not in repeated)
-        for _, some in groupby(others, key=lambda one: (one.file, one.tab)):
-            yield _texts_of_tab(list(some))
+        own = {where: list(some) for where, some in groupby(others, key=_tab_of)}
+        for where in dict.fromkeys([*own, *self._more]):
+            first, number = self._more.get(where, (None, 0))
+            some = own.get(where) or [one for one in (first,) if one is not None]
+            yield _texts_of_tab(some[0], len(own.get(where, ())) + number)
 
     def _key(self, one: Unplaced) -> tuple[str, str]:
         return self._form_of.get((one.file, one.tab), ""), normal_form(one.text)
@@ -75,6 +85,8 @@ class UnplacedTexts:
 
 
 _SEVERAL = 3
+_MOST_OF_A_TAB = 1000
+"""So many texts of a tab are held against those of others; no form has more of its own."""
 _MOST_NAMED = 5
 
 
@@ -99,9 +111,12 @@ def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]
     )
 
 
-def _texts_of_tab(some: Sequence[Unplaced]) -> Finding:
-    first = some[0]
-    told = about_strays(TEXTS, len(some), first.cell, first.text, first.reason)
+def _tab_of(one: Unplaced) -> tuple[str, str]:
+    return one.file, one.tab
+
+
+def _texts_of_tab(first: Unplaced, number: int) -> Finding:
+    told = about_strays(TEXTS, number, first.cell, first.text, first.reason)
     return replace(told, tab=first.tab, file=first.file)
 
 

@@ -1,0 +1,113 @@
+"""The unplaced cells of a tab, a file or a run: as columns, as there may be a million of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterator, Sequence
+from typing import overload
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.findings import Unplaced
+from boreotabula.reading.roles import RoleMap, chunks_of
+
+_AT_ONCE = 50_000
+"""So many are made objects at a time."""
+_REPEATED = pa.dictionary(pa.int32(), pa.string())
+_SCHEMA = pa.schema(
+    [
+        pa.field(name, pa.string() if name in ("cell", "text") else _REPEATED)
+        for name in Unplaced._fields
+    ]
+)
+
+
+class UnplacedCells(Sequence[Unplaced]):
+    """Unplaced cells in their order; an `Unplaced` is made of one when it is asked for."""
+
+    def __init__(self, table: pa.Table | None = None) -> None:
+        self._table = _SCHEMA.empty_table() if table is None else table
+
+    @classmethod
+    def of_tab(cls, roles: RoleMap, file: str, tab: str) -> UnplacedCells:
+        """The unplaced cells of a tab that was read."""
+        reasons, codes = pa.array(roles.reasons, pa.string()), pa.array(roles.codes, pa.string())
+        where = [pa.array([tab], pa.string()), pa.array([file], pa.string())]
+        batches = []
+        for rows, columns in chunks_of(roles.unplaced_mask):
+            spots = list(zip(rows.tolist(), columns.tolist(), strict=True))
+            whys, told = roles.explained(rows, columns)
+            nothing = pa.array(np.zeros(len(spots), np.int32))
+            arrays = [
+                pa.array([roles.sheet.address(*spot) for spot in spots], pa.string()),
+                pa.array([cell_text(roles.sheet.rows[row][at]) for row, at in spots], pa.string()),
+                pa.DictionaryArray.from_arrays(pa.array(whys), reasons),
+                pa.DictionaryArray.from_arrays(pa.array(told), codes),
+                *(pa.DictionaryArray.from_arrays(nothing, one) for one in where),
+            ]
+            batches.append(pa.RecordBatch.from_arrays(arrays, schema=_SCHEMA))
+        return cls(pa.Table.from_batches(batches, _SCHEMA))
+
+    @classmethod
+    def joined(cls, several: Sequence[UnplacedCells]) -> UnplacedCells:
+        """Those of several tabs or files, one after the other."""
+        tables = [one._table for one in several if len(one)]
+        return cls(pa.concat_tables(tables)) if tables else cls()
+
+    @classmethod
+    def unpacked(cls, content: bytes) -> UnplacedCells:
+        """Those that were packed."""
+        if not content:
+            return cls()
+        with pa.ipc.open_stream(content) as reader:
+            return cls(reader.read_all())
+
+    def packed(self) -> bytes:
+        """As bytes; none if there are none."""
+        if not len(self):
+            return b""
+        sink = pa.BufferOutputStream()
+        table = self._table.unify_dictionaries().combine_chunks()
+        options = pa.ipc.IpcWriteOptions(compression="lz4")
+        with pa.ipc.new_stream(sink, _SCHEMA, options=options) as writer:
+            writer.write_table(table)
+        content: bytes = sink.getvalue().to_pybytes()
+        return content
+
+    def without_tabs(self, tabs: Collection[str]) -> UnplacedCells:
+        """Those that are on none of some tabs."""
+        return self._chosen("tab", lambda names: pc.invert(pc.is_in(names, pa.array(list(tabs)))))
+
+    def told_by(self, code: str) -> UnplacedCells:
+        """Those that a finding of some code speaks of."""
+        return self._chosen("finding", lambda codes: pc.equal(codes, code))
+
+    def _chosen(self, column: str, wanted: Callable[[pa.Array], pa.Array]) -> UnplacedCells:
+        if not len(self):
+            return self
+        texts = self._table.column(column).cast(pa.string())
+        return UnplacedCells(self._table.filter(wanted(texts)))
+
+    def __len__(self) -> int:
+        return int(self._table.num_rows)
+
+    def __iter__(self) -> Iterator[Unplaced]:
+        for batch in self._table.to_batches(max_chunksize=_AT_ONCE):
+            yield from map(Unplaced, *(column.to_pylist() for column in batch.columns))
+
+    @overload
+    def __getitem__(self, at: int) -> Unplaced: ...
+    @overload
+    def __getitem__(self, at: slice) -> UnplacedCells: ...
+    def __getitem__(self, at: int | slice) -> Unplaced | UnplacedCells:
+        if isinstance(at, slice):
+            return UnplacedCells(self._table.take(pa.array(range(len(self))[at], pa.int64())))
+        (row,) = self._table.take([range(len(self))[at]]).to_pylist()
+        return Unplaced(**row)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sequence) and list(self) == list(other)
+
+    __hash__ = None  # type: ignore[assignment]
