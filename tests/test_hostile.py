@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import subprocess
 import sys
 import tempfile
+import zipfile
 from collections.abc import Callable, Mapping, Set
 from pathlib import Path
 
 import pytest
+import xlsxwriter
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -23,7 +26,7 @@ from boreotabula.workbooks.sheet import Sheet
 from boreotabula.workbooks.sheet_xml import XlsxInside
 from helpers import PROGRAM, csv_rows, program, write_workbook
 from hostile_files import HOSTILE
-from raw_files import raw_xlsx
+from raw_files import raw_xlsx, zipped
 
 LAYOUT = """
 layout = 1
@@ -238,3 +241,83 @@ def look_of(text: str) -> Look:
         look = inside.look(0, "Bench 1")
         inside.close()
     return look
+
+
+# --- what grows with the number of rows alone ----------------------------------------------------
+
+SUMS = """
+layout = 1
+[source]
+folder = "inbox"
+[block]
+stub = ["species"]
+across = ["grade"]
+value = "n"
+totals = ["Total*"]
+[fields]
+species = "text"
+grade = "text"
+n = "integer"
+"""
+
+
+def sums(groups: int, *, agree: bool) -> str:
+    """A table of groups of one row and its printed total."""
+    lines = ["Species,A,B"]
+    for at in range(1, groups + 1):
+        lines += [f"Pine {at},{at},{2 * at}", f"Total {at},{at},{2 * at if agree else 7}"]
+    return "\n".join(lines) + "\n"
+
+
+@pytest.mark.parametrize(("groups", "agree"), [(250, False), (2_500, True)])
+def test_many_printed_totals_are_compared_in_time(desk: Path, groups: int, agree: bool) -> None:
+    (desk / "inbox" / "sums.csv").write_text(sums(groups, agree=agree), encoding="utf-8")
+    (desk / "sums.toml").write_text(SUMS, encoding="utf-8")
+    done = program("extract", "sums.toml", "inbox/sums.csv", "-o", "sums.csv", cwd=desk)
+    record = json.loads((desk / "sums.run" / "run.json").read_text("utf-8"))
+    assert record["records"] == 2 * groups and "file-over-budget" not in done.err
+    agreeing = record["printed_totals"]
+    assert agreeing["compared"] >= groups and (agreeing["agree"] == agreeing["compared"]) is agree
+
+
+def test_many_repeated_places_with_a_stamp_each_are_read_in_time(desk: Path) -> None:
+    text = SUMS.replace("[block]", '[stamps]\nsite = { right_of = "Site" }\n[block]\nrepeat = true')
+    text = text.replace("[fields]", '[fields]\nsite = "text"')
+    lines = [f"Site,{at},\nSpecies,A,B\nPine,{at + 3},2\n\n" for at in range(300)]
+    (desk / "inbox" / "many.csv").write_text("".join(lines), encoding="utf-8")
+    (desk / "many.toml").write_text(text, encoding="utf-8")
+    program("extract", "many.toml", "inbox/many.csv", "-o", "many.csv", cwd=desk)
+    rows = csv_rows(desk / "many.csv")
+    assert [row["site"] for row in rows] == [str(at // 2) for at in range(600)]
+
+
+def test_a_table_part_with_absurd_counts_is_damaged(desk: Path) -> None:
+    path = desk / "a.xlsx"
+    with xlsxwriter.Workbook(path) as book:
+        book.add_worksheet("Bench 1").add_table("A1:B3")
+    with zipfile.ZipFile(path) as archive:
+        parts = {one: archive.read(one) for one in archive.namelist()}
+    name = "xl/tables/table1.xml"
+    for count in ("99999999999999999999", "-1", "4", "x"):
+        changed = parts[name].replace(b"<table ", f'<table headerRowCount="{count}" '.encode(), 1)
+        zipped(path, {**parts, name: changed})
+        done = program("show", path.name, cwd=desk)
+        assert (done.status, "its table part “xl/tables/table1.xml” is damaged" in done.err) == (
+            2,
+            True,
+        )
+
+
+def test_all_of_many_texts_outside_the_tables_are_counted(desk: Path) -> None:
+    many = "".join(f"remark {at},\n" for at in range(1_500))
+    for step, name in enumerate(("one.csv", "two.csv", "three.csv"), 1):  # like tabs
+        own = f"{name},\n" if name == "two.csv" else ""
+        table = "".join(f"Pine,{step * at + step}\n" for at in range(1_600))
+        text = f"species,lot\n{table},\n{many}{own}"
+        (desk / "inbox" / name).write_text(text, encoding="utf-8")
+    program("extract", "lots.toml", "-o", "out.csv", cwd=desk)
+    found = csv_rows(desk / "out.run" / "findings.csv")
+    told = {row["file"]: row["message"] for row in found if row["code"] == "texts-unplaced"}
+    assert [told[name].split(" ")[0] for name in ("one.csv", "two.csv")] == ["500", "501"]
+    assert any(row["message"].startswith("1000 texts are outside") for row in found)
+    assert len(csv_rows(desk / "out.run" / "unplaced.csv")) == 4_501

@@ -90,3 +90,16 @@ def test_what_is_shared_is_unpacked_once_for_each_process() -> None:
     sent = Sent.of([100])
     found = list(spread(partial(added, to=sent.brief()), [1, 2, 3], told, workers=1, shared=sent))  # type: ignore[arg-type]
     assert found == [[100, 1], [100, 1, 2], [100, 1, 2, 3]]
+
+
+def loud(_: str) -> str:
+    os.write(1, b"trace on stdout")
+    os.write(2, b"trace on stderr")
+    return "done"
+
+
+def test_nothing_that_a_reader_prints_reaches_the_terminal(
+    capfd: pytest.CaptureFixture[str],
+) -> None:
+    assert alone(loud, "x", told) == "done"
+    assert capfd.readouterr() == ("", "")
