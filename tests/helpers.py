@@ -72,6 +72,20 @@ seedlings = "integer"
 """
 
 
+LOTS = """
+layout = 1
+[source]
+folder = "inbox"
+[tabs]
+position = 1
+[block]
+[fields]
+species = "text"
+lot = "integer"
+"""
+"""A layout of a plain list, the first tab of each file of an inbox."""
+
+
 def layout_text(block: str = "", fields: str = "", text: str = LAYOUT) -> str:
     """The usual layout with more keys in [block] and more fields."""
     return text.replace("[fields]", f"{block}\n[fields]") + fields

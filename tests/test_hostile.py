@@ -24,21 +24,10 @@ from boreotabula.workbooks.look import Look
 from boreotabula.workbooks.opening import Workbook
 from boreotabula.workbooks.sheet import Sheet
 from boreotabula.workbooks.sheet_xml import XlsxInside
-from helpers import PROGRAM, csv_rows, program, write_workbook
+from helpers import LOTS, PROGRAM, csv_rows, program, write_workbook
 from hostile_files import HOSTILE
 from raw_files import raw_xlsx, zipped
 
-LAYOUT = """
-layout = 1
-[source]
-folder = "inbox"
-[tabs]
-position = 1
-[block]
-[fields]
-species = "text"
-lot = "integer"
-"""
 GOOD = {"a good one.csv": "species,lot\nPine,1\n", "the last one.csv": "species,lot\nOak,2\n"}
 MEASURE = """
 import resource, subprocess, sys
@@ -55,7 +44,7 @@ GROUPS = 4
 def desk(tmp_path: Path) -> Path:
     inbox = tmp_path / "inbox"
     inbox.mkdir()
-    (tmp_path / "lots.toml").write_text(LAYOUT, encoding="utf-8")
+    (tmp_path / "lots.toml").write_text(LOTS, encoding="utf-8")
     for name, text in GOOD.items():
         (inbox / name).write_text(text, encoding="utf-8")
     return tmp_path

@@ -25,20 +25,9 @@ from boreotabula.runs.every_file import Means
 from boreotabula.texts import guarded_text, in_natural_order, unguarded_text
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.opening import Workbook
-from helpers import PROGRAM, csv_rows, program, write_workbook
+from helpers import LOTS, PROGRAM, csv_rows, program, write_workbook
 from raw_files import raw_ods, raw_xlsx, zipped
 
-LAYOUT = """
-layout = 1
-[source]
-folder = "inbox"
-[tabs]
-position = 1
-[block]
-[fields]
-species = "text"
-lot = "integer"
-"""
 EVIL = "\x1b]0;mine\x07\x1b[2J \u009b31m [red]x[/red] x[ [/x] \u202egnp"
 CONTROLS = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e]")
 
@@ -46,7 +35,7 @@ CONTROLS = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e]")
 @pytest.fixture
 def desk(tmp_path: Path) -> Path:
     (tmp_path / "inbox").mkdir()
-    (tmp_path / "lots.toml").write_text(LAYOUT, encoding="utf-8")
+    (tmp_path / "lots.toml").write_text(LOTS, encoding="utf-8")
     return tmp_path
 
 
@@ -157,13 +146,13 @@ def test_a_long_name_takes_no_longer_than_it_is(text: str, name: str) -> None:
     "name", ["../evil", "/tmp/evil", "a/b", "a\\\\b", "nul\\u0000", "", ".hidden", "con", "x" * 101]
 )
 def test_a_table_is_named_so_that_it_can_be_a_file(name: str) -> None:
-    text = LAYOUT.replace("[block]", f'[block]\ninto = "{name}"')
+    text = LOTS.replace("[block]", f'[block]\ninto = "{name}"')
     with pytest.raises(LayoutError, match="cannot name a table"):
         parse_layout(text, "lots.toml")
 
 
 def test_tables_that_differ_in_letter_case_alone_are_refused() -> None:
-    text = LAYOUT.replace("[block]", '[[block]]\ninto = "A"\n[[block]]\ninto = "a"')
+    text = LOTS.replace("[block]", '[[block]]\ninto = "A"\n[[block]]\ninto = "a"')
     with pytest.raises(LayoutError, match="“a” and “A” differ in letter case alone"):
         parse_layout(text, "lots.toml")
 
