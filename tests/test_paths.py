@@ -253,7 +253,7 @@ def test_what_others_put_among_the_results_is_not_taken(desk: Path) -> None:
 def test_without_a_key_of_ones_own_nothing_is_kept(
     desk: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from boreotabula.runs.kept import own_key
+    from boreotabula.runs.own_key import own_key
 
     key = desk / "data" / "boreotabula" / "key"
     monkeypatch.setenv("XDG_DATA_HOME", str(desk / "data"))

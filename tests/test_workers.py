@@ -10,7 +10,8 @@ from functools import partial
 import pytest
 
 from boreotabula.errors import CallError
-from boreotabula.runs.workers import End, Ended, Sent, alone, spread
+from boreotabula.runs.worker import End
+from boreotabula.runs.workers import Ended, Sent, alone, spread
 from boreotabula.workbooks.limits import Limits
 
 pytestmark = pytest.mark.filterwarnings("ignore:This process")

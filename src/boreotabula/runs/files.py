@@ -18,7 +18,8 @@ from boreotabula.reading.unplaced import UnplacedCells
 from boreotabula.runs.choosing import Chosen, Job, OpenFile, nothing_filled
 from boreotabula.runs.facts import TabFacts, facts_of
 from boreotabula.runs.inbox import SourceFile
-from boreotabula.runs.workers import End, Ended
+from boreotabula.runs.worker import End
+from boreotabula.runs.workers import Ended
 from boreotabula.workbooks.errors import OverBudgetError, UnreadableError
 from boreotabula.workbooks.opening import Workbook, checked_size
 from boreotabula.workbooks.sheet import Sheet

@@ -23,7 +23,7 @@ from decimal import Decimal
 from functools import cache, cached_property
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any, BinaryIO, Protocol
+from typing import Any, Protocol
 
 import pyarrow as pa
 
@@ -36,6 +36,7 @@ from boreotabula.reading.unplaced import UnplacedCells
 from boreotabula.runs.facts import TabFacts
 from boreotabula.runs.files import FileReading, TabResult
 from boreotabula.runs.inbox import SourceFile
+from boreotabula.runs.own_key import make_own, open_new, own_key
 
 FOLDER = "BOREOTABULA_KEPT"
 """The environment variable that names another folder for the results."""
@@ -119,7 +120,7 @@ class Kept:
         signed = _digest(head, self.secret) + _digest(body, self.secret)
         lead = _HEAD + len(head).to_bytes(8, "big") + signed
         try:
-            _make_own(path.parent)
+            make_own(path.parent)
             with open_new(beside) as stream:
                 stream.write(lead)
                 stream.write(head)
@@ -133,45 +134,6 @@ class Kept:
 
     def _signed(self, content: bytes, digest: bytes) -> bool:
         return hmac.compare_digest(_digest(content, self.secret), digest)
-
-
-def open_new(path: Path) -> BinaryIO:
-    """A new file that only its owner may read, open to be written. Raises OSError if anything is
-    there already."""
-    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
-    return os.fdopen(os.open(path, flags, 0o600), "wb")
-
-
-def _make_own(folder: Path) -> None:
-    """Make a folder, and those above it, that only their owner may look into."""
-    if not folder.is_dir():
-        _make_own(folder.parent)
-        folder.mkdir(mode=0o700, exist_ok=True)
-
-
-_KEY_SIZE = 32
-
-
-@cache
-def own_key() -> bytes:
-    """The key by which the user's own results are told from what others may have put there.
-
-    It lies in the user's own folder, to be read by nobody else. Empty if it cannot be kept so.
-    """
-    from platformdirs import user_data_path
-
-    path = user_data_path("boreotabula", appauthor=False) / "key"
-    try:
-        _make_own(path.parent)
-        with suppress(FileExistsError), open_new(path) as stream:
-            stream.write(secrets.token_bytes(_KEY_SIZE))
-        with open_regular(path) as stream:
-            found = os.fstat(stream.fileno())
-            secret = stream.read(_KEY_SIZE + 1)
-    except OSError:
-        return b""
-    private = os.name != "posix" or (found.st_uid == os.getuid() and not found.st_mode & 0o077)
-    return secret if private and len(secret) == _KEY_SIZE else b""
 
 
 def kept_size(folder: Path) -> tuple[int, int]:

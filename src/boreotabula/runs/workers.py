@@ -7,31 +7,33 @@ come back in order.
 
 from __future__ import annotations
 
-import faulthandler
-import gc
 import hashlib
 import multiprocessing
 import os
 import pickle
 import signal
 import sys
-import threading
-import time
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from enum import Enum
 from functools import lru_cache
-from multiprocessing.connection import Connection, wait
-from pathlib import Path
+from multiprocessing.connection import wait
 from typing import Any, Generic, TypeVar
 
 from boreotabula.errors import BoreotabulaError
-from boreotabula.faults import report_of
+from boreotabula.runs.worker import (
+    TIMED_OUT,
+    Answer,
+    End,
+    Failed,
+    Work,
+    answer_of,
+    live,
+)
 from boreotabula.workbooks.errors import SEND_AGAIN, UnreadableError
-from boreotabula.workbooks.limits import MEBI, Limits
+from boreotabula.workbooks.limits import Limits
 
 Source = TypeVar("Source")
 Result = TypeVar("Result")
@@ -45,21 +47,6 @@ _AHEAD = 24
 """So many results for each process may wait for their turn in memory."""
 _AT_END = 0.3
 """Seconds that a process that was killed may take to be gone."""
-_WORN = 192 * MEBI
-"""A process that holds so much more than at its start is replaced by a new one."""
-_WAITING = 3
-"""So many times the time it may be at work a process may take altogether."""
-_TIMED_OUT = (1, -getattr(signal, "SIGPROF", 1))
-"""The exit statuses of a process that took too long: `faulthandler` ended it, or its own timer."""
-
-
-class End(Enum):
-    """Why the work on a file came to no result."""
-
-    TOO_LONG = "too long"
-    TOO_MUCH = "too much"
-    BROKEN = "broken"
-    FAULT = "fault"
 
 
 @dataclass(frozen=True)
@@ -137,7 +124,6 @@ def _unpacked(key: str, packed: _Packed) -> Any:  # the key stands for the bytes
     return pickle.loads(packed.content)  # packed by this program
 
 
-Work = Callable[[Source], Result]
 Stopped = Callable[[Source, Ended], Result]
 
 
@@ -163,7 +149,7 @@ def spread(
     count = min(workers or cores(), most)
     if count == 1 and not _FORKS:
         for source in sources:
-            yield _taken(_answer(work, source), source, stopped, limits)
+            yield _taken(answer_of(work, source), source, stopped, limits)
         return
     yield from _Crew(work, sources, stopped, limits, count, shared).results(ahead * count)
 
@@ -222,7 +208,7 @@ class _Worker:
         self.connection, theirs = context.Pipe()
         self.given: deque[int] = deque()
         self.process = context.Process(
-            target=_live, args=(theirs, limits, shared, os.getpid()), daemon=True
+            target=live, args=(theirs, limits, shared, os.getpid()), daemon=True
         )
         with _undisturbed():
             self.process.start()
@@ -237,7 +223,7 @@ class _Worker:
     def how_it_died(self) -> End:
         """What a process died of that answers no more."""
         self.process.join(_AT_END)
-        return End.TOO_LONG if self.process.exitcode in _TIMED_OUT else End.BROKEN
+        return End.TOO_LONG if self.process.exitcode in TIMED_OUT else End.BROKEN
 
 
 class _Crew(Generic[Source, Result]):
@@ -291,9 +277,10 @@ class _Crew(Generic[Source, Result]):
                 packed, worn = one.connection.recv()
                 answer = pickle.loads(packed)
             except (EOFError, OSError):
-                answer, worn = _Failed(one.how_it_died()), True
-            at = one.given.popleft()
-            self._done[at] = _taken(answer, self._sources[at], self._stopped, self._limits)
+                answer, worn = Failed(one.how_it_died()), True
+            if one.given:  # else it died while it had nothing to do
+                at = one.given.popleft()
+                self._done[at] = _taken(answer, self._sources[at], self._stopped, self._limits)
             if worn:
                 one.end()
                 self._workers.remove(one)
@@ -306,9 +293,9 @@ def _taken(
     """The result of an answer. Raises the errors that end a command."""
     if isinstance(answer, BoreotabulaError | UnreadableError):
         raise answer
-    if isinstance(answer, _Failed):
+    if isinstance(answer, Failed):
         return stopped(source, _ended(answer.end, limits, answer.report))
-    assert isinstance(answer, _Answer)
+    assert isinstance(answer, Answer)
     result: Result = answer.result
     return result
 
@@ -331,127 +318,3 @@ def _undisturbed() -> Iterator[None]:
         yield
     finally:
         signal.pthread_sigmask(signal.SIG_SETMASK, before)
-
-
-# --- a process, as it lives ----------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class _Answer:
-    """A result, as it is sent."""
-
-    result: Any
-
-
-@dataclass(frozen=True)
-class _Failed:
-    """That there is none, as it is sent."""
-
-    end: End
-    report: str = ""
-
-
-def _live(connection: Connection, limits: Limits, shared: Sent[Any] | None, parent: int) -> None:
-    """Work on what comes in until nothing does, or the parent is gone."""
-    gc.freeze()  # what the parent has made is shared with it as long as nobody touches it
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is for the parent to be interrupted
-    silent = _hush()
-    threading.Thread(target=_watch, args=(parent,), daemon=True).start()
-    start = _in_memory()
-    _bound_memory(limits)
-    if shared is not None:
-        shared.get()
-    while True:
-        try:
-            work, source = connection.recv()
-        except (EOFError, OSError):
-            return
-        _start_clock(limits.seconds, silent)
-        packed = _packed(_answer(work, source))
-        _stop_clock()
-        del work, source
-        connection.send((packed, _in_memory() > start + _WORN))
-
-
-def _start_clock(seconds: float, silent: int) -> None:
-    """End this process after so much time at work, or several times as much altogether.
-
-    The time at work does not depend on what else the machine is doing; the other is for a process
-    that waits. Both hold whatever the process is at, in code of others too.
-    """
-    if hasattr(signal, "setitimer"):
-        signal.signal(signal.SIGPROF, signal.SIG_DFL)
-        signal.setitimer(signal.ITIMER_PROF, seconds)
-        seconds *= _WAITING
-    faulthandler.dump_traceback_later(seconds, exit=True, file=silent)
-
-
-def _stop_clock() -> None:
-    if hasattr(signal, "setitimer"):
-        signal.setitimer(signal.ITIMER_PROF, 0)
-    faulthandler.cancel_dump_traceback_later()
-
-
-def _packed(answer: object) -> bytes:
-    """An answer as it is sent; a result that is too large for that is none."""
-    try:
-        return pickle.dumps(answer)
-    except MemoryError:
-        return pickle.dumps(_Failed(End.TOO_MUCH))
-    except Exception as error:  # noqa: BLE001  # what cannot be sent is a fault of the program
-        return pickle.dumps(_Failed(End.FAULT, report_of(error)))
-
-
-def _answer(work: Work[Source, Result], source: Source) -> object:
-    """The one catch for each file: the result, or what came instead."""
-    try:
-        return _Answer(work(source))
-    except MemoryError:
-        return _Failed(End.TOO_MUCH)
-    except (BoreotabulaError, UnreadableError) as error:
-        return error
-    except Exception as error:  # noqa: BLE001  # a fault must not reach the other files
-        return _Failed(End.FAULT, report_of(error))
-
-
-def _hush() -> int:
-    """Nothing of what a reader prints as it breaks reaches the terminal; where it goes instead."""
-    silent = os.open(os.devnull, os.O_RDWR)
-    for stream in (1, 2):
-        os.dup2(silent, stream)
-    sys.stdout = sys.stderr = os.fdopen(os.dup(silent), "w", encoding="utf-8")
-    faulthandler.disable()
-    return silent
-
-
-def _bound_memory(limits: Limits) -> None:
-    """Have the system refuse more memory than a file may take, on top of what is there already."""
-    try:
-        import resource
-
-        most = _in_memory(data=True) + limits.memory
-        resource.setrlimit(resource.RLIMIT_DATA, (most, most))
-    except (ImportError, OSError, ValueError):
-        return  # elsewhere only what is counted keeps a file within bounds
-    import pyarrow as pa
-
-    # The usual pool asks for a gibibyte ahead.
-    pa.set_memory_pool(pa.system_memory_pool())
-
-
-_MEMORY = Path("/proc/self/statm")
-
-
-def _in_memory(*, data: bool = False) -> int:
-    """The bytes that this process holds in memory, or has asked for as data; 0 if not known."""
-    try:
-        pages = _MEMORY.read_text("ascii").split()
-    except OSError:
-        return 0
-    return int(pages[5] if data else pages[1]) * os.sysconf("SC_PAGE_SIZE")
-
-
-def _watch(parent: int) -> None:
-    while os.getppid() == parent:
-        time.sleep(1)
-    os._exit(1)

@@ -1,0 +1,51 @@
+"""What only the user may read: folders, files, and the key that signs the user's own results."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from contextlib import suppress
+from functools import cache
+from pathlib import Path
+from typing import BinaryIO
+
+from boreotabula.files import open_regular
+
+
+def open_new(path: Path) -> BinaryIO:
+    """A new file that only its owner may read, open to be written. Raises OSError if anything is
+    there already."""
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
+    return os.fdopen(os.open(path, flags, 0o600), "wb")
+
+
+def make_own(folder: Path) -> None:
+    """Make a folder, and those above it, that only their owner may look into."""
+    if not folder.is_dir():
+        make_own(folder.parent)
+        folder.mkdir(mode=0o700, exist_ok=True)
+
+
+_KEY_SIZE = 32
+
+
+@cache
+def own_key() -> bytes:
+    """The key by which the user's own results are told from what others may have put there.
+
+    It lies in the user's own folder, to be read by nobody else. Empty if it cannot be kept so.
+    """
+    from platformdirs import user_data_path
+
+    path = user_data_path("boreotabula", appauthor=False) / "key"
+    try:
+        make_own(path.parent)
+        with suppress(FileExistsError), open_new(path) as stream:
+            stream.write(secrets.token_bytes(_KEY_SIZE))
+        with open_regular(path) as stream:
+            found = os.fstat(stream.fileno())
+            secret = stream.read(_KEY_SIZE + 1)
+    except OSError:
+        return b""
+    private = os.name != "posix" or (found.st_uid == os.getuid() and not found.st_mode & 0o077)
+    return secret if private and len(secret) == _KEY_SIZE else b""
