@@ -57,6 +57,24 @@ def test_a_run_folder_hides_no_file_that_its_run_did_not_write(tmp_path: Path) -
     assert "error  b.csv\n  this was not read: “b.run” says that a run wrote it" in done.err
 
 
+@pytest.mark.parametrize("more", ["", 'unknown_headings = "keep"'])
+def test_outputs_of_other_layouts_in_the_same_folder_are_passed_over(
+    tmp_path: Path, more: str
+) -> None:
+    text = LAYOUT.replace('"inbox"', '"."\ninclude = "*.csv"').replace(
+        "[block]", f"[block]\n{more}"
+    )
+    (tmp_path / "a.csv").write_text("species,lot\nPine,1\n", encoding="utf-8")
+    for name in ("one", "two", "one"):
+        (tmp_path / f"{name}.toml").write_text(text, encoding="utf-8")
+        done = program("extract", f"{name}.toml", "-o", f"{name}.csv", cwd=tmp_path)
+        assert (done.status, len(csv_rows(tmp_path / f"{name}.csv"))) == (0, 1), done.err
+    with (tmp_path / "two.csv").open("a", encoding="utf-8") as stream:
+        stream.write("Oak,2\n")  # somebody changed it
+    done = program("extract", "one.toml", "-o", "one.csv", cwd=tmp_path)
+    assert (done.status, "“two.run” says that a run wrote it" in done.err) == (1, True)
+
+
 def test_folders_that_are_not_looked_into_are_told(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -194,7 +194,7 @@ def _write_whole(
             for batch in records.to_batches():
                 output.writers[table].write(batch)
         output.close()
-        write_record(run, out, safe_csv=safe_csv)
+        write_record(run, out, output.described(), safe_csv=safe_csv)
     return run
 
 
@@ -252,7 +252,7 @@ class Output:
 
     def described(self) -> dict[str, object] | None:
         """What the record of the run says of the output; nothing if it cannot be known again."""
-        if self.file is None or not self.keys:
+        if self.file is None:
             return None
         self.file.flush()
         size = os.fstat(self.file.fileno()).st_size
