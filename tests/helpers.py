@@ -21,7 +21,7 @@ from boreotabula.layout.glossary import known_headings
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.reading.blocks import TabSource
 from boreotabula.reading.plan import Plan, make_plan
-from boreotabula.reading.stamp_search import Surroundings
+from boreotabula.reading.stamps.search import Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 from boreotabula.workbooks.sheet import Sheet, Span, make_sheet
 

@@ -14,8 +14,8 @@ from boreotabula.layout.patterns import Kind, PatternError, pattern
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.findings import WHOLE, Finding, Severity, Telling
 from boreotabula.reading.roles import Role, RoleMap, rank_of
-from boreotabula.reading.row_kinds import _tail_after_gap
-from boreotabula.reading.totals import row_ranges
+from boreotabula.reading.rows.kinds import _tail_after_gap
+from boreotabula.reading.totals.compare import row_ranges
 from boreotabula.runs.every_file import _unmarked
 from boreotabula.workbooks.limits import Budget, Limits
 from boreotabula.workbooks.text import TextForm, read_text

@@ -50,6 +50,27 @@ def test_a_room_imports_only_from_rooms_before_it(path: Path) -> None:
     assert {found for one in imports(path) if (found := room(one))} <= set(before)
 
 
+READING = (
+    "cells", "findings", "values", "plan", "roles", "locate", "stamps", "columns", "rows", "totals",
+    "blocks", "records", "account", "tab", "inspect",
+)  # fmt: skip
+"""The parts of `reading/` in the order of the data."""
+
+
+@pytest.mark.parametrize(
+    "path",
+    [path for path in MODULES if path.relative_to(HOME).parts[0] == "reading"],
+    ids=lambda path: str(path.relative_to(HOME / "reading")),
+)
+def test_a_part_of_reading_imports_only_from_parts_before_it(path: Path) -> None:
+    here = path.relative_to(HOME / "reading").parts[0].removesuffix(".py")
+    if here == "__init__":
+        return
+    before = READING[: READING.index(here) + 1]
+    inside = (one.split(".")[2:3] for one in imports(path) if "boreotabula.reading." in one)
+    assert {part for parts in inside for part in parts} <= set(before)
+
+
 @pytest.mark.parametrize("name", ["layout", "reading"])
 def test_the_core_has_no_interface_and_opens_no_file(name: str) -> None:
     for path in (HOME / name).rglob("*.py"):

@@ -21,10 +21,10 @@ from boreotabula.outputs.jsonl import JsonLinesWriter
 from boreotabula.outputs.xlsx import NewWorkbook, tab_name, table_name
 from boreotabula.outputs.xlsx_parts import Package, attribute, open_package, relations_of
 from boreotabula.outputs.xlsx_rows import SheetRows, number_format, xml_text
+from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Finding, Telling, Unplaced
 from boreotabula.reading.roles import Account, Role, RoleMap
-from boreotabula.reading.totals import TotalsCount
-from boreotabula.reading.unplaced import UnplacedCells
+from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.runs.facts import TabFacts

@@ -14,7 +14,7 @@ from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
-    from boreotabula.reading.tracing import CellFate, Origin
+    from boreotabula.reading.inspect.trace import CellFate, Origin
     from boreotabula.review.trace import OpenedTab, Traced
     from boreotabula.workbooks.limits import Limits
 
@@ -160,7 +160,7 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
     from rich.text import Text
 
     from boreotabula.cli import screen, sheetview
-    from boreotabula.reading.tracing import cells_around
+    from boreotabula.reading.inspect.trace import cells_around
     from boreotabula.runs.looking import TabView
 
     console = screen.out()
@@ -283,7 +283,7 @@ def _print_fate(found: CellFate, here: OpenedTab, cell: str, numbers: Mapping[st
 
     from boreotabula.cli import screen, sheetview
     from boreotabula.layout.addresses import parse_address
-    from boreotabula.reading.tracing import cells_around
+    from boreotabula.reading.inspect.trace import cells_around
     from boreotabula.runs.looking import TabView
 
     console = screen.out()

@@ -19,7 +19,7 @@ from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter, guarded
 from boreotabula.outputs.kinds import KINDS, Writer, known_kind, opened
 from boreotabula.outputs.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
-from boreotabula.reading.records import record_schema
+from boreotabula.reading.records.schema import record_schema
 from boreotabula.runs.earlier import earlier_record, since, wrote
 from boreotabula.runs.every_file import Means, digests, read_all
 from boreotabula.runs.extraction import Run, gather, read_each

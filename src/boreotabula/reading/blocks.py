@@ -10,20 +10,20 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from boreotabula.reading.cells import is_figure
-from boreotabula.reading.column_findings import UNHEADED, UNNAMED, beyond_gap, without_heading
-from boreotabula.reading.columns import Column, ColumnKind, Columns
+from boreotabula.reading.columns.decide import AboutColumns, settle_columns
+from boreotabula.reading.columns.findings import UNHEADED, UNNAMED, beyond_gap, without_heading
+from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.findings import WHOLE, Finding, Spot, Telling
-from boreotabula.reading.line_findings import about_lines
-from boreotabula.reading.lines import Lines, carried
-from boreotabula.reading.lookalikes import without_lookalikes
-from boreotabula.reading.place import Place, bounded, same_table
-from boreotabula.reading.places import find_places
+from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.place import Place, bounded, same_table
+from boreotabula.reading.locate.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
-from boreotabula.reading.row_kinds import tell_rows_apart
-from boreotabula.reading.settling import AboutColumns, settle_columns
-from boreotabula.reading.stamp_search import StampSearch, Surroundings
-from boreotabula.reading.stamps import Stamped, read_stamps
-from boreotabula.reading.strays import Frame
+from boreotabula.reading.rows.findings import about_lines
+from boreotabula.reading.rows.kinds import tell_rows_apart
+from boreotabula.reading.rows.lines import Lines, carried
+from boreotabula.reading.stamps.read import Stamped, read_stamps
+from boreotabula.reading.stamps.search import StampSearch, Surroundings
+from boreotabula.reading.totals.unnamed import without_lookalikes
 from boreotabula.workbooks.sheet import Sheet
 
 

@@ -12,23 +12,23 @@ from dataclasses import dataclass, field, replace
 
 import pyarrow as pa
 
+from boreotabula.reading.account.booking import book_cells, book_stamps
+from boreotabula.reading.account.leftovers import label_boilerplate, tell_strays
+from boreotabula.reading.account.marking import mark_block
+from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks
-from boreotabula.reading.booking import book_cells, book_stamps
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.derive import NO_YEAR_REASON, completed, with_parts, without_year
-from boreotabula.reading.figures import Figures
 from boreotabula.reading.findings import WHOLE, Finding, Telling
-from boreotabula.reading.lengthen import Lengthened, lengthen, nothing_lengthened
-from boreotabula.reading.marking import mark_block
-from boreotabula.reading.place import Place
+from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan
-from boreotabula.reading.records import one_batch, plain_record, records_of
+from boreotabula.reading.records.build import Lengthened, lengthen, nothing_lengthened
+from boreotabula.reading.records.derive import NO_YEAR_REASON, completed, with_parts, without_year
+from boreotabula.reading.records.schema import one_batch, plain_record, records_of
 from boreotabula.reading.roles import Account, Role, RoleMap
-from boreotabula.reading.stamps import Stamped, convert_stamp, read_stamps
-from boreotabula.reading.strays import label_boilerplate, tell_strays
-from boreotabula.reading.total_findings import about_totals
-from boreotabula.reading.totals import TotalsCount, check_totals
-from boreotabula.reading.unplaced import UnplacedCells
+from boreotabula.reading.stamps.read import Stamped, convert_stamp, read_stamps
+from boreotabula.reading.totals.compare import TotalsCount, check_totals
+from boreotabula.reading.totals.figures import Figures
+from boreotabula.reading.totals.findings import about_totals
 from boreotabula.workbooks.sheet import Sheet, Visibility
 
 

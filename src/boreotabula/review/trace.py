@@ -10,8 +10,8 @@ from pathlib import Path
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.reading.inspect.trace import CellFate, RecordTrace, fate_of, trace_record
 from boreotabula.reading.tab import TabReading
-from boreotabula.reading.tracing import CellFate, RecordTrace, fate_of, trace_record
 from boreotabula.review.saved import SavedOutput
 from boreotabula.runs.choosing import Job, make_job
 from boreotabula.runs.files import file_digest, read_chosen

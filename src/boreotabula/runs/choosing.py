@@ -12,8 +12,8 @@ from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.reading.blocks import TabSource, settle_blocks
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.stamp_search import NamedValue, Surroundings
-from boreotabula.reading.stamps import convert_stamp
+from boreotabula.reading.stamps.read import convert_stamp
+from boreotabula.reading.stamps.search import NamedValue, Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 from boreotabula.runs.inbox import SourceFile
 from boreotabula.workbooks.errors import UnreadableError

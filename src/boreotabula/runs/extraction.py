@@ -11,12 +11,12 @@ from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Finding, Severity, Unplaced
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.records import as_one
+from boreotabula.reading.records.schema import as_one
 from boreotabula.reading.roles import Account, Role
-from boreotabula.reading.totals import TotalsCount
-from boreotabula.reading.unplaced import UnplacedCells
+from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.choosing import make_job, name_ambiguous
 from boreotabula.runs.earlier import Since
 from boreotabula.runs.every_file import Means, digests, read_all

@@ -10,11 +10,11 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.files import open_regular
+from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
-from boreotabula.reading.totals import TotalsCount
-from boreotabula.reading.unplaced import UnplacedCells
+from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.choosing import Chosen, Job, OpenFile, nothing_filled
 from boreotabula.runs.facts import TabFacts, facts_of
 from boreotabula.runs.inbox import SourceFile

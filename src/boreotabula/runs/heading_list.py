@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from boreotabula.reading.headings_met import (
+from boreotabula.reading.inspect.headings import (
     MetHeading,
     Profile,
     TabHeadings,
@@ -15,7 +15,7 @@ from boreotabula.reading.headings_met import (
     merged,
     same_heading,
 )
-from boreotabula.reading.stamp_search import Surroundings
+from boreotabula.reading.stamps.search import Surroundings
 from boreotabula.runs.choosing import Job, OpenFile, make_job
 from boreotabula.runs.inbox import Inbox, SourceFile
 from boreotabula.runs.layouts import Layout

@@ -29,10 +29,10 @@ import pyarrow as pa
 
 from boreotabula import __version__
 from boreotabula.files import open_regular
+from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.roles import Account, Role
-from boreotabula.reading.totals import TotalsCount
-from boreotabula.reading.unplaced import UnplacedCells
+from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.facts import TabFacts
 from boreotabula.runs.files import FileReading, TabResult
 from boreotabula.runs.inbox import SourceFile

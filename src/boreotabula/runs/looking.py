@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import address
 from boreotabula.layout.patterns import Kind, pattern
-from boreotabula.reading.frame import Frame, frame_of
+from boreotabula.reading.inspect.outline import Frame, frame_of
 from boreotabula.runs.inbox import (
     SourceFile,
     check_is_file,

@@ -17,7 +17,7 @@ from boreotabula.errors import CallError
 from boreotabula.files import written_name
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
-from boreotabula.reading.totals import TotalsCount
+from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.extraction import Run
 from boreotabula.runs.inbox import RUN_RECORD, outputs_of, run_folder
 from boreotabula.runs.placing import placed

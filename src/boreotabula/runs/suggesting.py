@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.headings_met import Profile, merged
+from boreotabula.reading.inspect.headings import Profile, merged
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import convert
 from boreotabula.runs.heading_list import HeadingList, HeadingUse

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.roles import Account, Role
-from boreotabula.reading.totals import TotalsCount
+from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.files import COPY, FileReading, TabResult
 
 

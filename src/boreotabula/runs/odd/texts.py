@@ -8,8 +8,8 @@ from dataclasses import replace
 from itertools import groupby, islice
 
 from boreotabula.layout.headings import normal_form
+from boreotabula.reading.account.leftovers import TEXTS, about_strays
 from boreotabula.reading.findings import Finding, Unplaced
-from boreotabula.reading.strays import TEXTS, about_strays
 from boreotabula.runs.files import FileReading
 
 

@@ -11,20 +11,20 @@ from functools import lru_cache
 from itertools import accumulate
 
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.figures import Figures, agree, summed_columns
+from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.findings import WHOLE, Finding, Telling
-from boreotabula.reading.lines import LineKind, Lines
-from boreotabula.reading.lookalike_rows import (
+from boreotabula.reading.locate.place import Place
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.rows.lines import LineKind, Lines
+from boreotabula.reading.totals.compare import summand_sets
+from boreotabula.reading.totals.figures import Figures, agree, summed_columns
+from boreotabula.reading.totals.unnamed_rows import (
     FEWEST_PLACES,
     FEWEST_SUMMANDS,
     maybe_finding,
     row_finding,
     rows_alike,
 )
-from boreotabula.reading.place import Place
-from boreotabula.reading.plan import Plan
-from boreotabula.reading.totals import summand_sets
 from boreotabula.workbooks.sheet import Sheet
 
 _WHY = "it looks like a total"

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from boreotabula.layout.headings import HeadingNames
-from boreotabula.reading.given import by_position, given_place, table_places
-from boreotabula.reading.place import Found
+from boreotabula.reading.locate.by_position import by_position, given_place, table_places
+from boreotabula.reading.locate.place import Found
+from boreotabula.reading.locate.search import only_place, repeated_places
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.reading.search import only_place, repeated_places
 from boreotabula.workbooks.sheet import Sheet
 
 

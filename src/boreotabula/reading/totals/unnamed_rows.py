@@ -10,11 +10,11 @@ from math import fsum, log2
 import numpy as np
 
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.columns import ColumnKind, Columns
-from boreotabula.reading.figures import Figures, agree
+from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Finding
-from boreotabula.reading.lines import LineKind, Lines
-from boreotabula.reading.total_words import begins_as_total
+from boreotabula.reading.rows.lines import LineKind, Lines
+from boreotabula.reading.rows.total_words import begins_as_total
+from boreotabula.reading.totals.figures import Figures, agree
 from boreotabula.workbooks.sheet import Sheet
 
 FEWEST_SUMMANDS = 2

@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.columns import ColumnKind, Columns
+from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Spot
-from boreotabula.reading.lines import (
+from boreotabula.reading.locate.place import Place
+from boreotabula.reading.plan import BlockPlan
+from boreotabula.reading.rows.lines import (
     Line,
     LineKind,
     Lines,
@@ -20,8 +22,6 @@ from boreotabula.reading.lines import (
     carried_columns,
     single,
 )
-from boreotabula.reading.place import Place
-from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.layout.patterns import first_match
 from boreotabula.reading.findings import WHOLE, Finding, Telling
-from boreotabula.reading.place import Found, Place, missing_stubs
+from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet, TableObject
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Finding, Spot
-from boreotabula.reading.place import Place
+from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, StampPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
 

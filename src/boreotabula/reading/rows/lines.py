@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.reading.cells import one_line
-from boreotabula.reading.columns import ColumnKind, Columns
+from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Spot
 from boreotabula.workbooks.sheet import Cell, Sheet
 

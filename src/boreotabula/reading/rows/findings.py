@@ -8,11 +8,11 @@ from itertools import pairwise
 import numpy as np
 
 from boreotabula.reading.cells import cell_text, is_figure
-from boreotabula.reading.columns import ColumnKind, Columns
+from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Finding, Telling
-from boreotabula.reading.lines import LineKind, Lines, carried_columns, known_counts
-from boreotabula.reading.place import Place
-from boreotabula.reading.total_words import begins_as_total
+from boreotabula.reading.locate.place import Place
+from boreotabula.reading.rows.lines import LineKind, Lines, carried_columns, known_counts
+from boreotabula.reading.rows.total_words import begins_as_total
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 

@@ -8,7 +8,7 @@ from functools import lru_cache
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.column_findings import (
+from boreotabula.reading.columns.findings import (
     UNHEADED,
     UNNAMED,
     blank_level,
@@ -20,10 +20,10 @@ from boreotabula.reading.column_findings import (
     unknown_value,
     values_twice,
 )
-from boreotabula.reading.columns import Column, ColumnKind, Columns
+from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
+from boreotabula.reading.columns.levels import Headings, Heads, headings_of, heads_of
 from boreotabula.reading.findings import Finding
-from boreotabula.reading.heads import Headings, Heads, headings_of, heads_of
-from boreotabula.reading.place import Place
+from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.workbooks.sheet import Sheet
 

@@ -11,7 +11,7 @@ from itertools import accumulate, repeat
 from math import fsum, isfinite
 
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.columns import Column, ColumnKind, Columns
+from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import respelt, stands_for_nothing
 from boreotabula.reading.values.form import NotConvertedError, ValueForm

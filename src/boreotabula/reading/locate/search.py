@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from boreotabula.layout.headings import HeadingNames, normal_form
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import WHOLE, Finding, Telling
-from boreotabula.reading.place import Found, Place, missing_stubs
+from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
 

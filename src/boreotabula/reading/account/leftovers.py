@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,16 +10,9 @@ from numpy.typing import NDArray
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import Finding, Severity, Telling
+from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.roles import RoleMap, rank_of, spots_of
-from boreotabula.reading.row_kinds import is_boilerplate
-
-
-@dataclass(frozen=True)
-class Frame:
-    """The rows and columns of a sheet (counted from 0) that a table takes, as the sheet lies."""
-
-    rows: range
-    columns: range
+from boreotabula.reading.rows.kinds import is_boilerplate
 
 
 def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:

@@ -18,10 +18,10 @@ from typing import NamedTuple
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.figures import Figures, agree, summed_columns
-from boreotabula.reading.lines import LineKind, Lines
+from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.plan import Plan
+from boreotabula.reading.rows.lines import LineKind, Lines
+from boreotabula.reading.totals.figures import Figures, agree, summed_columns
 from boreotabula.workbooks.sheet import Flaw, Sheet
 
 

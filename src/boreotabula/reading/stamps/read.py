@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.findings import Finding, Spot, Telling
-from boreotabula.reading.place import Place
+from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan, StampPlan
-from boreotabula.reading.stamp_search import Source, StampSearch, Surroundings, as_cell
-from boreotabula.reading.value_findings import about_values
+from boreotabula.reading.stamps.search import Source, StampSearch, Surroundings, as_cell
 from boreotabula.reading.values.convert import convert_kept
+from boreotabula.reading.values.findings import about_values
 from boreotabula.workbooks.sheet import Sheet
 
 

@@ -8,7 +8,7 @@ from itertools import chain
 
 from boreotabula.layout.addresses import address
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.place import Place
+from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet, Span
 

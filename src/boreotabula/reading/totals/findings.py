@@ -7,11 +7,11 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.columns import Columns
-from boreotabula.reading.figures import Figures
+from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.findings import Finding
-from boreotabula.reading.lines import LineKind, Lines
-from boreotabula.reading.totals import Check, Totals
+from boreotabula.reading.rows.lines import LineKind, Lines
+from boreotabula.reading.totals.compare import Check, Totals
+from boreotabula.reading.totals.figures import Figures
 from boreotabula.workbooks.sheet import Sheet
 
 _NEAR = 1e-6

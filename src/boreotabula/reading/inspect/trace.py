@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 from boreotabula.layout.addresses import address, parse_address
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.heads import headings_of
+from boreotabula.reading.columns.levels import headings_of
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.roles import Role
-from boreotabula.reading.stamps import Stamped
+from boreotabula.reading.stamps.read import Stamped
 from boreotabula.reading.tab import ReadBlock, TabReading
-from boreotabula.reading.totals import check_totals
+from boreotabula.reading.totals.compare import check_totals
 from boreotabula.reading.values.convert import respelt
 from boreotabula.workbooks.sheet import Sheet
 

@@ -10,9 +10,9 @@ from datetime import date, datetime, time, timedelta
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks, wanted_blocks
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.columns import Column, ColumnKind, Columns
-from boreotabula.reading.frame import frame_of
-from boreotabula.reading.heads import Heads, headings_of, heads_of
+from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
+from boreotabula.reading.columns.levels import Heads, headings_of, heads_of
+from boreotabula.reading.inspect.outline import frame_of
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.tab import form_of
 from boreotabula.reading.values.form import plain_form

@@ -8,9 +8,9 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from boreotabula.reading.lengthen import InRows, InSlots, Lengthened
+from boreotabula.reading.records.build import InRows, InSlots, Lengthened
 from boreotabula.reading.roles import Role, RoleMap
-from boreotabula.reading.stamps import Stamped
+from boreotabula.reading.stamps.read import Stamped
 
 
 def book_cells(

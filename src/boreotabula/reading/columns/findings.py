@@ -6,10 +6,10 @@ from collections.abc import Iterator, Mapping
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.columns import Column, ColumnKind, Columns
+from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
+from boreotabula.reading.columns.levels import Headings, Heads
 from boreotabula.reading.findings import Finding, Telling
-from boreotabula.reading.heads import Headings, Heads
-from boreotabula.reading.place import Place
+from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.workbooks.sheet import Sheet
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from boreotabula.reading.columns import ColumnKind, Columns
-from boreotabula.reading.lines import LineKind, Lines
-from boreotabula.reading.place import Place
+from boreotabula.reading.columns.kinds import ColumnKind, Columns
+from boreotabula.reading.locate.place import Place
 from boreotabula.reading.roles import Role, RoleMap
+from boreotabula.reading.rows.lines import LineKind, Lines
 
 BLANK_RULE = "blank"
 """The rule that leaves out the stub cells of rows without values."""

@@ -15,13 +15,13 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.addresses import address
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.columns import Columns
+from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.findings import Finding, Spot, Telling
-from boreotabula.reading.lines import Lines
-from boreotabula.reading.place import Place
+from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.value_findings import about_values, column_not_converted, not_converted
+from boreotabula.reading.rows.lines import Lines
 from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
+from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
 from boreotabula.reading.values.form import PLAIN_TEXT, TEXT, ValueForm
 from boreotabula.workbooks.sheet import Cell, Sheet
 

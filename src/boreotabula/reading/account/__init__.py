@@ -1,0 +1,1 @@
+"""The role of every cell, booked from the records, and what is said of those in none."""

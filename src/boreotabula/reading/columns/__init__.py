@@ -1,0 +1,1 @@
+"""What each column of a table is, by the headings over it."""

@@ -1,0 +1,1 @@
+"""A tab looked at: a record traced, headings met, the outline without a layout."""

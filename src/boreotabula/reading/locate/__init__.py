@@ -1,0 +1,1 @@
+"""Where the tables of a sheet stand: found by their headings, or where the layout says."""

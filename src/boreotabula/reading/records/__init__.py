@@ -1,0 +1,1 @@
+"""Values lengthened into the typed columns of records."""

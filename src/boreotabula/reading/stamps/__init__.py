@@ -1,0 +1,1 @@
+"""The stamps of a tab: found, converted, checked."""
