@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
 
+from boreotabula.runs import workers
 from helpers import program
 
 # How long an example takes is no matter of tests: the machine may be busy.
@@ -20,6 +22,16 @@ def _kept_apart(tmp_path_factory: pytest.TempPathFactory) -> None:
     """Results and key are kept for the tests alone, not among those of whoever runs them."""
     os.environ["BOREOTABULA_KEPT"] = str(tmp_path_factory.mktemp("kept"))
     os.environ["XDG_DATA_HOME"] = str(tmp_path_factory.mktemp("data"))
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _in_one_process(request: pytest.FixtureRequest) -> Iterator[None]:
+    """Few files are read in the process of the tests, which is quicker by far, but for the tests
+    marked `apart`: those are about the processes that files are read in."""
+    with pytest.MonkeyPatch.context() as patch:
+        if request.node.get_closest_marker("apart") is None:
+            patch.setattr(workers, "_APART", False)
+        yield
 
 
 @pytest.fixture(scope="session")

@@ -21,6 +21,8 @@ from boreotabula.runs.inbox import look
 from boreotabula.runs.kept import Kept, clear, kept_size
 from helpers import PROGRAM, csv_rows, program, write_workbook
 
+pytestmark = pytest.mark.apart
+
 LAYOUT = """
 layout = 1
 [source]

@@ -28,6 +28,8 @@ from helpers import LOTS, PROGRAM, csv_rows, program, write_workbook
 from hostile_files import HOSTILE
 from raw_files import raw_xlsx, zipped
 
+pytestmark = pytest.mark.apart
+
 GOOD = {"a good one.csv": "species,lot\nPine,1\n", "the last one.csv": "species,lot\nOak,2\n"}
 MEASURE = """
 import resource, subprocess, sys

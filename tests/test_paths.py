@@ -22,6 +22,8 @@ from boreotabula.runs.layouts import Layout
 from boreotabula.runs.placing import placed
 from helpers import csv_rows, program, write_workbook
 
+pytestmark = pytest.mark.apart
+
 LAYOUT = """
 layout = 1
 [source]

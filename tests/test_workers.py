@@ -14,7 +14,7 @@ from boreotabula.runs.worker import End
 from boreotabula.runs.workers import Ended, Sent, alone, spread
 from boreotabula.workbooks.limits import Limits
 
-pytestmark = pytest.mark.filterwarnings("ignore:This process")
+pytestmark = [pytest.mark.apart, pytest.mark.filterwarnings("ignore:This process")]
 
 
 @dataclass(frozen=True)

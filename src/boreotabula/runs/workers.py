@@ -147,7 +147,9 @@ def spread(
     limits = limits or Limits()
     most = max(1, -(-len(sources) // _FILES_EACH))
     count = min(workers or cores(), most)
-    if count == 1 and not _FORKS:
+    if count == 1 and not _APART:
+        if shared is not None:
+            shared.get()
         for source in sources:
             yield _taken(answer_of(work, source), source, stopped, limits)
         return
@@ -198,6 +200,8 @@ def spread_by(
 
 _FORKS = hasattr(os, "fork") and sys.platform != "darwin"
 """Whether a process starts as a copy of this one, at once and without the file of the program."""
+_APART = _FORKS
+"""Whether few files are read in a process of their own too, and not in this one."""
 
 
 class _Worker:

@@ -141,10 +141,19 @@ class _Workbook:
         self.quotes: tuple[OpenQuote, ...] = ()
         # First the look: it refuses what would take the reader, and the machine, too far.
         self._inside = _inside(path, kind, Budget(opening.limits))
-        self._book = calamine.CalamineWorkbook.from_path(path)
+        try:
+            self._book = calamine.CalamineWorkbook.from_path(path)
+            self.tabs = tuple(self._listed())
+        except BaseException:
+            self._inside.close()
+            raise
+
+    def _listed(self) -> Iterator[Tab]:
+        """The tabs that hold cells, each under a name of its own."""
+        import python_calamine as calamine
+
         names = _of_their_own([one.name for one in self._book.sheets_metadata])
         self._numbers: dict[str, tuple[int, str]] = {}
-        tabs: list[Tab] = []
         for number, one in enumerate(self._book.sheets_metadata):
             if one.typ == calamine.SheetTypeEnum.WorkSheet and _has_cells(self._inside, number):
                 name = names[number]
@@ -152,8 +161,7 @@ class _Workbook:
                     said = f"two of its tabs are called “{one.name}”; here the other is “{name}”"
                     self.remarks, self.doubts = (*self.remarks, said), (*self.doubts, said)
                 self._numbers[name] = number, one.name
-                tabs.append(Tab(name, _VISIBILITIES[str(one.visible).rpartition(".")[2]]))
-        self.tabs = tuple(tabs)
+                yield Tab(name, _VISIBILITIES[str(one.visible).rpartition(".")[2]])
         self._same_names = len({one.name for one in self._book.sheets_metadata}) < len(names)
         if self._same_names and isinstance(self._inside, Renaming):
             self._book.close()

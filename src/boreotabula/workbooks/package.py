@@ -10,6 +10,7 @@ import posixpath
 import zipfile
 import zlib
 from collections.abc import Callable, Collection, Iterator, Mapping
+from contextlib import contextmanager
 from io import BytesIO
 from itertools import pairwise
 from pathlib import Path
@@ -110,6 +111,17 @@ class Package:
                     yield chunk
         except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError):
             raise UnreadableError(f"it is damaged: its part “{name}” cannot be unpacked") from None
+
+
+@contextmanager
+def opened(path: Path, budget: Budget) -> Iterator[Package]:
+    """An open package, that is closed again if the first look at it fails."""
+    package = Package(path, budget)
+    try:
+        yield package
+    except BaseException:
+        package.close()
+        raise
 
 
 def _plain(name: str) -> str:

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from boreotabula.workbooks.limits import RANGE, Budget
 from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, Reach, check_extent, joined
-from boreotabula.workbooks.package import Package, relations
+from boreotabula.workbooks.package import opened, relations
 from boreotabula.workbooks.sheet import Flaw, Span
 
 _ROW, _CELL_ERROR, _FORMULA_ERROR, _COL_INFO, _BUNDLE_SHEET, _MERGE = 0, 3, 11, 60, 156, 176
@@ -26,15 +26,15 @@ class XlsbInside:
 
     def __init__(self, path: Path, budget: Budget) -> None:
         self._budget = budget
-        self._package = Package(path, budget)
-        related = relations(self._package, _BOOK)
-        kept = (part for kind, part in related.values() if not kind.endswith("sheet"))
-        self._package.hold_shared({_BOOK, *_SHARED_PARTS, *kept})
-        self._parts = [
-            related.get(_wide_text(data, 8), ("", ""))[1]
-            for kind, data in _records(self._package.read(_BOOK))
-            if kind == _BUNDLE_SHEET
-        ]
+        with opened(path, budget) as self._package:
+            related = relations(self._package, _BOOK)
+            kept = (part for kind, part in related.values() if not kind.endswith("sheet"))
+            self._package.hold_shared({_BOOK, *_SHARED_PARTS, *kept})
+            self._parts = [
+                related.get(_wide_text(data, 8), ("", ""))[1]
+                for kind, data in _records(self._package.read(_BOOK))
+                if kind == _BUNDLE_SHEET
+            ]
 
     def close(self) -> None:
         """Let go of the file."""

@@ -19,7 +19,7 @@ from boreotabula.workbooks.codes import is_code_format
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.limits import PLACE, Budget
 from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, Reach, check_extent, joined
-from boreotabula.workbooks.package import Package, relations
+from boreotabula.workbooks.package import opened, relations
 from boreotabula.workbooks.sheet import Flaw, TableObject
 from boreotabula.workbooks.sheet_markup import SheetMarkup
 
@@ -48,14 +48,14 @@ class XlsxInside:
 
     def __init__(self, path: Path, budget: Budget) -> None:
         self._budget = budget
-        self._package = Package(path, budget)
-        self._book = self._main_part()
-        self._package.hold_shared((self._book, *_SHARED_PARTS))
-        found = self._package.elements(self._book, ("sheet", "definedName"))
+        with opened(path, budget) as self._package:
+            self._book = self._main_part()
+            self._package.hold_shared((self._book, *_SHARED_PARTS))
+            found = self._package.elements(self._book, ("sheet", "definedName"))
+            self._related = relations(self._package, self._book)
+            kept = (part for kind, part in self._related.values() if not kind.endswith("sheet"))
+            self._package.hold_shared({*kept} - {*_SHARED_PARTS})
         self._names = [one for one in found if one.name == "definedName"]
-        self._related = relations(self._package, self._book)
-        kept = (part for kind, part in self._related.values() if not kind.endswith("sheet"))
-        self._package.hold_shared({*kept} - {*_SHARED_PARTS})
         self._parts = [
             self._related.get(one.attributes.get("id", ""), ("", ""))
             for one in found
