@@ -56,7 +56,7 @@ def desk(tmp_path: Path) -> Path:
 def test_no_file_takes_more_than_it_may_and_the_good_ones_are_read(desk: Path, group: int) -> None:
     hostile = list(HOSTILE)[group::GROUPS]
     sizes = [HOSTILE[name](desk / "inbox" / name).stat().st_size for name in hostile]
-    assert max(sizes) < 21 * 2**20
+    assert max(sizes) < 7 * 2**20
     command = [PROGRAM, "extract", "lots.toml", "-o", "out.csv"]
     done = subprocess.run(
         [sys.executable, "-c", MEASURE, *command],
