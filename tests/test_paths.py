@@ -19,6 +19,7 @@ from boreotabula.runs.every_file import Means, digests, read_all
 from boreotabula.runs.inbox import look, sorted_files
 from boreotabula.runs.kept import Kept
 from boreotabula.runs.layouts import Layout
+from boreotabula.runs.own_key import own_key
 from boreotabula.runs.placing import placed
 from helpers import csv_rows, program, write_workbook
 
@@ -270,19 +271,27 @@ def test_what_others_put_among_the_results_is_not_taken(desk: Path) -> None:
     assert modes == [0o600, 0o700, 0o700]
 
 
-def test_without_a_key_of_ones_own_nothing_is_kept(
+def test_the_key_is_ones_own_and_without_one_nothing_is_kept(
     desk: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from boreotabula.runs.own_key import own_key
-
     key = desk / "data" / "boreotabula" / "key"
     monkeypatch.setenv("XDG_DATA_HOME", str(desk / "data"))
-    own_key.cache_clear()
-    try:
-        assert len(own_key()) == 32 and stat.S_IMODE(key.stat().st_mode) == 0o600
-        key.chmod(0o644)  # others may have read it
+
+    def again() -> bytes:
         own_key.cache_clear()
-        assert own_key() == b"" and Kept.of("layout", None, desk) is None
+        return own_key()
+
+    try:
+        first = again()
+        assert len(first) == 32 and again() == first
+        assert stat.S_IMODE(key.stat().st_mode) == 0o600
+        key.chmod(0o644)  # others may have read it
+        second = again()
+        assert second != first and stat.S_IMODE(key.stat().st_mode) == 0o600
+        key.write_bytes(b"cut off")
+        assert again() not in (b"", first, second) and len(list(key.parent.iterdir())) == 1
+        monkeypatch.setenv("XDG_DATA_HOME", str(desk / "lots.toml"))  # where no folder can be
+        assert again() == b"" and Kept.of("layout", None, desk) is None
         assert program("extract", "lots.toml", "-o", "out.csv", cwd=desk).status == 0
     finally:
         monkeypatch.undo()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import secrets
-from contextlib import suppress
 from functools import cache
 from pathlib import Path
 from typing import BinaryIO
@@ -33,19 +32,39 @@ _KEY_SIZE = 32
 def own_key() -> bytes:
     """The key by which the user's own results are told from what others may have put there.
 
-    It lies in the user's own folder, to be read by nobody else. Empty if it cannot be kept so.
+    It lies in the user's own folder, to be read by nobody else; one that others may have read, or
+    that was cut off, is replaced. Empty if it cannot be kept so.
     """
     from platformdirs import user_data_path
 
     path = user_data_path("boreotabula", appauthor=False) / "key"
     try:
-        make_own(path.parent)
-        with suppress(FileExistsError), open_new(path) as stream:
-            stream.write(secrets.token_bytes(_KEY_SIZE))
+        return _read(path) or _made(path)
+    except OSError:
+        return b""
+
+
+def _read(path: Path) -> bytes:
+    """The key at a path; empty if there is none that is whole and private."""
+    try:
         with open_regular(path) as stream:
             found = os.fstat(stream.fileno())
             secret = stream.read(_KEY_SIZE + 1)
-    except OSError:
+    except FileNotFoundError:
         return b""
     private = os.name != "posix" or (found.st_uid == os.getuid() and not found.st_mode & 0o077)
     return secret if private and len(secret) == _KEY_SIZE else b""
+
+
+def _made(path: Path) -> bytes:
+    """A new key, put in place whole. Raises OSError."""
+    make_own(path.parent)
+    beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
+    try:
+        with open_new(beside) as stream:
+            stream.write(secrets.token_bytes(_KEY_SIZE))
+        beside.replace(path)
+    except OSError:
+        beside.unlink(missing_ok=True)
+        raise
+    return _read(path)
