@@ -213,6 +213,22 @@ def test_special_files_of_an_inbox_are_left_out(desk: Path) -> None:
     record = json.loads((desk / "out.run" / "run.json").read_text("utf-8"))
     assert done.status == 0 and record["records"] == 1
     assert {one["file"] for one in record["left_out"]} == {one.name for one in special}
+    told = {row["file"]: row["code"] for row in csv_rows(desk / "out.run" / "findings.csv")}
+    assert told == {one.name: "file-not-regular" for one in special}
+
+
+def test_the_tables_of_a_folder_are_known_again(desk: Path) -> None:
+    text = LAYOUT.replace(
+        "[block]", '[[block]]\ninto = "a"\nstub = "species"\n[[block]]\ninto = "b"'
+    )
+    text = text.replace('"inbox"', '"."\ninclude = ["**/*.csv"]')
+    (desk / "two.toml").write_text(text, encoding="utf-8")
+    program("extract", "two.toml", "-o", "tables", cwd=desk)
+    left = {one.below: (one.why, one.code) for one in sorted_files(desk)}
+    assert left["tables/a.csv"] == left["tables/b.csv"] == ("output of an earlier run", "")
+    (desk / "tables" / "a.csv").write_text("changed", encoding="utf-8")
+    found = {one.below: one.code for one in sorted_files(desk)}
+    assert (found["tables/a.csv"], found["tables/b.csv"]) == ("output-doubtful", "")
 
 
 NAMED = [

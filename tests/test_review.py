@@ -207,7 +207,7 @@ def test_a_cross_tab_on_screen_and_in_files(stock: Path) -> None:
         (["coverage", "stock.csv", "--across", "month"], "say who reports with --rows"),
         (["coverage", "stock.csv", "--rows", "lot", "--across", "lot", "--expect", "stock.toml"],
          "has no column “lot”"),
-        (["bind", "nowhere", "-o", "x.xlsx"], "there is no file “nowhere”"),
+        (["bind", "nowhere", "-o", "x.xlsx"], "there is no file or folder “nowhere”"),
         (["bind", "inbox", "-o", "x.csv"], "bind writes a workbook"),
         (["bind", "inbox", "-o", "x.xlsx", "--tab-name", "{who}"], "there is no {who}"),
         (["bind", "inbox", "-o", "x.xlsx", "--named", "nope"], "no tab was chosen"),

@@ -302,15 +302,16 @@ def test_outputs_of_runs_are_never_read(tmp_path: Path) -> None:
     for name in ("a.csv", "out.csv", "deep/b.csv", "tables/t.csv", ".hidden/c.csv", "~$a.xlsx"):
         (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
         (tmp_path / name).write_text("x", "utf-8")
-    for name in ("out", "tables"):
+    for name, file in (("out", "out.csv"), ("tables", "tables/t.csv")):
         (tmp_path / f"{name}.run").mkdir()
-        there = (tmp_path / "out.csv").stat()
-        written = {"size": there.st_size, "modified_ns": there.st_mtime_ns}
+        there = (tmp_path / file).stat()
+        looks = {"size": there.st_size, "modified_ns": there.st_mtime_ns}
+        written = looks if name == "out" else {"files": {"t.csv": looks}}
         record = {"output": "out.csv" if name == "out" else "tables", "written": written}
         (tmp_path / f"{name}.run" / "run.json").write_text(json.dumps(record), "utf-8")
     found = {one.below: one for one in sorted_files(tmp_path)}
     assert [below for below, one in found.items() if not one.why] == ["a.csv", "deep/b.csv"]
-    assert found["out.csv"].why == found["out.run/run.json"].why == "output of an earlier run"
-    assert found["tables/t.csv"].code == "output-doubtful"  # nothing is known of its content
+    assert found["out.csv"].why == found["tables/t.csv"].why == "output of an earlier run"
+    assert found["out.run/run.json"].why == "output of an earlier run"
     own = {one.below: one.why for one in sorted_files(tmp_path, [tmp_path / "a.csv"])}
     assert own["a.csv"] == "output of this run"

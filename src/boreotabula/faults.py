@@ -7,16 +7,23 @@ import platform
 import sys
 import tempfile
 import traceback
+from functools import cache
 
 from boreotabula import __version__
 
 
 def report_of(error: BaseException) -> str:
     """Write a report of a fault; what a person is told of it: a sentence or two."""
+    return _saved(fault_report(error))
+
+
+@cache
+def _saved(report: str) -> str:
+    """The same for the text of a report; the same fault at many files is one report."""
     try:
         handle, path = tempfile.mkstemp(prefix="boreotabula-fault-", suffix=".txt")
         with os.fdopen(handle, "w", encoding="utf-8") as stream:
-            stream.write(fault_report(error))
+            stream.write(report)
     except OSError as failed:
         return f"Its report could not be written either ({failed.strerror})."
     return f"Please report it; the details, without any content of your files, are in {path}"

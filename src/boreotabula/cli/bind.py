@@ -63,7 +63,7 @@ def command(
 ) -> int:
     """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in natural order."""
     from boreotabula.cli import screen
-    from boreotabula.outputs.bind import NOT_THERE, bind, check_form
+    from boreotabula.outputs.bind import bind, check_form
 
     if output.suffix.lower() != ".xlsx":
         raise CallError(f"“{output}”: bind writes a workbook (.xlsx)")
@@ -81,7 +81,7 @@ def command(
         say_json([vars(one) for one in bound])
     else:
         say(f"{output}: {tabs:,} tabs of {len(files):,} files")
-    missing = [one for one in bound if not one.name and one.note.startswith(NOT_THERE)]
+    missing = [one for one in bound if one.lacking]
     for one in missing[:10] if not as_json else []:
         place = " › ".join(part for part in (one.file, one.tab) if part)
         say(f"! {place}: {one.note}", err=True)
@@ -125,6 +125,8 @@ def _wanted(
             found = list(sorted_files(source, (output,)))
             files += [_source(one.path, one.below) for one in found if not one.why]
             unseen += [LeftOut(one.below, one.why, one.code) for one in found if one.code]
+        elif not source.exists():
+            raise CallError(f"there is no file or folder “{source}”")
         else:
             check_is_file(source)
             files.append(_source(source, written_name(source.name)))

@@ -157,13 +157,12 @@ def _target(
     return Target(stream=True) if str(output) == "-" else Target(output)
 
 
-_NOT_CSV = (".jsonl", ".parquet", ".arrow", ".xlsx", ".sqlite")
-
-
 def _safe(target: Target) -> Target:
     """A target of CSV whose texts no program takes for formulas. Raises CallError for others."""
-    other = target.path is not None and target.path.name.lower().endswith(_NOT_CSV)
-    if target.into or other:
+    from boreotabula.outputs.kinds import kind_of
+
+    kind = kind_of(target.path) if target.path else None
+    if target.into or (kind is not None and not kind.is_csv):
         raise CallError("--safe-csv is for .csv, .csv.gz and .tsv; other kinds keep texts as texts")
     return replace(target, safe_csv=True)
 

@@ -113,7 +113,7 @@ def _not_printed(error: OSError) -> int:
     if error.errno == errno.EPIPE:  # whoever reads our output has seen enough
         return 1
     with suppress(OSError):
-        say(f"What is printed could not be written: {error.strerror}.", err=True)
+        say(f"The printed output could not be written: {error.strerror}.", err=True)
     return BoreotabulaError.exit_status
 
 

@@ -29,9 +29,6 @@ _MOST_NAME = 31
 _FEWEST_SIGNS = 6
 """So much of a part is left at least when names are shortened."""
 _WIDEST = 60
-_NOT_READ, _NOT_BOUND = "not read", "not bound"
-NOT_THERE = (_NOT_READ, _NOT_BOUND)
-"""How the notes begin of what is not in the workbook, though it should be."""
 _AHEAD = 1
 """So many files each process may have read that are not written yet."""
 _PADDING = 5 / 7
@@ -49,6 +46,13 @@ class Bound:
     rows: int = 0
     columns: int = 0
     note: str = ""
+    lacking: bool = False
+    """Whether it is not there though it should be; the note says why."""
+
+    @classmethod
+    def not_read(cls, file: str, why: object, tab: str = "") -> Bound:
+        """What could not be read."""
+        return cls(file, tab, note=f"not read: {why}", lacking=True)
 
 
 @dataclass
@@ -104,14 +108,14 @@ def bind(
                 for one, sheet, look in tabs:
                     too_large = "" if sheet is None else _too_large(sheet)
                     if too_large:
-                        one.note = f"{_NOT_BOUND}: {too_large}"
+                        one.note, one.lacking = f"not bound: {too_large}", True
                     elif sheet is not None:
                         number = sum(bool(other.name) for other in bound) + 1
                         one.name = names.new(_named(form, source, one.tab, number))
                         _write(book.add_worksheet(one.name), sheet, look, formats)
                     bound.append(one)
                 on_file(source.name)
-            bound += [Bound(one.name, "", note=f"{_NOT_READ}: {one.why}") for one in unseen]
+            bound += [Bound.not_read(one.name, one.why) for one in unseen]
             _list(contents, _some(bound), formats)
         except BaseException:
             book.fileclosed = True
@@ -188,7 +192,7 @@ def _tabs_of(source: SourceFile, choice: TabChoice, opening: Opening) -> list[_T
 
 
 def _ended(source: SourceFile, ended: Ended) -> list[_Tab]:
-    return [(Bound(source.name, "", note=f"{_NOT_READ}: {ended.said}"), None, None)]
+    return [(Bound.not_read(source.name, ended.said), None, None)]
 
 
 def _tabs(source: SourceFile, choice: TabChoice, opening: Opening) -> Iterator[_Tab]:
@@ -207,7 +211,7 @@ def _tabs(source: SourceFile, choice: TabChoice, opening: Opening) -> Iterator[_
                 try:
                     sheet = book.sheet(name)
                 except UnreadableError as error:
-                    yield Bound(source.name, name, note=f"{_NOT_READ}: {error}"), None, None
+                    yield Bound.not_read(source.name, error, name), None, None
                     continue
                 if sheet.blank:
                     yield Bound(source.name, name, note="blank, left out"), None, None
@@ -219,7 +223,7 @@ def _tabs(source: SourceFile, choice: TabChoice, opening: Opening) -> Iterator[_
                     looks.of(name),
                 )
     except UnreadableError as error:
-        yield Bound(source.name, "", note=f"{_NOT_READ}: {error}"), None, None
+        yield Bound.not_read(source.name, error), None, None
 
 
 def _flaws(sheet: Sheet) -> str:

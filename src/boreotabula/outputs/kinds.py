@@ -47,6 +47,8 @@ class Kind:
     open: Open
     several: bool = False
     """Whether one file holds several tables."""
+    is_csv: bool = False
+    """Whether texts stand beside numbers without a type, as in CSV."""
     by_line: bool = False
     """Whether records are lines of text that can be copied from an older output."""
 
@@ -119,9 +121,9 @@ def _sqlite(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[st
 
 
 KINDS: Mapping[str, Kind] = {
-    ".csv": Kind(_csv, by_line=True),
-    ".csv.gz": Kind(_csv_gz),
-    ".tsv": Kind(_tsv, by_line=True),
+    ".csv": Kind(_csv, is_csv=True, by_line=True),
+    ".csv.gz": Kind(_csv_gz, is_csv=True),
+    ".tsv": Kind(_tsv, is_csv=True, by_line=True),
     ".jsonl": Kind(_jsonl, by_line=True),
     ".parquet": Kind(_parquet),
     ".arrow": Kind(_arrow),

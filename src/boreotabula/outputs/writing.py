@@ -218,6 +218,8 @@ class Output:
     modified_ns: int = 0
     file: BinaryIO | None = None
     """The stream of an output of one file, whatever its kind."""
+    files: Mapping[str, BinaryIO] = field(default_factory=dict)
+    """The stream of each file of an output that is a folder."""
     keys: Mapping[str, str] = field(default_factory=dict)
     """By each file that is read, in order, the key of its result."""
     parts: dict[str, Part] = field(default_factory=dict)
@@ -250,13 +252,20 @@ class Output:
         self.stream.flush()
         return os.lseek(self.stream.fileno(), 0, os.SEEK_CUR)
 
-    def described(self) -> dict[str, object] | None:
-        """What the record of the run says of the output; nothing if it cannot be known again."""
+    def described(self) -> dict[str, object]:
+        """What the record of the run says of the output, so that it is known again."""
         if self.file is None:
-            return None
+            return {"files": {name: _looks(one) for name, one in self.files.items()}}
         self.file.flush()
         size = os.fstat(self.file.fileno()).st_size
         return Written(size, self.modified_ns, self.keys, self.parts).described()
+
+
+def _looks(stream: BinaryIO) -> dict[str, int]:
+    """The size of a file, and when it was written to last."""
+    stream.flush()
+    found = os.fstat(stream.fileno())
+    return {"size": found.st_size, "modified_ns": found.st_mtime_ns}
 
 
 @contextmanager
@@ -287,4 +296,7 @@ def _opened(schemas: Mapping[str, pa.Schema], out: Path, key: Sequence[str]) -> 
         files = {
             table: stack.enter_context((folder / f"{table}.csv").open("wb")) for table in schemas
         }
-        yield Output({table: CsvWriter(files[table], one) for table, one in schemas.items()})
+        yield Output(
+            {table: CsvWriter(files[table], one) for table, one in schemas.items()},
+            files={f"{table}.csv": one for table, one in files.items()},
+        )

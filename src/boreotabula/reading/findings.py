@@ -29,6 +29,7 @@ CODES: dict[str, Severity] = {
     "file-fault": Severity.ERROR,
     "folder-unreadable": Severity.ERROR,
     "folder-linked": Severity.WARNING,
+    "file-not-regular": Severity.WARNING,
     "output-doubtful": Severity.ERROR,
     "file-not-chosen": Severity.NOTE,
     "file-twice": Severity.ERROR,

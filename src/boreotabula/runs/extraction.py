@@ -260,6 +260,7 @@ def _passed_over(inbox: Inbox) -> Iterator[Finding]:
 
 _ADVICE = {
     "folder-unreadable": "Ask for the right to read it, or list it in [source] exclude.",
+    "file-not-regular": "Put the file itself there, or list it in [source] exclude.",
     "folder-linked": "Name the folder it points to in [source] folder, or list it in exclude.",
     "output-doubtful": "If it is a report, move that folder away; if not, list it in exclude.",
 }

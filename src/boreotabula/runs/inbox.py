@@ -243,7 +243,7 @@ def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
 def _unwanted(below: str, home: Path, written: frozenset[Path], runs: _Runs) -> tuple[str, str]:
     """Why a file is never read, whatever the patterns say, and the code of a finding about it."""
     if not (home / below).is_file():
-        return "no regular file: a pipe, a device, or a link to nothing", ""
+        return "no regular file: a pipe, a device, or a link to nothing", "file-not-regular"
     steps = below.split("/")
     name = steps[-1]
     if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):
@@ -314,6 +314,7 @@ def _as_it_was_written(path: Path, record: Path) -> bool:
         return True  # the files of the run folder itself
     try:
         written = json.loads(text_of(record))["written"]
+        written = written["files"][path.name] if "files" in written else written
         now = path.stat()
         return (now.st_size, now.st_mtime_ns) == (written["size"], written["modified_ns"])
     except (OSError, ValueError, LookupError, TypeError, RecursionError):

@@ -56,12 +56,6 @@ def placed(target: Path, modified_ns: int | None = None) -> Iterator[BinaryIO]:
             raise
 
 
-def check_regular(target: Path) -> None:
-    """Raises CallError if what is to be written is there, and no regular file."""
-    with told(target):
-        _mode_of(Path(os.path.realpath(target)))
-
-
 def _mode_of(target: Path) -> int | None:
     """The permissions of the file that is replaced; None if there is none yet. Raises OSError."""
     try:

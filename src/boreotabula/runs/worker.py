@@ -143,7 +143,10 @@ def _bound_memory(limits: Limits) -> None:
     try:
         import resource
 
-        most = _in_memory(data=True) + limits.memory
+        there = _in_memory(data=True)
+        if not there:
+            return  # what the program itself takes is not known
+        most = there + limits.memory
         resource.setrlimit(resource.RLIMIT_DATA, (most, most))
     except (ImportError, OSError, ValueError):
         return  # elsewhere only what is counted keeps a file within bounds

@@ -64,7 +64,7 @@ class Ended:
 
 
 def _ended(end: End, limits: Limits, report: str = "") -> Ended:
-    more = f"If the file is honest, allow more: --largest-part {2 * limits.mebibytes}."
+    more = f"If the file is in order, allow more with --largest-part {2 * limits.mebibytes}."
     if end is End.TOO_LONG:
         return Ended(end, f"reading it took longer than {limits.seconds:.0f} seconds", more)
     if end is End.TOO_MUCH:
@@ -72,8 +72,8 @@ def _ended(end: End, limits: Limits, report: str = "") -> Ended:
         return Ended(end, why, more)
     if end is End.BROKEN:
         why = "it stops the reader for good: it is damaged, or asks for more memory than it may"
-        return Ended(end, why, SEND_AGAIN)
-    return Ended(end, "the program failed at it: this is a fault of the program", report)
+        return Ended(end, why, f"{SEND_AGAIN} {more}")
+    return Ended(end, "the program itself failed at it", report)
 
 
 def cores() -> int:

@@ -30,11 +30,11 @@ class OverBudgetError(UnreadableError):
             f"{what} would take more than the {mebibytes:,} MiB of memory that one file may take",
             _DELETE
             if needed > _MOST
-            else f"If the file is honest, allow more: --largest-part"
-            f" {max(1, 2 ** (needed - 1).bit_length())}. If most of it is blank: {_DELETE}",
+            else f"{_DELETE} If all of it is needed, allow more with"
+            f" --largest-part {2 ** (needed - 1).bit_length()}.",
         )
 
 
-_DELETE = "Delete the rows and columns beyond the table, and save the file again."
+_DELETE = "Delete blank rows and columns beyond the table, and save the file again."
 _MOST = 64 * 1024
 """Mebibytes that some machine may have."""

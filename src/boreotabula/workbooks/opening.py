@@ -143,17 +143,19 @@ class _Workbook:
         self._inside = _inside(path, kind, Budget(opening.limits))
         try:
             self._book = calamine.CalamineWorkbook.from_path(path)
-            self.tabs = tuple(self._listed())
+            self._list_tabs()
         except BaseException:
             self._inside.close()
             raise
 
-    def _listed(self) -> Iterator[Tab]:
-        """The tabs that hold cells, each under a name of its own."""
+    def _list_tabs(self) -> None:
+        """Note the tabs that hold cells, each under a name of its own."""
         import python_calamine as calamine
 
-        names = _of_their_own([one.name for one in self._book.sheets_metadata])
+        written = [one.name for one in self._book.sheets_metadata]
+        names = _of_their_own(written)
         self._numbers: dict[str, tuple[int, str]] = {}
+        tabs: list[Tab] = []
         for number, one in enumerate(self._book.sheets_metadata):
             if one.typ == calamine.SheetTypeEnum.WorkSheet and _has_cells(self._inside, number):
                 name = names[number]
@@ -161,8 +163,9 @@ class _Workbook:
                     said = f"two of its tabs are called “{one.name}”; here the other is “{name}”"
                     self.remarks, self.doubts = (*self.remarks, said), (*self.doubts, said)
                 self._numbers[name] = number, one.name
-                yield Tab(name, _VISIBILITIES[str(one.visible).rpartition(".")[2]])
-        self._same_names = len({one.name for one in self._book.sheets_metadata}) < len(names)
+                tabs.append(Tab(name, _VISIBILITIES[str(one.visible).rpartition(".")[2]]))
+        self.tabs = tuple(tabs)
+        self._same_names = names != written
         if self._same_names and isinstance(self._inside, Renaming):
             self._book.close()
             self._book = calamine.CalamineWorkbook.from_filelike(self._inside.renamed(names))
