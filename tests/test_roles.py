@@ -90,7 +90,7 @@ def test_the_tail_of_a_list_is_what_the_rules_say(rows: list[list[bool]], gaps: 
     expected = next(
         (gap for gap in some if all(unlike(row, gap) for row in range(gap, len(rows)))), len(rows)
     )
-    assert _tail_after_gap(some, [], filled, counts) == expected
+    assert _tail_after_gap(some, np.zeros(len(rows), bool), filled, counts) == expected
 
 
 def test_a_row_of_totals_may_sum_up_what_is_above_or_below_it() -> None:

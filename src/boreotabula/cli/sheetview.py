@@ -184,8 +184,7 @@ class _Drawing:
         self.marked: frozenset[tuple[int, int]] = frozenset()
 
     def _any(self, row: int) -> bool:
-        start = row * self.sheet.width
-        return 1 in self.sheet.filled[start + self.left : start + self.right + 1]
+        return bool(self.sheet.filled[row, self.left : self.right + 1].any())
 
     def _covered(self) -> Iterator[tuple[tuple[int, int], str]]:
         """The cells that merged ranges cover, and the sign that points from their content."""

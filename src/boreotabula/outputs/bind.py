@@ -21,7 +21,7 @@ from boreotabula.runs.placing import placed
 from boreotabula.runs.workers import Ended, spread
 from boreotabula.workbooks.errors import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Cell, Flaw, Sheet, Visibility
+from boreotabula.workbooks.sheet import Cell, Flaw, Sheet, Visibility, make_sheet
 
 CONTENTS = "Contents"
 _NO_NAME = re.compile(r"[\[\]:*?/\\]")
@@ -240,9 +240,7 @@ _DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
 
 def _typed(sheet: Sheet) -> Sheet:
     """The tab of a text file, its plain numbers and ISO dates as such; codes such as 007 stay."""
-    from dataclasses import replace
-
-    return replace(sheet, rows=[[_value(cell) for cell in row] for row in sheet.rows])
+    return make_sheet(sheet.name, [list(map(_value, row)) for row in sheet.rows], sheet.merges)
 
 
 def _value(cell: Cell) -> Cell:

@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from boreotabula.reading.cells import is_figure
 from boreotabula.reading.columns.decide import AboutColumns, settle_columns
 from boreotabula.reading.columns.findings import UNHEADED, UNNAMED, beyond_gap, without_heading
@@ -20,7 +22,7 @@ from boreotabula.reading.locate.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
 from boreotabula.reading.rows.findings import about_lines
 from boreotabula.reading.rows.kinds import tell_rows_apart
-from boreotabula.reading.rows.lines import Lines, carried
+from boreotabula.reading.rows.table_rows import TableRows, carried
 from boreotabula.reading.stamps.read import Stamped, read_stamps
 from boreotabula.reading.stamps.search import StampSearch, Surroundings
 from boreotabula.reading.totals.unnamed import without_lookalikes
@@ -47,7 +49,7 @@ class SettledBlock:
     view: Sheet
     place: Place
     columns: Columns
-    lines: Lines
+    table: TableRows
     stamped: Stamped
     tellings: tuple[Telling, ...]
     """What is to be said of its columns and rows."""
@@ -63,7 +65,7 @@ class SettledBlock:
         at_edge = [self._at_edge(one) for one in every]
         first = next((at for at, edge in enumerate(at_edge) if not edge), 0)
         last = next((at for at, edge in enumerate(at_edge[::-1]) if not edge), 0)
-        rows = range(max(self.place.top, 0), self.lines.last + 1)
+        rows = range(max(self.place.top, 0), self.table.last + 1)
         columns = range(every[first].column, every[-1 - last].column + 1)
         return Frame(columns, rows) if self.view.turned else Frame(rows, columns)
 
@@ -71,18 +73,24 @@ class SettledBlock:
         """Whether a column could be left out at an edge of the table."""
         if column.kind is not ColumnKind.UNKNOWN:
             return False
-        below = range(self.place.bottom + 1, self.lines.last + 1)
-        filled = [row for row in below if self.view.rows[row][column.column] != ""]
-        return not filled or _remarks(self.view, column, filled, self.lines)
+        below = range(self.place.bottom + 1, self.table.last + 1)
+        filled = _filled_rows(self.view, column.column, below)
+        return not filled or _remarks(self.view, column, filled, self.table)
 
 
-def _remarks(view: Sheet, column: Column, filled: Sequence[int], lines: Lines) -> bool:
+def _filled_rows(view: Sheet, column: int, among: range) -> list[int]:
+    """The rows where a column is filled."""
+    found: list[int] = np.flatnonzero(view.filled[among.start : among.stop, column]).tolist()
+    return [row + among.start for row in found]
+
+
+def _remarks(view: Sheet, column: Column, filled: Sequence[int], table: TableRows) -> bool:
     """Whether a column without a heading holds but a remark here and there, at the edge of the
     table; `filled` are the rows where it is filled."""
     if column.why != UNHEADED:
         return False
     texts = not any(is_figure(view, view.rows[row][column.column]) for row in filled)
-    return texts and (len(filled) == 1 or 2 * len(filled) < len(lines.records))
+    return texts and (len(filled) == 1 or 2 * len(filled) < len(table.records))
 
 
 @dataclass(frozen=True)
@@ -190,24 +198,24 @@ def _settle(
     apart = tell_rows_apart(view, place, columns, spoken)
     settled = without_lookalikes(view, place, columns, apart, plan)
     columns = settled.columns
-    lines = carried(view, columns, settled.lines)
+    table = carried(view, columns, settled.table)
     tellings = (
-        *_about_columns(view, place, columns, about, lines),
+        *_about_columns(view, place, columns, about, table),
         *settled.tellings,
-        *about_lines(view, place, columns, lines),
+        *about_lines(view, place, columns, table),
     )
-    return SettledBlock(block, view, place, columns, lines, stamped, tellings)
+    return SettledBlock(block, view, place, columns, table, stamped, tellings)
 
 
 def _about_columns(
-    view: Sheet, place: Place, columns: Columns, about: AboutColumns, lines: Lines
+    view: Sheet, place: Place, columns: Columns, about: AboutColumns, table: TableRows
 ) -> Iterator[Telling]:
     """What is to be said of columns, now that it is known which rows the table has.
 
     Nothing is said of a column that holds nothing in them.
     """
-    rows = range(max(place.top, 0), lines.last + 1)
-    below = range(place.bottom + 1, lines.last + 1)
+    rows = range(max(place.top, 0), table.last + 1)
+    below = range(place.bottom + 1, table.last + 1)
     kinds = {one.column: one.kind for one in columns.every}
     for column, finding in about:
         if column < 0:
@@ -220,8 +228,8 @@ def _about_columns(
             yield Telling(finding)
     for one in columns.of(ColumnKind.UNKNOWN):
         if one.why in (UNHEADED, UNNAMED):
-            filled = [row for row in below if view.rows[row][one.column] != ""]
-            if filled and not _remarks(view, one, filled, lines):
+            filled = _filled_rows(view, one.column, below)
+            if filled and not _remarks(view, one, filled, table):
                 finding = without_heading(view, place, one, filled[0], len(filled))
                 yield Telling(finding, rows, [one.column], lapses=True)
-    yield from beyond_gap(view, place, columns.right, lines.last)
+    yield from beyond_gap(view, place, columns.right, table.last)

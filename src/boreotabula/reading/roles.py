@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
-from operator import eq
 from typing import Any
 
 import numpy as np
@@ -64,9 +63,7 @@ class RoleMap:
     def __init__(self, sheet: Sheet, like: RoleMap | None = None) -> None:
         self.sheet = sheet
         shape = (sheet.height, sheet.width)
-        self.filled: NDArray[np.bool_] = (
-            np.frombuffer(sheet.filled, np.uint8).reshape(shape).astype(bool)
-        )
+        self.filled = sheet.filled
         self._codes: NDArray[np.uint8] = like._codes.T if like else np.zeros(shape, np.uint8)
         self._whys: NDArray[np.int32] = like._whys.T if like else np.zeros(shape, np.int32)
         self._told: NDArray[np.int32] = like._told.T if like else np.zeros(shape, np.int32)
@@ -231,9 +228,11 @@ def _as_slice(lines: Lines) -> Lines:
     """Rows or columns without a gap as a slice: that is faster."""
     if isinstance(lines, slice) or not len(lines):
         return lines
-    every = range(int(lines[0]), int(lines[-1]) + 1)
-    whole = len(every) == len(lines) and all(map(eq, lines, every))
-    return slice(every.start, every.stop) if whole else lines
+    first, end = int(lines[0]), int(lines[-1]) + 1
+    if isinstance(lines, range) and lines.step == 1:
+        return slice(first, end)
+    whole = end - first == len(lines) and bool((np.diff(lines) == 1).all())
+    return slice(first, end) if whole else lines
 
 
 _AT_ONCE = 50_000

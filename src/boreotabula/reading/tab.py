@@ -124,7 +124,7 @@ def _hidden(sheet: Sheet) -> Iterator[Finding]:
 
 def _filled(sheet: Sheet, at: int, *, rows: bool) -> bool:
     if rows:
-        return 1 in sheet.filled[at * sheet.width : (at + 1) * sheet.width]
+        return bool(sheet.filled[at].any())
     return sheet.column_filled(at, 0, sheet.height)
 
 
@@ -159,7 +159,7 @@ class _TabReader:
             self.tell(view.tellings, roles)
             for block in view.blocks:
                 self.tell(block.tellings, roles)
-                mark_block(roles, block.place, block.columns, block.lines)
+                mark_block(roles, block.place, block.columns, block.table)
             done += [(self._lengthened(block, roles), roles) for block in view.blocks]
         for block, roles in done:
             self._book(block, roles)
@@ -182,11 +182,11 @@ class _TabReader:
 
     def _lengthened(self, settled: SettledBlock, roles: RoleMap) -> ReadBlock:
         """A block with its records, and what is to be said of its values."""
-        view, place, columns, lines = (
-            settled.view, settled.place, settled.columns, settled.lines,
+        view, place, columns, table = (
+            settled.view, settled.place, settled.columns, settled.table,
         )  # fmt: skip
         block = settled.block
-        long = lengthen(view, place, columns, lines, self.plan)
+        long = lengthen(view, place, columns, table, self.plan)
         self.tell(long.tellings, roles)
         for misfit in long.misfits:
             roles.give_spots([(misfit.row, misfit.column)], Role.UNPLACED, misfit.reason)
@@ -217,13 +217,13 @@ class _TabReader:
 
     def _check_totals(self, settled: SettledBlock) -> None:
         """Compare the printed totals with the records."""
-        view, columns, lines = settled.view, settled.columns, settled.lines
-        totals = check_totals(view, columns, lines, self.plan)
+        view, columns, table = settled.view, settled.columns, settled.table
+        totals = check_totals(view, columns, table, self.plan)
         self.printed += totals.count
         self.differing += len(totals.wrong)
         if totals.wrong or totals.flaws:
-            figures = Figures(view, columns, self.plan, lines.records)
-            self.tell(map(Telling, about_totals(view, totals, columns, lines, figures)))
+            figures = Figures(view, columns, self.plan, table)
+            self.tell(map(Telling, about_totals(view, totals, columns, table, figures)))
 
     def _derived(
         self, batch: pa.RecordBatch, long: Lengthened, view: Sheet, roles: RoleMap

@@ -108,14 +108,14 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
 def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
     """The headings of the columns of a block, in normal form; where it has none, whether each holds
     figures or texts. Blank columns at the end do not count."""
-    view, place, lines = settled.view, settled.place, settled.lines
+    view, place, table = settled.view, settled.place, settled.table
     found = []
     for one in settled.columns.every:
         if place.depth:
             heading = view.cell(place.bottom, one.column)
             found.append(normal_form(cell_text(heading)))
         else:
-            cells = [view.rows[row][one.column] for row in lines.records]
+            cells = [view.rows[row][one.column] for row in table.records]
             figures = [is_figure(view, cell) for cell in cells if cell != ""]
             kind = "figures" if 2 * sum(figures) > len(figures) else "texts"
             found.append(kind if figures else "")

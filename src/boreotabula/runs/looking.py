@@ -9,6 +9,8 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import address
 from boreotabula.layout.patterns import Kind, pattern
@@ -192,9 +194,8 @@ def _survey_tab(book: Workbook, at: int, plan: Plan | None) -> TabSurvey:
         return TabSurvey(tab.name, tab.visibility, unreadable=str(error))
     if sheet.blank:
         return TabSurvey(tab.name, tab.visibility)
-    width, filled = sheet.width, sheet.filled
-    rows = [row for row in range(sheet.height) if 1 in filled[row * width : (row + 1) * width]]
-    columns = [at for at in range(width) if 1 in filled[at::width]]
+    rows = np.flatnonzero(sheet.filled.any(axis=1)).tolist()
+    columns = np.flatnonzero(sheet.filled.any(axis=0)).tolist()
     frame = frame_of(sheet, plan)
     return TabSurvey(
         tab.name,

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
-from enum import Enum
+from enum import Enum, IntEnum
 from functools import cached_property
 from itertools import chain
-from typing import NamedTuple
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.layout.addresses import address, column_letters
 
@@ -75,20 +79,37 @@ Text = tuple[int, str]
 """A text cell: its column counted from 0, and the text as it stands in the file."""
 
 
-@dataclass(frozen=True)
+Lines = Sequence[int] | NDArray[np.intp]
+"""Rows or columns, counted from 0."""
+
+
+class CellKind(IntEnum):
+    """What a cell holds, as far as arrays tell it."""
+
+    BLANK = 0
+    NUMBER = 1
+    """Codes such as 007 too; TRUE and FALSE are none."""
+    TEXT = 2
+    OTHER = 3
+    """A date or time, TRUE or FALSE, or no value at all."""
+
+
+@dataclass(frozen=True, eq=False)
 class Sheet:
-    """One tab: a rectangle of cells that begins at A1. Made by `make_sheet`."""
+    """One tab: a rectangle of cells that begins at A1. Made by `make_sheet`.
+
+    Beside the cells stand arrays of the same shape, that tell all rows and columns at once what
+    would take a step of Python for each cell.
+    """
 
     name: str
     rows: Sequence[Sequence[Cell]]
     """All of one length."""
     merges: tuple[Span, ...]
-    texts: Sequence[Sequence[Text]] = field(repr=False)
-    """The text cells of each row, so that looking for headings does not touch the numbers."""
-    filled: bytes = field(repr=False)
-    """1 for each filled cell, 0 for each blank one, line by line."""
-    plain: bool
-    """Whether all filled cells are texts or floats: no dates, no TRUE, no errors."""
+    kinds: NDArray[np.uint8] = field(repr=False)
+    """The `CellKind` of each cell."""
+    numbers: NDArray[np.float64] = field(repr=False)
+    """The number in each cell; NaN where no number stands."""
     visibility: Visibility = Visibility.VISIBLE
     hidden_rows: tuple[int, ...] = ()
     hidden_columns: tuple[int, ...] = ()
@@ -98,15 +119,36 @@ class Sheet:
     typed: bool = True
     """Whether numbers and dates are kept apart from texts; in a text file all cells are texts."""
 
-    @cached_property
+    @property
     def height(self) -> int:
         """Number of rows."""
-        return len(self.rows)
+        return int(self.kinds.shape[0])
 
-    @cached_property
+    @property
     def width(self) -> int:
         """Number of columns."""
-        return len(self.rows[0]) if self.rows else 0
+        return int(self.kinds.shape[1])
+
+    @cached_property
+    def filled(self) -> NDArray[np.bool_]:
+        """Which cells hold anything."""
+        found: NDArray[np.bool_] = self.kinds != CellKind.BLANK
+        return found
+
+    @cached_property
+    def is_text(self) -> NDArray[np.bool_]:
+        """Which cells hold a text."""
+        found: NDArray[np.bool_] = self.kinds == CellKind.TEXT
+        return found
+
+    @cached_property
+    def texts(self) -> Sequence[Sequence[Text]]:
+        """The text cells of each row, so that looking for headings does not touch the numbers."""
+        found: list[list[Text]] = [[] for _ in range(self.height)]
+        rows: Any = self.rows  # where the kind says so, there is a text
+        for row, column in zip(*map(np.ndarray.tolist, np.nonzero(self.is_text)), strict=True):
+            found[row].append((column, rows[row][column]))
+        return found
 
     def cell(self, row: int, column: int) -> Cell:
         """The cell at a place counted from 0; blank outside the sheet."""
@@ -116,7 +158,36 @@ class Sheet:
 
     def column_filled(self, column: int, start: int, end: int) -> bool:
         """Whether anything stands in a column, from row `start` to before row `end`."""
-        return 1 in self.filled[start * self.width + column : end * self.width : self.width]
+        return bool(self.filled[start:end, column].any())
+
+    def filled_at(self, rows: Lines, columns: Lines) -> NDArray[np.bool_]:
+        """Which cells are filled where some rows and columns meet."""
+        meet = np.ix_(np.asarray(rows, np.intp), np.asarray(columns, np.intp))
+        found: NDArray[np.bool_] = self.filled[meet]
+        return found
+
+    def merged_in(self, rows: range, columns: range) -> tuple[Span, ...]:
+        """The merged ranges that share a cell with an area, in their order."""
+        if not self.merges:
+            return ()
+        top, left, bottom, right = self._ends
+        within = (top < rows.stop) & (bottom >= rows.start)
+        within &= (left < columns.stop) & (right >= columns.start)
+        return tuple(self.merges[at] for at in np.flatnonzero(within))
+
+    @cached_property
+    def _ends(self) -> NDArray[np.intp]:
+        return np.array(self.merges, np.intp).reshape(-1, 4).T
+
+    def merged(self, row: int, column: int) -> Span:
+        """The merged range that covers a place, or the place alone."""
+        found = self.merged_in(range(row, row + 1), range(column, column + 1))
+        return found[0] if found else Span(row, column, row, column)
+
+    def anchor(self, row: int, column: int) -> tuple[int, int]:
+        """The cell that holds the content of a place: of a merged range its top left one."""
+        span = self.merged(row, column)
+        return span.top, span.left
 
     def address(self, row: int, column: int) -> str:
         """The address of a place, as a person finds it in the file."""
@@ -137,23 +208,23 @@ class Sheet:
 
     def turn(self) -> Sheet:
         """The sheet with rows and columns changed; addresses still say where a cell stands."""
-        return replace(
-            make_sheet(
-                self.name,
-                [list(column) for column in zip(*self.rows, strict=True)],
-                [Span(one.left, one.top, one.right, one.bottom) for one in self.merges],
-                visibility=self.visibility,
-                hidden_rows=self.hidden_columns,
-                hidden_columns=self.hidden_rows,
-                typed=self.typed,
-            ),
+        return Sheet(
+            self.name,
+            list(zip(*self.rows, strict=True)),
+            tuple(Span(one.left, one.top, one.right, one.bottom) for one in self.merges),
+            self.kinds.T,
+            self.numbers.T,
+            visibility=self.visibility,
+            hidden_rows=self.hidden_columns,
+            hidden_columns=self.hidden_rows,
+            typed=self.typed,
             turned=not self.turned,
         )
 
     @property
     def blank(self) -> bool:
         """Whether no cell is filled."""
-        return 1 not in self.filled
+        return not self.kinds.any()
 
 
 def make_sheet(
@@ -182,36 +253,58 @@ def make_sheet(
             row.extend([""] * (width - len(row)))
     for (at, column), cell in corrected.items():
         rows[at][column] = cell
-    flat = list(chain.from_iterable(rows))
-    types = list(map(type, flat))
-    texts: list[list[Text]] = [[] for _ in rows]
-    filled = bytearray(b"\1") * len(types)
-    # The search from text to text takes no step of Python for the numbers between them.
-    place = types.index(str) if str in types else -1
-    while place >= 0:
-        text = flat[place]
-        if text == "":
-            filled[place] = 0
-        elif text.isspace():  # type: ignore[union-attr]  # only texts are looked at
-            rows[place // width][place % width] = ""
-            filled[place] = 0
-        else:
-            at, column = divmod(place, width)
-            texts[at].append((column, text))  # type: ignore[arg-type]
-        try:
-            place = types.index(str, place + 1)
-        except ValueError:
-            break
+    kinds = np.empty((len(rows), width), np.uint8)
+    numbers = np.empty((len(rows), width), np.float64)
+    step = max(1, _AT_ONCE // max(width, 1))
+    for start in range(0, len(rows), step):
+        band = rows[start : start + step]
+        kinds[start : start + step], numbers[start : start + step] = _arrays(band, width)
     return Sheet(
         name,
         rows,
         tuple(merges),
-        texts,
-        bytes(filled),
-        plain=types.count(float) + types.count(str) == len(types),
+        kinds,
+        numbers,
         visibility=visibility,
         hidden_rows=tuple(row for row in hidden_rows if row < len(rows)),
         hidden_columns=tuple(column for column in hidden_columns if column < width),
         tables=tuple(tables),
         typed=typed,
     )
+
+
+_AT_ONCE = 100_000
+"""So many cells are looked at together: their lists take several times the memory of the arrays."""
+
+_NO_NUMBER = float("nan")
+
+
+def _arrays(
+    rows: Sequence[list[Cell]], width: int
+) -> tuple[NDArray[np.uint8], NDArray[np.float64]]:
+    """The kinds and the numbers of some rows; texts of white space become blank in them."""
+    cells: list[Any] = list(chain.from_iterable(rows))
+    types = list(map(type, cells))
+    kinds = np.full(len(cells), CellKind.NUMBER, np.uint8)
+    others = types.count(float) + types.count(str) < len(cells)
+    # The search from text to text takes no step of Python for the numbers between them.
+    place = types.index(str) if str in types else -1
+    while place >= 0:
+        text = cells[place]
+        cells[place] = _NO_NUMBER
+        if text == "" or text.isspace():
+            rows[place // width][place % width] = ""
+            kinds[place] = CellKind.BLANK
+        else:
+            kinds[place] = CellKind.TEXT
+        try:
+            place = types.index(str, place + 1)
+        except ValueError:
+            break
+    for place, cell in enumerate(cells) if others else ():
+        if isinstance(cell, bool) or not isinstance(cell, float | int):
+            cells[place] = _NO_NUMBER
+            kinds[place] = CellKind.OTHER
+    # An array made of a list looks at each number three times as long as this packs it.
+    numbers = np.frombuffer(struct.pack(f"={len(cells)}d", *cells))
+    return kinds.reshape(len(rows), width), numbers.reshape(len(rows), width)

@@ -7,56 +7,58 @@ from collections.abc import Mapping, Sequence
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.roles import Role, RoleMap
-from boreotabula.reading.rows.lines import LineKind, Lines
+from boreotabula.reading.rows.table_rows import RowKind, TableRows
 
 BLANK_RULE = "blank"
 """The rule that leaves out the stub cells of rows without values."""
 
-_REASONS: Mapping[LineKind, str] = {
-    LineKind.NAMELESS: "values in a row without stub",
-    LineKind.NUMBERED: "column numbers under the headings",
-    LineKind.LIKE_TOTAL: "it looks like a total",
-    LineKind.UNSURE: "in a row that is not filled as the records are",
-    LineKind.BELOW: "below the table",
-    LineKind.GROUP: "the name of a group without lines",
-    LineKind.BARE: "in a row without values",
-    LineKind.RECORD: "no record holds it",
+_REASONS: Mapping[RowKind, str] = {
+    RowKind.NAMELESS: "values in a row without stub",
+    RowKind.NUMBERED: "column numbers under the headings",
+    RowKind.LIKE_TOTAL: "it looks like a total",
+    RowKind.UNSURE: "in a row that is not filled as the records are",
+    RowKind.BELOW: "below the table",
+    RowKind.GROUP: "the name of a group without lines",
+    RowKind.BARE: "in a row without values",
+    RowKind.RECORD: "no record holds it",
 }
 """Why the cells of a row are unplaced, unless a record holds them."""
 
 
-def mark_block(roles: RoleMap, place: Place, columns: Columns, lines: Lines) -> None:
+def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows) -> None:
     """Give every cell of the block the role that it has by its row and column.
 
     Cells that only a record can give a role stay unplaced here, with the reason why they would be.
     """
     every = range(columns.left, columns.right)
-    headings = [*range(max(place.top, 0), place.bottom + 1), *lines.of(LineKind.HEADING)]
+    headings = [*range(max(place.top, 0), place.bottom + 1), *table.of(RowKind.HEADING)]
     roles.give(headings, every, Role.HEADING)
     for kind, reason in _REASONS.items():
-        roles.give(lines.of(kind), every, Role.UNPLACED, reason)
-    _mark_columns(roles, columns, lines, headings)
-    for line in lines.lines:
-        if line.kind is LineKind.TOTAL:
-            roles.give([line.row], _without_unknown(columns), Role.TOTAL)
-        elif line.kind is LineKind.LABEL:
-            roles.give([line.row], every, Role.LABEL)
-        elif line.kind is LineKind.LEFT_OUT:
-            roles.give([line.row], every, Role.LEFT_OUT, line.why)
-    if lines.ended:
-        row, column, text = lines.ended
+        roles.give(table.of(kind), every, Role.UNPLACED, reason)
+    _mark_columns(roles, columns, table, headings)
+    roles.give(table.where(RowKind.TOTAL), _without_unknown(columns), Role.TOTAL)
+    roles.give(table.where(RowKind.LABEL), every, Role.LABEL)
+    by_rule: dict[str, list[int]] = {}
+    for row, why in table.whys.items():
+        by_rule.setdefault(why, []).append(row)
+    for why, rows in by_rule.items():
+        roles.give(rows, every, Role.LEFT_OUT, why)
+    if table.ended:
+        row, column, text = table.ended
         roles.give([row], [column], Role.LEFT_OUT, f"ends_at: {text}")
 
 
-def _mark_columns(roles: RoleMap, columns: Columns, lines: Lines, headings: Sequence[int]) -> None:
+def _mark_columns(
+    roles: RoleMap, columns: Columns, table: TableRows, headings: Sequence[int]
+) -> None:
     """What columns say of the cells in heading rows and rows of the table."""
-    records = lines.records
-    within = [line.row for line in lines.lines if line.kind is not LineKind.BELOW]
+    records = table.records
+    within = table.there[table.kinds[table.there - table.start] != RowKind.BELOW].tolist()
     totals = [one.column for one in columns.of(ColumnKind.TOTAL)]
     roles.give(records, totals, Role.TOTAL)
     if not columns.block.is_list:
         stub = [one.column for one in columns.of(ColumnKind.STUB)]
-        blank = [*records, *lines.of(LineKind.BARE)]
+        blank = [*records, *table.of(RowKind.BARE)]
         roles.give(blank, stub, Role.LEFT_OUT, BLANK_RULE)
     for one in columns.of(ColumnKind.IGNORED):
         roles.give([*headings, *within], [one.column], Role.LEFT_OUT, one.why)

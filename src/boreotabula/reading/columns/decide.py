@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 
+import numpy as np
+from numpy.typing import NDArray
+
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text
@@ -44,28 +47,25 @@ AboutColumns = tuple[tuple[int, Finding], ...]
 def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
     """First column of the block, and the first past it: the next blank column on either side."""
     under = place.bottom + 1
-    headed = [sheet.column_filled(column, place.top, under) for column in range(sheet.width)]
-    for span in sheet.merges:
-        if place.top <= span.top <= place.bottom and sheet.cell(span.top, span.left) != "":
-            width = min(span.right + 1, sheet.width) - span.left
-            headed[span.left : span.left + width] = [True] * width
+    used: NDArray[np.bool_] = np.logical_or.reduce(sheet.filled[max(place.top, 0) : under])
+    for span in sheet.merged_in(range(place.top, under), range(sheet.width)):
+        if place.top <= span.top and sheet.cell(span.top, span.left) != "":
+            used[span.left : span.right + 1] = True
+    headed: list[bool] = used.tolist()
+    used |= sheet.filled[under : place.end].any(axis=0)
     left = place.left
     while not place.fixed and left > 0 and headed[left - 1]:
         left -= 1
     least = max(place.last_mark + 1, place.left + len(block.columns))
     if block.gaps:
         right = place.limit
-        while right > least and not _used(sheet, place, headed, right - 1):
+        while right > least and not used[right - 1]:
             right -= 1
     else:
         right = min(least, place.limit)
-        while right < place.limit and _used(sheet, place, headed, right):
+        while right < place.limit and used[right]:
             right += 1
     return left, max(right, left + 1)
-
-
-def _used(sheet: Sheet, place: Place, headed: Sequence[bool], column: int) -> bool:
-    return headed[column] or sheet.column_filled(column, place.bottom + 1, place.end)
 
 
 @lru_cache(maxsize=256)

@@ -69,7 +69,7 @@ def headings_of(sheet: Sheet, place: Place, left: int, right: int) -> Headings:
         rows,
         right - left,
         tuple(map(type, chain.from_iterable(rows))),
-        tuple(one for one in sheet.merges if one.top <= place.bottom and one.bottom >= place.top),
+        sheet.merged_in(range(place.top, place.bottom + 1), range(sheet.width)),
         tuple(place.stub.items()),
         sheet.turned,
     )

@@ -88,7 +88,7 @@ def headings_met(sheet: Sheet, plan: Plan, source: TabSource) -> TabHeadings:
 
 def _of_block(settled: SettledBlock) -> Iterator[MetHeading]:
     sheet, place, columns = settled.view, settled.place, settled.columns
-    lines = settled.lines
+    table = settled.table
     heads = heads_of(headings_of(sheet, place, columns.left, columns.right), columns.block)
     levels: dict[tuple[int, str], str] = {}
     for column, head in zip(columns.every, heads, strict=True):
@@ -97,7 +97,7 @@ def _of_block(settled: SettledBlock) -> Iterator[MetHeading]:
             for level, label in enumerate(column.labels):
                 levels.setdefault((level, one_line(cell_text(label))), where)
         elif head.texts:
-            cells = [sheet.rows[row][column.column] for row in lines.records]
+            cells = [sheet.rows[row][column.column] for row in table.records]
             yield MetHeading(
                 _text(column, head, columns.block),
                 where,

@@ -9,6 +9,8 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
 from boreotabula.workbooks.sheet import Sheet
@@ -75,10 +77,7 @@ def frame_of(sheet: Sheet, plan: Plan | None = None) -> Frame:
     The table is taken to begin with the first row that is at least half as full as the fullest one
     and holds something other than text; the rows of text right above it are its headings.
     """
-    counts = [
-        sheet.filled.count(1, row * sheet.width, (row + 1) * sheet.width)
-        for row in range(sheet.height)
-    ]
+    counts = np.count_nonzero(sheet.filled, axis=1).tolist()
     first = _first_data_row(sheet, counts)
     top = _first_heading_row(sheet, counts, first)
     spelt: dict[str, str] = {}

@@ -146,10 +146,7 @@ def _spot_of(sheet: Sheet, where: str) -> Spot | None:
         row, column = parse_address(where)
     except ValueError:
         return None
-    for span in sheet.merges:
-        if span.top <= row <= span.bottom and span.left <= column <= span.right:
-            return span.top, span.left
-    return row, column
+    return sheet.anchor(row, column)
 
 
 def _cell_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
@@ -187,18 +184,11 @@ def _heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin 
     step = 1 if read.block.reach_left else -1
     where = column
     while 0 <= where < read.view.width:
-        found = _anchored(read.view, row, where)
+        found = read.view.anchor(row, where)
         if read.view.cell(*found) == label:
             return _origin(read, plan, field, "heading", *found)
         where += step
     return Origin(field, "heading", "", None, one_line(cell_text(label)))
-
-
-def _anchored(view: Sheet, row: int, column: int) -> Spot:
-    for span in view.merges:
-        if span.top <= row <= span.bottom and span.left <= column <= span.right:
-            return span.top, span.left
-    return row, column
 
 
 # --- the other way round -------------------------------------------------------------------------
@@ -242,7 +232,7 @@ def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterat
             origins = (
                 _cell_origin(read, plan, field, at) or _heading_origin(read, plan, field, at)
                 for field in fields
-                if field in read.block.across or field in read.lines.stub
+                if field in read.block.across or field in read.table.stub
             )
             if any(one is not None and one.spot == spot for one in origins):
                 yield at
@@ -253,7 +243,7 @@ def _compared(reading: TabReading, plan: Plan, row: int, column: int) -> Iterato
         return
     for read in reading.blocks:
         here = (column, row) if read.view.turned else (row, column)
-        for check in check_totals(read.view, read.columns, read.lines, plan).checks:
+        for check in check_totals(read.view, read.columns, read.table, plan).checks:
             if (check.row, check.column) == here:
                 verdict = "agrees with" if check.agrees else "differs from"
                 yield (

@@ -45,7 +45,7 @@ def by_position(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     """
     if sheet.blank:
         return [], [_nothing_there(block, "nothing stands on this tab", "")]
-    filled = np.frombuffer(sheet.filled, np.uint8).reshape(sheet.height, sheet.width)
+    filled = sheet.filled
     row = _heading_row(sheet, block, names) if block.depth else None
     if row is None:
         row = _first_wide_row(filled.sum(axis=1), len(block.columns))

@@ -331,10 +331,7 @@ def _too_deep(sheet: Sheet, top: int, bottom: int, depth: int, stub: Mapping[str
 
 
 def _merged_bottom(sheet: Sheet, row: int, column: int) -> int:
-    for span in sheet.merges:
-        if span.top == row and span.left <= column <= span.right:
-            return min(span.bottom, sheet.height - 1)
-    return row
+    return min(sheet.merged(row, column).bottom, sheet.height - 1)
 
 
 def _continues(sheet: Sheet, row: int, stub: Mapping[str, int], right: int) -> bool:

@@ -2,27 +2,26 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
-from itertools import chain, compress
-from operator import or_
+from functools import cached_property, lru_cache
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import column_letters
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.findings import Finding, Spot, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.rows.lines import Lines
+from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
 from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
-from boreotabula.reading.values.form import PLAIN_TEXT, TEXT, ValueForm
+from boreotabula.reading.values.form import TEXT, ValueForm
+from boreotabula.reading.values.picked import Picked
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
@@ -93,50 +92,62 @@ def nothing_lengthened(cells: pa.Array) -> Lengthened:
 class _Grid:
     """The records before they are typed: which row and which slot each is from."""
 
-    rows: Sequence[int]
-    row_of: pa.Array
-    slot_of: pa.Array
+    rows: NDArray[np.intp]
+    row_of: NDArray[np.int32]
+    slot_of: NDArray[np.int32]
     cells: pa.Array
     values: Mapping[str, _Values]
     blanked: tuple[Spot, ...] = ()
-    whole: bool = False
-    """Whether every row is in a record."""
+
+    @property
+    def whole(self) -> bool:
+        """Whether every row is in a record."""
+        return bool(self.held.all())
+
+    @cached_property
+    def held(self) -> NDArray[np.bool_]:
+        """Which of the rows are in a record."""
+        held = np.zeros(len(self.rows), bool)
+        held[self.row_of] = True
+        return held
 
 
 @dataclass(frozen=True)
 class _Values:
     """The cells of one value field, one for each record, and the column of each slot."""
 
-    cells: Sequence[Cell]
-    columns: Sequence[int | None]
+    cells: Picked
+    columns: NDArray[np.intp]
 
 
-def lengthen(sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: Plan) -> Lengthened:
+def lengthen(
+    sheet: Sheet, place: Place, columns: Columns, table: TableRows, plan: Plan
+) -> Lengthened:
     """The records of a block.
 
     A cross-tab gives one for each slot of a row in which a value stands, a list one for each row.
     """
     block = columns.block
-    rows = lines.records
-    grid = _list_grid(sheet, columns, rows) if block.is_list else _grid(sheet, columns, rows, plan)
+    rows = table.record_rows
+    grid = _list_grid(sheet, columns, rows) if block.is_list else _grid(sheet, columns, table, plan)
     build = _Builder(sheet, plan, grid)
     for field, values in grid.values.items():
         build.values(field, values)
     for level, field in enumerate(block.across):
         build.headings(field, _heads(columns, level, plan.form(field)), place.top + level, columns)
-    for field, stub in lines.stub.items():
-        build.by_row(field, stub.cells, stub.spots)
+    for field, stub in table.stub.items():
+        build.by_row(field, stub.cells, stub.rows, stub.columns)
     for field, column in columns.by_row.items():
-        if field not in lines.stub:
-            cells = [sheet.rows[row][column] for row in rows]
-            build.by_row(field, cells, [(row, column) for row in rows])
+        if field not in table.stub:
+            cells = Picked(sheet, rows, np.full(len(rows), column))
+            build.by_row(field, cells, rows, cells.columns)
             if not grid.whole:
                 build.unheld(column)
     return Lengthened(
         build.arrays,
         grid.cells,
-        np.asarray(grid.row_of),
-        np.asarray(grid.slot_of),
+        grid.row_of,
+        grid.slot_of,
         build.sources,
         tuple(build.misfits),
         tuple(build.tellings),
@@ -147,149 +158,115 @@ def lengthen(sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: P
 # --- which records there are --------------------------------------------------------------------
 
 
-def _grid(sheet: Sheet, columns: Columns, rows: Sequence[int], plan: Plan) -> _Grid:
+def _grid(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> _Grid:
     """A record for each slot of a row in which at least one value stands."""
-    slots, fields, taken = columns.slots, columns.block.values, columns.by_value
-    size = len(rows) * len(slots)
-    values = [_values(sheet, rows, some) for some in taken]
-    blanked: list[Spot] = []
-    for at, field in enumerate(fields):
-        if plan.form(field).empty:
-            values[at], spots = _without_empty(values[at], plan.form(field), rows, taken[at])
-            blanked += spots
-    filled = values[0][1] if values else b""
-    for _, others in values[1:]:
-        filled = bytes(map(or_, filled, others))
+    rows = table.record_rows
+    slots, fields = columns.slots, columns.block.values
     every = _every(len(rows), len(slots))
-    cells = _first_cells(sheet, rows, columns, values)
-    if columns.block.keep_blank or 0 not in filled:
-        kept = None
-    else:
-        kept = pa.array(list(compress(range(size), filled)), pa.int32())
-    row_of = _kept(every.row_of, kept)
+    values: dict[str, _Values] = {}
+    masks: list[NDArray[np.bool_]] = []
+    blanked: list[Spot] = []
+    for field, of_slots in zip(fields, columns.by_value, strict=True):
+        at = np.array([-1 if one is None else one for one in of_slots], np.intp)
+        cells = Picked(sheet, rows[every.row_of], at[every.slot_of])
+        filled = cells.filled
+        if plan.form(field).empty:
+            blanked += _blank_those_for_nothing(cells, filled, plan.form(field))
+        values[field] = _Values(cells, at)
+        masks.append(filled)
+    any_filled = np.logical_or.reduce(masks)
+    kept = None
+    if not columns.block.keep_blank and not any_filled.all():
+        kept = np.flatnonzero(any_filled)
+    addresses = _first_cells(sheet, table, columns, every, masks)
+    if kept is None:
+        return _Grid(rows, every.row_of, every.slot_of, addresses, values, tuple(blanked))
     return _Grid(
         rows,
-        row_of,
-        _kept(every.slot_of, kept),
-        _kept(cells, kept),
-        {
-            field: _Values(some if kept is None else list(compress(some, filled)), of_slots)
-            for field, (some, _), of_slots in zip(fields, values, taken, strict=True)
-        },
+        every.row_of[kept],
+        every.slot_of[kept],
+        addresses.take(pa.array(kept)),
+        {name: _Values(one.cells.take(kept), one.columns) for name, one in values.items()},
         tuple(blanked),
-        whole=(kept is None and bool(slots)) or len(np.unique(np.asarray(row_of))) == len(rows),
     )
 
 
-def _without_empty(
-    values: tuple[list[Cell], bytes],
-    form: ValueForm,
-    rows: Sequence[int],
-    columns: Sequence[int | None],
-) -> tuple[tuple[list[Cell], bytes], list[Spot]]:
-    """Values without those that stand for nothing, and where these are."""
-    cells, filled = list(values[0]), bytearray(values[1])
-    spots: list[Spot] = []
-    for at, cell in enumerate(cells):
-        if cell != "" and stands_for_nothing(cell, form):
-            row, slot = divmod(at, len(columns))
-            column = columns[slot]
-            assert column is not None  # a filled cell stands somewhere
-            spots.append((rows[row], column))
-            cells[at], filled[at] = "", 0
-    return (cells, bytes(filled)), spots
+def _blank_those_for_nothing(
+    cells: Picked, filled: NDArray[np.bool_], form: ValueForm
+) -> list[Spot]:
+    """Have those cells count as blank that stand for nothing; where they are."""
+    places = [at for at in np.flatnonzero(filled).tolist() if stands_for_nothing(cells[at], form)]
+    spots = [(int(cells.rows[at]), int(cells.columns[at])) for at in places]
+    filled[places] = False
+    cells.leave_out(places)
+    return spots
 
 
-def _list_grid(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> _Grid:
+def _list_grid(sheet: Sheet, columns: Columns, rows: NDArray[np.intp]) -> _Grid:
     """A record for each row."""
-    firsts = [
-        next(
-            (at for at in range(columns.left, columns.right) if sheet.rows[row][at] != ""),
-            columns.left,
-        )
-        for row in rows
-    ]
-    addresses = [sheet.address(row, first) for row, first in zip(rows, firsts, strict=True)]
+    first = sheet.filled[rows, columns.left : columns.right].argmax(axis=1) + columns.left
     every = _every(len(rows), 1)
-    addressed = as_array(addresses, PLAIN_TEXT)
-    return _Grid(rows, every.row_of, every.slot_of, addressed, {}, whole=True)
+    return _Grid(rows, every.row_of, every.slot_of, addresses_of(sheet, rows, first), {})
 
 
 @dataclass(frozen=True)
 class _Every:
     """Row and slot number of every place of a grid, line by line."""
 
-    place: pa.Array
-    row_of: pa.Array
-    slot_of: pa.Array
+    row_of: NDArray[np.int32]
+    slot_of: NDArray[np.int32]
 
 
 @lru_cache(maxsize=64)
 def _every(height: int, width: int) -> _Every:
-    return _Every(
-        pa.array(range(height * width), pa.int32()),
-        pa.array([row for row in range(height) for _ in range(width)], pa.int32()),
-        pa.array(list(range(width)) * height, pa.int32()),
-    )
-
-
-def _kept(array: pa.Array, kept: pa.Array | None) -> pa.Array:
-    return array if kept is None else array.take(kept)
-
-
-def _values(
-    sheet: Sheet, rows: Sequence[int], columns: Sequence[int | None]
-) -> tuple[list[Cell], bytes]:
-    """The cells where rows and columns meet, line by line, and 1 for each that is filled."""
-    if not columns or not rows:
-        return [], b""
-    width, filled = sheet.width, sheet.filled
-    first, last = columns[0], columns[-1]
-    if first is not None and list(columns) == list(range(first, first + len(columns))):
-        assert last is not None
-        cells = list(chain.from_iterable(sheet.rows[row][first : last + 1] for row in rows))
-        spans = (filled[row * width + first : row * width + last + 1] for row in rows)
-        return cells, b"".join(spans)
-    cells = [
-        "" if column is None else sheet.rows[row][column] for row in rows for column in columns
-    ]
-    return cells, bytes(cell != "" for cell in cells)
+    rows, slots = np.arange(height, dtype=np.int32), np.arange(width, dtype=np.int32)
+    return _Every(np.repeat(rows, width), np.tile(slots, height))
 
 
 def _first_cells(
     sheet: Sheet,
-    rows: Sequence[int],
+    table: TableRows,
     columns: Columns,
-    values: Sequence[tuple[list[Cell], bytes]],
+    every: _Every,
+    masks: Sequence[NDArray[np.bool_]],
 ) -> pa.Array:
     """The address of the first filled value of each place, line by line."""
-    slots, firsts = columns.slots, columns.firsts
-    size = len(rows) * len(slots)
-    if len(values) < 2:
-        every = _every(len(rows), len(slots))
-        addresses = _addresses(tuple(rows), firsts, sheet.turned)
-        return pa.DictionaryArray.from_arrays(every.place, addresses, safe=False)
-    texts = []
-    for at in range(size):
-        row, slot = divmod(at, len(slots))
-        filled = [
-            column
-            for column, (_, mask) in zip(slots[slot].columns, values, strict=True)
-            if column is not None and mask[at]
-        ]
-        texts.append(sheet.address(rows[row], min(filled, default=firsts[slot])))
-    return as_array(texts, PLAIN_TEXT)
+    if len(masks) < 2:
+        return _addresses(table.records, columns.firsts, sheet.turned)
+    firsts = np.array(columns.firsts, np.intp)[every.slot_of]
+    found = np.full(len(firsts), sheet.width)
+    for mask, of_slots in zip(masks, columns.by_value, strict=True):
+        at = np.array([sheet.width if one is None else one for one in of_slots], np.intp)
+        found = np.minimum(found, np.where(mask, at[every.slot_of], sheet.width))
+    rows = table.record_rows[every.row_of]
+    return addresses_of(sheet, rows, np.where(found < sheet.width, found, firsts))
 
 
 @lru_cache(maxsize=64)
 def _addresses(rows: tuple[int, ...], columns: tuple[int, ...], turned: bool) -> pa.Array:
     """Addresses of every place; tabs of one form share them, so they are kept."""
-    texts = [
-        address(column, row) if turned else address(row, column)
-        for row in rows
-        for column in columns
-    ]
-    return pa.array(texts, pa.string())
+    every = _every(len(rows), len(columns))
+    at = np.array(rows, np.intp)[every.row_of], np.array(columns, np.intp)[every.slot_of]
+    return _written(*at, turned=turned)
+
+
+def addresses_of(
+    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
+) -> pa.DictionaryArray:
+    """The addresses of cells, as a person finds them in the file."""
+    return _written(rows, columns, turned=sheet.turned)
+
+
+def _written(
+    rows: NDArray[np.intp], columns: NDArray[np.intp], *, turned: bool
+) -> pa.DictionaryArray:
+    if turned:
+        rows, columns = columns, rows
+    different, at = np.unique(columns, return_inverse=True)
+    letters = pa.array(list(map(column_letters, different.tolist())), pa.string())
+    numbers = pa.array(rows + 1, pa.int64()).cast(pa.string())
+    texts = pc.binary_join_element_wise(letters.take(pa.array(at)), numbers, "")
+    return pa.DictionaryArray.from_arrays(pa.array(np.arange(len(rows), dtype=np.int32)), texts)
 
 
 # --- typed columns ------------------------------------------------------------------------------
@@ -300,7 +277,8 @@ class _Builder:
 
     def __init__(self, sheet: Sheet, plan: Plan, grid: _Grid) -> None:
         self.sheet, self.plan, self.grid = sheet, plan, grid
-        self.rows = np.array(grid.rows, np.intp)
+        self.rows = grid.rows
+        self._row_of, self._slot_of = pa.array(grid.row_of), pa.array(grid.slot_of)
         self.arrays: dict[str, pa.Array] = {}
         self.sources: dict[str, InRows | InSlots] = {}
         self.misfits: list[Misfit] = []
@@ -309,20 +287,12 @@ class _Builder:
 
     def values(self, field: str, values: _Values) -> None:
         """A field whose cells are the values of the records."""
-        form = self.plan.form(field)
-        done = convert(values.cells, form, plain=self.sheet.plain)
+        done = convert(values.cells, self.plan.form(field))
         self.arrays[field] = done.values
-        columns = [-1 if one is None else one for one in values.columns]
-        self.sources[field] = InSlots(self.rows, np.array(columns, np.intp))
-        if done.unremarkable:
-            return
-        of_records = [values.columns[slot] for slot in self.grid.slot_of.to_pylist()]
-        rows = [self.grid.rows[at] for at in self.grid.row_of.to_pylist()]
-        filled = Counter(
-            column for column, cell in zip(of_records, values.cells, strict=True) if cell != ""
-        )
-        spots = [(row, column or 0) for row, column in zip(rows, of_records, strict=True)]
-        self._tell(done, values.cells, spots, field, filled)
+        self.sources[field] = InSlots(self.rows, values.columns)
+        if not done.unremarkable:
+            cells = values.cells
+            self._tell(done, cells, cells.rows, cells.columns, cells.filled, field)
 
     def headings(self, field: str, heads: _Heads, row: int, columns: Columns) -> None:
         """A field that the headings of one level fill."""
@@ -330,32 +300,33 @@ class _Builder:
         if not heads.done.unremarkable:
             told = _heading_findings(self.sheet, heads, row, columns, form, field)
             self.tellings += map(Telling, told)
-        self.arrays[field] = heads.done.values.take(self.grid.slot_of)
+        self.arrays[field] = heads.done.values.take(self._slot_of)
 
-    def by_row(self, field: str, cells: Sequence[Cell], spots: Sequence[Spot]) -> None:
-        """A field that has one cell for each row."""
+    def by_row(
+        self, field: str, cells: Sequence[Cell], rows: NDArray[np.intp], columns: NDArray[np.intp]
+    ) -> None:
+        """A field that has one cell for each row, and where each of them is."""
         done = convert(cells, self.plan.form(field))
-        self.arrays[field] = done.values.take(self.grid.row_of)
-        at = np.array(spots, np.intp).reshape(-1, 2)
-        self.sources[field] = InRows(at[:, 0], at[:, 1])
+        whole = self.grid.values or len(self._row_of) != len(rows)
+        self.arrays[field] = done.values.take(self._row_of) if whole else done.values
+        self.sources[field] = InRows(rows, columns)
         if not done.unremarkable:
-            blanked = set(done.blanked)
-            filled: Counter[int | None] = Counter(
-                spot[1]
-                for n, (spot, cell) in enumerate(zip(spots, cells, strict=True))
-                if cell != "" and n not in blanked
-            )
-            self._tell(done, cells, spots, field, filled)
-            self.blanked += [spots[n] for n in done.blanked]
+            blanked = list(done.blanked)
+            filled = np.array([cell != "" for cell in cells], bool)
+            filled[blanked] = False
+            self._tell(done, cells, rows, columns, filled, field)
+            self.blanked += [(int(rows[at]), int(columns[at])) for at in blanked]
         if field in self.plan.required:
-            self._tell_blank(field, cells, spots)
+            self._tell_blank(field, cells, rows, columns)
 
-    def _tell_blank(self, field: str, cells: Sequence[Cell], spots: Sequence[Spot]) -> None:
+    def _tell_blank(
+        self, field: str, cells: Sequence[Cell], rows: NDArray[np.intp], columns: NDArray[np.intp]
+    ) -> None:
         """The blank cells of a field that every record must have."""
-        held = set(np.asarray(self.grid.row_of).tolist())
-        blank = [n for n, cell in enumerate(cells) if cell == "" and n in held]
+        held = self.grid.held
+        blank = [at for at, cell in enumerate(cells) if cell == "" and held[at]]
         if blank and len(blank) < len(cells):
-            where = self.sheet.address(*spots[blank[0]])
+            where = self.sheet.address(int(rows[blank[0]]), int(columns[blank[0]]))
             more = f" (and {len(blank) - 1} more)" if len(blank) > 1 else ""
             finding = Finding(
                 "required-value-blank",
@@ -370,10 +341,8 @@ class _Builder:
     def unheld(self, column: int) -> None:
         """The cells of a column beside the values in rows that hold no value: no record can hold
         them."""
-        held = np.zeros(len(self.rows), bool)
-        held[np.asarray(self.grid.row_of)] = True
-        rows = self.rows[~held].tolist()
-        spots = [(row, column) for row in rows if self.sheet.rows[row][column] != ""]
+        rows = self.rows[~self.grid.held]
+        spots = [(row, column) for row in rows[self.sheet.filled[rows, column]].tolist()]
         if spots:
             text = cell_text(self.sheet.rows[spots[0][0]][column])
             many = f"{len(spots)} cells are" if len(spots) > 1 else "1 cell is"
@@ -392,33 +361,39 @@ class _Builder:
         self,
         done: Converted,
         cells: Sequence[Cell],
-        spots: Sequence[Spot],
+        rows: NDArray[np.intp],
+        columns: NDArray[np.intp],
+        filled: NDArray[np.bool_],
         field: str,
-        filled: Counter[int | None],
     ) -> None:
         """One finding for each misfit, or for the column if all of its cells fail alike."""
         form = self.plan.form(field)
-        misfits = [Misfit(*spots[at], cells[at], reason) for at, reason in done.failures]
+
+        def spot(at: int) -> Spot:
+            return int(rows[at]), max(int(columns[at]), 0)
+
+        misfits = [Misfit(*spot(at), cells[at], reason) for at, reason in done.failures]
         self.misfits += misfits
         doubtful = set(done.doubt.places) if done.doubt and not done.doubt.settled else set()
-        single = [
-            one for one, (at, _) in zip(misfits, done.failures, strict=True) if at not in doubtful
-        ]
-        for column in dict.fromkeys(misfit.column for misfit in single):
-            alike = [misfit for misfit in single if misfit.column == column]
+        single: dict[int, list[Misfit]] = {}
+        for one, (at, _) in zip(misfits, done.failures, strict=True):
+            if at not in doubtful:
+                single.setdefault(one.column, []).append(one)
+        for column, alike in single.items():
             reasons = {misfit.reason for misfit in alike}
-            if len(alike) == filled[column] > 1 and len(reasons) == 1:
+            number = int(np.count_nonzero(filled & (columns == column)))
+            if len(alike) == number > 1 and len(reasons) == 1:
                 told = _whole_column(self.sheet, alike, field, form)
-                at = [(misfit.row, misfit.column) for misfit in alike]
-                self.tellings.append(Telling(told, spots=at))
+                spots = [(misfit.row, misfit.column) for misfit in alike]
+                self.tellings.append(Telling(told, spots=spots))
             else:  # a cell that is carried down fails for each of its rows
                 self.tellings += [
                     Telling(_one_cell(self.sheet, one, field, form), spots=[(one.row, one.column)])
                     for one in dict.fromkeys(alike)
                 ]
-        where = lambda at: self.sheet.address(*spots[at])  # noqa: E731
+        where = lambda at: self.sheet.address(*spot(at))  # noqa: E731
         self.tellings += [
-            Telling(one, spots=[spots[at] for at in doubtful])
+            Telling(one, spots=[spot(at) for at in doubtful])
             for one in about_values(done, cells, where, field, form)
         ]
 

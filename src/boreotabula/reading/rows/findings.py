@@ -11,33 +11,41 @@ from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Finding, Telling
 from boreotabula.reading.locate.place import Place
-from boreotabula.reading.rows.lines import LineKind, Lines, carried_columns, known_counts
+from boreotabula.reading.rows.table_rows import (
+    UNDER_HEADINGS,
+    RowKind,
+    TableRows,
+    carried_columns,
+    known_counts,
+)
 from boreotabula.reading.rows.total_words import begins_as_total
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
-def about_lines(sheet: Sheet, place: Place, columns: Columns, lines: Lines) -> Iterator[Telling]:
+def about_lines(
+    sheet: Sheet, place: Place, columns: Columns, table: TableRows
+) -> Iterator[Telling]:
     """All that is to be said once the rows are told apart and stub cells carried down."""
     within = range(columns.left, columns.right)
     for kind, about in (
-        (LineKind.NAMELESS, _nameless),
-        (LineKind.NUMBERED, _numbered),
-        (LineKind.UNSURE, _unsure),
+        (RowKind.NAMELESS, _nameless),
+        (RowKind.NUMBERED, _numbered),
+        (RowKind.UNSURE, _unsure),
     ):
-        if rows := lines.of(kind):
+        if rows := table.of(kind):
             yield Telling(about(sheet, columns, rows), rows, within)
-    yield from _without_values(sheet, columns, lines)
-    yield from map(Telling, _groupless(sheet, columns, lines))
-    yield from _groups_doubtful(sheet, columns, lines)
-    if lines.ended:
-        yield from _below_end(sheet, place, columns, lines)
-    if not lines.records:
-        yield from map(Telling, _all_left_out(sheet, columns, lines))
+    yield from _without_values(sheet, columns, table)
+    yield from map(Telling, _groupless(sheet, columns, table))
+    yield from _groups_doubtful(sheet, columns, table)
+    if table.ended:
+        yield from _below_end(sheet, place, columns, table)
+    if not table.records:
+        yield from map(Telling, _all_left_out(sheet, columns, table))
     else:
         if columns.block.is_list:
-            yield from map(Telling, _nearly_blank(sheet, columns, lines))
-        yield from map(Telling, _blank_stubs(sheet, columns, lines))
-    yield from map(Telling, _likely_totals(sheet, columns, lines))
+            yield from map(Telling, _nearly_blank(sheet, columns, table))
+        yield from map(Telling, _blank_stubs(sheet, columns, table))
+    yield from map(Telling, _likely_totals(sheet, columns, table))
 
 
 def _first_filled(sheet: Sheet, row: int, columns: Sequence[int]) -> int:
@@ -96,14 +104,14 @@ def _unsure(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     )
 
 
-def _without_values(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Telling]:
+def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Telling]:
     """Rows that are named, but have no values: told once for the table."""
     block = columns.block
     named = list(carried_columns(columns).values())
     if block.is_list or block.keep_blank or not columns.of(ColumnKind.VALUE):
         return
-    bare = sorted([*lines.of(LineKind.BARE), *_only_totals(sheet, columns, lines)])
-    rows = [row for row in bare if any(sheet.rows[row][at] != "" for at in named)]
+    bare = sorted([*table.of(RowKind.BARE), *_only_totals(sheet, columns, table)])
+    rows = [row for row in bare if sheet.filled[row, named].any()]
     if not rows:
         return
     column = _first_filled(sheet, rows[0], named)
@@ -141,83 +149,80 @@ def _without_values(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Te
     )
 
 
-def _only_totals(sheet: Sheet, columns: Columns, lines: Lines) -> list[int]:
+def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
     """Record rows of a cross-tab that hold nothing but printed totals."""
     if not columns.of(ColumnKind.TOTAL):
         return []
-    filled = np.frombuffer(sheet.filled, np.uint8).reshape(sheet.height, sheet.width)
     values = [one.column for one in columns.of(ColumnKind.VALUE, ColumnKind.BESIDE)]
-    held = np.count_nonzero(filled[np.ix_(lines.records, values)], axis=1).tolist()
-    return [row for row, any_value in zip(lines.records, held, strict=True) if not any_value]
+    held = sheet.filled_at(table.record_rows, values).any(axis=1)
+    found: list[int] = table.record_rows[~held].tolist()
+    return found
 
 
-def _groups_doubtful(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Telling]:
+def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Telling]:
     """Two rows in turn that look like the name of a group: one may be a line without values."""
-    told = [line for line in lines.lines if line.kind in (LineKind.RECORD, LineKind.GROUP)]
-    for line, after in pairwise(told):
-        if line.kind is LineKind.GROUP and after.kind is LineKind.GROUP:
+    told = table.of(RowKind.RECORD, RowKind.GROUP) if table.of(RowKind.GROUP) else []
+    for row, after in pairwise(told):
+        if table.kind(row) == table.kind(after) == RowKind.GROUP:
             yield Telling(
                 Finding(
                     "group-doubtful",
-                    f"{sheet.row_called(line.row)} and {sheet.row_called(after.row)} both look like"
+                    f"{sheet.row_called(row)} and {sheet.row_called(after)} both look like"
                     f" the name of a “{columns.block.group_row}”; the lower one was taken, but it"
                     " may be a line without values",
                     "Fill a value of the line (zero, perhaps), or clear the row that is no group.",
-                    cell=sheet.address(after.row, columns.left),
+                    cell=sheet.address(after, columns.left),
                     looked_for="lines below the name of a group",
                     found="another row with nothing but a name",
                 ),
-                [line.row],
+                [row],
                 range(columns.left, columns.right),
             )
 
 
-def _groupless(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
+def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """Records above the first row that names a group."""
     group_row = columns.block.group_row
-    cells = lines.stub[group_row].cells if group_row else ()
-    for row, group in zip(lines.records, cells, strict=False):
-        if group == "" and group_row:
-            yield Finding(
-                "group-missing",
-                f"no row above {sheet.row_called(row)} names its “{group_row}”; the field is empty"
-                " in its records",
-                "Write the name of the group into a row of its own above the lines.",
-                cell=sheet.address(row, columns.left),
-                looked_for=group_row,
-                found="no such row",
-            )
-            return
+    if not group_row or table.stub[group_row].filled.all():
+        return
+    row = int(table.record_rows[~table.stub[group_row].filled][0])
+    yield Finding(
+        "group-missing",
+        f"no row above {sheet.row_called(row)} names its “{group_row}”; the field is empty"
+        " in its records",
+        "Write the name of the group into a row of its own above the lines.",
+        cell=sheet.address(row, columns.left),
+        looked_for=group_row,
+        found="no such row",
+    )
 
 
-def _all_left_out(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
+def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """A rule that leaves out every row."""
-    rules = [
-        line for line in lines.lines
-        if line.kind is LineKind.LEFT_OUT and line.why != "under_headings"
-    ]  # fmt: skip
+    rules = [(row, why) for row, why in sorted(table.whys.items()) if why != UNDER_HEADINGS]
     if rules:
+        row, why = rules[0]
         yield Finding(
             "rule-takes-all",
-            f"the rule “{rules[0].why}” leaves out every row of the table, so it gives no records",
+            f"the rule “{why}” leaves out every row of the table, so it gives no records",
             "Make the pattern more exact: it should match only the rows that are not wanted.",
-            cell=sheet.address(rules[0].row, columns.left),
+            cell=sheet.address(row, columns.left),
             looked_for="rows of records",
-            found=rules[0].why,
+            found=why,
         )
 
 
 _MOST_FILL = 3
 
 
-def _nearly_blank(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
+def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """Records of a list that fill one cell, where most fill three or more."""
     if columns.block.every_row:
         return
-    counts = known_counts(sheet, columns, lines)
+    counts = known_counts(sheet, columns, table)
     if 2 * np.count_nonzero(counts >= _MOST_FILL) <= len(counts):
         return
-    rows = [row for row, count in zip(lines.records, counts.tolist(), strict=True) if count == 1]
+    rows = table.record_rows[counts == 1].tolist()
     if rows:
         every = [one.column for one in columns.every]
         column = _first_filled(sheet, rows[0], every)
@@ -240,16 +245,15 @@ _FEW_BLANK = 4
 """A blank stub cell is odd if at most one record row in so many lacks it."""
 
 
-def _blank_stubs(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
+def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """Stub cells of a cross-tab that a few record rows lack, and the others have; and rows that
     have nothing above them to carry down."""
-    records = lines.records
+    records = table.records
     for field, column in carried_columns(columns).items():
         carries = field in columns.block.carry_down
         if columns.block.is_list and not carries:
             continue
-        cells = lines.stub[field].cells
-        blank = [row for row, cell in zip(records, cells, strict=True) if cell == ""]
+        blank = table.record_rows[~table.stub[field].filled].tolist()
         if blank and (carries or len(blank) * _FEW_BLANK <= len(records)):
             others = len(records) - len(blank)
             rest = f", and filled in the other {others}" if others else ", all that the table has"
@@ -272,11 +276,11 @@ def _blank_stubs(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Findi
 # --- below the end -------------------------------------------------------------------------------
 
 
-def _below_end(sheet: Sheet, place: Place, columns: Columns, lines: Lines) -> Iterator[Telling]:
+def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -> Iterator[Telling]:
     """Rows below the one where `ends_at` ended the table, that are filled as its records are."""
-    assert lines.ended is not None
-    row, column, rule = lines.ended
-    kinds = _usual_kinds(sheet, columns, lines)
+    assert table.ended is not None
+    row, column, rule = table.ended
+    kinds = _usual_kinds(sheet, columns, table)
     if not kinds:
         return
     below = [
@@ -306,13 +310,13 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, lines: Lines) -> It
 _ENOUGH_TEXTS = 3
 
 
-def _usual_kinds(sheet: Sheet, columns: Columns, lines: Lines) -> dict[int, str]:
+def _usual_kinds(sheet: Sheet, columns: Columns, table: TableRows) -> dict[int, str]:
     """What each column holds that all records fill: figures, or texts. Nothing if that is too
     little to know a record by."""
     known = (ColumnKind.STUB, ColumnKind.BESIDE, ColumnKind.VALUE, ColumnKind.TOTAL)
     found: dict[int, str] = {}
     for one in columns.of(*known):
-        kinds = {_kind(sheet, sheet.rows[row][one.column]) for row in lines.records}
+        kinds = {_kind(sheet, sheet.rows[row][one.column]) for row in table.records}
         if len(kinds) == 1 and kinds != {""}:
             found[one.column] = kinds.pop()
     enough = "figure" in found.values() or len(found) >= _ENOUGH_TEXTS
@@ -328,15 +332,14 @@ def _kind(sheet: Sheet, cell: Cell) -> str:
 # --- totals by their words -----------------------------------------------------------------------
 
 
-def _likely_totals(sheet: Sheet, columns: Columns, lines: Lines) -> Iterator[Finding]:
+def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """Records that begin with a word for a total, and lack a cell that the others have."""
     kinds = (ColumnKind.STUB, ColumnKind.BESIDE) if columns.block.is_list else (ColumnKind.STUB,)
     named = [one.column for one in columns.of(*kinds)]
-    filled = np.frombuffer(sheet.filled, bool).reshape(sheet.height, sheet.width)
-    there = filled[np.ix_(lines.records, named)]
-    usual = 2 * np.count_nonzero(there, axis=0) > len(lines.records)
+    there = sheet.filled_at(table.record_rows, named)
+    usual = 2 * np.count_nonzero(there, axis=0) > len(table.records)
     lacking = np.flatnonzero(np.count_nonzero(usual & ~there, axis=1)).tolist()
-    rows = [row for at in lacking if begins_as_total(sheet, row := lines.records[at], named)]
+    rows = [row for at in lacking if begins_as_total(sheet, row := table.records[at], named)]
     if rows:
         column = _first_filled(sheet, rows[0], named)
         label = cell_text(sheet.rows[rows[0]][column])

@@ -14,12 +14,14 @@ from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.reading.rows.lines import (
-    Line,
-    LineKind,
-    Lines,
+from boreotabula.reading.rows.table_rows import (
+    UNDER_HEADINGS,
+    Kinds,
+    RowKind,
     StubCells,
+    TableRows,
     carried_columns,
+    of_kind,
     single,
 )
 from boreotabula.workbooks.sheet import Cell, Sheet
@@ -27,53 +29,51 @@ from boreotabula.workbooks.sheet import Cell, Sheet
 
 def tell_rows_apart(
     sheet: Sheet, place: Place, columns: Columns, spoken: frozenset[Spot] = frozenset()
-) -> Lines:
+) -> TableRows:
     """What each row below the headings is, by its own cells.
 
     A row whose cells are all `spoken` for, as stamps and their labels, is passed over.
     """
     block = columns.block
     ended = _end(sheet, place, columns)
-    rows = range(place.bottom + 1, ended[0] if ended else place.end)
+    rows = range(place.bottom + 1, max(place.bottom + 1, ended[0] if ended else place.end))
     own = {name: _own(sheet, rows, at) for name, at in carried_columns(columns).items()}
-    read = _Reader(sheet, columns, place, spoken)
-    cells = [some for some, _ in own.values()]
-    each = list(zip(*cells, strict=True)) if cells else [()] * len(rows)
-    lines = [line for line in map(read.line, rows, each) if line]
-    lines = _named_by_carrying(lines, rows.start, own, block)
-    lines = _list_tail(lines, read, own) if block.is_list else _table_tail(lines, read, own)
+    teller = _Teller(sheet, columns, place, rows, own)
+    kinds = teller.kinds(spoken)
+    kinds = _named_by_carrying(kinds, own, block)
+    kinds = _list_tail(kinds, teller) if block.is_list else _table_tail(kinds, teller)
     if block.keep_blank:
-        bare = (LineKind.BARE,)
-        lines = [one._replace(kind=LineKind.RECORD) if one.kind in bare else one for one in lines]
-    at = [line.row - rows.start for line in lines if line.kind is LineKind.RECORD]
-    stub = {
-        name: StubCells(tuple(some[n] for n in at), tuple(spots[n] for n in at))
-        for name, (some, spots) in own.items()
-    }
-    kept = {
-        name: {row: (cell, spot) for row, cell, spot in zip(rows, *own[name], strict=True)
-               if cell != ""}
-        for name in block.carry_down if name in own
-    }  # fmt: skip
-    outside = (LineKind.BELOW, LineKind.LABEL)
-    inside = [line.row for line in lines if line.kind not in outside]
-    return Lines(tuple(lines), stub, ended, max(inside, default=place.bottom), kept)
+        kinds = np.where(kinds == RowKind.BARE, np.uint8(RowKind.RECORD), kinds)
+    records = np.flatnonzero(kinds == RowKind.RECORD)
+    inside = np.flatnonzero(kinds)
+    inside = inside[~of_kind(kinds[inside], RowKind.BELOW, RowKind.LABEL)]
+    return TableRows(
+        rows.start,
+        kinds,
+        teller.whys,
+        {name: some.take(records) for name, some in own.items()},
+        ended,
+        rows.start + int(inside[-1]) if len(inside) else place.bottom,
+        {name: own[name] for name in block.carry_down if name in own},
+    )
 
 
-_Own = tuple[list[Cell], list[Spot]]
-"""The cells of a column in some rows, and where each of them is."""
-
-
-def _own(sheet: Sheet, rows: range, column: int) -> _Own:
+def _own(sheet: Sheet, rows: range, column: int) -> StubCells:
     """The cells of a stub column; a merged cell speaks for all of its rows."""
     cells = [sheet.rows[row][column] for row in rows]
-    spots = [(row, column) for row in rows]
-    for span in sheet.merges:
-        if span.left <= column <= span.right and span.bottom > span.top:
-            for row in range(max(span.top, rows.start), min(span.bottom + 1, rows.stop)):
-                cells[row - rows.start] = sheet.cell(span.top, span.left)
-                spots[row - rows.start] = (span.top, span.left)
-    return [single(cell) for cell in cells], spots
+    at = np.arange(rows.start, rows.stop)
+    columns = np.full(len(rows), column)
+    filled = sheet.filled[rows.start : rows.stop, column].copy()
+    for span in sheet.merged_in(rows, range(column, column + 1)):
+        if span.bottom > span.top:
+            cell = sheet.cell(span.top, span.left)
+            some = range(max(span.top, rows.start) - rows.start,
+                         min(span.bottom + 1, rows.stop) - rows.start)  # fmt: skip
+            cells[some.start : some.stop] = [cell] * len(some)
+            at[some.start : some.stop] = span.top
+            columns[some.start : some.stop] = span.left
+            filled[some.start : some.stop] = cell != ""
+    return StubCells(list(map(single, cells)), at, columns, filled)
 
 
 def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] | None:
@@ -82,33 +82,25 @@ def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] |
     if not patterns:
         return None
     left, right = (columns.left, columns.right) if place.fixed else (0, sheet.width)
-    for row in range(place.bottom + 1, place.end):
-        cells = sheet.rows[row]
-        column = next((at for at in range(left, right) if cells[at] != ""), None)
-        if column is None:
-            continue
-        for one in patterns:
-            if one.match(cell_text(cells[column])) is not None:
-                return row, column, one.text
+    within = sheet.filled[place.bottom + 1 : place.end, left:right]
+    rules = _Rules(patterns)
+    firsts = within.argmax(axis=1) + left
+    for at in np.flatnonzero(within.any(axis=1)).tolist():
+        row, column = place.bottom + 1 + at, int(firsts[at])
+        one = rules.first_for([cell_text(sheet.rows[row][column])])
+        if one is not None:
+            return row, column, one.text
     return None
 
 
-def _named_by_carrying(
-    lines: Sequence[Line], start: int, own: Mapping[str, _Own], block: BlockPlan
-) -> list[Line]:
+def _named_by_carrying(kinds: Kinds, own: Mapping[str, StubCells], block: BlockPlan) -> Kinds:
     """Rows without a stub cell of their own are records if one is carried down to them."""
-    sources = [own[name][0] for name in block.carry_down if name in own and name in block.stub]
+    sources = [own[name].filled for name in block.carry_down if name in own and name in block.stub]
     if not sources:
-        return list(lines)
-    found: list[Line] = []
-    any_yet = False
-    for line in lines:
-        if line.kind in (LineKind.RECORD, LineKind.BARE):
-            any_yet = any_yet or any(cells[line.row - start] != "" for cells in sources)
-        elif line.kind is LineKind.NAMELESS and any_yet:
-            line = line._replace(kind=LineKind.RECORD)
-        found.append(line)
-    return found
+        return kinds
+    gives = np.logical_or.reduce(sources) & of_kind(kinds, RowKind.RECORD, RowKind.BARE)
+    named = (kinds == RowKind.NAMELESS) & np.logical_or.accumulate(gives)
+    return np.where(named, np.uint8(RowKind.RECORD), kinds)
 
 
 def is_boilerplate(cell: Cell, patterns: Sequence[Pattern]) -> bool:
@@ -116,195 +108,224 @@ def is_boilerplate(cell: Cell, patterns: Sequence[Pattern]) -> bool:
     return isinstance(cell, str) and any(one.match(cell) is not None for one in patterns)
 
 
-class _Reader:
-    """What is needed to tell what a row is."""
+class _Rules:
+    """Patterns of a layout that are tried on many texts, most of which repeat."""
+
+    def __init__(self, patterns: Sequence[Pattern]) -> None:
+        self._patterns = patterns
+        self._known: dict[str, int] = {}
+        """The number of the first pattern that a text matches; how many there are if none."""
+
+    def first_for(self, texts: Sequence[str]) -> Pattern | None:
+        """The first pattern that any of some texts matches."""
+        at = min(map(self._number, texts), default=len(self._patterns))
+        return self._patterns[at] if at < len(self._patterns) else None
+
+    def _number(self, text: str) -> int:
+        known = self._known.get(text)
+        if known is None:
+            every = enumerate(self._patterns)
+            fitting = (at for at, one in every if one.match(text) is not None)
+            known = self._known[text] = next(fitting, len(self._patterns))
+        return known
+
+
+class _Teller:
+    """What is needed to tell what the rows of a block are."""
 
     def __init__(
-        self, sheet: Sheet, columns: Columns, place: Place, spoken: frozenset[Spot]
+        self,
+        sheet: Sheet,
+        columns: Columns,
+        place: Place,
+        rows: range,
+        own: Mapping[str, StubCells],
     ) -> None:
-        self.sheet = sheet
-        self.rows = sheet.rows
+        self.sheet, self.place, self.rows, self.own = sheet, place, rows, own
         self.columns = columns
         self.block: BlockPlan = columns.block
-        self.left, self.right = columns.left, columns.right
-        self.copies = place.copies
-        self.under = range(place.bottom + 1, place.bottom + 1 + self.block.under_headings)
-        self.first = self.under.stop
-        self.totals_from = place.totals_from
-        self.spoken = spoken
-        self.spoken_rows = frozenset(row for row, _ in spoken)
-        shape = (sheet.height, sheet.width)
-        self.filled: NDArray[np.uint8] = np.frombuffer(sheet.filled, np.uint8).reshape(shape)
-        within = self.filled[:, self.left : self.right]
-        self.held = _any(within)
-        self.valued_columns = columns.valued
-        self.valued = _any(self.filled[:, list(columns.valued)])
-        self.named = bool(place.stub)
+        self.filled = sheet.filled[rows.start : rows.stop]
+        self.within = self.filled[:, columns.left : columns.right]
         known = (ColumnKind.STUB, ColumnKind.BESIDE)
         self.known = [one.column for one in columns.of(*known)]
-        self.known_held = _any(self.filled[:, self.known])
+        self.whys: dict[int, str] = {}
 
-    def line(self, row: int, own: Sequence[Cell]) -> Line | None:
-        """The line of a row, or None if nothing stands in the columns of the block.
+    def kinds(self, spoken: frozenset[Spot]) -> Kinds:
+        """The kind of each row. The order of the questions is the order of the rules in the docs:
+        what one of them has answered, the later ones do not ask."""
+        block, rows = self.block, self.rows
+        counts = np.count_nonzero(self.within, axis=1)
+        kinds = np.where(counts, self._usual(), np.uint8(RowKind.NONE))
+        open_ = counts > 0
+        copies = [row - rows.start for row in self.place.copies if row in rows]
+        kinds[copies], open_[copies] = RowKind.HEADING, False
+        if block.boilerplate:
+            self._ask(kinds, open_, counts == 1, RowKind.LABEL, self._is_boilerplate)
+        under = open_ & (np.arange(len(rows)) < block.under_headings)
+        kinds[under], open_[under] = RowKind.LEFT_OUT, False
+        self.whys |= dict.fromkeys((np.flatnonzero(under) + rows.start).tolist(), UNDER_HEADINGS)
+        if self.place.totals_from is not None:
+            totals = open_ & (np.arange(rows.start, rows.stop) >= self.place.totals_from)
+            kinds[totals], open_[totals] = RowKind.TOTAL, False
+        if block.skip or block.totals:
+            self._apply_rules(kinds, open_)
+        numbered = np.arange(len(rows)) == block.under_headings
+        self._ask(kinds, open_, numbered, RowKind.NUMBERED, self._counts_columns)
+        if spoken:
+            said = np.isin(np.arange(rows.start, rows.stop), [row for row, _ in spoken])
+            self._ask(kinds, open_, said, RowKind.NONE, lambda row: self._all_spoken(row, spoken))
+        if block.group_row:
+            groups = open_ & (counts == 1) & self._may_name_group()
+            kinds[groups] = RowKind.GROUP
+        return kinds
 
-        `own` are its stub cells as they stand there. The order of the questions is the order of
-        the rules in the docs.
-        """
-        if row in self.copies:
-            return Line(row, LineKind.HEADING)
-        if not self.held[row]:
-            return None
-        if self.block.boilerplate and self._is_boilerplate(row):
-            return Line(row, LineKind.LABEL)
-        if self.under and row in self.under:
-            return Line(row, LineKind.LEFT_OUT, "under_headings")
-        if self.totals_from is not None and row >= self.totals_from:
-            return Line(row, LineKind.TOTAL)
-        if self.block.skip and (rule := self._matching(self.block.skip, row, own)) is not None:
-            return Line(row, LineKind.LEFT_OUT, f"skip: {rule.text}")
-        if self.block.totals and self._matching(self.block.totals, row, own) is not None:
-            return Line(row, LineKind.TOTAL)
-        if row == self.first and self._counts_columns(row):
-            return Line(row, LineKind.NUMBERED)
-        if row in self.spoken_rows and self._all_spoken(row):
-            return None
-        if self.block.group_row and self._is_group(row):
-            return Line(row, LineKind.GROUP)
+    def _ask(
+        self,
+        kinds: Kinds,
+        open_: NDArray[np.bool_],
+        among: NDArray[np.bool_],
+        kind: RowKind,
+        question: Any,
+    ) -> None:
+        """Answer a question row by row, for those among the open ones that it may hold of."""
+        for at in np.flatnonzero(open_ & among).tolist():
+            if question(at + self.rows.start):
+                kinds[at], open_[at] = kind, False
+
+    def _usual(self) -> Kinds:
+        """What rows are that no rule speaks of."""
+        own = [some.filled for some in self.own.values()]
+        nothing = np.zeros(len(self.rows), bool)
+        any_own: NDArray[np.bool_] = np.logical_or.reduce([nothing, *own])
+        record, bare = np.uint8(RowKind.RECORD), np.uint8(RowKind.BARE)
         if self.block.is_list:
-            known = self.known_held[row] or any(cell != "" for cell in own)
-            return Line(row, LineKind.RECORD if known else LineKind.BARE)
-        if not self.valued[row]:
-            return Line(row, LineKind.BARE)
-        if own.count("") < len(own) or not self.named:
-            return Line(row, LineKind.RECORD)
-        return Line(row, LineKind.NAMELESS)
+            return np.where(self.filled[:, self.known].any(axis=1) | any_own, record, bare)
+        named = any_own | (not self.place.stub)
+        valued = self.filled[:, list(self.columns.valued)].any(axis=1)
+        with_values = np.where(named, record, np.uint8(RowKind.NAMELESS))
+        return np.where(valued, with_values, bare)
+
+    def _apply_rules(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
+        """`skip` and `totals`: they look at each stub cell, and at the row's first filled cell."""
+        skip, totals = _Rules(self.block.skip), _Rules(self.block.totals)
+        firsts = self.within.argmax(axis=1) + self.columns.left
+        for at in np.flatnonzero(open_).tolist():
+            row = at + self.rows.start
+            first = self.sheet.rows[row][firsts[at]]
+            cells = (*(some.cells[at] for some in self.own.values()), first)
+            texts = [cell_text(cell) for cell in cells if cell != ""]
+            rule = skip.first_for(texts)
+            if rule is not None:
+                kinds[at], open_[at] = RowKind.LEFT_OUT, False
+                self.whys[row] = f"skip: {rule.text}"
+            elif totals.first_for(texts) is not None:
+                kinds[at], open_[at] = RowKind.TOTAL, False
+
+    def _filled_cells(self, row: int) -> list[Cell]:
+        cells = self.sheet.rows[row][self.columns.left : self.columns.right]
+        return [cell for cell in cells if cell != ""]
 
     def _is_boilerplate(self, row: int) -> bool:
-        """Whether a row holds one cell, a text of the form itself."""
-        filled = [cell for cell in self.rows[row][self.left : self.right] if cell != ""]
-        return len(filled) == 1 and is_boilerplate(filled[0], self.block.boilerplate)
-
-    def _matching(
-        self, patterns: Sequence[Pattern], row: int, own: Sequence[Cell]
-    ) -> Pattern | None:
-        """The pattern that a stub cell matches, or the row's first filled cell."""
-        cells = self.rows[row]
-        first = next(cells[at] for at in range(self.left, self.right) if cells[at] != "")
-        texts = dict.fromkeys(cell_text(cell) for cell in (*own, first) if cell != "")
-        for one in patterns:
-            for text in texts:
-                if one.match(text) is not None:
-                    return one
-        return None
+        """Whether the one cell of a row holds a text of the form itself."""
+        return is_boilerplate(self._filled_cells(row)[0], self.block.boilerplate)
 
     def _counts_columns(self, row: int) -> bool:
         """Whether a row under the headings numbers the columns: 1, 2, 3 and so on."""
-        cells = [cell for cell in self.rows[row][self.left : self.right] if cell != ""]
+        cells = self._filled_cells(row)
         if not cells or cell_text(cells[0]).strip("().") != "1":
             return False
         texts = [cell_text(cell).strip("().") for cell in cells]
         return len(texts) > 2 and texts == [str(number + 1) for number in range(len(texts))]
 
-    def _is_group(self, row: int) -> bool:
-        """Whether only the first stub cell of a row is filled."""
-        filled = np.flatnonzero(self.filled[row, self.left : self.right]) + self.left
-        if len(filled) != 1:
-            return False
-        firsts = self.known[:1] if self.block.is_list and not self.named else ()
-        return int(filled[0]) in firsts or int(filled[0]) not in self.valued_columns
+    def _may_name_group(self) -> NDArray[np.bool_]:
+        """Of rows with one filled cell: whether that is the first stub cell, or none of values."""
+        at = self.within.argmax(axis=1) + self.columns.left
+        firsts = self.known[:1] if self.block.is_list and not self.place.stub else []
+        return np.isin(at, firsts) | ~np.isin(at, self.columns.valued)
 
-    def _all_spoken(self, row: int) -> bool:
+    def _all_spoken(self, row: int, spoken: frozenset[Spot]) -> bool:
         """Whether all that stands in a row is spoken for: stamps and their labels."""
         return all(
-            (row, column) in self.spoken
-            for column in range(self.left, self.right)
-            if self.rows[row][column] != ""
+            (row, column) in spoken
+            for column in range(self.columns.left, self.columns.right)
+            if self.sheet.rows[row][column] != ""
         )
-
-
-def _any(filled: NDArray[np.uint8]) -> list[bool]:
-    """Whether any of its cells is filled, row by row."""
-    found: list[bool] = np.count_nonzero(filled, axis=1).astype(bool).tolist()
-    return found
 
 
 # --- the end of a table ------------------------------------------------------------------------
 
 
-def _table_tail(lines: Sequence[Line], read: _Reader, own: Mapping[str, _Own]) -> list[Line]:
+def _table_tail(kinds: Kinds, teller: _Teller) -> Kinds:
     """Rows below the last values of a cross-tab are no part of it, unless they follow at once and
     every stub cell is filled: a line whose values are all blank."""
-    valued = (LineKind.RECORD, LineKind.TOTAL, LineKind.NAMELESS)
-    last = max((line.row for line in lines if line.kind in valued), default=read.first - 1)
-    start = read.under.start
-    found: list[Line] = []
-    below = False
-    before = last
-    for line in lines:
-        if line.row > last and line.kind in (LineKind.BARE, LineKind.GROUP):
-            named = bool(own) and all(cells[line.row - start] != "" for cells, _ in own.values())
-            follows = line.row == before + 1 and line.kind is LineKind.BARE and named
-            below = below or not follows
-            before = line.row
-            if below:
-                line = line._replace(kind=LineKind.BELOW)
-        found.append(line)
-    return found
+    valued = of_kind(kinds, RowKind.RECORD, RowKind.TOTAL, RowKind.NAMELESS)
+    last = int(np.flatnonzero(valued)[-1]) if valued.any() else teller.block.under_headings - 1
+    tail = np.flatnonzero(of_kind(kinds, RowKind.BARE, RowKind.GROUP))
+    tail = tail[tail > last]
+    if not len(tail):
+        return kinds
+    own = [some.filled for some in teller.own.values()]
+    named = np.logical_and.reduce(own)[tail] if own else np.zeros(len(tail), bool)
+    before = np.concatenate(([last], tail[:-1]))
+    follows = (tail == before + 1) & (kinds[tail] == RowKind.BARE) & named
+    below = tail[np.logical_or.accumulate(~follows)]
+    kinds = kinds.copy()
+    kinds[below] = RowKind.BELOW
+    return kinds
 
 
-def _list_tail(lines: Sequence[Line], read: _Reader, own: Mapping[str, _Own]) -> list[Line]:
+def _list_tail(kinds: Kinds, teller: _Teller) -> Kinds:
     """What stands below the last full row of a list may be no record.
 
     Right below it: a row with one filled cell, where records have two or more. After a blank row:
     the same, which is outside the table then; and a row that leaves blank a column which every row
     before that blank row fills.
     """
-    if read.block.every_row or len(read.known) < 2:
-        return list(lines)
-    some = [line for line in lines if line.kind in (LineKind.RECORD, LineKind.GROUP)]
-    records = [at for at, line in enumerate(some) if line.kind is LineKind.RECORD]
-    if not records:
-        return list(lines)
-    filled = _known_filled(read, [line.row for line in some], own)
-    counts = filled.sum(axis=1)
-    if 2 * np.count_nonzero(counts[records] >= 2) <= len(records):
-        return list(lines)
-    last = max((line.row for line in lines if line.kind is LineKind.TOTAL), default=-1)
-    start = next((at for at, line in enumerate(some) if line.row > last), len(some))
-    kinds: dict[int, LineKind] = {}
-    there = {line.row for line in lines}
-    gaps = [at for at in range(max(start, 1), len(some)) if some[at].row - 1 not in there]
-    groups = [at for at, line in enumerate(some) if line.kind is LineKind.GROUP]
-    tail = _tail_after_gap(gaps, groups, filled, counts)
-    for at in range(tail, len(some)):
-        kinds[some[at].row] = LineKind.BELOW if counts[at] == 1 else LineKind.UNSURE
+    if teller.block.every_row or len(teller.known) < 2:
+        return kinds
+    some = np.flatnonzero(of_kind(kinds, RowKind.RECORD, RowKind.GROUP))
+    group = kinds[some] == RowKind.GROUP
+    if group.all():
+        return kinds
+    filled = _known_filled(some, teller)
+    counts = np.count_nonzero(filled, axis=1)
+    if 2 * np.count_nonzero(counts[~group] >= 2) <= np.count_nonzero(~group):
+        return kinds
+    totals = np.flatnonzero(kinds == RowKind.TOTAL)
+    start = max(int(np.searchsorted(some, totals[-1])) if len(totals) else 0, 1)
+    # The row right above each is none of the table's: there is a gap.
+    gaps = np.flatnonzero(np.concatenate(([False], kinds == RowKind.NONE))[some])
+    tail = _tail_after_gap(gaps[gaps >= start].tolist(), group, filled, counts)
+    kinds = kinds.copy()
+    kinds[some[tail:]] = np.where(
+        counts[tail:] == 1, np.uint8(RowKind.BELOW), np.uint8(RowKind.UNSURE)
+    )
     at = tail - 1
-    while at >= max(start, 1) and counts[at] == 1:
-        kinds[some[at].row] = LineKind.UNSURE
+    while at >= start and counts[at] == 1:
+        kinds[some[at]] = RowKind.UNSURE
         at -= 1
-    return [line._replace(kind=kinds.get(line.row, line.kind)) for line in lines]
+    return kinds
 
 
-def _known_filled(read: _Reader, rows: Sequence[int], own: Mapping[str, _Own]) -> NDArray[np.bool_]:
+def _known_filled(places: NDArray[np.intp], teller: _Teller) -> NDArray[np.bool_]:
     """Which known columns of some rows are filled, by themselves or through a merged cell."""
-    filled: NDArray[np.bool_] = read.filled[np.ix_(rows, read.known)].astype(bool)
-    start = read.under.start
-    for name, column in carried_columns(read.columns).items():
-        cells = own[name][0]
-        there = np.array([cells[row - start] != "" for row in rows])
-        filled[:, read.known.index(column)] |= there
+    filled: NDArray[np.bool_] = teller.sheet.filled_at(places + teller.rows.start, teller.known)
+    for name, column in carried_columns(teller.columns).items():
+        filled[:, teller.known.index(column)] |= teller.own[name].filled[places]
     return filled
 
 
 def _tail_after_gap(
-    gaps: Sequence[int], groups: Sequence[int], filled: NDArray[np.bool_], counts: NDArray[Any]
+    gaps: Sequence[int],
+    groups: NDArray[np.bool_],
+    filled: NDArray[np.bool_],
+    counts: NDArray[np.intp],
 ) -> int:
     """From which row on all are unlike the records above: the first after a gap of which that
     holds, else their number. A row is unlike if it fills one cell, or leaves blank what every row
     before the gap fills."""
     number = len(filled)
-    always = filled.copy()
-    always[groups] = True
+    always = filled | groups[:, None]
     always = np.logical_and.accumulate(always, axis=0)
     # The row from which on a column is not filled by all any more; it is `number` if it always is.
     broken = np.where(always[-1], number, (~always).argmax(axis=0))

@@ -97,7 +97,7 @@ class StampSearch:
         return Sought(Source(as_cell(stamp.value), where="the layout"))
 
     def _fixed(self, stamp: StampPlan, row: int, column: int) -> Sought:
-        spot = _anchor(self.sheet, row, column)
+        spot = self.sheet.anchor(row, column)
         label = self._label_left(*spot)
         where = self.sheet.address(row, column)
         if stamp.labelled:
@@ -210,11 +210,11 @@ class StampSearch:
         return Source("", None, (row, column))
 
     def _next_right(self, row: int, column: int) -> Iterator[Spot]:
-        start = _merged_end(self.sheet, row, column)[1] + 1
+        start = self.sheet.merged(row, column).right + 1
         return ((row, at) for at in range(start, self.sheet.width))
 
     def _next_below(self, row: int, column: int) -> Iterator[Spot]:
-        start = _merged_end(self.sheet, row, column)[0] + 1
+        start = self.sheet.merged(row, column).bottom + 1
         return ((at, column) for at in range(start, self.sheet.height))
 
     def _is_label(self, cell: Cell) -> bool:
@@ -256,22 +256,6 @@ def _parted(text: str) -> tuple[str, str]:
     """A label and what follows its colon in the same cell."""
     at = min((at for sign in ":：" if (at := text.find(sign)) >= 0), default=len(text))
     return text[:at], text[at + 1 :]
-
-
-def _anchor(sheet: Sheet, row: int, column: int) -> Spot:
-    """The cell that holds the content of a place: of a merged range its top left one."""
-    for span in sheet.merges:
-        if span.top <= row <= span.bottom and span.left <= column <= span.right:
-            return span.top, span.left
-    return row, column
-
-
-def _merged_end(sheet: Sheet, row: int, column: int) -> Spot:
-    """The last row and column of a cell, which may be merged with others."""
-    for span in sheet.merges:
-        if (span.top, span.left) == (row, column):
-            return span.bottom, span.right
-    return row, column
 
 
 def _no_such_name(stamp: StampPlan, name: str) -> Finding:

@@ -16,13 +16,16 @@ from functools import cached_property, lru_cache
 from math import fsum
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.rows.lines import LineKind, Lines
-from boreotabula.reading.totals.figures import Figures, agree, summed_columns
-from boreotabula.workbooks.sheet import Flaw, Sheet
+from boreotabula.reading.rows.table_rows import RowKind, TableRows
+from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
+from boreotabula.workbooks.sheet import CellKind, Flaw, Sheet
 
 
 class Check(NamedTuple):
@@ -53,19 +56,17 @@ class ColumnOfTotals:
 
     column: int
     summands: tuple[int, ...]
-    rows: Sequence[int]
-    printed: Sequence[float]
-    summed: Sequence[float]
-    agree: Sequence[bool]
+    rows: NDArray[np.intp]
+    printed: NDArray[np.float64]
+    summed: NDArray[np.float64]
+    agree: NDArray[np.bool_]
 
     def checks(self, *, wrong: bool) -> Iterator[Check]:
         """All of them one by one, or only those that disagree."""
-        if wrong and all(self.agree):
-            return
-        every = zip(self.rows, self.printed, self.summed, self.agree, strict=True)
-        for row, printed, summed, agrees in every:
-            if not (wrong and agrees):
-                yield Check(row, self.column, printed, summed, agrees, (row,), self.summands)
+        for at in np.flatnonzero(~self.agree).tolist() if wrong else range(len(self.rows)):
+            row, agrees = int(self.rows[at]), bool(self.agree[at])
+            printed, summed = float(self.printed[at]), float(self.summed[at])
+            yield Check(row, self.column, printed, summed, agrees, (row,), self.summands)
 
 
 @dataclass(frozen=True)
@@ -102,13 +103,13 @@ class Summands(NamedTuple):
     """Whether it holds their average instead."""
 
 
-def check_totals(sheet: Sheet, columns: Columns, lines: Lines, plan: Plan) -> Totals:
+def check_totals(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Totals:
     """Compare the printed totals of a block with its records."""
-    total_rows = [line.row for line in lines.lines if line.kind is LineKind.TOTAL]
+    total_rows = table.of(RowKind.TOTAL)
     total_columns = columns.of(ColumnKind.TOTAL)
     if not total_rows and not total_columns:
         return Totals()
-    figures = Figures(sheet, columns, plan, lines.records)
+    figures = Figures(sheet, columns, plan, table)
     if not figures.summed:
         return Totals()
     beside: list[ColumnOfTotals] = []
@@ -117,14 +118,17 @@ def check_totals(sheet: Sheet, columns: Columns, lines: Lines, plan: Plan) -> To
         meant[column.column], found = _compared(figures, column)
         beside += [found] if found else []
     below = _row_checks(figures, total_rows, meant)
-    flaws = () if sheet.plain else tuple(
-        (row, at)
-        for rows, places in (
-            (total_rows, list(meant)), (figures.rows, [one.column for one in total_columns])
-        )
-        for row in rows for at in places if isinstance(sheet.rows[row][at], Flaw)
-    )  # fmt: skip
+    at_right = [one.column for one in total_columns]
+    flaws = (*_flaws(sheet, total_rows, list(meant)), *_flaws(sheet, figures.rows, at_right))
     return Totals(tuple(beside), tuple(below), flaws)
+
+
+def _flaws(sheet: Sheet, rows: Sequence[int], columns: Sequence[int]) -> Iterator[tuple[int, int]]:
+    """Where some rows and columns meet in a cell that holds no value."""
+    where = np.ix_(np.array(rows, np.intp), np.array(columns, np.intp))
+    for row, column in np.argwhere(sheet.kinds[where] == CellKind.OTHER).tolist():
+        if isinstance(sheet.rows[rows[row]][columns[column]], Flaw):
+            yield rows[row], columns[column]
 
 
 # --- columns of totals ---------------------------------------------------------------------------
@@ -135,22 +139,22 @@ def _compared(figures: Figures, column: Column) -> tuple[Summands, ColumnOfTotal
     sets = summand_sets(figures.columns, figures.plan)[column.column]
     if not sets:
         return Summands(()), None
-    numbers = figures.numbers(column.column, figures.rows)
-    rows = [row for row, one in zip(figures.rows, numbers, strict=True) if one is not None]
-    printed = [one for one in numbers if one is not None]
+    numbers = figures.numbers[figures.table.record_rows, column.column]
+    there = ~np.isnan(numbers)
+    rows, printed = figures.table.record_rows[there], numbers[there]
     best: ColumnOfTotals | None = None
     for some in sets:
-        sums = figures.across(rows, some)
-        same = [True] * len(rows) if sums == printed else list(map(agree, printed, sums))
-        if best is None or sum(same) > sum(best.agree):
+        sums = figures.part(figures.rows, some)[there].sum(axis=1)
+        same = all_agree(printed, sums)
+        if best is None or same.sum() > best.agree.sum():
             best = ColumnOfTotals(column.column, some, rows, printed, sums, same)
-        if all(same):
+        if same.all():
             break
     assert best is not None
-    if printed and not any(best.agree):
-        means = [_mean(figures, row, best.summands) for row in rows]
-        same = list(map(agree, printed, means))
-        if all(same):
+    if len(printed) and not best.agree.any():
+        means = np.array([_mean(figures, row, best.summands) for row in rows.tolist()])
+        same = all_agree(printed, means)
+        if same.all():
             return Summands(best.summands, True), replace(best, summed=means, agree=same)
     return Summands(best.summands), best
 
@@ -261,18 +265,20 @@ class _RowOfTotals:
         }
         self.middle = bisect_left(figures.rows, row)
         self.ranges = row_ranges(figures.rows, row, total_rows)
-        self.agreeing = {
-            column: found
-            for column, number in self.printed.items()
-            if (found := self._agreeing(column, number)) is not None
-        }
+        self.agreeing = self._agreeing()
 
-    def _agreeing(self, column: int, printed: float) -> tuple[Range, float] | None:
+    def _agreeing(self) -> dict[int, tuple[Range, float]]:
+        """The totals that agree, each with the first range over which it does."""
+        found: dict[int, tuple[Range, float]] = {}
         for some in self.ranges:
-            for figure in self._sums(column, some):
-                if agree(printed, figure):
-                    return some, figure
-        return None
+            for column in self.printed.keys() - found.keys():
+                agreeing = (one for one in self._sums(column, some)
+                            if agree(self.printed[column], one))  # fmt: skip
+                if (figure := next(agreeing, None)) is not None:
+                    found[column] = (some, figure)
+            if len(found) == len(self.printed):
+                break
+        return {column: found[column] for column in self.printed if column in found}
 
     def _sums(self, column: int, some: Range) -> Iterator[float]:
         """What the row may hold in a column: under averages, their sum or that of the sums."""

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property, lru_cache
-from itertools import accumulate, repeat
 from math import fsum, isfinite
+
+import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.plan import Plan
+from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.convert import respelt, stands_for_nothing
 from boreotabula.reading.values.form import NotConvertedError, ValueForm
 from boreotabula.reading.values.numbers import read_number
@@ -45,13 +48,22 @@ class Figures:
     sheet: Sheet
     columns: Columns
     plan: Plan
-    rows: tuple[int, ...]
-    """The record rows."""
+    table: TableRows
+
+    @property
+    def rows(self) -> tuple[int, ...]:
+        """The record rows."""
+        return self.table.records
 
     @cached_property
     def summed(self) -> tuple[Column, ...]:
         """The columns of values that can be added up."""
         return summed_columns(self.columns, self.plan)
+
+    @cached_property
+    def places(self) -> list[int]:
+        """Where these columns are."""
+        return [one.column for one in self.summed]
 
     @cached_property
     def _forms(self) -> Mapping[int, ValueForm]:
@@ -61,22 +73,53 @@ class Figures:
         """How the values of a column are written; of a column of totals as its neighbours'."""
         return self._forms.get(column) or next(iter(self._forms.values()))
 
+    @cached_property
+    def numbers(self) -> NDArray[np.float64]:
+        """The number in each cell of the sheet, NaN where is none: in the rows of the table, in
+        columns of values and of totals, as a record would hold it."""
+        held = [*self.places, *(one.column for one in self.columns.of(ColumnKind.TOTAL))]
+        start, end = self.table.start, self.table.start + len(self.table.kinds)
+        closer = self.sheet.is_text[start:end, held]
+        special = [self.form(at).empty != frozenset() for at in held]
+        if any(special):
+            closer = closer | (self.sheet.filled[start:end, held] & special)
+        if not closer.any():
+            return self.sheet.numbers
+        numbers = self.sheet.numbers.copy()
+        known: dict[tuple[int, Cell], float] = {}
+        for at, place in zip(*map(np.ndarray.tolist, np.nonzero(closer)), strict=True):
+            row, column = start + at, held[place]
+            cell = self.sheet.rows[row][column]
+            key = (column, cell)
+            if type(cell) is not str or key not in known:
+                number = number_in(cell, self.form(column))
+                known[key] = np.nan if number is None else number
+            numbers[row, column] = known[key]
+        return numbers
+
     def at(self, row: int, column: int) -> float | None:
         """The number at a place; None if there is none."""
-        return number_in(self.sheet.rows[row][column], self.form(column))
+        number = float(self.numbers[row, column])
+        return None if number != number else number
 
-    def numbers(self, column: int, rows: Sequence[int]) -> list[float | None]:
-        """The numbers of a column in some rows, None where there is none."""
-        form, sheet_rows = self.form(column), self.sheet.rows
-        cells = [sheet_rows[row][column] for row in rows]
-        if self._fast:
-            return [one if type(one) is float else number_in(one, form) for one in cells]
-        return [number_in(one, form) for one in cells]
+    def part(self, rows: Sequence[int], columns: Sequence[int]) -> NDArray[np.float64]:
+        """The numbers where some rows and columns meet; zero where is none."""
+        where = np.ix_(np.asarray(rows, np.intp), np.asarray(columns, np.intp))
+        return _zero_for_none(self.numbers[where])
 
     @cached_property
-    def _fast(self) -> bool:
-        """Whether every filled cell of the sheet is a text or means just its number."""
-        return self.sheet.plain and not any(form.empty for form in self._forms.values())
+    def record_numbers(self) -> NDArray[np.float64]:
+        """The numbers of the record rows in the columns of values; NaN where is none."""
+        return self.numbers[np.ix_(self.table.record_rows, np.array(self.places, np.intp))]
+
+    @cached_property
+    def record_values(self) -> NDArray[np.float64]:
+        """The same; zero where is none."""
+        return _zero_for_none(self.record_numbers)
+
+    @cached_property
+    def _place_of(self) -> Mapping[int, int]:
+        return {column: at for at, column in enumerate(self.places)}
 
     def total(self, row: int, columns: Sequence[int]) -> float:
         """The sum of one row over some columns."""
@@ -84,25 +127,8 @@ class Figures:
 
     def across(self, rows: Sequence[int], columns: Sequence[int]) -> list[float]:
         """The sum of each of some rows over some columns."""
-        first, end = columns[0], columns[-1] + 1
-        lines = [self.sheet.rows[row] for row in rows]
-        if end - first == len(columns):
-            parts = [cells[first:end] for cells in lines]
-        else:
-            parts = [[cells[at] for at in columns] for cells in lines]
-        if self._fast:
-            try:
-                return [float(sum(filter(None, cells))) for cells in parts]  # type: ignore[arg-type]
-            except TypeError:
-                pass  # a text among them
-        return [self._sum(cells, columns) for cells in parts]
-
-    def down(self, column: int, rows: tuple[int, ...]) -> float:
-        """The sum of a column over some of the record rows."""
-        known = self._downs.get((column, rows))
-        if known is None:
-            known = self._downs[column, rows] = self._sum(self._part(column, rows), repeat(column))
-        return known
+        found: list[float] = self.part(rows, columns).sum(axis=1).tolist()
+        return found
 
     def span(self, column: int, some: tuple[int, int]) -> float:
         """The sum of a column over some of the record rows, by their numbers: from the first to
@@ -114,17 +140,25 @@ class Figures:
         if self._asked[column] > _FEW:  # then it pays to add up once
             sums, whole = self._sums_so_far(column)
             if whole:
-                return sums[end] - sums[start]
-        return self._sum(self._turned[column][start:end], repeat(column))
+                return float(sums[end] - sums[start])
+        return fsum(self.down(column)[start:end].tolist())
 
-    def _sums_so_far(self, column: int) -> tuple[Sequence[float], bool]:
+    def down(self, column: int) -> NDArray[np.float64]:
+        """The numbers of a column in the record rows; zero where is none."""
+        at = self._place_of.get(column)
+        if at is not None:
+            return self.record_values[:, at]
+        return self.part(self.rows, [column])[:, 0]
+
+    def _sums_so_far(self, column: int) -> tuple[NDArray[np.float64], bool]:
         """The sums of a column up to each record row, and whether all are whole: only then are
         their differences exact."""
         known = self._so_far.get(column)
         if known is None:
-            numbers = [number or 0.0 for number in self.numbers(column, self.rows)]
-            sums = [0.0, *accumulate(numbers)]
-            exact = all(map(float.is_integer, numbers)) and max(map(abs, sums)) < _EXACT
+            numbers = self.down(column)
+            sums = np.concatenate(([0.0], np.cumsum(numbers)))
+            whole = bool((numbers == np.floor(numbers)).all())
+            exact = whole and bool((np.abs(sums) < _EXACT).all())
             known = self._so_far[column] = (sums, exact)
         return known
 
@@ -133,44 +167,18 @@ class Figures:
         return Counter()
 
     @cached_property
-    def _so_far(self) -> dict[int, tuple[Sequence[float], bool]]:
+    def _so_far(self) -> dict[int, tuple[NDArray[np.float64], bool]]:
         return {}
 
-    def _part(self, column: int, rows: tuple[int, ...]) -> Sequence[Cell]:
-        """The cells of a column in some of the record rows: most often all, or a run of them."""
-        if not rows:
-            return ()
-        start = self.rows.index(rows[0])
-        if self.rows[start : start + len(rows)] == rows:
-            return self._turned[column][start : start + len(rows)]
-        return [self.sheet.rows[row][column] for row in rows]
-
-    @cached_property
-    def _turned(self) -> list[tuple[Cell, ...]]:
-        """The record rows of the sheet, column by column."""
-        return list(zip(*(self.sheet.rows[row] for row in self.rows), strict=True))
-
-    @cached_property
-    def _downs(self) -> dict[tuple[int, tuple[int, ...]], float]:
-        return {}
-
-    def sums(self) -> list[float]:
+    def sums(self) -> NDArray[np.float64]:
         """The sum of each column over all record rows; of those that cannot be summed zero."""
-        found = [0.0] * self.sheet.width
-        for one in self.summed:
-            found[one.column] = self._sum(self._turned[one.column], repeat(one.column))
+        found = np.zeros(self.sheet.width)
+        found[self.places] = self.record_values.sum(axis=0)
         return found
 
-    def _sum(self, cells: Sequence[Cell], columns: Iterable[int]) -> float:
-        """The sum of cells that stand in some columns, to more places than any total is printed."""
-        if self._fast:
-            try:
-                return float(sum(filter(None, cells)))  # type: ignore[arg-type]
-            except TypeError:
-                pass  # a text among them
-        forms = map(self.form, columns)
-        numbers = map(number_in, cells, forms)
-        return fsum(number for number in numbers if number is not None)
+
+def _zero_for_none(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.where(np.isnan(numbers), 0.0, numbers)
 
 
 @lru_cache(maxsize=64)
@@ -214,3 +222,12 @@ def agree(printed: float, summed: float) -> bool:
     if apart <= _SAME * (abs(summed) + 1.0):
         return True
     return apart <= 0.5 and apart <= 0.5 * 10.0 ** -decimals_of(printed) + _SAME
+
+
+def all_agree(printed: NDArray[np.float64], summed: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which of some printed totals are sums; see `agree`."""
+    apart = np.abs(printed - summed)
+    found: NDArray[np.bool_] = apart <= _SAME * (np.abs(summed) + 1.0)
+    for at in np.flatnonzero(~found & (apart <= 0.5)).tolist():
+        found[at] = agree(float(printed[at]), float(summed[at]))
+    return found

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.findings import Finding
-from boreotabula.reading.rows.lines import LineKind, Lines
+from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.compare import Check, Totals
 from boreotabula.reading.totals.figures import Figures
 from boreotabula.workbooks.sheet import Sheet
@@ -18,14 +18,14 @@ _NEAR = 1e-6
 
 
 def about_totals(
-    sheet: Sheet, totals: Totals, columns: Columns, lines: Lines, figures: Figures
+    sheet: Sheet, totals: Totals, columns: Columns, table: TableRows, figures: Figures
 ) -> list[Finding]:
     """The totals that disagree: those of one cause in one finding.
 
     One cause is a difference that several totals share, and a whole row or column of totals of
     which several disagree, each by another difference: a column was lost, perhaps.
     """
-    search = _Search(sheet, columns, lines, figures)
+    search = _Search(sheet, columns, table, figures)
     whole = list(_whole_lines(totals))
     told = {(one.row, one.column) for some in whole for one in some}
     found: dict[tuple[float, str], list[Check]] = {}
@@ -67,11 +67,11 @@ def _lines_of(check: Check) -> tuple[tuple[str, int], tuple[str, int]]:
     return ("column", check.column), ("row", check.row)
 
 
-def _same_cause(lines: Iterable[list[Check]]) -> Iterator[list[Check]]:
+def _same_cause(table: Iterable[list[Check]]) -> Iterator[list[Check]]:
     """Lines of totals that differ by the same amounts in the same places: subtotals and totals of
     the same records. Of each, those of the first line."""
     seen: set[frozenset[float]] = set()
-    for some in lines:
+    for some in table:
         amounts = frozenset(map(_apart, some))
         if amounts not in seen:
             seen.add(amounts)
@@ -155,16 +155,16 @@ def _flawed(sheet: Sheet, totals: Totals) -> Finding:
 
 
 _NO_RECORDS = (
-    LineKind.LEFT_OUT, LineKind.NAMELESS, LineKind.NUMBERED, LineKind.LIKE_TOTAL,
-    LineKind.UNSURE, LineKind.BELOW,
+    RowKind.LEFT_OUT, RowKind.NAMELESS, RowKind.NUMBERED, RowKind.LIKE_TOTAL,
+    RowKind.UNSURE, RowKind.BELOW,
 )  # fmt: skip
 
 
 class _Search:
     """Looks for what may have made a total disagree."""
 
-    def __init__(self, sheet: Sheet, columns: Columns, lines: Lines, figures: Figures) -> None:
-        self.sheet, self.columns, self.lines, self.figures = sheet, columns, lines, figures
+    def __init__(self, sheet: Sheet, columns: Columns, table: TableRows, figures: Figures) -> None:
+        self.sheet, self.columns, self.table, self.figures = sheet, columns, table, figures
 
     def culprit(self, check: Check) -> str:
         """The likeliest culprit in words; nothing if none is found."""
@@ -191,12 +191,11 @@ class _Search:
     def _left_out(self, check: Check, columns: Sequence[int]) -> str:
         """A row that is no record but holds just what is missing."""
         apart = check.printed - check.summed
-        for line in self.lines.lines:
-            if line.kind in _NO_RECORDS:
-                held = [n for at in columns if (n := self.figures.at(line.row, at)) is not None]
-                if held and abs(sum(held) - apart) < _NEAR:
-                    why = line.why or "it is in no record"
-                    return f"{self.sheet.row_called(line.row)} holds just that much ({why})"
+        for row in self.table.of(*_NO_RECORDS):
+            held = [n for at in columns if (n := self.figures.at(row, at)) is not None]
+            if held and abs(sum(held) - apart) < _NEAR:
+                why = self.table.whys.get(row, "it is in no record")
+                return f"{self.sheet.row_called(row)} holds just that much ({why})"
         return ""
 
     def _swapped_total(self, check: Check, columns: Sequence[int]) -> str:

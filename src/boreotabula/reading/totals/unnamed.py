@@ -8,16 +8,18 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import accumulate
+
+import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.findings import WHOLE, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.rows.lines import LineKind, Lines
+from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.compare import summand_sets
-from boreotabula.reading.totals.figures import Figures, agree, summed_columns
+from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
 from boreotabula.reading.totals.unnamed_rows import (
     FEWEST_PLACES,
     FEWEST_SUMMANDS,
@@ -35,18 +37,18 @@ class Settled:
     """A block without the rows and columns that look like totals."""
 
     columns: Columns
-    lines: Lines
+    table: TableRows
     tellings: tuple[Telling, ...] = ()
 
 
 def without_lookalikes(
-    sheet: Sheet, place: Place, columns: Columns, lines: Lines, plan: Plan
+    sheet: Sheet, place: Place, columns: Columns, table: TableRows, plan: Plan
 ) -> Settled:
     """Take out what looks like a total: columns first, then rows."""
-    figures = Figures(sheet, columns, plan, lines.records)
+    figures = Figures(sheet, columns, plan, table)
     found: list[Telling] = []
     if not figures.summed or len(figures.rows) < FEWEST_SUMMANDS:
-        return Settled(columns, lines)
+        return Settled(columns, table)
     if not columns.block.is_list:
         alike = list(_columns_alike(figures))
         if alike:
@@ -54,16 +56,16 @@ def without_lookalikes(
                 Telling(_column_finding(sheet, place, one), WHOLE, [one.column]) for one in alike
             ]
             columns = _without_columns(columns, alike)
-            figures = Figures(sheet, columns, plan, lines.records)
-    alike_rows = rows_alike(figures, lines)
+            figures = Figures(sheet, columns, plan, table)
+    alike_rows = rows_alike(figures, table)
     if alike_rows.sure:
         rows = alike_rows.sure
         within = range(columns.left, columns.right)
         found.append(Telling(row_finding(sheet, columns, rows), rows, within))
-        lines = lines.without(dict.fromkeys(rows, LineKind.LIKE_TOTAL))
+        table = table.without(rows, RowKind.LIKE_TOTAL)
     if alike_rows.maybe:
         found.append(Telling(maybe_finding(sheet, columns, alike_rows.maybe)))
-    return Settled(columns, lines, tuple(found))
+    return Settled(columns, table, tuple(found))
 
 
 # --- columns -------------------------------------------------------------------------------------
@@ -72,23 +74,24 @@ def without_lookalikes(
 def _columns_alike(figures: Figures) -> Iterator[Column]:
     """Value columns that hold, row by row, the sums of others beside them."""
     sums = figures.sums()
-    before = [0.0, *accumulate(sums)]
+    before = np.concatenate(([0.0], np.cumsum(sums)))
+    candidates = _candidates(figures.columns, figures.plan)
+    wholes = sums[candidates.of]
+    first, end, other, last = candidates.runs
+    summed = before[end] - before[first] + before[last] - before[other]
+    # Most sets are one or two runs of columns: differences of sums so far tell them.
+    near = np.abs(wholes - summed) <= 0.5 + np.abs(wholes) * 1e-9 + before[-1] * 1e-12
     taken: set[int] = set()
-    for column, sets in _candidates(figures.columns, figures.plan):
-        whole = sums[column.column]
-        if not whole:
+    for column, number in candidates.columns:
+        if not sums[column.column]:
             continue
-        room = 0.5 + abs(whole) * 1e-9
-        for some, (first, end, other, last) in sets:
-            # Most sets are one or two runs of columns: differences of sums so far tell them.
-            if not taken and end:
-                summed = before[end] - before[first] + before[last] - before[other]
-                if not -room <= whole - summed <= room:
-                    continue
-            summands = tuple(at for at in some if at not in taken) if taken else some
+        for at in number:
+            if not (taken or near[at] or not end[at]):
+                continue
+            summands = tuple(one for one in candidates.sets[at] if one not in taken)
             if len(summands) < FEWEST_SUMMANDS:
                 continue
-            if agree(whole, sum(map(sums.__getitem__, summands))) and _sums_up(
+            if agree(float(wholes[at]), float(sums[list(summands)].sum())) and _sums_up(
                 figures, column.column, summands
             ):
                 taken.add(column.column)
@@ -96,23 +99,36 @@ def _columns_alike(figures: Figures) -> Iterator[Column]:
                 break
 
 
-_Runs = tuple[int, int, int, int]
-"""First column and the one after the last of two runs of columns; all zero if there are more."""
+@dataclass(frozen=True)
+class _Candidates:
+    """The sets of columns that columns of values could sum up."""
+
+    columns: tuple[tuple[Column, range], ...]
+    """Each column of values, and which of the sets are its own."""
+    sets: tuple[tuple[int, ...], ...]
+    of: NDArray[np.intp]
+    """The column that each set is of."""
+    runs: NDArray[np.intp]
+    """Of each set the first column and the one after the last of two runs; all zero if there are
+    more."""
 
 
 @lru_cache(maxsize=64)
-def _candidates(
-    columns: Columns, plan: Plan
-) -> list[tuple[Column, list[tuple[tuple[int, ...], _Runs]]]]:
-    """The sets of columns that each column of values could sum up, and their runs."""
-    sets = summand_sets(columns, plan)
-    return [
-        (one, [(some, _runs(some)) for some in sets[one.column] if len(some) >= FEWEST_SUMMANDS])
-        for one in summed_columns(columns, plan)
-    ]
+def _candidates(columns: Columns, plan: Plan) -> _Candidates:
+    found = summand_sets(columns, plan)
+    every: list[tuple[Column, range]] = []
+    sets: list[tuple[int, ...]] = []
+    of: list[int] = []
+    for one in summed_columns(columns, plan):
+        some = [one for one in found[one.column] if len(one) >= FEWEST_SUMMANDS]
+        every.append((one, range(len(sets), len(sets) + len(some))))
+        sets += some
+        of += [one.column] * len(some)
+    runs = np.array([_runs(some) for some in sets], np.intp).reshape(-1, 4).T
+    return _Candidates(tuple(every), tuple(sets), np.array(of, np.intp), runs)
 
 
-def _runs(places: tuple[int, ...]) -> _Runs:
+def _runs(places: tuple[int, ...]) -> tuple[int, int, int, int]:
     breaks = [at for at in range(1, len(places)) if places[at] != places[at - 1] + 1]
     if len(breaks) > 1:
         return 0, 0, 0, 0
@@ -124,14 +140,11 @@ def _runs(places: tuple[int, ...]) -> _Runs:
 
 def _sums_up(figures: Figures, column: int, summands: Sequence[int]) -> bool:
     """Whether a column holds the sum of others in every row, and in enough of them truly one."""
-    seen = 0
-    for row in figures.rows:
-        number = figures.at(row, column)
-        if not agree(number or 0.0, figures.total(row, summands)):
-            return False
-        if number and sum(bool(figures.at(row, at)) for at in summands) >= FEWEST_SUMMANDS:
-            seen += 1
-    return seen >= FEWEST_PLACES
+    numbers, others = figures.down(column), figures.part(figures.rows, summands)
+    if not all_agree(numbers, others.sum(axis=1)).all():
+        return False
+    several = np.count_nonzero(others, axis=1) >= FEWEST_SUMMANDS
+    return int(np.count_nonzero(several & (numbers != 0))) >= FEWEST_PLACES
 
 
 def _without_columns(columns: Columns, alike: Sequence[Column]) -> Columns:

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from math import fsum, log2
+from functools import cached_property
+from math import log2
 
 import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Finding
-from boreotabula.reading.rows.lines import LineKind, Lines
+from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.rows.total_words import begins_as_total
-from boreotabula.reading.totals.figures import Figures, agree
+from boreotabula.reading.totals.figures import Figures, all_agree
 from boreotabula.workbooks.sheet import Sheet
 
 FEWEST_SUMMANDS = 2
@@ -30,16 +31,20 @@ class AlikeRows:
     maybe: tuple[int, ...]
 
 
-def rows_alike(figures: Figures, lines: Lines) -> AlikeRows:
+def rows_alike(figures: Figures, table: TableRows) -> AlikeRows:
     """Record rows that hold, column by column, the sums of records above or below them.
 
     What is found is no member of other sums, so sums of sums show in the next round.
     """
-    search = _Rows(figures, lines)
+    search = _Rows(figures, table)
     found: set[int] = set()
     while fresh := search.below_members(found) | search.above_members(found):
         found |= fresh
-    return AlikeRows(tuple(sorted(found)), tuple(sorted(search.maybe - found)))
+    rows = table.records
+    return AlikeRows(
+        tuple(rows[at] for at in sorted(found)),
+        tuple(rows[at] for at in sorted(search.maybe - found)),
+    )
 
 
 _CHANCE = 16.0
@@ -53,51 +58,87 @@ _WORTH_A_WORD = 6.0
 _MOST_ENDS = 50
 """So many rows at which the members of a row of sums could end are tried."""
 
+_Places = NDArray[np.intp]
+"""Some of the record rows, by their numbers among all of them."""
+
 
 class _Rows:
-    """What is needed to tell rows of sums."""
+    """What is needed to tell rows of sums; record rows are told by their numbers."""
 
-    def __init__(self, figures: Figures, lines: Lines) -> None:
+    def __init__(self, figures: Figures, table: TableRows) -> None:
         self.figures = figures
-        self.columns = [one.column for one in figures.summed]
-        self.totals = lines.of(LineKind.TOTAL)
-        self.unnamed = _unnamed(figures, lines)
-        self.sums = dict(zip(figures.rows, figures.across(figures.rows, self.columns), strict=True))
-        there = {line.row for line in lines.lines}
-        self.before_gap = {row for row in figures.rows if row + 1 not in there}
+        self.rows = table.record_rows
+        self.numbers, self.values = figures.record_numbers, figures.record_values
+        self.single_column = len(figures.places) == 1
+        self.totals = table.where(RowKind.TOTAL)
+        self.unnamed = _unnamed(figures, table)
+        self.sums = self.values.sum(axis=1)
+        self.before_gap = np.append(table.kinds == RowKind.NONE, True)[self.rows + 1 - table.start]
         self.labels = [one.column for one in figures.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
         self.maybe: set[int] = set()
 
     def below_members(self, known: set[int]) -> set[int]:
         """The rows that sum up records above them."""
         found: set[int] = set()
-        members: list[int] = []
-        ends = sorted({*self.totals, *known})
-        running = since = 0.0
-        at_end = 0
-        for row in self.figures.rows:
-            if row in known:
-                continue
-            while at_end < len(ends) and ends[at_end] < row:
-                since, at_end = 0.0, at_end + 1
-            number = self.sums[row]
-            near = number and (
-                abs(number - since) <= 0.5 or abs(number - running) <= 0.5 or row in self.unnamed
-            )
-            if near and len(members) >= FEWEST_SUMMANDS:
-                starts = sorted({*ends[:at_end], *found}, reverse=True)
-                cuts = [bisect_right(members, start) for start in starts]
-                ranges = dict.fromkeys(tuple(members[cut:]) for cut in (*cuts, 0))
-                if any(some and self._is_sum(row, some) for some in ranges):
-                    if self._is_sure(row):
-                        found.add(row)
-                        since = 0.0
-                        continue
-                    self._may_be(row)
-            members.append(row)
-            running += number
-            since += number
+        member = np.ones(len(self.rows), bool)
+        member[list(known)] = False
+        ends = {*np.searchsorted(self.rows, self.totals).tolist(), *(at + 1 for at in known), 0}
+        last: int | None = -1
+        while last is not None:
+            starts = np.array(sorted({*ends, *(at + 1 for at in found)}))
+            last = self._next_below(last, member, starts)
+            if last is not None:
+                found.add(last)
+                member[last] = False
         return found
+
+    def _next_below(
+        self, last: int, member: NDArray[np.bool_], starts: NDArray[np.intp]
+    ) -> int | None:
+        """The first row after some row that surely sums up members above it: those since one of
+        some rows, or all."""
+        values = np.where(member[:, None], self.values, 0.0)
+        so_far = np.concatenate((np.zeros((1, values.shape[1])), np.cumsum(values, axis=0)))
+        near = self._near_below(member, starts)
+        for at in np.flatnonzero(near[last + 1 :]).tolist():
+            at += last + 1
+            reach = starts[starts <= at][::-1]
+            ranges = self._ranges(at, reach, member, so_far)
+            if any(self._is_sum(at, one) for one in ranges):
+                if self._is_sure(at):
+                    return int(at)
+                self._may_be(at)
+        return None
+
+    def _near_below(self, member: NDArray[np.bool_], starts: NDArray[np.intp]) -> NDArray[np.bool_]:
+        """The rows that may hold the sum of all above them, or of those since an earlier row of
+        totals. Rows that lack what names the others are looked at anyway."""
+        sums = np.where(member, self.sums, 0.0)
+        before = np.concatenate(([0.0], np.cumsum(sums)))
+        running = before[:-1]
+        rows = np.arange(len(sums))
+        since = running - before[starts[np.searchsorted(starts, rows, "right") - 1]]
+        near = (np.abs(sums - running) <= 0.5) | (np.abs(sums - since) <= 0.5) | self.unnamed
+        found: NDArray[np.bool_] = near & member & (sums != 0)
+        return found & (np.cumsum(member) > FEWEST_SUMMANDS)
+
+    def _ranges(
+        self,
+        at: int,
+        reach: NDArray[np.intp],
+        member: NDArray[np.bool_],
+        so_far: NDArray[np.float64],
+    ) -> Iterator[_Places]:
+        """The members that a row may sum up, from one of some rows down to it, but for those whose
+        sums are far off; `so_far` are the sums of all members above each row."""
+        asked = ~np.isnan(self.numbers[at]) if self.unnamed[at] else slice(None)
+        sums = (so_far[at] - so_far[reach])[:, asked]
+        room = 0.5 + 1e-9 * (np.abs(sums) + np.abs(so_far[at][asked]) + 1.0)
+        near = np.abs(self.values[at][asked] - sums) <= room
+        for one in reach[near.all(axis=1)].tolist():
+            some = np.flatnonzero(member[one:at]) + one
+            if len(some):
+                yield some
 
     def above_members(self, known: set[int]) -> set[int]:
         """The rows that sum up records below them.
@@ -105,115 +146,119 @@ class _Rows:
         Where one ends its members, another row of sums, or something that ends a table, must
         follow; or its stub must look unlike theirs; or its numbers must be too long for a chance.
         """
-        members = [row for row in self.figures.rows if row not in known]
-        numbers = np.array([self.sums[row] for row in members])
+        members = np.array([at for at in range(len(self.rows)) if at not in known], np.intp)
+        numbers = self.sums[members]
         after = np.concatenate(([0.0], np.cumsum(numbers)))
         wanted = after[1:] + numbers
         # Sums so far may go down again: they are looked up in the order of their size.
         order = np.argsort(after, kind="stable")
         first = np.searchsorted(after[order], wanted - 0.5, "left")
         last = np.searchsorted(after[order], wanted + 0.5, "right")
-        ranges: dict[int, tuple[int, ...]] = {}
+        ranges: dict[int, _Places] = {}
         for at in np.flatnonzero((first < last) & (numbers != 0)).tolist():
             places = order[first[at] : last[at]]
             places = np.sort(places[places > at + FEWEST_SUMMANDS])
             for end in places[:_MOST_ENDS].tolist():
-                some = tuple(members[at + 1 : end])
-                if self._is_sum(members[at], some):
-                    ranges[members[at]] = some
+                some = members[at + 1 : end]
+                if self._is_sum(int(members[at]), some):
+                    ranges[int(members[at])] = some
         if not ranges:
             return set()
-        follower = dict(zip(members, [*members[1:], -1], strict=True))
+        return self._with_an_end(ranges, members)
+
+    def _with_an_end(self, ranges: Mapping[int, _Places], members: _Places) -> set[int]:
+        """Those of the rows that sum up some below them which are no chance."""
+        follower = dict(zip(members.tolist(), [*members[1:].tolist(), -1], strict=True))
         taken = {
-            row
-            for row, some in ranges.items()
-            if row in self.unnamed or self._evidence(row) >= _CHANCE + log2(len(members))
+            at
+            for at in ranges
+            if self.unnamed[at] or self._evidence[at] >= _CHANCE + log2(len(members))
         }
         # From below upwards, so that a chain of sums holds together up to the first of them.
         chain: set[int] = set()
-        for row, some in sorted(ranges.items(), reverse=True):
-            next_row = follower[some[-1]]
-            ends = next_row < 0 or some[-1] in self.before_gap or next_row in taken | chain
-            if ends or any(some[-1] < one < next_row for one in self.totals):
-                chain.add(row)
-        if sum(map(self._evidence, chain)) >= _HINTED:
+        for at, some in sorted(ranges.items(), key=lambda one: one[0], reverse=True):
+            last = int(some[-1])
+            after = follower[last]
+            ends = after < 0 or self.before_gap[last] or after in taken | chain
+            if ends or self._total_between(last, after):
+                chain.add(at)
+        if sum(float(self._evidence[at]) for at in chain) >= _HINTED:
             taken |= chain
         else:
-            for row in chain:
-                self._may_be(row)
-        if len(self.columns) == 1:
-            self.maybe |= taken - self.unnamed
-            return taken & self.unnamed
+            for at in chain:
+                self._may_be(at)
+        if self.single_column:
+            self.maybe |= {at for at in taken if not self.unnamed[at]}
+            return {at for at in taken if self.unnamed[at]}
         return taken
 
-    def _is_sure(self, row: int) -> bool:
+    def _total_between(self, one: int, other: int) -> bool:
+        """Whether a row of totals stands between two records."""
+        return bool(((self.totals > self.rows[one]) & (self.totals < self.rows[other])).any())
+
+    def _is_sure(self, at: int) -> bool:
         """Whether a row that sums up others is no chance: its numbers are long, or it is the last
         of its kind, or lacks what names the others, or begins as totals do."""
-        if row in self.unnamed or self._evidence(row) >= _CHANCE:
+        if self.unnamed[at] or self._evidence[at] >= _CHANCE:
             return True
-        labelled = begins_as_total(self.figures.sheet, row, self.labels)
-        return labelled or (row in self.before_gap and self._evidence(row) >= _HINTED)
+        labelled = begins_as_total(self.figures.sheet, int(self.rows[at]), self.labels)
+        return labelled or bool(self.before_gap[at] and self._evidence[at] >= _HINTED)
 
-    def _may_be(self, row: int) -> None:
+    def _may_be(self, at: int) -> None:
         """Note a row that holds sums, though that may be a chance."""
-        if len(self.columns) == 1 or self._evidence(row) >= _WORTH_A_WORD:
-            self.maybe.add(row)
+        if self.single_column or self._evidence[at] >= _WORTH_A_WORD:
+            self.maybe.add(at)
 
-    def _evidence(self, row: int) -> float:
-        """How many binary digits the numbers of a row have."""
-        numbers = [self.figures.at(row, column) or 0.0 for column in self.columns]
-        return fsum(log2(1.0 + abs(number)) for number in numbers)
+    @cached_property
+    def _evidence(self) -> NDArray[np.float64]:
+        """How many binary digits the numbers of each row have."""
+        found: NDArray[np.float64] = np.log2(1.0 + np.abs(self.values)).sum(axis=1)
+        return found
 
-    def _is_sum(self, row: int, rows: tuple[int, ...]) -> bool:
+    def _is_sum(self, at: int, members: _Places) -> bool:
         """Whether a row holds the sums of some rows in each of its columns, and truly sums.
 
         A row that lacks what names the others may leave columns blank.
         """
-        named = row not in self.unnamed
-        seen = most = 0
-        for column in self.columns:
-            number = self.figures.at(row, column)
-            if number is None and not named:
-                continue
-            if not agree(number or 0.0, self.figures.down(column, rows)):
-                return False
-            if number:
-                summands = sum(bool(self.figures.at(one, column)) for one in rows)
-                seen += summands >= FEWEST_SUMMANDS
-                most = max(most, summands)
+        named = not self.unnamed[at]
+        numbers, summands = self.values[at], self.values[members]
+        asked = slice(None) if named else ~np.isnan(self.numbers[at])
+        if not all_agree(numbers[asked], summands.sum(axis=0)[asked]).all():
+            return False
+        counts = np.count_nonzero(summands[:, numbers != 0], axis=0)
+        seen, most = np.count_nonzero(counts >= FEWEST_SUMMANDS), max(counts, default=0)
         if seen >= FEWEST_PLACES:
             return True
         # One column alone may sum up by chance: then the row must lack what names the others, or
         # be the last one of a table with no other number.
         if seen != 1 or most <= FEWEST_SUMMANDS:
             return False
-        last = len(self.columns) == 1 and row in self.before_gap and rows[-1] < row
-        if named and not last and len(self.columns) == 1 and rows[-1] < row:
-            self.maybe.add(row)
-        return not named or last or (len(self.columns) == 1 and rows[0] > row)
+        below = members[-1] < at
+        last = self.single_column and bool(self.before_gap[at]) and below
+        if named and not last and self.single_column and below:
+            self.maybe.add(at)
+        return not named or last or bool(self.single_column and members[0] > at)
 
 
-def _unnamed(figures: Figures, lines: Lines) -> set[int]:
+def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
     """The record rows where a cell is blank that most of the others have: one of the stub, in a
     list of any column that it fills."""
     sheet, columns = figures.sheet, figures.columns
     carry = columns.block.carry_down
     every = {
-        name: stub.cells for name, stub in lines.stub.items()
+        name: stub.filled for name, stub in table.stub.items()
         if name not in carry and name != columns.block.group_row
     }  # fmt: skip
     if columns.block.is_list:
         every |= {
-            name: tuple(sheet.rows[row][column] for row in lines.records)
-            for name, column in columns.by_row.items() if name not in lines.stub
+            name: sheet.filled[table.record_rows, column]
+            for name, column in columns.by_row.items() if name not in table.stub
         }  # fmt: skip
-    return {
-        row
-        for cells in every.values()
-        if cells.count("") * 2 < len(cells)
-        for row, cell in zip(lines.records, cells, strict=True)
-        if cell == ""
-    }
+    found = np.zeros(len(table.record_rows), bool)
+    for filled in every.values():
+        if 2 * np.count_nonzero(~filled) < len(filled):
+            found |= ~filled
+    return found
 
 
 def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:

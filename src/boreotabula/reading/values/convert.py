@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import math
-import struct
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from decimal import ROUND_HALF_EVEN, Decimal
 from functools import lru_cache
 
+import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.values import moments
@@ -23,6 +25,7 @@ from boreotabula.reading.values.form import (
 )
 from boreotabula.reading.values.names import word_form, yes_no_words
 from boreotabula.reading.values.numbers import decimal_mark_of, read_number
+from boreotabula.reading.values.picked import Picked
 from boreotabula.workbooks.sheet import Cell, Flaw
 
 _INT64 = 2**63
@@ -58,6 +61,24 @@ class Converted:
     """Numbers with more decimals than the field keeps."""
     doubt: Doubt | None = None
 
+    def at(self, places: Sequence[int]) -> Converted:
+        """The same of cells that stand at some places among others; its values stay as they are."""
+        doubt = self.doubt
+        if doubt is not None:
+            doubt = replace(
+                doubt,
+                places=tuple(places[one] for one in doubt.places),
+                evidence=tuple(places[one] for one in doubt.evidence),
+            )
+        return Converted(
+            self.values,
+            tuple((places[one], why) for one, why in self.failures),
+            tuple((places[one], why) for one, why in self.outside),
+            tuple(places[one] for one in self.blanked),
+            tuple(places[one] for one in self.rounded),
+            doubt,
+        )
+
     @property
     def unremarkable(self) -> bool:
         """Whether there is nothing to say of any cell."""
@@ -66,18 +87,19 @@ class Converted:
         )
 
 
-def convert(cells: Sequence[Cell], form: ValueForm, *, plain: bool = False) -> Converted:
+def convert(cells: Sequence[Cell], form: ValueForm) -> Converted:
     """Convert cells to an Arrow array of a field's type.
 
     Blank cells, those that stand for nothing and those that do not convert give an empty value;
-    only the last are failures. `plain` says that all cells are known to be texts or floats.
+    only the last are failures.
     """
-    kind = form.kind
-    if kind in ("integer", "number") and (plain or set(map(type, cells)) == {float}):
-        whole = _plain_numbers(cells, kind)
-        if whole is not None and not form.empty:
-            return Converted(whole, outside=outside_of(whole, form))
-    if kind == "text" and form.as_it_stands and set(map(type, cells)) == {str} and "" not in cells:
+    if isinstance(cells, Picked):
+        numbers = _plain_numbers(cells, form)
+        if numbers is not None:
+            return _with_closer_look(cells, form, *numbers)
+        cells = list(cells)
+    as_it_stands = form.kind == "text" and form.as_it_stands
+    if as_it_stands and set(map(type, cells)) == {str} and "" not in cells:
         return Converted(as_array([str(cell).strip() for cell in cells], form))
     return _Conversion(cells, form).done()
 
@@ -107,19 +129,51 @@ def stands_for_nothing(cell: Cell, form: ValueForm) -> bool:
     return plain_form(cell_text(cell)) in form.empty
 
 
-def _plain_numbers(cells: Sequence[Cell], kind: str) -> pa.Array | None:
-    """All cells at once, or None if one of them needs a closer look. None of them is a bool."""
-    try:
-        packed = struct.pack(f"={len(cells)}d", *cells)  # refuses texts
-    except struct.error:
+def _plain_numbers(
+    cells: Picked, form: ValueForm
+) -> tuple[NDArray[np.int64 | np.float64], NDArray[np.bool_]] | None:
+    """The numbers of cells as the field has them, and which cells are that and nothing else: the
+    others need a closer look, if they are filled. None for fields that have none."""
+    if form.spellings or form.kind not in ("integer", "number", "percent"):
         return None
-    numbers = pa.Array.from_buffers(pa.float64(), len(cells), [None, pa.py_buffer(packed)])
-    if kind == "number":
-        return numbers
-    try:
-        return numbers.cast(pa.int64())  # refuses fractions and what a float cannot hold
-    except pa.ArrowInvalid:
-        return None
+    numbers = cells.numbers
+    plain = np.isfinite(numbers)
+    if form.empty:
+        plain &= ~np.isin(numbers, _numbers_among(form.empty))
+    if form.kind == "integer":
+        plain &= (numbers == np.floor(numbers)) & (np.abs(numbers) <= _EXACT)
+        return np.where(plain, numbers, 0).astype(np.int64), plain
+    if form.kind == "percent":
+        plain &= np.abs(numbers) <= _most_of_whole(form)
+    return numbers, plain
+
+
+def _numbers_among(texts: Iterable[str]) -> list[float]:
+    found = []
+    for text in texts:
+        with suppress(ValueError):
+            found.append(float(text))
+    return found
+
+
+def _with_closer_look(
+    cells: Picked,
+    form: ValueForm,
+    numbers: NDArray[np.int64 | np.float64],
+    plain: NDArray[np.bool_],
+) -> Converted:
+    """Numbers, once the filled cells that are none have been looked at one by one."""
+    places = np.flatnonzero(cells.filled & ~plain)
+    if not len(places):
+        values = pa.array(numbers, form.arrow_type, mask=None if plain.all() else ~plain)
+        return Converted(values, outside=outside_of(values, form))
+    some = _Conversion([cells[at] for at in places.tolist()], form).done()
+    numbers, there = numbers.copy(), plain.copy()
+    for at, value in zip(places.tolist(), some.values.to_pylist(), strict=True):
+        if value is not None:
+            numbers[at], there[at] = value, True
+    values = pa.array(numbers, form.arrow_type, mask=~there)
+    return replace(some.at(places.tolist()), values=values, outside=outside_of(values, form))
 
 
 class _Conversion:
@@ -253,14 +307,18 @@ def _to_number(cell: Cell, form: ValueForm, way: object) -> float:
 def _to_percent(cell: Cell, form: ValueForm, way: object) -> float:
     number = _to_number(cell, form, way)
     signed = isinstance(cell, str) and "%" in cell
-    most = form.most if isinstance(form.most, float | int) else 1.0
-    if abs(number) > max(most, 1.0) and not signed:
+    if abs(number) > _most_of_whole(form) and not signed:
         shown = cell_text(cell)
         raise NotConvertedError(
             f"without a sign it could be {shown} % or {shown} times the whole; a `max` of the field"
             " would allow for the latter"
         )
     return number
+
+
+def _most_of_whole(form: ValueForm) -> float:
+    """The largest share that a number without a percent sign can be."""
+    return max(form.most if isinstance(form.most, float | int) else 1.0, 1.0)
 
 
 def _to_integer(cell: Cell, form: ValueForm, way: object) -> int:

@@ -1,0 +1,221 @@
+"""The rows of a block: which are records, which totals, and what names each record row.
+
+Rows are told apart first, by their own cells; only then are stub cells carried down.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from enum import IntEnum
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from boreotabula.reading.cells import one_line
+from boreotabula.reading.columns.kinds import ColumnKind, Columns
+from boreotabula.reading.findings import Spot
+from boreotabula.workbooks.sheet import Cell, Sheet
+
+
+class RowKind(IntEnum):
+    """What a row of a block is."""
+
+    NONE = 0
+    """Nothing stands in it, or nothing that is not spoken for: no row of the table."""
+    RECORD = 1
+    """Its values become records."""
+    TOTAL = 2
+    """Printed totals of other rows."""
+    HEADING = 3
+    """The headings again."""
+    BARE = 4
+    """Named by its stub, but without any value: left out by the rule `blank`."""
+    GROUP = 5
+    """Names the group of the rows below."""
+    LEFT_OUT = 6
+    """Left out by a rule; `whys` names it."""
+    LABEL = 7
+    """Holds nothing but a text of the form itself."""
+    NAMELESS = 8
+    """Holds values, but no stub cell names them."""
+    NUMBERED = 9
+    """Numbers the columns."""
+    LIKE_TOTAL = 10
+    """Holds the sums of other rows, though no pattern of totals matches it."""
+    UNSURE = 11
+    """Right below the table, or after a blank row, and not filled as its records are."""
+    BELOW = 12
+    """Below the table, and no part of it."""
+
+
+Kinds = NDArray[np.uint8]
+"""The `RowKind` of each of some rows."""
+
+
+def of_kind(kinds: Kinds, *wanted: RowKind) -> NDArray[np.bool_]:
+    """Which rows are of some kinds."""
+    found: NDArray[np.bool_] = kinds == wanted[0]
+    for one in wanted[1:]:
+        found |= kinds == one
+    return found
+
+
+UNDER_HEADINGS = "under_headings"
+"""The rule that leaves out rows right below the headings."""
+
+
+@dataclass(frozen=True)
+class StubCells:
+    """The cells of a field that names rows, one for each of some rows, and where each of them is:
+    the cell itself, the one that it is carried down from, or the corner of a merged one."""
+
+    cells: Sequence[Cell]
+    rows: NDArray[np.intp]
+    columns: NDArray[np.intp]
+    filled: NDArray[np.bool_]
+
+    def take(self, places: NDArray[np.intp]) -> StubCells:
+        """Those at some places among them."""
+        cells = self.cells
+        return StubCells(
+            [cells[at] for at in places.tolist()],
+            self.rows[places],
+            self.columns[places],
+            self.filled[places],
+        )
+
+    def spot(self, at: int) -> Spot:
+        """Where one of them is."""
+        return int(self.rows[at]), int(self.columns[at])
+
+
+@dataclass(frozen=True)
+class TableRows:
+    """What each row of a block is, from the one below its headings on."""
+
+    start: int
+    """The first row, counted from 0."""
+    kinds: Kinds
+    """What it is and what each row below it is."""
+    whys: Mapping[int, str]
+    """The rules that leave rows out."""
+    stub: Mapping[str, StubCells]
+    """The stub cells of the record rows, in order; those carried down once `carried` was called."""
+    ended: tuple[int, int, str] | None
+    """Row, column and pattern of the cell that ends the block."""
+    last: int
+    """The last row of the table; the last heading row if it has no rows."""
+    own: Mapping[str, StubCells] = field(default_factory=dict, repr=False)
+    """Of fields that are carried down: the cells of all rows."""
+
+    @cached_property
+    def record_rows(self) -> NDArray[np.intp]:
+        """The rows that hold records."""
+        return self.where(RowKind.RECORD)
+
+    @cached_property
+    def records(self) -> tuple[int, ...]:
+        """The same, as plain numbers."""
+        return tuple(self.record_rows.tolist())
+
+    def where(self, *kinds: RowKind) -> NDArray[np.intp]:
+        """The rows of some kinds."""
+        return np.flatnonzero(of_kind(self.kinds, *kinds)) + self.start
+
+    def of(self, *kinds: RowKind) -> list[int]:
+        """The same, as plain numbers."""
+        found: list[int] = self.where(*kinds).tolist()
+        return found
+
+    @cached_property
+    def there(self) -> NDArray[np.intp]:
+        """The rows that are any of the table's."""
+        return np.flatnonzero(self.kinds) + self.start
+
+    def kind(self, row: int) -> RowKind:
+        """What a row is."""
+        return RowKind(int(self.kinds[row - self.start]))
+
+    def without(self, rows: Sequence[int], kind: RowKind) -> TableRows:
+        """The same where some record rows are of another kind."""
+        changed = np.array(rows, np.intp)
+        kinds = self.kinds.copy()
+        kinds[changed - self.start] = kind
+        kept = np.flatnonzero(~np.isin(self.record_rows, changed))
+        stub = {name: cells.take(kept) for name, cells in self.stub.items()}
+        return replace(self, kinds=kinds, stub=stub)
+
+
+def carried_columns(columns: Columns) -> Mapping[str, int]:
+    """The column of each field whose cells name rows: stub fields, and those carried down."""
+    carry = columns.block.carry_down
+    return {
+        one.field: one.column
+        for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+        if one.kind is ColumnKind.STUB or one.field in carry
+    }
+
+
+def carried(sheet: Sheet, columns: Columns, table: TableRows) -> TableRows:
+    """The rows with their stub cells carried down from record rows, and the names of groups.
+
+    Headings, totals, group rows and rows that are left out never give a value to carry; a row
+    without values does, as it names the rows below it. What is named by nothing then is no record.
+    """
+    block = columns.block
+    stub = dict(table.stub)
+    for name, own in table.own.items():
+        stub[name] = _carried(table, own)
+    if block.group_row:
+        stub[block.group_row] = _groups(sheet, table, columns)
+    table = replace(table, stub=stub)
+    named = [name for name in stub if name in block.stub]
+    if block.is_list or not named or not block.carry_down:
+        return table
+    any_named = np.logical_or.reduce([stub[name].filled for name in named])
+    nameless = table.record_rows[~any_named].tolist()
+    return table.without(nameless, RowKind.NAMELESS) if nameless else table
+
+
+def _carried(table: TableRows, own: StubCells) -> StubCells:
+    """The cell of each record row: its own, or that of the last row above it that names rows."""
+    gives = own.filled & of_kind(table.kinds, RowKind.RECORD, RowKind.BARE)
+    return own.take(_last_of(gives)[table.record_rows - table.start])
+
+
+def _last_of(gives: NDArray[np.bool_]) -> NDArray[np.intp]:
+    """Of each row the last one down to it that gives something; itself if there is none."""
+    places = np.arange(len(gives))
+    last = np.maximum.accumulate(np.where(gives, places, -1))
+    return np.where(last < 0, places, last)
+
+
+def _groups(sheet: Sheet, table: TableRows, columns: Columns) -> StubCells:
+    """The name of the group that each record row belongs to."""
+    names = table.kinds == RowKind.GROUP
+    named = _last_of(names)[table.record_rows - table.start]
+    filled = names[named]
+    rows = named + table.start
+    first = sheet.filled[rows, columns.left : columns.right].argmax(axis=1)
+    at = np.where(filled, first + columns.left, columns.left)
+    spots = zip(rows.tolist(), at.tolist(), filled.tolist(), strict=True)
+    cells = [single(sheet.rows[row][column]) if there else "" for row, column, there in spots]
+    return StubCells(cells, rows, at, filled)
+
+
+def single(cell: Cell) -> Cell:
+    """A cell as stub cells are kept: a text in one line."""
+    return one_line(cell) if isinstance(cell, str) else cell
+
+
+def known_counts(sheet: Sheet, columns: Columns, table: TableRows) -> NDArray[np.intp]:
+    """How many known columns of a list each of its record rows fills."""
+    known = [one.column for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
+    named = carried_columns(columns).values()
+    plain = [column for column in known if column not in named]
+    counts: NDArray[np.intp] = np.count_nonzero(sheet.filled_at(table.record_rows, plain), axis=1)
+    for one in table.stub.values():
+        counts = counts + one.filled
+    return counts

@@ -1,0 +1,63 @@
+"""Cells picked from a sheet, to be converted together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import overload
+
+import numpy as np
+from numpy.typing import NDArray
+
+from boreotabula.workbooks.sheet import Cell, CellKind, Sheet
+
+Places = NDArray[np.intp]
+"""Rows or columns, counted from 0, or the numbers of some things in their order."""
+
+
+class Picked(Sequence[Cell]):
+    """Cells of a sheet, blank ones too, where each is, and their kinds and numbers as arrays.
+
+    `rows` and `columns` have one entry for each; where the column is -1 no cell is there, which
+    counts as a blank one.
+    """
+
+    def __init__(self, sheet: Sheet, rows: Places, columns: Places) -> None:
+        self.sheet, self.rows, self.columns = sheet, rows, columns
+        self.kinds: NDArray[np.uint8] = sheet.kinds[rows, columns]
+        self.numbers: NDArray[np.float64] = sheet.numbers[rows, columns]
+        absent = columns < 0
+        if absent.any():
+            self.kinds[absent], self.numbers[absent] = CellKind.BLANK, np.nan
+
+    @property
+    def filled(self) -> NDArray[np.bool_]:
+        """Which of them hold anything."""
+        found: NDArray[np.bool_] = self.kinds != CellKind.BLANK
+        return found
+
+    def take(self, places: Places) -> Picked:
+        """Those at some places among them."""
+        return Picked(self.sheet, self.rows[places], self.columns[places])
+
+    def leave_out(self, places: Sequence[int]) -> None:
+        """Have cells at some places count as blank."""
+        self.columns[places] = -1
+        self.kinds[places], self.numbers[places] = CellKind.BLANK, np.nan
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    @overload
+    def __getitem__(self, at: int) -> Cell: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[Cell]: ...
+    def __getitem__(self, at: int | slice) -> Cell | list[Cell]:
+        if isinstance(at, slice):
+            return [self[one] for one in range(len(self))[at]]
+        column = self.columns[at]
+        return self.sheet.rows[self.rows[at]][column] if column >= 0 else ""
+
+    def __iter__(self) -> Iterator[Cell]:
+        rows = self.sheet.rows
+        for row, column in zip(self.rows.tolist(), self.columns.tolist(), strict=True):
+            yield rows[row][column] if column >= 0 else ""
