@@ -16,9 +16,9 @@ from typing import Any
 import pytest
 
 import boreotabula
+from boreotabula.runs.cache.store import Kept, clear, kept_size
 from boreotabula.runs.every_file import Means, digests, read_all
 from boreotabula.runs.inbox import look
-from boreotabula.runs.kept import Kept, clear, kept_size
 from helpers import PROGRAM, csv_rows, program, write_workbook
 
 pytestmark = pytest.mark.apart

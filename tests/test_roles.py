@@ -70,8 +70,8 @@ def test_the_loudest_finding_speaks_of_a_cell_and_what_lapses_is_dropped() -> No
         (1, 0): NOTE.code, (1, 2): WARNING.code,
     }  # fmt: skip
     assert roles.findings() == [NOTE, ERROR, WARNING]
-    needed = np.full((2, 3), rank_of(Severity.WARNING), np.uint8)
-    assert np.argwhere(roles.untold(needed)).tolist() == [[1, 0]]
+    heard = roles.heard(*np.nonzero(roles.unplaced_mask))
+    assert (heard < rank_of(Severity.WARNING)).tolist() == [False, False, False, True, False]
 
 
 @given(

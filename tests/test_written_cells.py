@@ -27,10 +27,11 @@ from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
+from boreotabula.runs.cache.packing import packed
+from boreotabula.runs.cache.store import Kept
 from boreotabula.runs.facts import TabFacts
 from boreotabula.runs.files import FileReading, TabResult
 from boreotabula.runs.inbox import SourceFile, sorted_files
-from boreotabula.runs.kept import Kept, packed
 from helpers import sheet
 
 KINDS = {
@@ -154,8 +155,9 @@ def test_unplaced_cells_are_a_sequence_of_what_is_known_of_each() -> None:
     assert list(UNPLACED.told_by("tab-blank")) == every[1:2]
     assert UNPLACED.without_tabs(["Bench 2"]) == every and not UNPLACED.without_tabs(["Bench 1"])
     assert UnplacedCells.joined([UNPLACED, UnplacedCells(), UNPLACED]) == every * 2
-    assert UnplacedCells.unpacked(UNPLACED.packed()) == every
-    assert UnplacedCells() == () and UnplacedCells().packed() == b""
+    again, more = UnplacedCells.unpacked(UNPLACED.packed({b"of": b"a tab"}))
+    assert again == every and more == {b"of": b"a tab"}
+    assert UnplacedCells() == () and UnplacedCells.unpacked(UnplacedCells().packed({}))[0] == ()
     with pytest.raises(IndexError):
         UNPLACED[3]
 

@@ -169,8 +169,8 @@ def _safe(target: Target) -> Target:
 
 def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
     """How the files are read."""
+    from boreotabula.runs.cache.store import Kept
     from boreotabula.runs.every_file import Means
-    from boreotabula.runs.kept import Kept
 
     return Means(workers, Kept.of(layout.digest, bounds), fresh, bounds)
 

@@ -22,7 +22,7 @@ goes first once the folder holds 2 GiB. `extract --fresh` reads every file anew.
 @json_option
 def command(clear_it: bool, as_json: bool) -> int:
     """Show how much is kept of earlier runs, or clear it."""
-    from boreotabula.runs.kept import clear, kept_folder, kept_size
+    from boreotabula.runs.cache.store import clear, kept_folder, kept_size
 
     folder = kept_folder()
     count, size = kept_size(folder)

@@ -8,19 +8,18 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
-from itertools import product
 from typing import BinaryIO
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
-import pyarrow.csv as pa_csv
 
 from boreotabula.texts import FORMULA, GUARD
 
-_APART = "\x1f"
-_SIGNS = (b'"', b"\n", b"\r", _APART.encode())
-_PLAIN = pa_csv.WriteOptions(include_header=False, quoting_style="none", delimiter=_APART)
-_AT_ONCE = 200_000
+_SIGNS = (b'"', b"\n", b"\r")
+_AT_ONCE = 400_000
+"""So many values are written together: their texts take much memory, and no array of texts holds
+more than 2 GiB."""
 _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 
@@ -39,9 +38,10 @@ class CsvWriter:
         stream.write((mark.join(names.to_pylist()) + "\r\n").encode())
 
     def write(self, batch: pa.RecordBatch) -> None:
-        """Write the records of a batch, so many at a time: their texts take much memory."""
-        for start in range(0, batch.num_rows, _AT_ONCE):
-            self._write(batch.slice(start, _AT_ONCE))
+        """Write the records of a batch, so many at a time."""
+        step = max(_AT_ONCE // batch.num_columns, 1)
+        for start in range(0, batch.num_rows, step):
+            self._write(batch.slice(start, step))
 
     def _write(self, batch: pa.RecordBatch) -> None:
         columns = [
@@ -84,59 +84,83 @@ def csv_rows(table: pa.Table) -> list[list[str]]:
     return list(csv.reader(io.StringIO(stream.getvalue().decode(), newline="")))
 
 
-def _plain_lines(columns: list[pa.Array], mark: str) -> bytes:
-    """Lines of texts that need no quotes, by Arrow's own writer.
+def _plain_lines(columns: list[pa.Array], mark: str) -> memoryview:
+    """Lines of texts that need no quotes: pieces of lines, joined by Arrow in one go.
 
-    Neighbours that repeat much are joined beforehand. The writer is told to set columns apart by
-    a sign that is in no text, so that it lets the marks within joined texts pass.
+    Neighbours of few different texts make one piece, which carries the marks within and behind it.
     """
-    texts = [_decoded(column) for column in _neighbours_joined(columns, mark)]
-    batch = pa.RecordBatch.from_arrays(texts, names=list(map(str, range(len(texts)))))
-    stream = pa.BufferOutputStream()
-    with pa_csv.CSVWriter(stream, batch.schema, write_options=_PLAIN) as writer:
-        writer.write(batch)
-    content: bytes = stream.getvalue().to_pybytes()
-    return content.replace(b"\n", b"\r\n").replace(_APART.encode(), mark.encode())
-
-
-def _neighbours_joined(columns: list[pa.Array], mark: str) -> list[pa.Array]:
-    """Columns of few different texts joined to their neighbours, as long as pairs stay few."""
-    joined: list[pa.Array] = []
-    run: list[pa.Array] = []
-    pairs = 1
-    for column in columns:
-        different = _different(column)
-        if run and (not different or 4 * pairs * different > len(column)):
-            joined.append(_paired(run, mark))
-            run, pairs = [], 1
-        if different:
-            run.append(column)
-            pairs *= different
+    joiner = _Joiner(len(columns[0]))
+    for at, column in enumerate(columns):
+        end = mark if at < len(columns) - 1 else "\r\n"
+        if _is_of_few(column, len(column)):
+            joiner.add_few(column, end)
         else:
-            joined.append(column)
-    return [*joined, _paired(run, mark)] if run else joined
+            joiner.add(_decoded(column).cast(pa.string()), end)
+    return _content(
+        pc.binary_join_element_wise(
+            *joiner.pieces(), "", null_handling="replace", null_replacement=""
+        )
+    )
 
 
-def _different(column: pa.Array) -> int:
-    """Number of texts of a dictionary column; 0 for all columns that are not joined."""
+_WORTH = 4
+"""Pieces of lines are made ahead if there are at most a fourth as many of them as lines."""
+
+
+def _is_of_few(column: pa.Array, lines: int) -> bool:
     if not pa.types.is_dictionary(column.type):
-        return 0
+        return False
     texts = column.dictionary
-    return 0 if column.null_count or texts.null_count else len(texts)
+    few = len(texts) == 1 or _WORTH * len(texts) <= lines
+    return few and not (column.null_count or texts.null_count)
 
 
-def _paired(columns: list[pa.Array], mark: str) -> pa.Array:
-    """Dictionary columns as one, its texts joined by the mark."""
-    if len(columns) == 1:
-        return columns[0]
-    texts = list(map(mark.join, product(*(one.dictionary.to_pylist() for one in columns))))
-    indices = columns[0].indices
-    for column in columns[1:]:
-        if len(column.dictionary) > 1:
-            width = pa.scalar(len(column.dictionary), pa.int32())
-            indices = pc.add(pc.multiply(indices, width), column.indices)
-    # A list without a type would have its type looked for, which costs more than all the rest.
-    return pa.DictionaryArray.from_arrays(indices, pa.array(texts, pa.string()))
+class _Joiner:
+    """Gathers the pieces that lines are joined of."""
+
+    def __init__(self, lines: int) -> None:
+        self._lines = lines
+        self._pieces: list[pa.Array | pa.Scalar] = []
+        self._texts = [""]
+        """The different texts of the piece that is under way."""
+        self._indices: pa.Array | None = None
+        """Which of them each line has; None as long as there is but one."""
+
+    def add(self, column: pa.Array, end: str) -> None:
+        """Add a column of many different texts, and what stands behind it."""
+        self._close()
+        self._pieces.append(column)
+        self._texts = [end]
+
+    def add_few(self, column: pa.DictionaryArray, end: str) -> None:
+        """Add a column of few different texts, and what stands behind it."""
+        texts: list[str] = column.dictionary.to_pylist()
+        if _WORTH * len(self._texts) * len(texts) > self._lines and len(texts) > 1:
+            self._close()
+        self._texts = [one + text + end for one in self._texts for text in texts]
+        if len(texts) == 1:
+            return
+        if self._indices is None:
+            self._indices = column.indices
+        else:
+            width = pa.scalar(len(texts), pa.int32())
+            self._indices = pc.add(pc.multiply(self._indices, width), column.indices)
+
+    def pieces(self) -> list[pa.Array | pa.Scalar]:
+        """All pieces, in order."""
+        self._close()
+        if all(isinstance(one, pa.Scalar) for one in self._pieces):
+            whole = "".join(one.as_py() for one in self._pieces)
+            return [pa.array([whole] * self._lines, pa.string())]
+        return self._pieces
+
+    def _close(self) -> None:
+        # A list without a type would have its type looked for, which costs more than all the rest.
+        if self._indices is not None:
+            self._pieces.append(pa.array(self._texts, pa.string()).take(self._indices))
+        elif self._texts != [""]:
+            self._pieces.append(pa.scalar(self._texts[0], pa.string()))
+        self._texts, self._indices = [""], None
 
 
 def _decoded(column: pa.Array) -> pa.Array:
@@ -176,10 +200,10 @@ def column_text(column: pa.Array, kind: str) -> pa.Array:
 
 
 def _once(column: pa.Array) -> pa.Array:
-    """Each value of a column that repeats few of them once; most often it is one for a tab."""
-    if column.null_count == 0 and column[0] == column[-1]:
-        ends = pc.min_max(column)
-        if ends["min"] == ends["max"]:
+    """Each day of a column once; most often it is one for a tab."""
+    if column.null_count == 0 and len(column):
+        days = np.frombuffer(column.buffers()[1], np.int32)[column.offset :][: len(column)]
+        if (days == days[0]).all():
             zeros = pa.py_buffer(bytes(4 * len(column)))
             indices = pa.Array.from_buffers(pa.int32(), len(column), [None, zeros])
             return pa.DictionaryArray.from_arrays(indices, column.slice(0, 1))

@@ -176,8 +176,8 @@ class Telling:
     columns: Sequence[int] | slice = ()
     spots: Sequence[Spot] = ()
     lapses: bool = False
-    where: NDArray[np.bool_] | None = None
-    """Or all of them at once: true where the cells of the sheet are meant."""
+    cells: tuple[NDArray[np.intp], NDArray[np.intp]] | None = None
+    """Or many of them at once: their rows and their columns."""
 
 
 WHOLE = slice(None)

@@ -13,6 +13,9 @@ from numpy.typing import NDArray
 from boreotabula.reading.findings import Finding, Severity, Spot, Telling
 from boreotabula.workbooks.sheet import Sheet
 
+Places = NDArray[np.intp]
+"""Rows or columns of cells, one of each for each cell."""
+
 Lines = Sequence[int] | slice | NDArray[Any]
 """Rows or columns, counted from 0."""
 
@@ -79,7 +82,7 @@ class RoleMap:
 
         What is outside the sheet has no role to be given.
         """
-        if isinstance(rows, Sequence) and not rows:
+        if not isinstance(rows, slice) and not len(rows):
             return
         at = self._meet(rows, columns)
         self._codes[at] = role
@@ -96,9 +99,10 @@ class RoleMap:
         """Say why a cell is unplaced."""
         self._whys[row, column] = self._text(reason)
 
-    def explain_where(self, where: NDArray[np.bool_], reason: str) -> None:
-        """Say why some cells are unplaced, if nothing says so yet."""
-        self._whys[where & self.unplaced_mask & (self._whys == 0)] = self._text(reason)
+    def explain_cells(self, rows: Places, columns: Places, reason: str) -> None:
+        """Say why unplaced cells are that, if nothing says so yet."""
+        whys = self._whys[rows, columns]
+        self._whys[rows, columns] = np.where(whys, whys, self._text(reason))
 
     def label(self, spots: Iterable[Spot]) -> None:
         """Make cells labels that nothing else speaks for."""
@@ -135,8 +139,8 @@ class RoleMap:
         number, rank = len(self._tellings), _RANKS[telling.finding.severity]
         if telling.rows != () and telling.columns != ():
             self._speak(self._meet(telling.rows, telling.columns), number, rank)
-        if telling.where is not None:
-            self._speak(telling.where, number, rank)
+        if telling.cells is not None:
+            self._speak(telling.cells, number, rank)
         height, width = self.filled.shape
         spots = [(row, at) for row, at in telling.spots if row < height and at < width]
         if spots:
@@ -168,10 +172,9 @@ class RoleMap:
         found: NDArray[np.bool_] = self.filled & (self._codes == Role.UNPLACED)
         return found
 
-    def untold(self, needed: NDArray[np.uint8]) -> NDArray[np.bool_]:
-        """Where an unplaced cell is spoken of less loudly than it needs: see `rank_of`."""
-        found: NDArray[np.bool_] = self.unplaced_mask & (self._heard < needed)
-        return found
+    def heard(self, rows: Places, columns: Places) -> NDArray[np.uint8]:
+        """How loudly some cells are spoken of: see `rank_of`; 0 is not at all."""
+        return self._heard[rows, columns]
 
     def role(self, row: int, column: int) -> Role:
         """The role of one cell."""
@@ -245,12 +248,6 @@ def chunks_of(mask: NDArray[np.bool_]) -> Iterator[tuple[NDArray[np.intp], NDArr
         rows, columns = np.nonzero(mask[start : start + step])
         if len(rows):
             yield rows + start, columns
-
-
-def spots_of(mask: NDArray[np.bool_]) -> Iterator[Spot]:
-    """The cells that a mask means, in reading order."""
-    for rows, columns in chunks_of(mask):
-        yield from zip(rows.tolist(), columns.tolist(), strict=True)
 
 
 def rank_of(severity: Severity) -> int:

@@ -11,10 +11,11 @@ from functools import partial
 from pathlib import PurePosixPath
 
 from boreotabula.reading.findings import Finding
+from boreotabula.runs.cache.packing import Packed, packed
+from boreotabula.runs.cache.store import LARGEST, Kept, clear
 from boreotabula.runs.choosing import Job, make_job
 from boreotabula.runs.files import FileReading, ended_reading, file_digest, read_file
 from boreotabula.runs.inbox import Inbox, SourceFile
-from boreotabula.runs.kept import LARGEST, Kept, Packed, clear, packed
 from boreotabula.runs.layouts import Layout
 from boreotabula.runs.odd.copies import without_copies
 from boreotabula.runs.workers import Ended, Sent, alone, spread, spread_by
@@ -23,6 +24,8 @@ from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.opening import checked_size
 
 FILE_TWICE = "file-twice"
+_LARGE = 4 * 1024**2
+"""Bytes of records from which on they are not sent, if they can be found in the cache."""
 
 
 @dataclass(frozen=True)
@@ -103,7 +106,7 @@ def _again(task: _Task, job: Job) -> FileReading:
 
 
 def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[FileReading]:
-    """Read files in other processes. What they keep need not be sent: it is found there."""
+    """Read files in other processes. What is large and was kept need not be sent: it is found."""
     if not tasks:
         return
     sent, limits = Sent.of(job), job.opening.limits
@@ -131,9 +134,8 @@ def _read_there(task: _Task, job: Sent[Job], kept: Kept | None) -> str | Packed:
     """Read a file in another process: the digest under which the result is kept, or the result."""
     reading = read_file(task.source, job.get())
     result = packed(reading)
-    if kept is not None and reading.read and kept.keep(task.source, reading.digest, result):
-        return reading.digest
-    return result
+    stays = kept is not None and reading.read and kept.keep(task.source, reading.digest, result)
+    return reading.digest if stays and len(result.body) > _LARGE else result
 
 
 def _ended(task: _Task, ended: Ended) -> str | Packed:

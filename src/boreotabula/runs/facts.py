@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from hashlib import blake2b
 from itertools import islice
 
+import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from boreotabula.layout.addresses import address
 from boreotabula.layout.headings import normal_form
@@ -129,9 +129,18 @@ def _is_number(kind: pa.DataType) -> bool:
 
 
 def _largest(column: pa.Array, cells: pa.Array) -> tuple[tuple[float, str], ...]:
-    places = pc.select_k_unstable(column, KEPT, [("", "descending")])
-    found = zip(column.take(places).to_pylist(), cells.take(places).to_pylist(), strict=True)
-    return tuple((float(number), cell) for number, cell in found if number is not None)
+    held = None
+    if column.null_count:
+        held = np.flatnonzero(column.is_valid().to_numpy(zero_copy_only=False))
+        column = column.drop_null()
+    numbers = column.to_numpy()
+    least = np.partition(numbers, -KEPT)[-KEPT] if len(numbers) > KEPT else numbers.min()
+    beyond = np.flatnonzero(numbers > least)
+    some = np.append(beyond, np.flatnonzero(numbers == least)[: KEPT - len(beyond)])
+    some = some[np.argsort(-numbers[some], kind="stable")]
+    places = (some if held is None else held[some]).tolist()
+    found = zip(numbers[some].tolist(), places, strict=True)
+    return tuple((float(number), cells[place].as_py()) for number, place in found)
 
 
 def _texts(sheet: Sheet) -> Iterator[tuple[int, int, str]]:
@@ -155,9 +164,24 @@ def _digest(tables: Mapping[str, pa.RecordBatch], without: Collection[str]) -> s
     return found.hexdigest() if records else ""
 
 
+_FEW = 128
+"""So many different texts can be told by one byte each."""
+
+
+def _take_texts(found: blake2b, texts: pa.Array) -> None:
+    _, offsets, data = texts.buffers()
+    ends = np.frombuffer(offsets, np.int32)[texts.offset :][: len(texts) + 1]
+    found.update(np.diff(ends).tobytes())
+    if data is not None:
+        found.update(memoryview(data)[ends[0] : ends[-1]])
+
+
 def _take(found: blake2b, column: pa.Array) -> None:
     if pa.types.is_dictionary(column.type):
-        found.update("\x1f".join(map(str, column.dictionary.to_pylist())).encode())
+        _take_texts(found, column.dictionary)
+        if len(column.dictionary) <= _FEW and not column.null_count:
+            found.update(column.indices.to_numpy().astype(np.int8).tobytes())
+            return
         column = column.indices
     if column.null_count:
         found.update(memoryview(column.is_valid().cast(pa.int8()).buffers()[1]))

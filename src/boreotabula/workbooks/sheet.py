@@ -253,12 +253,10 @@ def make_sheet(
             row.extend([""] * (width - len(row)))
     for (at, column), cell in corrected.items():
         rows[at][column] = cell
-    kinds = np.empty((len(rows), width), np.uint8)
-    numbers = np.empty((len(rows), width), np.float64)
     step = max(1, _AT_ONCE // max(width, 1))
-    for start in range(0, len(rows), step):
-        band = rows[start : start + step]
-        kinds[start : start + step], numbers[start : start + step] = _arrays(band, width)
+    bands = [_arrays(rows[at : at + step], width) for at in range(0, len(rows), step)]
+    none = _arrays([], width)
+    kinds, numbers = map(np.concatenate, zip(*(bands or [none]), strict=True))
     return Sheet(
         name,
         rows,
@@ -277,6 +275,7 @@ _AT_ONCE = 100_000
 """So many cells are looked at together: their lists take several times the memory of the arrays."""
 
 _NO_NUMBER = float("nan")
+_BLANK, _NUMBER, _TEXT, _OTHER = map(int, CellKind)
 
 
 def _arrays(
@@ -285,7 +284,7 @@ def _arrays(
     """The kinds and the numbers of some rows; texts of white space become blank in them."""
     cells: list[Any] = list(chain.from_iterable(rows))
     types = list(map(type, cells))
-    kinds = np.full(len(cells), CellKind.NUMBER, np.uint8)
+    kinds = bytearray((_NUMBER,)) * len(cells)
     others = types.count(float) + types.count(str) < len(cells)
     # The search from text to text takes no step of Python for the numbers between them.
     place = types.index(str) if str in types else -1
@@ -294,9 +293,9 @@ def _arrays(
         cells[place] = _NO_NUMBER
         if text == "" or text.isspace():
             rows[place // width][place % width] = ""
-            kinds[place] = CellKind.BLANK
+            kinds[place] = _BLANK
         else:
-            kinds[place] = CellKind.TEXT
+            kinds[place] = _TEXT
         try:
             place = types.index(str, place + 1)
         except ValueError:
@@ -304,7 +303,8 @@ def _arrays(
     for place, cell in enumerate(cells) if others else ():
         if isinstance(cell, bool) or not isinstance(cell, float | int):
             cells[place] = _NO_NUMBER
-            kinds[place] = CellKind.OTHER
+            kinds[place] = _OTHER
     # An array made of a list looks at each number three times as long as this packs it.
     numbers = np.frombuffer(struct.pack(f"={len(cells)}d", *cells))
-    return kinds.reshape(len(rows), width), numbers.reshape(len(rows), width)
+    shape = len(rows), width
+    return np.frombuffer(bytes(kinds), np.uint8).reshape(shape), numbers.reshape(shape)

@@ -11,8 +11,9 @@ from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import Finding, Severity, Telling
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.roles import RoleMap, rank_of, spots_of
+from boreotabula.reading.roles import Places, RoleMap, rank_of
 from boreotabula.reading.rows.kinds import is_boilerplate
+from boreotabula.workbooks.sheet import CellKind
 
 
 def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
@@ -21,27 +22,31 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
     Within the frame of a table that is an error, for a number or date outside a warning, for any
     other text outside a note.
     """
-    if roles.all_placed:
+    rows, columns = np.nonzero(roles.unplaced_mask)
+    if not len(rows):
         return
-    within = _within(roles, frames)
-    figures = _figures(roles, roles.unplaced_mask & ~within)
-    open_ = roles.untold(_needed(within, figures))
-    roles.explain_where(within, "nothing in the layout names it")
-    for reason, rows in _outside(roles.sheet.height, frames).items():
-        roles.explain_where(~within & rows[:, None], reason)
+    within = _within(rows, columns, frames)
+    figures = ~within & _figures(roles, rows, columns, ~within)
+    outside = np.where(figures, rank_of(Severity.WARNING), rank_of(Severity.NOTE))
+    needed = np.where(within, rank_of(Severity.ERROR), outside)
+    untold = roles.heard(rows, columns) < needed
+    roles.explain_cells(rows[within], columns[within], "nothing in the layout names it")
+    for reason, some in _outside(rows, frames).items():
+        some &= ~within
+        roles.explain_cells(rows[some], columns[some], reason)
     kinds = {
-        IN_FRAME: open_ & within,
-        NUMBERS: open_ & ~within & figures,
-        TEXTS: open_ & ~within & ~figures,
+        IN_FRAME: untold & within,
+        NUMBERS: untold & ~within & figures,
+        TEXTS: untold & ~within & ~figures,
     }
     for code, some in kinds.items():
         number = int(np.count_nonzero(some))
         if number:
-            row, column = next(spots_of(some))
+            row, column = int(rows[some][0]), int(columns[some][0])
             where = roles.sheet.address(row, column)
             text = cell_text(roles.sheet.rows[row][column])
             told = about_strays(code, number, where, text, roles.why(row, column))
-            roles.tell(Telling(told, where=some))
+            roles.tell(Telling(told, cells=(rows[some], columns[some])))
 
 
 IN_FRAME, NUMBERS, TEXTS = "cells-unplaced", "numbers-unplaced", "texts-unplaced"
@@ -81,44 +86,37 @@ def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequenc
     """Make the texts of the form itself labels, where they are outside the tables."""
     if not patterns or roles.all_placed:
         return
-    outside = roles.unplaced_mask & ~_within(roles, frames)
-    rows = roles.sheet.rows
-    roles.label(
-        (row, column)
-        for row, column in spots_of(outside)
-        if is_boilerplate(rows[row][column], patterns)
-    )
+    rows, columns = np.nonzero(roles.unplaced_mask)
+    outside = ~_within(rows, columns, frames)
+    cells = roles.sheet.rows
+    spots = zip(rows[outside].tolist(), columns[outside].tolist(), strict=True)
+    roles.label(spot for spot in spots if is_boilerplate(cells[spot[0]][spot[1]], patterns))
 
 
-def _within(roles: RoleMap, frames: Sequence[Frame]) -> NDArray[np.bool_]:
+def _within(rows: Places, columns: Places, frames: Sequence[Frame]) -> NDArray[np.bool_]:
     """Which cells are within the frame of a table."""
-    within: NDArray[np.bool_] = np.zeros(roles.filled.shape, bool)
+    within = np.zeros(len(rows), bool)
     for one in frames:
-        within[one.rows.start : one.rows.stop, one.columns.start : one.columns.stop] = True
+        inside = (rows >= one.rows.start) & (rows < one.rows.stop)
+        within |= inside & (columns >= one.columns.start) & (columns < one.columns.stop)
     return within
 
 
-def _figures(roles: RoleMap, among: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Which of some cells hold a number or a date."""
-    figures: NDArray[np.bool_] = np.zeros(among.shape, bool)
-    rows = roles.sheet.rows
-    for row, column in spots_of(among):
-        if is_figure(roles.sheet, rows[row][column]):
-            figures[row, column] = True
+def _figures(
+    roles: RoleMap, rows: Places, columns: Places, among: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Which of some filled cells hold a number or a date; in a text file, a text that reads so."""
+    sheet = roles.sheet
+    figures: NDArray[np.bool_] = sheet.kinds[rows, columns] != CellKind.TEXT
+    for at in np.flatnonzero(among).tolist() if not sheet.typed else ():
+        figures[at] = is_figure(sheet, sheet.rows[rows[at]][columns[at]])
     return figures
 
 
-def _needed(within: NDArray[np.bool_], figures: NDArray[np.bool_]) -> NDArray[np.uint8]:
-    """How loudly each unplaced cell must be spoken of."""
-    outside = np.where(figures, rank_of(Severity.WARNING), rank_of(Severity.NOTE))
-    return np.where(within, rank_of(Severity.ERROR), outside).astype(np.uint8)
-
-
-def _outside(height: int, frames: Sequence[Frame]) -> dict[str, NDArray[np.bool_]]:
-    """Why cells outside the tables are unplaced, each reason with the rows that it is true of."""
-    rows = np.arange(height)
+def _outside(rows: Places, frames: Sequence[Frame]) -> dict[str, NDArray[np.bool_]]:
+    """Why cells outside the tables are unplaced, each reason with the cells that it is true of."""
     if not frames:
-        return {"no table was found on this tab": np.ones(height, bool)}
+        return {"no table was found on this tab": np.ones(len(rows), bool)}
     above = rows < min(one.rows.start for one in frames)
     below = rows >= max(one.rows.stop for one in frames)
     return {

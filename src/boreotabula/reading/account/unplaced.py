@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from typing import overload
 
 import numpy as np
@@ -35,6 +35,8 @@ class UnplacedCells(Sequence[Unplaced]):
         """The unplaced cells of a tab that was read."""
         reasons, codes = pa.array(roles.reasons, pa.string()), pa.array(roles.codes, pa.string())
         where = [pa.array([tab], pa.string()), pa.array([file], pa.string())]
+        if roles.all_placed:
+            return cls()
         batches = []
         for rows, columns in chunks_of(roles.unplaced_mask):
             spots = list(zip(rows.tolist(), columns.tolist(), strict=True))
@@ -57,22 +59,21 @@ class UnplacedCells(Sequence[Unplaced]):
         return cls(pa.concat_tables(tables)) if tables else cls()
 
     @classmethod
-    def unpacked(cls, content: bytes) -> UnplacedCells:
-        """Those that were packed."""
-        if not content:
-            return cls()
+    def unpacked(cls, content: bytes) -> tuple[UnplacedCells, Mapping[bytes, bytes]]:
+        """Those that were packed, and what was packed with them. Raises ValueError if it is
+        damaged."""
         with pa.ipc.open_stream(content) as reader:
-            return cls(reader.read_all())
+            table = reader.read_all()
+        return cls(table.replace_schema_metadata()), table.schema.metadata or {}
 
-    def packed(self) -> bytes:
-        """As bytes; none if there are none."""
-        if not len(self):
-            return b""
+    def packed(self, more: Mapping[bytes, bytes]) -> bytes:
+        """As bytes, and with them whatever belongs to them."""
         sink = pa.BufferOutputStream()
-        table = self._table.unify_dictionaries().combine_chunks()
-        options = pa.ipc.IpcWriteOptions(compression="lz4")
-        with pa.ipc.new_stream(sink, _SCHEMA, options=options) as writer:
-            writer.write_table(table)
+        # Few are packed in the time that it takes to set up the compression.
+        compression = "lz4" if len(self) > _AT_ONCE else None
+        options = pa.ipc.IpcWriteOptions(compression=compression)
+        with pa.ipc.new_stream(sink, _SCHEMA.with_metadata(more), options=options) as writer:
+            writer.write_table(self._table)
         content: bytes = sink.getvalue().to_pybytes()
         return content
 

@@ -18,9 +18,10 @@ from boreotabula.reading.findings import Finding, Spot, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import TableRows
+from boreotabula.reading.values.arrays import repeated, taken
 from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
 from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
-from boreotabula.reading.values.form import TEXT, ValueForm
+from boreotabula.reading.values.form import ValueForm
 from boreotabula.reading.values.picked import Picked
 from boreotabula.workbooks.sheet import Cell, Sheet
 
@@ -185,7 +186,7 @@ def _grid(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> _Grid
         rows,
         every.row_of[kept],
         every.slot_of[kept],
-        addresses.take(pa.array(kept)),
+        taken(addresses, kept),
         {name: _Values(one.cells.take(kept), one.columns) for name, one in values.items()},
         tuple(blanked),
     )
@@ -278,7 +279,6 @@ class _Builder:
     def __init__(self, sheet: Sheet, plan: Plan, grid: _Grid) -> None:
         self.sheet, self.plan, self.grid = sheet, plan, grid
         self.rows = grid.rows
-        self._row_of, self._slot_of = pa.array(grid.row_of), pa.array(grid.slot_of)
         self.arrays: dict[str, pa.Array] = {}
         self.sources: dict[str, InRows | InSlots] = {}
         self.misfits: list[Misfit] = []
@@ -300,15 +300,15 @@ class _Builder:
         if not heads.done.unremarkable:
             told = _heading_findings(self.sheet, heads, row, columns, form, field)
             self.tellings += map(Telling, told)
-        self.arrays[field] = heads.done.values.take(self._slot_of)
+        self.arrays[field] = taken(heads.done.values, self.grid.slot_of)
 
     def by_row(
         self, field: str, cells: Sequence[Cell], rows: NDArray[np.intp], columns: NDArray[np.intp]
     ) -> None:
         """A field that has one cell for each row, and where each of them is."""
         done = convert(cells, self.plan.form(field))
-        whole = self.grid.values or len(self._row_of) != len(rows)
-        self.arrays[field] = done.values.take(self._row_of) if whole else done.values
+        each = not self.grid.values and self.grid.whole
+        self.arrays[field] = done.values if each else taken(done.values, self.grid.row_of)
         self.sources[field] = InRows(rows, columns)
         if not done.unremarkable:
             blanked = list(done.blanked)
@@ -458,16 +458,7 @@ def _heading_findings(
 @lru_cache(maxsize=256)
 def constant(value: object, form: ValueForm, length: int) -> pa.Array:
     """The same value `length` times, as an array of a field type."""
-    return as_array([value], form).take(_zeros(length))
-
-
-@lru_cache(maxsize=64)
-def _zeros(length: int) -> pa.Array:
-    return pa.Array.from_buffers(pa.int32(), length, [None, pa.py_buffer(bytes(4 * length))])
-
-
-def blank(kind: pa.DataType, length: int) -> pa.Array:
-    """Empty values of a type."""
-    if kind == TEXT:
-        return pa.array([None] * length, pa.string()).dictionary_encode()
-    return pa.nulls(length, kind)
+    one = as_array([value], form)
+    if pa.types.is_dictionary(one.type) and not one.null_count:
+        return repeated(one.dictionary, length)
+    return taken(one, np.zeros(length, np.int32))

@@ -10,8 +10,9 @@ import pyarrow as pa
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.records.build import Lengthened, blank, constant, nothing_lengthened
+from boreotabula.reading.records.build import Lengthened, constant, nothing_lengthened
 from boreotabula.reading.stamps.read import Stamped
+from boreotabula.reading.values.arrays import blank
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import PLAIN_TEXT, TEXT
 

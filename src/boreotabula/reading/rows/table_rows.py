@@ -66,6 +66,9 @@ UNDER_HEADINGS = "under_headings"
 """The rule that leaves out rows right below the headings."""
 
 
+_NO_ROWS = np.zeros(0, np.intp)
+
+
 @dataclass(frozen=True)
 class StubCells:
     """The cells of a field that names rows, one for each of some rows, and where each of them is:
@@ -122,7 +125,13 @@ class TableRows:
 
     def where(self, *kinds: RowKind) -> NDArray[np.intp]:
         """The rows of some kinds."""
-        return np.flatnonzero(of_kind(self.kinds, *kinds)) + self.start
+        kinds = tuple(one for one in kinds if one in self._met)
+        return np.flatnonzero(of_kind(self.kinds, *kinds)) + self.start if kinds else _NO_ROWS
+
+    @cached_property
+    def _met(self) -> frozenset[int]:
+        """The kinds that any row is of."""
+        return frozenset(self.kinds.tobytes())
 
     def of(self, *kinds: RowKind) -> list[int]:
         """The same, as plain numbers."""
