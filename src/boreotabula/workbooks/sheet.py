@@ -254,9 +254,8 @@ def make_sheet(
     for (at, column), cell in corrected.items():
         rows[at][column] = cell
     step = max(1, _AT_ONCE // max(width, 1))
-    bands = [_arrays(rows[at : at + step], width) for at in range(0, len(rows), step)]
-    none = _arrays([], width)
-    kinds, numbers = map(np.concatenate, zip(*(bands or [none]), strict=True))
+    bands = [_arrays(rows[at : at + step], width) for at in range(0, len(rows) or 1, step)]
+    kinds, numbers = map(np.concatenate, zip(*bands, strict=True)) if len(bands) > 1 else bands[0]
     return Sheet(
         name,
         rows,
