@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-from boreotabula.runs import workers
+from boreotabula.runs.processes import pool as workers
 from helpers import program
 
 # How long an example takes is no matter of tests: the machine may be busy.

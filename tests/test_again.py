@@ -17,8 +17,8 @@ import pytest
 
 import boreotabula
 from boreotabula.runs.cache.store import Kept, clear, kept_size
-from boreotabula.runs.every_file import Means, digests, read_all
-from boreotabula.runs.inbox import look
+from boreotabula.runs.inputs import look
+from boreotabula.runs.read_all import Means, digests, read_all
 from helpers import PROGRAM, csv_rows, program, write_workbook
 
 pytestmark = pytest.mark.apart

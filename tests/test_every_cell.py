@@ -18,13 +18,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import boreotabula
-from boreotabula.outputs.writing import extract_into, look_for
+from boreotabula.pipeline.new_output import extract_into, look_for
 from boreotabula.reading.findings import CODES, Severity
 from boreotabula.reading.roles import BOOKED, Role
-from boreotabula.runs.choosing import make_job
-from boreotabula.runs.every_file import Means
-from boreotabula.runs.files import read_chosen
-from boreotabula.runs.inbox import look
+from boreotabula.runs.file.open_file import make_job
+from boreotabula.runs.file.read import read_chosen
+from boreotabula.runs.inputs import look
+from boreotabula.runs.read_all import Means
 from boreotabula.workbooks.opening import Workbook
 from helpers import csv_rows, write_workbook
 

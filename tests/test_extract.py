@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 import boreotabula
-from boreotabula.runs.inbox import natural_key
+from boreotabula.runs.inputs import natural_key
 from helpers import PROGRAM, Outcome, csv_rows, layout_text, program, write_workbook
 
 GOOD: list[list[Any]] = [

@@ -11,10 +11,10 @@ from typing import Any
 import pytest
 import xlsxwriter
 
+from boreotabula.limits import Limits
 from boreotabula.reading.cells import cell_text
-from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.kinds import FileKind
-from boreotabula.workbooks.limits import Limits
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Flaw, Sheet, Span, Visibility
 from boreotabula.workbooks.text import TextForm

@@ -18,8 +18,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from boreotabula.layout.addresses import address, column_letters, column_number
+from boreotabula.limits import Budget, Limits
 from boreotabula.outputs import bind
-from boreotabula.workbooks.limits import Budget, Limits
 from boreotabula.workbooks.look import Look
 from boreotabula.workbooks.opening import Workbook
 from boreotabula.workbooks.sheet import Sheet

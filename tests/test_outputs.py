@@ -17,7 +17,7 @@ from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter, csv_rows
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.runs.placing import KeepOld, placed, placed_folder
+from boreotabula.runs.atomic import KeepOld, placed, placed_folder
 
 KINDS = {"name": "text", "count": "integer", "share": "number", "month": "month"}
 MOMENT = datetime(2026, 4, 17, 6, 30, 5)

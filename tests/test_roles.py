@@ -11,13 +11,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from boreotabula.layout.patterns import Kind, PatternError, pattern
+from boreotabula.limits import Budget, Limits
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.findings import WHOLE, Finding, Severity, Telling
 from boreotabula.reading.roles import Role, RoleMap, rank_of
 from boreotabula.reading.rows.kinds import _tail_after_gap
 from boreotabula.reading.totals.compare import row_ranges
-from boreotabula.runs.every_file import _unmarked
-from boreotabula.workbooks.limits import Budget, Limits
+from boreotabula.runs.read_all import _unmarked
 from boreotabula.workbooks.text import TextForm, read_text
 from helpers import layout_text, read, sheet
 

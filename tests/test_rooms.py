@@ -14,7 +14,10 @@ from boreotabula.cli.main import COMMANDS
 from helpers import installed
 
 HOME = Path(boreotabula.__file__).parent
-ROOMS = ("layout", "workbooks", "reading", "runs", "outputs", "review", "cli", "demo")
+ROOMS = (
+    "layout", "ooxml", "workbooks", "reading", "runs", "outputs", "pipeline", "review", "cli",
+    "demo",
+)  # fmt: skip
 MODULES = sorted(HOME.rglob("*.py"))
 
 
@@ -50,24 +53,31 @@ def test_a_room_imports_only_from_rooms_before_it(path: Path) -> None:
     assert {found for one in imports(path) if (found := room(one))} <= set(before)
 
 
-READING = (
-    "cells", "findings", "values", "plan", "roles", "locate", "stamps", "columns", "rows", "totals",
-    "blocks", "records", "account", "tab", "inspect",
-)  # fmt: skip
-"""The parts of `reading/` in the order of the data."""
+PARTS = {
+    "reading": (
+        "cells", "findings", "values", "plan", "roles", "locate", "stamps", "columns", "rows",
+        "totals", "blocks", "records", "account", "tab", "inspect",
+    ),
+    "runs": (
+        "atomic", "processes", "layouts", "inputs", "file", "cache", "compare", "read_all", "run",
+        "survey", "headings",
+    ),
+}  # fmt: skip
+"""The parts of the large rooms, in the order of the data."""
 
 
 @pytest.mark.parametrize(
     "path",
-    [path for path in MODULES if path.relative_to(HOME).parts[0] == "reading"],
-    ids=lambda path: str(path.relative_to(HOME / "reading")),
+    [path for path in MODULES if path.relative_to(HOME).parts[0] in PARTS],
+    ids=lambda path: str(path.relative_to(HOME)),
 )
-def test_a_part_of_reading_imports_only_from_parts_before_it(path: Path) -> None:
-    here = path.relative_to(HOME / "reading").parts[0].removesuffix(".py")
+def test_a_part_of_a_room_imports_only_from_parts_before_it(path: Path) -> None:
+    name, part = path.relative_to(HOME).parts[:2]
+    here = part.removesuffix(".py")
     if here == "__init__":
         return
-    before = READING[: READING.index(here) + 1]
-    inside = (one.split(".")[2:3] for one in imports(path) if "boreotabula.reading." in one)
+    before = PARTS[name][: PARTS[name].index(here) + 1]
+    inside = (one.split(".")[2:3] for one in imports(path) if f"boreotabula.{name}." in one)
     assert {part for parts in inside for part in parts} <= set(before)
 
 

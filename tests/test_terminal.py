@@ -21,9 +21,9 @@ from boreotabula.reading.findings import Finding
 from boreotabula.review.charts import draw_cross
 from boreotabula.review.crosstab import Wish, crosstab
 from boreotabula.review.records import load_records
-from boreotabula.runs.every_file import Means
+from boreotabula.runs.read_all import Means
 from boreotabula.texts import guarded_text, in_natural_order, unguarded_text
-from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Workbook
 from helpers import LOTS, PROGRAM, csv_rows, program, write_workbook
 from raw_files import raw_ods, raw_xlsx, zipped

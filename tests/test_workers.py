@@ -10,9 +10,9 @@ from functools import partial
 import pytest
 
 from boreotabula.errors import CallError
-from boreotabula.runs.worker import End
-from boreotabula.runs.workers import Ended, Sent, alone, spread
-from boreotabula.workbooks.limits import Limits
+from boreotabula.limits import Limits
+from boreotabula.runs.processes.pool import Ended, Sent, alone, spread
+from boreotabula.runs.processes.worker import End
 
 pytestmark = [pytest.mark.apart, pytest.mark.filterwarnings("ignore:This process")]
 

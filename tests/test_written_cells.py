@@ -17,9 +17,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from boreotabula.errors import CallError
+from boreotabula.ooxml.editing import Package, attribute, open_package, relations_of
 from boreotabula.outputs.jsonl import JsonLinesWriter
 from boreotabula.outputs.xlsx import NewWorkbook, tab_name, table_name
-from boreotabula.outputs.xlsx_parts import Package, attribute, open_package, relations_of
 from boreotabula.outputs.xlsx_rows import SheetRows, number_format, xml_text
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Finding, Telling, Unplaced
@@ -29,9 +29,9 @@ from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.runs.cache.packing import packed
 from boreotabula.runs.cache.store import Kept
-from boreotabula.runs.facts import TabFacts
-from boreotabula.runs.files import FileReading, TabResult
-from boreotabula.runs.inbox import SourceFile, sorted_files
+from boreotabula.runs.file.facts import TabFacts
+from boreotabula.runs.file.read import FileReading, TabResult
+from boreotabula.runs.inputs import SourceFile, sorted_files
 from helpers import sheet
 
 KINDS = {

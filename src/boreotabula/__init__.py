@@ -18,8 +18,8 @@ if TYPE_CHECKING:
     from boreotabula.errors import BoreotabulaError
     from boreotabula.layout.problems import LayoutError
     from boreotabula.reading.findings import Finding, Unplaced
-    from boreotabula.runs.extraction import Run, extract
-    from boreotabula.runs.layouts import Layout
+    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.runs.run.gather import Run, extract
 
 __version__ = "0.1.0"
 
@@ -37,11 +37,11 @@ __all__ = [
 _HOMES = {
     "BoreotabulaError": "errors",
     "Finding": "reading.findings",
-    "Layout": "runs.layouts",
+    "Layout": "runs.layouts.load",
     "LayoutError": "layout.problems",
-    "Run": "runs.extraction",
+    "Run": "runs.run.gather",
     "Unplaced": "reading.findings",
-    "extract": "runs.extraction",
+    "extract": "runs.run.gather",
 }
 
 

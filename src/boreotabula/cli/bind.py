@@ -15,7 +15,7 @@ from boreotabula.files import written_name
 
 if TYPE_CHECKING:
     from boreotabula.layout.tabs import TabChoice
-    from boreotabula.runs.inbox import LeftOut, SourceFile
+    from boreotabula.runs.inputs import LeftOut, SourceFile
     from boreotabula.workbooks.opening import Opening
 
 EPILOG = """\b
@@ -95,8 +95,8 @@ def _wanted(
     layout chooses, if one is given."""
     from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
     from boreotabula.layout.tabs import TabChoice
-    from boreotabula.runs.choosing import make_job
-    from boreotabula.runs.inbox import (
+    from boreotabula.runs.file.open_file import make_job
+    from boreotabula.runs.inputs import (
         LeftOut,
         check_apart,
         check_is_file,
@@ -105,7 +105,7 @@ def _wanted(
         run_folder,
         sorted_files,
     )
-    from boreotabula.runs.layouts import Layout
+    from boreotabula.runs.layouts.load import Layout
     from boreotabula.workbooks.opening import Opening
 
     choice, opening = TabChoice(every=True), Opening()
@@ -148,7 +148,7 @@ def _wanted(
 
 
 def _source(path: Path, name: str) -> SourceFile:
-    from boreotabula.runs.inbox import SourceFile
+    from boreotabula.runs.inputs import SourceFile
 
     return SourceFile(path, name, folder=written_name(path.resolve().parent.name))
 

@@ -59,8 +59,8 @@ def command(
     from boreotabula.review.coverage import coverage, expected_rows
     from boreotabula.review.cross_files import check_cross, write_cross
     from boreotabula.review.records import load_records, source_folders
-    from boreotabula.runs.every_file import Means
-    from boreotabula.runs.inbox import check_apart
+    from boreotabula.runs.inputs import check_apart
+    from boreotabula.runs.read_all import Means
 
     for path, check in ((output, check_cross), (chart, check_chart)):
         if path is not None:

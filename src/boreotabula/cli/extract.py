@@ -14,12 +14,12 @@ from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
-    from boreotabula.outputs.writing import OnFile
-    from boreotabula.runs.every_file import Means
-    from boreotabula.runs.extraction import Run
-    from boreotabula.runs.inbox import Inbox
-    from boreotabula.runs.layouts import Layout
-    from boreotabula.workbooks.limits import Limits
+    from boreotabula.limits import Limits
+    from boreotabula.pipeline.new_output import OnFile
+    from boreotabula.runs.inputs import Inbox
+    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.runs.read_all import Means
+    from boreotabula.runs.run.gather import Run
 
 EPILOG = """\b
 Examples:
@@ -102,8 +102,8 @@ def command(
     as_json: bool,
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
-    from boreotabula.runs.inbox import check_apart
-    from boreotabula.runs.layouts import Layout
+    from boreotabula.runs.inputs import check_apart
+    from boreotabula.runs.layouts.load import Layout
 
     target = _target(output, into, tab, append=append, dry_run=dry_run)
     if safe_csv:
@@ -170,7 +170,7 @@ def _safe(target: Target) -> Target:
 def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
     """How the files are read."""
     from boreotabula.runs.cache.store import Kept
-    from boreotabula.runs.every_file import Means
+    from boreotabula.runs.read_all import Means
 
     return Means(workers, Kept.of(layout.digest, bounds), fresh, bounds)
 
@@ -201,9 +201,9 @@ def _inbox(
 ) -> Inbox:
     """The files of this call."""
     from boreotabula.layout.patterns import Kind, PatternError, pattern
-    from boreotabula.outputs.into_run import look_into
-    from boreotabula.outputs.writing import look_for
-    from boreotabula.runs.inbox import look
+    from boreotabula.pipeline.into_existing import look_into
+    from boreotabula.pipeline.new_output import look_for
+    from boreotabula.runs.inputs import look
 
     if target.path is None:
         inbox = look(layout, named=files)
@@ -232,10 +232,10 @@ def perform(
 ) -> int:
     """Run a layout over an inbox, into an output or on screen; returns the exit status."""
     from boreotabula.cli import screen
-    from boreotabula.outputs.writing import may_write
-    from boreotabula.runs.every_file import Means
-    from boreotabula.runs.inbox import run_folder
-    from boreotabula.runs.record import describe
+    from boreotabula.pipeline.new_output import may_write
+    from boreotabula.runs.inputs import run_folder
+    from boreotabula.runs.read_all import Means
+    from boreotabula.runs.run.record import describe
 
     show, means = show or _Show(), means or Means()
     bar = not (show.as_json or show.quiet)
@@ -268,9 +268,9 @@ def perform(
 def _run(
     layout: Layout, inbox: Inbox, target: Target, on_file: OnFile, means: Means, *, strict: bool
 ) -> Run:
-    from boreotabula.outputs import writing
-    from boreotabula.outputs.into_run import extract_into_file
-    from boreotabula.runs.extraction import gather, read_each
+    from boreotabula.pipeline import new_output as writing
+    from boreotabula.pipeline.into_existing import extract_into_file
+    from boreotabula.runs.run.gather import gather, read_each
 
     if target.stream:
         return writing.stream_csv(

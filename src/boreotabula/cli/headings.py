@@ -14,9 +14,9 @@ from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
-    from boreotabula.runs.heading_list import HeadingList, HeadingUse
-    from boreotabula.runs.layouts import Layout
-    from boreotabula.runs.suggesting import Suggestion
+    from boreotabula.runs.headings.collect import HeadingList, HeadingUse
+    from boreotabula.runs.headings.suggest import Suggestion
+    from boreotabula.runs.layouts.load import Layout
 
 EPILOG = """\b
 Examples:
@@ -59,10 +59,10 @@ def command(
     by what stands in their cells.
     """
     from boreotabula.cli import screen
-    from boreotabula.runs.heading_list import list_headings
-    from boreotabula.runs.inbox import look
-    from boreotabula.runs.layouts import Layout
-    from boreotabula.runs.suggesting import suggestions
+    from boreotabula.runs.headings.collect import list_headings
+    from boreotabula.runs.headings.suggest import suggestions
+    from boreotabula.runs.inputs import look
+    from boreotabula.runs.layouts.load import Layout
 
     loaded = Layout.load(layout)
     given = [_pair(text) for text in pairs]
@@ -94,8 +94,8 @@ def _pair(text: str) -> tuple[str, str]:
 
 
 def _adopt(layout: Layout, pairs: Sequence[tuple[str, str]], *, as_json: bool) -> int:
-    from boreotabula.runs.adopting import adopt, check_pairs
-    from boreotabula.runs.layouts import Layout
+    from boreotabula.runs.layouts.adopt import adopt, check_pairs
+    from boreotabula.runs.layouts.load import Layout
 
     fresh = check_pairs(layout, pairs)
     path = adopt(layout, fresh) if fresh else None

@@ -159,5 +159,5 @@ def _open_standard_streams() -> None:
 
 def _end_processes() -> None:
     """End all processes that are still reading files."""
-    if "boreotabula.runs.workers" in sys.modules:
-        sys.modules["boreotabula.runs.workers"].end_processes()
+    if "boreotabula.runs.processes.pool" in sys.modules:
+        sys.modules["boreotabula.runs.processes.pool"].end_processes()

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from boreotabula.workbooks.limits import Limits
+from boreotabula.limits import Limits
 
 json_option = click.option(
     "--json", "as_json", is_flag=True, help="Print it as JSON, for other programs."

@@ -19,15 +19,15 @@ from rich.text import Text
 
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.roles import Account, Role
-from boreotabula.runs.causes import by_cause, reach_of
+from boreotabula.runs.compare.causes import by_cause, reach_of
 from boreotabula.texts import clean
 
 if TYPE_CHECKING:
     from rich.progress import Progress
 
-    from boreotabula.runs.earlier import Since
-    from boreotabula.runs.extraction import Run
-    from boreotabula.runs.files import FileReading
+    from boreotabula.runs.file.read import FileReading
+    from boreotabula.runs.run.earlier import Since
+    from boreotabula.runs.run.gather import Run
 
 MOST_CAUSES = 12
 """So many causes are listed on screen; findings.csv holds every finding."""

@@ -16,7 +16,7 @@ from boreotabula.reading.roles import Role
 from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
 
 if TYPE_CHECKING:
-    from boreotabula.runs.looking import TabView
+    from boreotabula.runs.survey import TabView
 
 Window = tuple[int, int, int, int]
 """First row and column, last row and column, counted from 0."""

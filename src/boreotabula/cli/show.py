@@ -49,8 +49,8 @@ def command(
     letter of its role, and the findings about the tab follow.
     """
     from boreotabula.cli import screen, sheetview
-    from boreotabula.runs.layouts import Layout
-    from boreotabula.runs.looking import view_file
+    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.runs.survey import view_file
 
     window = sheetview.parse_window(cells) if cells else None
     layout = Layout.load(layout_path) if layout_path else None

@@ -13,7 +13,7 @@ from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
-    from boreotabula.runs.looking import Alike, FileSurvey, Survey, TabSurvey
+    from boreotabula.runs.survey import Alike, FileSurvey, Survey, TabSurvey
 
 EPILOG = """\b
 Examples:
@@ -37,8 +37,8 @@ def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
     all languages count as the field they mean, and the tabs it would read are marked.
     """
     from boreotabula.cli import screen
-    from boreotabula.runs.layouts import Layout
-    from boreotabula.runs.looking import survey
+    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.runs.survey import survey
 
     if not target.exists() and target.suffix != ".toml":
         raise CallError(f"there is no folder or layout “{target}”")

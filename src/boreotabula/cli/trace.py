@@ -14,9 +14,9 @@ from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
+    from boreotabula.limits import Limits
     from boreotabula.reading.inspect.trace import CellFate, Origin
     from boreotabula.review.trace import OpenedTab, Traced
-    from boreotabula.workbooks.limits import Limits
 
 EPILOG = """\b
 Examples:
@@ -161,7 +161,7 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
 
     from boreotabula.cli import screen, sheetview
     from boreotabula.reading.inspect.trace import cells_around
-    from boreotabula.runs.looking import TabView
+    from boreotabula.runs.survey import TabView
 
     console = screen.out()
     record = traced.record
@@ -242,7 +242,7 @@ def _trace_cell(
 ) -> int:  # fmt: skip
     from boreotabula.review.saved import saved_output
     from boreotabula.review.trace import fate, opened, source_of
-    from boreotabula.runs.layouts import Layout
+    from boreotabula.runs.layouts.load import Layout
 
     if not 1 <= len(what) <= 2:
         raise CallError('name a tab and a cell, such as "Greenhouse 2" D10')
@@ -284,7 +284,7 @@ def _print_fate(found: CellFate, here: OpenedTab, cell: str, numbers: Mapping[st
     from boreotabula.cli import screen, sheetview
     from boreotabula.layout.addresses import parse_address
     from boreotabula.reading.inspect.trace import cells_around
-    from boreotabula.runs.looking import TabView
+    from boreotabula.runs.survey import TabView
 
     console = screen.out()
     place = " › ".join(part for part in (here.file, here.sheet.name, cell) if part)

@@ -29,8 +29,8 @@ def command(folder: Path, story: bool) -> int:
     from boreotabula.cli.extract import Target, perform
     from boreotabula.demo.folder import write_demo
     from boreotabula.demo.nurseries import MONTHS, NURSERIES
-    from boreotabula.outputs.writing import look_for
-    from boreotabula.runs.layouts import Layout
+    from boreotabula.pipeline.new_output import look_for
+    from boreotabula.runs.layouts.load import Layout
 
     path = write_demo(folder)
     output = folder / "stock.csv"

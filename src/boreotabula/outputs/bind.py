@@ -16,10 +16,10 @@ from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
 from boreotabula.layout.tabs import TabChoice, TabName
 from boreotabula.outputs.cell_looks import Look, Looks
 from boreotabula.reading.cells import cell_text
-from boreotabula.runs.inbox import LeftOut, SourceFile
-from boreotabula.runs.placing import placed
-from boreotabula.runs.workers import Ended, spread
-from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.runs.atomic import placed
+from boreotabula.runs.inputs import LeftOut, SourceFile
+from boreotabula.runs.processes.pool import Ended, spread
+from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Cell, Flaw, Sheet, Visibility, make_sheet
 
@@ -143,12 +143,11 @@ def _too_large(sheet: Sheet) -> str:
         return f"it has {sheet.height:,} rows, and a tab of a workbook at most {MAX_ROWS:,}"
     if sheet.width > MAX_COLUMNS:
         return f"it has {sheet.width:,} columns, and a tab of a workbook at most {MAX_COLUMNS:,}"
-    for row, texts in enumerate(sheet.texts):
-        for column, text in texts:
-            if _length(text) > _LONGEST_TEXT:
-                where = sheet.address(row, column)
-                long = f"{_length(text):,} characters"
-                return f"{where} holds {long}, and a cell of a workbook at most {_LONGEST_TEXT:,}"
+    for row, column, text in sheet.texts():
+        if _length(text) > _LONGEST_TEXT:
+            where = sheet.address(row, column)
+            long = f"{_length(text):,} characters"
+            return f"{where} holds {long}, and a cell of a workbook at most {_LONGEST_TEXT:,}"
     return ""
 
 

@@ -18,14 +18,14 @@ import pyarrow as pa
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import address, parse_address
 from boreotabula.layout.headings import normal_form
+from boreotabula.ooxml.editing import Package, attribute, open_package, parsed, with_attributes
 from boreotabula.outputs.csv import field_type
 from boreotabula.outputs.kinds import Writer
 from boreotabula.outputs.xlsx import empty_workbook, fill, tab_name, table_name
-from boreotabula.outputs.xlsx_parts import Package, attribute, open_package, parsed, with_attributes
 from boreotabula.outputs.xlsx_rows import SheetRows, number_format
 from boreotabula.reading.cells import cell_text
-from boreotabula.runs.sheets import read_sheet
-from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.runs.processes.one_sheet import read_sheet
+from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.sheet import Sheet
 
 BOOKS = (".xlsx", ".xlsm")

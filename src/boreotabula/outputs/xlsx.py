@@ -10,8 +10,8 @@ from typing import BinaryIO
 import pyarrow as pa
 
 from boreotabula.layout.addresses import address
+from boreotabula.ooxml.editing import Package, Replaced, open_package, with_attributes
 from boreotabula.outputs.csv import field_type
-from boreotabula.outputs.xlsx_parts import Package, Replaced, open_package, with_attributes
 from boreotabula.outputs.xlsx_rows import SheetRows, number_format
 
 _NO_NAME = re.compile(r"[\[\]:*?/\\']")
@@ -113,7 +113,7 @@ def fill(
         before = re.sub(r"<cols>.*?</cols>", f"<cols>{columns}</cols>", before, flags=re.DOTALL)
     package.sheets[part] = Replaced(
         f"{before}<{prefix}sheetData>{above}".encode(),
-        rows,
+        rows.content,
         rows.heading_row(heading_styles),
         f"</{prefix}sheetData>{after}".encode(),
     )

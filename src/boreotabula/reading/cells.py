@@ -29,7 +29,8 @@ def cell_text(cell: Cell) -> str:
 
 def one_line(text: str) -> str:
     """Text with inner white space as one space, as headings and stub cells are kept."""
-    return " ".join(text.split())
+    line = " ".join(text.split())
+    return text if line == text else line  # a text that is kept is kept once
 
 
 def kind_of(cell: Cell) -> str:

@@ -85,7 +85,7 @@ def form_of(sheet: Sheet, plan: Plan) -> tuple[FormPlan | None, list[tuple[int, 
         if form.when.cell is not None:
             cells = [form.when.cell]
         else:
-            cells = [(row, at) for row, texts in enumerate(sheet.texts) for at, _ in texts]
+            cells = [(row, column) for row, column, _ in sheet.texts()]
         for row, column in cells:
             text = cell_text(sheet.cell(row, column))
             if text and any(p.match(text) is not None for p in form.when.patterns):

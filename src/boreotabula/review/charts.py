@@ -11,7 +11,7 @@ from warnings import catch_warnings, simplefilter
 
 from boreotabula.errors import CallError
 from boreotabula.review.crosstab import Cross, number_text, places_of, with_brief_names
-from boreotabula.runs.placing import placed
+from boreotabula.runs.atomic import placed
 
 ENDINGS = (".png", ".svg", ".pdf")
 

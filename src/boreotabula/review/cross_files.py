@@ -10,7 +10,7 @@ from typing import Any
 
 from boreotabula.errors import CallError
 from boreotabula.review.crosstab import Cross, places_of
-from boreotabula.runs.placing import placed
+from boreotabula.runs.atomic import placed
 
 ENDINGS = (".csv", ".xlsx")
 

@@ -16,10 +16,10 @@ from boreotabula.outputs.csv import field_type
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.review.saved import SavedOutput, saved_output
-from boreotabula.runs.every_file import Means
-from boreotabula.runs.extraction import gather, read_each
-from boreotabula.runs.inbox import look
-from boreotabula.runs.layouts import Layout
+from boreotabula.runs.inputs import look
+from boreotabula.runs.layouts.load import Layout
+from boreotabula.runs.read_all import Means
+from boreotabula.runs.run.gather import gather, read_each
 from boreotabula.texts import unguarded_text
 
 
@@ -130,8 +130,8 @@ def _as_text(value: object) -> str | None:
 
 
 def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
-    from boreotabula.runs.sheets import read_sheet
-    from boreotabula.workbooks.errors import UnreadableError
+    from boreotabula.runs.processes.one_sheet import read_sheet
+    from boreotabula.unreadable import UnreadableError
 
     try:
         sheet = read_sheet(saved.path, saved.tab)

@@ -13,9 +13,9 @@ from boreotabula.errors import CallError
 from boreotabula.outputs.csv import csv_rows
 from boreotabula.reading.findings import Finding, Severity
 from boreotabula.reading.roles import Role
-from boreotabula.runs.causes import by_cause, reach_of
-from boreotabula.runs.extraction import Run
-from boreotabula.runs.placing import placed
+from boreotabula.runs.atomic import placed
+from boreotabula.runs.compare.causes import by_cause, reach_of
+from boreotabula.runs.run.gather import Run
 
 _MOST_PLACES = 12
 _MOST_FILES = 400

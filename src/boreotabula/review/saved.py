@@ -10,8 +10,8 @@ from typing import Any
 
 from boreotabula.errors import CallError
 from boreotabula.files import real_name
-from boreotabula.runs.earlier import earlier_record
-from boreotabula.runs.inbox import run_folder
+from boreotabula.runs.inputs import run_folder
+from boreotabula.runs.run.earlier import earlier_record
 from boreotabula.texts import unguarded_text
 
 

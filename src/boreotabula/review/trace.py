@@ -10,16 +10,16 @@ from pathlib import Path
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.limits import Limits
 from boreotabula.reading.inspect.trace import CellFate, RecordTrace, fate_of, trace_record
 from boreotabula.reading.tab import TabReading
 from boreotabula.review.saved import SavedOutput
-from boreotabula.runs.choosing import Job, make_job
-from boreotabula.runs.files import file_digest, read_chosen
-from boreotabula.runs.inbox import SourceFile, look
-from boreotabula.runs.layouts import Layout
-from boreotabula.runs.workers import Ended, alone
-from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.limits import Limits
+from boreotabula.runs.file.open_file import Job, make_job
+from boreotabula.runs.file.read import file_digest, read_chosen
+from boreotabula.runs.inputs import SourceFile, look
+from boreotabula.runs.layouts.load import Layout
+from boreotabula.runs.processes.pool import Ended, alone
+from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Workbook
 from boreotabula.workbooks.sheet import Sheet
 

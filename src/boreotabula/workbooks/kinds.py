@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from boreotabula.files import open_regular
-from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.unreadable import UnreadableError
 
 
 class FileKind(Enum):

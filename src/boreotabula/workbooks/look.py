@@ -12,7 +12,7 @@ from io import BytesIO
 from typing import Protocol, runtime_checkable
 
 from boreotabula.layout.addresses import address
-from boreotabula.workbooks.limits import FILLED, PLACE, Budget
+from boreotabula.limits import FILLED, PLACE, Budget
 from boreotabula.workbooks.sheet import Cell, Span, TableObject
 
 ERROR_TEXTS = {

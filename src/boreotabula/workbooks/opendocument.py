@@ -13,7 +13,8 @@ from contextlib import closing
 from datetime import timedelta
 from pathlib import Path
 
-from boreotabula.workbooks.limits import CORRECTED, RANGE, Budget
+from boreotabula.limits import CORRECTED, RANGE, Budget
+from boreotabula.ooxml.package import Package, parse
 from boreotabula.workbooks.look import (
     NO_RESULT,
     Look,
@@ -23,7 +24,6 @@ from boreotabula.workbooks.look import (
     hold_extent,
     joined,
 )
-from boreotabula.workbooks.package import Package, parse
 from boreotabula.workbooks.sheet import Cell, Code, Flaw, Span
 
 _CONTENT = "content.xml"

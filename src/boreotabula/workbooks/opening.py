@@ -13,16 +13,16 @@ from typing import Protocol, Self
 
 from boreotabula.files import open_regular
 from boreotabula.layout.addresses import MAX_COLUMNS
-from boreotabula.workbooks.codes import codes_of
-from boreotabula.workbooks.errors import (
+from boreotabula.limits import MEBI, Budget, Limits
+from boreotabula.unreadable import (
     PROTECTED,
     SEND_AGAIN,
     WITHOUT_PASSWORD,
     OverBudgetError,
     UnreadableError,
 )
+from boreotabula.workbooks.codes import codes_of
 from boreotabula.workbooks.kinds import FileKind, file_kind
-from boreotabula.workbooks.limits import MEBI, Budget, Limits
 from boreotabula.workbooks.look import Inside, NamedCell, Renaming, within
 from boreotabula.workbooks.sheet import Cell, Sheet, Span, Visibility, make_sheet
 from boreotabula.workbooks.text import OpenQuote, TextForm, read_text
@@ -194,6 +194,7 @@ class _Workbook:
                 Span(top, left, bottom, right)
                 for (top, left), (bottom, right) in source.merged_cell_ranges or ()
             )
+        del source  # it holds all cells once more
         visibility = next(tab.visibility for tab in self.tabs if tab.name == name)
         return make_sheet(
             name,

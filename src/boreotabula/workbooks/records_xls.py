@@ -13,10 +13,10 @@ from pathlib import Path
 from typing import NamedTuple
 
 from boreotabula.files import open_regular
+from boreotabula.limits import PLACE, UNPACKED, Budget
+from boreotabula.unreadable import PROTECTED, WITHOUT_PASSWORD, UnreadableError
 from boreotabula.workbooks.codes import is_code_format
-from boreotabula.workbooks.errors import PROTECTED, WITHOUT_PASSWORD, UnreadableError
 from boreotabula.workbooks.kinds import NO_TABLE
-from boreotabula.workbooks.limits import PLACE, UNPACKED, Budget
 from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, Reach, hold_extent, joined
 from boreotabula.workbooks.sheet import Flaw, Visibility
 

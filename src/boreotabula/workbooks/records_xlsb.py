@@ -10,9 +10,9 @@ import struct
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
-from boreotabula.workbooks.limits import RANGE, Budget
+from boreotabula.limits import RANGE, Budget
+from boreotabula.ooxml.package import opened, relations
 from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, Reach, check_extent, joined
-from boreotabula.workbooks.package import opened, relations
 from boreotabula.workbooks.sheet import Flaw, Span
 
 _ROW, _CELL_ERROR, _FORMULA_ERROR, _COL_INFO, _BUNDLE_SHEET, _MERGE = 0, 3, 11, 60, 156, 176

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from enum import Enum, IntEnum
@@ -75,8 +75,12 @@ class Visibility(Enum):
     VERY_HIDDEN = "very hidden"
 
 
-Text = tuple[int, str]
-"""A text cell: its column counted from 0, and the text as it stands in the file."""
+class Text(NamedTuple):
+    """A text cell: its place, counted from 0, and the text as it stands in the file."""
+
+    row: int
+    column: int
+    text: str
 
 
 Lines = Sequence[int] | NDArray[np.intp]
@@ -141,14 +145,16 @@ class Sheet:
         found: NDArray[np.bool_] = self.kinds == CellKind.TEXT
         return found
 
-    @cached_property
-    def texts(self) -> Sequence[Sequence[Text]]:
-        """The text cells of each row, so that looking for headings does not touch the numbers."""
-        found: list[list[Text]] = [[] for _ in range(self.height)]
-        rows: Any = self.rows  # where the kind says so, there is a text
-        for row, column in zip(*map(np.ndarray.tolist, np.nonzero(self.is_text)), strict=True):
-            found[row].append((column, rows[row][column]))
-        return found
+    def texts(self, rows: range | None = None) -> Iterator[Text]:
+        """The text cells of some rows, or of all, in reading order: looking for headings does not
+        touch the numbers. There may be millions of them, so they are made as they are asked for."""
+        rows = rows or range(self.height)
+        step = max(1, _AT_ONCE // max(self.width, 1))
+        cells: Any = self.rows  # where the kind says so, there is a text
+        for start in range(rows.start, min(rows.stop, self.height), step):
+            some = self.is_text[start : min(start + step, rows.stop)]
+            for row, column in zip(*map(np.ndarray.tolist, np.nonzero(some)), strict=True):
+                yield Text(start + row, column, cells[start + row][column])
 
     def cell(self, row: int, column: int) -> Cell:
         """The cell at a place counted from 0; blank outside the sheet."""

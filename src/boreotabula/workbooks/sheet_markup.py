@@ -11,9 +11,9 @@ import re
 from xml.sax.saxutils import escape, quoteattr
 
 from boreotabula.layout.addresses import address, parse_address
-from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.limits import UNPACKED, Budget
-from boreotabula.workbooks.package import local_name, parse
+from boreotabula.limits import UNPACKED, Budget
+from boreotabula.ooxml.package import local_name, parse
+from boreotabula.unreadable import UnreadableError
 
 _ROW = re.compile(rb'<row r="([0-9]+)"')
 _OTHER_ROW = re.compile(rb'<row(?! r="[1-9][0-9]{0,6}"[ />])')

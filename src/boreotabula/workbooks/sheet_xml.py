@@ -15,11 +15,11 @@ from pathlib import Path
 from xml.sax.saxutils import quoteattr
 
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
+from boreotabula.limits import PLACE, Budget
+from boreotabula.ooxml.package import opened, relations
+from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.codes import is_code_format
-from boreotabula.workbooks.errors import UnreadableError
-from boreotabula.workbooks.limits import PLACE, Budget
 from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, Reach, check_extent, joined
-from boreotabula.workbooks.package import opened, relations
 from boreotabula.workbooks.sheet import Flaw, TableObject
 from boreotabula.workbooks.sheet_markup import SheetMarkup
 

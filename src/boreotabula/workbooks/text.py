@@ -12,9 +12,9 @@ from itertools import islice
 from pathlib import Path
 
 from boreotabula.files import open_regular
-from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.limits import TEXT, Budget
+from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.kinds import NO_TABLE, looks_like_text
-from boreotabula.workbooks.limits import TEXT, Budget
 from boreotabula.workbooks.look import check_extent
 
 DELIMITERS = {"\t": "tab", ";": "semicolon", "|": "pipe", ",": "comma"}

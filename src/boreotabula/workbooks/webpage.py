@@ -7,9 +7,9 @@ from html.parser import HTMLParser
 from pathlib import Path
 
 from boreotabula.layout.addresses import MAX_COLUMNS
-from boreotabula.workbooks.errors import UnreadableError
+from boreotabula.limits import RANGE, Budget
+from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.kinds import NO_TABLE
-from boreotabula.workbooks.limits import RANGE, Budget
 from boreotabula.workbooks.look import check_extent
 from boreotabula.workbooks.sheet import Span
 from boreotabula.workbooks.text import find_encoding, read_whole

@@ -104,7 +104,7 @@ def _first_data_row(sheet: Sheet, counts: list[int]) -> int:
     wide = max(max(counts, default=0) / 2, 2)
     full = [row for row, count in enumerate(counts) if count >= wide]
     for row in full:
-        if len(sheet.texts[row]) < counts[row]:
+        if np.count_nonzero(sheet.is_text[row]) < counts[row]:
             return row
     return full[0] + 1 if full else 0
 
@@ -113,7 +113,7 @@ def _first_heading_row(sheet: Sheet, counts: list[int], first: int) -> int:
     """The first of the rows right above the data; a row with a label and its value is none."""
     top = first
     while top > max(first - _MOST_HEADING_ROWS, 0) and counts[top - 1]:
-        texts = [text for _, text in sheet.texts[top - 1]]
+        texts = [text for _, _, text in sheet.texts(range(top - 1, top))]
         if len(texts) < counts[top - 1] or texts[0].rstrip().endswith(":"):
             break
         top -= 1
@@ -123,8 +123,7 @@ def _first_heading_row(sheet: Sheet, counts: list[int], first: int) -> int:
 def _labels(sheet: Sheet, top: int) -> Iterator[str]:
     """Texts above the table that name what stands beside them."""
     for row in range(top):
-        texts = sheet.texts[row]
-        cells = [cell for cell in sheet.rows[row] if cell != ""]
-        for place, (_, text) in enumerate(texts):
-            if text.rstrip().endswith(":") or (place == 0 and len(cells) == 2):
+        filled = np.count_nonzero(sheet.filled[row])
+        for place, (_, _, text) in enumerate(sheet.texts(range(row, row + 1))):
+            if text.rstrip().endswith(":") or (place == 0 and filled == 2):
                 yield text

@@ -55,10 +55,12 @@ def by_position(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
 def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | None:
     """The row that holds most headings of the named fields, at least two of them (or the only)."""
     wanted = {field for field in block.columns if field}
-    counts = {
-        row: len({names.field_of(text) for _, text in texts} & wanted)
-        for row, texts in enumerate(sheet.texts)
-    }
+    fields: dict[int, set[str]] = {}
+    for row, _, text in sheet.texts():
+        field = names.field_of(text)
+        if field in wanted and field is not None:
+            fields.setdefault(row, set()).add(field)
+    counts = {row: len(some) for row, some in fields.items()}
     best = max(counts, key=lambda row: (counts[row], -row), default=None)
     if best is None or counts[best] < min(2, len(wanted)):
         return None
@@ -130,7 +132,7 @@ def _stub_in(
         }
     found: dict[str, int] = {}
     for row in rows:
-        for column, text in sheet.texts[row] if row < sheet.height else ():
+        for _, column, text in sheet.texts(range(row, row + 1)):
             field = names.field_of(text)
             if field in block.stub and field is not None and left <= column < limit:
                 found.setdefault(field, column)

@@ -241,11 +241,10 @@ def _side_by_side(window: _Window) -> Iterator[_Window]:
 
 
 def _hits(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Iterator[_Hit]:
-    known = names.fields_in({text for texts in sheet.texts for _, text in texts})
-    for row, texts in enumerate(sheet.texts):
-        for column, text in texts:
-            if text in known and known[text] in block.marks:
-                yield _Hit(row, column, known[text])
+    known = names.fields_in({text for _, _, text in sheet.texts()})
+    for row, column, text in sheet.texts():
+        if text in known and known[text] in block.marks:
+            yield _Hit(row, column, known[text])
 
 
 def _windows(hits: Sequence[_Hit], depth: int) -> Iterator[_Window]:

@@ -188,15 +188,14 @@ class StampSearch:
     def _sources(self, stamp: StampPlan) -> Iterator[Source]:
         """Every label that matches, with the value beside it, below it, or in its own cell."""
         step = self._next_right if stamp.right_of else self._next_below
-        for row, texts in enumerate(self.sheet.texts):
-            for column, text in texts:
-                # First the value in the label's own cell: a pattern with * matches that as well.
-                label, rest = _parted(text)
-                if rest.strip() and any(one.match(label) is not None for one in stamp.labels):
-                    where = self.sheet.address(row, column)
-                    yield Source(rest.strip(), (row, column), None, where)
-                elif any(one.match(text) is not None for one in stamp.labels):
-                    yield self._beside_label(row, column, step)
+        for row, column, text in self.sheet.texts():
+            # First the value in the label's own cell: a pattern with * matches that as well.
+            label, rest = _parted(text)
+            if rest.strip() and any(one.match(label) is not None for one in stamp.labels):
+                where = self.sheet.address(row, column)
+                yield Source(rest.strip(), (row, column), None, where)
+            elif any(one.match(text) is not None for one in stamp.labels):
+                yield self._beside_label(row, column, step)
 
     def _beside_label(
         self, row: int, column: int, step: Callable[[int, int], Iterator[Spot]]

@@ -23,8 +23,8 @@ from boreotabula.reading.findings import Finding
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.arrays import repeated
-from boreotabula.runs.facts import TabFacts
-from boreotabula.runs.files import FileReading, TabResult
+from boreotabula.runs.file.facts import TabFacts
+from boreotabula.runs.file.read import FileReading, TabResult
 
 Place = tuple[int, int]
 """Where the records of a table of a tab are: the number of two streams, and of a batch in them."""

@@ -26,8 +26,8 @@ from boreotabula import __version__
 from boreotabula.files import open_regular
 from boreotabula.runs.cache.own_key import make_own, open_new, own_key
 from boreotabula.runs.cache.packing import Packed, Streams, read_head
-from boreotabula.runs.files import FileReading
-from boreotabula.runs.inbox import SourceFile
+from boreotabula.runs.file.read import FileReading
+from boreotabula.runs.inputs import SourceFile
 
 FOLDER = "BOREOTABULA_KEPT"
 """The environment variable that names another folder for the results."""

@@ -1,0 +1,1 @@
+"""Parts of Office Open XML packages (ECMA-376), read and changed."""

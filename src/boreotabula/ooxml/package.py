@@ -1,0 +1,222 @@
+"""The parts of a zipped workbook, inflated within a budget.
+
+Parts are read as ECMA-376 part 2 (Open Packaging Conventions) has them. Markup that declares
+entities is refused: no spreadsheet program writes it, and it can grow without end.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import zipfile
+import zlib
+from collections.abc import Callable, Collection, Iterator, Mapping
+from contextlib import contextmanager
+from io import BytesIO
+from itertools import pairwise
+from pathlib import Path
+from typing import NamedTuple
+from xml.parsers import expat
+
+from boreotabula.files import open_regular
+from boreotabula.limits import MEBI, RANGE, SHARED, UNPACKED, Budget
+from boreotabula.unreadable import UnreadableError
+
+_MOST_GROWTH = 1032
+"""No byte of deflated data grows to more bytes than this (RFC 1951: 258 bytes from 2 bits)."""
+_CHUNK = 4 * MEBI
+_LOCAL_HEADER = 30
+_PACKINGS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
+
+
+class Markup(NamedTuple):
+    """An element of a part: its name and that of the element around it, both without prefix."""
+
+    around: str
+    name: str
+    attributes: Mapping[str, str]
+    """By their names, prefixes left out."""
+    text: str
+
+
+class Package:
+    """An open zip file. Raises UnreadableError if it is damaged, or grows beyond the budget."""
+
+    def __init__(self, path: Path, budget: Budget) -> None:
+        self.budget = budget
+        self._stream = open_regular(path)
+        try:
+            self._archive = zipfile.ZipFile(self._stream)
+            self._infos = {_plain(one.filename): one for one in self._archive.infolist()}
+            _refuse_overlap(self._archive.infolist())
+        except (zipfile.BadZipFile, ValueError, NotImplementedError):
+            self._stream.close()
+            raise UnreadableError("it is damaged: a workbook that was cut off, perhaps") from None
+        except BaseException:
+            self._stream.close()
+            raise
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._archive.close()
+        self._stream.close()
+
+    def __contains__(self, name: str) -> bool:
+        return _plain(name) in self._infos
+
+    def hold_shared(self, names: Collection[str]) -> None:
+        """Count the parts that the fast reader unpacks as soon as it opens the file.
+
+        What a part declares of its size is not believed: parts that could grow too far are
+        inflated for it.
+        """
+        for name in sorted({_plain(name) for name in names} & self._infos.keys()):
+            info = self._infos[name]
+            could_grow = max(info.file_size, info.compress_size * _MOST_GROWTH)
+            size = info.file_size
+            if could_grow * SHARED > self.budget.room:
+                size = sum(map(len, self._inflated(name, SHARED)))
+            self.budget.hold(size * SHARED, f"its part “{info.filename}”")
+
+    def read(self, name: str) -> bytes:
+        """The content of a part."""
+        return b"".join(self._inflated(_plain(name), UNPACKED))
+
+    def copy_with(self, name: str, content: bytes) -> BytesIO:
+        """The whole file in memory, one of its parts replaced."""
+        copy = BytesIO()
+        with zipfile.ZipFile(copy, "w", zipfile.ZIP_DEFLATED) as target:
+            for plain, info in self._infos.items():
+                part = content if plain == _plain(name) else self.read(plain)
+                self.budget.hold(info.compress_size, "a copy of it")
+                target.writestr(info.filename, part)
+        copy.seek(0)
+        return copy
+
+    def elements(self, name: str, wanted: Collection[str]) -> list[Markup]:
+        """The elements of a part that are called as wanted, in order."""
+        return elements(self.read(name), wanted, name, self.budget)
+
+    def _inflated(self, name: str, weight: int) -> Iterator[bytes]:
+        info = self._infos.get(name)
+        if info is None:
+            raise UnreadableError(f"it is damaged: its part “{name}” is missing")
+        what = f"its part “{info.filename}”, unpacked,"
+        self.budget.need(info.file_size * weight, what)
+        size = 0
+        try:
+            with self._archive.open(info) as stream:
+                while chunk := stream.read(_CHUNK):
+                    size += len(chunk)
+                    self.budget.need(size * weight, what)
+                    yield chunk
+        except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError):
+            raise UnreadableError(f"it is damaged: its part “{name}” cannot be unpacked") from None
+
+
+@contextmanager
+def opened(path: Path, budget: Budget) -> Iterator[Package]:
+    """An open package, that is closed again if the first look at it fails."""
+    package = Package(path, budget)
+    try:
+        yield package
+    except BaseException:
+        package.close()
+        raise
+
+
+def _plain(name: str) -> str:
+    """The name of a part, as readers compare them: some programs write it with backslashes."""
+    return name.replace("\\", "/").lower()
+
+
+def _refuse_overlap(infos: Collection[zipfile.ZipInfo]) -> None:
+    """Refuse parts that share bytes, which lets a small file unpack to any size."""
+    ends = [(one.header_offset, one.header_offset + _LOCAL_HEADER + one.compress_size)
+            for one in infos]  # fmt: skip
+    if any(end > start for (_, end), (start, _) in pairwise(sorted(ends))):
+        raise UnreadableError("it is damaged: its parts overlap", "Do not trust where it is from.")
+    if any(one.compress_type not in _PACKINGS for one in infos):
+        raise UnreadableError("it is packed in a way that no spreadsheet program uses")
+
+
+def elements(content: bytes, wanted: Collection[str], name: str, budget: Budget) -> list[Markup]:
+    """The elements of some markup that are called as wanted, in order; no others are kept.
+
+    Raises UnreadableError if the part called `name` is no XML.
+    """
+    found: list[Markup] = []
+    path = [""]
+    texts: list[list[str]] = []
+
+    def start(tag: str, attributes: dict[str, str]) -> None:
+        local = local_name(tag)
+        if local in wanted:
+            budget.hold(RANGE, f"its part “{name}”")
+            texts.append([])
+            plain = {local_name(key): value for key, value in attributes.items()}
+            found.append(Markup(path[-1], local, plain, ""))
+        path.append(local)
+
+    def end(tag: str) -> None:
+        if path.pop() in wanted and texts:
+            text = "".join(texts.pop())
+            if text and not texts:
+                found[-1] = found[-1]._replace(text=text)
+
+    def data(text: str) -> None:
+        if texts:
+            texts[-1].append(text)
+
+    parse(content, name, start, end, data)
+    return found
+
+
+def parse(
+    content: bytes,
+    name: str,
+    start: Callable[[str, dict[str, str]], None],
+    end: Callable[[str], None],
+    data: Callable[[str], None],
+) -> None:
+    """Go through the markup of the part called `name` once.
+
+    Raises UnreadableError if it is no XML, or declares a document type: entities can grow without
+    end.
+    """
+    parser = expat.ParserCreate()
+    parser.buffer_text = True
+    parser.StartElementHandler = start
+    parser.EndElementHandler = end
+    parser.CharacterDataHandler = data
+    parser.StartDoctypeDeclHandler = _refuse_entities
+    try:
+        parser.Parse(content, True)
+    except (expat.ExpatError, LookupError, UnicodeError):
+        raise UnreadableError(f"it is damaged: its part “{name}” is no XML") from None
+
+
+def local_name(tag: str) -> str:
+    """The name of an element or attribute without its prefix."""
+    return tag.rpartition(":")[2]
+
+
+def _refuse_entities(*_: object) -> None:
+    raise UnreadableError(
+        "its markup declares entities, as no spreadsheet program writes them",
+        "Do not open it before you know where it is from.",
+    )
+
+
+def relations(package: Package, part: str) -> dict[str, tuple[str, str]]:
+    """The parts that a part refers to, by id: the last word of the kind, and the part's name."""
+    folder, _, name = part.rpartition("/")
+    rels = f"{folder}/_rels/{name}.rels" if folder else f"_rels/{name}.rels"
+    if rels not in package:
+        return {}
+    found = {}
+    for one in package.elements(rels, ("Relationship",)):
+        target = one.attributes.get("Target", "").replace("\\", "/")
+        whole = target[1:] if target.startswith("/") else posixpath.join(folder, target)
+        kind = one.attributes.get("Type", "").rpartition("/")[2]
+        found[one.attributes.get("Id", "")] = (kind, posixpath.normpath(whole))
+    return found

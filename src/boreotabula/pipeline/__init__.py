@@ -1,0 +1,1 @@
+"""A whole run from source folders to an output and its record."""

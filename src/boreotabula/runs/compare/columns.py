@@ -1,0 +1,82 @@
+"""Tables read by position whose columns are not those of their like."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+from boreotabula.reading.findings import Finding
+from boreotabula.runs.file.read import FileReading
+
+_Columns = tuple[str, ...]
+_FEWEST = 3
+"""So many tables must be alike, and be most of all, to hold the others against them."""
+
+
+@dataclass
+class _Met:
+    """The columns met in a block, and where each set of them was met."""
+
+    counts: Counter[_Columns] = field(default_factory=Counter)
+    places: dict[_Columns, list[tuple[str, str, str]]] = field(default_factory=dict)
+
+
+class ColumnsByPosition:
+    """Compares the columns of tables whose fields are named by position."""
+
+    def __init__(self) -> None:
+        self._blocks: dict[tuple[str, str], _Met] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the columns of a file's tables."""
+        for tab in reading.tabs:
+            for block, columns in tab.facts.by_position.items() if tab.record_count else ():
+                met = self._blocks.setdefault((tab.form, block), _Met())
+                met.counts[columns] += 1
+                place = (reading.name, tab.name, tab.facts.position_cells[block])
+                met.places.setdefault(columns, []).append(place)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each set of columns that differs from the usual one in number."""
+        for met in self._blocks.values():
+            (usual, count), *_ = met.counts.most_common(1)
+            if count < _FEWEST or 2 * count <= met.counts.total():
+                continue
+            for columns, places in met.places.items():
+                if len(columns) != len(usual):
+                    yield _differs(columns, usual, count, places)
+
+
+def _differs(
+    columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, str]]
+) -> Finding:
+    file, tab, cell = places[0]
+    more = f" (so have {len(places) - 1} more)" if len(places) > 1 else ""
+    short = len(columns) < len(usual)
+    shared = min(len(columns), len(usual))
+    at_end = columns[:shared] == usual[:shared]
+    if short and not at_end:
+        at = next(n for n in range(shared) if columns[n] != usual[n])
+        lacking = f", and “{usual[at]}” is not where it should be" if usual[at] else ""
+        return Finding(
+            "column-lacking",
+            f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}"
+            f"{lacking}; the columns from there on were read as other fields",
+            "Ask the sender for the column, or read such files by a block of their own.",
+            cell=cell,
+            looked_for=", ".join(usual),
+            found=", ".join(columns),
+            tab=tab,
+            file=file,
+        )
+    return Finding(
+        "columns-differ",
+        f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}",
+        "Look which column is lacking or new at its end.",
+        cell=cell,
+        looked_for=f"{len(usual)} columns",
+        found=f"{len(columns)} columns",
+        tab=tab,
+        file=file,
+    )

@@ -1,0 +1,147 @@
+"""What texts of many files have in common: how they were read, and remarks that all tabs bear."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from itertools import groupby, islice
+
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.account.leftovers import TEXTS, about_strays
+from boreotabula.reading.findings import Finding, Unplaced
+from boreotabula.runs.file.read import FileReading
+
+
+class GuessedEncodings:
+    """Counts the texts whose encoding was guessed among several that are possible."""
+
+    def __init__(self) -> None:
+        self._files: dict[str, list[str]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the encoding of a file."""
+        if reading.guessed:
+            self._files.setdefault(reading.guessed, []).append(reading.name)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each encoding."""
+        for encoding, files in self._files.items():
+            more = f" (and {len(files) - 1} more files)" if len(files) > 1 else ""
+            yield Finding(
+                "read-as",
+                f"this text is not UTF-8; it was read as {encoding}, the likeliest by its"
+                f" letters{more}",
+                "If letters look wrong, say how the files are written with [text] encoding.",
+                looked_for="UTF-8",
+                found=encoding,
+                file=files[0],
+            )
+
+
+class UnplacedTexts:
+    """Gathers the texts outside the tables: those that several like tabs bear in the same words,
+    in whatever language, are told once, the others tab by tab."""
+
+    def __init__(self) -> None:
+        self._form_of: dict[tuple[str, str], str] = {}
+        self._texts: list[Unplaced] = []
+        self._more: dict[tuple[str, str], tuple[Unplaced, int]] = {}
+        """By file and tab the first text beyond those that are compared, and how many there are."""
+
+    def take(self, reading: FileReading) -> None:
+        """Note the texts of a file's tabs: all of each tab that has no more than a form has."""
+        for tab in reading.tabs:
+            self._form_of[reading.name, tab.name] = tab.form
+        for where, some in groupby(reading.unplaced.told_by(TEXTS), key=_tab_of):
+            texts = iter(some)
+            self._texts += islice(texts, _MOST_OF_A_TAB)
+            first = next(texts, None)
+            if first is not None:
+                self._more[where] = first, 1 + sum(1 for _ in texts)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for all that is repeated, and one for each tab with a text of its own."""
+        repeated = self._repeated()
+        again = [one for one in self._texts if self._key(one) in repeated]
+        if again:
+            yield _repeated_texts(again, repeated)
+        others = (one for one in self._texts if self._key(one) not in repeated)
+        own = {where: list(some) for where, some in groupby(others, key=_tab_of)}
+        for where in dict.fromkeys([*own, *self._more]):
+            first, number = self._more.get(where, (None, 0))
+            some = own.get(where) or [one for one in (first,) if one is not None]
+            yield _texts_of_tab(some[0], len(own.get(where, ())) + number)
+
+    def _key(self, one: Unplaced) -> tuple[str, str]:
+        return self._form_of.get((one.file, one.tab), ""), normal_form(one.text)
+
+    def _repeated(self) -> Counter[tuple[str, str]]:
+        """The texts that several like tabs bear, and how many do."""
+        on_tabs = Counter(
+            key for key, *_ in {(self._key(one), one.file, one.tab) for one in self._texts}
+        )
+        return Counter({key: count for key, count in on_tabs.items() if count >= _SEVERAL})
+
+
+_SEVERAL = 3
+_MOST_OF_A_TAB = 1000
+"""So many texts of a tab are held against those of others; no form has more of its own."""
+_MOST_NAMED = 5
+
+
+def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]]) -> Finding:
+    first = again[0]
+    texts = list(dict.fromkeys(one.text for one in again))
+    shown = ", ".join(f"“{text}”" for text in texts[:_MOST_NAMED])
+    shown += " …" if len(texts) > _MOST_NAMED else ""
+    said = "1 text is" if len(repeated) == 1 else f"{len(repeated)} texts are"
+    most = max(repeated.values())
+    listed = ", ".join(f'"{text}"' for text in texts[:_MOST_NAMED])
+    return Finding(
+        "texts-repeated",
+        f"{said} outside the tables of up to {most} tabs, in the same words: {shown}",
+        f"If they belong to the form itself, write `boilerplate = [{listed}]` at the top of the"
+        " layout; then only new remarks are told.",
+        cell=first.cell,
+        looked_for="a role for every filled cell",
+        found=first.text,
+        tab=first.tab,
+        file=first.file,
+    )
+
+
+def _tab_of(one: Unplaced) -> tuple[str, str]:
+    return one.file, one.tab
+
+
+def _texts_of_tab(first: Unplaced, number: int) -> Finding:
+    told = about_strays(TEXTS, number, first.cell, first.text, first.reason)
+    return replace(told, tab=first.tab, file=first.file)
+
+
+class Doubts:
+    """Findings about texts that can be read in two ways: one cause wherever it is met."""
+
+    def __init__(self) -> None:
+        self._met: dict[tuple[str, str], list[Finding]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the doubts about a file."""
+        for one in reading.findings:
+            if one.code in DOUBTS:
+                self._met.setdefault((one.code, one.cause), []).append(one)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each cause: the first, and on how many more tabs it was met."""
+        for some in self._met.values():
+            first = some[0]
+            more = f" (the same on {len(some) - 1} more tabs)" if len(some) > 1 else ""
+            yield replace(first, message=first.message + more)
+
+
+DOUBTS = ("reading-doubtful", "read-by-evidence")
+"""The codes of findings about texts that can be read in two ways."""
+
+TOLD_FOR_THE_RUN = (TEXTS, *DOUBTS)
+"""The codes of findings about tabs that are told anew for the run."""

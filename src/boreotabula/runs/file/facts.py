@@ -1,0 +1,193 @@
+"""What is kept of a tab to compare it with the others: small, so that many tabs fit into memory."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, field
+from hashlib import blake2b
+from itertools import islice
+
+import numpy as np
+import pyarrow as pa
+
+from boreotabula.layout.addresses import address
+from boreotabula.layout.headings import normal_form
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.reading.blocks import SettledBlock
+from boreotabula.reading.cells import cell_text, is_figure
+from boreotabula.reading.tab import TabReading
+from boreotabula.workbooks.sheet import Sheet
+
+KEPT = 8
+"""So many of the largest values of a tab are kept."""
+_MOST_TEXTS = 40
+_FEWEST_NUMBERS = 6
+_FEWEST_DIFFERENT = 4
+
+
+@dataclass(frozen=True)
+class TabFacts:
+    """What tells a tab apart."""
+
+    digest: str = ""
+    """Of its records, where they are from left aside; empty if it has none."""
+    body: str = ""
+    """The same without the stamps; empty if too few numbers differ to know the tab by them."""
+    stamps: Mapping[str, object] = field(default_factory=dict)
+    """Its stamps, those that differ between its tables left out."""
+    from_tab: frozenset[str] = frozenset()
+    """Those of them that the name of the tab gave."""
+    beside: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    """Of stamps in fixed cells: the label left of the cell, and the cell."""
+    texts: tuple[tuple[int, int, str], ...] = ()
+    """Row, column and text of the first texts of the tab, if stamps stand in fixed cells."""
+    largest: Mapping[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
+    """By field of numbers its largest values, each with its cell; greatest first."""
+    numbers: Mapping[str, int] = field(default_factory=dict)
+    """By field of numbers how many values it has."""
+    empty: tuple[str, ...] = ()
+    """Fields whose column is there, but empty in all of its records."""
+    by_position: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Of blocks that name their columns by position: the headings of the columns, or without any
+    what they hold."""
+    position_cells: Mapping[str, str] = field(default_factory=dict)
+    """Where each of these tables begins."""
+
+    @property
+    def labels(self) -> Mapping[str, str]:
+        """Where the first labels of the tab stand, by their normal form."""
+        labels: dict[str, str] = {}
+        for row, column, text in self.texts:
+            labels.setdefault(normal_form(text), address(row, column))
+        return labels
+
+
+def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) -> TabFacts:
+    """The facts of a tab that was read; `from_tab` are the stamps that its name gave."""
+    stamps: dict[str, object] = {}
+    beside: dict[str, tuple[str, str]] = {}
+    for at, stamped in enumerate(reading.stamped):
+        beside |= stamped.beside
+        if at == 0:
+            stamps |= stamped.values
+        stamps = {name: one for name, one in stamps.items() if stamped.values.get(name) == one}
+    largest: dict[str, tuple[tuple[float, str], ...]] = {}
+    numbers: dict[str, int] = {}
+    empty: list[str] = []
+    there = {name for one in reading.blocks for name in one.long.arrays}
+    for batch in reading.tables.values():
+        for name, column in zip(batch.schema.names, batch.columns, strict=True):
+            filled = len(column) - column.null_count
+            if len(column) and not filled and name in there:
+                empty.append(name)
+            elif filled and name not in stamps and _is_number(column.type):
+                numbers[name] = numbers.get(name, 0) + filled
+                largest[name] = _largest(column, batch.column("source_cell"))
+    telling = {number for some in largest.values() for number, _ in some}
+    enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(telling) >= _FEWEST_DIFFERENT
+    body = _digest(reading.tables, {*PROVENANCE, *stamps})
+    return TabFacts(
+        f"{body} {sorted((name, str(one)) for name, one in stamps.items())}" if body else "",
+        body if enough else "",
+        stamps,
+        frozenset(from_tab),
+        beside,
+        tuple(islice(sheet.texts(), _MOST_TEXTS)) if beside else (),
+        largest,
+        numbers,
+        tuple(empty),
+        {one.block.key: kinds_by_position(one) for one in reading.blocks if one.block.columns},
+        {
+            one.block.key: one.view.address(max(one.place.top, 0), one.place.left)
+            for one in reading.blocks
+            if one.block.columns
+        },
+    )
+
+
+def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
+    """The headings of the columns of a block, in normal form; where it has none, whether each holds
+    figures or texts. Blank columns at the end do not count."""
+    view, place, table = settled.view, settled.place, settled.table
+    found = []
+    for one in settled.columns.every:
+        if place.depth:
+            heading = view.cell(place.bottom, one.column)
+            found.append(normal_form(cell_text(heading)))
+        else:
+            cells = [view.rows[row][one.column] for row in table.records]
+            figures = [is_figure(view, cell) for cell in cells if cell != ""]
+            kind = "figures" if 2 * sum(figures) > len(figures) else "texts"
+            found.append(kind if figures else "")
+    while found and not found[-1]:
+        found.pop()
+    return tuple(found)
+
+
+def _is_number(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind))
+
+
+def _largest(column: pa.Array, cells: pa.Array) -> tuple[tuple[float, str], ...]:
+    held = None
+    if column.null_count:
+        held = np.flatnonzero(column.is_valid().to_numpy(zero_copy_only=False))
+        column = column.drop_null()
+    numbers = column.to_numpy()
+    least = np.partition(numbers, -KEPT)[-KEPT] if len(numbers) > KEPT else numbers.min()
+    beyond = np.flatnonzero(numbers > least)
+    some = np.append(beyond, np.flatnonzero(numbers == least)[: KEPT - len(beyond)])
+    some = some[np.argsort(-numbers[some], kind="stable")]
+    places = (some if held is None else held[some]).tolist()
+    found = zip(numbers[some].tolist(), places, strict=True)
+    return tuple((float(number), cells[place].as_py()) for number, place in found)
+
+
+def _digest(tables: Mapping[str, pa.RecordBatch], without: Collection[str]) -> str:
+    """The digest of the records of a tab, some fields left aside, whatever their number of tables.
+
+    The same records have the same only if their arrays were built alike, as those of like tabs are.
+    """
+    found = blake2b(digest_size=16)
+    records = 0
+    for table, batch in tables.items():
+        records += batch.num_rows
+        found.update(f"{table} {batch.num_rows}".encode())
+        for name, column in zip(batch.schema.names, batch.columns, strict=True):
+            if name not in without:
+                found.update(name.encode())
+                _take(found, column)
+    return found.hexdigest() if records else ""
+
+
+_FEW = 128
+"""So many different texts can be told by one byte each."""
+
+
+def _take_texts(found: blake2b, texts: pa.Array) -> None:
+    _, offsets, data = texts.buffers()
+    ends = np.frombuffer(offsets, np.int32)[texts.offset :][: len(texts) + 1]
+    found.update(np.diff(ends).tobytes())
+    if data is not None:
+        found.update(memoryview(data)[ends[0] : ends[-1]])
+
+
+def _take(found: blake2b, column: pa.Array) -> None:
+    if pa.types.is_dictionary(column.type):
+        _take_texts(found, column.dictionary)
+        if len(column.dictionary) <= _FEW and not column.null_count:
+            found.update(column.indices.to_numpy().astype(np.int8).tobytes())
+            return
+        column = column.indices
+    if column.null_count:
+        found.update(memoryview(column.is_valid().cast(pa.int8()).buffers()[1]))
+        if pa.types.is_boolean(column.type):
+            column = column.cast(pa.int8())
+        column = column.drop_null()
+    elif pa.types.is_boolean(column.type):
+        column = column.cast(pa.int8())
+    data = column.buffers()[1]
+    if data is not None and len(column):
+        width = column.type.bit_width // 8
+        start, end = column.offset * width, (column.offset + len(column)) * width
+        found.update(memoryview(data)[start:end])

@@ -1,0 +1,383 @@
+"""Which tabs of a file are read, and what is said of the choice."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import PurePosixPath
+
+from boreotabula.layout.model import LayoutSpec
+from boreotabula.layout.problems import nearest
+from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
+from boreotabula.limits import Limits
+from boreotabula.reading.blocks import TabSource, settle_blocks
+from boreotabula.reading.findings import Finding
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.stamps.read import convert_stamp
+from boreotabula.reading.stamps.search import NamedValue, Surroundings
+from boreotabula.reading.tab import TabReading, read_tab
+from boreotabula.runs.inputs import SourceFile
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.opening import Opening, Workbook
+from boreotabula.workbooks.sheet import Sheet, Visibility
+from boreotabula.workbooks.text import OpenQuote, TextForm
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is done with every file. Can be sent to another process."""
+
+    plan: Plan
+    tabs: TabChoice
+    blocks: Mapping[str, TabChoice]
+    """The choice of each block that makes its own."""
+    opening: Opening
+
+    @property
+    def shared(self) -> bool:
+        """Whether anything is read from the tabs that [tabs] chooses, or only by blocks' own."""
+        forms = self.plan.forms
+        return any(not one.blocks or any(b.tabs is None for b in one.blocks) for one in forms)
+
+    @property
+    def patterns(self) -> list[str]:
+        """The tab patterns of the layout."""
+        choices = [*([self.tabs] if self.shared else []), *self.blocks.values()]
+        return list(dict.fromkeys(one.text for choice in choices for one in choice.named))
+
+
+def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
+    """The job of a checked layout."""
+    blocks = {
+        block.key: block.tabs
+        for form in plan.forms
+        for block in form.blocks
+        if block.tabs is not None
+    }
+    text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote)
+    return Job(plan, tab_choice(spec.tabs), blocks, Opening(text, limits or Limits()))
+
+
+@dataclass
+class Chosen:
+    """A tab that is read: what its name gave, and the blocks that chose it themselves."""
+
+    captured: Mapping[str, str] = field(default_factory=dict)
+    shared: bool = False
+    blocks: dict[str, Mapping[str, str]] = field(default_factory=dict)
+
+    @property
+    def block_captures(self) -> dict[str, str]:
+        """What the patterns of blocks captured, all together."""
+        return {name: text for one in self.blocks.values() for name, text in one.items()}
+
+
+class OpenFile:
+    """An open file and the job that is done with it: its tabs, chosen and read one by one."""
+
+    def __init__(self, book: Workbook, source: SourceFile, job: Job) -> None:
+        self.book, self.source, self.job = book, source, job
+        self.sheets: dict[str, Sheet] = {}
+        self.broken: dict[str, UnreadableError] = {}
+        self.findings: list[Finding] = [
+            *(Finding("read-as", one, "Nothing to do if this is right.") for one in book.doubts),
+            *map(_open_quote, book.quotes),
+        ]
+        if source.unmatched:
+            self.findings.append(_unmatched(source))
+
+    def read_tab(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabReading:
+        """One tab, read as it was chosen."""
+        return read_tab(sheet, self.job.plan, self.tab_source(sheet, how, around))
+
+    def tab_source(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabSource:
+        """What is known of a tab besides its cells."""
+        texts = {**around.texts, "tab name": sheet.name}
+        captured = {**self.source.captured, **how.captured}
+        blocks = how.blocks if how.shared or how.blocks else {}
+        return TabSource(
+            self.source.name,
+            replace(around, captured=captured, from_tab=tuple(how.captured), texts=texts),
+            blocks,
+            shared=how.shared,
+        )
+
+    def sheet(self, name: str) -> Sheet | None:
+        """The cells of a tab; None, and a finding, if it cannot be read."""
+        if name not in self.sheets and name not in self.broken:
+            try:
+                self.sheets[name] = self.book.sheet(name)
+            except UnreadableError as error:
+                self.broken[name] = error
+                said = f"this tab was not read: {error}"
+                self.say(Finding("tab-unreadable", said, error.advice, found=str(error)), name)
+        return self.sheets.get(name)
+
+    def say(self, finding: Finding, tab: str = "") -> None:
+        """Note a finding about a tab, or about the file."""
+        self.findings.append(replace(finding, tab=tab))
+
+    # --- choosing -------------------------------------------------------------------------------
+
+    def choose(self) -> dict[str, Chosen]:
+        """The tabs that are read, in their order, by [tabs] and by blocks with their own."""
+        job = self.job
+        choices = [*([job.tabs] if job.shared else []), *job.blocks.values()]
+        names = self._tab_names(blanks=any(one.needs_blanks for one in choices))
+        found: dict[str, Chosen] = {}
+        if job.shared:
+            for name, captured in self._choose_by(job.tabs, names, quiet=False).items():
+                found[name] = Chosen(captured, shared=True)
+        for key, choice in job.blocks.items():
+            for name, captured in self._choose_by(choice, names, quiet=True).items():
+                found.setdefault(name, Chosen()).blocks[key] = captured
+        if job.blocks and not found:
+            self.say(_no_tab(job.patterns or ["the tabs of the blocks"], self.book))
+        return {tab.name: found[tab.name] for tab in self.book.tabs if tab.name in found}
+
+    def _tab_names(self, *, blanks: bool) -> list[TabName]:
+        return [
+            TabName(
+                tab.name,
+                tab.visibility is Visibility.VISIBLE,
+                blanks and (sheet := self.sheet(tab.name)) is not None and sheet.blank,
+            )
+            for tab in self.book.tabs
+        ]
+
+    def _choose_by(
+        self, choice: TabChoice, names: Sequence[TabName], *, quiet: bool
+    ) -> dict[str, dict[str, str]]:
+        if [one.name for one in names] == [""]:
+            return {"": {}}  # a text file has one tab, and no names to choose by
+        chosen = choice.choose(names)
+        if choice.by_itself and len(chosen) != 1:
+            if not quiet:
+                self.say(_not_one_tab(list(chosen)))
+            return {}
+        if not chosen and not quiet and not self.job.blocks:
+            blank = all(one.blank for one in names) and choice.needs_blanks
+            if all(choice.leaves_out(one) for one in names):
+                self.say(_all_left_out(self.book))
+            else:
+                self.say(_not_one_tab([]) if blank else _no_tab([choice.said], self.book))
+        for one in choice.named:
+            unclear = {name: other for name in chosen if (other := one.other_match(name))}
+            mine = [name for name in unclear if one.match(name) == chosen[name]]
+            if mine:
+                name = mine[0]
+                self.say(
+                    name_ambiguous(one.text, name, chosen[name], unclear[name], len(mine)), name
+                )
+        for first, second in _same_captures(self.job.plan, chosen):
+            self.say(_captured_twice(first, second, chosen[first]), second)
+        return chosen
+
+    def used_patterns(self, chosen: Mapping[str, Chosen]) -> Iterator[str]:
+        """The tab patterns that matched a chosen tab."""
+        for choice in (self.job.tabs, *self.job.blocks.values()):
+            for one in choice.named:
+                if any(one.match(name) is not None for name in chosen):
+                    yield one.text
+
+    def others(self, chosen: Mapping[str, Chosen]) -> Iterator[tuple[str, str]]:
+        """Why tabs were not read; those that look like the form are worth a warning."""
+        alike: list[str] = []
+        for tab in self.book.tabs:
+            if tab.name in chosen:
+                if tab.name in self.broken:
+                    yield tab.name, f"not readable: {self.broken[tab.name]}"
+                continue
+            if any(one.match(tab.name) is not None for one in self.job.tabs.left_out):
+                yield tab.name, "left out by [tabs] except"
+                continue
+            yield tab.name, "not chosen by [tabs]"
+            sheet = self.sheet(tab.name)
+            if sheet is not None and chosen and not sheet.blank and self._looks_like_form(sheet):
+                alike.append(tab.name)
+            self.sheets.pop(tab.name, None)
+        if self.job.tabs.position is None:
+            for name in alike:
+                self.say(_not_chosen(self.job.tabs.said), name)
+        elif alike:
+            self.say(_beside_position(self.job.tabs.said, alike))
+
+    def _looks_like_form(self, sheet: Sheet) -> bool:
+        """Whether a block that is found by headings has all of them on a tab."""
+        source = TabSource(blocks={key: {} for key in self.job.blocks})
+        return any(
+            len(one.place.stub) == len(one.block.stub) and one.block.found_by_headings
+            for form in self.job.plan.forms
+            for view in settle_blocks(sheet, self.job.plan, form, source)
+            for one in view.blocks
+        )
+
+    # --- what is known besides the cells ---------------------------------------------------------
+
+    def surroundings(self) -> Surroundings:
+        """What is known of all tabs besides their cells."""
+        texts = {
+            "file name": PurePosixPath(self.source.name).stem,
+            "folder name": self.source.folder,
+        }
+        wanted = {
+            stamp.name.casefold()
+            for form in self.job.plan.forms
+            for stamp in form.stamps
+            if stamp.name is not None
+        }
+        named: dict[str, NamedValue] = {}
+        for name, place in self.book.names().items() if wanted else ():
+            tabs = [tab.name for tab in self.book.tabs if tab.name == place.tab]
+            sheet = self.sheet(tabs[0]) if name.casefold() in wanted and tabs else None
+            if sheet is not None:
+                cell = sheet.cell(place.row, place.column)
+                named[name.casefold()] = NamedValue(place.tab, place.row, place.column, cell)
+        return Surroundings(texts=texts, names=named)
+
+
+def _same_captures(
+    plan: Plan, chosen: Mapping[str, Mapping[str, str]]
+) -> Iterator[tuple[str, str]]:
+    """Tabs whose names mean just the same, so that their records cannot be told apart."""
+    first: dict[frozenset[tuple[str, object]], str] = {}
+    for name, captured in chosen.items():
+        if captured:
+            meant = {field: convert_stamp(plan, field, text)[0] for field, text in captured.items()}
+            same = {field: captured[field] if one is None else one for field, one in meant.items()}
+            before = first.setdefault(frozenset(same.items()), name)
+            if before != name:
+                yield before, name
+
+
+def _captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Finding:
+    said = ", ".join(f"{field} = {text}" for field, text in captured.items())
+    return Finding(
+        "tabs-alike",
+        f"this tab and “{first}” both mean {said}; both were read",
+        "Look whether one of them is a copy; if so, delete it or leave it out with [tabs] except.",
+        looked_for=f"one tab for {said}",
+        found=f"{first} and {second}",
+    )
+
+
+def name_ambiguous(
+    pattern: str, name: str, captured: Mapping[str, str], other: Mapping[str, str], number: int
+) -> Finding:
+    """A name of a file or tab that fits a pattern in two ways, and how many more do."""
+    said, instead = (
+        ", ".join(f"{field} = “{text}”" for field, text in one.items()) for one in (captured, other)
+    )
+    more = f" (so do {number - 1} more names)" if number > 1 else ""
+    return Finding(
+        "name-ambiguous",
+        f"“{name}” fits the pattern “{pattern}” in two ways: {said} was taken, {instead} would be"
+        f" possible{more}",
+        "Make the pattern more exact, or rename the file or tab.",
+        looked_for="one way to read the name",
+        found=instead,
+    )
+
+
+def _open_quote(quote: OpenQuote) -> Finding:
+    return Finding(
+        "quote-open",
+        f"the quote that opens in line {quote.line} (“{quote.text}”) is never closed, so all lines"
+        " below it became one cell"
+        if not quote.closed
+        else f"the quote that opens in line {quote.line} (“{quote.text}”) reaches to line"
+        f" {quote.last}, with delimiters in between: these lines became one cell",
+        'Close or delete the quote in the file; where quotes are plain signs, write `quote = ""`'
+        " into [text].",
+        looked_for="a closing quote in the same line",
+        found=f"line {quote.line}",
+    )
+
+
+def _unmatched(source: SourceFile) -> Finding:
+    return Finding(
+        "name-unmatched",
+        "the name of this file matches no pattern of [source] include; it was read because it was"
+        " named, and what the pattern captures is empty",
+        "Rename the file, or add a pattern to [source] include.",
+        looked_for="a pattern that matches",
+        found=source.name,
+    )
+
+
+def _not_chosen(said: str) -> Finding:
+    return Finding(
+        "tab-not-chosen",
+        "this tab was not read, since [tabs] does not choose it, but it holds the headings of the"
+        " table",
+        "If it belongs to the form, rename the tab or add a pattern to [tabs] named; if not, list"
+        " it in [tabs] except.",
+        looked_for=said,
+        found="a tab that looks like the form",
+    )
+
+
+def _beside_position(said: str, alike: Sequence[str]) -> Finding:
+    """Tabs that look like the form in a file of which one is read by its position."""
+    tabs = ", ".join(f"“{name}”" for name in alike[:5]) + (" …" if len(alike) > 5 else "")
+    one = len(alike) == 1
+    return Finding(
+        "tab-not-chosen",
+        f"only {said} is read, but {'1 more tab holds' if one else f'{len(alike)} more tabs hold'}"
+        f" the headings of the table: {tabs}",
+        f"If {'it belongs' if one else 'they belong'} to the form, choose by `named` or `every`"
+        " instead of `position` in [tabs]; if not, list"
+        f" {'it' if one else 'them'} in [tabs] except.",
+        looked_for=said,
+        found=tabs,
+    )
+
+
+def _all_left_out(book: Workbook) -> Finding:
+    names = ", ".join(tab.name for tab in book.tabs)
+    return Finding(
+        "rule-takes-all",
+        f"[tabs] leaves out every tab of this workbook ({names}), so nothing was read from it",
+        "Make the patterns of `except` more exact, or take out `visible_only`.",
+        looked_for="a tab that is not left out",
+        found=names,
+    )
+
+
+def _no_tab(wanted: Sequence[str], book: Workbook) -> Finding:
+    patterns = ", ".join(wanted)
+    names = [tab.name for tab in book.tabs]
+    near = nearest(wanted[0], names)
+    hint = f" The nearest is “{near}”." if near else ""
+    return Finding(
+        "no-tab-matches",
+        f"no tab matches {patterns}, so nothing was read from this workbook; it has"
+        f" {', '.join(names) or 'no tab at all'}",
+        f"Rename the tab, or add a pattern to [tabs] named.{hint}",
+        looked_for=patterns,
+        found=", ".join(names),
+    )
+
+
+def nothing_filled(tabs: str) -> Finding:
+    """Nothing stands on the tabs, as they are called, of a workbook."""
+    return Finding(
+        "workbook-blank",
+        f"nothing stands on any {tabs} of this workbook",
+        "Ask the sender for the file again.",
+        looked_for="a filled tab",
+        found="none",
+    )
+
+
+def _not_one_tab(filled: list[str]) -> Finding:
+    if not filled:
+        return nothing_filled("tab")
+    return Finding(
+        "several-tabs",
+        f"{len(filled)} tabs are filled and the layout does not say which to read, so none was:"
+        f" {', '.join(filled)}",
+        "Choose with [tabs] named, position or every in the layout.",
+        looked_for="one filled tab",
+        found=", ".join(filled),
+    )

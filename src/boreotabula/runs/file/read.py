@@ -1,0 +1,193 @@
+"""Reading one file: its tabs chosen, each read, everything that went wrong said."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import pyarrow as pa
+
+from boreotabula.files import open_regular
+from boreotabula.reading.account.unplaced import UnplacedCells
+from boreotabula.reading.findings import Finding
+from boreotabula.reading.roles import Account
+from boreotabula.reading.tab import TabReading
+from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.runs.file.facts import TabFacts, facts_of
+from boreotabula.runs.file.open_file import Chosen, Job, OpenFile, nothing_filled
+from boreotabula.runs.inputs import SourceFile
+from boreotabula.runs.processes.pool import Ended
+from boreotabula.runs.processes.worker import End
+from boreotabula.unreadable import OverBudgetError, UnreadableError
+from boreotabula.workbooks.opening import Workbook, checked_size
+from boreotabula.workbooks.sheet import Sheet
+
+COPY = "copy:"
+"""How the rule begins by which all cells of a copied tab are left out."""
+
+
+@dataclass(frozen=True)
+class TabResult:
+    """A tab that was read: its records by output table, and the account of its cells."""
+
+    name: str
+    tables: Mapping[str, pa.RecordBatch]
+    account: Account
+    form: str = ""
+    heads: Mapping[str, str] = field(default_factory=dict)
+    """The headings of its cross-tabs, and a cell under each."""
+    totals: TotalsCount = field(default_factory=TotalsCount)
+    facts: TabFacts = field(default_factory=TabFacts)
+    record_count: int = 0
+    """Number of its records in all tables."""
+
+    @property
+    def is_copy(self) -> bool:
+        """Whether it was left out as a copy of another tab."""
+        return any(rule.startswith(COPY) for rule in self.account.left_out)
+
+
+@dataclass(frozen=True)
+class FileReading:
+    """All that came of one file."""
+
+    name: str
+    size: int = 0
+    digest: str = ""
+    tabs: tuple[TabResult, ...] = ()
+    other_tabs: Mapping[str, str] = field(default_factory=dict)
+    """The tabs that were not read, and why."""
+    patterns: tuple[str, ...] = ()
+    """The tab patterns that matched a tab."""
+    findings: tuple[Finding, ...] = ()
+    unplaced: UnplacedCells = field(default_factory=UnplacedCells)
+    read: bool = field(default=False)
+    """Whether the file could be opened."""
+    read_as: str = ""
+    """How a text was read: encoding, delimiter, lines."""
+    guessed: str = ""
+    """Its encoding, if that was guessed among several that are possible."""
+
+    @property
+    def why_not_read(self) -> str:
+        """Why the file gave nothing, if it could not be read or is a copy."""
+        return "" if self.read else next((one.message for one in self.findings), "")
+
+
+def file_digest(path: Path) -> str:
+    """SHA-256 of a file's content. Raises OSError."""
+    with open_regular(path) as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def read_file(source: SourceFile, job: Job) -> FileReading:
+    """Read the chosen tabs of one file. Never raises for what is wrong with the file."""
+    reading = FileReading(source.name)
+    try:
+        reading = replace(reading, size=checked_size(source.path, job.opening.limits))
+        reading = replace(reading, digest=file_digest(source.path))
+        with Workbook(source.path, job.opening) as book:
+            said = "; ".join(book.remarks)
+            reading = replace(reading, read_as=said, guessed=book.guessed)
+            return _read_tabs(OpenFile(book, source, job), reading)
+    except UnreadableError as error:
+        code = OVER_BUDGET if isinstance(error, OverBudgetError) else UNREADABLE
+        finding = not_read(source.name, str(error), error.advice, code)
+        return replace(reading, findings=(finding,))
+    except OSError as error:
+        why = f"it cannot be opened ({error.strerror})"
+        return replace(reading, findings=(not_read(source.name, why, "Look at the file."),))
+
+
+UNREADABLE, OVER_BUDGET, FAULT = "file-unreadable", "file-over-budget", "file-fault"
+_CODES = {End.TOO_LONG: OVER_BUDGET, End.TOO_MUCH: OVER_BUDGET, End.FAULT: FAULT}
+
+
+def ended_reading(file: str, digest: str, ended: Ended) -> FileReading:
+    """The reading of a file whose reading came to no end."""
+    code = _CODES.get(ended.end, UNREADABLE)
+    finding = not_read(file, ended.why, ended.advice, code)
+    return FileReading(file, digest=digest, findings=(finding,))
+
+
+def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
+    """The chosen tabs, and why the others were left."""
+    chosen = file.choose()
+    around = file.surroundings()
+    tabs: list[TabResult] = []
+    unplaced: list[UnplacedCells] = []
+    for name, how in chosen.items():
+        sheet = file.sheet(name)
+        if sheet is None:
+            continue
+        done = file.read_tab(sheet, how, around)
+        facts = facts_of(sheet, done, how.captured)
+        tabs.append(
+            TabResult(
+                name,
+                done.tables,
+                done.account,
+                done.form,
+                done.heads,
+                done.totals,
+                facts,
+                sum(batch.num_rows for batch in done.tables.values()),
+            )
+        )
+        if sheet.blank:
+            file.say(Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name)
+        else:
+            file.findings += done.findings
+        unplaced.append(done.unplaced)
+        file.sheets.pop(name, None)
+    if tabs and not any(tab.account.filled for tab in tabs):
+        file.say(nothing_filled("chosen tab"))
+    others = dict(file.others(chosen))
+    return replace(
+        reading,
+        tabs=tuple(tabs),
+        patterns=tuple(file.used_patterns(chosen)),
+        other_tabs=others,
+        findings=tuple(replace(one, file=file.source.name) for one in file.findings),
+        unplaced=UnplacedCells.joined(unplaced),
+        read=True,
+    )
+
+
+def not_read(file: str, why: str, advice: str, code: str = UNREADABLE) -> Finding:
+    """That a file was not read, and why."""
+    return Finding(
+        code,
+        f"this file was not read: {why}",
+        advice,
+        looked_for="a workbook or a text file",
+        found=why,
+        file=file,
+    )
+
+
+def plan_tabs(
+    book: Workbook, source: SourceFile, job: Job
+) -> tuple[dict[str, dict[str, str]], list[str]]:
+    """The tabs of an open file that a job reads, with all that names capture; and what is to be
+    said of the choice."""
+    reader = OpenFile(book, source, job)
+    chosen = {
+        name: {**source.captured, **how.captured, **how.block_captures}
+        for name, how in reader.choose().items()
+    }
+    return chosen, [one.message for one in reader.findings if one.code != "read-as"]
+
+
+def read_chosen(
+    book: Workbook, source: SourceFile, job: Job, names: Sequence[str] | None
+) -> Iterator[tuple[Sheet, TabReading]]:
+    """Read the tabs of an open file that a job chooses, or those named, whatever it chooses."""
+    reader = OpenFile(book, source, job)
+    chosen = reader.choose()
+    for name in chosen if names is None else names:
+        sheet = book.sheet(name)
+        how = chosen.get(name) or Chosen(shared=True)
+        yield sheet, reader.read_tab(sheet, how, reader.surroundings())

@@ -1,0 +1,347 @@
+"""What lies below the source folders: which files are taken, which are left out, and why."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path, PurePath, PurePosixPath
+from typing import TYPE_CHECKING
+
+from boreotabula.errors import CallError
+from boreotabula.files import open_regular, real_name, text_of, written_name
+from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
+from boreotabula.texts import in_natural_order
+
+if TYPE_CHECKING:
+    from boreotabula.runs.layouts.load import Layout
+
+RUN_FOLDER = ".run"
+"""Ending of the folder that a run writes beside its output."""
+
+RUN_RECORD = "run.json"
+RUN_FILES = ("findings.csv", "unplaced.csv", RUN_RECORD)
+"""The files of that folder."""
+_START = 8192
+
+NO_PATTERN = "matches no pattern of [source] include"
+
+
+@dataclass(frozen=True)
+class SourceFile:
+    """A file that is read: `name` is its path below the source folder, with '/'."""
+
+    path: Path
+    name: str
+    captured: Mapping[str, str] = field(default_factory=dict)
+    folder: str = ""
+    """The name of the nearest folder that holds it."""
+    unmatched: bool = False
+    """Whether it was named by the user, but matches no pattern of the layout."""
+    pattern: str = ""
+    """The pattern that took it."""
+    other: Mapping[str, str] | None = None
+    """What the pattern would capture if it were held against the name in another way."""
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A file or folder below the source folder that is not read, and why."""
+
+    name: str
+    why: str
+    code: str = ""
+    """The code of a finding, if a person must look at it."""
+
+
+@dataclass(frozen=True)
+class Inbox:
+    """Everything below the source folders, in natural order."""
+
+    taken: tuple[SourceFile, ...]
+    left_out: tuple[LeftOut, ...]
+
+
+def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ()) -> Inbox:
+    """Sort the files below the layout's source folders. `own` are paths that this run writes.
+
+    With `named` only those files are taken. Raises CallError if a folder or a named file is not
+    there.
+    """
+    if named:
+        return _named_files(layout, named)
+    several = len(layout.folders) > 1
+    include = _patterns(layout.spec.source.include)
+    exclude = _patterns(layout.spec.source.exclude)
+    taken: list[SourceFile] = []
+    left_out: list[LeftOut] = []
+    seen: set[Path] = set()
+    for text, folder in layout.folders.items():
+        if not folder.is_dir():
+            raise CallError(
+                f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
+                " is relative to the layout file"
+            )
+        for found in sorted_files(folder, own):
+            if several:
+                resolved = found.path.resolve()
+                if resolved in seen:
+                    continue  # one source folder lies within another
+                seen.add(resolved)
+            below = found.below
+            name = f"{text.strip('/')}/{below}" if several else below
+            chosen = matching(include, below)
+            wanted = bool(chosen) or not include
+            excluded = _excluded(below, exclude)
+            if found.why or excluded or not wanted:
+                loud = found.code and not excluded and (wanted or found.folder)
+                why = (not loud and excluded) or found.why or NO_PATTERN
+                left_out.append(LeftOut(name, why, found.code if loud else ""))
+            else:
+                taken.append(_taken(found.path, name, below, chosen))
+    return Inbox(tuple(taken), tuple(left_out))
+
+
+def _taken(path: Path, name: str, below: str, chosen: Pattern | None) -> SourceFile:
+    folder = written_name(path.absolute().parent.name)
+    if chosen is None:
+        return SourceFile(path, name, {}, folder)
+    captured = chosen.match(below) or {}
+    return SourceFile(
+        path, name, captured, folder, pattern=chosen.text, other=chosen.other_match(below)
+    )
+
+
+@dataclass(frozen=True)
+class Found:
+    """What lies below a folder; `below` is its path there, as it is written in texts."""
+
+    path: Path
+    below: str
+    why: str = ""
+    """Why it is never read; empty if it may be."""
+    code: str = ""
+    """The code of a finding, if that must not go without a word."""
+    folder: bool = False
+    """Whether it is a folder: then what lies in it is not seen."""
+
+
+def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
+    """Every file below a folder in natural order, and the folders that are not looked into."""
+    written = frozenset(path.resolve() for path in own)
+    home = folder.resolve()
+    runs = _Runs(home)
+    for one in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
+        if one.why:
+            hidden = any(step.startswith(".") for step in one.below.split("/"))
+            yield replace(one, why="hidden folder", code="") if hidden else one
+            continue
+        why, code = _unwanted(one.path.relative_to(folder).as_posix(), home, written, runs)
+        yield replace(one, why=why, code=code)
+
+
+def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
+    include = _patterns(layout.spec.source.include)
+    taken = []
+    for path in dict.fromkeys(named):
+        check_is_file(path)
+        below = written_name(_below(path, layout.folders.values()))
+        chosen = matching(include, below)
+        taken.append(
+            replace(
+                _taken(path.resolve(), below, below, chosen),
+                path=path,
+                unmatched=bool(include) and chosen is None,
+            )
+        )
+    return Inbox(tuple(taken), ())
+
+
+def check_is_file(path: Path) -> None:
+    """Raises CallError if there is nothing at a path, or no regular file."""
+    try:
+        open_regular(path).close()
+    except FileNotFoundError:
+        raise CallError(f"there is no file “{path}”") from None
+    except OSError as error:
+        raise CallError(f"“{path}” cannot be read: {error.strerror}") from None
+
+
+def _below(path: Path, folders: Iterable[Path]) -> str:
+    for folder in folders:
+        if path.resolve().is_relative_to(folder.resolve()):
+            return path.resolve().relative_to(folder.resolve()).as_posix()
+    return path.name
+
+
+def check_output(layout: Layout, out: Path, named: Sequence[Path] = ()) -> None:
+    """Raises CallError if writing `out` would destroy something that is read."""
+    inputs = [layout.path, *layout.glossaries, *layout.lists]
+    if out.resolve() in {path.resolve() for path in inputs}:
+        raise CallError(f"“{out}” is read by this run; choose another output")
+    home = out.resolve()
+    if out.exists() and (
+        named or any(home.is_relative_to(one.resolve()) for one in layout.folders.values())
+    ):
+        taken = {one.path.resolve() for one in look(layout, named=named).taken}
+        if out.resolve() in taken:
+            raise CallError(f"“{out}” is one of the files that are read; choose another output")
+
+
+def check_apart(out: Path, folders: Iterable[Path]) -> None:
+    """Raises CallError if a file would lie among the files that are read: the next run would take
+    it for one of them."""
+    home = out.resolve()
+    for folder in folders:
+        if home.is_relative_to(folder.resolve()):
+            raise CallError(
+                f"“{out}” would lie in the source folder “{folder}”, and the next run would read"
+                " it; write it elsewhere"
+            )
+
+
+def natural_key(path: PurePath) -> tuple[object, ...]:
+    """Sorts '2' before '10', folder by folder, whatever the letter case."""
+    return tuple(map(in_natural_order, path.parts)), path.as_posix()
+
+
+def _found(folder: Path) -> Iterator[Found]:
+    """The files below a folder, and the folders that are not looked into."""
+    closed: list[OSError] = []
+    for parent, folders, names in os.walk(folder, onerror=closed.append):
+        for name in names:
+            path = Path(parent, name)
+            yield Found(path, _written_below(path, folder))
+        for name in folders:
+            path = Path(parent, name)
+            if path.is_symlink():
+                why = "a link to a folder, which is not followed"
+                yield Found(path, _written_below(path, folder) + "/", why, "folder-linked", True)
+    for error in closed:
+        path = Path(error.filename)
+        why = f"a folder that cannot be looked into ({error.strerror})"
+        yield Found(path, _written_below(path, folder) + "/", why, "folder-unreadable", True)
+
+
+def _written_below(path: Path, folder: Path) -> str:
+    return written_name(path.relative_to(folder).as_posix())
+
+
+def _patterns(texts: tuple[str, ...]) -> tuple[Pattern, ...]:
+    return tuple(pattern(text, Kind.FILE) for text in texts)
+
+
+def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
+    for one in exclude:
+        if one.match(name) is not None:
+            return f"matches “{one.text}” of [source] exclude"
+    return None
+
+
+def _unwanted(below: str, home: Path, written: frozenset[Path], runs: _Runs) -> tuple[str, str]:
+    """Why a file is never read, whatever the patterns say, and the code of a finding about it."""
+    if not (home / below).is_file():
+        return "no regular file: a pipe, a device, or a link to nothing", "file-not-regular"
+    steps = below.split("/")
+    name = steps[-1]
+    if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):
+        return "lock file of an open workbook", ""
+    if any(step.startswith(".") for step in steps):
+        return "hidden file", ""
+    if written and (written & {home / below, *runs.parents(below)}):
+        return "output of this run", ""
+    record = runs.record_of(below)
+    if record is None:
+        return "", ""
+    if _as_it_was_written(home / below, record):
+        return "output of an earlier run", ""
+    return (
+        f"“{record.parent.name}” says that a run wrote it, but it is not as that run left it",
+        "output-doubtful",
+    )
+
+
+class _Runs:
+    """The runs that wrote something below a folder, looked at once for each folder of files."""
+
+    def __init__(self, home: Path) -> None:
+        self._home = home
+        self._of: dict[str, dict[str, Path]] = {}
+
+    def parents(self, below: str) -> tuple[Path, ...]:
+        """The folders that hold a file."""
+        folder = self._home / below.rpartition("/")[0]
+        return (folder, *folder.parents)
+
+    def record_of(self, below: str) -> Path | None:
+        """The record of the run that says that it wrote a file, or the folder that holds it."""
+        folder, _, name = below.rpartition("/")
+        if folder not in self._of:
+            self._of[folder] = dict(self._look(self._home / folder))
+        return self._of[folder].get(name) or self._of[folder].get(_ALL)
+
+    def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
+        """The files of a folder that runs say they wrote, each with the record of its run."""
+        if _is_run_folder(folder):
+            yield from ((name, folder / RUN_RECORD) for name in RUN_FILES)
+        beside = run_folder(folder)
+        if folder.name in outputs_of(beside):
+            yield _ALL, beside / RUN_RECORD
+        for one in folder.glob(f"*{RUN_FOLDER}"):
+            if _is_run_folder(one):
+                yield from ((name, one / RUN_RECORD) for name in outputs_of(one))
+
+
+def run_folder(out: Path) -> Path:
+    """The folder beside an output that holds the findings and the record of its run."""
+    stem = out.name.removesuffix(".gz") if out.name.endswith(".csv.gz") else out.name
+    return out.with_name(Path(stem).stem + RUN_FOLDER)
+
+
+def _is_run_folder(folder: Path) -> bool:
+    return folder.suffix == RUN_FOLDER and (folder / RUN_RECORD).is_file()
+
+
+_ALL = ""
+"""Stands for all files of a folder."""
+
+
+def _as_it_was_written(path: Path, record: Path) -> bool:
+    """Whether a file is just as the run left it whose record this is."""
+    if path.parent == record.parent:
+        return True  # the files of the run folder itself
+    try:
+        written = json.loads(text_of(record))["written"]
+        written = written["files"][path.name] if "files" in written else written
+        now = path.stat()
+        return (now.st_size, now.st_mtime_ns) == (written["size"], written["modified_ns"])
+    except (OSError, ValueError, LookupError, TypeError, RecursionError):
+        return False
+
+
+_TEXT = r'"(?:[^"\\]|\\.)*"'
+_OUTPUTS = (
+    re.compile(rf'"output": ({_TEXT})'),
+    re.compile(rf'"also_written": (\[\s*(?:{_TEXT}(?:,\s*)?)*\s*\])'),
+)
+"""What the record of a run begins with: its output, and earlier ones that share its folder."""
+
+
+def outputs_of(folder: Path) -> frozenset[str]:
+    """The names of the outputs that a run folder belongs to; none if it is no such folder."""
+    try:
+        with open_regular(folder / RUN_RECORD) as stream:
+            start = stream.read(_START).decode("utf-8", "ignore")
+        found = [json.loads(one[1]) for form in _OUTPUTS if (one := form.search(start))]
+    except (OSError, ValueError):
+        return frozenset()
+    names = [name for one in found for name in (one if isinstance(one, list) else [one])]
+    return frozenset(
+        real
+        for name in names
+        if isinstance(name, str)
+        and "/" not in (real := real_name(name))
+        and run_folder(Path(real)).name == folder.name
+    )

@@ -1,0 +1,1 @@
+"""Layouts from files: loaded with their glossaries, and headings adopted into them."""

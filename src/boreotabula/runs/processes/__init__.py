@@ -1,0 +1,1 @@
+"""Work on files in processes that may die of them."""

@@ -1,0 +1,324 @@
+"""Work on files that nobody vouches for: in processes that may die of it, and of no file but one.
+
+A reader can abort its process, take all memory or never end. So files are opened in processes of
+their own, each bounded in memory and time; one that dies is one file that was not read. Results
+come back in order.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import multiprocessing
+import os
+import pickle
+import signal
+import sys
+from collections import deque
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import BrokenExecutor, Executor, Future
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from functools import lru_cache
+from multiprocessing.connection import wait
+from typing import Any, Generic, TypeVar
+
+from boreotabula.errors import BoreotabulaError
+from boreotabula.limits import Limits
+from boreotabula.runs.processes.worker import (
+    TIMED_OUT,
+    Answer,
+    End,
+    Failed,
+    Work,
+    answer_of,
+    live,
+)
+from boreotabula.unreadable import SEND_AGAIN, UnreadableError
+
+Source = TypeVar("Source")
+Result = TypeVar("Result")
+Content = TypeVar("Content")
+
+_FILES_EACH = 6
+"""Another process is worth its start from so many files on."""
+_AT_ONCE = 2
+"""So many sources a process has: the one under way, and the next."""
+_AHEAD = 24
+"""So many results for each process may wait for their turn in memory."""
+_AT_END = 0.3
+"""Seconds that a process that was killed may take to be gone."""
+
+
+@dataclass(frozen=True)
+class Ended:
+    """How the work on a file ended without a result, in an analyst's words."""
+
+    end: End
+    why: str
+    advice: str
+
+    @property
+    def said(self) -> str:
+        """All of it."""
+        return f"{self.why}. {self.advice}"
+
+
+def _ended(end: End, limits: Limits, report: str = "") -> Ended:
+    more = f"If the file is in order, allow more with --largest-part {2 * limits.mebibytes}."
+    if end is End.TOO_LONG:
+        return Ended(end, f"reading it took longer than {limits.seconds:.0f} seconds", more)
+    if end is End.TOO_MUCH:
+        why = f"reading it takes more than the {limits.mebibytes:,} MiB of memory that it may take"
+        return Ended(end, why, more)
+    if end is End.BROKEN:
+        why = "it stops the reader for good: it is damaged, or asks for more memory than it may"
+        return Ended(end, why, f"{SEND_AGAIN} {more}")
+    return Ended(end, "the program itself failed at it", report)
+
+
+def cores() -> int:
+    """How many processes can work at once on this machine."""
+    if hasattr(os, "sched_getaffinity"):
+        return len(os.sched_getaffinity(0))
+    return os.cpu_count() or 1
+
+
+@dataclass(frozen=True)
+class Sent(Generic[Content]):
+    """Something large that goes along with all work; a process unpacks it once."""
+
+    key: str
+    packed: bytes
+
+    @classmethod
+    def of(cls, content: Content) -> Sent[Content]:
+        """Pack what can be pickled."""
+        packed = pickle.dumps(content)
+        return cls(hashlib.sha256(packed).hexdigest(), packed)
+
+    def brief(self) -> Sent[Content]:
+        """Only its key, for processes that have unpacked it already."""
+        return Sent(self.key, b"")
+
+    def get(self) -> Content:
+        """The content: always the same object within a process."""
+        found: Content = _unpacked(self.key, _Packed(self.packed))
+        return found
+
+
+class _Packed:
+    """Bytes that count as equal, so that only their key tells contents apart."""
+
+    def __init__(self, content: bytes) -> None:
+        self.content = content
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Packed)
+
+    def __hash__(self) -> int:
+        return 0
+
+
+@lru_cache(maxsize=8)
+def _unpacked(key: str, packed: _Packed) -> Any:  # the key stands for the bytes
+    return pickle.loads(packed.content)  # packed by this program
+
+
+Stopped = Callable[[Source, Ended], Result]
+
+
+def spread(
+    work: Work[Source, Result],
+    sources: Sequence[Source],
+    stopped: Stopped[Source, Result],
+    limits: Limits | None = None,
+    workers: int | None = None,
+    shared: Sent[Any] | None = None,
+    ahead: int = _AHEAD,
+) -> Iterator[Result]:
+    """The results of a work on each source, in their order.
+
+    They are worked on by up to so many processes of this machine, None for as many as it has cores;
+    each unpacks at once what is `shared`. Work, sources and results must be such as can be sent to
+    one. A source that takes its process down, takes too long or meets a fault of the program gets
+    the result of `stopped`, and the others are still worked on. Each process is at most so many
+    sources `ahead` of the result that is waited for.
+    """
+    limits = limits or Limits()
+    most = max(1, -(-len(sources) // _FILES_EACH))
+    count = min(workers or cores(), most)
+    if count == 1 and not _APART:
+        if shared is not None:
+            shared.get()
+        for source in sources:
+            yield _taken(answer_of(work, source), source, stopped, limits)
+        return
+    yield from _Crew(work, sources, stopped, limits, count, shared).results(ahead * count)
+
+
+def alone(
+    work: Work[Source, Result],
+    source: Source,
+    stopped: Stopped[Source, Result],
+    limits: Limits | None = None,
+) -> Result:
+    """The result of a work on one source, in a process of its own; or the error that it raised."""
+    return next(spread(work, [source], stopped, limits, 1))
+
+
+def spread_by(
+    start: Callable[[int], Executor],
+    work: Work[Source, Result],
+    sources: Sequence[Source],
+    stopped: Stopped[Source, Result],
+    workers: int | None = None,
+) -> Iterator[Result]:
+    """The same by any executor that `concurrent.futures` describes, that `start` makes for so many
+    workers. A source that breaks the executor gets the result of `stopped`."""
+    workers = workers or cores()
+    done = 0
+    while done < len(sources):
+        ahead = sources[done:]
+        waiting: deque[Future[Result]] = deque()
+        with start(workers) as pool, suppress(BrokenExecutor):
+            for source in ahead:
+                waiting.append(pool.submit(work, source))
+                if len(waiting) >= workers * _AT_ONCE:
+                    yield waiting[0].result()
+                    waiting.popleft()
+                    done += 1
+            while waiting:
+                yield waiting[0].result()
+                waiting.popleft()
+                done += 1
+        if done < len(sources):
+            yield stopped(sources[done], _ended(End.BROKEN, Limits()))
+            done += 1
+
+
+# --- the processes, as the program sees them -----------------------------------------------------
+
+_FORKS = hasattr(os, "fork") and sys.platform != "darwin"
+"""Whether a process starts as a copy of this one, at once and without the file of the program."""
+_APART = _FORKS
+"""Whether few files are read in a process of their own too, and not in this one."""
+
+
+class _Worker:
+    """A process, and the places of the sources that it was given and has not answered."""
+
+    def __init__(self, limits: Limits, shared: Sent[Any] | None) -> None:
+        context: Any = multiprocessing.get_context("fork" if _FORKS else "spawn")
+        self.connection, theirs = context.Pipe()
+        self.given: deque[int] = deque()
+        self.process = context.Process(
+            target=live, args=(theirs, limits, shared, os.getpid()), daemon=True
+        )
+        with _undisturbed():
+            self.process.start()
+        theirs.close()
+
+    def end(self) -> None:
+        """End the process, whatever it is at."""
+        self.process.kill()
+        self.process.join(_AT_END)
+        self.connection.close()
+
+    def how_it_died(self) -> End:
+        """What a process died of that answers no more."""
+        self.process.join(_AT_END)
+        return End.TOO_LONG if self.process.exitcode in TIMED_OUT else End.BROKEN
+
+
+class _Crew(Generic[Source, Result]):
+    """Processes that work on sources."""
+
+    def __init__(
+        self,
+        work: Work[Source, Result],
+        sources: Sequence[Source],
+        stopped: Stopped[Source, Result],
+        limits: Limits,
+        count: int,
+        shared: Sent[Any] | None,
+    ) -> None:
+        self._work, self._sources, self._stopped = work, sources, stopped
+        self._limits, self._count, self._shared = limits, count, shared
+        self._workers: list[_Worker] = []
+        self._waiting = deque(range(len(sources)))
+        self._done: dict[int, Result] = {}
+
+    def results(self, ahead: int) -> Iterator[Result]:
+        """The results in order."""
+        try:
+            for at in range(len(self._sources)):
+                while at not in self._done:
+                    self._give(at + ahead)
+                    self._take()
+                yield self._done.pop(at)
+        finally:
+            for one in self._workers:
+                one.end()
+
+    def _give(self, before: int) -> None:
+        """Give each process something to do: of the sources before a place."""
+        for many in range(1, _AT_ONCE + 1):
+            while len(self._workers) < self._count and self._waiting:
+                self._workers.append(_Worker(self._limits, self._shared))
+            for one in list(self._workers):
+                if len(one.given) < many and self._waiting and self._waiting[0] < before:
+                    at = self._waiting.popleft()
+                    one.given.append(at)
+                    # One that died meanwhile is noticed when its answer is waited for.
+                    with suppress(BrokenPipeError, ConnectionError):
+                        one.connection.send((self._work, self._sources[at]))
+
+    def _take(self) -> None:
+        """Wait for an answer, and take in all that are there."""
+        ready = wait([one.connection for one in self._workers])
+        for one in [one for one in self._workers if one.connection in ready]:
+            try:
+                packed, worn = one.connection.recv()
+                answer = pickle.loads(packed)
+            except (EOFError, OSError):
+                answer, worn = Failed(one.how_it_died()), True
+            if one.given:  # else it died while it had nothing to do
+                at = one.given.popleft()
+                self._done[at] = _taken(answer, self._sources[at], self._stopped, self._limits)
+            if worn:
+                one.end()
+                self._workers.remove(one)
+                self._waiting.extendleft(reversed(one.given))
+
+
+def _taken(
+    answer: object, source: Source, stopped: Stopped[Source, Result], limits: Limits
+) -> Result:
+    """The result of an answer. Raises the errors that end a command."""
+    if isinstance(answer, BoreotabulaError | UnreadableError):
+        raise answer
+    if isinstance(answer, Failed):
+        return stopped(source, _ended(answer.end, limits, answer.report))
+    assert isinstance(answer, Answer)
+    result: Result = answer.result
+    return result
+
+
+def end_processes() -> None:
+    """End all processes of this one, whatever they are at: it is about to end itself."""
+    for child in multiprocessing.active_children():
+        child.kill()
+        child.join(_AT_END)
+
+
+@contextmanager
+def _undisturbed() -> Iterator[None]:
+    """Put off an interruption while a process is started: in its midst it would be lost."""
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, [signal.SIGINT])
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)

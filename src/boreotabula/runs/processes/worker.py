@@ -1,0 +1,174 @@
+"""One process that works on files: how it is bounded in memory and time, and what it answers."""
+
+from __future__ import annotations
+
+import faulthandler
+import gc
+import os
+import pickle
+import signal
+import sys
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any, Protocol, TypeVar
+
+from boreotabula.errors import BoreotabulaError
+from boreotabula.faults import report_of
+from boreotabula.limits import MEBI, Limits
+from boreotabula.unreadable import UnreadableError
+
+Source = TypeVar("Source")
+Result = TypeVar("Result")
+Work = Callable[[Source], Result]
+
+_WORN = 192 * MEBI
+"""A process that holds so much more than at its start is replaced by a new one."""
+_WAITING = 3
+"""So many times the time it may be at work a process may take altogether."""
+TIMED_OUT = (1, -getattr(signal, "SIGPROF", 1))
+"""The exit statuses of a process that took too long: `faulthandler` ended it, or its own timer."""
+
+
+class End(Enum):
+    """Why the work on a file came to no result."""
+
+    TOO_LONG = "too long"
+    TOO_MUCH = "too much"
+    BROKEN = "broken"
+    FAULT = "fault"
+
+
+class Shared(Protocol):
+    """Something large that a process unpacks once."""
+
+    def get(self) -> Any:
+        """The content."""
+
+
+@dataclass(frozen=True)
+class Answer:
+    """A result, as it is sent."""
+
+    result: Any
+
+
+@dataclass(frozen=True)
+class Failed:
+    """That there is none, as it is sent."""
+
+    end: End
+    report: str = ""
+
+
+def live(connection: Connection, limits: Limits, shared: Shared | None, parent: int) -> None:
+    """Work on what comes in until nothing does, or the parent is gone."""
+    gc.freeze()  # what the parent has made is shared with it as long as nobody touches it
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is for the parent to be interrupted
+    silent = _hush()
+    threading.Thread(target=_watch, args=(parent,), daemon=True).start()
+    start = _in_memory()
+    _bound_memory(limits)
+    if shared is not None:
+        shared.get()
+    while True:
+        try:
+            work, source = connection.recv()
+        except (EOFError, OSError):
+            return
+        _start_clock(limits.seconds, silent)
+        packed = _packed(answer_of(work, source))
+        _stop_clock()
+        del work, source
+        connection.send((packed, _in_memory() > start + _WORN))
+
+
+def _start_clock(seconds: float, silent: int) -> None:
+    """End this process after so much time at work, or several times as much altogether.
+
+    The time at work does not depend on what else the machine is doing; the other is for a process
+    that waits. Both hold whatever the process is at, in code of others too.
+    """
+    if hasattr(signal, "setitimer"):
+        signal.signal(signal.SIGPROF, signal.SIG_DFL)
+        signal.setitimer(signal.ITIMER_PROF, seconds)
+        seconds *= _WAITING
+    faulthandler.dump_traceback_later(seconds, exit=True, file=silent)
+
+
+def _stop_clock() -> None:
+    if hasattr(signal, "setitimer"):
+        signal.setitimer(signal.ITIMER_PROF, 0)
+    faulthandler.cancel_dump_traceback_later()
+
+
+def _packed(answer: object) -> bytes:
+    """An answer as it is sent; a result that is too large for that is none."""
+    try:
+        return pickle.dumps(answer)
+    except MemoryError:
+        return pickle.dumps(Failed(End.TOO_MUCH))
+    except Exception as error:  # noqa: BLE001  # what cannot be sent is a fault of the program
+        return pickle.dumps(Failed(End.FAULT, report_of(error)))
+
+
+def answer_of(work: Work[Source, Result], source: Source) -> object:
+    """The one catch for each file: the result, or what came instead."""
+    try:
+        return Answer(work(source))
+    except MemoryError:
+        return Failed(End.TOO_MUCH)
+    except (BoreotabulaError, UnreadableError) as error:
+        return error
+    except Exception as error:  # noqa: BLE001  # a fault must not reach the other files
+        return Failed(End.FAULT, report_of(error))
+
+
+def _hush() -> int:
+    """Nothing of what a reader prints as it breaks reaches the terminal; where it goes instead."""
+    silent = os.open(os.devnull, os.O_RDWR)
+    for stream in (1, 2):
+        os.dup2(silent, stream)
+    sys.stdout = sys.stderr = os.fdopen(os.dup(silent), "w", encoding="utf-8")
+    faulthandler.disable()
+    return silent
+
+
+def _bound_memory(limits: Limits) -> None:
+    """Have the system refuse more memory than a file may take, on top of what is there already."""
+    try:
+        import resource
+
+        there = _in_memory(data=True)
+        if not there:
+            return  # what the program itself takes is not known
+        most = there + limits.memory
+        resource.setrlimit(resource.RLIMIT_DATA, (most, most))
+    except (ImportError, OSError, ValueError):
+        return  # elsewhere only what is counted keeps a file within bounds
+    import pyarrow as pa
+
+    # The usual pool asks for a gibibyte ahead.
+    pa.set_memory_pool(pa.system_memory_pool())
+
+
+_MEMORY = Path("/proc/self/statm")
+
+
+def _in_memory(*, data: bool = False) -> int:
+    """The bytes that this process holds in memory, or has asked for as data; 0 if not known."""
+    try:
+        pages = _MEMORY.read_text("ascii").split()
+    except OSError:
+        return 0
+    return int(pages[5] if data else pages[1]) * os.sysconf("SC_PAGE_SIZE")
+
+
+def _watch(parent: int) -> None:
+    while os.getppid() == parent:
+        time.sleep(1)
+    os._exit(1)

@@ -1,0 +1,196 @@
+"""All files of an inbox read, in order: from what is kept of earlier runs, or anew on all cores."""
+
+from __future__ import annotations
+
+import re
+from collections import deque
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor
+from dataclasses import dataclass, field, replace
+from functools import partial
+from pathlib import PurePosixPath
+
+from boreotabula.limits import Limits
+from boreotabula.reading.findings import Finding
+from boreotabula.runs.cache.packing import Packed, packed
+from boreotabula.runs.cache.store import LARGEST, Kept, clear
+from boreotabula.runs.compare.copies import without_copies
+from boreotabula.runs.file.open_file import Job, make_job
+from boreotabula.runs.file.read import FileReading, ended_reading, file_digest, read_file
+from boreotabula.runs.inputs import Inbox, SourceFile
+from boreotabula.runs.layouts.load import Layout
+from boreotabula.runs.processes.pool import Ended, Sent, alone, spread, spread_by
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.opening import checked_size
+
+FILE_TWICE = "file-twice"
+_LARGE = 4 * 1024**2
+"""Bytes of records from which on they are not sent, if they can be found in the cache."""
+
+
+@dataclass(frozen=True)
+class Means:
+    """How files are read; none of it changes what comes of them."""
+
+    workers: int | None = 1
+    """How many processes read; None for as many as there are cores."""
+    kept: Kept | None = None
+    """Where results are kept from run to run."""
+    fresh: bool = False
+    """Whether what is kept is not used, only replaced."""
+    limits: Limits = field(default_factory=Limits)
+    executor: Callable[[int], Executor] | None = None
+    """What makes an executor of so many workers, if not processes of this machine."""
+
+
+@dataclass(frozen=True)
+class _Task:
+    """A file that must be read: what of it is known already."""
+
+    source: SourceFile
+    digest: str
+
+
+def digests(inbox: Inbox, limits: Limits | None = None) -> dict[str, str]:
+    """The SHA-256 of each taken file's content, by its name; empty if it may not be read."""
+    return {source.name: _digest_of(source, limits or Limits()) for source in inbox.taken}
+
+
+def _digest_of(source: SourceFile, limits: Limits) -> str:
+    try:
+        checked_size(source.path, limits)
+        return file_digest(source.path)
+    except (OSError, UnreadableError):
+        return ""
+
+
+def read_all(
+    layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
+) -> Iterator[FileReading]:
+    """Read the taken files, in order, given their `digests`; of copies only one is kept.
+
+    That holds for files with the same content, and for tabs with the same records.
+    """
+    readings = _read(layout, inbox, means, known)
+    return without_copies(_without_same(readings, _originals(inbox.taken, known)))
+
+
+def _read(
+    layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
+) -> Iterator[FileReading]:
+    job = make_job(layout.spec, layout.plan, means.limits)
+    kept = None if means.fresh else means.kept
+    looked_up = deque(_known(one, known[one.name], job, kept) for one in inbox.taken)
+    tasks = [one for one in looked_up if isinstance(one, _Task)]
+    results = _read_spread(tasks, job, means)
+    while looked_up:
+        one = looked_up.popleft()
+        yield next(results) if isinstance(one, _Task) else one
+    if tasks and means.kept is not None:
+        clear(means.kept.folder, LARGEST)
+
+
+def _known(source: SourceFile, digest: str, job: Job, kept: Kept | None) -> FileReading | _Task:
+    """What is known of a file without reading it."""
+    task = _Task(source, digest)
+    found = kept.find(source, digest, partial(_again, task, job)) if kept and digest else None
+    return found or task
+
+
+def _again(task: _Task, job: Job) -> FileReading:
+    """Read a file whose result was kept, but is no longer there."""
+    read = partial(_read_there, job=Sent.of(job), kept=None)
+    result = alone(read, task, _ended, job.opening.limits)
+    assert isinstance(result, Packed)  # nothing is kept
+    return result.reading()
+
+
+def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[FileReading]:
+    """Read files in other processes. What is large and was kept need not be sent: it is found."""
+    if not tasks:
+        return
+    sent, limits = Sent.of(job), job.opening.limits
+    results: Iterator[str | Packed]
+    if means.executor is None:
+        read = partial(_read_there, job=sent.brief(), kept=means.kept)
+        results = spread(read, tasks, _ended, limits, means.workers, sent)
+    else:
+        far = partial(_read_far, job=sent, kept=means.kept, limits=limits)
+        results = spread_by(means.executor, far, tasks, _ended, means.workers)
+    for task, result in zip(tasks, results, strict=True):
+        if isinstance(result, Packed):
+            yield result.reading()
+            continue
+        again = partial(_again, task, job)
+        yield (means.kept and means.kept.find(task.source, result, again)) or again()
+
+
+def _read_far(task: _Task, job: Sent[Job], kept: Kept | None, limits: Limits) -> str | Packed:
+    """Read a file by an executor, whose worker must not die of it either."""
+    return alone(partial(_read_there, job=job, kept=kept), task, _ended, limits)
+
+
+def _read_there(task: _Task, job: Sent[Job], kept: Kept | None) -> str | Packed:
+    """Read a file in another process: the digest under which the result is kept, or the result."""
+    reading = read_file(task.source, job.get())
+    result = packed(reading)
+    stays = kept is not None and reading.read and kept.keep(task.source, reading.digest, result)
+    return reading.digest if stays and len(result.body) > _LARGE else result
+
+
+def _ended(task: _Task, ended: Ended) -> str | Packed:
+    """The reading of a file whose reading came to no end."""
+    return packed(ended_reading(task.source.name, task.digest, ended))
+
+
+def _without_same(
+    readings: Iterator[FileReading], kept: Mapping[str, str]
+) -> Iterator[FileReading]:
+    """The readings, where a file gives nothing that is a copy of another: see `_originals`."""
+    for reading in readings:
+        original = kept.get(reading.name, reading.name)
+        yield reading if original == reading.name else _copy_of(reading, original)
+
+
+_COPY_MARK = re.compile(
+    r"\s*\(\d+\)$|\s*[-–_]\s*(copy|kopie|kopi|kopia|kopio|copie|copia)(\s*\(\d+\))?$"
+    r"|\s+copy(\s+\d+)?$|^(copy of|kopie von|kopi av|kopia av|copie de|copia de)\s+",
+    re.IGNORECASE,
+)
+"""What programs add to the name of a copied file."""
+
+
+def _originals(sources: Sequence[SourceFile], known: Mapping[str, str]) -> dict[str, str]:
+    """The file that is kept for each: of those with the same content and the same captures the one
+    whose name is not that of a copy, else the first. Files whose names tell different things are no
+    copies, but for the marks that programs add to the names of copies."""
+    groups: dict[tuple[object, ...], list[str]] = {}
+    for source in sources:
+        if known[source.name]:
+            told = tuple(sorted((name, _unmarked(text)) for name, text in source.captured.items()))
+            groups.setdefault((known[source.name], told), []).append(source.name)
+    return {
+        name: min(names, key=lambda one: _unmarked(_stem(one)) != _stem(one))
+        for names in groups.values()
+        for name in names
+    }
+
+
+def _stem(name: str) -> str:
+    return PurePosixPath(name).stem
+
+
+def _unmarked(text: str) -> str:
+    return _COPY_MARK.sub("", text)
+
+
+def _copy_of(reading: FileReading, first: str) -> FileReading:
+    finding = Finding(
+        FILE_TWICE,
+        f"this file has the same content as “{first}”; only that one was read",
+        "Delete the copy, or ask the sender for the file that was meant.",
+        looked_for="each file once",
+        found=first,
+        file=reading.name,
+    )
+    return replace(FileReading(reading.name, reading.size, reading.digest), findings=(finding,))

@@ -1,0 +1,1 @@
+"""A run over many files: its outcome, its record, and the run before."""

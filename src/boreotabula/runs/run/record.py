@@ -1,0 +1,189 @@
+"""The record of a run: findings, unplaced cells, and figures for people and machines."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import shutil
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from boreotabula import __version__
+from boreotabula.errors import CallError
+from boreotabula.files import written_name
+from boreotabula.reading.findings import Finding, Severity, in_order
+from boreotabula.reading.roles import Account, Role
+from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.runs.atomic import placed
+from boreotabula.runs.inputs import RUN_RECORD, outputs_of, run_folder
+from boreotabula.runs.run.gather import Run
+from boreotabula.texts import guarded_text
+
+FINDING_COLUMNS = (
+    "severity", "code", "file", "tab", "cell", "looked_for", "found", "message", "advice",
+)  # fmt: skip
+UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason", "finding")
+
+
+def write_record(
+    run: Run,
+    out: Path,
+    written: Mapping[str, Any] | None = None,
+    tabs: Mapping[str, str] | None = None,
+    *,
+    safe_csv: bool = False,
+) -> Path:
+    """Write findings.csv, unplaced.csv and run.json into the run folder beside `out`.
+
+    `written` is what the next run needs to know of the output, `tabs` the tab of each table in a
+    workbook that was there; with `safe_csv` no text of the two lists can be taken for a formula.
+    Returns the folder. Raises CallError if it cannot be written.
+    """
+    folder = run_folder(out)
+    new = not folder.exists()
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
+    findings = [finding_row(one) for one in in_order(run.findings)]
+    unplaced = ([getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced)
+    described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
+    for table in described["tables"]:
+        table |= {"tab": tabs[table["table"]]} if tabs else {}
+    try:
+        _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, safe=safe_csv)
+        _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, safe=safe_csv)
+        with placed(folder / RUN_RECORD) as stream:
+            stream.write(_lines(described).encode())
+    except BaseException:
+        if new:  # there is no output that it would speak of
+            shutil.rmtree(folder, ignore_errors=True)
+        raise
+    return folder
+
+
+def _lines(described: Mapping[str, Any]) -> str:
+    """JSON with a line for each key and each of the files: to be read, and quick to write."""
+
+    def text(value: object) -> str:
+        return json.dumps(value, ensure_ascii=False)
+
+    parts = []
+    for key, value in described.items():
+        if isinstance(value, list) and len(value) > 1:
+            inner = ",\n    ".join(map(text, value))
+            parts.append(f"  {text(key)}: [\n    {inner}\n  ]")
+        else:
+            parts.append(f"  {text(key)}: {text(value)}")
+    return "{\n" + ",\n".join(parts) + "\n}\n"
+
+
+def _place_csv(
+    path: Path, columns: Sequence[str], rows: Iterable[Sequence[str]], *, safe: bool
+) -> None:
+    """A CSV file as RFC 4180 has it, written line by line."""
+    with placed(path) as stream:
+        text = io.TextIOWrapper(stream, "utf-8", newline="", write_through=False)
+        writer = csv.writer(text, lineterminator="\r\n")
+        writer.writerow(columns)
+        writer.writerows((list(map(guarded_text, row)) for row in rows) if safe else rows)
+        text.detach()  # what is left is flushed; the stream is not ours to close
+
+
+def finding_row(finding: Finding) -> list[str]:
+    """The columns of `FINDING_COLUMNS`."""
+    return [str(getattr(finding, name)) for name in FINDING_COLUMNS]
+
+
+def describe(run: Run, out: Path | None) -> dict[str, Any]:
+    """The run as plain data, as run.json holds it."""
+    return {
+        "output": written_name(out.name) if out else None,
+        "also_written": _also_written(out),
+        "version": __version__,
+        "layout": {
+            "file": written_name(run.layout.path.name),
+            "title": run.layout.spec.title,
+            "digest": run.layout.digest,
+            "path": _relative(run.layout.path, out),
+        },
+        "tables": [
+            {
+                "table": name,
+                "fields": [
+                    {"field": one.name, "type": (one.metadata or {})[b"field_type"].decode()}
+                    for one in table.schema
+                ],
+            }
+            for name, table in run.tables.items()
+        ],
+        "started": run.started.isoformat(timespec="milliseconds"),
+        "ended": run.ended.isoformat(timespec="milliseconds"),
+        "exit_status": run.exit_status,
+        "files_read": sum(file.read for file in run.files),
+        "tabs": run.tab_count,
+        "records": run.record_count,
+        "editions": dict(run.editions),
+        "cells": _account(run.account),
+        "printed_totals": _totals(run.totals),
+        "findings": {str(severity): run.severities[severity] for severity in Severity},
+        "files": [
+            {
+                "file": file.name,
+                "size": file.size,
+                "sha256": file.digest,
+                "read": file.read,
+                **({} if file.read else {"why_not_read": file.why_not_read}),
+                **({"read_as": file.read_as} if file.read_as else {}),
+                "records": file.records,
+                "tabs": [
+                    {"tab": tab.name, "records": tab.records, "printed_totals": _totals(tab.totals)}
+                    | ({"edition": tab.form} if tab.form else {})
+                    for tab in file.tabs
+                ],
+                "tabs_not_read": dict(file.other_tabs),
+                "cells": _account(file.account),
+            }
+            for file in run.files
+        ],
+        "files_kept": dict(run.files_kept),
+        "since_last_run": asdict(run.since) if run.since else None,
+        "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
+    }
+
+
+_MOST_OUTPUTS = 20
+
+
+def _also_written(out: Path | None) -> list[str]:
+    """The other outputs that runs have written beside the same folder, and that are there still."""
+    if out is None:
+        return []
+    names = outputs_of(run_folder(out)) - {out.name}
+    there = sorted(name for name in names if out.with_name(name).exists())
+    return [written_name(name) for name in there[:_MOST_OUTPUTS]]
+
+
+def _relative(layout: Path, out: Path | None) -> str:
+    """Where the layout lies from where the output does, so that both can be moved together."""
+    start = (out or layout).resolve().parent
+    try:
+        return written_name(Path(os.path.relpath(layout.resolve(), start)).as_posix())
+    except ValueError:  # on another drive
+        return layout.name
+
+
+def _totals(totals: TotalsCount) -> dict[str, int]:
+    return {"compared": totals.printed, "agree": totals.agree}
+
+
+def _account(account: Account) -> dict[str, Any]:
+    return {
+        "filled": account.filled,
+        "roles": {role.word: account.roles[role] for role in Role},
+        "left_out": dict(account.left_out),
+    }
