@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 
 import boreotabula
 from boreotabula.pipeline.new_output import extract_into, look_for
-from boreotabula.reading.findings import CODES, Severity
+from boreotabula.reading.findings import Code, Severity
 from boreotabula.reading.roles import BOOKED, Role
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.file.read import read_chosen
@@ -182,7 +182,7 @@ def forms(draw: st.DrawFn) -> Form:
 
 
 def told_enough(codes: Counter[str], code: str, needed: Severity) -> bool:
-    return codes[code] > 0 and LOUDER.index(CODES[code]) >= LOUDER.index(needed)
+    return codes[code] > 0 and LOUDER.index(Code(code).severity) >= LOUDER.index(needed)
 
 
 @settings(max_examples=300)

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from boreotabula.layout.patterns import Kind, PatternError, pattern
 from boreotabula.limits import Budget, Limits
 from boreotabula.reading.cells import reads_as_figure
-from boreotabula.reading.findings import WHOLE, Finding, Severity, Telling
+from boreotabula.reading.findings import WHOLE, Code, Finding, Severity, Telling
 from boreotabula.reading.roles import Role, RoleMap, rank_of
 from boreotabula.reading.rows.kinds import _tail_after_gap
 from boreotabula.reading.totals.compare import row_ranges
@@ -23,7 +23,7 @@ from helpers import layout_text, read, sheet
 
 
 def finding(code: str) -> Finding:
-    return Finding(code, f"{code} is said", "Look.")
+    return Finding(Code(code), f"{code} is said", "Look.")
 
 
 NOTE, WARNING, ERROR = map(finding, ("texts-unplaced", "numbers-unplaced", "cells-unplaced"))

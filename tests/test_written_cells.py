@@ -22,7 +22,7 @@ from boreotabula.outputs.jsonl import JsonLinesWriter
 from boreotabula.outputs.xlsx import NewWorkbook, tab_name, table_name
 from boreotabula.outputs.xlsx_rows import SheetRows, number_format, xml_text
 from boreotabula.reading.account.unplaced import UnplacedCells
-from boreotabula.reading.findings import Finding, Telling, Unplaced
+from boreotabula.reading.findings import Code, Finding, Telling, Unplaced
 from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
@@ -141,7 +141,7 @@ def test_every_value_reads_back_from_json(rows: list[tuple[Any, ...]]) -> None:
 
 ROLES = RoleMap(sheet("a | 1 | . | b"))
 ROLES.explain(0, 0, "why")
-ROLES.tell(Telling(Finding("tab-blank", "m", "a"), spots=[(0, 1)]))
+ROLES.tell(Telling(Finding(Code("tab-blank"), "m", "a"), spots=[(0, 1)]))
 UNPLACED = UnplacedCells.of_tab(ROLES, "f.xlsx", "Bench 1")
 
 
@@ -183,7 +183,7 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
         facts,
         len(rows),
     )
-    findings = (Finding("tab-blank", "m", "a", "A1", "l", "f", "T", "n"),)
+    findings = (Finding(Code("tab-blank"), "m", "a", "A1", "l", "f", "T", "n"),)
     reading = FileReading(
         "n.xlsx", 5, "digest", (tab,), {"U": "why"}, ("p*",), findings,
         UNPLACED, True,

@@ -100,7 +100,7 @@ def _described(seen: Survey) -> dict[str, Any]:
                 "headings": [group.frame.written(text) for *_, text in group.frame.headings],
                 "labels": [group.frame.written(text) for text in sorted(group.frame.labels)],
                 "like": None if group.like is None else letters[seen.groups[group.like].tabs[0]],
-                "differs": group.differs,
+                "differs": group.differs.said if group.differs else "",
             }
             for group in seen.groups
         ],
@@ -239,8 +239,10 @@ def _print_groups(groups: Sequence[Alike], letters: Mapping[tuple[str, str], str
         said = Text(heads)
         if group.like is not None:
             like = letters[groups[group.like].tabs[0]]
-            other = group.differs.startswith("another form")
-            said = Text(group.differs if other else f"like {like}, but {group.differs}")
+            differs = group.differs
+            assert differs is not None  # it is like another one
+            other = differs.another_form
+            said = Text(differs.said if other else f"like {like}, but {differs.said}")
             said.append(f"\n{where}", "dim")
         table.add_row(f"  {letters[group.tabs[0]]}", count, said)
     console.print(table)

@@ -22,7 +22,7 @@ from boreotabula.pipeline.new_output import (
     schemas_of,
     with_news,
 )
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.atomic import KeepOld, placed, told
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.inputs import Inbox, check_output, look, run_folder
@@ -160,7 +160,7 @@ def _replaced(run: Run, before: Before) -> set[str]:
 def _rows_kept(target: Path, number: int) -> Finding:
     rows = "1 row" if number == 1 else f"{number:,} rows"
     return Finding(
-        "rows-kept",
+        Code.ROWS_KEPT,
         f"{rows} of “{target.name}” {'is' if number == 1 else 'are'} of no run, and stayed as"
         f" {'it is' if number == 1 else 'they are'}",
         "Nothing to do, if they were written by hand or by another layout; else delete them there.",

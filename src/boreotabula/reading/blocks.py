@@ -13,9 +13,9 @@ import numpy as np
 
 from boreotabula.reading.cells import is_figure
 from boreotabula.reading.columns.decide import AboutColumns, settle_columns
-from boreotabula.reading.columns.findings import UNHEADED, UNNAMED, beyond_gap, without_heading
-from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
-from boreotabula.reading.findings import WHOLE, Finding, Spot, Telling
+from boreotabula.reading.columns.findings import beyond_gap, without_heading
+from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
+from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.place import Place, bounded, same_table
 from boreotabula.reading.locate.places import find_places
@@ -87,7 +87,7 @@ def _filled_rows(view: Sheet, column: int, among: range) -> list[int]:
 def _remarks(view: Sheet, column: Column, filled: Sequence[int], table: TableRows) -> bool:
     """Whether a column without a heading holds but a remark here and there, at the edge of the
     table; `filled` are the rows where it is filled."""
-    if column.why != UNHEADED:
+    if column.cause is not Cause.UNHEADED:
         return False
     texts = not any(is_figure(view, view.rows[row][column.column]) for row in filled)
     return texts and (len(filled) == 1 or 2 * len(filled) < len(table.records))
@@ -175,7 +175,7 @@ def _placed(
 
 def _read_already(view: Sheet, place: Place) -> Finding:
     return Finding(
-        "blocks-overlap",
+        Code.BLOCKS_OVERLAP,
         f"two blocks of the layout find the same table at {view.address(place.top, place.left)};"
         " it was read by the first of them only",
         "Give the blocks stub headings that differ, say where each is with `at`, or let them"
@@ -227,7 +227,7 @@ def _about_columns(
         elif kinds[column] is not ColumnKind.LIKE_TOTAL:
             yield Telling(finding)
     for one in columns.of(ColumnKind.UNKNOWN):
-        if one.why in (UNHEADED, UNNAMED):
+        if one.cause in (Cause.UNHEADED, Cause.UNNAMED):
             filled = _filled_rows(view, one.column, below)
             if filled and not _remarks(view, one, filled, table):
                 finding = without_heading(view, place, one, filled[0], len(filled))

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 
 class Severity(StrEnum):
-    """How much a finding matters: see `CODES` for which code has which."""
+    """How much a finding matters: see `Code` for which code has which."""
 
     ERROR = "error"
     """Records are wrong, missing or doubtful."""
@@ -23,101 +23,109 @@ class Severity(StrEnum):
     """All else."""
 
 
-CODES: dict[str, Severity] = {
-    "file-unreadable": Severity.ERROR,
-    "file-over-budget": Severity.ERROR,
-    "file-fault": Severity.ERROR,
-    "folder-unreadable": Severity.ERROR,
-    "folder-linked": Severity.WARNING,
-    "file-not-regular": Severity.WARNING,
-    "output-doubtful": Severity.ERROR,
-    "file-not-chosen": Severity.NOTE,
-    "file-twice": Severity.ERROR,
-    "tab-twice": Severity.ERROR,
-    "key-twice": Severity.ERROR,
-    "sent-twice": Severity.WARNING,
-    "values-repeated": Severity.WARNING,
-    "tab-missing": Severity.NOTE,
-    "stamp-moved": Severity.WARNING,
-    "stamp-label-unusual": Severity.WARNING,
-    "records-few": Severity.NOTE,
-    "field-empty-here": Severity.NOTE,
-    "value-far": Severity.NOTE,
-    "name-unmatched": Severity.ERROR,
-    "tabs-alike": Severity.WARNING,
-    "no-file-matches": Severity.ERROR,
-    "no-tab-matches": Severity.ERROR,
-    "tab-pattern-unused": Severity.WARNING,
-    "several-tabs": Severity.ERROR,
-    "workbook-blank": Severity.ERROR,
-    "tab-unreadable": Severity.ERROR,
-    "tab-blank": Severity.NOTE,
-    "read-as": Severity.NOTE,
-    "tab-hidden": Severity.NOTE,
-    "rows-hidden": Severity.NOTE,
-    "columns-hidden": Severity.NOTE,
-    "tab-not-chosen": Severity.WARNING,
-    "name-ambiguous": Severity.WARNING,
-    "quote-open": Severity.ERROR,
-    "edition-unknown": Severity.ERROR,
-    "stamp-blank": Severity.ERROR,
-    "stamp-not-found": Severity.ERROR,
-    "stamp-found-twice": Severity.ERROR,
-    "stamp-label-differs": Severity.ERROR,
-    "stamp-pattern-differs": Severity.ERROR,
-    "stamp-default": Severity.NOTE,
-    "stamp-not-converted": Severity.ERROR,
-    "block-not-found": Severity.ERROR,
-    "block-found-twice": Severity.ERROR,
-    "blocks-overlap": Severity.ERROR,
-    "stub-heading-missing": Severity.ERROR,
-    "heading-rows-doubtful": Severity.ERROR,
-    "heading-unknown": Severity.ERROR,
-    "heading-contradicts": Severity.ERROR,
-    "column-lacking": Severity.ERROR,
-    "columns-differ": Severity.WARNING,
-    "heading-twice": Severity.ERROR,
-    "heading-taken": Severity.ERROR,
-    "heading-not-converted": Severity.ERROR,
-    "heading-level-blank": Severity.ERROR,
-    "headings-repeated": Severity.ERROR,
-    "heading-rare": Severity.NOTE,
-    "field-missing": Severity.NOTE,
-    "required-field-missing": Severity.ERROR,
-    "columns-numbered": Severity.ERROR,
-    "group-missing": Severity.ERROR,
-    "group-doubtful": Severity.ERROR,
-    "values-without-heading": Severity.ERROR,
-    "heading-beyond-gap": Severity.ERROR,
-    "cells-unplaced": Severity.ERROR,
-    "rule-takes-all": Severity.ERROR,
-    "row-without-value": Severity.NOTE,
-    "row-unclear": Severity.WARNING,
-    "row-without-stub": Severity.ERROR,
-    "row-below-table": Severity.ERROR,
-    "row-nearly-blank": Severity.WARNING,
-    "records-below-end": Severity.ERROR,
-    "table-without-records": Severity.WARNING,
-    "required-value-blank": Severity.ERROR,
-    "stub-cell-blank": Severity.NOTE,
-    "value-not-converted": Severity.ERROR,
-    "column-not-converted": Severity.ERROR,
-    "looks-like-total": Severity.ERROR,
-    "total-likely": Severity.WARNING,
-    "total-differs": Severity.ERROR,
-    "total-without-number": Severity.NOTE,
-    "value-outside": Severity.ERROR,
-    "values-rounded": Severity.NOTE,
-    "reading-doubtful": Severity.ERROR,
-    "read-by-evidence": Severity.WARNING,
-    "month-without-year": Severity.ERROR,
-    "glossary-entry-twice": Severity.NOTE,
-    "numbers-unplaced": Severity.WARNING,
-    "texts-unplaced": Severity.NOTE,
-    "texts-repeated": Severity.NOTE,
-    "rows-kept": Severity.NOTE,
-}
-"""Every code a finding can have."""
+class Code(StrEnum):
+    """What a finding is about, with its severity: the code by which people and machines know it."""
+
+    severity: Severity
+
+    def __new__(cls, text: str, severity: Severity = Severity.NOTE) -> Code:
+        one = str.__new__(cls, text)
+        one._value_ = text
+        one.severity = severity
+        return one
+
+    FILE_UNREADABLE = "file-unreadable", Severity.ERROR
+    FILE_OVER_BUDGET = "file-over-budget", Severity.ERROR
+    FILE_FAULT = "file-fault", Severity.ERROR
+    FOLDER_UNREADABLE = "folder-unreadable", Severity.ERROR
+    FOLDER_LINKED = "folder-linked", Severity.WARNING
+    FILE_NOT_REGULAR = "file-not-regular", Severity.WARNING
+    OUTPUT_DOUBTFUL = "output-doubtful", Severity.ERROR
+    FILE_NOT_CHOSEN = "file-not-chosen", Severity.NOTE
+    FILE_TWICE = "file-twice", Severity.ERROR
+    TAB_TWICE = "tab-twice", Severity.ERROR
+    KEY_TWICE = "key-twice", Severity.ERROR
+    SENT_TWICE = "sent-twice", Severity.WARNING
+    VALUES_REPEATED = "values-repeated", Severity.WARNING
+    TAB_MISSING = "tab-missing", Severity.NOTE
+    STAMP_MOVED = "stamp-moved", Severity.WARNING
+    STAMP_LABEL_UNUSUAL = "stamp-label-unusual", Severity.WARNING
+    RECORDS_FEW = "records-few", Severity.NOTE
+    FIELD_EMPTY_HERE = "field-empty-here", Severity.NOTE
+    VALUE_FAR = "value-far", Severity.NOTE
+    NAME_UNMATCHED = "name-unmatched", Severity.ERROR
+    TABS_ALIKE = "tabs-alike", Severity.WARNING
+    NO_FILE_MATCHES = "no-file-matches", Severity.ERROR
+    NO_TAB_MATCHES = "no-tab-matches", Severity.ERROR
+    TAB_PATTERN_UNUSED = "tab-pattern-unused", Severity.WARNING
+    SEVERAL_TABS = "several-tabs", Severity.ERROR
+    WORKBOOK_BLANK = "workbook-blank", Severity.ERROR
+    TAB_UNREADABLE = "tab-unreadable", Severity.ERROR
+    TAB_BLANK = "tab-blank", Severity.NOTE
+    READ_AS = "read-as", Severity.NOTE
+    TAB_HIDDEN = "tab-hidden", Severity.NOTE
+    ROWS_HIDDEN = "rows-hidden", Severity.NOTE
+    COLUMNS_HIDDEN = "columns-hidden", Severity.NOTE
+    TAB_NOT_CHOSEN = "tab-not-chosen", Severity.WARNING
+    NAME_AMBIGUOUS = "name-ambiguous", Severity.WARNING
+    QUOTE_OPEN = "quote-open", Severity.ERROR
+    EDITION_UNKNOWN = "edition-unknown", Severity.ERROR
+    STAMP_BLANK = "stamp-blank", Severity.ERROR
+    STAMP_NOT_FOUND = "stamp-not-found", Severity.ERROR
+    STAMP_FOUND_TWICE = "stamp-found-twice", Severity.ERROR
+    STAMP_LABEL_DIFFERS = "stamp-label-differs", Severity.ERROR
+    STAMP_PATTERN_DIFFERS = "stamp-pattern-differs", Severity.ERROR
+    STAMP_DEFAULT = "stamp-default", Severity.NOTE
+    STAMP_NOT_CONVERTED = "stamp-not-converted", Severity.ERROR
+    BLOCK_NOT_FOUND = "block-not-found", Severity.ERROR
+    BLOCK_FOUND_TWICE = "block-found-twice", Severity.ERROR
+    BLOCKS_OVERLAP = "blocks-overlap", Severity.ERROR
+    STUB_HEADING_MISSING = "stub-heading-missing", Severity.ERROR
+    HEADING_ROWS_DOUBTFUL = "heading-rows-doubtful", Severity.ERROR
+    HEADING_UNKNOWN = "heading-unknown", Severity.ERROR
+    HEADING_CONTRADICTS = "heading-contradicts", Severity.ERROR
+    COLUMN_LACKING = "column-lacking", Severity.ERROR
+    COLUMNS_DIFFER = "columns-differ", Severity.WARNING
+    HEADING_TWICE = "heading-twice", Severity.ERROR
+    HEADING_TAKEN = "heading-taken", Severity.ERROR
+    HEADING_NOT_CONVERTED = "heading-not-converted", Severity.ERROR
+    HEADING_LEVEL_BLANK = "heading-level-blank", Severity.ERROR
+    HEADINGS_REPEATED = "headings-repeated", Severity.ERROR
+    HEADING_RARE = "heading-rare", Severity.NOTE
+    FIELD_MISSING = "field-missing", Severity.NOTE
+    REQUIRED_FIELD_MISSING = "required-field-missing", Severity.ERROR
+    COLUMNS_NUMBERED = "columns-numbered", Severity.ERROR
+    GROUP_MISSING = "group-missing", Severity.ERROR
+    GROUP_DOUBTFUL = "group-doubtful", Severity.ERROR
+    VALUES_WITHOUT_HEADING = "values-without-heading", Severity.ERROR
+    HEADING_BEYOND_GAP = "heading-beyond-gap", Severity.ERROR
+    CELLS_UNPLACED = "cells-unplaced", Severity.ERROR
+    RULE_TAKES_ALL = "rule-takes-all", Severity.ERROR
+    ROW_WITHOUT_VALUE = "row-without-value", Severity.NOTE
+    ROW_UNCLEAR = "row-unclear", Severity.WARNING
+    ROW_WITHOUT_STUB = "row-without-stub", Severity.ERROR
+    ROW_BELOW_TABLE = "row-below-table", Severity.ERROR
+    ROW_NEARLY_BLANK = "row-nearly-blank", Severity.WARNING
+    RECORDS_BELOW_END = "records-below-end", Severity.ERROR
+    TABLE_WITHOUT_RECORDS = "table-without-records", Severity.WARNING
+    REQUIRED_VALUE_BLANK = "required-value-blank", Severity.ERROR
+    STUB_CELL_BLANK = "stub-cell-blank", Severity.NOTE
+    VALUE_NOT_CONVERTED = "value-not-converted", Severity.ERROR
+    COLUMN_NOT_CONVERTED = "column-not-converted", Severity.ERROR
+    LOOKS_LIKE_TOTAL = "looks-like-total", Severity.ERROR
+    TOTAL_LIKELY = "total-likely", Severity.WARNING
+    TOTAL_DIFFERS = "total-differs", Severity.ERROR
+    TOTAL_WITHOUT_NUMBER = "total-without-number", Severity.NOTE
+    VALUE_OUTSIDE = "value-outside", Severity.ERROR
+    VALUES_ROUNDED = "values-rounded", Severity.NOTE
+    READING_DOUBTFUL = "reading-doubtful", Severity.ERROR
+    READ_BY_EVIDENCE = "read-by-evidence", Severity.WARNING
+    MONTH_WITHOUT_YEAR = "month-without-year", Severity.ERROR
+    GLOSSARY_ENTRY_TWICE = "glossary-entry-twice", Severity.NOTE
+    NUMBERS_UNPLACED = "numbers-unplaced", Severity.WARNING
+    TEXTS_UNPLACED = "texts-unplaced", Severity.NOTE
+    TEXTS_REPEATED = "texts-repeated", Severity.NOTE
+    ROWS_KEPT = "rows-kept", Severity.NOTE
 
 
 _READABLE = 160
@@ -135,7 +143,7 @@ def readable(text: str) -> str:
 class Finding:
     """One thing to look at. `cell` is an address such as 'C7' (of the first cell, if several)."""
 
-    code: str
+    code: Code
     message: str
     advice: str
     cell: str = ""
@@ -156,7 +164,7 @@ class Finding:
     @property
     def severity(self) -> Severity:
         """The severity of the finding's code."""
-        return CODES[self.code]
+        return self.code.severity
 
 
 Spot = tuple[int, int]

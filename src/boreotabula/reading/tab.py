@@ -18,7 +18,7 @@ from boreotabula.reading.account.marking import mark_block
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import WHOLE, Finding, Telling
+from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan
 from boreotabula.reading.records.build import Lengthened, lengthen, nothing_lengthened
@@ -96,7 +96,7 @@ def form_of(sheet: Sheet, plan: Plan) -> tuple[FormPlan | None, list[tuple[int, 
 def _no_edition(plan: Plan) -> Finding:
     looked = [", ".join(one.text for one in form.when.patterns) for form in plan.forms if form.when]
     return Finding(
-        "edition-unknown",
+        Code.EDITION_UNKNOWN,
         "this tab fits no edition of the layout, so nothing was read from it",
         "Add an [[edition]] for it, or leave the tab out in [tabs].",
         looked_for="; ".join(looked),
@@ -109,13 +109,15 @@ def _hidden(sheet: Sheet) -> Iterator[Finding]:
     advice = "Nothing to do, if it belongs to the form; else unhide it and look."
     if sheet.visibility is not Visibility.VISIBLE:
         yield Finding(
-            "tab-hidden", f"this tab is {sheet.visibility.value}; it was read all the same", advice
+            Code.TAB_HIDDEN,
+            f"this tab is {sheet.visibility.value}; it was read all the same",
+            advice,
         )
     for code, hidden, called in (
-        ("rows-hidden", sheet.hidden_rows, sheet.row_called),
-        ("columns-hidden", sheet.hidden_columns, sheet.column_called),
+        (Code.ROWS_HIDDEN, sheet.hidden_rows, sheet.row_called),
+        (Code.COLUMNS_HIDDEN, sheet.hidden_columns, sheet.column_called),
     ):
-        filled = [at for at in hidden if _filled(sheet, at, rows=code == "rows-hidden")]
+        filled = [at for at in hidden if _filled(sheet, at, rows=code == Code.ROWS_HIDDEN)]
         if filled:
             some = ", ".join(map(called, filled[:5])) + (" …" if len(filled) > 5 else "")
             verb = "is" if len(filled) == 1 else "are"
@@ -189,7 +191,7 @@ class _TabReader:
         long = lengthen(view, place, columns, table, self.plan)
         self.tell(long.tellings, roles)
         for misfit in long.misfits:
-            roles.give_spots([(misfit.row, misfit.column)], Role.UNPLACED, misfit.reason)
+            roles.give_spots([(misfit.row, misfit.column)], Role.UNPLACED, str(misfit.reason))
         for spot in long.blanked:
             text = cell_text(view.cell(*spot))
             roles.give_spots([spot], Role.LEFT_OUT, f"empty: {text}")
@@ -249,7 +251,7 @@ class _TabReader:
             read = self.blocks[0]
             where = read.view.address(max(read.place.top, 0), read.place.left)
             finding = Finding(
-                "table-without-records",
+                Code.TABLE_WITHOUT_RECORDS,
                 f"the table at {where} has no records, so the stamps of this tab are in none",
                 "Nothing to do, if there was nothing to report; else look why its rows were not"
                 " read.",
@@ -286,7 +288,7 @@ class _TabReader:
 def _read_twice(view: Sheet, place: Place, cells: int) -> Finding:
     said = "1 cell" if cells == 1 else f"{cells} cells"
     return Finding(
-        "blocks-overlap",
+        Code.BLOCKS_OVERLAP,
         f"the table at {view.address(max(place.top, 0), place.left)} reaches over another one:"
         f" {said} that another block reads as values were read again",
         "Say where each block stands and ends: with `at`, `ends_at`, or stub headings of its own.",

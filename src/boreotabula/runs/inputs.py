@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 from boreotabula.errors import CallError
 from boreotabula.files import open_regular, real_name, text_of, written_name
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
+from boreotabula.reading.findings import Code
 from boreotabula.texts import in_natural_order
 
 if TYPE_CHECKING:
@@ -52,7 +53,7 @@ class LeftOut:
 
     name: str
     why: str
-    code: str = ""
+    code: Code | None = None
     """The code of a finding, if a person must look at it."""
 
 
@@ -98,7 +99,7 @@ def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ())
             if found.why or excluded or not wanted:
                 loud = found.code and not excluded and (wanted or found.folder)
                 why = (not loud and excluded) or found.why or NO_PATTERN
-                left_out.append(LeftOut(name, why, found.code if loud else ""))
+                left_out.append(LeftOut(name, why, found.code if loud else None))
             else:
                 taken.append(_taken(found.path, name, below, chosen))
     return Inbox(tuple(taken), tuple(left_out))
@@ -122,7 +123,7 @@ class Found:
     below: str
     why: str = ""
     """Why it is never read; empty if it may be."""
-    code: str = ""
+    code: Code | None = None
     """The code of a finding, if that must not go without a word."""
     folder: bool = False
     """Whether it is a folder: then what lies in it is not seen."""
@@ -136,7 +137,7 @@ def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
     for one in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
         if one.why:
             hidden = any(step.startswith(".") for step in one.below.split("/"))
-            yield replace(one, why="hidden folder", code="") if hidden else one
+            yield replace(one, why="hidden folder", code=None) if hidden else one
             continue
         why, code = _unwanted(one.path.relative_to(folder).as_posix(), home, written, runs)
         yield replace(one, why=why, code=code)
@@ -218,11 +219,11 @@ def _found(folder: Path) -> Iterator[Found]:
             path = Path(parent, name)
             if path.is_symlink():
                 why = "a link to a folder, which is not followed"
-                yield Found(path, _written_below(path, folder) + "/", why, "folder-linked", True)
+                yield Found(path, _written_below(path, folder) + "/", why, Code.FOLDER_LINKED, True)
     for error in closed:
         path = Path(error.filename)
         why = f"a folder that cannot be looked into ({error.strerror})"
-        yield Found(path, _written_below(path, folder) + "/", why, "folder-unreadable", True)
+        yield Found(path, _written_below(path, folder) + "/", why, Code.FOLDER_UNREADABLE, True)
 
 
 def _written_below(path: Path, folder: Path) -> str:
@@ -240,26 +241,28 @@ def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
     return None
 
 
-def _unwanted(below: str, home: Path, written: frozenset[Path], runs: _Runs) -> tuple[str, str]:
+def _unwanted(
+    below: str, home: Path, written: frozenset[Path], runs: _Runs
+) -> tuple[str, Code | None]:
     """Why a file is never read, whatever the patterns say, and the code of a finding about it."""
     if not (home / below).is_file():
-        return "no regular file: a pipe, a device, or a link to nothing", "file-not-regular"
+        return "no regular file: a pipe, a device, or a link to nothing", Code.FILE_NOT_REGULAR
     steps = below.split("/")
     name = steps[-1]
     if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):
-        return "lock file of an open workbook", ""
+        return "lock file of an open workbook", None
     if any(step.startswith(".") for step in steps):
-        return "hidden file", ""
+        return "hidden file", None
     if written and (written & {home / below, *runs.parents(below)}):
-        return "output of this run", ""
+        return "output of this run", None
     record = runs.record_of(below)
     if record is None:
-        return "", ""
+        return "", None
     if _as_it_was_written(home / below, record):
-        return "output of an earlier run", ""
+        return "output of an earlier run", None
     return (
         f"“{record.parent.name}” says that a run wrote it, but it is not as that run left it",
-        "output-doubtful",
+        Code.OUTPUT_DOUBTFUL,
     )
 
 

@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import PurePosixPath
 
 from boreotabula.limits import Limits
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.cache.packing import Packed, packed
 from boreotabula.runs.cache.store import LARGEST, Kept, clear
 from boreotabula.runs.compare.copies import without_copies
@@ -23,7 +23,7 @@ from boreotabula.runs.processes.pool import Ended, Sent, alone, spread, spread_b
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import checked_size
 
-FILE_TWICE = "file-twice"
+FILE_TWICE = Code.FILE_TWICE
 _LARGE = 4 * 1024**2
 """Bytes of records from which on they are not sent, if they can be found in the cache."""
 

@@ -75,6 +75,15 @@ class FileSurvey:
 
 
 @dataclass(frozen=True)
+class Difference:
+    """In what a frame differs from the usual one, in words."""
+
+    said: str
+    another_form: bool = False
+    """Whether the two have hardly anything in common."""
+
+
+@dataclass(frozen=True)
 class Alike:
     """Tabs that look alike, as pairs of file and tab, and how the headings read."""
 
@@ -82,7 +91,7 @@ class Alike:
     tabs: tuple[tuple[str, str], ...]
     like: int | None = None
     """The number of the larger group that they are most like; None for the largest."""
-    differs: str = ""
+    differs: Difference | None = None
     """In what they differ from that one."""
 
     @property
@@ -225,7 +234,7 @@ def _groups(files: Sequence[FileSurvey]) -> Iterator[Alike]:
         frame = group[0][1].frame
         assert frame is not None
         like = max(range(len(frames)), key=lambda at: _shared(frames[at], frame), default=None)
-        differs = "" if like is None else difference(frames[like], frame)
+        differs = None if like is None else difference(frames[like], frame)
         frames.append(frame)
         yield Alike(frame, tuple((file, tab.name) for file, tab in group), like, differs)
 
@@ -239,21 +248,22 @@ def _shared(one: Frame, other: Frame) -> float:
 _MOST_WORDS = 6
 
 
-def difference(usual: Frame, other: Frame) -> str:
-    """In what a frame differs from the usual one, in words."""
+def difference(usual: Frame, other: Frame) -> Difference:
+    """In what a frame differs from the usual one."""
     had, has = Counter(t for *_, t in usual.headings), Counter(t for *_, t in other.headings)
     lacks = [usual.written(word) for word in had if not has[word]]
     more = [other.written(word) for word in has if not had[word]]
     lacks += [usual.written(word) for word in sorted(usual.labels - other.labels)]
     more += [other.written(word) for word in sorted(other.labels - usual.labels)]
     if lacks and more and len(lacks) + len(more) > len(usual.words):
-        return "another form: " + _some([other.written(word) for word in other.words])
+        said = "another form: " + _some([other.written(word) for word in other.words])
+        return Difference(said, another_form=True)
     parts = [f"lacking {_some(lacks)}"] if lacks else []
     parts += [f"with {_some(more)}"] if more else []
     if not parts:
         counts = [other.written(word) for word in has if had[word] != has[word]]
         parts = [f"with another number of {_some(counts)}" if counts else "in another order"]
-    return " and ".join(parts)
+    return Difference(" and ".join(parts))
 
 
 def _some(words: Sequence[str]) -> str:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure
-from boreotabula.reading.findings import Finding, Severity, Telling
+from boreotabula.reading.findings import Code, Finding, Severity, Telling
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.roles import Places, RoleMap, rank_of
 from boreotabula.reading.rows.kinds import is_boilerplate
@@ -49,7 +49,7 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
             roles.tell(Telling(told, cells=(rows[some], columns[some])))
 
 
-IN_FRAME, NUMBERS, TEXTS = "cells-unplaced", "numbers-unplaced", "texts-unplaced"
+IN_FRAME, NUMBERS, TEXTS = Code.CELLS_UNPLACED, Code.NUMBERS_UNPLACED, Code.TEXTS_UNPLACED
 """The codes of what is said of cells by where they are: in a table, or outside of all."""
 
 _CALLED = {
@@ -59,7 +59,7 @@ _CALLED = {
 }
 
 
-def about_strays(code: str, number: int, where: str, text: str, reason: str) -> Finding:
+def about_strays(code: Code, number: int, where: str, text: str, reason: str) -> Finding:
     """What is to be said of so many cells that nothing else speaks for.
 
     Address, text and reason are those of the first.

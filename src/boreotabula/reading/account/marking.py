@@ -39,8 +39,8 @@ def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows)
     roles.give(table.where(RowKind.TOTAL), _without_unknown(columns), Role.TOTAL)
     roles.give(table.where(RowKind.LABEL), every, Role.LABEL)
     by_rule: dict[str, list[int]] = {}
-    for row, why in table.whys.items():
-        by_rule.setdefault(why, []).append(row)
+    for row, rule in table.rules.items():
+        by_rule.setdefault(str(rule), []).append(row)
     for why, rows in by_rule.items():
         roles.give(rows, every, Role.LEFT_OUT, why)
     if table.ended:

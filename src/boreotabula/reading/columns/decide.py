@@ -12,8 +12,6 @@ from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.findings import (
-    UNHEADED,
-    UNNAMED,
     blank_level,
     contradicting,
     fields_missing,
@@ -23,9 +21,9 @@ from boreotabula.reading.columns.findings import (
     unknown_value,
     values_twice,
 )
-from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
+from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
 from boreotabula.reading.columns.levels import Headings, Heads, headings_of, heads_of
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.workbooks.sheet import Sheet
@@ -111,16 +109,14 @@ def _about_position(
 
 def _about_ignoring(headings: Headings, columns: Columns) -> Iterator[Finding]:
     """A rule that leaves out every column."""
-    ignored = [one.why for one in columns.of(ColumnKind.IGNORED) if one.why != PASSED_OVER]
+    left_out = columns.of(ColumnKind.IGNORED)
+    ignored = [one.why for one in left_out if one.cause is not Cause.PASSED_OVER]
     kept = (ColumnKind.BESIDE, ColumnKind.VALUE) + (
         (ColumnKind.STUB,) if columns.block.is_list else ()
     )
     if ignored and not columns.of(*kept):
         yield nothing_left(headings, columns.block, ignored[0])
 
-
-PASSED_OVER = "columns: no field"
-"""The rule that leaves out a column which `columns` passes over."""
 
 Settled = tuple[Column, Finding | None]
 
@@ -147,7 +143,7 @@ def _settle(
     if field is not None:
         return _beside(place, block, column, field, heads, taken)
     if not heads.own and not (block.is_list and heads.joined):
-        return _unknown(column, UNHEADED), None  # told if something stands below
+        return _because(column, Cause.UNHEADED), None  # told if something stands below
     if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
         name = heads.joined or heads.own[-1]
         if block.keep_unknown and name not in (*plan.fields, *PROVENANCE, *taken):
@@ -181,10 +177,10 @@ def _settle_by_position(
     """What one column is where `columns` names them, whatever stands over it."""
     at = column - place.left
     if at >= len(block.columns):
-        return _unknown(column, UNNAMED), None  # told if something stands below
+        return _because(column, Cause.UNNAMED), None  # told if something stands below
     field = block.columns[at]
     if not field:
-        return Column(column, ColumnKind.IGNORED, why=PASSED_OVER), None
+        return _because(column, Cause.PASSED_OVER, ColumnKind.IGNORED), None
     kind = ColumnKind.STUB if field in block.stub else ColumnKind.BESIDE
     return Column(column, kind, field), None
 
@@ -228,7 +224,7 @@ def _beside(
         return Column(column, ColumnKind.BESIDE, field, (heads.joined or heads.own[0],)), None
     filler = _filler(place, block, field, taken)
     finding = Finding(
-        "heading-taken",
+        Code.HEADING_TAKEN,
         f"the column “{heads.joined or heads.own[0]}” means the field “{field}”, which is filled"
         f" by {filler}; its cells are unplaced",
         "List the heading in `ignore`, or give it to another field in the glossary.",
@@ -244,6 +240,10 @@ def _filler(place: Headings, block: BlockPlan, field: str, taken: Mapping[str, i
     if at is None:
         return block.filled[field]
     return f"the column at {place.address(place.bottom, at)}"
+
+
+def _because(column: int, cause: Cause, kind: ColumnKind = ColumnKind.UNKNOWN) -> Column:
+    return Column(column, kind, why=cause.value, cause=cause)
 
 
 def _unknown(column: int, why: str) -> Column:

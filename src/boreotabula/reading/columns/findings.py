@@ -6,22 +6,18 @@ from collections.abc import Iterator, Mapping
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
+from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
 from boreotabula.reading.columns.levels import Headings, Heads
-from boreotabula.reading.findings import Finding, Telling
+from boreotabula.reading.findings import Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.workbooks.sheet import Sheet
-
-UNHEADED = "no heading over it"
-UNNAMED = "no name in `columns`"
-"""Why a column is unknown, where that shows only in its cells."""
 
 
 def unknown_heading(place: Headings, column: int, heads: Heads) -> Finding:
     heading = heads.joined or heads.own[-1]
     return Finding(
-        "heading-unknown",
+        Code.HEADING_UNKNOWN,
         f"no field is known by the heading “{heading}”; its cells are unplaced",
         "Add the heading to the glossary or to `also` of a field (`boreotabula headings` suggests"
         " what it may mean), or list it in `ignore`.",
@@ -34,7 +30,7 @@ def unknown_heading(place: Headings, column: int, heads: Heads) -> Finding:
 def unknown_value(place: Headings, block: BlockPlan, column: int, heads: Heads) -> Finding:
     label = one_line(cell_text(heads.labels[-1])) or "blank"
     return Finding(
-        "heading-unknown",
+        Code.HEADING_UNKNOWN,
         f"the lowest heading “{label}” names none of the values; its cells are unplaced",
         "Add the heading to `also` of a value field or to the glossary, or list it in `ignore`.",
         cell=place.address(place.bottom, column),
@@ -61,7 +57,7 @@ def blank_level(place: Headings, block: BlockPlan, column: int, heads: Heads) ->
         where = place.address(place.top + row, place.left + right)
         other = f" (“{one_line(cell_text(cells[right]))}” in {where} begins right of it)"
     return Finding(
-        "heading-level-blank",
+        Code.HEADING_LEVEL_BLANK,
         f"no heading “{field}” over “{heads.own[-1]}”{other}; the field is empty in its records",
         "Write the heading into the sheet, or merge the one beside it over this column; if upper"
         ' headings stand over the last column of their group, write `reach = "left"` into [block].',
@@ -79,7 +75,7 @@ def contradicting(
     more = f" (and so do {len(columns) - 1} more)" if len(columns) > 1 else ""
     heading = one_line(cell_text(place.rows[-1][column - place.left])) or known
     return Finding(
-        "heading-contradicts",
+        Code.HEADING_CONTRADICTS,
         f"`columns` reads this column as “{field}”, but its heading “{heading}” is that of"
         f" “{known}”{more}; it was read by its position",
         "Bring `columns` into the order of the sheet; if the order differs from file to file, find"
@@ -93,7 +89,7 @@ def contradicting(
 def too_narrow(place: Headings, block: BlockPlan, there: int) -> Finding:
     """A table with fewer columns than `columns` names."""
     return Finding(
-        "columns-differ",
+        Code.COLUMNS_DIFFER,
         f"`columns` names {len(block.columns)} columns, but the table has {there}; the last fields"
         " are empty in its records",
         "Look whether a column is lacking on this tab; which one it is, the values may tell.",
@@ -106,7 +102,7 @@ def too_narrow(place: Headings, block: BlockPlan, there: int) -> Finding:
 def nothing_left(place: Headings, block: BlockPlan, rule: str) -> Finding:
     """A rule of `ignore` that leaves no column of values."""
     return Finding(
-        "rule-takes-all",
+        Code.RULE_TAKES_ALL,
         f"the rule “{rule}” leaves out every column of the table, so it gives no records",
         "Make the pattern more exact: it should match only the columns that are not wanted.",
         cell=place.address(max(place.bottom, 0), place.left),
@@ -128,7 +124,7 @@ def fields_missing(
             continue
         required = field in plan.required
         yield Finding(
-            "required-field-missing" if required else "field-missing",
+            Code.REQUIRED_FIELD_MISSING if required else Code.FIELD_MISSING,
             f"no column for the field “{field}”; it is empty in the records of this tab",
             "If the column is there under another heading, add that to `also` of the field or to"
             " the glossary." + ("" if required else " `required = true` would make this an error."),
@@ -149,7 +145,7 @@ def values_twice(place: Headings, columns: Columns) -> Iterator[tuple[int, Findi
             yield (
                 column.column,
                 Finding(
-                    "headings-repeated",
+                    Code.HEADINGS_REPEATED,
                     f"two columns have the same headings “{named}”; both are read, and their"
                     " records differ only in `source_cell`",
                     "Correct the heading that is wrong, or list it in `ignore` or `totals`.",
@@ -165,7 +161,7 @@ def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number
     """Cells of a column that nothing names; `row` is that of the first of them."""
     called = sheet.column_called(column.column)
     cells = "1 cell" if number == 1 else f"{number} cells"
-    if column.why == UNNAMED:
+    if column.cause is Cause.UNNAMED:
         said = f"{cells} of {called} {_are(number)} beyond the last name of `columns`"
         advice = "Add a name to `columns` of the layout, or “-” to pass the column over."
         looked_for = "a name in `columns`"
@@ -177,7 +173,7 @@ def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number
         )
         looked_for = f"a heading in {sheet.row_called(max(place.bottom, 0))} or above"
     return Finding(
-        "values-without-heading",
+        Code.VALUES_WITHOUT_HEADING,
         f"{said}; {'it is' if number == 1 else 'they are'} unplaced",
         advice,
         cell=sheet.address(row, column.column),
@@ -198,7 +194,7 @@ def beyond_gap(sheet: Sheet, place: Place, right: int, last: int) -> Iterator[Te
         texts = [cell_text(cell) for cell in headings if cell != ""]
         if texts and sheet.column_filled(column, place.bottom + 1, last + 1):
             finding = Finding(
-                "heading-beyond-gap",
+                Code.HEADING_BEYOND_GAP,
                 f"{sheet.column_called(right)} is blank and ends the table, but"
                 f" “{texts[-1]}” is beyond it; what is there was not read",
                 "Close the gap in the sheet if these columns belong to the table, or write"

@@ -32,6 +32,15 @@ class ColumnKind(Enum):
     """Speaks of something the layout does not know; its cells are unplaced."""
 
 
+class Cause(Enum):
+    """Why a column is left out or unknown, where something depends on it; the value says it."""
+
+    PASSED_OVER = "columns: no field"
+    UNHEADED = "no heading over it"
+    """That it matters shows only in its cells; so does the next."""
+    UNNAMED = "no name in `columns`"
+
+
 @dataclass(frozen=True)
 class Column:
     """One column of a block; `column` is counted from 0, `why` is a rule or a reason."""
@@ -41,6 +50,7 @@ class Column:
     field: str = ""
     labels: tuple[Cell, ...] = ()
     why: str = ""
+    cause: Cause | None = None
 
 
 @dataclass(frozen=True)

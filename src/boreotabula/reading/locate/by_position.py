@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.layout.patterns import first_match
-from boreotabula.reading.findings import WHOLE, Finding, Telling
+from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet, TableObject
@@ -143,7 +143,7 @@ def _nothing_there(
     block: BlockPlan, why: str, cell: str, looked_for: str = "", found: str = "nothing"
 ) -> Telling:
     finding = Finding(
-        "block-not-found",
+        Code.BLOCK_NOT_FOUND,
         f"{why}, so nothing was read from the table",
         "Compare the tab with the layout; if it is no such form, leave it out in [tabs].",
         cell=cell,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from boreotabula.reading.findings import Finding, Telling
+from boreotabula.reading.findings import Code, Finding, Telling
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet
 
@@ -99,7 +99,7 @@ def missing_stubs(sheet: Sheet, block: BlockPlan, place: Place) -> Iterator[Find
     for field in block.stub:
         if field not in place.stub:
             yield Finding(
-                "stub-heading-missing",
+                Code.STUB_HEADING_MISSING,
                 f"no heading for the stub column “{field}”; it is empty in the records",
                 f"A column of the table has no heading at all: write “{field}” over it, if it is"
                 " that one."

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from boreotabula.layout.headings import HeadingNames, normal_form
 from boreotabula.reading.cells import cell_text, is_figure
-from boreotabula.reading.findings import WHOLE, Finding, Telling
+from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
@@ -307,7 +307,7 @@ def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int
     goes_down = _count_right(sheet, bottom + 1, right) > here
     rows = (top, bottom + wanting) if goes_down else (max(top - wanting, 0), bottom)
     finding = Finding(
-        "heading-rows-doubtful",
+        Code.HEADING_ROWS_DOUBTFUL,
         f"the heading levels could begin in {sheet.row_called(top - wanting)} or in"
         f" {sheet.row_called(top)}; {sheet.row_called(rows[0])} was taken",
         "Compare with the sheet; clear the row that is no heading, or merge the stub headings"
@@ -319,7 +319,7 @@ def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int
 
 def _too_deep(sheet: Sheet, top: int, bottom: int, depth: int, stub: Mapping[str, int]) -> Finding:
     return Finding(
-        "heading-rows-doubtful",
+        Code.HEADING_ROWS_DOUBTFUL,
         f"the stub headings reach over {sheet.row_called(top)} to {sheet.row_called(bottom)}, but"
         f" the layout names {depth} heading rows; the lowest were taken for them",
         "Compare `across` (or `heading_rows`) with the sheet: one for each heading row.",
@@ -378,7 +378,7 @@ def _not_found(sheet: Sheet, block: BlockPlan, best: _Window | None) -> Finding:
     hits: Iterable[_Hit] = best.hits if best else ()
     seen = ", ".join(f"{hit.field} in {sheet.address(hit.row, hit.column)}" for hit in hits)
     return Finding(
-        "block-not-found",
+        Code.BLOCK_NOT_FOUND,
         "no row holds the headings of the stub columns, so nothing was read from the table"
         if block.stub
         else "no row holds two headings that fields are known by, so nothing was read from the"
@@ -396,7 +396,7 @@ def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Wi
     )
     first, second = sheet.address(row, stub[hit.field]), sheet.address(hit.row, hit.column)
     return Finding(
-        "heading-twice",
+        Code.HEADING_TWICE,
         f"a second heading for “{hit.field}”: the table at {first} ends before it, and what"
         " is from here on was not read",
         "If the tables stand side by side, write `repeat = true` into [block]; else split them, or"
@@ -410,7 +410,7 @@ def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Wi
 def _second_place(sheet: Sheet, window: _Window, best: _Window) -> Finding:
     first, second = min(best.hits, key=_spot), min(window.hits, key=_spot)
     return Finding(
-        "block-found-twice",
+        Code.BLOCK_FOUND_TWICE,
         "the stub headings stand in two places: the table at"
         f" {sheet.address(first.row, first.column)} was read, the one here was not",
         "If both belong to the form, write `repeat = true` into [block]; else clear the headings"

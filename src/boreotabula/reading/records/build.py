@@ -14,14 +14,14 @@ from numpy.typing import NDArray
 from boreotabula.layout.addresses import column_letters
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns.kinds import Columns
-from boreotabula.reading.findings import Finding, Spot, Telling
+from boreotabula.reading.findings import Code, Finding, Spot, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.arrays import repeated, taken
 from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
 from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
-from boreotabula.reading.values.form import ValueForm
+from boreotabula.reading.values.form import Reason, ValueForm
 from boreotabula.reading.values.picked import Picked
 from boreotabula.workbooks.sheet import Cell, Sheet
 
@@ -33,7 +33,7 @@ class Misfit:
     row: int
     column: int
     cell: Cell
-    reason: str
+    reason: Reason
 
 
 @dataclass(frozen=True)
@@ -329,7 +329,7 @@ class _Builder:
             where = self.sheet.address(int(rows[blank[0]]), int(columns[blank[0]]))
             more = f" (and {len(blank) - 1} more)" if len(blank) > 1 else ""
             finding = Finding(
-                "required-value-blank",
+                Code.REQUIRED_VALUE_BLANK,
                 f"“{field}” is blank in {where}{more}; `required` says that every record has it",
                 "Fill the cell, or ask the sender.",
                 cell=where,
@@ -347,7 +347,7 @@ class _Builder:
             text = cell_text(self.sheet.rows[spots[0][0]][column])
             many = f"{len(spots)} cells are" if len(spots) > 1 else "1 cell is"
             finding = Finding(
-                "cells-unplaced",
+                Code.CELLS_UNPLACED,
                 f"{many} beside values that are all blank, “{text}” first; no record can hold"
                 f" {'them' if len(spots) > 1 else 'it'}",
                 '`blank = "keep"` in [block] makes records of blank values.',
@@ -442,7 +442,7 @@ def _heading_findings(
     kind = form.kind
     failed = [
         Finding(
-            "heading-not-converted",
+            Code.HEADING_NOT_CONVERTED,
             f"the heading “{cell_text(heads.labels[at])}” is no {kind} for “{field}” ({reason});"
             " the field is empty in the records of its column",
             "If the column is no part of the table, list its heading in `ignore`.",

@@ -7,7 +7,7 @@ from datetime import date
 
 import pyarrow as pa
 
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
@@ -62,7 +62,7 @@ def without_year(plan: Plan, field: str, number: int, where: str) -> Finding:
     year_field = plan.years[field]
     records = "1 record" if number == 1 else f"{number} records"
     return Finding(
-        "month-without-year",
+        Code.MONTH_WITHOUT_YEAR,
         f"the month of {records} has no year, and “{year_field}” does not tell it; “{field}” is"
         " empty there",
         f"Look for what fills “{year_field}” here, or write the year beside the month.",

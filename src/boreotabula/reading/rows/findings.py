@@ -9,11 +9,11 @@ import numpy as np
 
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
-from boreotabula.reading.findings import Finding, Telling
+from boreotabula.reading.findings import Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.rows.table_rows import (
-    UNDER_HEADINGS,
     RowKind,
+    RuleKind,
     TableRows,
     carried_columns,
     known_counts,
@@ -63,7 +63,7 @@ def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     verb, they = ("holds", "it is") if len(rows) == 1 else ("hold", "they are")
     called = sheet.rows_called(rows)
     return Finding(
-        "row-without-stub",
+        Code.ROW_WITHOUT_STUB,
         f"{called} {verb} values, but no stub cell names them; {they} unplaced",
         "Fill the stub cells; if this is a row of totals, write a label such as “Total” beside it"
         f" and list it in `totals`; {carry}; a row of units under"
@@ -76,7 +76,7 @@ def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
 
 def _numbered(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     return Finding(
-        "columns-numbered",
+        Code.COLUMNS_NUMBERED,
         f"{sheet.row_called(rows[0])} under the headings numbers the columns; it is unplaced, and"
         " makes no records",
         "Write `under_headings = 1` into [block], so that it is left out by a rule.",
@@ -93,7 +93,7 @@ def _unsure(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     verb = "is" if len(rows) == 1 else "are"
     called = sheet.rows_called(rows)
     return Finding(
-        "row-below-table",
+        Code.ROW_BELOW_TABLE,
         f"{called} below the table (“{text}”) {verb} not filled as its records are, and"
         f" {verb} in no record",
         "If it is a record, fill its cells, or write `every_row = true` into [block]; if it is a"
@@ -121,7 +121,7 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
         called = sheet.rows_called(rows)
         yield Telling(
             Finding(
-                "row-unclear",
+                Code.ROW_UNCLEAR,
                 f"{called} (“{text}”) {verb} no values, but other cells besides the"
                 f" first, so it names no “{block.group_row}”; the rows below keep the group before",
                 "If it is the name of a group, clear the other cells; if it is a line without"
@@ -137,7 +137,7 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
     called = sheet.rows_called(rows)
     yield Telling(
         Finding(
-            "row-without-value",
+            Code.ROW_WITHOUT_VALUE,
             f"{called} (“{text}”) {verb} no value, and {verb} no record; left out by"
             " the rule `blank`",
             'Nothing to do, if a row without values tells nothing; else `blank = "keep"` in'
@@ -166,7 +166,7 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
         if table.kind(row) == table.kind(after) == RowKind.GROUP:
             yield Telling(
                 Finding(
-                    "group-doubtful",
+                    Code.GROUP_DOUBTFUL,
                     f"{sheet.row_called(row)} and {sheet.row_called(after)} both look like"
                     f" the name of a “{columns.block.group_row}”; the lower one was taken, but it"
                     " may be a line without values",
@@ -187,7 +187,7 @@ def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Fin
         return
     row = int(table.record_rows[~table.stub[group_row].filled][0])
     yield Finding(
-        "group-missing",
+        Code.GROUP_MISSING,
         f"no row above {sheet.row_called(row)} names its “{group_row}”; the field is empty"
         " in its records",
         "Write the name of the group into a row of its own above the lines.",
@@ -199,16 +199,16 @@ def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Fin
 
 def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """A rule that leaves out every row."""
-    rules = [(row, why) for row, why in sorted(table.whys.items()) if why != UNDER_HEADINGS]
+    rules = [(row, rule) for row, rule in sorted(table.rules.items()) if rule.kind is RuleKind.SKIP]
     if rules:
-        row, why = rules[0]
+        row, rule = rules[0]
         yield Finding(
-            "rule-takes-all",
-            f"the rule “{why}” leaves out every row of the table, so it gives no records",
+            Code.RULE_TAKES_ALL,
+            f"the rule “{rule}” leaves out every row of the table, so it gives no records",
             "Make the pattern more exact: it should match only the rows that are not wanted.",
             cell=sheet.address(row, columns.left),
             looked_for="rows of records",
-            found=why,
+            found=str(rule),
         )
 
 
@@ -230,7 +230,7 @@ def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
         verb = "fills" if len(rows) == 1 else "fill"
         called = sheet.rows_called(rows)
         yield Finding(
-            "row-nearly-blank",
+            Code.ROW_NEARLY_BLANK,
             f"{called} (“{text}”) {verb} one cell, most others three or more;"
             f" {'it was read as a record' if len(rows) == 1 else 'they were read as records'}",
             "If it is a remark or a heading, leave it out with `skip`; if it names the rows below,"
@@ -259,7 +259,7 @@ def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[F
             rest = f", and filled in the other {others}" if others else ", all that the table has"
             called = sheet.rows_called(blank)
             yield Finding(
-                "stub-cell-blank",
+                Code.STUB_CELL_BLANK,
                 f"“{field}” is blank in {called}{rest}; the records are without it",
                 "Fill the cell, or ask the sender"
                 + (
@@ -292,7 +292,7 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -
         called = sheet.rows_called(below)
         yield Telling(
             Finding(
-                "records-below-end",
+                Code.RECORDS_BELOW_END,
                 f"`ends_at` (“{rule}”) ends the table at {sheet.row_called(row)}, but"
                 f" {called} below it {verb} filled as its records are; nothing there"
                 " was read",
@@ -346,7 +346,7 @@ def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator
         verb = "looks" if len(rows) == 1 else "look"
         called = sheet.rows_called(rows)
         yield Finding(
-            "total-likely",
+            Code.TOTAL_LIKELY,
             f"{called} (“{label}”) {verb} like a row of totals, but no pattern of"
             " `totals` matches; it was read as a record",
             f"If it is one, add “{label}” to `totals` of [block].",

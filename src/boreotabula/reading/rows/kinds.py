@@ -15,9 +15,10 @@ from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.reading.rows.table_rows import (
-    UNDER_HEADINGS,
     Kinds,
     RowKind,
+    Rule,
+    RuleKind,
     StubCells,
     TableRows,
     carried_columns,
@@ -50,7 +51,7 @@ def tell_rows_apart(
     return TableRows(
         rows.start,
         kinds,
-        teller.whys,
+        teller.rules,
         {name: some.take(records) for name, some in own.items()},
         ended,
         rows.start + int(inside[-1]) if len(inside) else place.bottom,
@@ -148,7 +149,7 @@ class _Teller:
         self.within = self.filled[:, columns.left : columns.right]
         known = (ColumnKind.STUB, ColumnKind.BESIDE)
         self.known = [one.column for one in columns.of(*known)]
-        self.whys: dict[int, str] = {}
+        self.rules: dict[int, Rule] = {}
 
     def kinds(self, spoken: frozenset[Spot]) -> Kinds:
         """The kind of each row. The order of the questions is the order of the rules in the docs:
@@ -163,7 +164,8 @@ class _Teller:
             self._ask(kinds, open_, counts == 1, RowKind.LABEL, self._is_boilerplate)
         under = open_ & (np.arange(len(rows)) < block.under_headings)
         kinds[under], open_[under] = RowKind.LEFT_OUT, False
-        self.whys |= dict.fromkeys((np.flatnonzero(under) + rows.start).tolist(), UNDER_HEADINGS)
+        left_out = (np.flatnonzero(under) + rows.start).tolist()
+        self.rules |= dict.fromkeys(left_out, Rule(RuleKind.UNDER_HEADINGS))
         if self.place.totals_from is not None:
             totals = open_ & (np.arange(rows.start, rows.stop) >= self.place.totals_from)
             kinds[totals], open_[totals] = RowKind.TOTAL, False
@@ -217,7 +219,7 @@ class _Teller:
             rule = skip.first_for(texts)
             if rule is not None:
                 kinds[at], open_[at] = RowKind.LEFT_OUT, False
-                self.whys[row] = f"skip: {rule.text}"
+                self.rules[row] = Rule(RuleKind.SKIP, rule.text)
             elif totals.first_for(texts) is not None:
                 kinds[at], open_[at] = RowKind.TOTAL, False
 

@@ -7,8 +7,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from enum import IntEnum
+from enum import Enum, IntEnum
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,7 +36,7 @@ class RowKind(IntEnum):
     GROUP = 5
     """Names the group of the rows below."""
     LEFT_OUT = 6
-    """Left out by a rule; `whys` names it."""
+    """Left out by a rule; `rules` names it."""
     LABEL = 7
     """Holds nothing but a text of the form itself."""
     NAMELESS = 8
@@ -62,8 +63,21 @@ def of_kind(kinds: Kinds, *wanted: RowKind) -> NDArray[np.bool_]:
     return found
 
 
-UNDER_HEADINGS = "under_headings"
-"""The rule that leaves out rows right below the headings."""
+class RuleKind(Enum):
+    """The rules that leave out rows; the value is their key in the layout."""
+
+    UNDER_HEADINGS = "under_headings"
+    SKIP = "skip"
+
+
+class Rule(NamedTuple):
+    """A rule of the layout that leaves out a row, with its pattern if it has one."""
+
+    kind: RuleKind
+    pattern: str = ""
+
+    def __str__(self) -> str:
+        return f"{self.kind.value}: {self.pattern}" if self.pattern else self.kind.value
 
 
 _NO_ROWS = np.zeros(0, np.intp)
@@ -102,8 +116,8 @@ class TableRows:
     """The first row, counted from 0."""
     kinds: Kinds
     """What it is and what each row below it is."""
-    whys: Mapping[int, str]
-    """The rules that leave rows out."""
+    rules: Mapping[int, Rule]
+    """The rules that leave rows out, by row."""
     stub: Mapping[str, StubCells]
     """The stub cells of the record rows, in order; those carried down once `carried` was called."""
     ended: tuple[int, int, str] | None

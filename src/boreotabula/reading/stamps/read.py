@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, kind_of
-from boreotabula.reading.findings import Finding, Spot, Telling
+from boreotabula.reading.findings import Code, Finding, Spot, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan, StampPlan
 from boreotabula.reading.stamps.search import Source, StampSearch, Surroundings, as_cell
@@ -101,7 +101,7 @@ def read_stamps(
     )
 
 
-_ABSENT = ("stamp-not-found", "stamp-blank")
+_ABSENT = (Code.STAMP_NOT_FOUND, Code.STAMP_BLANK)
 
 
 def _may_lack(stamp: StampPlan, told: Sequence[Finding]) -> bool:
@@ -117,7 +117,7 @@ def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:
     if told:
         return value, told
     note = Finding(
-        "stamp-default",
+        Code.STAMP_DEFAULT,
         f"no value for “{stamp.field}” on this tab; the layout's default was taken",
         "Nothing to do, if the default is right here.",
         looked_for=stamp.field,
@@ -136,7 +136,7 @@ def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Fin
         return Source(kept[""], source.spot, source.label, source.where), []
     return None, [
         Finding(
-            "stamp-pattern-differs",
+            Code.STAMP_PATTERN_DIFFERS,
             f"“{text}” is not of the form “{stamp.pattern.text}”, so “{stamp.field}” is empty in"
             " all records of this tab",
             "Correct the cell, or the pattern of the stamp.",
@@ -165,7 +165,7 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
     origin = "" if in_cell else f" (from {source.where or 'the name of the file or tab'})"
     return None, [
         Finding(
-            "stamp-not-converted",
+            Code.STAMP_NOT_CONVERTED,
             f"“{cell_text(source.cell)}”{origin} is no {form.kind} for “{name}”"
             f" ({result.failures[0][1]}); the field is empty in all records of this tab",
             "Correct the cell, or look whether the form has moved on this tab."
@@ -181,7 +181,7 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
 def _says_nothing(name: str, source: Source) -> Finding:
     text = cell_text(source.cell)
     return Finding(
-        "stamp-blank",
+        Code.STAMP_BLANK,
         f"“{text}” stands for nothing, as `empty` says, so “{name}” is empty in all records of this"
         " tab",
         "Fill the cell; or write `optional = true` or a `default` into the stamp.",

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Finding, Spot
+from boreotabula.reading.findings import Code, Finding, Spot
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, StampPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
@@ -175,7 +175,7 @@ class StampSearch:
         where = self.sheet.address(*spot) if spot else ""
         labels = ", ".join(one.text for one in stamp.labels)
         return Finding(
-            "stamp-not-found",
+            Code.STAMP_NOT_FOUND,
             f"the label {labels} is not above or left of the table at"
             f" {self.sheet.address(row, column)} (the first one is in {where}), so"
             f" “{stamp.field}” is empty in the records of that table",
@@ -259,7 +259,7 @@ def _parted(text: str) -> tuple[str, str]:
 
 def _no_such_name(stamp: StampPlan, name: str) -> Finding:
     return Finding(
-        "stamp-not-found",
+        Code.STAMP_NOT_FOUND,
         f"the workbook has no name “{name}” for a cell, so “{stamp.field}” is empty in all records"
         " of this tab",
         "Look for the name in the name manager of the spreadsheet program.",
@@ -270,7 +270,7 @@ def _no_such_name(stamp: StampPlan, name: str) -> Finding:
 
 def _blank(stamp: StampPlan, where: str, beside: str) -> Finding:
     return Finding(
-        "stamp-blank",
+        Code.STAMP_BLANK,
         f"the cell for “{stamp.field}” is blank{beside}; the field is empty in all records of this"
         " tab",
         "Fill the cell, or look whether the form has moved on this tab.",
@@ -283,7 +283,7 @@ def _blank(stamp: StampPlan, where: str, beside: str) -> Finding:
 def _not_found(stamp: StampPlan) -> Finding:
     labels = ", ".join(one.text for one in stamp.labels)
     return Finding(
-        "stamp-not-found",
+        Code.STAMP_NOT_FOUND,
         f"no cell of this tab holds the label {labels}, so “{stamp.field}” is empty in all its"
         " records",
         "Add the label that stands here to the stamp in the layout, or mark the stamp"
@@ -297,7 +297,7 @@ def _found_twice(sheet: Sheet, stamp: StampPlan, filled: Sequence[Source]) -> Fi
     places = " and ".join(one.where for one in filled)
     texts = ", ".join(f"“{cell_text(one.cell)}”" for one in filled)
     return Finding(
-        "stamp-found-twice",
+        Code.STAMP_FOUND_TWICE,
         f"the label of “{stamp.field}” stands more than once, with {texts} in {places}; none was"
         " taken, and the field is empty in all records of this tab",
         "Make the label of the stamp more exact, or name the cell with `cell`.",
@@ -311,7 +311,7 @@ def _label_differs(sheet: Sheet, stamp: StampPlan, spot: Spot, label: Spot | Non
     there = cell_text(sheet.cell(*label)) if label else "blank"
     wanted = ", ".join(one.text for one in stamp.labelled)
     return Finding(
-        "stamp-label-differs",
+        Code.STAMP_LABEL_DIFFERS,
         f"the cell for “{stamp.field}” should have the label {wanted} left of it or above, but"
         f" there stands “{there}”; nothing was taken, and the field is empty in all records of this"
         " tab",

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.compare import Check, Totals
 from boreotabula.reading.totals.figures import Figures
@@ -91,7 +91,7 @@ def _differs(sheet: Sheet, checks: Sequence[Check], culprit: str) -> Finding:
     others += " …" if len(checks) > 6 else ""
     also = f"; so are {others}" if len(checks) > 2 else f"; so is {others}" if others else ""
     return Finding(
-        "total-differs",
+        Code.TOTAL_DIFFERS,
         f"the printed total {_number(first.printed)} in {where} is {more} than the"
         f" {_number(first.summed)} of the records that it sums up ({_range(sheet, first)}){also}"
         + (f": {culprit}" if culprit else ""),
@@ -127,7 +127,7 @@ def _of_line(sheet: Sheet, totals: Totals, checks: Sequence[Check]) -> Finding:
         " records"
     )
     return Finding(
-        "total-differs",
+        Code.TOTAL_DIFFERS,
         f"{said}: the first is {_number(first.printed)} in {where}, the records sum up to"
         f" {_number(first.summed)}",
         "If they are no sums (a share, a price), list the heading or label in `ignore` or `skip`"
@@ -145,7 +145,7 @@ def _flawed(sheet: Sheet, totals: Totals) -> Finding:
     many = len(totals.flaws)
     said = "1 printed total holds" if many == 1 else f"{many} printed totals hold"
     return Finding(
-        "total-without-number",
+        Code.TOTAL_WITHOUT_NUMBER,
         f"{said} no number that could be compared: “{text}”",
         "Nothing is lost of the records; the sender may look at the formula.",
         cell=sheet.address(row, column),
@@ -194,7 +194,7 @@ class _Search:
         for row in self.table.of(*_NO_RECORDS):
             held = [n for at in columns if (n := self.figures.at(row, at)) is not None]
             if held and abs(sum(held) - apart) < _NEAR:
-                why = self.table.whys.get(row, "it is in no record")
+                why = self.table.rules.get(row, "it is in no record")
                 return f"{self.sheet.row_called(row)} holds just that much ({why})"
         return ""
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
-from boreotabula.reading.findings import WHOLE, Finding, Telling
+from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
@@ -162,7 +162,7 @@ def _column_finding(sheet: Sheet, place: Place, column: Column) -> Finding:
     heading = next((cell_text(one) for one in reversed(column.labels) if one != ""), "")
     where = sheet.address(max(place.bottom, 0), column.column)
     return Finding(
-        "looks-like-total",
+        Code.LOOKS_LIKE_TOTAL,
         f"{sheet.column_called(column.column)} (“{heading}”) holds the sums of columns beside it;"
         " its cells are unplaced, and make no records",
         f"Add “{heading}” to `totals` of [block]; if it is no total, say so by `ignore` or another"

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.rows.total_words import begins_as_total
 from boreotabula.reading.totals.figures import Figures, all_agree
@@ -266,7 +266,7 @@ def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     label, patterns = _labels(sheet, columns, rows)
     verb, their = ("holds", "its") if len(rows) == 1 else ("hold", "their")
     return Finding(
-        "looks-like-total",
+        Code.LOOKS_LIKE_TOTAL,
         f"{sheet.rows_called(rows)} (“{label}”) {verb} the sums of records above or below; {their}"
         " cells are unplaced, and make no records",
         f"Add {patterns} to `totals` of [block]; if this is no total, correct the sheet."
@@ -283,7 +283,7 @@ def maybe_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Findin
     label, patterns = _labels(sheet, columns, rows)
     verb, were = ("holds", "it was") if len(rows) == 1 else ("hold", "they were")
     return Finding(
-        "total-likely",
+        Code.TOTAL_LIKELY,
         f"{sheet.rows_called(rows)} (“{label}”) {verb} just the sum of records above or below, but"
         f" no pattern of `totals` matches; {were} read as a record",
         f"If it is a total, add {patterns or 'its label'} to `totals` of [block].",

@@ -20,6 +20,7 @@ from boreotabula.reading.values.bounds import outside_of
 from boreotabula.reading.values.form import (
     DoubtError,
     NotConvertedError,
+    Reason,
     ValueForm,
     plain_form,
 )
@@ -52,7 +53,7 @@ class Converted:
     """Values in the order of the cells, empty where `failures` (place, reason) says so."""
 
     values: pa.Array
-    failures: tuple[tuple[int, str], ...] = ()
+    failures: tuple[tuple[int, Reason], ...] = ()
     outside: tuple[tuple[int, str], ...] = ()
     """Values that the layout does not allow, but that stay: place, and what is wrong."""
     blanked: tuple[int, ...] = ()
@@ -182,9 +183,9 @@ class _Conversion:
     def __init__(self, cells: Sequence[Cell], form: ValueForm) -> None:
         self.cells, self.form = cells, form
         self.texts: dict[str, object] = {}
-        self.doubtful: list[tuple[int, str]] = []
+        self.doubtful: list[tuple[int, Reason]] = []
         self.rounded: list[int] = []
-        self.failures: list[tuple[int, str]] = []
+        self.failures: list[tuple[int, Reason]] = []
         self.blanked: list[int] = []
 
     def done(self) -> Converted:
@@ -194,7 +195,7 @@ class _Conversion:
         array = as_array(values, self.form)
         return Converted(
             array,
-            tuple(sorted(self.failures)),
+            tuple(sorted(self.failures, key=lambda one: one[0])),
             outside_of(array, self.form),
             tuple(self.blanked),
             tuple(self.rounded),
@@ -209,10 +210,10 @@ class _Conversion:
             return None
         try:
             return self._converted(place, cell)
-        except DoubtError as reason:
-            self.doubtful.append((place, str(reason)))
-        except NotConvertedError as reason:
-            self.failures.append((place, str(reason)))
+        except DoubtError as error:
+            self.doubtful.append((place, error.reason))
+        except NotConvertedError as error:
+            self.failures.append((place, error.reason))
         return None
 
     def _converted(self, place: int, cell: Cell, way: object = None) -> object:
@@ -248,10 +249,10 @@ class _Conversion:
             try:
                 values[place] = self._converted(place, self.cells[place], way)
             except NotConvertedError as why:
-                self.failures.append((place, str(why)))
+                self.failures.append((place, why.reason))
         return Doubt(
             tuple(place for place, _ in self.doubtful),
-            self.doubtful[0][1],
+            str(self.doubtful[0][1]),
             settled,
             tuple(evidence.values()),
             "the decimal mark" if self.form.base in _NUMBERS else "day and month",

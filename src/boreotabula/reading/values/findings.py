@@ -5,20 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.values.convert import Converted, Doubt
-from boreotabula.reading.values.form import ValueForm
-from boreotabula.reading.values.numbers import BESIDE
+from boreotabula.reading.values.form import Reason, ValueForm
 from boreotabula.workbooks.sheet import Cell
 
 Where = Callable[[int], str]
 """The address of the cell at a place among those that were converted."""
 
 
-def not_converted(cell: Cell, where: str, field: str, form: ValueForm, reason: str) -> Finding:
+def not_converted(cell: Cell, where: str, field: str, form: ValueForm, reason: Reason) -> Finding:
     text = cell_text(cell)
     return Finding(
-        "value-not-converted",
+        Code.VALUE_NOT_CONVERTED,
         f"“{text}” is no {form.kind} for “{field}” ({reason}); the record keeps an empty value",
         "Correct the cell, or ask the sender what is meant." + _unit_hint(reason),
         cell=where,
@@ -27,16 +26,16 @@ def not_converted(cell: Cell, where: str, field: str, form: ValueForm, reason: s
     )
 
 
-def _unit_hint(reason: str) -> str:
-    return " A unit can be named with `unit` of the field." if reason.endswith(BESIDE) else ""
+def _unit_hint(reason: Reason) -> str:
+    return " A unit can be named with `unit` of the field." if reason.has_unit else ""
 
 
 def column_not_converted(
-    cells: Sequence[Cell], called: str, where: str, field: str, form: ValueForm, reason: str
+    cells: Sequence[Cell], called: str, where: str, field: str, form: ValueForm, reason: Reason
 ) -> Finding:
     article = "an" if form.kind[0] in "aeiou" else "a"
     return Finding(
-        "column-not-converted",
+        Code.COLUMN_NOT_CONVERTED,
         f"none of the {len(cells)} cells of {called} is {article} {form.kind} for “{field}”"
         f" ({reason})",
         "If the column is no part of the table, list its heading in `ignore`; if it is another"
@@ -62,7 +61,7 @@ def about_values(
 def _outside(cell: Cell, where: str, field: str, why: str) -> Finding:
     text = cell_text(cell)
     return Finding(
-        "value-outside",
+        Code.VALUE_OUTSIDE,
         f"“{text}” for “{field}” is {why}; the record keeps it",
         "Correct the cell; or change `min`, `max` or `choices` of the field, or list the spelling"
         " in `same_as`.",
@@ -78,7 +77,7 @@ def _rounded(
     first = done.rounded[0]
     text = cell_text(cells[first])
     return Finding(
-        "values-rounded",
+        Code.VALUES_ROUNDED,
         f"{_cells(len(done.rounded))} for “{field}” with more than {form.digits} decimals, the"
         f" first of them “{text}”, rounded to these, halves to even",
         "Give the field more decimals, or make it a number, if they matter.",
@@ -95,14 +94,14 @@ def _doubtful(doubt: Doubt, cells: Sequence[Cell], where: Where, field: str) -> 
     shown = [f"“{cell_text(cells[at])}” in {where(at)}" for at in doubt.evidence]
     if doubt.settled:
         said = f"read like {shown[0]}, which can be read in one way only"
-        code = "read-by-evidence"
+        code = Code.READ_BY_EVIDENCE
     else:
         said = (
             f"and {' and '.join(shown)} speak for either way; they are empty in the records"
             if shown
             else "and no other cell settles it; they are empty in the records"
         )
-        code = "reading-doubtful"
+        code = Code.READING_DOUBTFUL
     key = "decimal_mark" if doubt.about == "the decimal mark" else "day_first"
     return Finding(
         code,

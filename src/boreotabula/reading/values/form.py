@@ -88,8 +88,24 @@ def plain_form(text: str) -> str:
     return " ".join(text.split()).casefold()
 
 
+@dataclass(frozen=True)
+class Reason:
+    """Why a cell does not convert; as a text, in an analyst's words."""
+
+    text: str
+    has_unit: bool = False
+    """Whether something beside the number is to blame, which the layout could name as a unit."""
+
+    def __str__(self) -> str:
+        return self.text
+
+
 class NotConvertedError(ValueError):
     """A cell does not hold a value of the wanted type; the text is the reason."""
+
+    def __init__(self, text: str, *, has_unit: bool = False) -> None:
+        super().__init__(text)
+        self.reason = Reason(text, has_unit)
 
 
 class DoubtError(NotConvertedError):

@@ -11,7 +11,6 @@ from boreotabula.reading.values.form import DoubtError, NotConvertedError, Value
 # Groups of digits are set apart by a space (ISO 80000-1, 7.3.1), in some countries an apostrophe.
 _SPACES = " \u00a0\u2007\u2009\u202f"
 _APOSTROPHES = "'\u2019"
-BESIDE = "beside the number"
 _MINUS = "-\u2212\u2013"
 _PARTS = re.compile(rf"(?P<body>[\d.,{_SPACES}{_APOSTROPHES}]*\d[\d.,]*)(?P<power>[eE][+-]?\d+)?")
 _PLAIN = re.compile(r"\d+(\.\d*)?|\.\d+")
@@ -35,7 +34,7 @@ def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
     """
     bare = _bare(text, form)
     if bare is None:
-        raise NotConvertedError(_why_not(text))
+        raise _not_converted(text)
     decimal = form.decimal_mark or _other(form.thousands_mark) or mark
     if decimal is None:
         decimal = _decimal_mark(bare.body)
@@ -45,7 +44,7 @@ def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
     whole, _, part = bare.body.partition(decimal)
     digits = _joined(whole, decimal, form)
     if digits is None or not (part.isdigit() or not part) or not (digits or part):
-        raise NotConvertedError(_why_not(text))
+        raise _not_converted(text)
     number = Decimal(f"{digits or '0'}.{part or '0'}{bare.power}")
     number = -number if bare.negative else number
     return number / 100 if bare.percent else number
@@ -144,9 +143,9 @@ def _without_unit(text: str, units: tuple[str, ...]) -> str | None:
 _WITH_SIGN = re.compile(r"[^\d\s]{1,12}\s*[\d.,]*\d|\d[\d.,\s]*[^\d\s.,]{1,12}")
 
 
-def _why_not(text: str) -> str:
+def _not_converted(text: str) -> NotConvertedError:
     """Why a text is no number: the same words for the same kind of fault."""
     sign = re.sub(r"[\d,\s()]+|(?<![^\W\d])\.", "", text)
     if sign.strip(_MINUS + "+") and _WITH_SIGN.fullmatch(text.strip()):
-        return f"“{sign}” {BESIDE}"
-    return "text where a number belongs"
+        return NotConvertedError(f"“{sign}” beside the number", has_unit=True)
+    return NotConvertedError("text where a number belongs")

@@ -19,7 +19,7 @@ from typing import Any
 import pyarrow as pa
 
 from boreotabula.reading.account.unplaced import UnplacedCells
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.arrays import repeated
@@ -171,7 +171,7 @@ def read_head(head: bytes, body: Streams) -> FileReading:
         tabs,
         about["other_tabs"],
         tuple(about["patterns"]),
-        tuple(Finding(**one) for one in about["findings"]),
+        tuple(Finding(**{**one, "code": Code(one["code"])}) for one in about["findings"]),
         unplaced,
         about["read"],
         about["read_as"],

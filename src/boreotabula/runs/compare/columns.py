@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 
 _Columns = tuple[str, ...]
@@ -60,7 +60,7 @@ def _differs(
         at = next(n for n in range(shared) if columns[n] != usual[n])
         lacking = f", and “{usual[at]}” is not where it should be" if usual[at] else ""
         return Finding(
-            "column-lacking",
+            Code.COLUMN_LACKING,
             f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}"
             f"{lacking}; the columns from there on were read as other fields",
             "Ask the sender for the column, or read such files by a block of their own.",
@@ -71,7 +71,7 @@ def _differs(
             file=file,
         )
     return Finding(
-        "columns-differ",
+        Code.COLUMNS_DIFFER,
         f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}",
         "Look which column is lacking or new at its end.",
         cell=cell,

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
-from boreotabula.runs.file.read import COPY, FileReading, TabResult
+from boreotabula.runs.file.read import FileReading, TabResult
 
 
 def without_copies(readings: Iterable[FileReading]) -> Iterator[FileReading]:
@@ -77,7 +77,7 @@ def _repeated(file: str, tab: TabResult, of: str, stamps: Mapping[str, object]) 
     differ = [name for name in here if here[name] != stamps.get(name)]
     said = ", ".join(f"{name} = {here[name]} instead of {stamps.get(name)}" for name in differ)
     return Finding(
-        "values-repeated",
+        Code.VALUES_REPEATED,
         f"all {sum(tab.facts.numbers.values())} numbers of this tab are those of “{of}”"
         + (f", but {said}" if said else "")
         + "; all were kept",
@@ -100,7 +100,8 @@ def _left_out(tab: TabResult, of: str) -> TabResult:
         tab,
         tables={},
         record_count=0,
-        account=Account(filled, roles, {f"{COPY} of {of}": filled}),
+        account=Account(filled, roles, {f"copy: of {of}": filled}),
+        copy_of=of,
         heads={},
         totals=TotalsCount(),
         facts=replace(tab.facts, digest="", body="", numbers={}, largest={}, empty=(), beside={}),
@@ -111,7 +112,7 @@ def _copied(reading: FileReading, tab: TabResult, of: str) -> Finding:
     count = tab.record_count
     records = "record" if count == 1 else f"{count:,} records"
     return Finding(
-        "tab-twice",
+        Code.TAB_TWICE,
         f"this tab holds the same {records}, stamps and values, as “{of}”; only those of that one"
         " were kept",
         "Delete the copy; or, if both are meant, add a stamp to the layout that tells them apart.",

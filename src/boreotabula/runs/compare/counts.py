@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from statistics import median
 
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 
 _MOST_TOLD = 5
@@ -41,7 +41,7 @@ class FewRecords:
                 if usual >= _ENOUGH and count * _FEW < usual:
                     records = "1 record" if count == 1 else f"{count} records"
                     yield Finding(
-                        "records-few",
+                        Code.RECORDS_FEW,
                         f"this tab gave {records}; half of the {len(counts)} tabs like it gave"
                         f" {usual:g} or more",
                         "Look whether its table was cut off, or has a gap that ends it.",
@@ -75,7 +75,7 @@ class MissingTabs:
             if len(having) + 1 == len(self._files) >= _FEWEST_FILES:
                 (file,) = set(self._files) - having
                 yield Finding(
-                    "tab-missing",
+                    Code.TAB_MISSING,
                     f"no tab “{name}” was read of this file; the other {len(having)} have one",
                     "Look whether it was renamed, or ask the sender for it.",
                     looked_for=name,
@@ -106,7 +106,7 @@ class FieldsEmpty:
         for name, files in sorted(self._empty.items()):
             if len(files) == 1:
                 yield Finding(
-                    "field-empty-here",
+                    Code.FIELD_EMPTY_HERE,
                     f"“{name}” is empty in all records of this file, and filled in the other"
                     f" {self._files - 1}",
                     "Look for the column or cell that fills it in the other files.",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 
 _FEW = 20
@@ -52,7 +52,7 @@ class HeadingCount:
             return
         for head, met in few[:_MOST_TOLD]:
             yield Finding(
-                "heading-rare",
+                Code.HEADING_RARE,
                 f"the heading “{head}” stands on {met.tabs} of {self.tabs} tabs; its column was"
                 " read as values like the others",
                 "Look whether it is a column of the table; if not, list it in `ignore`.",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 
 _Place = tuple[str, str]
@@ -47,7 +47,7 @@ class Keys:
             said = ", ".join(f"{n} = {_shown(v)}" for n, v in zip(self._key, key, strict=True))
             records = "1 record has" if many == 1 else f"{many:,} records have"
             yield Finding(
-                "key-twice",
+                Code.KEY_TWICE,
                 f"{records} the same key as {other}, the first with {said}; all were kept",
                 "Correct the cell that makes them alike, delete what was sent twice, or add a field"
                 " to `key` that tells them apart.",

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading, TabResult
 
 _USUAL = 10
@@ -48,7 +48,7 @@ class SameStamps:
             )
             of = f"{other} › {first}" if first else other
             yield Finding(
-                "sent-twice",
+                Code.SENT_TWICE,
                 f"{many} the same stamps as “{other}”, but other values: {said}, as on “{of}”; all"
                 " were read",
                 "Look which of the two is right, and leave the other out with [source] exclude.",
@@ -112,7 +112,7 @@ class MovedStamps:
                 elsewhere = [one for one in usual if one in tab.facts.labels]
                 moved = bool(elsewhere) or label in others or not label
                 if moved or not foreign:
-                    code = "stamp-moved" if moved else "stamp-label-unusual"
+                    code = Code.STAMP_MOVED if moved else Code.STAMP_LABEL_UNUSUAL
                     yield _moved(code, name, label, usual, elsewhere, file, tab, met.counts[label])
 
     def _usual(self, met: _Beside) -> list[str]:
@@ -135,7 +135,7 @@ class MovedStamps:
 
 
 def _moved(
-    code: str, name: str, label: str, usual: list[str], elsewhere: list[str], file: str,
+    code: Code, name: str, label: str, usual: list[str], elsewhere: list[str], file: str,
     tab: TabResult, count: int,
 ) -> Finding:  # fmt: skip
     cell = tab.facts.beside[name][1]
@@ -148,7 +148,7 @@ def _moved(
         f"{cell}, taken for “{name}”, has {there} beside it, on like tabs {wanted}{place}{more}",
         "Look whether a row or column was inserted above; `right_of` finds a label wherever it"
         " is, `labelled` makes this an error."
-        if code == "stamp-moved"
+        if code == Code.STAMP_MOVED
         else "Look whether the cell is still the one that is meant; `right_of` finds a label"
         " wherever it is, `labelled` makes this an error, and takes several labels.",
         cell=cell,

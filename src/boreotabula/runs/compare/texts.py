@@ -9,7 +9,7 @@ from itertools import groupby, islice
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.account.leftovers import TEXTS, about_strays
-from boreotabula.reading.findings import Finding, Unplaced
+from boreotabula.reading.findings import Code, Finding, Unplaced
 from boreotabula.runs.file.read import FileReading
 
 
@@ -29,7 +29,7 @@ class GuessedEncodings:
         for encoding, files in self._files.items():
             more = f" (and {len(files) - 1} more files)" if len(files) > 1 else ""
             yield Finding(
-                "read-as",
+                Code.READ_AS,
                 f"this text is not UTF-8; it was read as {encoding}, the likeliest by its"
                 f" letters{more}",
                 "If letters look wrong, say how the files are written with [text] encoding.",
@@ -99,7 +99,7 @@ def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]
     most = max(repeated.values())
     listed = ", ".join(f'"{text}"' for text in texts[:_MOST_NAMED])
     return Finding(
-        "texts-repeated",
+        Code.TEXTS_REPEATED,
         f"{said} outside the tables of up to {most} tabs, in the same words: {shown}",
         f"If they belong to the form itself, write `boilerplate = [{listed}]` at the top of the"
         " layout; then only new remarks are told.",
@@ -140,7 +140,7 @@ class Doubts:
             yield replace(first, message=first.message + more)
 
 
-DOUBTS = ("reading-doubtful", "read-by-evidence")
+DOUBTS = (Code.READING_DOUBTFUL, Code.READ_BY_EVIDENCE)
 """The codes of findings about texts that can be read in two ways."""
 
 TOLD_FOR_THE_RUN = (TEXTS, *DOUBTS)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from heapq import nlargest
 
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.facts import KEPT
 from boreotabula.runs.file.read import FileReading
 
@@ -66,7 +66,7 @@ class FarValues:
             ]
         for times, sender, name, usual, (number, file, tab, cell) in nlargest(_MOST_TOLD, far):
             yield Finding(
-                "value-far",
+                Code.VALUE_FAR,
                 f"{number:,g} for “{name}” is {times:,.0f} times the {usual:,g} that the others of"
                 f" {sender} reach",
                 "Look at the cell: a digit too many, or another unit, perhaps.",

@@ -11,7 +11,7 @@ from boreotabula.layout.problems import nearest
 from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.limits import Limits
 from boreotabula.reading.blocks import TabSource, settle_blocks
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.stamps.read import convert_stamp
 from boreotabula.reading.stamps.search import NamedValue, Surroundings
@@ -80,7 +80,7 @@ class OpenFile:
         self.sheets: dict[str, Sheet] = {}
         self.broken: dict[str, UnreadableError] = {}
         self.findings: list[Finding] = [
-            *(Finding("read-as", one, "Nothing to do if this is right.") for one in book.doubts),
+            *(Finding(Code.READ_AS, one, "Nothing to do if this is right.") for one in book.doubts),
             *map(_open_quote, book.quotes),
         ]
         if source.unmatched:
@@ -110,7 +110,7 @@ class OpenFile:
             except UnreadableError as error:
                 self.broken[name] = error
                 said = f"this tab was not read: {error}"
-                self.say(Finding("tab-unreadable", said, error.advice, found=str(error)), name)
+                self.say(Finding(Code.TAB_UNREADABLE, said, error.advice, found=str(error)), name)
         return self.sheets.get(name)
 
     def say(self, finding: Finding, tab: str = "") -> None:
@@ -253,7 +253,7 @@ def _same_captures(
 def _captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Finding:
     said = ", ".join(f"{field} = {text}" for field, text in captured.items())
     return Finding(
-        "tabs-alike",
+        Code.TABS_ALIKE,
         f"this tab and “{first}” both mean {said}; both were read",
         "Look whether one of them is a copy; if so, delete it or leave it out with [tabs] except.",
         looked_for=f"one tab for {said}",
@@ -270,7 +270,7 @@ def name_ambiguous(
     )
     more = f" (so do {number - 1} more names)" if number > 1 else ""
     return Finding(
-        "name-ambiguous",
+        Code.NAME_AMBIGUOUS,
         f"“{name}” fits the pattern “{pattern}” in two ways: {said} was taken, {instead} would be"
         f" possible{more}",
         "Make the pattern more exact, or rename the file or tab.",
@@ -281,7 +281,7 @@ def name_ambiguous(
 
 def _open_quote(quote: OpenQuote) -> Finding:
     return Finding(
-        "quote-open",
+        Code.QUOTE_OPEN,
         f"the quote that opens in line {quote.line} (“{quote.text}”) is never closed, so all lines"
         " below it became one cell"
         if not quote.closed
@@ -296,7 +296,7 @@ def _open_quote(quote: OpenQuote) -> Finding:
 
 def _unmatched(source: SourceFile) -> Finding:
     return Finding(
-        "name-unmatched",
+        Code.NAME_UNMATCHED,
         "the name of this file matches no pattern of [source] include; it was read because it was"
         " named, and what the pattern captures is empty",
         "Rename the file, or add a pattern to [source] include.",
@@ -307,7 +307,7 @@ def _unmatched(source: SourceFile) -> Finding:
 
 def _not_chosen(said: str) -> Finding:
     return Finding(
-        "tab-not-chosen",
+        Code.TAB_NOT_CHOSEN,
         "this tab was not read, since [tabs] does not choose it, but it holds the headings of the"
         " table",
         "If it belongs to the form, rename the tab or add a pattern to [tabs] named; if not, list"
@@ -322,7 +322,7 @@ def _beside_position(said: str, alike: Sequence[str]) -> Finding:
     tabs = ", ".join(f"“{name}”" for name in alike[:5]) + (" …" if len(alike) > 5 else "")
     one = len(alike) == 1
     return Finding(
-        "tab-not-chosen",
+        Code.TAB_NOT_CHOSEN,
         f"only {said} is read, but {'1 more tab holds' if one else f'{len(alike)} more tabs hold'}"
         f" the headings of the table: {tabs}",
         f"If {'it belongs' if one else 'they belong'} to the form, choose by `named` or `every`"
@@ -336,7 +336,7 @@ def _beside_position(said: str, alike: Sequence[str]) -> Finding:
 def _all_left_out(book: Workbook) -> Finding:
     names = ", ".join(tab.name for tab in book.tabs)
     return Finding(
-        "rule-takes-all",
+        Code.RULE_TAKES_ALL,
         f"[tabs] leaves out every tab of this workbook ({names}), so nothing was read from it",
         "Make the patterns of `except` more exact, or take out `visible_only`.",
         looked_for="a tab that is not left out",
@@ -350,7 +350,7 @@ def _no_tab(wanted: Sequence[str], book: Workbook) -> Finding:
     near = nearest(wanted[0], names)
     hint = f" The nearest is “{near}”." if near else ""
     return Finding(
-        "no-tab-matches",
+        Code.NO_TAB_MATCHES,
         f"no tab matches {patterns}, so nothing was read from this workbook; it has"
         f" {', '.join(names) or 'no tab at all'}",
         f"Rename the tab, or add a pattern to [tabs] named.{hint}",
@@ -362,7 +362,7 @@ def _no_tab(wanted: Sequence[str], book: Workbook) -> Finding:
 def nothing_filled(tabs: str) -> Finding:
     """Nothing stands on the tabs, as they are called, of a workbook."""
     return Finding(
-        "workbook-blank",
+        Code.WORKBOOK_BLANK,
         f"nothing stands on any {tabs} of this workbook",
         "Ask the sender for the file again.",
         looked_for="a filled tab",
@@ -374,7 +374,7 @@ def _not_one_tab(filled: list[str]) -> Finding:
     if not filled:
         return nothing_filled("tab")
     return Finding(
-        "several-tabs",
+        Code.SEVERAL_TABS,
         f"{len(filled)} tabs are filled and the layout does not say which to read, so none was:"
         f" {', '.join(filled)}",
         "Choose with [tabs] named, position or every in the layout.",

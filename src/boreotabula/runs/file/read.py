@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from boreotabula.files import open_regular
 from boreotabula.reading.account.unplaced import UnplacedCells
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals.compare import TotalsCount
@@ -23,9 +23,6 @@ from boreotabula.runs.processes.worker import End
 from boreotabula.unreadable import OverBudgetError, UnreadableError
 from boreotabula.workbooks.opening import Workbook, checked_size
 from boreotabula.workbooks.sheet import Sheet
-
-COPY = "copy:"
-"""How the rule begins by which all cells of a copied tab are left out."""
 
 
 @dataclass(frozen=True)
@@ -42,11 +39,13 @@ class TabResult:
     facts: TabFacts = field(default_factory=TabFacts)
     record_count: int = 0
     """Number of its records in all tables."""
+    copy_of: str = ""
+    """The tab that it was left out as a copy of."""
 
     @property
     def is_copy(self) -> bool:
         """Whether it was left out as a copy of another tab."""
-        return any(rule.startswith(COPY) for rule in self.account.left_out)
+        return bool(self.copy_of)
 
 
 @dataclass(frozen=True)
@@ -101,7 +100,7 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
         return replace(reading, findings=(not_read(source.name, why, "Look at the file."),))
 
 
-UNREADABLE, OVER_BUDGET, FAULT = "file-unreadable", "file-over-budget", "file-fault"
+UNREADABLE, OVER_BUDGET, FAULT = Code.FILE_UNREADABLE, Code.FILE_OVER_BUDGET, Code.FILE_FAULT
 _CODES = {End.TOO_LONG: OVER_BUDGET, End.TOO_MUCH: OVER_BUDGET, End.FAULT: FAULT}
 
 
@@ -137,7 +136,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
             )
         )
         if sheet.blank:
-            file.say(Finding("tab-blank", "nothing stands on this tab", "Nothing to do."), name)
+            file.say(Finding(Code.TAB_BLANK, "nothing stands on this tab", "Nothing to do."), name)
         else:
             file.findings += done.findings
         unplaced.append(done.unplaced)
@@ -156,7 +155,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
     )
 
 
-def not_read(file: str, why: str, advice: str, code: str = UNREADABLE) -> Finding:
+def not_read(file: str, why: str, advice: str, code: Code = UNREADABLE) -> Finding:
     """That a file was not read, and why."""
     return Finding(
         code,
@@ -178,7 +177,7 @@ def plan_tabs(
         name: {**source.captured, **how.captured, **how.block_captures}
         for name, how in reader.choose().items()
     }
-    return chosen, [one.message for one in reader.findings if one.code != "read-as"]
+    return chosen, [one.message for one in reader.findings if one.code != Code.READ_AS]
 
 
 def read_chosen(

@@ -17,7 +17,7 @@ from boreotabula.layout.glossary import (
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.problems import Problem, layout_error
-from boreotabula.reading.findings import Finding
+from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.plan import Plan, make_plan
 from boreotabula.runs.layouts.glossaries import (
     decoded,
@@ -81,7 +81,7 @@ class Layout:
             tuple(lists.contents),
             tuple(
                 Finding(
-                    "glossary-entry-twice",
+                    Code.GLOSSARY_ENTRY_TWICE,
                     f"{second.where}: the heading “{second.heading}” means “{second.field}”, as"
                     f" {first.where} says already",
                     "One of the two rows can go.",

@@ -12,7 +12,7 @@ from typing import Any
 import pyarrow as pa
 
 from boreotabula.reading.account.unplaced import UnplacedCells
-from boreotabula.reading.findings import Finding, Severity, Unplaced
+from boreotabula.reading.findings import Code, Finding, Severity, Unplaced
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.records.schema import as_one
 from boreotabula.reading.roles import Account, Role
@@ -235,7 +235,7 @@ def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
         folders = ", ".join(f"“{one}”" for one in layout.folders)
         patterns = ", ".join(layout.spec.source.include) or "*"
         yield Finding(
-            "no-file-matches",
+            Code.NO_FILE_MATCHES,
             f"no file below {folders} was taken; {len(inbox.left_out)} were left out",
             "Look at [source] folder, include and exclude of the layout.",
             looked_for=patterns,
@@ -249,7 +249,7 @@ def _passed_over(inbox: Inbox) -> Iterator[Finding]:
     for one in inbox.left_out:
         if one.why == NO_PATTERN and PurePosixPath(one.name).suffix.casefold() in endings:
             yield Finding(
-                "file-not-chosen",
+                Code.FILE_NOT_CHOSEN,
                 "this file was not read: its name matches no pattern of [source] include",
                 "Rename it or add a pattern; or list it in [source] exclude.",
                 looked_for="[source] include",
@@ -259,10 +259,10 @@ def _passed_over(inbox: Inbox) -> Iterator[Finding]:
 
 
 _ADVICE = {
-    "folder-unreadable": "Ask for the right to read it, or list it in [source] exclude.",
-    "file-not-regular": "Put the file itself there, or list it in [source] exclude.",
-    "folder-linked": "Name the folder it points to in [source] folder, or list it in exclude.",
-    "output-doubtful": "If it is a report, move that folder away; if not, list it in exclude.",
+    Code.FOLDER_UNREADABLE: "Ask for the right to read it, or list it in [source] exclude.",
+    Code.FILE_NOT_REGULAR: "Put the file itself there, or list it in [source] exclude.",
+    Code.FOLDER_LINKED: "Name the folder it points to in [source] folder, or list it in exclude.",
+    Code.OUTPUT_DOUBTFUL: "If it is a report, move that folder away; if not, list it in exclude.",
 }
 
 
@@ -293,7 +293,7 @@ def _ambiguous(inbox: Inbox) -> Iterator[Finding]:
 
 def _idle_pattern(text: str) -> Finding:
     return Finding(
-        "tab-pattern-unused",
+        Code.TAB_PATTERN_UNUSED,
         f"the pattern “{text}” of [tabs] named matches no tab of any workbook",
         "Correct the pattern, or take it out of the layout.",
         looked_for=text,
