@@ -18,6 +18,7 @@ import pyarrow as pa
 import pytest
 
 from boreotabula.errors import CallError
+from boreotabula.layout.field_types import FIELD_TYPES
 from boreotabula.review.charts import draw_cross, kind_for
 from boreotabula.review.coverage import coverage
 from boreotabula.review.crosstab import Cross, Wish, crosstab, number_text
@@ -130,9 +131,9 @@ def test_whole_numbers_are_summed_up_exactly() -> None:
     rows = [("s", "2026-01", "a", 2**53 + 1, None, "f"), ("s", "2026-01", "b", 1, None, "f")]
     cross = crosstab(records(rows), wish())
     assert (cross.total, cross.cells) == (2**53 + 2, ((2**53 + 2,),))
-    assert number_text(cross.total, "integer", 0) == "9,007,199,254,740,994"
+    assert number_text(cross.total, FIELD_TYPES["integer"], 0) == "9,007,199,254,740,994"
     one = crosstab(records(rows), wish(rows=("lot",)))
-    assert number_text(one.cells[0][0], "integer", 0) == "9,007,199,254,740,993"
+    assert number_text(one.cells[0][0], FIELD_TYPES["integer"], 0) == "9,007,199,254,740,993"
 
 
 def test_only_some_records() -> None:

@@ -17,10 +17,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from boreotabula.errors import CallError
+from boreotabula.layout.field_types import type_called
 from boreotabula.ooxml.editing import Package, attribute, open_package, relations_of
 from boreotabula.outputs.jsonl import JsonLinesWriter
 from boreotabula.outputs.xlsx import NewWorkbook, tab_name, table_name
-from boreotabula.outputs.xlsx_rows import SheetRows, number_format, xml_text
+from boreotabula.outputs.xlsx_rows import SheetRows, xml_text
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding, Telling, Unplaced
 from boreotabula.reading.roles import Account, Role, RoleMap
@@ -236,7 +237,7 @@ def test_text_as_markup(text: str, markup: str) -> None:
      ("month", "yyyy-mm"), ("percent", "0.0##%")],
 )  # fmt: skip
 def test_number_formats(kind: str, form: str | None) -> None:
-    assert number_format(kind) == form
+    assert type_called(kind).sheet_format == form
 
 
 def test_names_of_tabs_and_table_objects() -> None:

@@ -80,7 +80,8 @@ def _trace_records(
     out: Path, what: tuple[str, ...], where: str | None, table: str | None, bounds: Limits,
     as_json: bool,
 ) -> int:  # fmt: skip
-    from boreotabula.review.saved import chosen_records, saved_output
+    from boreotabula.review.records import chosen_records
+    from boreotabula.review.saved import saved_output
     from boreotabula.review.trace import Tracer
 
     number = _number(what, where)
@@ -240,6 +241,7 @@ def _trace_cell(
     file: Path, what: tuple[str, ...], layout_path: Path | None, output: Path | None,
     table: str | None, bounds: Limits, as_json: bool,
 ) -> int:  # fmt: skip
+    from boreotabula.review.records import records_of
     from boreotabula.review.saved import saved_output
     from boreotabula.review.trace import fate, opened, source_of
     from boreotabula.runs.layouts.load import Layout
@@ -253,7 +255,7 @@ def _trace_cell(
     tab, cell = (what[0], what[1]) if len(what) == 2 else ("", what[0])
     here = opened(source_of(file, layout), tab, layout, bounds)
     found = fate(here, layout, cell)
-    numbers = _numbers(saved.records(), here) if saved is not None else {}
+    numbers = _numbers(records_of(saved), here) if saved is not None else {}
     if as_json:
         say_json(_fate_described(found, here, numbers))
         return 0

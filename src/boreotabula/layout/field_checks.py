@@ -7,10 +7,10 @@ from collections.abc import Iterator, Mapping
 from datetime import date, datetime, time
 from decimal import Decimal
 
+from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import FieldSpec, LayoutSpec, Reading
 from boreotabula.layout.problems import KeyPath, Problem, did_you_mean
 
-NUMBERS = ("integer", "number", "decimal", "percent")
 _WITH_DATE = ("date", "datetime", "month")
 PART_TYPES: Mapping[str, tuple[str, ...]] = {
     "year": ("integer", "text"),
@@ -24,15 +24,11 @@ PART_TYPES: Mapping[str, tuple[str, ...]] = {
 _MONTH = re.compile(r"(\d{4})-(\d{2})")
 
 
-def base_type(kind: str) -> str:
-    """A type without its digits: 'decimal' for 'decimal(2)'."""
-    return kind.partition("(")[0]
-
-
 def bound_of(value: object, kind: str) -> object:
     """A limit or choice of the layout as a value of a field type. Raises ValueError."""
-    base = base_type(kind)
-    if base in NUMBERS and isinstance(value, int | float) and not isinstance(value, bool):
+    known = type_called(kind)
+    base = known.name
+    if known.is_number and isinstance(value, int | float) and not isinstance(value, bool):
         if base == "decimal":
             return Decimal(str(value))
         if base == "integer" and isinstance(value, float):
@@ -48,16 +44,7 @@ def bound_of(value: object, kind: str) -> object:
         return value
     if base == "text" and isinstance(value, str):
         return value
-    raise ValueError(_WANTED.get(base, f"a {base}"))
-
-
-_WANTED = {
-    "integer": "a whole number", "number": "a number", "decimal": "a number",
-    "percent": "a share such as 0.15", "month": "a month such as “2026-04”",
-    "date": "a date such as 2026-04-17", "datetime": "a time such as 2026-04-17T06:00:00",
-    "time": "a time of day such as 06:00:00", "text": "a text in quotes",
-    "yesno": "true or false, and those need no list",
-}  # fmt: skip
+    raise ValueError(known.in_layout)
 
 
 def value_problems(spec: LayoutSpec) -> Iterator[Problem]:
@@ -100,7 +87,7 @@ def _known_language(code: str) -> bool:
 
 def _bound_problems(field: FieldSpec, path: KeyPath) -> Iterator[Problem]:
     given = [("min", field.min), ("max", field.max)]
-    base = base_type(field.type)
+    base = type_called(field.type).name
     for key, value in given:
         if value is not None and base in ("text", "yesno"):
             yield Problem((*path, key), f"a {base} has no {key}; list its values in `choices`")
@@ -108,7 +95,7 @@ def _bound_problems(field: FieldSpec, path: KeyPath) -> Iterator[Problem]:
             yield from _misfit(value, field, (*path, key))
     for value in field.choices:
         yield from _misfit(value, field, (*path, "choices"))
-    if field.unit and base not in NUMBERS:
+    if field.unit and not type_called(field.type).is_number:
         yield Problem((*path, "unit"), f"“unit” goes with numbers, and this field is {base}")
 
 
@@ -144,7 +131,7 @@ def _source_problems(
         if other not in spec.fields or other == name:
             near = did_you_mean(other, [one for one in spec.fields if one != name])
             yield Problem((*path, key), f"no other field “{other}” in [fields]{near}")
-        elif key == "of" and base_type(spec.fields[other].type) not in _WITH_DATE:
+        elif key == "of" and spec.fields[other].type not in _WITH_DATE:
             yield Problem(
                 (*path, key), f"“{other}” is {spec.fields[other].type}; a part is taken of a date"
             )

@@ -6,7 +6,6 @@ fit together is checked in `boreotabula.layout.checking`.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from datetime import date, datetime, time
 from typing import Annotated, Any, Literal, get_args
@@ -21,12 +20,10 @@ from pydantic import (
 )
 from pydantic_core import PydanticCustomError
 
-FIELD_TYPES = (
-    "text", "integer", "number", "decimal(2)", "percent", "date", "datetime", "time", "month",
-    "yesno",
-)  # fmt: skip
-"""The types of fields; a decimal has as many places as its brackets say."""
-_DECIMAL = re.compile(r"decimal\((?:\d|1\d)\)")
+from boreotabula.layout.field_types import DECIMAL, FIELD_TYPES, is_type
+
+FIELD_TYPE_NAMES = tuple("decimal(2)" if name == "decimal" else name for name in FIELD_TYPES)
+"""The types of fields, as messages list them."""
 DatePart = Literal["year", "quarter", "month", "week", "weekday"]
 DATE_PARTS: tuple[str, ...] = get_args(DatePart)
 
@@ -52,17 +49,17 @@ def _as_list(value: Any) -> Any:
 
 
 def _known_type(value: str) -> str:
-    if value not in FIELD_TYPES and not _DECIMAL.fullmatch(value):
+    if not is_type(value):
         raise PydanticCustomError("field_type", "no such type")
     return value
 
 
-_PLAIN_TYPES = [one for one in FIELD_TYPES if "(" not in one]
+_PLAIN_TYPES = [name for name in FIELD_TYPES if name != "decimal"]
 FieldType = Annotated[
     str,
     AfterValidator(_known_type),
     WithJsonSchema(
-        {"anyOf": [{"enum": _PLAIN_TYPES}, {"type": "string", "pattern": f"^{_DECIMAL.pattern}$"}]}
+        {"anyOf": [{"enum": _PLAIN_TYPES}, {"type": "string", "pattern": f"^{DECIMAL}$"}]}
     ),
 ]
 

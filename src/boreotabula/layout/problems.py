@@ -11,7 +11,7 @@ from typing import Annotated, Any, Union, get_args, get_origin
 from pydantic import ValidationError
 
 from boreotabula.errors import BoreotabulaError
-from boreotabula.layout.model import FIELD_TYPES, LayoutSpec, Part
+from boreotabula.layout.model import FIELD_TYPE_NAMES, LayoutSpec, Part
 
 KeyPath = tuple[str | int, ...]
 
@@ -127,9 +127,8 @@ def _phrase(error: Any) -> str:
     if kind == "literal_error" and loc == ("layout",):
         return f"layout = {error['input']!r} is not known to this version; write layout = 1"
     if kind == "field_type":
-        return (
-            f"{_name(loc)} cannot be “{error['input']}”{did_you_mean(error['input'], FIELD_TYPES)}"
-        )
+        meant = did_you_mean(error["input"], FIELD_TYPE_NAMES)
+        return f"{_name(loc)} cannot be “{error['input']}”{meant}"
     if kind == "literal_error":
         choices = [str(choice) for choice in _literals(error)]
         return (

@@ -14,6 +14,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from boreotabula.layout.field_types import FieldType, Nature, Written, type_called
 from boreotabula.texts import FORMULA, GUARD
 
 _SIGNS = (b'"', b"\n", b"\r")
@@ -50,7 +51,7 @@ class CsvWriter:
         ]
         if self._guarded:
             columns = [
-                _guarded(column) if kind == "text" else column
+                _guarded(column) if kind.nature is Nature.TEXT else column
                 for column, kind in zip(columns, self._kinds, strict=True)
             ]
         if _structural(columns, self._mark):
@@ -176,23 +177,28 @@ def _quoted_lines(columns: list[pa.Array], mark: str) -> memoryview:
     return _content(pc.binary_join_element_wise(lines, "", "\r\n"))
 
 
-def field_type(field: pa.Field) -> str:
+def field_type(field: pa.Field) -> FieldType:
     """The layout's type of a column, as `record_schema` notes it."""
+    return type_called(type_name(field))
+
+
+def type_name(field: pa.Field) -> str:
+    """The same as the layout calls it."""
     metadata = field.metadata or {}
     return str(metadata.get(b"field_type", b"text").decode())
 
 
-def column_text(column: pa.Array, kind: str) -> pa.Array:
+def column_text(column: pa.Array, kind: FieldType) -> pa.Array:
     """The texts of a column: an array of texts, or a dictionary array of them."""
-    if kind == "text":
+    if kind.written is Written.AS_TEXT:
         return column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
-    if kind == "month":
+    if kind.written is Written.AS_MONTH:
         days = _once(column)
         months = [
             None if day is None else day.isoformat()[:7] for day in days.dictionary.to_pylist()
         ]
         return pa.DictionaryArray.from_arrays(days.indices, pa.array(months, pa.string()))
-    if kind == "datetime":
+    if kind.written is Written.AS_MOMENT:
         return pc.replace_substring(column.cast(pa.string()), " ", "T")
     if pa.types.is_floating(column.type):
         return _number_text(column)

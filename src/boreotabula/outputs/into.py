@@ -22,7 +22,7 @@ from boreotabula.ooxml.editing import Package, attribute, open_package, parsed, 
 from boreotabula.outputs.csv import field_type
 from boreotabula.outputs.kinds import Writer
 from boreotabula.outputs.xlsx import empty_workbook, fill, tab_name, table_name
-from boreotabula.outputs.xlsx_rows import SheetRows, number_format
+from boreotabula.outputs.xlsx_rows import SheetRows
 from boreotabula.reading.cells import cell_text
 from boreotabula.runs.processes.one_sheet import read_sheet
 from boreotabula.unreadable import UnreadableError
@@ -186,7 +186,7 @@ def _renamed(package: Package, text: str, table: str) -> str:
 
 
 def _style_for(package: Package, one: pa.Field) -> int | None:
-    form = number_format(field_type(one))
+    form = field_type(one).sheet_format
     return package.style(form) if form is not None else None
 
 

@@ -8,9 +8,8 @@ from typing import BinaryIO
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from boreotabula.layout.field_types import FieldType
 from boreotabula.outputs.csv import column_text, field_type
-
-_UNQUOTED = ("integer", "number", "percent", "yesno")
 
 
 class JsonLinesWriter:
@@ -33,10 +32,10 @@ class JsonLinesWriter:
         self._stream.write(("\n".join(lines.to_pylist()) + "\n").encode())
 
 
-def _json(column: pa.Array, kind: str) -> pa.Array:
+def _json(column: pa.Array, kind: FieldType) -> pa.Array:
     """The JSON text of each value of a column."""
     texts = column_text(column, kind)
-    if kind in _UNQUOTED or kind.startswith("decimal"):
+    if kind.bare:
         plain = texts
     else:
         once = texts if pa.types.is_dictionary(texts.type) else texts.dictionary_encode()

@@ -11,10 +11,10 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.errors import CallError
+from boreotabula.layout.field_types import FieldType
 from boreotabula.outputs.csv import column_text, field_type
 
-_TYPES = {"integer": "INTEGER", "yesno": "INTEGER", "number": "REAL", "percent": "REAL"}
-"""Column types by field types; all others are texts: dates as ISO 8601, decimals digit by digit."""
+_AS_TEXT = "TEXT"
 
 
 class Database:
@@ -39,7 +39,7 @@ class Database:
             raise
 
     def _prepare(self, table: str, schema: pa.Schema, key: Sequence[str]) -> None:
-        wanted = {field.name: _TYPES.get(field_type(field), "TEXT") for field in schema}
+        wanted = {field.name: field_type(field).column for field in schema}
         found = {
             str(name): str(kind)
             for _, name, kind, *_ in self._base.execute(f"PRAGMA table_info({_quoted(table)})")
@@ -97,7 +97,7 @@ class Database:
 class TableWriter:
     """Writes record batches of one schema into a table."""
 
-    def __init__(self, base: sqlite3.Connection, insert: str, kinds: Sequence[str]) -> None:
+    def __init__(self, base: sqlite3.Connection, insert: str, kinds: Sequence[FieldType]) -> None:
         self._base, self._insert, self._kinds = base, insert, kinds
 
     def write(self, batch: pa.RecordBatch) -> None:
@@ -113,8 +113,10 @@ def _failed(error: sqlite3.Error) -> OSError:
     return OSError(errno.EIO, str(error))
 
 
-def _values(column: pa.Array, kind: str) -> Iterable[object]:
-    found: list[object] = (column if kind in _TYPES else column_text(column, kind)).to_pylist()
+def _values(column: pa.Array, kind: FieldType) -> Iterable[object]:
+    found: list[object] = (
+        column if kind.column != _AS_TEXT else column_text(column, kind)
+    ).to_pylist()
     return found
 
 

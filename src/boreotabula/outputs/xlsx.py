@@ -12,7 +12,7 @@ import pyarrow as pa
 from boreotabula.layout.addresses import address
 from boreotabula.ooxml.editing import Package, Replaced, open_package, with_attributes
 from boreotabula.outputs.csv import field_type
-from boreotabula.outputs.xlsx_rows import SheetRows, number_format
+from boreotabula.outputs.xlsx_rows import SheetRows
 
 _NO_NAME = re.compile(r"[\[\]:*?/\\']")
 _MOST_NAME = 31
@@ -75,7 +75,7 @@ def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
     made: dict[str, int] = {}
     styles: list[int | None] = []
     for one in schema:
-        form = number_format(field_type(one))
+        form = field_type(one).sheet_format
         if form is not None and form not in made:
             made[form] = package.style(form)
         styles.append(made[form] if form is not None else None)

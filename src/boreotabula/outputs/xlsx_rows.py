@@ -14,16 +14,8 @@ import pyarrow.compute as pc
 
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_ROWS, column_letters
+from boreotabula.layout.field_types import FieldType, Nature
 from boreotabula.outputs.csv import column_text, field_type
-
-FORMATS = {
-    "month": "yyyy-mm",
-    "date": "yyyy-mm-dd",
-    "datetime": "yyyy-mm-dd hh:mm",
-    "time": "hh:mm:ss",
-    "percent": "0.0##%",
-}
-"""The number format of a field type; decimals have as many places as they keep."""
 
 _MOST_SIGNS = 32_767
 """A cell holds no longer text."""
@@ -35,14 +27,6 @@ _DAY_ZERO = {False: date(1899, 12, 30), True: date(1904, 1, 1)}
 _FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]|_x[0-9A-Fa-f]{4}_|\r")
 _WIDEST = 44
 _LOOKED_AT = 500
-
-
-def number_format(kind: str) -> str | None:
-    """The number format of a field type; None if it needs none."""
-    base, _, places = kind.rstrip(")").partition("(")
-    if base == "decimal" and places:
-        return "0." + "0" * int(places) if int(places) else "0"
-    return FORMATS.get(kind)
 
 
 class SheetRows:
@@ -131,7 +115,7 @@ class SheetRows:
         """The markup of the cells of a column; nothing where there is no value."""
         lead, mark = f'<c r="{self._letters[at]}', self._marks[at]
         kind = self._kinds[at]
-        if kind == "yesno":
+        if kind.nature is Nature.YES_NO:
             bits = column.cast(pa.int8()).cast(pa.string())
             return _joined(lead, numbers, f'"{mark} t="b"><v>', bits, "</v></c>")
         values = self._numbers(column, kind)
@@ -148,14 +132,14 @@ class SheetRows:
         head = f'"{mark} t="inlineStr"><is><t xml:space="preserve">'
         return _joined(lead, numbers, head, _decoded(texts), "</t></is></c>")
 
-    def _numbers(self, column: pa.Array, kind: str) -> pa.Array | None:
+    def _numbers(self, column: pa.Array, kind: FieldType) -> pa.Array | None:
         """The numbers that a spreadsheet holds for a column, as texts; None for texts."""
         if pa.types.is_dictionary(column.type) or pa.types.is_string(column.type):
             return None
-        if kind in ("month", "date", "datetime", "time"):
+        if kind.is_moment:
             return self._serials(column)
         texts = _decoded(column_text(column, kind))
-        if kind in ("number", "percent"):
+        if pa.types.is_floating(column.type):
             return texts
         digits = pc.utf8_length(pc.replace_substring_regex(texts, "[-.]", ""))
         return pc.if_else(pc.less_equal(digits, _EXACT), texts, None)
@@ -181,7 +165,7 @@ class SheetRows:
             return None
         return repr((day - self._zero).days + part).removesuffix(".0")
 
-    def _texts(self, column: pa.Array, kind: str) -> pa.Array:
+    def _texts(self, column: pa.Array, kind: FieldType) -> pa.Array:
         texts = column_text(column, kind)
         once = texts if pa.types.is_dictionary(texts.type) else texts.dictionary_encode()
         found = [None if one is None else xml_text(one) for one in once.dictionary.to_pylist()]

@@ -97,7 +97,7 @@ def _ticks(axis: Any, cross: Cross) -> None:
     from matplotlib.ticker import FuncFormatter
 
     def shown(number: float, _: int) -> str:
-        places = 0 if cross.value_kind == "percent" or number == int(number) else 2
+        places = 0 if cross.value_kind.is_share or number == int(number) else 2
         return number_text(number, cross.value_kind, places)
 
     axis.set_major_formatter(FuncFormatter(shown))
@@ -270,7 +270,7 @@ def _numbers_in(axes: Any, image: Any, cross: Cross) -> None:
 
 
 def _short(number: float, cross: Cross) -> str:
-    if cross.value_kind == "percent":
+    if cross.value_kind.is_share:
         return f"{100 * number:.0f}%"
     for size, sign in ((1e9, "G"), (1e6, "M"), (1e4, "k")):
         if abs(number) >= size:

@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.files import content_of
+from boreotabula.layout.field_types import FIELD_TYPES, FieldType, Written
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.outputs.csv import field_type
 from boreotabula.review.crosstab import BLANK, Cross, Label, Wish, crosstab, natural
@@ -73,7 +74,7 @@ def coverage(
             tuple(_total(row) for row in cells),
             tuple(_total(column) for column in zip(*cells, strict=True)),
             found.total,
-            "integer",
+            FIELD_TYPES["integer"],
             found.in_time,
             found.records,
         ),
@@ -89,8 +90,8 @@ def _total(some: Iterable[float | None]) -> float | None:
     return sum(found) if found else None
 
 
-def _periods(columns: Sequence[str], kind: str) -> list[str]:
-    if kind != "month":
+def _periods(columns: Sequence[str], kind: FieldType) -> list[str]:
+    if kind.written is not Written.AS_MONTH:
         return list(columns)
     known = [one for one in columns if one != BLANK]
     if not known:

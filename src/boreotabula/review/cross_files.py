@@ -94,9 +94,9 @@ def _workbook(cross: Cross) -> bytes:
 
 def _number_format(cross: Cross) -> str:
     places = places_of(cross)
-    whole = "0" if cross.value_kind == "percent" else "#,##0"
+    whole = "0" if cross.value_kind.is_share else "#,##0"
     form = whole + ("." + "0" * places if places else "")
-    return f"{form}%" if cross.value_kind == "percent" else form
+    return f"{form}%" if cross.value_kind.is_share else form
 
 
 def _put(tab: Any, row: int, column: int, one: str | float | None, form: Any) -> None:

@@ -14,6 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from boreotabula.errors import CallError
+from boreotabula.layout.field_types import FIELD_TYPES, FieldType
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.outputs.csv import column_text, field_type
 from boreotabula.texts import brief, in_natural_order
@@ -22,8 +23,6 @@ HOWS = ("sum", "mean", "count", "min", "max", "median", "share")
 """How the values of a cell become one number; a share is the part of its column's sum, or of the
 whole if nothing is across."""
 
-_SUMMED = ("integer", "number", "percent")
-_IN_TIME = ("month", "date", "datetime", "time")
 BLANK = "(blank)"
 """What a field without a value is called."""
 
@@ -63,7 +62,7 @@ class Cross:
     column_totals: tuple[float | None, ...]
     total: float | None
     """Over all records."""
-    value_kind: str
+    value_kind: FieldType
     """The type of the field that was summed up; 'integer' for counts, 'percent' for shares."""
     in_time: bool
     """Whether the columns are moments in time."""
@@ -100,7 +99,7 @@ def crosstab(table: pa.Table, wish: Wish) -> Cross:
     if wish.change and wish.across is None:
         raise CallError("--change compares each column with the one before: name a field --across")
     table = chosen(table, wish.where)
-    kind = field_type(table.schema.field(wish.value)) if wish.value else "integer"
+    kind = field_type(table.schema.field(wish.value)) if wish.value else FIELD_TYPES["integer"]
     down = [_coded(table, name) for name in wish.rows]
     side = _coded(table, wish.across) if wish.across else None
     codes = _joint(down, table.num_rows)
@@ -140,7 +139,7 @@ def crosstab(table: pa.Table, wish: Wish) -> Cross:
         tuple(fold(by_code[label_code[row]]) for row in labels) if wish.across else (),
         tuple(fold(by_column.get(place[at], [])) for at in columns),
         fold(_filled(numbers)),
-        "integer" if wish.how == "count" else kind,
+        FIELD_TYPES["integer"] if wish.how == "count" else kind,
         wish.across is not None and _is_in_time(table, wish.across),
         table.num_rows,
     )
@@ -173,11 +172,7 @@ def _known(table: pa.Table, name: str) -> None:
 
 def can_be_summed(table: pa.Table) -> list[str]:
     """The fields whose values are numbers."""
-    return [one.name for one in table.schema if _is_summed(field_type(one))]
-
-
-def _is_summed(kind: str) -> bool:
-    return kind in _SUMMED or kind.startswith("decimal")
+    return [one.name for one in table.schema if field_type(one).is_number]
 
 
 def _value(table: pa.Table, wish: Wish) -> str | None:
@@ -188,11 +183,11 @@ def _value(table: pa.Table, wish: Wish) -> str | None:
         return None
     _known(table, wish.value)
     kind = field_type(table.schema.field(wish.value))
-    if wish.how != "count" and not _is_summed(kind):
+    if wish.how != "count" and not kind.is_number:
         some = ", ".join(can_be_summed(table)) or "none"
         raise CallError(
-            f"“{wish.value}” is of type {kind}, which has no {wish.how}; numbers are: {some}."
-            " --how count works for any field"
+            f"“{wish.value}” is of type {kind.called}, which has no {wish.how}; numbers are:"
+            f" {some}. --how count works for any field"
         )
     return wish.value
 
@@ -243,7 +238,7 @@ def _numbers(table: pa.Table, value: str | None) -> pa.Array:
     if value is None:
         return pa.array(b"\x01" * table.num_rows, pa.uint8()).cast(pa.int64())
     column = table.column(value).combine_chunks()
-    if not _is_summed(field_type(table.schema.field(value))):
+    if not field_type(table.schema.field(value)).is_number:
         return pc.if_else(column.is_valid(), 1, None).cast(pa.int64())
     whole = pa.types.is_integer(column.type)  # these are summed up exactly, however large
     return column if whole else column.cast(pa.float64())
@@ -286,9 +281,9 @@ _FOLDS: Mapping[str, Callable[[Sequence[float]], float | None]] = {
 def _order(table: pa.Table, name: str) -> Callable[[str], Any]:
     """How the values of a field are sorted: in time, by number, as months, or naturally."""
     kind = field_type(table.schema.field(name))
-    if kind in _IN_TIME:
+    if kind.is_moment:
         return lambda text: (text == BLANK, text)
-    if _is_summed(kind):
+    if kind.is_number:
         return lambda text: (text == BLANK, 0.0 if text == BLANK else float(text))
     months = _months_of(_distinct(table, name))
     if months is not None:
@@ -331,7 +326,7 @@ def _months_of(texts: set[str]) -> dict[str, tuple[int, int]] | None:
 
 def _is_in_time(table: pa.Table, name: str) -> bool:
     kind = field_type(table.schema.field(name))
-    return kind in _IN_TIME or _months_of(_distinct(table, name)) is not None
+    return kind.is_moment or _months_of(_distinct(table, name)) is not None
 
 
 # --- what is made of the sums --------------------------------------------------------------------
@@ -370,7 +365,7 @@ def _as_shares(cross: Cross) -> Cross:
         tuple(part(one, cross.total) for one in cross.row_totals),
         tuple(part(one, one) for one in wholes),
         part(cross.total, cross.total),
-        "percent",
+        FIELD_TYPES["percent"],
         cross.in_time,
         cross.records,
     )
@@ -403,18 +398,18 @@ def _as_changes(cross: Cross) -> Cross:
 
 def places_of(cross: Cross) -> int:
     """How many decimals its numbers need: as the values have, two for means, one for shares."""
-    if cross.value_kind == "percent":
+    if cross.value_kind.is_share:
         return 1
-    if cross.value_kind.startswith("decimal"):
-        return int(cross.value_kind[8:-1])
+    if cross.value_kind.digits is not None:
+        return cross.value_kind.digits
     every = [one for row in cross.cells for one in row if one is not None]
     return 0 if all(one == int(one) for one in every) else 2
 
 
-def number_text(number: float | None, kind: str, places: int) -> str:
+def number_text(number: float | None, kind: FieldType, places: int) -> str:
     """A number for people: thousands apart, shares in percent; a dot where there is none."""
     if number is None:
         return "·"
-    if kind == "percent":
+    if kind.is_share:
         return f"{100 * number:,.{places}f} %"
     return f"{number:,}" if isinstance(number, int) and not places else f"{number:,.{places}f}"

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import sqlite3
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +13,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from boreotabula.errors import BoreotabulaError, CallError
-from boreotabula.outputs.csv import field_type
+from boreotabula.layout.field_types import FieldType, Nature, Written, type_called
+from boreotabula.layout.problems import did_you_mean
+from boreotabula.outputs.csv import csv_rows, field_type
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.review.saved import SavedOutput, saved_output
@@ -75,7 +78,7 @@ def _read(saved: SavedOutput) -> pa.Table:
     fields = [_field(name, kinds[name]) for name in kinds]
     if saved.guarded and name.endswith((".csv", ".tsv", ".csv.gz")):
         columns = {field: _unguarded(texts) for field, texts in columns.items()}
-    arrays = [_typed(columns[one.name], one.type, kinds[one.name]) for one in fields]
+    arrays = [_typed(columns[one.name], one.type, type_called(kinds[one.name])) for one in fields]
     return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
 
 
@@ -99,17 +102,18 @@ def _columnar(path: Path) -> pa.Table:
 
 
 def _text_columns(path: Path, kinds: Mapping[str, str]) -> Mapping[str, pa.ChunkedArray]:
-    from pyarrow import csv
+
+    from pyarrow import csv as pa_csv
 
     mark = "\t" if path.name.lower().endswith(".tsv") else ","
-    texts = csv.ConvertOptions(
+    texts = pa_csv.ConvertOptions(
         column_types=dict.fromkeys(kinds, pa.string()),
         null_values=[""],
         strings_can_be_null=True,
         quoted_strings_can_be_null=False,
     )
-    parse = csv.ParseOptions(delimiter=mark, newlines_in_values=True)
-    table = csv.read_csv(path, parse_options=parse, convert_options=texts)
+    parse = pa_csv.ParseOptions(delimiter=mark, newlines_in_values=True)
+    table = pa_csv.read_csv(path, parse_options=parse, convert_options=texts)
     return {name: table.column(name) for name in kinds}
 
 
@@ -171,18 +175,18 @@ def _decoded(schema: pa.Schema) -> pa.Schema:
     return pa.schema([field.with_type(_plain(field.type)) for field in schema])
 
 
-def _typed(texts: Any, kind: pa.DataType, field_kind: str) -> Any:
+def _typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
     """The values that the texts of an output mean."""
-    if field_kind == "month":
+    if field_kind.written is Written.AS_MONTH:
         whole = pc.if_else(pc.equal(pc.utf8_length(texts), 7), _with_day(texts), texts)
         return pc.utf8_slice_codeunits(whole, 0, 10).cast(kind)
-    if field_kind == "date":
+    if pa.types.is_date(kind):
         return pc.utf8_slice_codeunits(texts, 0, 10).cast(kind)
-    if field_kind == "yesno":
+    if field_kind.nature is Nature.YES_NO:
         return pc.is_in(pc.utf8_lower(texts), pa.array(["true", "1", "yes"]))
-    if field_kind in ("datetime", "time"):
+    if field_kind.is_moment:
         return pc.replace_substring(texts, "T", " ").cast(kind)
-    if field_kind == "integer":
+    if pa.types.is_integer(kind):
         return pc.replace_substring_regex(texts, r"\.0$", "").cast(kind)
     return texts.cast(kind)
 
@@ -201,3 +205,49 @@ def texts_of(table: pa.Table, name: str) -> list[str | None]:
         texts = column_text(chunk, field_type(field)) if len(chunk) else chunk
         found += texts.to_pylist()
     return found
+
+
+# --- records one by one --------------------------------------------------------------------------
+
+
+def records_of(saved: SavedOutput) -> Iterator[Mapping[str, str]]:
+    """The records of an output as texts, in order. Raises CallError if they cannot be read."""
+    if saved.path.suffix.lower() == ".csv":
+        rows = _csv_rows(saved.path)
+        if saved.guarded:
+            rows = (list(map(unguarded_text, row)) for row in rows)
+    else:
+        rows = iter(csv_rows(saved_records(saved)))
+    names = next(rows, [])
+    for row in rows:
+        yield dict(zip(names, row, strict=False))
+
+
+def _csv_rows(path: Path) -> Iterator[Sequence[str]]:
+    try:
+        with path.open(encoding="utf-8", newline="") as stream:
+            yield from csv.reader(stream)
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        raise CallError(f"“{path}” cannot be read as CSV: {error}") from None
+
+
+def chosen_records(
+    output: SavedOutput, number: int | None, where: Mapping[str, str]
+) -> Iterator[tuple[int, Mapping[str, str]]]:
+    """The records asked for, each with its number counted from 1: one by number, or all that have
+    some values. Raises CallError for fields that the output does not have."""
+    for at, record in enumerate(records_of(output), 1):
+        if at == 1:
+            _check_fields(record, where)
+        if number is not None:
+            if at == number:
+                yield at, record
+                return
+        elif all(record[name].casefold() == text.casefold() for name, text in where.items()):
+            yield at, record
+
+
+def _check_fields(record: Mapping[str, str], where: Mapping[str, str]) -> None:
+    for name in where:
+        if name not in record:
+            raise CallError(f"there is no field “{name}”{did_you_mean(name, record)}")

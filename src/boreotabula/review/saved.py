@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import csv
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -12,7 +11,6 @@ from boreotabula.errors import CallError
 from boreotabula.files import real_name
 from boreotabula.runs.inputs import run_folder
 from boreotabula.runs.run.earlier import earlier_record
-from boreotabula.texts import unguarded_text
 
 
 @dataclass(frozen=True)
@@ -53,21 +51,6 @@ class SavedOutput:
         described = next(one for one in self.record["tables"] if one["table"] == self.table)
         return str(described.get("tab") or self.table)
 
-    def records(self) -> Iterator[Mapping[str, str]]:
-        """The records as texts, in their order. Raises CallError if they cannot be read."""
-        from boreotabula.outputs.csv import csv_rows
-        from boreotabula.review.records import saved_records
-
-        if self.path.suffix.lower() == ".csv":
-            rows = _csv_rows(self.path)
-            if self.guarded:
-                rows = (list(map(unguarded_text, row)) for row in rows)
-        else:
-            rows = iter(csv_rows(saved_records(self)))
-        names = next(rows, [])
-        for row in rows:
-            yield dict(zip(names, row, strict=False))
-
 
 def saved_output(path: Path, table: str | None = None) -> SavedOutput:
     """The output of a run: a file, a folder with a file for each table, or one file of that.
@@ -91,35 +74,3 @@ def saved_output(path: Path, table: str | None = None) -> SavedOutput:
     if not file.is_file():
         raise CallError(f"there is no file “{file}”")
     return SavedOutput(file, wanted, record, out.resolve().parent)
-
-
-def _csv_rows(path: Path) -> Iterator[Sequence[str]]:
-    try:
-        with path.open(encoding="utf-8", newline="") as stream:
-            yield from csv.reader(stream)
-    except (OSError, UnicodeDecodeError, csv.Error) as error:
-        raise CallError(f"“{path}” cannot be read as CSV: {error}") from None
-
-
-def chosen_records(
-    output: SavedOutput, number: int | None, where: Mapping[str, str]
-) -> Iterator[tuple[int, Mapping[str, str]]]:
-    """The records asked for, each with its number counted from 1: one by number, or all that have
-    some values. Raises CallError for fields that the output does not have."""
-    for at, record in enumerate(output.records(), 1):
-        if at == 1:
-            _check_fields(record, where)
-        if number is not None:
-            if at == number:
-                yield at, record
-                return
-        elif all(record[name].casefold() == text.casefold() for name, text in where.items()):
-            yield at, record
-
-
-def _check_fields(record: Mapping[str, str], where: Mapping[str, str]) -> None:
-    from boreotabula.layout.problems import did_you_mean
-
-    for name in where:
-        if name not in record:
-            raise CallError(f"there is no field “{name}”{did_you_mean(name, record)}")

@@ -21,9 +21,6 @@ from boreotabula.reading.values.form import NotConvertedError, ValueForm
 from boreotabula.reading.values.numbers import read_number
 from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
 
-_SUMMED = ("integer", "number", "decimal")
-"""Types whose values are added up; shares are not."""
-
 
 def number_in(cell: Cell, form: ValueForm) -> float | None:
     """The number that a cell holds, as a record would; None if it holds none."""
@@ -187,7 +184,7 @@ def summed_columns(columns: Columns, plan: Plan) -> tuple[Column, ...]:
     kind = ColumnKind.BESIDE if columns.block.is_list else ColumnKind.VALUE
     return tuple(
         one for one in columns.of(kind)
-        if plan.form(one.field).base in _SUMMED and not _of_shares(one)
+        if plan.form(one.field).type.totals and not _of_shares(one)
     )  # fmt: skip
 
 

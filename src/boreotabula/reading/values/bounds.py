@@ -8,6 +8,7 @@ from datetime import date
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from boreotabula.layout.field_types import Written
 from boreotabula.layout.problems import nearest
 from boreotabula.reading.values.form import ValueForm
 
@@ -48,6 +49,6 @@ def _no_choices(values: pa.Array, form: ValueForm) -> Iterator[tuple[int, str]]:
 
 
 def _shown(value: object, form: ValueForm) -> str:
-    if form.kind == "month" and isinstance(value, date):
+    if form.type.written is Written.AS_MONTH and isinstance(value, date):
         return value.isoformat()[:7]
     return str(value)

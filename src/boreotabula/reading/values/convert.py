@@ -14,6 +14,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from boreotabula.layout.field_types import FIELD_TYPES, Nature
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.values import moments
 from boreotabula.reading.values.bounds import outside_of
@@ -99,7 +100,7 @@ def convert(cells: Sequence[Cell], form: ValueForm) -> Converted:
         if numbers is not None:
             return _with_closer_look(cells, form, *numbers)
         cells = list(cells)
-    as_it_stands = form.kind == "text" and form.as_it_stands
+    as_it_stands = form.type.nature is Nature.TEXT and form.as_it_stands
     if as_it_stands and set(map(type, cells)) == {str} and "" not in cells:
         return Converted(as_array([str(cell).strip() for cell in cells], form))
     return _Conversion(cells, form).done()
@@ -118,7 +119,7 @@ def _convert_kept(cells: tuple[Cell, ...], _types: tuple[type, ...], form: Value
 
 def as_array(values: Sequence[object], form: ValueForm) -> pa.Array:
     """Python values of a field type as an Arrow array of that type."""
-    if form.kind == "text":
+    if form.type.nature is Nature.TEXT:
         return pa.array(values, pa.string()).dictionary_encode()
     return pa.array(values, form.arrow_type)
 
@@ -135,16 +136,16 @@ def _plain_numbers(
 ) -> tuple[NDArray[np.int64 | np.float64], NDArray[np.bool_]] | None:
     """The numbers of cells as the field has them, and which cells are that and nothing else: the
     others need a closer look, if they are filled. None for fields that have none."""
-    if form.spellings or form.kind not in ("integer", "number", "percent"):
+    if form.spellings or not form.type.is_number or form.type.digits is not None:
         return None
     numbers = cells.numbers
     plain = np.isfinite(numbers)
     if form.empty:
         plain &= ~np.isin(numbers, _numbers_among(form.empty))
-    if form.kind == "integer":
+    if pa.types.is_integer(form.arrow_type):
         plain &= (numbers == np.floor(numbers)) & (np.abs(numbers) <= _EXACT)
         return np.where(plain, numbers, 0).astype(np.int64), plain
-    if form.kind == "percent":
+    if form.type.is_share:
         plain &= np.abs(numbers) <= _most_of_whole(form)
     return numbers, plain
 
@@ -255,7 +256,7 @@ class _Conversion:
             str(self.doubtful[0][1]),
             settled,
             tuple(evidence.values()),
-            "the decimal mark" if self.form.base in _NUMBERS else "day and month",
+            "the decimal mark" if self.form.type.is_number else "day and month",
         )
 
 
@@ -266,15 +267,12 @@ def respelt(cell: Cell, form: ValueForm) -> Cell:
     return form.spellings.get(plain_form(cell_text(cell)), cell)
 
 
-_NUMBERS = ("integer", "number", "decimal", "percent")
-
-
 def _way_of(text: str, form: ValueForm) -> object:
     """The way of writing that a text can only have: its decimal mark, or whether the day is first.
 
     None if it tells neither.
     """
-    if form.base in _NUMBERS:
+    if form.type.is_number:
         return decimal_mark_of(text, form)
     return moments.day_first_of(text, form)
 
@@ -282,7 +280,7 @@ def _way_of(text: str, form: ValueForm) -> object:
 def _one(cell: Cell, form: ValueForm, way: object) -> object:
     """The value of a cell, by the type of its field; `way` as `_way_of` tells it."""
     if isinstance(cell, Flaw):
-        raise NotConvertedError(f"{kind_of(cell)} where {_WANTED[form.base]} belongs")
+        raise NotConvertedError(f"{kind_of(cell)} where {form.type.wanted} belongs")
     return _CONVERTERS[form.base](cell, form, way)
 
 
@@ -295,7 +293,7 @@ def _number(cell: Cell, form: ValueForm, way: object) -> float | Decimal:
         return float(cell)
     if isinstance(cell, str):
         return read_number(cell, form, way if isinstance(way, str) else None)
-    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED[form.base]} belongs")
+    raise NotConvertedError(f"{kind_of(cell)} where {form.type.wanted} belongs")
 
 
 def _to_number(cell: Cell, form: ValueForm, way: object) -> float:
@@ -359,7 +357,7 @@ def _to_month(cell: Cell, form: ValueForm, way: object) -> date:
         return moments.read_month(cell, form, _day_first(way))
     if form.without_year and isinstance(cell, float | int) and not isinstance(cell, bool):
         return moments.read_month(cell_text(float(cell)), form)
-    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['month']} belongs")
+    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['month'].wanted} belongs")
 
 
 def _day_first(way: object) -> bool | None:
@@ -375,7 +373,7 @@ def _to_date(cell: Cell, form: ValueForm, way: object) -> date:
         return cell
     if isinstance(cell, str):
         return moments.read_date(cell, form, _day_first(way))
-    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['date']} belongs")
+    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['date'].wanted} belongs")
 
 
 def _to_datetime(cell: Cell, form: ValueForm, way: object) -> datetime:
@@ -385,7 +383,7 @@ def _to_datetime(cell: Cell, form: ValueForm, way: object) -> datetime:
         return datetime(cell.year, cell.month, cell.day)
     if isinstance(cell, str):
         return moments.read_moment(cell, form, _day_first(way))
-    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['datetime']} belongs")
+    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['datetime'].wanted} belongs")
 
 
 def _to_time(cell: Cell, _form: ValueForm, _way: object) -> time:
@@ -395,7 +393,7 @@ def _to_time(cell: Cell, _form: ValueForm, _way: object) -> time:
         return moments.second_of_day((datetime(2000, 1, 1) + cell).time())
     if isinstance(cell, str):
         return moments.read_time(cell)
-    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['time']} belongs")
+    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['time'].wanted} belongs")
 
 
 def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
@@ -405,7 +403,7 @@ def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
         found = yes_no_words(form.languages).get(word_form(cell_text(cell)))
         if found is not None:
             return found
-    raise NotConvertedError(f"{kind_of(cell)} where {_WANTED['yesno']} belongs")
+    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['yesno'].wanted} belongs")
 
 
 _CONVERTERS: dict[str, Callable[[Cell, ValueForm, object], object]] = {
@@ -419,17 +417,4 @@ _CONVERTERS: dict[str, Callable[[Cell, ValueForm, object], object]] = {
     "datetime": _to_datetime,
     "time": _to_time,
     "yesno": _to_yesno,
-}
-
-_WANTED = {
-    "text": "text",
-    "integer": "a whole number",
-    "number": "a number",
-    "decimal": "a number",
-    "percent": "a share such as 15 %",
-    "month": "a month such as 2026-04",
-    "date": "a date such as 2026-04-17",
-    "datetime": "a time such as 2026-04-17 06:00",
-    "time": "a time of day such as 06:00",
-    "yesno": "yes or no",
 }

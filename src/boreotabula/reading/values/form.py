@@ -2,28 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import pyarrow as pa
+
+from boreotabula.layout.field_types import FieldType, Nature, type_called
 
 TEXT = pa.dictionary(pa.int32(), pa.string())
 """Text columns repeat few values many times: each is kept once."""
 
-_ARROW_TYPES: dict[str, pa.DataType] = {
-    "text": TEXT,
-    "integer": pa.int64(),
-    "number": pa.float64(),
-    "percent": pa.float64(),
-    "month": pa.date32(),
-    "date": pa.date32(),
-    "datetime": pa.timestamp("s"),
-    "time": pa.time32("s"),
-    "yesno": pa.bool_(),
-}
-
-DECIMAL = re.compile(r"decimal\((\d{1,2})\)")
 MOST_DIGITS = 38
 """Digits that Arrow's decimals hold in all."""
 
@@ -50,23 +39,29 @@ class ValueForm:
     most: object = None
     choices: tuple[object, ...] = ()
 
+    @cached_property
+    def type(self) -> FieldType:
+        """The type."""
+        return type_called(self.kind)
+
     @property
     def base(self) -> str:
-        """The type without its digits."""
-        return self.kind.partition("(")[0]
+        """The name of the type without its digits."""
+        return self.type.name
 
     @property
     def digits(self) -> int:
         """Decimal places of a decimal."""
-        found = DECIMAL.fullmatch(self.kind)
-        return int(found[1]) if found else 0
+        return self.type.digits or 0
 
-    @property
+    @cached_property
     def arrow_type(self) -> pa.DataType:
         """The type of its arrays."""
-        if self.base == "decimal":
-            return pa.decimal128(MOST_DIGITS, self.digits)
-        return _ARROW_TYPES[self.kind]
+        if self.type.nature is Nature.TEXT:
+            return TEXT
+        if self.type.digits is not None:
+            return pa.decimal128(MOST_DIGITS, self.type.digits)
+        return pa.type_for_alias(self.type.arrow)
 
     @property
     def as_it_stands(self) -> bool:
@@ -79,8 +74,7 @@ class ValueForm:
         return self.least is not None or self.most is not None or bool(self.choices)
 
 
-_PLAIN_FORMS = {kind: ValueForm(kind) for kind in _ARROW_TYPES}
-PLAIN_TEXT = _PLAIN_FORMS["text"]
+PLAIN_TEXT = ValueForm("text")
 
 
 def plain_form(text: str) -> str:

@@ -112,7 +112,7 @@ def _bare(text: str, form: ValueForm) -> _Bare | None:
     signs = int(negative)
     while True:
         rest = _without_unit(text, form.units)
-        if rest is None and form.base == "percent" and not percent and text.endswith("%"):
+        if rest is None and form.type.is_share and not percent and text.endswith("%"):
             percent, rest = True, text[:-1].rstrip()
         if rest is None and text and text[0] in _MINUS + "+":
             signs += 1

@@ -92,7 +92,7 @@ def _share_that_fits(profile: Profile, field: str, plan: Plan) -> float:
     if not profile.sample:
         return 0.5
     numbers = ("whole numbers", "numbers")
-    if form.base in ("integer", "number", "decimal", "percent") and profile.kind in numbers:
+    if form.type.is_number and profile.kind in numbers:
         fitting = sum(profile.kinds[kind] for kind in numbers)
         if form.base == "integer":
             fitting = profile.kinds["whole numbers"]
