@@ -91,7 +91,7 @@ def layouts(draw: st.DrawFn) -> str:
     return f"layout = 1\n[stamps]\nbench = {{ {stamp} }}\n{''.join(parts)}{FIELDS}"
 
 
-@settings(max_examples=300)
+@settings(max_examples=200)
 @given(sheets(), layouts())
 def test_nothing_crashes_and_the_accounts_close(sheet: Any, text: str) -> None:
     reading = read(sheet, text)

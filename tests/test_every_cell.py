@@ -185,7 +185,7 @@ def told_enough(codes: Counter[str], code: str, needed: Severity) -> bool:
     return codes[code] > 0 and LOUDER.index(Code(code).severity) >= LOUDER.index(needed)
 
 
-@settings(max_examples=300)
+@settings(max_examples=120)
 @given(forms())
 def test_every_cell_is_written_or_told(form: Form) -> None:
     with TemporaryDirectory() as folder:

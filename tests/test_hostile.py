@@ -310,5 +310,5 @@ def test_all_of_many_texts_outside_the_tables_are_counted(desk: Path) -> None:
     found = csv_rows(desk / "out.run" / "findings.csv")
     told = {row["file"]: row["message"] for row in found if row["code"] == "texts-unplaced"}
     assert [told[name].split(" ")[0] for name in ("one.csv", "two.csv")] == ["500", "501"]
-    assert any(row["message"].startswith("1000 texts are outside") for row in found)
+    assert any(row["message"].startswith("1,000 texts are outside") for row in found)
     assert len(csv_rows(desk / "out.run" / "unplaced.csv")) == 4_501

@@ -252,9 +252,9 @@ def test_coverage_of_the_demo(stock: Path) -> None:
     [
         (3, 6, "lines"),
         (12, 6, "lines"),
-        (60, 6, "heat"),
+        (13, 6, "heat"),
         (3, 1, "bars"),
-        (60, 0, "bars"),
+        (20, 0, "bars"),
         (1, 40, "lines"),
     ],
 )

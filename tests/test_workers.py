@@ -11,7 +11,7 @@ import pytest
 
 from boreotabula.errors import CallError
 from boreotabula.limits import Limits
-from boreotabula.runs.processes.pool import Ended, Sent, alone, spread
+from boreotabula.runs.processes.pool import Ended, alone, spread
 from boreotabula.runs.processes.worker import End
 
 pytestmark = [pytest.mark.apart, pytest.mark.filterwarnings("ignore:This process")]
@@ -82,14 +82,13 @@ def test_errors_that_end_a_command_arrive_as_they_are() -> None:
         alone(refused, "x", told)
 
 
-def added(number: int, to: Sent[list[int]]) -> list[int]:
-    to.get().append(number)
-    return to.get()
+def added(number: int, to: list[int]) -> list[int]:
+    to.append(number)
+    return to
 
 
-def test_what_is_shared_is_unpacked_once_for_each_process() -> None:
-    sent = Sent.of([100])
-    found = list(spread(partial(added, to=sent.brief()), [1, 2, 3], told, workers=1, shared=sent))  # type: ignore[arg-type]
+def test_the_work_goes_to_a_process_once() -> None:
+    found = list(spread(partial(added, to=[100]), [1, 2, 3], told, workers=1))  # type: ignore[arg-type]
     assert found == [[100, 1], [100, 1, 2], [100, 1, 2, 3]]
 
 

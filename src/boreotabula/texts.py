@@ -35,6 +35,11 @@ def brief(text: str, most: int) -> str:
     return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
+def counted(number: int, one: str, several: str | None = None) -> str:
+    """A number of things in words: '1 cell', '1,200 cells'; `several` where an s does not do."""
+    return f"1 {one}" if number == 1 else f"{number:,} {several or one + 's'}"
+
+
 def in_natural_order(text: str) -> tuple[tuple[int, int, str], ...]:
     """Sorts '2' before '10', whatever the letter case.
 

@@ -10,7 +10,7 @@ import click
 
 from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
 from boreotabula.cli.printing import say, say_json
-from boreotabula.texts import brief
+from boreotabula.texts import brief, counted
 
 if TYPE_CHECKING:
     from boreotabula.review.coverage import Coverage
@@ -96,7 +96,7 @@ def _said(found: Coverage) -> Iterator[str]:
         more = f" and {len(some) - _MOST} more" if len(some) > _MOST else ""
         yield f"gap       {_name(row)}: {', '.join(some[:_MOST])}{more}"
     for row, period, behind in found.late:
-        periods = "1 period" if behind == 1 else f"{behind} periods"
+        periods = counted(behind, "period")
         yield f"late      {_name(row)}: last report for {brief(period, 30)}, {periods} behind"
     for row, period, files in found.double:
         yield f"double    {_name(row)}, {brief(period, 30)}: {', '.join(files)}"

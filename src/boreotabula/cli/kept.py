@@ -6,6 +6,7 @@ import click
 
 from boreotabula.cli.options import json_option
 from boreotabula.cli.printing import say, say_json
+from boreotabula.texts import counted
 
 EPILOG = """\b
 Examples:
@@ -32,7 +33,7 @@ def command(clear_it: bool, as_json: bool) -> int:
         found = {"folder": str(folder), "results": count, "bytes": size, "cleared": clear_it}
         say_json(found)
         return 0
-    results = "1 result" if count == 1 else f"{count:,} results"
+    results = counted(count, "result")
     say(f"{results}, {_size(size)}, in {folder}" + (": deleted" if clear_it else ""))
     return 0
 

@@ -12,6 +12,7 @@ import click
 from boreotabula.cli.options import json_option, largest_part, limits, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
+from boreotabula.texts import counted
 
 if TYPE_CHECKING:
     from boreotabula.limits import Limits
@@ -295,7 +296,7 @@ def _print_fate(found: CellFate, here: OpenedTab, cell: str, numbers: Mapping[st
     console.print(f"  {found.role.word}{why}", markup=False)
     records = _cells_of(found, here)
     if records:
-        many = "1 record" if len(records) == 1 else f"{len(records):,} records"
+        many = counted(len(records), "record")
         shown = ", ".join(
             f"record {numbers[at]}" if at in numbers else f"that of {at}" for _, at in records[:5]
         )

@@ -19,6 +19,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.inputs import LeftOut, SourceFile
 from boreotabula.runs.processes.pool import Ended, spread
+from boreotabula.texts import counted
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Cell, Flaw, Sheet, Visibility, make_sheet
@@ -229,7 +230,7 @@ def _flaws(sheet: Sheet) -> str:
     some = [cell for row in sheet.rows for cell in row if isinstance(cell, Flaw)]
     if not some:
         return ""
-    cells = "1 cell holds" if len(some) == 1 else f"{len(some)} cells hold"
+    cells = counted(len(some), "cell holds", "cells hold")
     return f"{cells} an error or a formula without result, the first {some[0].text}"
 
 

@@ -31,6 +31,7 @@ from boreotabula.runs.read_all import FILE_TWICE, Means, digests, read_all
 from boreotabula.runs.run.earlier import Before, earlier_record
 from boreotabula.runs.run.gather import Run, gather
 from boreotabula.runs.run.record import write_record
+from boreotabula.texts import counted
 
 
 def look_into(
@@ -158,7 +159,7 @@ def _replaced(run: Run, before: Before) -> set[str]:
 
 
 def _rows_kept(target: Path, number: int) -> Finding:
-    rows = "1 row" if number == 1 else f"{number:,} rows"
+    rows = counted(number, "row")
     return Finding(
         Code.ROWS_KEPT,
         f"{rows} of “{target.name}” {'is' if number == 1 else 'are'} of no run, and stayed as"

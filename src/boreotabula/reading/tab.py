@@ -29,6 +29,7 @@ from boreotabula.reading.stamps.read import Stamped, convert_stamp, read_stamps
 from boreotabula.reading.totals.compare import TotalsCount, check_totals
 from boreotabula.reading.totals.figures import Figures
 from boreotabula.reading.totals.findings import about_totals
+from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Sheet, Visibility
 
 
@@ -286,7 +287,7 @@ class _TabReader:
 
 
 def _read_twice(view: Sheet, place: Place, cells: int) -> Finding:
-    said = "1 cell" if cells == 1 else f"{cells} cells"
+    said = counted(cells, "cell")
     return Finding(
         Code.BLOCKS_OVERLAP,
         f"the table at {view.address(max(place.top, 0), place.left)} reaches over another one:"

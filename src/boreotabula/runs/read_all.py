@@ -19,7 +19,7 @@ from boreotabula.runs.file.open_file import Job, make_job
 from boreotabula.runs.file.read import FileReading, ended_reading, file_digest, read_file
 from boreotabula.runs.inputs import Inbox, SourceFile
 from boreotabula.runs.layouts.load import Layout
-from boreotabula.runs.processes.pool import Ended, Sent, alone, spread, spread_by
+from boreotabula.runs.processes.pool import Ended, alone, spread, spread_by
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import checked_size
 
@@ -99,7 +99,7 @@ def _known(source: SourceFile, digest: str, job: Job, kept: Kept | None) -> File
 
 def _again(task: _Task, job: Job) -> FileReading:
     """Read a file whose result was kept, but is no longer there."""
-    read = partial(_read_there, job=Sent.of(job), kept=None)
+    read = partial(_read_there, job=job, kept=None)
     result = alone(read, task, _ended, job.opening.limits)
     assert isinstance(result, Packed)  # nothing is kept
     return result.reading()
@@ -109,13 +109,13 @@ def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[Fil
     """Read files in other processes. What is large and was kept need not be sent: it is found."""
     if not tasks:
         return
-    sent, limits = Sent.of(job), job.opening.limits
+    limits = job.opening.limits
     results: Iterator[str | Packed]
     if means.executor is None:
-        read = partial(_read_there, job=sent.brief(), kept=means.kept)
-        results = spread(read, tasks, _ended, limits, means.workers, sent)
+        read = partial(_read_there, job=job, kept=means.kept)
+        results = spread(read, tasks, _ended, limits, means.workers)
     else:
-        far = partial(_read_far, job=sent, kept=means.kept, limits=limits)
+        far = partial(_read_far, job=job, kept=means.kept)
         results = spread_by(means.executor, far, tasks, _ended, means.workers)
     for task, result in zip(tasks, results, strict=True):
         if isinstance(result, Packed):
@@ -125,14 +125,14 @@ def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[Fil
         yield (means.kept and means.kept.find(task.source, result, again)) or again()
 
 
-def _read_far(task: _Task, job: Sent[Job], kept: Kept | None, limits: Limits) -> str | Packed:
+def _read_far(task: _Task, job: Job, kept: Kept | None) -> str | Packed:
     """Read a file by an executor, whose worker must not die of it either."""
-    return alone(partial(_read_there, job=job, kept=kept), task, _ended, limits)
+    return alone(partial(_read_there, job=job, kept=kept), task, _ended, job.opening.limits)
 
 
-def _read_there(task: _Task, job: Sent[Job], kept: Kept | None) -> str | Packed:
+def _read_there(task: _Task, job: Job, kept: Kept | None) -> str | Packed:
     """Read a file in another process: the digest under which the result is kept, or the result."""
-    reading = read_file(task.source, job.get())
+    reading = read_file(task.source, job)
     result = packed(reading)
     stays = kept is not None and reading.read and kept.keep(task.source, reading.digest, result)
     return reading.digest if stays and len(result.body) > _LARGE else result

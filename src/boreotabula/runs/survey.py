@@ -23,7 +23,7 @@ from boreotabula.runs.inputs import (
     natural_key,
     sorted_files,
 )
-from boreotabula.runs.processes.pool import Ended, Sent, alone, spread
+from boreotabula.runs.processes.pool import Ended, alone, spread
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Sheet, Visibility
@@ -135,9 +135,8 @@ def survey(
     if on_start is not None:
         on_start(len(sources))
     job = _job(layout, limits)
-    sent = Sent.of(job)
-    look_into = partial(_survey_file, job=sent.brief(), limits=limits)
-    for one in spread(look_into, sources, _ended, limits, shared=sent):
+    look_into = partial(_survey_file, job=job, limits=limits)
+    for one in spread(look_into, sources, _ended, limits):
         seen.append(one)
         if on_file is not None:
             on_file(one)
@@ -167,11 +166,7 @@ def _size(path: Path) -> int:
         return 0
 
 
-def _survey_file(source: SourceFile, job: Sent[Job | None], limits: Limits | None) -> FileSurvey:
-    return _survey_by(source, job.get(), limits)
-
-
-def _survey_by(source: SourceFile, job: Job | None, limits: Limits | None) -> FileSurvey:
+def _survey_file(source: SourceFile, job: Job | None, limits: Limits | None) -> FileSurvey:
     size = _size(source.path)
     if job is not None:
         from boreotabula.runs.file.read import plan_tabs

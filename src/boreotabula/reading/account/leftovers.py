@@ -13,6 +13,7 @@ from boreotabula.reading.findings import Code, Finding, Severity, Telling
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.roles import Places, RoleMap, rank_of
 from boreotabula.reading.rows.kinds import is_boilerplate
+from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import CellKind
 
 
@@ -65,7 +66,7 @@ def about_strays(code: Code, number: int, where: str, text: str, reason: str) ->
     Address, text and reason are those of the first.
     """
     one, several = _CALLED[code]
-    said = f"1 {one} is" if number == 1 else f"{number} {several} are"
+    said = counted(number, f"{one} is", f"{several} are")
     advice = (
         "Look at unplaced.csv: what belongs to the records needs a heading that a field is known"
         " by; what does not, a rule such as `ignore`, `skip` or `ends_at`."

@@ -11,6 +11,7 @@ from boreotabula.reading.columns.levels import Headings, Heads
 from boreotabula.reading.findings import Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
+from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Sheet
 
 
@@ -160,7 +161,7 @@ def values_twice(place: Headings, columns: Columns) -> Iterator[tuple[int, Findi
 def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number: int) -> Finding:
     """Cells of a column that nothing names; `row` is that of the first of them."""
     called = sheet.column_called(column.column)
-    cells = "1 cell" if number == 1 else f"{number} cells"
+    cells = counted(number, "cell")
     if column.cause is Cause.UNNAMED:
         said = f"{cells} of {called} {_are(number)} beyond the last name of `columns`"
         advice = "Add a name to `columns` of the layout, or “-” to pass the column over."

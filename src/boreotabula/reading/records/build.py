@@ -23,6 +23,7 @@ from boreotabula.reading.values.convert import Converted, as_array, convert, sta
 from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
 from boreotabula.reading.values.form import Reason, ValueForm
 from boreotabula.reading.values.picked import Picked
+from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
@@ -345,7 +346,7 @@ class _Builder:
         spots = [(row, column) for row in rows[self.sheet.filled[rows, column]].tolist()]
         if spots:
             text = cell_text(self.sheet.rows[spots[0][0]][column])
-            many = f"{len(spots)} cells are" if len(spots) > 1 else "1 cell is"
+            many = counted(len(spots), "cell is", "cells are")
             finding = Finding(
                 Code.CELLS_UNPLACED,
                 f"{many} beside values that are all blank, “{text}” first; no record can hold"

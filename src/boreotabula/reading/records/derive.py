@@ -12,6 +12,7 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.reading.values.moments import NO_YEAR, full_year
+from boreotabula.texts import counted
 
 NO_YEAR_REASON = "a month without its year"
 
@@ -60,7 +61,7 @@ def _year(value: object) -> int | None:
 def without_year(plan: Plan, field: str, number: int, where: str) -> Finding:
     """What is to be said of months that stay without a year."""
     year_field = plan.years[field]
-    records = "1 record" if number == 1 else f"{number} records"
+    records = counted(number, "record")
     return Finding(
         Code.MONTH_WITHOUT_YEAR,
         f"the month of {records} has no year, and “{year_field}” does not tell it; “{field}” is"

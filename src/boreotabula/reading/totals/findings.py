@@ -12,6 +12,7 @@ from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.compare import Check, Totals
 from boreotabula.reading.totals.figures import Figures
+from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Sheet
 
 _NEAR = 1e-6
@@ -143,7 +144,7 @@ def _flawed(sheet: Sheet, totals: Totals) -> Finding:
     row, column = totals.flaws[0]
     text = cell_text(sheet.rows[row][column])
     many = len(totals.flaws)
-    said = "1 printed total holds" if many == 1 else f"{many} printed totals hold"
+    said = counted(many, "printed total holds", "printed totals hold")
     return Finding(
         Code.TOTAL_WITHOUT_NUMBER,
         f"{said} no number that could be compared: “{text}”",

@@ -8,6 +8,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.values.convert import Converted, Doubt
 from boreotabula.reading.values.form import Reason, ValueForm
+from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Cell
 
 Where = Callable[[int], str]
@@ -115,4 +116,4 @@ def _doubtful(doubt: Doubt, cells: Sequence[Cell], where: Where, field: str) -> 
 
 
 def _cells(number: int) -> str:
-    return "1 cell" if number == 1 else f"{number} cells"
+    return counted(number, "cell")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from boreotabula.reading.findings import Finding, Severity
+from boreotabula.texts import counted
 
 
 def by_cause(some: Iterable[Finding]) -> list[list[Finding]]:
@@ -21,7 +22,7 @@ def reach_of(group: Sequence[Finding]) -> str:
     if len(group) == 1:
         return ""
     number = len({one.file for one in group})
-    files = "1 file" if number == 1 else f"{number:,} files"
+    files = counted(number, "file")
     tabs = {(one.file, one.tab) for one in group}
     if len(tabs) == 1:
         return f" (the same {len(group)} times on this tab)"

@@ -8,6 +8,7 @@ from statistics import median
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
+from boreotabula.texts import counted
 
 _MOST_TOLD = 5
 _FEW = 4
@@ -39,7 +40,7 @@ class FewRecords:
             usual = median(counts)
             for count, file, tab in self._least[form]:
                 if usual >= _ENOUGH and count * _FEW < usual:
-                    records = "1 record" if count == 1 else f"{count} records"
+                    records = counted(count, "record")
                     yield Finding(
                         Code.RECORDS_FEW,
                         f"this tab gave {records}; half of the {len(counts)} tabs like it gave"

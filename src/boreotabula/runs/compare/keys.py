@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
+from boreotabula.texts import counted
 
 _Place = tuple[str, str]
 """A file and a tab."""
@@ -45,7 +46,7 @@ class Keys:
             other = "another record of this tab" if here == there else f"one of “{of}”"
             (key, cell), many = some[0], len(some)
             said = ", ".join(f"{n} = {_shown(v)}" for n, v in zip(self._key, key, strict=True))
-            records = "1 record has" if many == 1 else f"{many:,} records have"
+            records = counted(many, "record has", "records have")
             yield Finding(
                 Code.KEY_TWICE,
                 f"{records} the same key as {other}, the first with {said}; all were kept",

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading, TabResult
+from boreotabula.texts import counted
 
 _USUAL = 10
 """Where more than one tab in so many shares its stamps, stamps do not tell tabs apart."""
@@ -41,11 +42,7 @@ class SameStamps:
             return
         for (file, other), some in self._twice.items():
             tab, first, said = some[0]
-            many = (
-                "1 tab of this file has"
-                if len(some) == 1
-                else f"{len(some)} tabs of this file have"
-            )
+            many = counted(len(some), "tab of this file has", "tabs of this file have")
             of = f"{other} › {first}" if first else other
             yield Finding(
                 Code.SENT_TWICE,

@@ -11,6 +11,7 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.reading.account.leftovers import TEXTS, about_strays
 from boreotabula.reading.findings import Code, Finding, Unplaced
 from boreotabula.runs.file.read import FileReading
+from boreotabula.texts import counted
 
 
 class GuessedEncodings:
@@ -95,7 +96,7 @@ def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]
     texts = list(dict.fromkeys(one.text for one in again))
     shown = ", ".join(f"“{text}”" for text in texts[:_MOST_NAMED])
     shown += " …" if len(texts) > _MOST_NAMED else ""
-    said = "1 text is" if len(repeated) == 1 else f"{len(repeated)} texts are"
+    said = counted(len(repeated), "text is", "texts are")
     most = max(repeated.values())
     listed = ", ".join(f'"{text}"' for text in texts[:_MOST_NAMED])
     return Finding(

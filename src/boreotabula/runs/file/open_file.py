@@ -17,6 +17,7 @@ from boreotabula.reading.stamps.read import convert_stamp
 from boreotabula.reading.stamps.search import NamedValue, Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 from boreotabula.runs.inputs import SourceFile
+from boreotabula.texts import counted
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Sheet, Visibility
@@ -323,7 +324,7 @@ def _beside_position(said: str, alike: Sequence[str]) -> Finding:
     one = len(alike) == 1
     return Finding(
         Code.TAB_NOT_CHOSEN,
-        f"only {said} is read, but {'1 more tab holds' if one else f'{len(alike)} more tabs hold'}"
+        f"only {said} is read, but {counted(len(alike), 'more tab holds', 'more tabs hold')}"
         f" the headings of the table: {tabs}",
         f"If {'it belongs' if one else 'they belong'} to the form, choose by `named` or `every`"
         " instead of `position` in [tabs]; if not, list"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -76,9 +77,22 @@ class FileReading:
 
 
 def file_digest(path: Path) -> str:
-    """SHA-256 of a file's content. Raises OSError."""
+    """SHA-256 of a file's content. Raises OSError.
+
+    A file that has not been touched since its content was looked through is not looked through
+    again; the processes that read files know what was known when they started.
+    """
     with open_regular(path) as stream:
-        return hashlib.file_digest(stream, "sha256").hexdigest()
+        now = os.fstat(stream.fileno())
+        state = (path, now.st_dev, now.st_ino, now.st_size, now.st_mtime_ns, now.st_ctime_ns)
+        known = _DIGESTS.get(state)
+        if known is None:
+            known = hashlib.file_digest(stream, "sha256").hexdigest()
+            _DIGESTS[state] = known
+    return known
+
+
+_DIGESTS: dict[tuple[object, ...], str] = {}
 
 
 def read_file(source: SourceFile, job: Job) -> FileReading:

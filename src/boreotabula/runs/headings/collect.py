@@ -20,7 +20,7 @@ from boreotabula.reading.stamps.search import Surroundings
 from boreotabula.runs.file.open_file import Job, OpenFile, make_job
 from boreotabula.runs.inputs import Inbox, SourceFile
 from boreotabula.runs.layouts.load import Layout
-from boreotabula.runs.processes.pool import Ended, Sent, spread
+from boreotabula.runs.processes.pool import Ended, spread
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Workbook
 
@@ -84,9 +84,8 @@ def list_headings(
     """The headings of all tabs that a layout reads, in the order in which they were met."""
     job = make_job(layout.spec, layout.plan, limits)
     found: list[FileHeadings] = []
-    sent = Sent.of(job)
-    work = partial(_headings_of, job=sent.brief())
-    for one in spread(work, inbox.taken, _ended, job.opening.limits, shared=sent):
+    work = partial(_headings_of, job=job)
+    for one in spread(work, inbox.taken, _ended, job.opening.limits):
         on_file(one)
         found.append(one)
     return HeadingList(
@@ -101,11 +100,7 @@ def _ended(source: SourceFile, ended: Ended) -> FileHeadings:
     return FileHeadings(source.name, trouble=ended.said)
 
 
-def _headings_of(source: SourceFile, job: Sent[Job]) -> FileHeadings:
-    return _headings_in(source, job.get())
-
-
-def _headings_in(source: SourceFile, job: Job) -> FileHeadings:
+def _headings_of(source: SourceFile, job: Job) -> FileHeadings:
     try:
         with Workbook(source.path, job.opening) as book:
             file = OpenFile(book, source, job)

@@ -7,7 +7,6 @@ come back in order.
 
 from __future__ import annotations
 
-import hashlib
 import multiprocessing
 import os
 import pickle
@@ -18,7 +17,6 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from functools import lru_cache
 from multiprocessing.connection import wait
 from typing import Any, Generic, TypeVar
 
@@ -37,7 +35,6 @@ from boreotabula.unreadable import SEND_AGAIN, UnreadableError
 
 Source = TypeVar("Source")
 Result = TypeVar("Result")
-Content = TypeVar("Content")
 
 _FILES_EACH = 6
 """Another process is worth its start from so many files on."""
@@ -83,47 +80,6 @@ def cores() -> int:
     return os.cpu_count() or 1
 
 
-@dataclass(frozen=True)
-class Sent(Generic[Content]):
-    """Something large that goes along with all work; a process unpacks it once."""
-
-    key: str
-    packed: bytes
-
-    @classmethod
-    def of(cls, content: Content) -> Sent[Content]:
-        """Pack what can be pickled."""
-        packed = pickle.dumps(content)
-        return cls(hashlib.sha256(packed).hexdigest(), packed)
-
-    def brief(self) -> Sent[Content]:
-        """Only its key, for processes that have unpacked it already."""
-        return Sent(self.key, b"")
-
-    def get(self) -> Content:
-        """The content: always the same object within a process."""
-        found: Content = _unpacked(self.key, _Packed(self.packed))
-        return found
-
-
-class _Packed:
-    """Bytes that count as equal, so that only their key tells contents apart."""
-
-    def __init__(self, content: bytes) -> None:
-        self.content = content
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Packed)
-
-    def __hash__(self) -> int:
-        return 0
-
-
-@lru_cache(maxsize=8)
-def _unpacked(key: str, packed: _Packed) -> Any:  # the key stands for the bytes
-    return pickle.loads(packed.content)  # packed by this program
-
-
 Stopped = Callable[[Source, Ended], Result]
 
 
@@ -133,27 +89,24 @@ def spread(
     stopped: Stopped[Source, Result],
     limits: Limits | None = None,
     workers: int | None = None,
-    shared: Sent[Any] | None = None,
     ahead: int = _AHEAD,
 ) -> Iterator[Result]:
     """The results of a work on each source, in their order.
 
     They are worked on by up to so many processes of this machine, None for as many as it has cores;
-    each unpacks at once what is `shared`. Work, sources and results must be such as can be sent to
-    one. A source that takes its process down, takes too long or meets a fault of the program gets
-    the result of `stopped`, and the others are still worked on. Each process is at most so many
-    sources `ahead` of the result that is waited for.
+    each takes the work along when it starts. Work, sources and results must be such as can be sent
+    to one. A source that takes its process down, takes too long or meets a fault of the program
+    gets the result of `stopped`, and the others are still worked on. Each process is at most so
+    many sources `ahead` of the result that is waited for.
     """
     limits = limits or Limits()
     most = max(1, -(-len(sources) // _FILES_EACH))
     count = min(workers or cores(), most)
     if count == 1 and not _APART:
-        if shared is not None:
-            shared.get()
         for source in sources:
             yield _taken(answer_of(work, source), source, stopped, limits)
         return
-    yield from _Crew(work, sources, stopped, limits, count, shared).results(ahead * count)
+    yield from _Crew(work, sources, stopped, limits, count).results(ahead * count)
 
 
 def alone(
@@ -207,12 +160,12 @@ _APART = _FORKS
 class _Worker:
     """A process, and the places of the sources that it was given and has not answered."""
 
-    def __init__(self, limits: Limits, shared: Sent[Any] | None) -> None:
+    def __init__(self, work: Work[Any, Any], limits: Limits) -> None:
         context: Any = multiprocessing.get_context("fork" if _FORKS else "spawn")
         self.connection, theirs = context.Pipe()
         self.given: deque[int] = deque()
         self.process = context.Process(
-            target=live, args=(theirs, limits, shared, os.getpid()), daemon=True
+            target=live, args=(theirs, work, limits, os.getpid()), daemon=True
         )
         with _undisturbed():
             self.process.start()
@@ -240,10 +193,9 @@ class _Crew(Generic[Source, Result]):
         stopped: Stopped[Source, Result],
         limits: Limits,
         count: int,
-        shared: Sent[Any] | None,
     ) -> None:
         self._work, self._sources, self._stopped = work, sources, stopped
-        self._limits, self._count, self._shared = limits, count, shared
+        self._limits, self._count = limits, count
         self._workers: list[_Worker] = []
         self._waiting = deque(range(len(sources)))
         self._done: dict[int, Result] = {}
@@ -264,14 +216,14 @@ class _Crew(Generic[Source, Result]):
         """Give each process something to do: of the sources before a place."""
         for many in range(1, _AT_ONCE + 1):
             while len(self._workers) < self._count and self._waiting:
-                self._workers.append(_Worker(self._limits, self._shared))
+                self._workers.append(_Worker(self._work, self._limits))
             for one in list(self._workers):
                 if len(one.given) < many and self._waiting and self._waiting[0] < before:
                     at = self._waiting.popleft()
                     one.given.append(at)
                     # One that died meanwhile is noticed when its answer is waited for.
                     with suppress(BrokenPipeError, ConnectionError):
-                        one.connection.send((self._work, self._sources[at]))
+                        one.connection.send(self._sources[at])
 
     def _take(self) -> None:
         """Wait for an answer, and take in all that are there."""

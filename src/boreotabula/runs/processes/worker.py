@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from enum import Enum
 from multiprocessing.connection import Connection
 from pathlib import Path
-from typing import Any, Protocol, TypeVar
+from typing import Any, TypeVar
 
 from boreotabula.errors import BoreotabulaError
 from boreotabula.faults import report_of
@@ -43,13 +43,6 @@ class End(Enum):
     FAULT = "fault"
 
 
-class Shared(Protocol):
-    """Something large that a process unpacks once."""
-
-    def get(self) -> Any:
-        """The content."""
-
-
 @dataclass(frozen=True)
 class Answer:
     """A result, as it is sent."""
@@ -65,25 +58,23 @@ class Failed:
     report: str = ""
 
 
-def live(connection: Connection, limits: Limits, shared: Shared | None, parent: int) -> None:
-    """Work on what comes in until nothing does, or the parent is gone."""
+def live(connection: Connection, work: Work[Any, Any], limits: Limits, parent: int) -> None:
+    """Do a work with each source that comes in until none does, or the parent is gone."""
     gc.freeze()  # what the parent has made is shared with it as long as nobody touches it
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is for the parent to be interrupted
     silent = _hush()
     threading.Thread(target=_watch, args=(parent,), daemon=True).start()
     start = _in_memory()
     _bound_memory(limits)
-    if shared is not None:
-        shared.get()
     while True:
         try:
-            work, source = connection.recv()
+            source = connection.recv()
         except (EOFError, OSError):
             return
         _start_clock(limits.seconds, silent)
         packed = _packed(answer_of(work, source))
         _stop_clock()
-        del work, source
+        del source
         connection.send((packed, _in_memory() > start + _WORN))
 
 
