@@ -16,7 +16,7 @@ from typing import Any
 import pytest
 
 import boreotabula
-from boreotabula.runs.cache.store import Kept, clear, kept_size
+from boreotabula.runs.cache.store import Kept, clear, kept_size, tidy
 from boreotabula.runs.inputs import look
 from boreotabula.runs.read_all import Means, digests, read_all
 from helpers import PROGRAM, csv_rows, program, write_workbook
@@ -160,6 +160,17 @@ def test_what_was_unused_longest_goes_first(desk: Path) -> None:
     sizes = [path.stat().st_size for path in paths]
     clear(desk / "kept", sum(sizes[-5:]))
     assert [path for path in paths if path.exists()] == paths[-5:]
+
+
+def test_the_folder_of_results_is_tidied_once_in_a_while(desk: Path) -> None:
+    extract(desk)
+    kept = desk / "kept"
+    assert kept_size(kept)[0] == 20
+    tidy(kept, 0)  # it was looked at a moment ago
+    assert kept_size(kept)[0] == 20
+    os.utime(kept / "tidied", (0, 0))
+    tidy(kept, 0)
+    assert kept_size(kept) == (0, 0)
 
 
 def test_what_is_kept_is_shown_and_cleared(desk: Path) -> None:

@@ -201,13 +201,14 @@ def _inbox(
 ) -> Inbox:
     """The files of this call."""
     from boreotabula.layout.patterns import Kind, PatternError, pattern
-    from boreotabula.pipeline.into_existing import look_into
     from boreotabula.pipeline.new_output import look_for
     from boreotabula.runs.inputs import look
 
     if target.path is None:
         inbox = look(layout, named=files)
     elif target.into:
+        from boreotabula.pipeline.into_existing import look_into
+
         inbox = look_into(layout, target.path, target.tab, files)
     else:
         inbox = look_for(layout, target.path, files, overwrite=overwrite)
@@ -268,22 +269,23 @@ def perform(
 def _run(
     layout: Layout, inbox: Inbox, target: Target, on_file: OnFile, means: Means, *, strict: bool
 ) -> Run:
-    from boreotabula.pipeline import new_output as writing
-    from boreotabula.pipeline.into_existing import extract_into_file
+    from boreotabula.pipeline.new_output import extract_into, stream_csv
     from boreotabula.runs.run.gather import gather, read_each
 
     if target.stream:
-        return writing.stream_csv(
+        return stream_csv(
             layout, inbox, sys.stdout.buffer, on_file, means, safe_csv=target.safe_csv
         )
     if target.path is None:
         return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=True)
     if target.into:
+        from boreotabula.pipeline.into_existing import extract_into_file
+
         return extract_into_file(
             layout, inbox, target.path, on_file, means,
             tab=target.tab, append=target.append, strict=strict,
         )  # fmt: skip
-    return writing.extract_into(
+    return extract_into(
         layout, inbox, target.path, on_file, means, strict=strict, safe_csv=target.safe_csv
     )
 

@@ -13,7 +13,7 @@ from pathlib import PurePosixPath
 from boreotabula.limits import Limits
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.cache.packing import Packed, packed
-from boreotabula.runs.cache.store import LARGEST, Kept, clear
+from boreotabula.runs.cache.store import Kept, tidy
 from boreotabula.runs.compare.copies import without_copies
 from boreotabula.runs.file.open_file import Job, make_job
 from boreotabula.runs.file.read import FileReading, ended_reading, file_digest, read_file
@@ -87,7 +87,7 @@ def _read(
         one = looked_up.popleft()
         yield next(results) if isinstance(one, _Task) else one
     if tasks and means.kept is not None:
-        clear(means.kept.folder, LARGEST)
+        tidy(means.kept.folder)
 
 
 def _known(source: SourceFile, digest: str, job: Job, kept: Kept | None) -> FileReading | _Task:

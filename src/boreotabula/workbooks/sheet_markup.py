@@ -8,7 +8,7 @@ way to search it, in time that grows as its size does.
 from __future__ import annotations
 
 import re
-from xml.sax.saxutils import escape, quoteattr
+from html import escape
 
 from boreotabula.layout.addresses import address, parse_address
 from boreotabula.limits import UNPACKED, Budget
@@ -154,7 +154,7 @@ class _Rewriter:
 
     def _data(self, text: str) -> None:
         if self._cell is not None and self._path[-1] in ("f", "v", "t"):
-            self._cell.append(escape(text))
+            self._cell.append(escape(text, quote=False))
 
     def _place(self, text: str) -> None:
         """A cell without an address stands right of the one before."""
@@ -176,4 +176,4 @@ class _Rewriter:
 
 
 def _some(attributes: dict[str, str], names: tuple[str, ...]) -> str:
-    return "".join(f" {name}={quoteattr(attributes[name])}" for name in names if name in attributes)
+    return "".join(f' {name}="{escape(attributes[name])}"' for name in names if name in attributes)

@@ -9,10 +9,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from html import unescape
+from html import escape, unescape
 from io import BytesIO
 from pathlib import Path
-from xml.sax.saxutils import quoteattr
 
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
 from boreotabula.limits import PLACE, Budget
@@ -114,7 +113,8 @@ class XlsxInside:
         by name, and would read the first of two that are called the same twice."""
         new = iter(names)
         content = _SHEET_NAME.sub(
-            lambda found: found[1] + quoteattr(next(new)).encode(), self._package.read(self._book)
+            lambda found: found[1] + f'"{escape(next(new))}"'.encode(),
+            self._package.read(self._book),
         )
         return self._package.copy_with(self._book, content)
 

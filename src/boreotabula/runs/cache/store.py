@@ -13,6 +13,7 @@ import hmac
 import os
 import secrets
 import sys
+import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
@@ -143,6 +144,25 @@ def clear(folder: Path, largest: int = 0) -> None:
         with suppress(OSError):
             path.unlink()
         total -= size
+
+
+def tidy(folder: Path, largest: int = LARGEST) -> None:
+    """`clear` a folder that holds more than it may: looked at once in a while, as it takes longer
+    than reading a workbook does to look through thousands of results."""
+    marker = folder / _TIDIED
+    try:
+        if time.time() - marker.stat().st_mtime < _NOT_BEFORE:
+            return
+    except OSError:
+        pass  # it was never looked at
+    clear(folder, largest)
+    with suppress(OSError):
+        marker.touch()
+
+
+_TIDIED = "tidied"
+_NOT_BEFORE = 600
+"""Seconds before it is looked at again."""
 
 
 def _entries(folder: Path) -> Iterator[tuple[Path, int, float]]:
