@@ -21,7 +21,7 @@ from boreotabula.workbooks.text import TextForm
 from helpers import span, write_workbook
 from raw_files import raw_ods, raw_xlsx, xlsb
 
-FILES = Path(__file__).parent / "files"
+FILES = Path(__file__).parents[1] / "files"
 
 
 def only_sheet(path: Path, opening: Opening | None = None) -> Sheet:

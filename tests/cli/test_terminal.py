@@ -285,7 +285,7 @@ def test_a_database_that_may_not_be_written_is_a_message(
 
 
 def _protected(path: Path) -> None:
-    content = (Path(__file__).parent / "files" / "bench.xls").read_bytes()
+    content = (Path(__file__).parents[1] / "files" / "bench.xls").read_bytes()
     at = content.index(b"\x5c\x00\x70\x00")  # the record of who wrote it becomes that of a password
     path.write_bytes(content[:at] + b"\x2f\x00" + content[at + 2 :])
 

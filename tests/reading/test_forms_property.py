@@ -7,11 +7,11 @@ from typing import Any
 
 from hypothesis import given
 from hypothesis import strategies as st
+from test_crosstab_property import Canvas
 
 from boreotabula.layout.addresses import address
 from boreotabula.workbooks.sheet import make_sheet
 from helpers import codes, read, values
-from test_crosstab_property import Canvas
 
 LEVELS = ("year", "quarter", "container", "grade")
 LABELS = (("2025", "2026"), ("Q1", "Q2"), ("Pot 95", "Pot 60"), ("A", "B"))
