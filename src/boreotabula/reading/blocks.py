@@ -63,6 +63,7 @@ class SettledBlock:
         """
         every = self.columns.every
         at_edge = [self._at_edge(one) for one in every]
+        # A remark beside the table must not stretch it: cells there are told as outside.
         first = next((at for at, edge in enumerate(at_edge) if not edge), 0)
         last = next((at for at, edge in enumerate(at_edge[::-1]) if not edge), 0)
         rows = range(max(self.place.top, 0), self.table.last + 1)
@@ -71,8 +72,10 @@ class SettledBlock:
 
     def _at_edge(self, column: Column) -> bool:
         """Whether a column could be left out at an edge of the table."""
+        # What the layout knows is never cut off.
         if column.kind is not ColumnKind.UNKNOWN:
             return False
+        # Headings alone do not make a column a part of the table.
         below = range(self.place.bottom + 1, self.table.last + 1)
         filled = _filled_rows(self.view, column.column, below)
         return not filled or _remarks(self.view, column, filled, self.table)
@@ -90,6 +93,7 @@ def _remarks(view: Sheet, column: Column, filled: Sequence[int], table: TableRow
     if column.cause is not Cause.UNHEADED:
         return False
     texts = not any(is_figure(view, view.rows[row][column.column]) for row in filled)
+    # A figure is never a remark, and a column that most rows fill is a column of the table.
     return texts and (len(filled) == 1 or 2 * len(filled) < len(table.records))
 
 
@@ -108,6 +112,7 @@ def settle_blocks(sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource) -
     """Find the blocks of a form on a sheet, and tell what each of their columns and rows is."""
     blocks = wanted_blocks(form, source)
     found = []
+    # A tab can have tables of both kinds: each is looked for on its own view.
     for turned in (False, True):
         some = [one for one in blocks if one.turned is turned]
         if some:
@@ -137,6 +142,7 @@ def _settle_view(
 ) -> SettledView:
     """Stamps come before rows, so that their cells are known to be spoken for."""
     placed, tellings = _placed(view, plan, blocks)
+    # Then each place has stamps of its own, those nearest to it.
     each = any(block.repeat for block, _ in placed)
     frames = [place for _, place in placed]
     search = StampSearch(sheet, form, source.around, frames, view.turned)
@@ -146,6 +152,7 @@ def _settle_view(
     ]
     spoken = frozenset(spot for one in stamps for spot in one.spoken)
     if view.turned:
+        # Stamps are found on the sheet as it lies, rows on the turned one.
         spoken = frozenset((column, row) for row, column in spoken)
     settled = tuple(
         _settle(view, plan, block, place, stamped, spoken)
@@ -160,15 +167,18 @@ def _placed(
     view: Sheet, plan: Plan, blocks: Sequence[BlockPlan]
 ) -> tuple[list[tuple[BlockPlan, Place]], list[Telling]]:
     """Blocks with the places where they are, each bounded by the others."""
+    # All first, as each is bounded by the others.
     found = [(block, *find_places(view, block, plan.names)) for block in blocks]
     placed: list[tuple[BlockPlan, Place]] = []
     tellings = [one for *_, told in found for one in told]
     for block, places, _ in found:
         for place in places:
+            # Read twice, every value would be there twice.
             if any(same_table(other, place) for _, other in placed):
                 tellings.append(Telling(_read_already(view, place), WHOLE, WHOLE))
             else:
                 placed.append((block, place))
+    # Only now: a place is bounded by those of all blocks.
     frames = bounded([place for _, place in placed])
     return [(block, frame) for (block, _), frame in zip(placed, frames, strict=True)], tellings
 
@@ -194,8 +204,10 @@ def _settle(
     stamped: Stamped,
     spoken: frozenset[Spot],
 ) -> SettledBlock:
+    # Columns before rows: what a row holds is asked of its known columns.
     columns, about = settle_columns(view, place, plan, block)
     apart = tell_rows_apart(view, place, columns, spoken)
+    # Before carrying down: a total must not give its label to the records below.
     settled = without_lookalikes(view, place, columns, apart, plan)
     columns = settled.columns
     table = carried(view, columns, settled.table)
@@ -220,10 +232,12 @@ def _about_columns(
     for column, finding in about:
         if column < 0:
             yield Telling(finding)
+        # A heading over nothing is no loss: nothing is said of it.
         elif not view.column_filled(column, below.start, below.stop):
             continue
         elif kinds[column] is ColumnKind.UNKNOWN:
             yield Telling(finding, rows, [column], lapses=True)
+        # Of those, one finding is told already.
         elif kinds[column] is not ColumnKind.LIKE_TOTAL:
             yield Telling(finding)
     for one in columns.of(ColumnKind.UNKNOWN):

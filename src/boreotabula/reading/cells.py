@@ -17,8 +17,10 @@ def cell_text(cell: Cell) -> str:
     if isinstance(cell, Code):
         return cell.text
     if isinstance(cell, float):
+        # A year is “2017” to a person, though the file holds 2017.0.
         return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
     if isinstance(cell, datetime | date | time):
+        # A form that needs no language.
         return cell.isoformat()
     if isinstance(cell, timedelta):
         seconds = cell.total_seconds()
@@ -65,6 +67,8 @@ def reads_as_figure(text: str) -> bool:
 
 def is_figure(sheet: Sheet, cell: Cell) -> bool:
     """Whether a filled cell holds a number or date; in a text file a text that reads as one."""
+    # Dates and flaws are figures, too: they stand where numbers belong.
     if not isinstance(cell, str):
         return True
+    # In a workbook a text that looks like a number was typed as a text on purpose, or is told.
     return not sheet.typed and reads_as_figure(cell)

@@ -172,6 +172,7 @@ def make_plan(
     spec: LayoutSpec, names: HeadingNames, spellings: Mapping[str, Mapping[str, str]] = {}
 ) -> Plan:
     """The plan of a checked layout; `spellings` are those of its glossaries, by field."""
+    # What all editions share is in each of them by now.
     found = forms(spec)
     tables = _tables(spec, found)
     return Plan(
@@ -207,6 +208,7 @@ def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]
         own = getattr(field, key)
         return getattr(general, key) if own in (None, ()) else own
 
+    # Spellings in the layout itself win over those of its glossaries.
     inline = {
         plain_form(text): means for means, some in field.same_as.items() for text in (means, *some)
     }
@@ -249,8 +251,10 @@ def _stamp(field: str, stamp: Stamp) -> StampPlan:
 
 def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPlan:
     if block.across:
+        # Several values need a level of their own that names them.
         depth = len(block.across) + (len(block.value) > 1)
     else:
+        # `headings = 0` says that there is none, whatever else is said.
         depth = 0 if block.headings == 0 else block.heading_rows
     return BlockPlan(
         key=".".join(map(str, path)),
@@ -293,9 +297,11 @@ def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPl
 
 
 def _marks(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> tuple[str, ...]:
+    # A list without a stub is found by all the headings it could have.
     if block.stub or block.across:
         return block.stub
     filled = {use.field for use in (*shared_uses(spec, form), *block_uses(block, path))}
+    # What something else fills needs no heading to be found by.
     open_ = tuple(field for field in spec.fields if field not in filled)
     others = {use.field for at, one in form.blocks if at != path for use in block_uses(one, at)}
     return tuple(field for field in open_ if field not in others) or open_
@@ -314,6 +320,7 @@ def _tables(spec: LayoutSpec, found: list[Form]) -> _Tables:
     own blocks name, and, once a heading on a tab means it, any other field."""
     blocks = [(path, block) for form in found for path, block in form.blocks]
     intos = list(dict.fromkeys(block.into or RECORDS for _, block in blocks)) or [RECORDS]
+    # The only table holds all fields, filled or not: its columns never change.
     if len(intos) == 1:
         return _Tables({intos[0]: tuple(spec.fields)}, {intos[0]: ()})
     always: dict[str, set[str]] = {
@@ -331,6 +338,7 @@ def _tables(spec: LayoutSpec, found: list[Form]) -> _Tables:
         }
         for into in intos
     }
+    # By position no heading can add a field.
     by_heading = {block.into or RECORDS for _, block in blocks if not block.columns}
     roots = {field: described.of or field for field, described in spec.fields.items()}
     return _Tables(

@@ -67,6 +67,7 @@ class RoleMap:
         self.sheet = sheet
         shape = (sheet.height, sheet.width)
         self.filled = sheet.filled
+        # Views, not copies: both maps write into the same cells.
         self._codes: NDArray[np.uint8] = like._codes.T if like else np.zeros(shape, np.uint8)
         self._whys: NDArray[np.int32] = like._whys.T if like else np.zeros(shape, np.int32)
         self._told: NDArray[np.int32] = like._told.T if like else np.zeros(shape, np.int32)
@@ -82,10 +83,12 @@ class RoleMap:
 
         What is outside the sheet has no role to be given.
         """
+        # No rows would otherwise mean all of them to the array.
         if not isinstance(rows, slice) and not len(rows):
             return
         at = self._meet(rows, columns)
         self._codes[at] = role
+        # Reasons are numbered: a million cells share a handful of them.
         self._whys[at] = self._text(why)
 
     def give_spots(self, spots: Iterable[Spot], role: Role, why: str = "") -> None:
@@ -101,6 +104,7 @@ class RoleMap:
 
     def explain_cells(self, rows: Places, columns: Places, reason: str) -> None:
         """Say why unplaced cells are that, if nothing says so yet."""
+        # The first reason stands: it is the closest to the cell.
         whys = self._whys[rows, columns]
         self._whys[rows, columns] = np.where(whys, whys, self._text(reason))
 
@@ -117,6 +121,7 @@ class RoleMap:
         """
         again = 0
         if role is Role.VALUE:
+            # Only values can be doubled; a stub cell is in every record of its row.
             again = int(np.count_nonzero(self._codes[rows, columns] == Role.VALUE))
         self._codes[rows, columns] = role
         self._whys[rows, columns] = 0
@@ -137,23 +142,27 @@ class RoleMap:
         """Note that a finding speaks for some cells, should they end up unplaced."""
         self._tellings.append(telling)
         number, rank = len(self._tellings), _RANKS[telling.finding.severity]
+        # One without the other meets nowhere.
         if telling.rows != () and telling.columns != ():
             self._speak(self._meet(telling.rows, telling.columns), number, rank)
         if telling.cells is not None:
             self._speak(telling.cells, number, rank)
         height, width = self.filled.shape
+        # Fixed cells of a layout may lie beyond what is filled.
         spots = [(row, at) for row, at in telling.spots if row < height and at < width]
         if spots:
             rows, columns = zip(*spots, strict=True)
             self._speak((list(rows), list(columns)), number, rank)
 
     def _speak(self, at: Any, number: int, rank: int) -> None:
+        # The loudest finding speaks of a cell; of equals the first.
         louder = self._heard[at] < rank
         self._told[at] = np.where(louder, number, self._told[at])
         self._heard[at] = np.where(louder, rank, self._heard[at])
 
     def findings(self) -> list[Finding]:
         """All that was told, but for what lapsed: none of its cells is unplaced."""
+        # Nothing can lapse: no cell need be looked at.
         if not any(one.lapses for one in self._tellings):
             return [one.finding for one in self._tellings]
         open_ = self.unplaced_mask
@@ -192,6 +201,7 @@ class RoleMap:
     def account(self) -> Account:
         """Count the filled cells by role."""
         counts = np.bincount(self._codes[self.filled], minlength=len(Role))
+        # By rule, so that a rule that takes too much is seen.
         left = self._whys[self.filled & (self._codes == Role.LEFT_OUT)]
         rules = np.bincount(left, minlength=len(self._texts))
         return Account(
@@ -232,6 +242,7 @@ def _as_slice(lines: Lines) -> Lines:
     if isinstance(lines, slice) or not len(lines):
         return lines
     first, end = int(lines[0]), int(lines[-1]) + 1
+    # Known to be without a gap: nothing is compared.
     if isinstance(lines, range) and lines.step == 1:
         return slice(first, end)
     whole = end - first == len(lines) and bool((np.diff(lines) == 1).all())
@@ -243,6 +254,7 @@ _AT_ONCE = 50_000
 
 def chunks_of(mask: NDArray[np.bool_]) -> Iterator[tuple[NDArray[np.intp], NDArray[np.intp]]]:
     """Rows and columns of the cells that a mask means, in reading order, some thousands at once."""
+    # So many rows that their cells fit into memory, however wide the sheet.
     step = max(1, _AT_ONCE // max(mask.shape[1], 1))
     for start in range(0, mask.shape[0], step):
         rows, columns = np.nonzero(mask[start : start + step])

@@ -67,9 +67,11 @@ class ReadBlock(SettledBlock):
 
 def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
     """Read one tab by a plan."""
+    # What edition it is decides all that follows.
     form, label = form_of(sheet, plan)
     reader = _TabReader(sheet, plan, source)
     reader.tell(map(Telling, _hidden(sheet)))
+    # Rather nothing than read by the wrong edition.
     if form is None:
         reader.tell([Telling(_no_edition(plan), WHOLE, WHOLE)])
     else:
@@ -80,6 +82,7 @@ def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
 
 def form_of(sheet: Sheet, plan: Plan) -> tuple[FormPlan | None, list[tuple[int, int]]]:
     """The first form whose condition holds on a tab, and the cell (if any) that tells it."""
+    # The first that fits: the layout lists them in this order.
     for form in plan.forms:
         if form.when is None:
             return form, []
@@ -158,14 +161,17 @@ class _TabReader:
         self.tell(dict.fromkeys(told for one in self.stamped for told in one.tellings))
         done: list[tuple[ReadBlock, RoleMap]] = []
         for view in views:
+            # Both views write into the same roles, so that no cell is booked apart.
             roles = RoleMap(view.view, self.roles) if view.view.turned else self.roles
             self.tell(view.tellings, roles)
             for block in view.blocks:
                 self.tell(block.tellings, roles)
                 mark_block(roles, block.place, block.columns, block.table)
+            # All records first: a cell is booked only once it is known who holds it.
             done += [(self._lengthened(block, roles), roles) for block in view.blocks]
         for block, roles in done:
             self._book(block, roles)
+        # After booking: a label that is also a value belongs to the record.
         self.roles.label(spot for one in self.stamped for spot in one.labels)
         self._tell_no_records()
 
@@ -175,6 +181,7 @@ class _TabReader:
         self.tell(stamped.tellings)
         self.stamped.append(stamped)
         batch = plain_record(self.plan, stamped, self.source.file, self.sheet.name)
+        # Names alone make no record of a tab on which nothing stands.
         if batch is not None and not self.sheet.blank:
             if self.plan.derives:
                 none = nothing_lengthened(batch.column("source_cell"))
@@ -190,6 +197,7 @@ class _TabReader:
         )  # fmt: skip
         block = settled.block
         long = lengthen(view, place, columns, table, self.plan)
+        # Told where the cells are: on the view they were read from.
         self.tell(long.tellings, roles)
         for misfit in long.misfits:
             roles.give_spots([(misfit.row, misfit.column)], Role.UNPLACED, str(misfit.reason))
@@ -199,6 +207,7 @@ class _TabReader:
         self._check_totals(settled)
         for head, column in columns.heads.items():
             self.heads.setdefault(head, view.address(max(place.bottom, 0), column))
+        # Captures of a block's own tabs come on top of the stamps that all share.
         values = dict(settled.stamped.values)
         for name, text in (self.source.blocks or {}).get(block.key, {}).items():
             values[name], told = convert_stamp(self.plan, name, text)
@@ -213,6 +222,7 @@ class _TabReader:
         """Book the cells that the records of a block hold."""
         stubs = {*read.block.stub, *([read.block.group_row] if read.block.group_row else [])}
         again = book_cells(roles, read.batch, read.long, stubs)
+        # Two blocks that read one cell double its value.
         if again:
             self.tell([Telling(_read_twice(read.view, read.place, again))])
         book_stamps(self.roles, read.batch, read.stamped)
@@ -248,6 +258,7 @@ class _TabReader:
         """Stamps of a tab whose tables are there, but give no record."""
         spots = [spot for one in self.stamped for spot in one.spots.values()]
         some = any(one.batch.num_rows for one in self.blocks)
+        # The stamps were read, but nothing carries them.
         if self.blocks and spots and not some:
             read = self.blocks[0]
             where = read.view.address(max(read.place.top, 0), read.place.left)
@@ -265,9 +276,11 @@ class _TabReader:
     def done(self, form: FormPlan | None) -> TabReading:
         """The reading of the tab, with every cell accounted for."""
         frames = [one.frame for one in self.blocks]
+        # Before the leftovers are told: what belongs to the form is none.
         label_boilerplate(self.roles, frames, self.plan.boilerplate)
         tell_strays(self.roles, frames)
         file, tab = self.source.file, self.sheet.name
+        # The same finding from several places of a block is told once.
         findings = dict.fromkeys(self.roles.findings())
         return TabReading(
             {

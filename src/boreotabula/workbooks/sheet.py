@@ -148,7 +148,16 @@ class Sheet:
     def texts(self, rows: range | None = None) -> Iterator[Text]:
         """The text cells of some rows, or of all, in reading order: looking for headings does not
         touch the numbers. There may be millions of them, so they are made as they are asked for."""
-        rows = rows or range(self.height)
+        if rows is None and self.kinds.size <= _AT_ONCE:
+            yield from self._few_texts
+        else:
+            yield from self._texts_in(rows or range(self.height))
+
+    @cached_property
+    def _few_texts(self) -> tuple[Text, ...]:
+        return tuple(self._texts_in(range(self.height)))
+
+    def _texts_in(self, rows: range) -> Iterator[Text]:
         step = max(1, _AT_ONCE // max(self.width, 1))
         cells: Any = self.rows  # where the kind says so, there is a text
         for start in range(rows.start, min(rows.stop, self.height), step):
@@ -174,8 +183,15 @@ class Sheet:
 
     def merged_in(self, rows: range, columns: range) -> tuple[Span, ...]:
         """The merged ranges that share a cell with an area, in their order."""
-        if not self.merges:
-            return ()
+        if len(self.merges) <= _FEW_MERGES:
+            return tuple(
+                one
+                for one in self.merges
+                if one.top < rows.stop
+                and one.bottom >= rows.start
+                and one.left < columns.stop
+                and one.right >= columns.start
+            )
         top, left, bottom, right = self._ends
         within = (top < rows.stop) & (bottom >= rows.start)
         within &= (left < columns.stop) & (right >= columns.start)
@@ -275,6 +291,9 @@ def make_sheet(
         typed=typed,
     )
 
+
+_FEW_MERGES = 40
+"""So few merged ranges are looked at one by one in less time than arrays take."""
 
 _AT_ONCE = 100_000
 """So many cells are looked at together: their lists take several times the memory of the arrays."""

@@ -20,10 +20,13 @@ def book_cells(
 
     Returns how many of them another block has booked as values before.
     """
+    # A cell in two records is doubled, and must be told.
     again = 0
     for field, source in long.sources.items():
+        # A field that no output table holds leaves its cells unplaced: that is the point.
         if field not in batch.schema.names:
             continue
+        # A value that did not convert is in no record, though its row is.
         held = _held(batch.column(field))
         if isinstance(source, InRows):
             rows, columns = _in_rows(source, long, held)
@@ -56,6 +59,7 @@ def _in_slots(source: InSlots, long: Lengthened, held: NDArray[np.bool_] | slice
 def book_stamps(roles: RoleMap, batch: pa.RecordBatch, stamped: Stamped) -> None:
     """Book the stamps that the records of a batch carry; `roles` are those of the sheet as it
     lies."""
+    # Without a record nothing carries the stamp.
     if batch.num_rows:
         for field, spot in stamped.spots.items():
             if field in batch.schema.names and batch.column(field)[0].is_valid:

@@ -23,16 +23,21 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
     Within the frame of a table that is an error, for a number or date outside a warning, for any
     other text outside a note.
     """
+    # From here on only unplaced cells are looked at: most often few or none.
     rows, columns = np.nonzero(roles.unplaced_mask)
     if not len(rows):
         return
+    # In a table every cell belongs to something: what does not is an error.
     within = _within(rows, columns, frames)
     figures = ~within & _figures(roles, rows, columns, ~within)
+    # A number outside may be data; a text is more likely a remark.
     outside = np.where(figures, rank_of(Severity.WARNING), rank_of(Severity.NOTE))
     needed = np.where(within, rank_of(Severity.ERROR), outside)
+    # What a louder finding speaks of is told already: one cause, one finding.
     untold = roles.heard(rows, columns) < needed
     roles.explain_cells(rows[within], columns[within], "nothing in the layout names it")
     for reason, some in _outside(rows, frames).items():
+        # A cell of a table has the reason that its row or column gave.
         some &= ~within
         roles.explain_cells(rows[some], columns[some], reason)
     kinds = {
@@ -43,6 +48,7 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
     for code, some in kinds.items():
         number = int(np.count_nonzero(some))
         if number:
+            # The first in reading order: that is where a person begins to look.
             row, column = int(rows[some][0]), int(columns[some][0])
             where = roles.sheet.address(row, column)
             text = cell_text(roles.sheet.rows[row][column])
@@ -109,6 +115,7 @@ def _figures(
     """Which of some filled cells hold a number or a date; in a text file, a text that reads so."""
     sheet = roles.sheet
     figures: NDArray[np.bool_] = sheet.kinds[rows, columns] != CellKind.TEXT
+    # In a text file all cells are texts: only how they read can tell.
     for at in np.flatnonzero(among).tolist() if not sheet.typed else ():
         figures[at] = is_figure(sheet, sheet.rows[rows[at]][columns[at]])
     return figures

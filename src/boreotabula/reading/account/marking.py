@@ -31,8 +31,10 @@ def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows)
     Cells that only a record can give a role stay unplaced here, with the reason why they would be.
     """
     every = range(columns.left, columns.right)
+    # Frames without headings begin above the sheet's first row.
     headings = [*range(max(place.top, 0), place.bottom + 1), *table.of(RowKind.HEADING)]
     roles.give(headings, every, Role.HEADING)
+    # Only the reason: whether a record holds the cell is booked later.
     for kind, reason in _REASONS.items():
         roles.give(table.of(kind), every, Role.UNPLACED, reason)
     _mark_columns(roles, columns, table, headings)
@@ -62,6 +64,7 @@ def _mark_columns(
         roles.give(blank, stub, Role.LEFT_OUT, BLANK_RULE)
     for one in columns.of(ColumnKind.IGNORED):
         roles.give([*headings, *within], [one.column], Role.LEFT_OUT, one.why)
+    # A year over the stub may be a value that slid up: it must not pass as a heading.
     if not columns.block.columns:  # by position a heading may be a number
         for one in columns.of(ColumnKind.STUB):
             roles.give(_figures(roles, headings, one.column), [one.column], Role.UNPLACED, _OVER)

@@ -13,6 +13,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Unplaced
 from boreotabula.reading.roles import RoleMap, chunks_of
 
+_FEW = 200
 _AT_ONCE = 50_000
 """So many are made objects at a time."""
 _REPEATED = pa.dictionary(pa.int32(), pa.string())
@@ -35,12 +36,15 @@ class UnplacedCells(Sequence[Unplaced]):
         """The unplaced cells of a tab that was read."""
         reasons, codes = pa.array(roles.reasons, pa.string()), pa.array(roles.codes, pa.string())
         where = [pa.array([tab], pa.string()), pa.array([file], pa.string())]
+        # Most tabs: no arrays are made for nothing.
         if roles.all_placed:
             return cls()
         batches = []
+        # In parts: of a tab that was not read at all, every cell is here.
         for rows, columns in chunks_of(roles.unplaced_mask):
             spots = list(zip(rows.tolist(), columns.tolist(), strict=True))
             whys, told = roles.explained(rows, columns)
+            # File and tab are the same for all: one entry, pointed to by each.
             nothing = pa.array(np.zeros(len(spots), np.int32))
             arrays = [
                 pa.array([roles.sheet.address(*spot) for spot in spots], pa.string()),
@@ -81,13 +85,17 @@ class UnplacedCells(Sequence[Unplaced]):
         """Those that are on none of some tabs."""
         return self._chosen("tab", lambda names: pc.invert(pc.is_in(names, pa.array(list(tabs)))))
 
-    def told_by(self, code: str) -> UnplacedCells:
+    def told_by(self, code: str) -> Iterator[Unplaced]:
         """Those that a finding of some code speaks of."""
-        return self._chosen("finding", lambda codes: pc.equal(codes, code))
+        some = self
+        if len(self) > _FEW:  # else it takes longer to filter them than to look at each
+            some = self._chosen("finding", lambda codes: pc.equal(codes, code))
+        return (one for one in some if one.finding == code)
 
     def _chosen(self, column: str, wanted: Callable[[pa.Array], pa.Array]) -> UnplacedCells:
         if not len(self):
             return self
+        # The parts have dictionaries of their own, whose numbers mean different things.
         texts = self._table.column(column).cast(pa.string())
         return UnplacedCells(self._table.filter(wanted(texts)))
 

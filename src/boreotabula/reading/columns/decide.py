@@ -45,16 +45,22 @@ AboutColumns = tuple[tuple[int, Finding], ...]
 def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
     """First column of the block, and the first past it: the next blank column on either side."""
     under = place.bottom + 1
+    # A heading alone keeps a column in the table, whether or not it has values.
     used: NDArray[np.bool_] = np.logical_or.reduce(sheet.filled[max(place.top, 0) : under])
     for span in sheet.merged_in(range(place.top, under), range(sheet.width)):
+        # A merged heading reaches over columns whose own cells are blank.
         if place.top <= span.top and sheet.cell(span.top, span.left) != "":
             used[span.left : span.right + 1] = True
     headed: list[bool] = used.tolist()
+    # So do values without a heading: they must be told, not cut off.
     used |= sheet.filled[under : place.end].any(axis=0)
     left = place.left
+    # To the left only headings count: numbers of lines often stand there without any.
     while not place.fixed and left > 0 and headed[left - 1]:
         left -= 1
+    # What the layout names is never cut off, even beyond a blank column.
     least = max(place.last_mark + 1, place.left + len(block.columns))
+    # Blank columns set groups apart in some forms: then the table goes on behind them.
     if block.gaps:
         right = place.limit
         while right > least and not used[right - 1]:
@@ -130,20 +136,25 @@ def _settle(
     taken: Mapping[str, int],
 ) -> Settled:
     """What one column is. The order of the questions is the order of the rules in the docs."""
+    # What the place was found by is settled before any rule could take it away.
     for stub, at in place.stub:
         if at == column:
             return Column(column, ColumnKind.STUB, stub), None
     field = _known_field(plan, block, heads)
+    # `ignore` never beats a heading that a field knows and lacks: a wide pattern would lose it.
     wanted = field is not None and field not in block.filled and field not in taken
     rule = None if wanted else _matching(block.ignore, heads.texts)
     if rule is not None:
         return Column(column, ColumnKind.IGNORED, why=f"ignore: {rule.text}"), None
+    # Totals come before fields: a pattern that names them is meant, whatever else they match.
     if _matching(block.totals, heads.texts) is not None:
         return Column(column, ColumnKind.TOTAL, labels=heads.labels), None
     if field is not None:
         return _beside(place, block, column, field, heads, taken)
+    # Only its cells can show whether a column without a heading matters.
     if not heads.own and not (block.is_list and heads.joined):
         return _because(column, Cause.UNHEADED), None  # told if something stands below
+    # In a cross-tab, a column of values needs no known heading: all its levels are data.
     if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
         name = heads.joined or heads.own[-1]
         if block.keep_unknown and name not in (*plan.fields, *PROVENANCE, *taken):
@@ -155,6 +166,7 @@ def _settle(
 def _value(place: Headings, plan: Plan, block: BlockPlan, column: int, heads: Heads) -> Settled:
     """A column of values; among several value fields the lowest heading says which."""
     if len(block.values) == 1:
+        # With one value field there is no level that could name another.
         found = Column(column, ColumnKind.VALUE, block.values[0], heads.labels)
         return found, blank_level(place, block, column, heads)
     field = plan.names.field_of(cell_text(heads.labels[-1]))
@@ -192,6 +204,7 @@ def _lost_stub(place: Headings, block: BlockPlan, column: int, heads: Heads) -> 
     two or more levels stand over it. Its cells are rather unplaced than taken for values.
     """
     missing = len(block.stub) - len(place.stub)
+    # Only next to the stub: further right, an unknown heading is one of the values.
     near = column < place.start + missing
     return near and (len(heads.labels) == 1 or "" in heads.labels)
 
@@ -205,6 +218,7 @@ def _matching(patterns: Sequence[Pattern], texts: Sequence[str]) -> Pattern | No
 
 def _known_field(plan: Plan, block: BlockPlan, heads: Heads) -> str | None:
     """The field a heading means, unless it is one of those that the cross-tab itself fills."""
+    # In a cross-tab a heading that reaches over many columns names none of them.
     for text in (heads.joined,) if block.is_list else heads.own:
         field = plan.names.field_of(text)
         if field is not None and field not in (*block.across, *block.values):
@@ -223,6 +237,7 @@ def _beside(
     if field not in block.filled and field not in taken:
         return Column(column, ColumnKind.BESIDE, field, (heads.joined or heads.own[0],)), None
     filler = _filler(place, block, field, taken)
+    # Two sources for one field: whichever was taken, the other's values would be lost.
     finding = Finding(
         Code.HEADING_TAKEN,
         f"the column “{heads.joined or heads.own[0]}” means the field “{field}”, which is filled"

@@ -46,12 +46,14 @@ def blank_level(place: Headings, block: BlockPlan, column: int, heads: Heads) ->
         for level, (field, label) in enumerate(zip(block.across, heads.labels, strict=False))
         if label == ""
     ]
+    # Most columns have all their levels.
     if not blank:
         return None
     level, field = blank[0]
     at = column - place.left
     row = max(level + len(place.rows) - block.depth, 0)
     cells = place.rows[row] if place.rows else ()
+    # A heading right of it is often the one that was meant to reach over this column, too.
     right = next((n for n, cell in enumerate(cells) if n > at and cell != ""), None)
     other = ""
     if right is not None:
@@ -118,6 +120,7 @@ def fields_missing(
     """Fields of the output that nothing fills on this tab."""
     expected = [
         *plan.tables[block.into],
+        # A field that any heading may fill is missed only if it is required.
         *(plan.unclaimed & plan.required if block.is_list else ()),
     ]
     for field in expected:
@@ -139,8 +142,10 @@ def values_twice(place: Headings, columns: Columns) -> Iterator[tuple[int, Findi
     """Two columns under the same headings: their records can only be told apart by their cells."""
     first: dict[tuple[str, tuple[str, ...]], Column] = {}
     for column in columns.of(ColumnKind.VALUE):
+        # In normal form: “A” and “a ” over two columns are the same to whoever reads the records.
         labels = tuple(normal_form(cell_text(label)) for label in column.labels)
         before = first.setdefault((column.field, labels), column)
+        # Blank headings are told as such, not as headings that repeat.
         if before is not column and any(labels):
             named = " / ".join(one_line(cell_text(label)) for label in column.labels)
             yield (
@@ -193,6 +198,7 @@ def beyond_gap(sheet: Sheet, place: Place, right: int, last: int) -> Iterator[Te
     for column in range(right, place.limit):
         headings = [sheet.rows[row][column] for row in range(place.top, place.bottom + 1)]
         texts = [cell_text(cell) for cell in headings if cell != ""]
+        # A heading over nothing, or values of another table, are no part of this one.
         if texts and sheet.column_filled(column, place.bottom + 1, last + 1):
             finding = Finding(
                 Code.HEADING_BEYOND_GAP,
@@ -206,4 +212,5 @@ def beyond_gap(sheet: Sheet, place: Place, right: int, last: int) -> Iterator[Te
             )
             rows, columns = range(place.top, last + 1), range(right, place.limit)
             yield Telling(finding, rows, columns, lapses=True)
+            # The first column stands for all behind the gap: they have one cause.
             return

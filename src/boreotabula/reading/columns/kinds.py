@@ -94,6 +94,7 @@ class Columns:
     @cached_property
     def valued(self) -> tuple[int, ...]:
         """The columns in which something makes a row more than a name."""
+        # A row with nothing but a printed total is more than a name as well.
         kinds = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
         return tuple(one.column for one in self.of(*kinds))
 
@@ -119,6 +120,7 @@ class Columns:
         """The headings over the slots, of all levels, in normal form, and a column under each."""
         return {
             normal_form(cell_text(label)): slot.first
+            # The leftmost slot comes last, so that its column is the one that is kept.
             for slot in reversed(self.slots)
             for label in slot.labels
             if label != ""
@@ -128,10 +130,15 @@ class Columns:
     def slots(self) -> tuple[Slot, ...]:
         """The records of each row, left to right; columns under the same labels share one."""
         values = self.block.values
+        # In the order of the sheet, from left to right: so are the records.
         groups: list[tuple[tuple[Cell, ...], list[int | None]]] = []
         for column in self.of(ColumnKind.VALUE):
             at = values.index(column.field)
+            # With several values, columns under the same labels are one record, wherever they
+            # stand.
             for labels, members in groups if len(values) > 1 else ():
+                # Taken already: then the headings repeat, and it is a record of its own, which is
+                # told.
                 if labels == column.labels and members[at] is None:
                     members[at] = column.column
                     break

@@ -82,10 +82,12 @@ def heads_of(headings: Headings, block: BlockPlan) -> list[Heads]:
         for row, cells in enumerate(headings.rows)
     ]
     # In a list the upper headings reach over every column, in a cross-tab over the values only.
+    # Else the caption over a cross-tab would reach into its stub.
     start = 0 if block.is_list else headings.start - headings.left
     blank: list[Cell] = [""] * headings.width
     reached = _reach(levels, start, block.reach_left) if levels else []
     padded = [*[blank] * (block.depth - len(levels)), *reached]
+    # The lowest rows are the levels: what stands above is a title.
     kept = padded[-block.depth :] if block.depth else []
     return [
         Heads(
@@ -101,6 +103,7 @@ def _own(headings: Headings, row: int, at: int, cell: Cell) -> tuple[Cell, Span 
     sheet_row, column = headings.top + row, headings.left + at
     for span in headings.spans:
         if span.top <= sheet_row <= span.bottom and span.left <= column <= span.right:
+            # A merged cell may begin above or left of the headings: then its text is not of them.
             row, at = span.top - headings.top, span.left - headings.left
             inside = row >= 0 and at >= 0
             return headings.rows[row][at] if inside else "", span
@@ -114,6 +117,7 @@ def _reach(levels: Sequence[_Level], start: int, leftward: bool) -> list[list[Ce
     """The heading of each level over each column from `start` on, to the right or to the left."""
     if not leftward:
         return _reach_right(levels, start)
+    # Reaching to the left is reaching to the right in a mirror.
     mirrored = _reach_right([level[start:][::-1] for level in levels], 0)
     return [[""] * start + labels[::-1] for labels in mirrored]
 
@@ -135,10 +139,13 @@ def _reach_right(levels: Sequence[_Level], start: int) -> list[list[Cell]]:
         for at in range(start, len(level)):
             cell, span = level[at]
             if cell != "" or span is not None:
+                # A merged cell begins once, though it covers several columns.
                 if span is None or at == start or level[at - 1][1] != span:
                     begins.add(at)
                 labels.append(cell)
+                # A merged heading ends where it is merged to; others go on until the next.
                 current = "" if span is not None else cell
+            # Below a new upper heading nothing of the group before may be inherited.
             elif at in breaks or lowest:
                 labels.append("")
                 current = ""

@@ -75,8 +75,10 @@ def headings_met(sheet: Sheet, plan: Plan, source: TabSource) -> TabHeadings:
         for one in view.blocks:
             met += _of_block(one)
             lacking += _lacking(plan, one.block, one.columns)
+    # A table that was not found is the one whose headings most need to be listed.
     if met or not blocks or sheet.blank:
         return TabHeadings(tuple(met), tuple(dict.fromkeys(lacking)))
+    # So that a renamed stub heading can be seen, and adopted.
     guessed = list(_of_frame(sheet, plan))
     known = {one.field for one in guessed}
     return TabHeadings(
@@ -95,6 +97,7 @@ def _of_block(settled: SettledBlock) -> Iterator[MetHeading]:
         where = sheet.address(max(place.bottom, 0), column.column)
         if column.kind is ColumnKind.VALUE:
             for level, label in enumerate(column.labels):
+                # Headings of a level repeat under each group: listed once, with the first place.
                 levels.setdefault((level, one_line(cell_text(label))), where)
         elif head.texts:
             cells = [sheet.rows[row][column.column] for row in table.records]
@@ -130,6 +133,7 @@ def _text(column: Column, head: Heads, block: BlockPlan) -> str:
 def _lacking(plan: Plan, block: BlockPlan, columns: Columns) -> list[str]:
     filled = {one.field for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)}
     fields = [*plan.tables[block.into], *plan.open_fields[block.into]]
+    # What a stamp or a part of a date fills needs no heading.
     wanted = [*block.stub, *(one for one in fields if one not in block.filled)]
     return [name for name in wanted if name not in filled]
 
@@ -152,6 +156,7 @@ def _of_frame(sheet: Sheet, plan: Plan) -> Iterator[MetHeading]:
     top, left = frame.start
     lowest = max(row for row, _, _ in frame.headings)
     for row, column, _ in frame.headings:
+        # Upper levels name groups of columns, not the fields.
         if row == lowest:
             at = left + column
             heading = one_line(cell_text(sheet.rows[top + row][at]))
@@ -171,6 +176,7 @@ def profile_of(cells: Iterable[Cell]) -> Profile:
     filled = [cell for cell in cells if cell != ""]
     kinds = Counter(map(_kind, filled))
     numbers = [float(cell) for cell in filled if _kind(cell) in ("whole numbers", "numbers")]  # type: ignore[arg-type]
+    # A dict keeps the order, so that what is shown does not change from run to run.
     values = dict.fromkeys(plain_form(cell_text(cell)) for cell in filled)
     sample = dict.fromkeys(one_line(cell_text(cell)) for cell in filled)
     return Profile(

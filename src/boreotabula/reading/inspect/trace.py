@@ -75,6 +75,7 @@ def trace_record(
     before = 0
     for read in _blocks(reading, table):
         cells = read.batch.column("source_cell").to_pylist()
+        # Records are known by the cell they begin at, which no two of a table share.
         if cell in cells:
             at = cells.index(cell)
             origins = tuple(_origins(sheet, read, plan, table, at))
@@ -112,8 +113,10 @@ def _typed(origins: Sequence[Origin], plan: Plan) -> tuple[Origin, ...]:
 
 def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, at: int) -> Iterator[Origin]:
     for field in read.batch.schema.names:
+        # Where a record is from is not itself from a cell.
         if field in PROVENANCE:
             continue
+        # The order is that in which the fields were filled.
         found = (
             _derived(field, plan)
             or _cell_origin(read, plan, field, at)
@@ -121,6 +124,7 @@ def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, at: int) -> 
             or _stamp_origin(sheet, field, read.stamped)
         )
         if found is None:
+            # Said as well: an empty field may be just what is asked about.
             found = Origin(field, "nothing", "", None, "")
         yield found
 
@@ -198,6 +202,7 @@ def fate_of(sheet: Sheet, reading: TabReading, plan: Plan, row: int, column: int
     """What became of a cell of a tab; row and column counted from 0."""
     where = address(row, column)
     role = reading.roles.role(row, column)
+    # What was said of the cell belongs to its fate.
     said = [one.message for one in reading.findings if one.cell == where]
     said += _compared(reading, plan, row, column)
     records: list[tuple[str, int]] = []
@@ -207,6 +212,7 @@ def fate_of(sheet: Sheet, reading: TabReading, plan: Plan, row: int, column: int
         found = _records_at(sheet, read, plan, (row, column))
         records += [(read.block.into, before + at) for at in found]
         start[read.block.into] = before + read.batch.num_rows
+    # A form without a block gives one record, made of all its stamps.
     if not reading.blocks and role is Role.STAMP:
         records = [(table, 0) for table, batch in reading.tables.items() if batch.num_rows]
     why = reading.roles.why(row, column)
@@ -221,6 +227,7 @@ def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterat
     if not read.batch.num_rows:
         return
     fields = [name for name in read.batch.schema.names if name not in PROVENANCE]
+    # A stamp is on every record of its block.
     if any(_spot_of(sheet, where) == spot for where in read.stamped.origins.values()):
         yield from range(read.batch.num_rows)
         return
@@ -228,6 +235,7 @@ def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterat
         spots = [read.long.spot(field, at) for field in fields]
         if (row, column) in spots:
             yield at
+        # Headings and carried stub cells stand outside the record's own row or column.
         elif row <= read.place.bottom or column <= read.place.last_stub:
             origins = (
                 _cell_origin(read, plan, field, at) or _heading_origin(read, plan, field, at)

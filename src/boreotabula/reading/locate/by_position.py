@@ -43,9 +43,11 @@ def by_position(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     of them stands in turn; where no heading is known, with the first row that is as wide as the
     table: cover rows above it hold fewer cells.
     """
+    # Without a cell there is no row that could be the widest.
     if sheet.blank:
         return [], [_nothing_there(block, "nothing stands on this tab", "")]
     filled = sheet.filled
+    # Headings tell the place better than widths do: cover rows can be wide as well.
     row = _heading_row(sheet, block, names) if block.depth else None
     if row is None:
         row = _first_wide_row(filled.sum(axis=1), len(block.columns))
@@ -62,6 +64,7 @@ def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | N
             fields.setdefault(row, set()).add(field)
     counts = {row: len(some) for row, some in fields.items()}
     best = max(counts, key=lambda row: (counts[row], -row), default=None)
+    # One word alone could stand anywhere on a cover.
     if best is None or counts[best] < min(2, len(wanted)):
         return None
     return max(best - (block.depth - 1), 0)
@@ -72,8 +75,10 @@ def _first_wide_row(widths: NDArray[np.integer[Any]], named: int) -> int:
 
     Rows right above it that fill at least half as many belong to the table, too.
     """
+    # A remark beside the table makes a row wider than the table is.
     most = min(int(widths.max()), named)
     row = int((widths >= most).argmax())
+    # The first records may lack cells: they must not be cut off as cover rows.
     while row > 0 and widths[row - 1] > 1 and 2 * widths[row - 1] >= most:
         row -= 1
     return row
@@ -82,6 +87,7 @@ def _first_wide_row(widths: NDArray[np.integer[Any]], named: int) -> int:
 def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     """The table objects whose names match."""
     chosen = [one for one in sheet.tables if first_match(block.named_table, one.name) is not None]
+    # Named, but not there: said with what is there instead.
     if not chosen:
         seen = ", ".join(one.name for one in sheet.tables) or "no table object"
         wanted = ", ".join(one.text for one in block.named_table)
@@ -90,6 +96,7 @@ def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     places = [
         _table_place(sheet, block, names, one)
         for one in chosen
+        # An object can lie beyond the last filled cell: then it is blank.
         if one.top + one.heading_rows <= sheet.height and one.left < sheet.width
     ]
     if not places:
@@ -102,6 +109,7 @@ def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
 def _table_place(sheet: Sheet, block: BlockPlan, names: HeadingNames, table: TableObject) -> Place:
     """The frame of a table object; upper heading levels stand above it."""
     top = table.top
+    # Table objects have one heading row; further levels can only stand above them.
     first = max(top - (block.depth - table.heading_rows), 0) if table.heading_rows else top
     bottom = top + table.heading_rows - 1
     end = min(table.bottom + 1, sheet.height)
@@ -116,6 +124,7 @@ def _table_place(sheet: Sheet, block: BlockPlan, names: HeadingNames, table: Tab
         limit=min(table.right + 1, sheet.width),
         left=table.left,
         fixed=True,
+        # The workbook itself says which rows are totals: no pattern is needed.
         totals_from=table.bottom + 1 - table.totals_rows if table.totals_rows else None,
     )
 
@@ -124,6 +133,7 @@ def _stub_in(
     sheet: Sheet, block: BlockPlan, names: HeadingNames, rows: range, left: int, limit: int
 ) -> dict[str, int]:
     """The stub columns in given heading rows; by position where the columns are named so."""
+    # Named by position, a field is where it is whatever stands over it.
     if block.columns:
         return {
             field: left + at

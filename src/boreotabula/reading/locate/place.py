@@ -62,7 +62,9 @@ def bounded(places: Sequence[Place]) -> list[Place]:
 
 def same_table(one: Place, other: Place) -> bool:
     """Whether two places have a heading row, and stub columns or the left edge, in common."""
+    # Stacked tables share columns, and tables side by side share rows: the same table shares both.
     rows = one.top <= other.bottom and other.top <= one.bottom
+    # Places without heading rows have a bottom above their top, and overlap nothing.
     rows = rows or (one.top, one.bottom) == (other.top, other.bottom)
     shared = set(one.marks.values()) & set(other.marks.values())
     return rows and (bool(shared) or one.left == other.left)
@@ -73,11 +75,14 @@ def _bounded(place: Place, places: Sequence[Place]) -> Place:
     fixed = place.fixed
     for other in places:
         beside = other.top <= place.bottom and place.top <= other.bottom
+        # Only tables in the same rows bound each other sideways.
         if other is place or not beside:
             continue
         if other.left > place.last_mark:
+            # This one ends where the next one to the right begins.
             limit = min(limit, other.left)
         elif other.left < place.left:
+            # The next one to the left keeps its columns: this one does not grow over them.
             fixed = True
     below = [
         other.top
@@ -92,6 +97,7 @@ def _bounded(place: Place, places: Sequence[Place]) -> Place:
 
 def missing_stubs(sheet: Sheet, block: BlockPlan, place: Place) -> Iterator[Finding]:
     """Stub fields whose heading is not there."""
+    # A column without any heading is likelier to be the one that is missed than a lost column.
     unheaded = any(
         not any(sheet.cell(row, column) != "" for row in range(place.top, place.bottom + 1))
         for column in range(place.left, min(place.last_mark + 2, sheet.width))

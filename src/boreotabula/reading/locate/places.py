@@ -12,9 +12,11 @@ from boreotabula.workbooks.sheet import Sheet
 
 def find_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     """Where a block stands: one place, several if it repeats, none if it is not there."""
+    # What says most exactly where a table is comes first.
     if block.named_table:
         return table_places(sheet, block, names)
     if block.at is not None:
+        # The address is that of the sheet as a person sees it.
         row, column = block.at if not sheet.turned else block.at[::-1]
         return given_place(sheet, block, names, row, column)
     if block.columns:

@@ -43,18 +43,22 @@ def only_place(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     """The one place that holds most of the headings."""
     depth = max(block.depth, 1)
     windows = list(_windows(list(_hits(sheet, block, names)), depth))
+    # Of equal windows the upper one: forms carry their headings above, and copies below.
     best = max(windows, key=lambda one: (one.rank, -one.row), default=None)
     if best is None or not _enough(best, block):
         return [], [Telling(_not_found(sheet, block, best), WHOLE, WHOLE)]
     marks, twice = _columns(best)
     right = max(marks.values())
+    # The same heading further right begins a table beside this one: its columns are not ours.
     limit = min((hit.column for hit in twice if hit.column > right + 1), default=None)
     rows = _heading_rows(sheet, best, marks, block)
     place = _place(sheet, block, marks, rows, sheet.width if limit is None else limit)
     others = list(_others(windows, best, place))
     copies = _copies(sheet, block, place, others)
+    # Headings that only come again belong to this table; other ones are a second table.
     second = [one for one in others if not copies & {hit.row for hit in one.hits}]
     tops = {one: _top(sheet, one, block) for one in second}
+    # What is below the headings of another table must not become records of this one.
     end = min((top for one, top in tops.items() if one.row > place.bottom), default=place.end)
     told = [
         *(Telling(one) for one in (*missing_stubs(sheet, block, place), *rows.doubt)),
@@ -63,6 +67,7 @@ def only_place(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
                 _heading_twice(sheet, hit, marks, best),
                 range(place.top, sheet.height),
                 range(hit.column, sheet.width),
+                # It lapses if another block reads those cells: then nothing of them is lost.
                 lapses=True,
             )
             for hit in twice
@@ -95,16 +100,19 @@ def repeated_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Foun
                 one.top <= part.row <= one.bottom and columns & set(one.marks.values())
                 for one in places
             )
+            # A cover row with one of the headings must not begin a table of its own.
             if taken or not _enough(part, block) or not _leads(part, windows):
                 continue
             before = max(
                 (at for at, one in enumerate(places) if columns & set(one.marks.values())),
                 default=None,
             )
+            # Headings printed again on a new page are no new table: its records go on below them.
             if before is not None and (rows := _continuing(sheet, block, places[before], part)):
                 known = places[before]
                 places[before] = replace(known, copies=known.copies | rows)
                 continue
+            # Rows of the table above must not be taken for heading levels of this one.
             above = None if before is None else places[before]
             found = _heading_rows(sheet, part, marks, block, above)
             place = _place(sheet, block, marks, found, sheet.width)
@@ -135,6 +143,7 @@ def _place(
 def _enough(window: _Window, block: BlockPlan) -> bool:
     """Whether a window holds enough of the headings: half of a stub's, else two (or the only)."""
     if block.stub:
+        # One heading renamed must not hide a table; but one found alone is no table yet.
         return 2 * len(window.fields) >= len(block.stub)
     return len(window.fields) >= min(2, len(block.marks))
 
@@ -156,14 +165,17 @@ def _continuing(sheet: Sheet, block: BlockPlan, place: Place, window: _Window) -
     lowest alone, right below a row of the place, each filled cell the heading of its column.
     """
     row = min(hit.row for hit in window.hits)
+    # Above, it would be a level of the headings, and not a copy of them.
     if row <= place.bottom:
         return frozenset()
     shift = row - _first_marked(sheet, place)
     levels = range(place.top, place.bottom + 1)
+    # Compared in normal form: copies are often typed anew, in other case or spacing.
     whole = all(_forms(sheet, at, place) == _forms(sheet, at + shift, place) for at in levels)
     if whole and not block.repeat:
         return frozenset(at + shift for at in levels)
     lowest = max(hit.row for hit in window.hits)
+    # Of headings of one level the lowest alone is the whole: that was asked above.
     alone = place.depth > 1 or block.repeat
     if (
         alone
@@ -193,12 +205,14 @@ def _is_row_of(sheet: Sheet, block: BlockPlan, place: Place, row: int) -> bool:
     It is named by a cell under the headings that mark the place, or holds nothing but figures; and
     no cell of it is a text where the first record has a figure, or the other way round.
     """
+    # The first record is the measure of what a record looks like.
     first = place.bottom + 1 + block.under_headings
     if row < first:
         return False
     columns = range(place.left, place.limit)
     filled = [at for at in columns if sheet.rows[row][at] != ""]
     figures = {at for at in filled if is_figure(sheet, sheet.rows[row][at])}
+    # Figures alone count as well: the stub cells of many forms are carried down.
     named = any(at in filled for at in place.marks.values())
     valued = block.is_list or any(at > place.last_mark for at in filled)
     like = not any(_names_stamp(sheet.rows[row][at], block) for at in filled) and all(
@@ -230,6 +244,7 @@ def _leads(part: _Window, windows: Sequence[_Window]) -> bool:
 
 def _side_by_side(window: _Window) -> Iterator[_Window]:
     """A window parted where a heading comes again: blocks that stand beside each other."""
+    # From left to right, so that headings of one table stay together.
     group: list[_Hit] = []
     for hit in sorted(window.hits, key=lambda one: (one.column, one.row)):
         if any(one.field == hit.field and one.column != hit.column for one in group):
@@ -241,6 +256,7 @@ def _side_by_side(window: _Window) -> Iterator[_Window]:
 
 
 def _hits(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Iterator[_Hit]:
+    # Each text is looked up once: most of a sheet's texts repeat, and are no headings.
     known = names.fields_in({text for _, _, text in sheet.texts()})
     for row, column, text in sheet.texts():
         if text in known and known[text] in block.marks:
@@ -257,6 +273,7 @@ def _columns(window: _Window) -> tuple[dict[str, int], list[_Hit]]:
     marks: dict[str, int] = {}
     hits = sorted(window.hits, key=_spot)
     for hit in hits:
+        # The leftmost: a second one is told, not read.
         marks.setdefault(hit.field, hit.column)
     return marks, [hit for hit in hits if marks[hit.field] != hit.column]
 
@@ -279,13 +296,16 @@ def _heading_rows(
     top = min(hit.row for hit in window.hits)
     bottom = max(_merged_bottom(sheet, hit.row, hit.column) for hit in window.hits)
     wanting = depth - (bottom - top + 1)
+    # The headings that were found already span all levels, or more.
     if wanting <= 0:
         doubt = (_too_deep(sheet, top, bottom, depth, marks),) if wanting else ()
         return _HeadingRows(top, bottom, doubt)
+    # Levels have no heading over the stub: they show only right of it.
     right = max(marks.values()) + 1
     below = 0
     while below < wanting + under and _continues(sheet, bottom + below + 1, marks, right):
         below += 1
+    # Rows of units are no level, though they look like one.
     below = max(below - under, 0)
     room = 0
     while room < min(wanting, top) and not (
@@ -295,6 +315,7 @@ def _heading_rows(
     above = 0
     while above < room and _filled_right(sheet, top - above - 1, right):
         above += 1
+    # Both could be levels, but not all of them: a guess must be told.
     if below and above and below + above > wanting:
         return _doubtful_rows(sheet, top, bottom, wanting, right)
     below = min(below, wanting)
@@ -304,6 +325,7 @@ def _heading_rows(
 def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int) -> _HeadingRows:
     """Heading rows could lie above or below: the fuller row is the lowest level; said aloud."""
     here = _count_right(sheet, bottom, right)
+    # The lowest level has a heading over each column, upper ones over groups of them.
     goes_down = _count_right(sheet, bottom + 1, right) > here
     rows = (top, bottom + wanting) if goes_down else (max(top - wanting, 0), bottom)
     finding = Finding(
@@ -361,6 +383,7 @@ def _others(windows: Sequence[_Window], best: _Window, place: Place) -> Iterator
     last = -1
     for one in windows:
         final = max(hit.row for hit in one.hits)
+        # Windows overlap by nature: each begins a row below the one before.
         apart = one.row > max(place.bottom, last) or last < final < place.top
         if apart and len(one.fields) >= enough:
             last = final

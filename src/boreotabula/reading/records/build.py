@@ -110,6 +110,7 @@ class _Grid:
     def held(self) -> NDArray[np.bool_]:
         """Which of the rows are in a record."""
         held = np.zeros(len(self.rows), bool)
+        # A row can have many records, and is held by any of them.
         held[self.row_of] = True
         return held
 
@@ -131,6 +132,7 @@ def lengthen(
     """
     block = columns.block
     rows = table.record_rows
+    # First which records there are, then what is in them.
     grid = _list_grid(sheet, columns, rows) if block.is_list else _grid(sheet, columns, table, plan)
     build = _Builder(sheet, plan, grid)
     for field, values in grid.values.items():
@@ -143,6 +145,7 @@ def lengthen(
         if field not in table.stub:
             cells = Picked(sheet, rows, np.full(len(rows), column))
             build.by_row(field, cells, rows, cells.columns)
+            # Such cells belong to no record, though their column is known.
             if not grid.whole:
                 build.unheld(column)
     return Lengthened(
@@ -170,14 +173,18 @@ def _grid(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> _Grid
     blanked: list[Spot] = []
     for field, of_slots in zip(fields, columns.by_value, strict=True):
         at = np.array([-1 if one is None else one for one in of_slots], np.intp)
+        # Line by line, then column by column: records stand in the order in which they are read.
         cells = Picked(sheet, rows[every.row_of], at[every.slot_of])
         filled = cells.filled
+        # What stands for nothing makes no record, as if the cell were blank.
         if plan.form(field).empty:
             blanked += _blank_those_for_nothing(cells, filled, plan.form(field))
         values[field] = _Values(cells, at)
         masks.append(filled)
+    # One of several values is enough for a record.
     any_filled = np.logical_or.reduce(masks)
     kept = None
+    # A slot without any value is no record, unless the layout asks for blank ones.
     if not columns.block.keep_blank and not any_filled.all():
         kept = np.flatnonzero(any_filled)
     addresses = _first_cells(sheet, table, columns, every, masks)
@@ -206,6 +213,7 @@ def _blank_those_for_nothing(
 
 def _list_grid(sheet: Sheet, columns: Columns, rows: NDArray[np.intp]) -> _Grid:
     """A record for each row."""
+    # A record of a list is found again at its first filled cell.
     first = sheet.filled[rows, columns.left : columns.right].argmax(axis=1) + columns.left
     every = _every(len(rows), 1)
     return _Grid(rows, every.row_of, every.slot_of, addresses_of(sheet, rows, first), {})
@@ -233,12 +241,14 @@ def _first_cells(
     masks: Sequence[NDArray[np.bool_]],
 ) -> pa.Array:
     """The address of the first filled value of each place, line by line."""
+    # One value for each slot: the places are the same for all like tabs.
     if len(masks) < 2:
         return _addresses(table.records, columns.firsts, sheet.turned)
     firsts = np.array(columns.firsts, np.intp)[every.slot_of]
     found = np.full(len(firsts), sheet.width)
     for mask, of_slots in zip(masks, columns.by_value, strict=True):
         at = np.array([sheet.width if one is None else one for one in of_slots], np.intp)
+        # Of several values the leftmost filled one stands for the record.
         found = np.minimum(found, np.where(mask, at[every.slot_of], sheet.width))
     rows = table.record_rows[every.row_of]
     return addresses_of(sheet, rows, np.where(found < sheet.width, found, firsts))
@@ -262,8 +272,10 @@ def addresses_of(
 def _written(
     rows: NDArray[np.intp], columns: NDArray[np.intp], *, turned: bool
 ) -> pa.DictionaryArray:
+    # Addresses are those of the file, where rows and columns lie as they are.
     if turned:
         rows, columns = columns, rows
+    # Letters are made once for each column, not once for each cell.
     different, at = np.unique(columns, return_inverse=True)
     letters = pa.array(list(map(column_letters, different.tolist())), pa.string())
     numbers = pa.array(rows + 1, pa.int64()).cast(pa.string())
@@ -291,6 +303,7 @@ class _Builder:
         done = convert(values.cells, self.plan.form(field))
         self.arrays[field] = done.values
         self.sources[field] = InSlots(self.rows, values.columns)
+        # The usual case says nothing: then no cell is looked at again.
         if not done.unremarkable:
             cells = values.cells
             self._tell(done, cells, cells.rows, cells.columns, cells.filled, field)
@@ -308,12 +321,15 @@ class _Builder:
     ) -> None:
         """A field that has one cell for each row, and where each of them is."""
         done = convert(cells, self.plan.form(field))
+        # In a list rows and records are the same: nothing is to be taken.
         each = not self.grid.values and self.grid.whole
         self.arrays[field] = done.values if each else taken(done.values, self.grid.row_of)
+        # Where the cells are is kept, so that roles can be booked from the records.
         self.sources[field] = InRows(rows, columns)
         if not done.unremarkable:
             blanked = list(done.blanked)
             filled = np.array([cell != "" for cell in cells], bool)
+            # What stands for nothing must not count as a cell that failed.
             filled[blanked] = False
             self._tell(done, cells, rows, columns, filled, field)
             self.blanked += [(int(rows[at]), int(columns[at])) for at in blanked]
@@ -326,6 +342,7 @@ class _Builder:
         """The blank cells of a field that every record must have."""
         held = self.grid.held
         blank = [at for at, cell in enumerate(cells) if cell == "" and held[at]]
+        # A column that is blank throughout is told as a missing field.
         if blank and len(blank) < len(cells):
             where = self.sheet.address(int(rows[blank[0]]), int(columns[blank[0]]))
             more = f" (and {len(blank) - 1} more)" if len(blank) > 1 else ""
@@ -373,16 +390,21 @@ class _Builder:
         def spot(at: int) -> Spot:
             return int(rows[at]), max(int(columns[at]), 0)
 
+        # Each is unplaced with its own reason, whether or not it gets a finding of its own.
         misfits = [Misfit(*spot(at), cells[at], reason) for at, reason in done.failures]
         self.misfits += misfits
+        # A doubt that was settled left values: there is nothing unplaced.
         doubtful = set(done.doubt.places) if done.doubt and not done.doubt.settled else set()
         single: dict[int, list[Misfit]] = {}
         for one, (at, _) in zip(misfits, done.failures, strict=True):
+            # Those of a doubt share one cause, and one finding.
             if at not in doubtful:
                 single.setdefault(one.column, []).append(one)
         for column, alike in single.items():
+            # Several kinds of faults in one column have several causes.
             reasons = {misfit.reason for misfit in alike}
             number = int(np.count_nonzero(filled & (columns == column)))
+            # A whole column that fails alike is one cause: the wrong column, most likely.
             if len(alike) == number > 1 and len(reasons) == 1:
                 told = _whole_column(self.sheet, alike, field, form)
                 spots = [(misfit.row, misfit.column) for misfit in alike]

@@ -30,6 +30,7 @@ def completed(
         if field not in batch.schema.names:
             continue
         months = batch.column(field).to_pylist()
+        # Most months have their year: then nothing is made anew.
         if not any(month is not None and month.year == NO_YEAR for month in months):
             continue
         years = _years(batch, year_field)
@@ -38,6 +39,7 @@ def completed(
                 year = years[at]
                 months[at] = None if year is None else month.replace(year=year)
                 if year is None:
+                    # Rather empty, and told, than in a year that somebody guessed.
                     lacking.setdefault(field, []).append(at)
         batch = _replaced(batch, field, as_array(months, plan.form(field)))
     return batch, lacking
@@ -55,6 +57,7 @@ def _year(value: object) -> int | None:
     if not text.isdigit() or len(text) not in (2, 4):
         return None
     year = full_year(text)
+    # The year that stands for none must never come out as one.
     return year if year > NO_YEAR else None
 
 
@@ -76,8 +79,10 @@ def without_year(plan: Plan, field: str, number: int, where: str) -> Finding:
 def with_parts(batch: pa.RecordBatch, plan: Plan) -> pa.RecordBatch:
     """Records whose fields with `part` are filled from the dates that they are a part of."""
     for field, (part, of) in plan.parts.items():
+        # A table may hold the part without the date, or the other way round.
         if field in batch.schema.names and of in batch.schema.names:
             form = plan.form(field)
+            # Parts are worked out once for each day, not once for each record.
             days = batch.column(of).dictionary_encode()
             parts = [
                 None if day is None else _PARTS[part](day, form)

@@ -63,8 +63,10 @@ def as_one(
     spelt: dict[str, str] = {}
     for name in added:
         if name not in plan.fields:
+            # Two spellings of one heading must not make two columns, each half filled.
             spelt.setdefault(normal_form(name), name)
     open_ = frozenset(name for name in added if name in plan.fields) | more
+    # The usual case, where nothing needs to be looked for batch by batch.
     if not added and not more:
         return pa.Table.from_batches(batches, fixed)
     known = record_schema(plan, table, open_)
@@ -78,6 +80,7 @@ def _with_all(batch: pa.RecordBatch, schema: pa.Schema, spelt: Mapping[str, str]
     own = {spelt.get(normal_form(name), name): name for name in batch.schema.names}
     own |= {name: name for name in batch.schema.names if name in schema.names}
     columns = [
+        # A tab without the column has records all the same: empty there.
         batch.column(own[one.name]) if one.name in own else blank(one.type, batch.num_rows)
         for one in schema
     ]
@@ -104,6 +107,7 @@ def records_of(
     schema = record_schema(plan, table, frozenset(open_))
     columns = []
     for column in schema:
+        # What a block fills wins over a stamp of the same name.
         if column.name in arrays:
             columns.append(arrays[column.name])
         elif column.name in stamped:
@@ -127,6 +131,7 @@ def with_columns(batch: pa.RecordBatch, more: Mapping[str, pa.Array]) -> pa.Reco
 
 def plain_record(plan: Plan, stamped: Stamped, file: str, tab: str) -> pa.RecordBatch | None:
     """The one record of a form without a block, if any of its stamps has a value."""
+    # A record of nothing but blanks would be one that nobody wrote.
     if not stamped.first and all(value is None for value in stamped.values.values()):
         return None
     long = nothing_lengthened(as_array([stamped.first or None], PLAIN_TEXT))

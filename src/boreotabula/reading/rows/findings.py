@@ -37,8 +37,10 @@ def about_lines(
     yield from _without_values(sheet, columns, table)
     yield from map(Telling, _groupless(sheet, columns, table))
     yield from _groups_doubtful(sheet, columns, table)
+    # Only a pattern ends a table early: else there is nothing below it to be lost.
     if table.ended:
         yield from _below_end(sheet, place, columns, table)
+    # Then a rule is likelier to blame than the sheet.
     if not table.records:
         yield from map(Telling, _all_left_out(sheet, columns, table))
     else:
@@ -110,13 +112,16 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
     named = list(carried_columns(columns).values())
     if block.is_list or block.keep_blank or not columns.of(ColumnKind.VALUE):
         return
+    # A row with nothing but totals gives no record either.
     bare = sorted([*table.of(RowKind.BARE), *_only_totals(sheet, columns, table)])
+    # A row without a name is left out by its own rule.
     rows = [row for row in bare if sheet.filled[row, named].any()]
     if not rows:
         return
     column = _first_filled(sheet, rows[0], named)
     text = cell_text(sheet.rows[rows[0]][column])
     verb = "has" if len(rows) == 1 else "have"
+    # Where groups have rows of their own, such a row is likelier a spoilt group.
     if block.group_row:
         called = sheet.rows_called(rows)
         yield Telling(
@@ -162,6 +167,7 @@ def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
 def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Telling]:
     """Two rows in turn that look like the name of a group: one may be a line without values."""
     told = table.of(RowKind.RECORD, RowKind.GROUP) if table.of(RowKind.GROUP) else []
+    # A group without a line below it names nothing: one of the two is a line, perhaps.
     for row, after in pairwise(told):
         if table.kind(row) == table.kind(after) == RowKind.GROUP:
             yield Telling(
@@ -220,6 +226,7 @@ def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
     if columns.block.every_row:
         return
     counts = known_counts(sheet, columns, table)
+    # In a sparse list one filled cell is nothing to speak of.
     if 2 * np.count_nonzero(counts >= _MOST_FILL) <= len(counts):
         return
     rows = table.record_rows[counts == 1].tolist()
@@ -254,7 +261,9 @@ def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[F
         if columns.block.is_list and not carries:
             continue
         blank = table.record_rows[~table.stub[field].filled].tolist()
+        # A stub that half the rows lack is a form that leaves it blank, and no slip.
         if blank and (carries or len(blank) * _FEW_BLANK <= len(records)):
+            # How many have it shows whether this is the form or a slip.
             others = len(records) - len(blank)
             rest = f", and filled in the other {others}" if others else ", all that the table has"
             called = sheet.rows_called(blank)
@@ -281,6 +290,7 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -
     assert table.ended is not None
     row, column, rule = table.ended
     kinds = _usual_kinds(sheet, columns, table)
+    # Without a shape to know records by, rows below the end cannot be told from notes.
     if not kinds:
         return
     below = [
@@ -317,6 +327,7 @@ def _usual_kinds(sheet: Sheet, columns: Columns, table: TableRows) -> dict[int, 
     found: dict[int, str] = {}
     for one in columns.of(*known):
         kinds = {_kind(sheet, sheet.rows[row][one.column]) for row in table.records}
+        # Only what every record has the same way is a mark of a record.
         if len(kinds) == 1 and kinds != {""}:
             found[one.column] = kinds.pop()
     enough = "figure" in found.values() or len(found) >= _ENOUGH_TEXTS
@@ -337,6 +348,7 @@ def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator
     kinds = (ColumnKind.STUB, ColumnKind.BESIDE) if columns.block.is_list else (ColumnKind.STUB,)
     named = [one.column for one in columns.of(*kinds)]
     there = sheet.filled_at(table.record_rows, named)
+    # A column that most records leave blank is missed by no total.
     usual = 2 * np.count_nonzero(there, axis=0) > len(table.records)
     lacking = np.flatnonzero(np.count_nonzero(usual & ~there, axis=1)).tolist()
     rows = [row for at in lacking if begins_as_total(sheet, row := table.records[at], named)]

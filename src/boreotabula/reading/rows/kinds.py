@@ -35,6 +35,7 @@ def tell_rows_apart(
 
     A row whose cells are all `spoken` for, as stamps and their labels, is passed over.
     """
+    # Where it ends is asked first: no rule may speak of rows below that.
     block = columns.block
     ended = _end(sheet, place, columns)
     rows = range(place.bottom + 1, max(place.bottom + 1, ended[0] if ended else place.end))
@@ -44,6 +45,7 @@ def tell_rows_apart(
     kinds = _named_by_carrying(kinds, own, block)
     kinds = _list_tail(kinds, teller) if block.is_list else _table_tail(kinds, teller)
     if block.keep_blank:
+        # The tail of the table is settled by now: remarks below it do not become records.
         kinds = np.where(kinds == RowKind.BARE, np.uint8(RowKind.RECORD), kinds)
     records = np.flatnonzero(kinds == RowKind.RECORD)
     inside = np.flatnonzero(kinds)
@@ -70,6 +72,7 @@ def _own(sheet: Sheet, rows: range, column: int) -> StubCells:
             cell = sheet.cell(span.top, span.left)
             some = range(max(span.top, rows.start) - rows.start,
                          min(span.bottom + 1, rows.stop) - rows.start)  # fmt: skip
+            # Only tall ones: a wide one speaks for its row alone.
             cells[some.start : some.stop] = [cell] * len(some)
             at[some.start : some.stop] = span.top
             columns[some.start : some.stop] = span.left
@@ -82,6 +85,7 @@ def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] |
     patterns = columns.block.ends_at
     if not patterns:
         return None
+    # Notes below a table often begin left of it.
     left, right = (columns.left, columns.right) if place.fixed else (0, sheet.width)
     within = sheet.filled[place.bottom + 1 : place.end, left:right]
     rules = _Rules(patterns)
@@ -99,6 +103,7 @@ def _named_by_carrying(kinds: Kinds, own: Mapping[str, StubCells], block: BlockP
     sources = [own[name].filled for name in block.carry_down if name in own and name in block.stub]
     if not sources:
         return kinds
+    # Rows without values name those below them all the same.
     gives = np.logical_or.reduce(sources) & of_kind(kinds, RowKind.RECORD, RowKind.BARE)
     named = (kinds == RowKind.NAMELESS) & np.logical_or.accumulate(gives)
     return np.where(named, np.uint8(RowKind.RECORD), kinds)
@@ -158,10 +163,12 @@ class _Teller:
         counts = np.count_nonzero(self.within, axis=1)
         kinds = np.where(counts, self._usual(), np.uint8(RowKind.NONE))
         open_ = counts > 0
+        # Headings first: their cells could match any rule.
         copies = [row - rows.start for row in self.place.copies if row in rows]
         kinds[copies], open_[copies] = RowKind.HEADING, False
         if block.boilerplate:
             self._ask(kinds, open_, counts == 1, RowKind.LABEL, self._is_boilerplate)
+        # Boilerplate was asked before: what is a label needs no rule.
         under = open_ & (np.arange(len(rows)) < block.under_headings)
         kinds[under], open_[under] = RowKind.LEFT_OUT, False
         left_out = (np.flatnonzero(under) + rows.start).tolist()
@@ -171,8 +178,10 @@ class _Teller:
             kinds[totals], open_[totals] = RowKind.TOTAL, False
         if block.skip or block.totals:
             self._apply_rules(kinds, open_)
+        # Only right below the headings: further down 1, 2, 3 are values.
         numbered = np.arange(len(rows)) == block.under_headings
         self._ask(kinds, open_, numbered, RowKind.NUMBERED, self._counts_columns)
+        # Cover cells may stand beside or below a table: they are no records of it.
         if spoken:
             said = np.isin(np.arange(rows.start, rows.stop), [row for row, _ in spoken])
             self._ask(kinds, open_, said, RowKind.NONE, lambda row: self._all_spoken(row, spoken))
@@ -198,10 +207,12 @@ class _Teller:
         """What rows are that no rule speaks of."""
         own = [some.filled for some in self.own.values()]
         nothing = np.zeros(len(self.rows), bool)
+        # Through merged cells, too, which hold nothing in these rows themselves.
         any_own: NDArray[np.bool_] = np.logical_or.reduce([nothing, *own])
         record, bare = np.uint8(RowKind.RECORD), np.uint8(RowKind.BARE)
         if self.block.is_list:
             return np.where(self.filled[:, self.known].any(axis=1) | any_own, record, bare)
+        # If no stub heading was found there is nothing that could name a row.
         named = any_own | (not self.place.stub)
         valued = self.filled[:, list(self.columns.valued)].any(axis=1)
         with_values = np.where(named, record, np.uint8(RowKind.NAMELESS))
@@ -210,6 +221,7 @@ class _Teller:
     def _apply_rules(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
         """`skip` and `totals`: they look at each stub cell, and at the row's first filled cell."""
         skip, totals = _Rules(self.block.skip), _Rules(self.block.totals)
+        # The first filled cell, since labels of totals often stand beside the stub.
         firsts = self.within.argmax(axis=1) + self.columns.left
         for at in np.flatnonzero(open_).tolist():
             row = at + self.rows.start
@@ -220,6 +232,7 @@ class _Teller:
             if rule is not None:
                 kinds[at], open_[at] = RowKind.LEFT_OUT, False
                 self.rules[row] = Rule(RuleKind.SKIP, rule.text)
+            # After `skip`, so that a total can be left out on purpose.
             elif totals.first_for(texts) is not None:
                 kinds[at], open_[at] = RowKind.TOTAL, False
 
@@ -234,6 +247,7 @@ class _Teller:
     def _counts_columns(self, row: int) -> bool:
         """Whether a row under the headings numbers the columns: 1, 2, 3 and so on."""
         cells = self._filled_cells(row)
+        # Many forms put the numbers of columns into brackets.
         if not cells or cell_text(cells[0]).strip("().") != "1":
             return False
         texts = [cell_text(cell).strip("().") for cell in cells]
@@ -242,6 +256,7 @@ class _Teller:
     def _may_name_group(self) -> NDArray[np.bool_]:
         """Of rows with one filled cell: whether that is the first stub cell, or none of values."""
         at = self.within.argmax(axis=1) + self.columns.left
+        # In a list every column is known: without a stub only the first can name a group.
         firsts = self.known[:1] if self.block.is_list and not self.place.stub else []
         return np.isin(at, firsts) | ~np.isin(at, self.columns.valued)
 
@@ -269,6 +284,7 @@ def _table_tail(kinds: Kinds, teller: _Teller) -> Kinds:
     own = [some.filled for some in teller.own.values()]
     named = np.logical_and.reduce(own)[tail] if own else np.zeros(len(tail), bool)
     before = np.concatenate(([last], tail[:-1]))
+    # The first gap ends the table: what comes after it may be a remark.
     follows = (tail == before + 1) & (kinds[tail] == RowKind.BARE) & named
     below = tail[np.logical_or.accumulate(~follows)]
     kinds = kinds.copy()
@@ -291,6 +307,7 @@ def _list_tail(kinds: Kinds, teller: _Teller) -> Kinds:
         return kinds
     filled = _known_filled(some, teller)
     counts = np.count_nonzero(filled, axis=1)
+    # Where most records fill one cell, one filled cell is nothing odd.
     if 2 * np.count_nonzero(counts[~group] >= 2) <= np.count_nonzero(~group):
         return kinds
     totals = np.flatnonzero(kinds == RowKind.TOTAL)
@@ -328,10 +345,12 @@ def _tail_after_gap(
     before the gap fills."""
     number = len(filled)
     always = filled | groups[:, None]
+    # Groups have but a name: they say nothing of what records fill.
     always = np.logical_and.accumulate(always, axis=0)
     # The row from which on a column is not filled by all any more; it is `number` if it always is.
     broken = np.where(always[-1], number, (~always).argmax(axis=0))
     unlike_before = np.where(filled, 0, broken).max(axis=1)
     unlike_before[counts == 1] = number
+    # One row that is like the records proves that all above it are of the table.
     least = np.minimum.accumulate(unlike_before[::-1])[::-1]
     return next((at for at in gaps if at <= least[at]), number)

@@ -139,6 +139,7 @@ class TableRows:
 
     def where(self, *kinds: RowKind) -> NDArray[np.intp]:
         """The rows of some kinds."""
+        # Most kinds are met nowhere: what no row is need not be looked for.
         kinds = tuple(one for one in kinds if one in self._met)
         return np.flatnonzero(of_kind(self.kinds, *kinds)) + self.start if kinds else _NO_ROWS
 
@@ -164,8 +165,10 @@ class TableRows:
     def without(self, rows: Sequence[int], kind: RowKind) -> TableRows:
         """The same where some record rows are of another kind."""
         changed = np.array(rows, np.intp)
+        # Others may still hold the rows as they were.
         kinds = self.kinds.copy()
         kinds[changed - self.start] = kind
+        # Stub cells stand in the order of the record rows: both must lose the same ones.
         kept = np.flatnonzero(~np.isin(self.record_rows, changed))
         stub = {name: cells.take(kept) for name, cells in self.stub.items()}
         return replace(self, kinds=kinds, stub=stub)
@@ -195,15 +198,18 @@ def carried(sheet: Sheet, columns: Columns, table: TableRows) -> TableRows:
         stub[block.group_row] = _groups(sheet, table, columns)
     table = replace(table, stub=stub)
     named = [name for name in stub if name in block.stub]
+    # A list needs no name for its rows; what was not carried was asked row by row.
     if block.is_list or not named or not block.carry_down:
         return table
     any_named = np.logical_or.reduce([stub[name].filled for name in named])
+    # Only now: a cell carried down names a row as well as its own does.
     nameless = table.record_rows[~any_named].tolist()
     return table.without(nameless, RowKind.NAMELESS) if nameless else table
 
 
 def _carried(table: TableRows, own: StubCells) -> StubCells:
     """The cell of each record row: its own, or that of the last row above it that names rows."""
+    # A total or heading in between must not name the records below it.
     gives = own.filled & of_kind(table.kinds, RowKind.RECORD, RowKind.BARE)
     return own.take(_last_of(gives)[table.record_rows - table.start])
 
@@ -211,6 +217,7 @@ def _carried(table: TableRows, own: StubCells) -> StubCells:
 def _last_of(gives: NDArray[np.bool_]) -> NDArray[np.intp]:
     """Of each row the last one down to it that gives something; itself if there is none."""
     places = np.arange(len(gives))
+    # The places rise, so the highest so far is the last one that gives.
     last = np.maximum.accumulate(np.where(gives, places, -1))
     return np.where(last < 0, places, last)
 
@@ -218,10 +225,12 @@ def _last_of(gives: NDArray[np.bool_]) -> NDArray[np.intp]:
 def _groups(sheet: Sheet, table: TableRows, columns: Columns) -> StubCells:
     """The name of the group that each record row belongs to."""
     names = table.kinds == RowKind.GROUP
+    # A group holds until the next one: blank rows do not end it.
     named = _last_of(names)[table.record_rows - table.start]
     filled = names[named]
     rows = named + table.start
     first = sheet.filled[rows, columns.left : columns.right].argmax(axis=1)
+    # A row above all groups is told at its own left edge.
     at = np.where(filled, first + columns.left, columns.left)
     spots = zip(rows.tolist(), at.tolist(), filled.tolist(), strict=True)
     cells = [single(sheet.rows[row][column]) if there else "" for row, column, there in spots]
@@ -235,6 +244,7 @@ def single(cell: Cell) -> Cell:
 
 def known_counts(sheet: Sheet, columns: Columns, table: TableRows) -> NDArray[np.intp]:
     """How many known columns of a list each of its record rows fills."""
+    # Cells that no field knows say nothing of how full a record is.
     known = [one.column for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
     named = carried_columns(columns).values()
     plain = [column for column in known if column not in named]

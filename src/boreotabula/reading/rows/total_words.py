@@ -26,10 +26,12 @@ _TOTAL_WORDS = tuple(
 def begins_as_total(sheet: Sheet, row: int, named: Sequence[int]) -> bool:
     """Whether the first filled cell of a row, in some columns, begins with such a word."""
     text = next((cell for at in named if (cell := sheet.rows[row][at]) != ""), "")
+    # A number names nothing.
     if not isinstance(text, str):
         return False
     words = fold(text).strip()
     return any(
+        # “Summer” begins with “sum”, and is none.
         words.startswith(word) and not words[len(word) : len(word) + 1].isalnum()
         for word in _TOTAL_WORDS
     )

@@ -60,17 +60,21 @@ def read_stamps(
     told: Sequence[Finding]
     spots: dict[str, Spot] = {}
     labels: set[Spot] = set()
+    # Names first, so that a stamp in a cell wins over one of the same field.
     for name, text in around.captured.items():
         values[name], told = _converted(plan, name, Source(text))
+        # Comparing like tabs leaves stamps from tab names aside.
         origins[name] = "tab name" if name in around.from_tab else "file path"
         tellings += map(Telling, told)
     search = search or StampSearch(sheet, form, around, (), False)
+    # One search serves all places: what was found of labels is kept.
     search.near = near
     for stamp in form.stamps:
         source, told, open_ = search.find(stamp)
         values[stamp.field] = None
         if source is not None and source.spot is not None:
             spots[stamp.field] = source.spot
+            # Should it not convert, that cell is unplaced, and the finding speaks for it.
             open_ = [source.spot]
         if source is not None:
             origins[stamp.field] = source.where
@@ -79,14 +83,17 @@ def read_stamps(
                 beside[stamp.field] = (normal_form(label), sheet.address(*stamp.cell))
         if source is not None and source.label is not None:
             labels.add(source.label)
+        # A doubtful source gives no value: an empty field is seen, a wrong one is not.
         if source is not None and not told:
             source, told = _part(stamp, source)
         if source is not None and not told:
             values[stamp.field], told = _converted(plan, stamp.field, source)
+        # A default never hides a value that is there but wrong.
         if values[stamp.field] is None and _may_lack(stamp, told):
             values[stamp.field], told = _default(plan, stamp)
             origins[stamp.field] = "the layout's default"
         tellings += [Telling(one, spots=tuple(open_)) for one in told]
+    # A record without a block is found again at its first stamp that has a value.
     read = [spot for field, spot in spots.items() if values[field] is not None]
     first = sheet.address(*read[0]) if read else ""
     return Stamped(
@@ -131,6 +138,7 @@ def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Fin
     if stamp.pattern is None:
         return source, []
     text = cell_text(source.cell)
+    # The text that does not fit is told whole: a part of it would mislead.
     kept = stamp.pattern.match(text)
     if kept is not None:
         return Source(kept[""], source.spot, source.label, source.where), []
@@ -157,11 +165,12 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
     result = convert_kept((source.cell,), form)
     in_cell = source.spot is not None
     where = source.where if in_cell else ""
+    # It says nothing on purpose: that is no failure to convert.
     if result.blanked:
         return None, [_says_nothing(name, source)]
     if not result.failures:
         told = about_values(result, (source.cell,), lambda _: where, name, form)
-        return result.values[0].as_py(), told
+        return result.first, told
     origin = "" if in_cell else f" (from {source.where or 'the name of the file or tab'})"
     return None, [
         Finding(

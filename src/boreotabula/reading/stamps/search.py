@@ -97,6 +97,7 @@ class StampSearch:
         return Sought(Source(as_cell(stamp.value), where="the layout"))
 
     def _fixed(self, stamp: StampPlan, row: int, column: int) -> Sought:
+        # A fixed cell may be covered by a merged one that begins elsewhere.
         spot = self.sheet.anchor(row, column)
         label = self._label_left(*spot)
         where = self.sheet.address(row, column)
@@ -118,6 +119,7 @@ class StampSearch:
             return None
         for at in range(min(column, self.sheet.width) - 1, -1, -1):
             if self.sheet.rows[row][at] != "":
+                # A number between them means that the text further left names that, not this.
                 return (row, at) if isinstance(self.sheet.rows[row][at], str) else None
         return None
 
@@ -125,9 +127,11 @@ class StampSearch:
         """The label that must stand left of a fixed cell or above it."""
         left = [(row, at) for at in range(min(column, self.sheet.width) - 1, -1, -1)]
         above = [(at, column) for at in range(min(row, self.sheet.height) - 1, -1, -1)]
+        # To the left first: that is where most forms write their labels.
         for way in (left, above):
             spot = next((one for one in way if self.sheet.cell(*one) != ""), None)
             text = cell_text(self.sheet.cell(*spot)) if spot else ""
+            # Another label means that rows or columns were inserted: the cell is another one.
             if spot and any(one.match(text) is not None for one in stamp.labelled):
                 return spot
         return None
@@ -138,6 +142,7 @@ class StampSearch:
             return Sought(None, [_no_such_name(stamp, name)])
         if found.cell == "":
             return Sought(None, [_blank(stamp, self.sheet.address(found.row, found.column), "")])
+        # A name can point to another tab: its cell has no role on this one.
         here = found.tab == self.sheet.name
         spot = (found.row, found.column) if here else None
         label = self._label_left(*spot) if spot else None
@@ -146,7 +151,9 @@ class StampSearch:
     def _labelled(self, stamp: StampPlan) -> Sought:
         everywhere = found = self._everywhere(stamp)
         if self.near is not None:
+            # Each place of a block that repeats has labels of its own.
             found = self._nearest(found, self.near)
+        # A label far off is likelier another table's: taken, it would stamp wrong records.
         if not found and self.near is not None and everywhere:
             return Sought(None, [self._not_near(stamp, everywhere, self.near)])
         if not found:
@@ -157,6 +164,7 @@ class StampSearch:
             where = self.sheet.address(*label) if label else ""
             return Sought(found[0], [_blank(stamp, where, ", beside its label")])
         texts = {cell_text(one.cell) for one in filled}
+        # The same label with two values: neither may be guessed.
         if len(texts) > 1:
             spots = [one.spot for one in filled if one.spot is not None]
             return Sought(None, [_found_twice(self.sheet, stamp, filled)], spots)
@@ -187,6 +195,7 @@ class StampSearch:
 
     def _sources(self, stamp: StampPlan) -> Iterator[Source]:
         """Every label that matches, with the value beside it, below it, or in its own cell."""
+        # The value stands on one side only: on both, a neighbour's would be found.
         step = self._next_right if stamp.right_of else self._next_below
         for row, column, text in self.sheet.texts():
             # First the value in the label's own cell: a pattern with * matches that as well.
@@ -203,12 +212,14 @@ class StampSearch:
         for spot in step(row, column):
             cell = self.sheet.cell(*spot)
             if cell != "":
+                # The value was left blank: what comes next belongs to something else.
                 if self._is_label(cell) or self._is_heading(spot):
                     break
                 return Source(cell, spot, (row, column), self.sheet.address(*spot))
         return Source("", None, (row, column))
 
     def _next_right(self, row: int, column: int) -> Iterator[Spot]:
+        # A label merged over several cells ends where they end.
         start = self.sheet.merged(row, column).right + 1
         return ((row, at) for at in range(start, self.sheet.width))
 
@@ -219,6 +230,7 @@ class StampSearch:
     def _is_label(self, cell: Cell) -> bool:
         """Whether a cell names another stamp: then the value before it was left blank."""
         return isinstance(cell, str) and (
+            # So labels end in most languages, in East Asia with a wide colon.
             cell.rstrip().endswith((":", "："))
             or any(one.match(cell) is not None for one in self.labels)
         )
@@ -243,9 +255,11 @@ class StampSearch:
         }
         above = [spot for spot in spots if spot[0] <= place.bottom and spot[1] < place.limit]
         over = [spot for spot in above if spot[1] >= place.left]
+        # Over its own columns first: side by side, tables have a label each.
         some = over or above
         if not some:
             return []
+        # The nearest above: those further up are of the tables above.
         lowest = max(row for row, _ in some)
         nearest = max(column for row, column in some if row == lowest)
         return [spots[lowest, nearest]]
@@ -253,6 +267,7 @@ class StampSearch:
 
 def _parted(text: str) -> tuple[str, str]:
     """A label and what follows its colon in the same cell."""
+    # The first colon: the value may hold one itself, such as a time.
     at = min((at for sign in ":：" if (at := text.find(sign)) >= 0), default=len(text))
     return text[:at], text[at + 1 :]
 

@@ -107,17 +107,21 @@ def check_totals(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -
     """Compare the printed totals of a block with its records."""
     total_rows = table.of(RowKind.TOTAL)
     total_columns = columns.of(ColumnKind.TOTAL)
+    # Most tables have none: nothing is set up for them.
     if not total_rows and not total_columns:
         return Totals()
+    # What records hold, not what cells show: that is what totals must agree with.
     figures = Figures(sheet, columns, plan, table)
     if not figures.summed:
         return Totals()
     beside: list[ColumnOfTotals] = []
     meant = {one.column: Summands((one.column,)) for one in figures.summed}
     for column in total_columns:
+        # A row of totals sums up what each column of totals was found to mean.
         meant[column.column], found = _compared(figures, column)
         beside += [found] if found else []
     below = _row_checks(figures, total_rows, meant)
+    # An error value is no total to compare, but must not pass unseen.
     at_right = [one.column for one in total_columns]
     flaws = (*_flaws(sheet, total_rows, list(meant)), *_flaws(sheet, figures.rows, at_right))
     return Totals(tuple(beside), tuple(below), flaws)
@@ -146,11 +150,13 @@ def _compared(figures: Figures, column: Column) -> tuple[Summands, ColumnOfTotal
     for some in sets:
         sums = figures.part(figures.rows, some)[there].sum(axis=1)
         same = all_agree(printed, sums)
+        # The likeliest set comes first, so a tie keeps it.
         if best is None or same.sum() > best.agree.sum():
             best = ColumnOfTotals(column.column, some, rows, printed, sums, same)
         if same.all():
             break
     assert best is not None
+    # An average is only thought of where no sum fits a single row.
     if len(printed) and not best.agree.any():
         means = np.array([_mean(figures, row, best.summands) for row in rows.tolist()])
         same = all_agree(printed, means)
@@ -184,6 +190,7 @@ def _summand_sets(
     others = [one for one in summed if one.column != column.column]
     if len(columns.block.values) < 2:
         return _sets_among(columns, column, others)
+    # “Total sold” sums up what was sold, not all values under its heading.
     known = _field_of_total(column, plan)
     fields = (known,) if known in columns.block.values else (*columns.block.values, "")
     found = [
@@ -205,6 +212,7 @@ def _sets_among(columns: Columns, column: Column, others: list[Column]) -> list[
         if labels[depth - 1]
     ]
     left = [one for one in others if one.column < column.column]
+    # Since the last column of totals: the usual place of a subtotal.
     sets.append([one for one in left if one.column > max(before, default=-1)])
     sets += [left, others]
     found = [tuple(one.column for one in some) for some in sets if some]
@@ -218,6 +226,7 @@ def _folded(column: Column) -> tuple[str, ...]:
 def _field_of_total(column: Column, plan: Plan) -> str | None:
     """The value that a column of totals is of, where several are under each heading: the field that
     its lowest heading means. Without one, the sums of each value are tried."""
+    # A column of values that looks like a total sums up its own kind.
     if column.kind is ColumnKind.VALUE:
         return column.field
     lowest = cell_text(column.labels[-1]) if column.labels else ""
@@ -263,6 +272,7 @@ class _RowOfTotals:
             for column, some in meant.items()
             if some.columns and (number := figures.at(row, column)) is not None
         }
+        # Records above it and below it.
         self.middle = bisect_left(figures.rows, row)
         self.ranges = row_ranges(figures.rows, row, total_rows)
         self.agreeing = self._agreeing()
@@ -282,6 +292,7 @@ class _RowOfTotals:
 
     def _sums(self, column: int, some: Range) -> Iterator[float]:
         """What the row may hold in a column: under averages, their sum or that of the sums."""
+        # Under a column of totals stands the sum of what these sum up.
         columns = self.meant[column].columns
         total = fsum(self.figures.span(at, some) for at in columns)
         if not self.meant[column].averaged:
@@ -296,16 +307,20 @@ class _RowOfTotals:
     def ways(self) -> Iterator[str]:
         """Where the records lie that its agreeing totals sum up."""
         for (start, end), _ in self.agreeing.values():
+            # The whole block tells neither way.
             if not start == 0 < self.middle < end:
                 yield "down" if start >= self.middle else "up"
 
     def checks(self, *, down: bool) -> Iterator[Check]:
         """Each of its totals, and what it was compared with."""
+        # A row of totals without a number says nothing.
         if not self.printed or not self.ranges:
             return
+        # A row of averages: only if every one of its totals is one.
         if not self.agreeing and (means := self._means()) is not None:
             yield from means
             return
+        # The totals of a row nearly always sum up the same records.
         usual = Counter(some for some, _ in self.agreeing.values())
         for column, printed in self.printed.items():
             if column in self.agreeing:
@@ -319,6 +334,7 @@ class _RowOfTotals:
         self, column: int, printed: float, usual: Sequence[Range], *, down: bool
     ) -> tuple[Range, float]:
         """The range whose figure is nearest to a total that agrees with none."""
+        # A wrong total is held against what it most likely was meant to sum.
         side = [one for one in self.ranges if (one[0] >= self.middle) is down]
         found = [
             (some, figure)
@@ -343,6 +359,7 @@ class _RowOfTotals:
     def _average(self, column: int, some: Range) -> float:
         columns, averaged = self.meant[column]
         rows = self.figures.rows[some[0] : some[1]]
+        # Blank cells do not count into an average, zeros do.
         if len(columns) == 1:
             filled = [n for row in rows if (n := self.figures.at(row, columns[0])) is not None]
         elif averaged:
@@ -367,11 +384,15 @@ def row_ranges(records: Sequence[int], row: int, total_rows: Sequence[int]) -> l
     Those since an earlier row of totals, the nearest first; those down to a later one; all above,
     all below, all of the block.
     """
+    # Found by search: blocks can have thousands of rows of totals.
     middle, number = bisect_left(records, row), len(records)
     at = bisect_left(total_rows, row)
+    # Bounded, so that many totals do not take the square of the time.
     before = total_rows[max(at - _MOST_RANGES, 0) : at][::-1]
     after = total_rows[at + 1 : at + 1 + _MOST_RANGES]
+    # Nearest first: a subtotal must not be explained by a wider range that fits by chance.
     ups = [(bisect_left(records, start), middle) for start in before] + [(0, middle)]
     downs = [(middle, bisect_left(records, end)) for end in after] + [(middle, number)]
+    # Totals above their records are as usual as below: both ways are tried in turn.
     nearest = [*ups[:1], *downs[:1], *ups[1:], *downs[1:], (0, number)]
     return list(dict.fromkeys(nearest))

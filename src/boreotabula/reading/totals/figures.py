@@ -74,20 +74,25 @@ class Figures:
     def numbers(self) -> NDArray[np.float64]:
         """The number in each cell of the sheet, NaN where is none: in the rows of the table, in
         columns of values and of totals, as a record would hold it."""
+        # Elsewhere texts are no figures, and reading each as a number would take long.
         held = [*self.places, *(one.column for one in self.columns.of(ColumnKind.TOTAL))]
         start, end = self.table.start, self.table.start + len(self.table.kinds)
         closer = self.sheet.is_text[start:end, held]
         special = [self.form(at).empty != frozenset() for at in held]
+        # Numbers can stand for nothing, too: then they must not be summed up.
         if any(special):
             closer = closer | (self.sheet.filled[start:end, held] & special)
+        # Most sheets hold numbers as numbers: then the sheet's own matrix does.
         if not closer.any():
             return self.sheet.numbers
+        # The sheet's own matrix must stay as it was read.
         numbers = self.sheet.numbers.copy()
         known: dict[tuple[int, Cell], float] = {}
         for at, place in zip(*map(np.ndarray.tolist, np.nonzero(closer)), strict=True):
             row, column = start + at, held[place]
             cell = self.sheet.rows[row][column]
             key = (column, cell)
+            # Only texts repeat enough to be worth a look-up.
             if type(cell) is not str or key not in known:
                 number = number_in(cell, self.form(column))
                 known[key] = np.nan if number is None else number
@@ -97,6 +102,7 @@ class Figures:
     def at(self, row: int, column: int) -> float | None:
         """The number at a place; None if there is none."""
         number = float(self.numbers[row, column])
+        # NaN is the one number that is not itself.
         return None if number != number else number
 
     def part(self, rows: Sequence[int], columns: Sequence[int]) -> NDArray[np.float64]:
@@ -134,10 +140,12 @@ class Figures:
         if start == end:
             return 0.0
         self._asked[column] += 1
+        # One by one is exact whatever the numbers; sums so far are only for whole ones.
         if self._asked[column] > _FEW:  # then it pays to add up once
             sums, whole = self._sums_so_far(column)
             if whole:
                 return float(sums[end] - sums[start])
+        # Summed without loss: a total is compared to its last printed digit.
         return fsum(self.down(column)[start:end].tolist())
 
     def down(self, column: int) -> NDArray[np.float64]:
@@ -155,6 +163,7 @@ class Figures:
             numbers = self.down(column)
             sums = np.concatenate(([0.0], np.cumsum(numbers)))
             whole = bool((numbers == np.floor(numbers)).all())
+            # Of fractions, sums so far lose digits that their differences would need.
             exact = whole and bool((np.abs(sums) < _EXACT).all())
             known = self._so_far[column] = (sums, exact)
         return known
@@ -170,6 +179,7 @@ class Figures:
     def sums(self) -> NDArray[np.float64]:
         """The sum of each column over all record rows; of those that cannot be summed zero."""
         found = np.zeros(self.sheet.width)
+        # Zero elsewhere, so that sums over runs of columns can be told by differences.
         found[self.places] = self.record_values.sum(axis=0)
         return found
 
@@ -184,6 +194,7 @@ def summed_columns(columns: Columns, plan: Plan) -> tuple[Column, ...]:
     kind = ColumnKind.BESIDE if columns.block.is_list else ColumnKind.VALUE
     return tuple(
         one for one in columns.of(kind)
+        # Shares of different wholes have no sum.
         if plan.form(one.field).type.totals and not _of_shares(one)
     )  # fmt: skip
 
@@ -216,6 +227,7 @@ _SAME = 1e-9
 def agree(printed: float, summed: float) -> bool:
     """Whether a printed total is a sum, to half a unit of its last printed place."""
     apart = abs(printed - summed)
+    # Relative, as the error of a sum grows with it.
     if apart <= _SAME * (abs(summed) + 1.0):
         return True
     return apart <= 0.5 and apart <= 0.5 * 10.0 ** -decimals_of(printed) + _SAME
@@ -225,6 +237,7 @@ def all_agree(printed: NDArray[np.float64], summed: NDArray[np.float64]) -> NDAr
     """Which of some printed totals are sums; see `agree`."""
     apart = np.abs(printed - summed)
     found: NDArray[np.bool_] = apart <= _SAME * (np.abs(summed) + 1.0)
+    # How many places were printed is asked only where it could make the difference.
     for at in np.flatnonzero(~found & (apart <= 0.5)).tolist():
         found[at] = agree(float(printed[at]), float(summed[at]))
     return found

@@ -28,10 +28,12 @@ def about_totals(
     """
     search = _Search(sheet, columns, table, figures)
     whole = list(_whole_lines(totals))
+    # What a whole line explains is not told cell by cell as well.
     told = {(one.row, one.column) for some in whole for one in some}
     found: dict[tuple[float, str], list[Check]] = {}
     for check in totals.wrong:
         if (check.row, check.column) not in told:
+            # The same difference with the same culprit is one cause.
             found.setdefault((_apart(check), search.culprit(check)), []).append(check)
     findings = [_differs(sheet, checks, cause[1]) for cause, checks in found.items()]
     findings += [_of_line(sheet, totals, some) for some in _same_cause(whole)]
@@ -58,6 +60,7 @@ def _whole_lines(totals: Totals) -> Iterator[list[Check]]:
     told: set[tuple[int, int]] = set()
     for line, every in sorted(groups.items(), key=lambda one: -len(one[1])):
         some = [one for one in every if (one.row, one.column) not in told]
+        # One wrong cell gives all totals the same difference: that is no lost line.
         several = len({_apart(one) for one in some}) >= _SEVERAL or not agreeing[line]
         if len(some) >= _SEVERAL and several:
             told |= {(one.row, one.column) for one in some}
@@ -74,6 +77,7 @@ def _same_cause(table: Iterable[list[Check]]) -> Iterator[list[Check]]:
     seen: set[frozenset[float]] = set()
     for some in table:
         amounts = frozenset(map(_apart, some))
+        # Subtotals and totals of the same records fail by the same amounts.
         if amounts not in seen:
             seen.add(amounts)
             yield some
@@ -170,6 +174,7 @@ class _Search:
     def culprit(self, check: Check) -> str:
         """The likeliest culprit in words; nothing if none is found."""
         columns = check.columns or (check.column,)
+        # From the surest explanation to the weakest.
         steps = (self._no_number, self._left_out, self._swapped_total, self._one_cell,
                  self._one_line, self._swapped_cell, self._subtotals)  # fmt: skip
         return next((said for step in steps if (said := step(check, columns))), "")
@@ -194,6 +199,7 @@ class _Search:
         apart = check.printed - check.summed
         for row in self.table.of(*_NO_RECORDS):
             held = [n for at in columns if (n := self.figures.at(row, at)) is not None]
+            # What a rule left out by mistake shows here first.
             if held and abs(sum(held) - apart) < _NEAR:
                 why = self.table.rules.get(row, "it is in no record")
                 return f"{self.sheet.row_called(row)} holds just that much ({why})"
@@ -217,6 +223,7 @@ class _Search:
     def _one_line(self, check: Check, columns: Sequence[int]) -> str:
         """A whole line that holds just the difference."""
         apart = check.printed - check.summed
+        # With one row or column the line is the cell, which was asked.
         if len(columns) > 1 and len(check.rows) > 1:
             for row in check.rows:
                 number = self.figures.total(row, columns)
@@ -252,6 +259,7 @@ def _swapped(one: float, other: float) -> bool:
     if one == other or not (one.is_integer() and other.is_integer()):
         return False
     first, second = str(int(one)), str(int(other))
+    # Digits that changed places never change how many there are.
     if len(first) != len(second) or not _DIGITS.fullmatch(first):
         return False
     differ = [at for at, (a, b) in enumerate(zip(first, second, strict=True)) if a != b]

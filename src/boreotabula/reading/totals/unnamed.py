@@ -47,15 +47,19 @@ def without_lookalikes(
     """Take out what looks like a total: columns first, then rows."""
     figures = Figures(sheet, columns, plan, table)
     found: list[Telling] = []
+    # Nothing sums up with fewer rows but by chance.
     if not figures.summed or len(figures.rows) < FEWEST_SUMMANDS:
         return Settled(columns, table)
+    # The columns of a list are different fields: one may well be the sum of two others.
     if not columns.block.is_list:
+        # Columns first: a column of sums would double the sum of every row.
         alike = list(_columns_alike(figures))
         if alike:
             found += [
                 Telling(_column_finding(sheet, place, one), WHOLE, [one.column]) for one in alike
             ]
             columns = _without_columns(columns, alike)
+            # Without them: else each row's sum would count them twice.
             figures = Figures(sheet, columns, plan, table)
     alike_rows = rows_alike(figures, table)
     if alike_rows.sure:
@@ -80,14 +84,18 @@ def _columns_alike(figures: Figures) -> Iterator[Column]:
     first, end, other, last = candidates.runs
     summed = before[end] - before[first] + before[last] - before[other]
     # Most sets are one or two runs of columns: differences of sums so far tell them.
+    # A first sieve over whole columns; what passes is compared row by row.
     near = np.abs(wholes - summed) <= 0.5 + np.abs(wholes) * 1e-9 + before[-1] * 1e-12
     taken: set[int] = set()
     for column, number in candidates.columns:
+        # A column of zeros sums up anything.
         if not sums[column.column]:
             continue
         for at in number:
+            # Once a column is taken out, the sieve no longer holds: all sets are tried.
             if not (taken or near[at] or not end[at]):
                 continue
+            # A sum that was found is no summand of the next: sums of sums would hide.
             summands = tuple(one for one in candidates.sets[at] if one not in taken)
             if len(summands) < FEWEST_SUMMANDS:
                 continue
@@ -141,8 +149,10 @@ def _runs(places: tuple[int, ...]) -> tuple[int, int, int, int]:
 def _sums_up(figures: Figures, column: int, summands: Sequence[int]) -> bool:
     """Whether a column holds the sum of others in every row, and in enough of them truly one."""
     numbers, others = figures.down(column), figures.part(figures.rows, summands)
+    # One row that is none is proof enough: it is a column of its own.
     if not all_agree(numbers, others.sum(axis=1)).all():
         return False
+    # A copy of one column is its sum, too, and is no total.
     several = np.count_nonzero(others, axis=1) >= FEWEST_SUMMANDS
     return int(np.count_nonzero(several & (numbers != 0))) >= FEWEST_PLACES
 

@@ -38,6 +38,7 @@ def rows_alike(figures: Figures, table: TableRows) -> AlikeRows:
     """
     search = _Rows(figures, table)
     found: set[int] = set()
+    # Again without those found: subtotals hide the grand total above them.
     while fresh := search.below_members(found) | search.above_members(found):
         found |= fresh
     rows = table.records
@@ -81,13 +82,16 @@ class _Rows:
         """The rows that sum up records above them."""
         found: set[int] = set()
         member = np.ones(len(self.rows), bool)
+        # Sums that were found before are no members of others.
         member[list(known)] = False
+        # Where a row of totals stands, a new group of members may begin.
         ends = {*np.searchsorted(self.rows, self.totals).tolist(), *(at + 1 for at in known), 0}
         last: int | None = -1
         while last is not None:
             starts = np.array(sorted({*ends, *(at + 1 for at in found)}))
             last = self._next_below(last, member, starts)
             if last is not None:
+                # It is no member of what follows, so the sums are looked at anew.
                 found.add(last)
                 member[last] = False
         return found
@@ -97,11 +101,14 @@ class _Rows:
     ) -> int | None:
         """The first row after some row that surely sums up members above it: those since one of
         some rows, or all."""
+        # Zero, so that what is no member adds nothing to the sums.
         values = np.where(member[:, None], self.values, 0.0)
+        # Differences of sums so far sieve the ranges; the exact sums decide.
         so_far = np.concatenate((np.zeros((1, values.shape[1])), np.cumsum(values, axis=0)))
         near = self._near_below(member, starts)
         for at in np.flatnonzero(near[last + 1 :]).tolist():
             at += last + 1
+            # The nearest first: it is the likeliest.
             reach = starts[starts <= at][::-1]
             ranges = self._ranges(at, reach, member, so_far)
             if any(self._is_sum(at, one) for one in ranges):
@@ -119,6 +126,7 @@ class _Rows:
         rows = np.arange(len(sums))
         since = running - before[starts[np.searchsorted(starts, rows, "right") - 1]]
         near = (np.abs(sums - running) <= 0.5) | (np.abs(sums - since) <= 0.5) | self.unnamed
+        # Rows of zeros sum up to anything.
         found: NDArray[np.bool_] = near & member & (sums != 0)
         return found & (np.cumsum(member) > FEWEST_SUMMANDS)
 
@@ -133,6 +141,7 @@ class _Rows:
         sums are far off; `so_far` are the sums of all members above each row."""
         asked = ~np.isnan(self.numbers[at]) if self.unnamed[at] else slice(None)
         sums = (so_far[at] - so_far[reach])[:, asked]
+        # Wider than any rounding: this only sieves, the exact sums decide.
         room = 0.5 + 1e-9 * (np.abs(sums) + np.abs(so_far[at][asked]) + 1.0)
         near = np.abs(self.values[at][asked] - sums) <= room
         for one in reach[near.all(axis=1)].tolist():
@@ -151,12 +160,14 @@ class _Rows:
         after = np.concatenate(([0.0], np.cumsum(numbers)))
         wanted = after[1:] + numbers
         # Sums so far may go down again: they are looked up in the order of their size.
+        # With negative numbers they do not rise, so they cannot be searched as they stand.
         order = np.argsort(after, kind="stable")
         first = np.searchsorted(after[order], wanted - 0.5, "left")
         last = np.searchsorted(after[order], wanted + 0.5, "right")
         ranges: dict[int, _Places] = {}
         for at in np.flatnonzero((first < last) & (numbers != 0)).tolist():
             places = order[first[at] : last[at]]
+            # From the nearest end to the farthest: the last that fits is the whole group.
             places = np.sort(places[places > at + FEWEST_SUMMANDS])
             for end in places[:_MOST_ENDS].tolist():
                 some = members[at + 1 : end]
@@ -168,10 +179,12 @@ class _Rows:
 
     def _with_an_end(self, ranges: Mapping[int, _Places], members: _Places) -> set[int]:
         """Those of the rows that sum up some below them which are no chance."""
+        # The row after a member, rows of sums left aside.
         follower = dict(zip(members.tolist(), [*members[1:].tolist(), -1], strict=True))
         taken = {
             at
             for at in ranges
+            # The more rows there are, the likelier one of them sums up some others by chance.
             if self.unnamed[at] or self._evidence[at] >= _CHANCE + log2(len(members))
         }
         # From below upwards, so that a chain of sums holds together up to the first of them.
@@ -182,11 +195,13 @@ class _Rows:
             ends = after < 0 or self.before_gap[last] or after in taken | chain
             if ends or self._total_between(last, after):
                 chain.add(at)
+        # A chain of sums, each of them small, is still no chance.
         if sum(float(self._evidence[at]) for at in chain) >= _HINTED:
             taken |= chain
         else:
             for at in chain:
                 self._may_be(at)
+        # With one column a chance is likely: only a row without a name is taken out.
         if self.single_column:
             self.maybe |= {at for at in taken if not self.unnamed[at]}
             return {at for at in taken if self.unnamed[at]}
@@ -201,11 +216,13 @@ class _Rows:
         of its kind, or lacks what names the others, or begins as totals do."""
         if self.unnamed[at] or self._evidence[at] >= _CHANCE:
             return True
+        # A word for a total and the sum of others: that is no chance.
         labelled = begins_as_total(self.figures.sheet, int(self.rows[at]), self.labels)
         return labelled or bool(self.before_gap[at] and self._evidence[at] >= _HINTED)
 
     def _may_be(self, at: int) -> None:
         """Note a row that holds sums, though that may be a chance."""
+        # Small numbers sum up by chance all the time: a word each would drown the rest.
         if self.single_column or self._evidence[at] >= _WORTH_A_WORD:
             self.maybe.add(at)
 
@@ -222,6 +239,7 @@ class _Rows:
         """
         named = not self.unnamed[at]
         numbers, summands = self.values[at], self.values[members]
+        # Totals often leave columns blank that are no use to sum.
         asked = slice(None) if named else ~np.isnan(self.numbers[at])
         if not all_agree(numbers[asked], summands.sum(axis=0)[asked]).all():
             return False

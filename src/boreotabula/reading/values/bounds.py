@@ -25,6 +25,7 @@ def _outside(values: pa.Array, form: ValueForm) -> Iterator[tuple[int, str]]:
         (form.least, pc.less, "less than the least allowed"),
         (form.most, pc.greater, "more than the most allowed"),
     ):
+        # A bound of zero is one as well.
         if limit is not None:
             beyond = compare(values, pa.scalar(limit, values.type))
             if pc.any(beyond).as_py():
@@ -39,6 +40,7 @@ def _no_choices(values: pa.Array, form: ValueForm) -> Iterator[tuple[int, str]]:
     listed = [_shown(one, form) for one in form.choices]
     said: dict[object, str] = {}
     for place, value in enumerate(values.to_pylist()):
+        # What is empty lies nowhere outside.
         if value is None or value in allowed:
             continue
         if value not in said:

@@ -8,7 +8,7 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from decimal import ROUND_HALF_EVEN, Decimal
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 import pyarrow as pa
@@ -81,6 +81,11 @@ class Converted:
             doubt,
         )
 
+    @cached_property
+    def first(self) -> object:
+        """The first of the values: stamps have but one."""
+        return self.values[0].as_py()
+
     @property
     def unremarkable(self) -> bool:
         """Whether there is nothing to say of any cell."""
@@ -96,9 +101,11 @@ def convert(cells: Sequence[Cell], form: ValueForm) -> Converted:
     only the last are failures.
     """
     if isinstance(cells, Picked):
+        # Most cells of a table are numbers, which need no look at each of them.
         numbers = _plain_numbers(cells, form)
         if numbers is not None:
             return _with_closer_look(cells, form, *numbers)
+        # Only now are the cells themselves needed.
         cells = list(cells)
     as_it_stands = form.type.nature is Nature.TEXT and form.as_it_stands
     if as_it_stands and set(map(type, cells)) == {str} and "" not in cells:
@@ -136,15 +143,19 @@ def _plain_numbers(
 ) -> tuple[NDArray[np.int64 | np.float64], NDArray[np.bool_]] | None:
     """The numbers of cells as the field has them, and which cells are that and nothing else: the
     others need a closer look, if they are filled. None for fields that have none."""
+    # Spellings may name a number, and decimals count digits: both need the cell itself.
     if form.spellings or not form.type.is_number or form.type.digits is not None:
         return None
     numbers = cells.numbers
     plain = np.isfinite(numbers)
     if form.empty:
+        # `empty = "0"` speaks of numbers, too, as they are shown.
         plain &= ~np.isin(numbers, _numbers_among(form.empty))
     if pa.types.is_integer(form.arrow_type):
+        # A number that lost digits in the file is no certain whole number.
         plain &= (numbers == np.floor(numbers)) & (np.abs(numbers) <= _EXACT)
         return np.where(plain, numbers, 0).astype(np.int64), plain
+    # Without a sign, 15 could be 15 % or fifteen times the whole.
     if form.type.is_share:
         plain &= np.abs(numbers) <= _most_of_whole(form)
     return numbers, plain
@@ -169,7 +180,9 @@ def _with_closer_look(
     if not len(places):
         values = pa.array(numbers, form.arrow_type, mask=None if plain.all() else ~plain)
         return Converted(values, outside=outside_of(values, form))
+    # Texts among numbers settle each other's doubts, so they are read together.
     some = _Conversion([cells[at] for at in places.tolist()], form).done()
+    # The matrix is the sheet's: it must stay as it was read.
     numbers, there = numbers.copy(), plain.copy()
     for at, value in zip(places.tolist(), some.values.to_pylist(), strict=True):
         if value is not None:
@@ -192,6 +205,7 @@ class _Conversion:
     def done(self) -> Converted:
         """The values, and all that is to be said of the cells."""
         values = [self._value(place, cell) for place, cell in enumerate(self.cells)]
+        # After all cells were seen, as any of them may settle it.
         doubt = self._settle(values) if self.doubtful else None
         array = as_array(values, self.form)
         return Converted(
@@ -206,6 +220,7 @@ class _Conversion:
     def _value(self, place: int, cell: Cell) -> object:
         if cell == "":
             return None
+        # Before converting: “n/a” would be a failure.
         if stands_for_nothing(cell, self.form):
             self.blanked.append(place)
             return None
@@ -220,12 +235,14 @@ class _Conversion:
     def _converted(self, place: int, cell: Cell, way: object = None) -> object:
         if type(cell) is str:
             known = self.texts.get(cell, self)
+            # None is a value as well: the object itself stands for a text that was not met.
             if known is not self:
                 return known
         value = _one(respelt(cell, self.form), self.form, way)
         if isinstance(value, Decimal):
             value, rounded = _kept_digits(value, self.form.digits)
             if rounded:
+                # Kept apart from the texts that are known: each place is told.
                 self.rounded.append(place)
                 return value
         if type(cell) is str:
@@ -237,10 +254,12 @@ class _Conversion:
         evidence: dict[object, int] = {}
         doubtful = {place for place, _ in self.doubtful}
         for place, cell in enumerate(self.cells):
+            # Only a text can show how it is written; a number has no decimal mark.
             if isinstance(cell, str) and cell != "" and place not in doubtful:
                 way = _way_of(cell, self.form)
                 if way is not None:
                     evidence.setdefault(way, place)
+        # Cells that speak for both ways settle nothing: then no text is guessed.
         settled = len(evidence) == 1
         for place, reason in self.doubtful:
             if not settled:
@@ -279,6 +298,7 @@ def _way_of(text: str, form: ValueForm) -> object:
 
 def _one(cell: Cell, form: ValueForm, way: object) -> object:
     """The value of a cell, by the type of its field; `way` as `_way_of` tells it."""
+    # An error value is no text, though it shows as one.
     if isinstance(cell, Flaw):
         raise NotConvertedError(f"{kind_of(cell)} where {form.type.wanted} belongs")
     return _CONVERTERS[form.base](cell, form, way)
@@ -322,6 +342,7 @@ def _most_of_whole(form: ValueForm) -> float:
 
 def _to_integer(cell: Cell, form: ValueForm, way: object) -> int:
     number = _number(cell, form, way)
+    # A float may have lost digits that a written number still has.
     if isinstance(number, float):
         if not number.is_integer():
             raise NotConvertedError("a fraction where a whole number belongs")
@@ -338,6 +359,7 @@ def _to_decimal(cell: Cell, form: ValueForm, way: object) -> Decimal:
     number = _number(cell, form, way)
     if isinstance(number, float):
         # Spreadsheet programs show, and mean, no more than 15 significant digits of a number.
+        # Before that, binary fractions would show as digits that nobody wrote.
         number = Decimal(format(number, ".15g"))
     return number
 
@@ -365,6 +387,7 @@ def _day_first(way: object) -> bool | None:
 
 
 def _to_date(cell: Cell, form: ValueForm, way: object) -> date:
+    # A datetime is a date as well, so it is asked for first.
     if isinstance(cell, datetime):
         if cell.time() != time():
             raise NotConvertedError("a date with a time of day where a date belongs")
@@ -390,6 +413,7 @@ def _to_time(cell: Cell, _form: ValueForm, _way: object) -> time:
     if isinstance(cell, time):
         return moments.second_of_day(cell)
     if isinstance(cell, timedelta) and timedelta() <= cell < timedelta(days=1):
+        # A duration of less than a day is how some programs store a time of day.
         return moments.second_of_day((datetime(2000, 1, 1) + cell).time())
     if isinstance(cell, str):
         return moments.read_time(cell)

@@ -59,6 +59,7 @@ class ValueForm:
         """The type of its arrays."""
         if self.type.nature is Nature.TEXT:
             return TEXT
+        # Decimals have one Arrow type for each number of places.
         if self.type.digits is not None:
             return pa.decimal128(MOST_DIGITS, self.type.digits)
         return pa.type_for_alias(self.type.arrow)

@@ -30,6 +30,7 @@ def read_date(text: str, form: ValueForm, day_first: bool | None = None) -> date
     the form nor `day_first` says which comes first.
     """
     text = text.strip()
+    # ISO 8601 leaves no doubt, whatever the form says of day and month.
     with suppress(ValueError):
         return date.fromisoformat(text)
     figures = _FIGURES.fullmatch(text)
@@ -45,6 +46,7 @@ def day_first_of(text: str, form: ValueForm) -> bool | None:
     """Whether a text can only have the day first, or only the month; None if it tells neither."""
     text = re.sub(r"[T\s,]+\d{1,2}[:.]\d{2}.*$", "", text.strip())
     figures = _FIGURES.fullmatch(text)
+    # With points, or the year in front, there is one reading: it says nothing of slashes.
     if figures is None or figures[2] == "." or len(figures[1]) > 2 or len(figures[4]) == 2:
         return None
     first, second = int(figures[1]), int(figures[3])
@@ -53,6 +55,7 @@ def day_first_of(text: str, form: ValueForm) -> bool | None:
 
 def _of_figures(text: str, figures: re.Match[str], day_first: bool | None) -> date:
     first, second, third = int(figures[1]), int(figures[3]), int(figures[4])
+    # The year in front: then month and day follow, in every country.
     if len(figures[1]) > 2:
         return _date(first, second, third)
     year = full_year(figures[4])
@@ -62,6 +65,7 @@ def _of_figures(text: str, figures: re.Match[str], day_first: bool | None) -> da
     if day_first is None:
         if len(figures[4]) == 2 and figures[2] == "-":
             raise DoubtError(f"the year of “{text}” could be its first or its last two figures")
+        # Only if both could be months, and it would make a difference.
         if first <= 12 and second <= 12 and first != second:
             raise DoubtError(
                 f"it could be {_date(year, second, first)} or {_date(year, first, second)}"
@@ -82,6 +86,7 @@ def full_year(figures: str) -> int:
     year = int(figures)
     if len(figures) > 2:
         return year
+    # A rule that readers can look up beats a guess by the date of today.
     return year + (1900 if year >= 69 else 2000)
 
 
@@ -100,8 +105,10 @@ class _Words:
                 self.figures.append(token)
             elif self.month is None and months.get(word):
                 self.month = months[word]
+            # Behind the figures a short name is likelier a month, or no part of the date.
             elif self.weekday is None and days.get(word) is not None and not self.figures:
                 self.weekday = days[word]
+            # Such names differ by language: the layout must say which one is written.
             elif months.get(word, 0) is None:
                 raise NotConvertedError("a name that means two months in the layout's languages")
             elif word not in _FILLERS:
@@ -118,6 +125,7 @@ def _of_words(text: str, form: ValueForm) -> date | None:
     if len(day) > 2 or len(year) not in (2, 4):
         return None
     found = _date(full_year(year), words.month, int(day))
+    # One of the two is wrong, and nobody here can tell which.
     if words.weekday is not None and words.weekday != found.weekday():
         raise NotConvertedError("the day of the week is not that of the date")
     return found

@@ -36,10 +36,12 @@ def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
     if bare is None:
         raise _not_converted(text)
     decimal = form.decimal_mark or _other(form.thousands_mark) or mark
+    # Only now from the number itself: what the layout says always wins.
     if decimal is None:
         decimal = _decimal_mark(bare.body)
     if decimal is None:
         first, _, last = re.split("([.,])", bare.body)
+        # 1.250 is a thousand in one country and one in the next: never guessed.
         raise DoubtError(f"it could be {first}{last} or {first}.{last}")
     whole, _, part = bare.body.partition(decimal)
     digits = _joined(whole, decimal, form)
@@ -47,6 +49,7 @@ def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
         raise _not_converted(text)
     number = Decimal(f"{digits or '0'}.{part or '0'}{bare.power}")
     number = -number if bare.negative else number
+    # A share of 15 % is kept as 0.15, as spreadsheets keep it.
     return number / 100 if bare.percent else number
 
 
@@ -65,6 +68,7 @@ def _decimal_mark(body: str) -> str | None:
     marks = [sign for sign in body if sign in ".,"]
     if not marks:
         return "."
+    # Nobody writes thousands behind the decimals.
     if len(set(marks)) == 2:
         return marks[-1]
     if len(marks) > 1:
@@ -82,10 +86,12 @@ def _joined(whole: str, decimal: str, form: ValueForm) -> str | None:
     """The digits before the decimal mark, once their groups are joined; None if they do not fit."""
     if whole.isdigit() or not whole:
         return whole
+    # Two different marks between digits fit no way of writing.
     signs = {sign for sign in whole if not sign.isdigit()}
     if len(signs) != 1 or not _allowed(next(iter(signs)), decimal, form):
         return None
     first, *others = whole.split(next(iter(signs)))
+    # 12,34,567 is a number in India; here it would rather be a slip.
     if not 1 <= len(first) <= 3 or any(len(one) != 3 for one in others):
         return None
     return first + "".join(others)
@@ -105,6 +111,7 @@ def _bare(text: str, form: ValueForm) -> _Bare | None:
     text = text.strip()
     if _PLAIN.fullmatch(text):
         return _Bare(text, "", negative=False, percent=False)
+    # As accountants write it.
     negative = len(text) > 2 and text[0] == "(" and text[-1] == ")"
     if negative:
         text = text[1:-1].strip()
@@ -125,6 +132,7 @@ def _bare(text: str, form: ValueForm) -> _Bare | None:
             break
         text = rest
     found = _PARTS.fullmatch(text)
+    # Two signs contradict or repeat each other: no number that anybody meant.
     if found is None or signs > 1:
         return None
     return _Bare(found["body"], found["power"] or "", negative, percent)

@@ -23,8 +23,10 @@ class Picked(Sequence[Cell]):
 
     def __init__(self, sheet: Sheet, rows: Places, columns: Places) -> None:
         self.sheet, self.rows, self.columns = sheet, rows, columns
+        # Copies: cells can be left out without a change to the sheet.
         self.kinds: NDArray[np.uint8] = sheet.kinds[rows, columns]
         self.numbers: NDArray[np.float64] = sheet.numbers[rows, columns]
+        # The last column was taken for it, as -1 means in arrays.
         absent = columns < 0
         if absent.any():
             self.kinds[absent], self.numbers[absent] = CellKind.BLANK, np.nan

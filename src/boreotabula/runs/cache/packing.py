@@ -205,12 +205,9 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
             **stored,
             "stamps": _meant(stored["stamps"]),
             "from_tab": frozenset(stored["from_tab"]),
-            "beside": {name: (label, cell) for name, (label, cell) in stored["beside"].items()},
-            "texts": tuple((row, column, text) for row, column, text in stored["texts"]),
-            "largest": {
-                name: tuple((number, cell) for number, cell in some)
-                for name, some in stored["largest"].items()
-            },
+            "beside": {name: tuple(one) for name, one in stored["beside"].items()},
+            "texts": tuple(map(tuple, stored["texts"])),
+            "largest": {name: tuple(map(tuple, some)) for name, some in stored["largest"].items()},
             "empty": tuple(stored["empty"]),
             "by_position": {key: tuple(one) for key, one in stored["by_position"].items()},
         }
