@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.workbooks.sheet import CellKind, Code, Flaw, Sheet, Span, Text, make_sheet
+from boreotabula.workbooks.sheet import CellKind, Code, Flaw, Sheet, Span, make_sheet
 
 CELLS: Any = st.one_of(
     st.sampled_from(["", " ", "\u00a0", "Pine", "7", True, False, date(2026, 4, 1), Flaw("#N/A")]),
@@ -41,7 +41,7 @@ def test_kinds_and_numbers_are_those_of_the_cells(rows: list[list[Any]]) -> None
             assert number == cell if expected[row][column] == 1 else math.isnan(number)
             assert sheet.filled[row, column] == (cell != "")
     assert list(sheet.texts()) == [
-        Text(row, column, cell)
+        (row, column, cell)
         for row, cells in enumerate(sheet.rows) for column, cell in enumerate(cells)
         if isinstance(cell, str) and cell
     ]  # fmt: skip

@@ -75,12 +75,8 @@ class Visibility(Enum):
     VERY_HIDDEN = "very hidden"
 
 
-class Text(NamedTuple):
-    """A text cell: its place, counted from 0, and the text as it stands in the file."""
-
-    row: int
-    column: int
-    text: str
+Text = tuple[int, int, str]
+"""A text cell: its row and column, counted from 0, and the text as it stands in the file."""
 
 
 Lines = Sequence[int] | NDArray[np.intp]
@@ -162,8 +158,9 @@ class Sheet:
         cells: Any = self.rows  # where the kind says so, there is a text
         for start in range(rows.start, min(rows.stop, self.height), step):
             some = self.is_text[start : min(start + step, rows.stop)]
-            for row, column in zip(*map(np.ndarray.tolist, np.nonzero(some)), strict=True):
-                yield Text(start + row, column, cells[start + row][column])
+            at, columns = (one.tolist() for one in np.nonzero(some))
+            texts = [cells[start + row][column] for row, column in zip(at, columns, strict=True)]
+            yield from zip((row + start for row in at), columns, texts, strict=True)
 
     def cell(self, row: int, column: int) -> Cell:
         """The cell at a place counted from 0; blank outside the sheet."""
