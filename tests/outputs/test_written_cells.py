@@ -266,24 +266,29 @@ def package(tmp_path: Path, **parts: str) -> Package:
 @pytest.mark.parametrize(
     ("before", "after"),
     [
-        ("<workbook><sheets/></workbook>", None),
-        ('<workbook><sheets></sheets><calcPr calcId="1"/></workbook>',
-         '<workbook><sheets></sheets><calcPr calcId="1" fullCalcOnLoad="1"/></workbook>'),
-        ('<workbook><sheets></sheets><calcPr fullCalcOnLoad="0" calcId="1"/></workbook>',
-         '<workbook><sheets></sheets><calcPr calcId="1" fullCalcOnLoad="1"/></workbook>'),
-        ("<x:workbook><x:sheets></x:sheets></x:workbook>",
-         '<x:workbook><x:sheets></x:sheets><x:calcPr fullCalcOnLoad="1"/></x:workbook>'),
-        ("<workbook><sheets></sheets><definedNames></definedNames></workbook>",
-         "<workbook><sheets></sheets><definedNames></definedNames>"
-         '<calcPr fullCalcOnLoad="1"/></workbook>'),
+        ('<workbook><sheets/><calcPr calcId="1"/></workbook>',
+         '<workbook><sheets/><calcPr calcId="1" fullCalcOnLoad="1"/></workbook>'),
+        ('<workbook><sheets/><calcPr fullCalcOnLoad="0" calcId="1"/></workbook>',
+         '<workbook><sheets/><calcPr fullCalcOnLoad="1" calcId="1"/></workbook>'),
+        ('<x:workbook xmlns:x="urn:x"><x:sheets/></x:workbook>',
+         '<x:workbook xmlns:x="urn:x"><x:sheets/><x:calcPr fullCalcOnLoad="1"/></x:workbook>'),
+        ("<workbook><sheets/><definedNames/><other/></workbook>",
+         '<workbook><sheets/><definedNames/><calcPr fullCalcOnLoad="1"/><other/></workbook>'),
     ],
 )  # fmt: skip
-def test_formulas_are_worked_out_on_opening(tmp_path: Path, before: str, after: str | None) -> None:
-    if after is None:
-        return
+def test_formulas_are_worked_out_on_opening(tmp_path: Path, before: str, after: str) -> None:
     found = package(tmp_path, **{"xl/workbook.xml": before})
     found.recalculate()
-    assert found.text("xl/workbook.xml") == after
+    head, _, text = found.text("xl/workbook.xml").partition("\n")
+    assert (head, text) == ("<?xml version='1.0' encoding='UTF-8' standalone='yes'?>", after)
+    found.source.close()
+
+
+@pytest.mark.parametrize("text", ["<workbook><sheets></workbook>", "<x:workbook/>"])
+def test_a_damaged_part_is_no_fault_of_the_program(tmp_path: Path, text: str) -> None:
+    found = package(tmp_path, **{"xl/workbook.xml": text})
+    with pytest.raises(CallError, match=r"workbook\.xml” of the workbook is damaged"):
+        found.tabs()
     found.source.close()
 
 

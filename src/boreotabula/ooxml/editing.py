@@ -1,7 +1,7 @@
 """The parts of an .xlsx package (ECMA-376 part 2): read, changed one by one, written as they were.
 
-Parts are changed as text, not parsed and written anew: what a part holds besides the place that
-changes stays byte for byte as it was, whatever program wrote it.
+Small parts are changed as trees. Worksheets, which can be hundreds of megabytes, are changed as
+text: what one holds besides its rows stays byte for byte as it was, whatever program wrote it.
 """
 
 from __future__ import annotations
@@ -13,15 +13,23 @@ import zipfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import IO, BinaryIO
-from xml.etree import ElementTree
-from xml.sax.saxutils import quoteattr, unescape
+from typing import IO, Any, BinaryIO
+
+from lxml import etree
 
 from boreotabula.errors import CallError
 
 _TABLE = "/table"
 _SHEET = "/worksheet"
 _BOOK = "xl/workbook.xml"
+_STYLES = "xl/styles.xml"
+_TYPES = "[Content_Types].xml"
+_RELATIONS = "http://schemas.openxmlformats.org/package/2006/relationships"
+RELATED = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+_LAST_BUILT_IN = 163
+"""Number formats up to this one are the program's own (ECMA-376 part 1, 18.8.30)."""
+_BEFORE_CALCULATION = ("sheets", "externalReferences", "definedNames")
+"""What stands before the settings of calculation, in their order (18.2.27)."""
 
 
 @dataclass
@@ -60,15 +68,26 @@ class Package:
         """Change a part, or add one."""
         self.changed[name] = text.encode()
 
+    def tree(self, name: str) -> Any:
+        """A part as a tree; None if there is none. Raises CallError if it is damaged."""
+        text = self.text(name)
+        return parsed(text, name) if text else None
+
+    def put_tree(self, name: str, root: Any) -> None:
+        """Change a part, or add one, given its tree."""
+        self.changed[name] = etree.tostring(
+            root, xml_declaration=True, encoding="UTF-8", standalone=True
+        )
+
     def related(self, name: str, ending: str) -> dict[str, str]:
         """The parts that a part refers to by relations of a type: their names by relation id."""
+        root = self.tree(relations_of(name))
         found: dict[str, str] = {}
-        text = self.text(relations_of(name))
-        for tag in re.findall(r"<(?:\w+:)?Relationship\b[^>]*>", text):
-            kind, target, key = (attribute(tag, one) for one in ("Type", "Target", "Id"))
-            if kind.endswith(ending):
+        for one in root.iter("{*}Relationship") if root is not None else ():
+            target = one.get("Target", "")
+            if one.get("Type", "").endswith(ending):
                 whole = posixpath.join(posixpath.dirname(name), target)
-                found[key] = posixpath.normpath(
+                found[one.get("Id", "")] = posixpath.normpath(
                     target.lstrip("/") if target.startswith("/") else whole
                 )
         return found
@@ -76,38 +95,31 @@ class Package:
     def relate(self, name: str, kind: str, target: str) -> str:
         """Add a relation from a part to another; returns its id."""
         where = relations_of(name)
-        text = self.text(where) or (
-            '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n<Relationships xmlns='
-            '"http://schemas.openxmlformats.org/package/2006/relationships"></Relationships>'
-        )
-        taken = set(re.findall(r'\bId="([^"]*)"', text))
+        root = self.tree(where)
+        if root is None:
+            root = etree.Element(f"{{{_RELATIONS}}}Relationships", nsmap={None: _RELATIONS})
+        taken = {one.get("Id") for one in root.iter("{*}Relationship")}
         key = next(f"rId{n}" for n in range(1, len(taken) + 2) if f"rId{n}" not in taken)
-        kind = f"http://schemas.openxmlformats.org/officeDocument/2006/relationships{kind}"
         path = posixpath.relpath(target, posixpath.dirname(name))
-        tag = f'<Relationship Id="{key}" Type="{kind}" Target="{path}"/>'
-        self.put(where, re.sub(r"</(\w+:)?Relationships>", lambda end: tag + end[0], text))
+        add(root, "Relationship", {"Id": key, "Type": f"{RELATED}{kind}", "Target": path})
+        self.put_tree(where, root)
         return key
 
     def declare(self, name: str, kind: str) -> None:
         """Say of what content type a new part is."""
-        tag = (
-            f'<Override PartName="/{name}" ContentType="application/vnd.openxmlformats-'
-            f'officedocument.spreadsheetml.{kind}+xml"/>'
-        )
-        text = self.text("[Content_Types].xml")
-        self.put("[Content_Types].xml", re.sub(r"</(\w+:)?Types>", lambda end: tag + end[0], text))
+        root = self.tree(_TYPES)
+        content = f"application/vnd.openxmlformats-officedocument.spreadsheetml.{kind}+xml"
+        add(root, "Override", {"PartName": f"/{name}", "ContentType": content})
+        self.put_tree(_TYPES, root)
 
     def tabs(self) -> dict[str, str]:
         """The worksheet part of each tab, by its name, in order."""
         parts = self.related(_BOOK, _SHEET)
-        found: dict[str, str] = {}
-        for tag in re.findall(r"<(?:\w+:)?sheet\b[^>]*>", self.text(_BOOK)):
-            key = re.search(r'\b\w+:id="([^"]*)"', tag)
-            if key and key[1] in parts:
-                found[unescape(attribute(tag, "name"), {"&quot;": '"', "&apos;": "'"})] = parts[
-                    key[1]
-                ]
-        return found
+        return {
+            one.get("name", ""): parts[one.get(key)]
+            for one in self.tree(_BOOK).iter("{*}sheet")
+            if (key := relation_of(one)) and one.get(key) in parts
+        }
 
     def tables(self, sheet: str) -> list[str]:
         """The parts of the table objects of a worksheet."""
@@ -120,29 +132,27 @@ class Package:
 
     def style(self, number_format: str) -> int:
         """The cell style that has only a number format; it is added to the styles."""
-        text = self.text("xl/styles.xml")
-        count = re.search(r"<(\w+:)?cellXfs\b[^>]*>(.*?)</(\w+:)?cellXfs>", text, re.DOTALL)
-        if count is None:
+        root = self.tree(_STYLES)
+        cells = None if root is None else root.find("{*}cellXfs")
+        if cells is None:
             raise CallError("the workbook has no cell styles; save it anew and try again")
-        prefix = count[1] or ""
-        formats = [
-            (int(attribute(tag, "numFmtId")), attribute(tag, "formatCode"))
-            for tag in re.findall(r"<(?:\w+:)?numFmt\b[^>]*>", text)
-        ]
-        code = quoteattr(number_format)
-        known = next((key for key, one in formats if one == code.strip("\"'")), None)
+        formats = {
+            one.get("formatCode", ""): int(one.get("numFmtId", "0"))
+            for one in root.iter("{*}numFmt")
+        }
+        known = formats.get(number_format)
         if known is None:
-            known = max([163, *(key for key, _ in formats)]) + 1
-            tag = f'<{prefix}numFmt numFmtId="{known}" formatCode={code}/>'
-            text = _with_format(text, prefix, tag, len(formats) + 1)
-        xf = (
-            f'<{prefix}xf numFmtId="{known}" fontId="0" fillId="0" borderId="0" xfId="0"'
-            ' applyNumberFormat="1"/>'
-        )
-        inner = count[2]
-        number = len(re.findall(r"<(?:\w+:)?xf\b", inner))
-        whole = f'<{prefix}cellXfs count="{number + 1}">{inner}{xf}</{prefix}cellXfs>'
-        self.put("xl/styles.xml", text.replace(count[0], whole))
+            known = max([_LAST_BUILT_IN, *formats.values()]) + 1
+            holder = root.find("{*}numFmts")
+            if holder is None:
+                holder = add(root, "numFmts", {}, at=0)
+            add(holder, "numFmt", {"numFmtId": str(known), "formatCode": number_format})
+            holder.set("count", str(len(holder)))
+        number = len(cells)
+        own = {"numFmtId": str(known), "fontId": "0", "fillId": "0", "borderId": "0", "xfId": "0"}
+        add(cells, "xf", own | {"applyNumberFormat": "1"})
+        cells.set("count", str(number + 1))
+        self.put_tree(_STYLES, root)
         return number
 
     def recalculate(self) -> None:
@@ -157,20 +167,13 @@ class Package:
                 without = _RESULT.sub(_without_result, text)
                 if without != text:
                     self.put(part, without)
-        text = self.text(_BOOK)
-        found = re.search(r"<(?:\w+:)?calcPr\b[^>]*?(/?)>", text)
-        if found:
-            tag = re.sub(r'\s+fullCalcOnLoad="[^"]*"', "", found[0])
-            end = "/>" if tag.endswith("/>") else ">"
-            tag = f'{tag.removesuffix(end)} fullCalcOnLoad="1"{end}'
-            text = text.replace(found[0], tag)
-        else:
-            places = list(re.finditer(r"</(\w+:)?(sheets|externalReferences|definedNames)>", text))
-            last = places[-1]
-            prefix = last[1] or ""
-            tag = f'<{prefix}calcPr fullCalcOnLoad="1"/>'
-            text = text[: last.end()] + tag + text[last.end() :]
-        self.put(_BOOK, text)
+        root = self.tree(_BOOK)
+        calculation = root.find("{*}calcPr")
+        if calculation is None:
+            before = [one for name in _BEFORE_CALCULATION for one in root.findall(f"{{*}}{name}")]
+            calculation = add(root, "calcPr", {}, at=root.index(before[-1]) + 1)
+        calculation.set("fullCalcOnLoad", "1")
+        self.put_tree(_BOOK, root)
 
     def write(self, stream: BinaryIO) -> None:
         """Write all parts as a package."""
@@ -206,15 +209,19 @@ def _write_sheet(sheet: Replaced, part: IO[bytes]) -> None:
     part.write(sheet.after)
 
 
-def _with_format(text: str, prefix: str, tag: str, count: int) -> str:
-    found = re.search(r"<(?:\w+:)?numFmts\b[^>]*>(.*?)</(?:\w+:)?numFmts>", text, re.DOTALL)
-    if found:
-        whole = f'<{prefix}numFmts count="{count}">{found[1]}{tag}</{prefix}numFmts>'
-        return text.replace(found[0], whole)
-    start = re.search(r"<(?:\w+:)?styleSheet\b[^>]*>", text)
-    assert start is not None
-    whole = f'<{prefix}numFmts count="1">{tag}</{prefix}numFmts>'
-    return text[: start.end()] + whole + text[start.end() :]
+def add(parent: Any, name: str, attributes: Mapping[str, str], at: int | None = None) -> Any:
+    """Add an element to another of the same namespace: as the last one, or at a place."""
+    made = etree.SubElement(parent, etree.QName(etree.QName(parent).namespace, name))
+    for key, value in attributes.items():
+        made.set(key, value)
+    if at is not None:
+        parent.insert(at, made)
+    return made
+
+
+def relation_of(element: Any) -> str | None:
+    """The name of the attribute that holds the id of an element's relation, if it has one."""
+    return next((key for key in element.attrib if "}" in key and key.endswith("}id")), None)
 
 
 def relations_of(name: str) -> str:
@@ -229,9 +236,12 @@ def attribute(tag: str, name: str) -> str:
     return (found[1] or found[2] or "") if found else ""
 
 
-def parsed(text: str) -> ElementTree.Element:
-    """A part as a tree, for looking at it."""
-    return ElementTree.fromstring(text)
+def parsed(text: str, name: str) -> Any:
+    """A part as a tree. Raises CallError if it is no XML; entities are left as they stand."""
+    try:
+        return etree.fromstring(text.encode(), etree.XMLParser(resolve_entities=False))
+    except (etree.XMLSyntaxError, ValueError):
+        raise CallError(f"the part “{name}” of the workbook is damaged; save it anew") from None
 
 
 def open_package(path: Path | BinaryIO) -> Package:
@@ -245,10 +255,3 @@ def open_package(path: Path | BinaryIO) -> Package:
     except (OSError, zipfile.BadZipFile, UnicodeDecodeError, NotImplementedError) as error:
         raise CallError(f"“{path}” cannot be read as an .xlsx workbook: {error}") from None
     return package
-
-
-def with_attributes(tag: str, changes: Mapping[str, str]) -> str:
-    """A start tag with some attributes changed."""
-    for name, value in changes.items():
-        tag = re.sub(rf'(?<![\w:]){name}\s*=\s*("[^"]*"|\'[^\']*\')', f'{name}="{value}"', tag)
-    return tag

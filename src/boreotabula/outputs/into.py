@@ -8,17 +8,25 @@ are replaced, in one transaction.
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from xml.sax.saxutils import quoteattr
+from typing import Any
 
 import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import address, parse_address
 from boreotabula.layout.headings import normal_form
-from boreotabula.ooxml.editing import Package, attribute, open_package, parsed, with_attributes
+from boreotabula.ooxml.editing import (
+    RELATED,
+    Package,
+    add,
+    attribute,
+    open_package,
+    parsed,
+    relation_of,
+)
 from boreotabula.outputs.csv import field_type
 from boreotabula.outputs.kinds import Writer
 from boreotabula.outputs.xlsx import empty_workbook, fill, tab_name, table_name
@@ -29,6 +37,7 @@ from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.sheet import Sheet
 
 BOOKS = (".xlsx", ".xlsm")
+_BOOK = "xl/workbook.xml"
 BASES = (".sqlite", ".sqlite3", ".db")
 
 
@@ -143,46 +152,38 @@ def _new_tab(package: Package, name: str, table: str, schema: pa.Schema) -> Book
     if name != tab_name(name):
         raise CallError(f"--tab: “{name}” cannot be the name of a tab")
     template = open_package(empty_workbook({table: schema}))
-    text = package.text("xl/workbook.xml")
     part = package.new_name("xl/worksheets/sheet{}.xml")
     text_of_sheet = template.text("xl/worksheets/sheet1.xml").replace(' tabSelected="1"', "")
     package.put(part, text_of_sheet)
     package.declare(part, "worksheet")
     object_part = package.new_name("xl/tables/table{}.xml")
     package.relate(part, "/table", object_part)
-    package.put(object_part, _renamed(package, template.text("xl/tables/table1.xml"), table))
+    root = template.tree("xl/tables/table1.xml")
+    _rename(package, root, table)
+    package.put_tree(object_part, root)
     package.declare(object_part, "table")
-    key = package.relate("xl/workbook.xml", "/worksheet", part)
-    sheets = re.findall(r"<(?:\w+:)?sheet\b[^>]*>", text)
-    number = max((int(attribute(tag, "sheetId") or 0) for tag in sheets), default=0) + 1
-    relation = re.search(r'\b(\w+):id="', sheets[-1]) if sheets else None
-    prefix = re.search(r"<(\w+:)?sheets\b", text)
-    tag = (
-        f'<{(prefix and prefix[1]) or ""}sheet name={quoteattr(name)} sheetId="{number}"'
-        f' {relation[1] if relation else "r"}:id="{key}"/>'
-    )
-    package.put(
-        "xl/workbook.xml",
-        re.sub(r"</(\w+:)?sheets>", lambda end: tag + end[0], text, count=1),
-    )
+    key = package.relate(_BOOK, "/worksheet", part)
+    book = package.tree(_BOOK)
+    sheets = book.find("{*}sheets")
+    number = max((int(one.get("sheetId") or 0) for one in sheets), default=0) + 1
+    relation = next((found for one in sheets if (found := relation_of(one))), f"{{{RELATED}}}id")
+    add(sheets, "sheet", {"name": name, "sheetId": str(number), relation: key})
+    package.put_tree(_BOOK, book)
     styles = [_style_for(package, one) for one in schema]
     return BookTable(name, SheetRows(table, schema, styles=styles), part, "", [], schema.names)
 
 
-def _renamed(package: Package, text: str, table: str) -> str:
-    """The markup of a table object with a name and number that are free in a workbook."""
-    others = [package.text(name) for name in package.names() if name.startswith("xl/tables/")]
-    starts = [tag for one in others for tag in re.findall(r"<(?:\w+:)?table\b[^>]*>", one)]
-    ids = [int(attribute(tag, "id") or 0) for tag in starts]
-    names = {attribute(tag, "displayName").casefold() for tag in starts}
+def _rename(package: Package, root: Any, table: str) -> None:
+    """Give a table object a name and number that are free in a workbook."""
+    others = [package.tree(name) for name in package.names() if name.startswith("xl/tables/")]
+    ids = [int(one.get("id") or 0) for one in others]
+    names = {one.get("displayName", "").casefold() for one in others}
     number = next(
         n for n in range(1, len(names) + 2) if table_name(table, n).casefold() not in names
     )
-    changes = {"id": str(max(ids, default=0) + 1)}
-    changes |= dict.fromkeys(("name", "displayName"), table_name(table, number))
-    start = re.search(r"<(?:\w+:)?table\b[^>]*>", text)
-    assert start is not None
-    return text.replace(start[0], with_attributes(start[0], changes), 1)
+    root.set("id", str(max(ids, default=0) + 1))
+    for key in ("name", "displayName"):
+        root.set(key, table_name(table, number))
 
 
 def _style_for(package: Package, one: pa.Field) -> int | None:
@@ -240,7 +241,8 @@ def _old_tab(
         for at, one in enumerate(ordered)
     ]
     heading_styles = [heads.get(left + min(at, max(right - left, 0))) for at in range(len(names))]
-    since_1904 = bool(re.search(r'\bdate1904="(1|true)"', package.text("xl/workbook.xml")))
+    settings = package.tree(_BOOK).find("{*}workbookPr")
+    since_1904 = settings is not None and settings.get("date1904") in ("1", "true")
     rows = SheetRows(table, ordered, top + 1, left, styles, since_1904)
     above, below = _raw_rows(text, top)
     column = left + names.index("source_file")
@@ -256,7 +258,7 @@ def _values(target: Path, tab: str) -> Sheet:
 
 
 def _cells_of(target: Path, tab: str, text: str) -> list[_There]:
-    root = parsed(text)
+    root = parsed(text, tab)
     if root.find("{*}sheetProtection") is not None:
         raise CallError(
             f"“{target}” › {tab} is protected; lift the protection, or name another tab"
@@ -293,14 +295,13 @@ def _place_of(
         )
     filled = [cell for cell in cells if cell.filled]
     if objects:
-        tag = re.search(r"<(?:\w+:)?table\b[^>]*>", package.text(objects[0]))
-        assert tag is not None
-        if (attribute(tag[0], "totalsRowCount") or "0") != "0":
+        table = package.tree(objects[0])
+        if table.get("totalsRowCount", "0") != "0":
             raise CallError(
                 f"the table on “{target}” › {tab} has a row of totals, which could not be kept;"
                 " switch it off, or name another tab"
             )
-        first, _, last = attribute(tag[0], "ref").partition(":")
+        first, _, last = table.get("ref", "").partition(":")
         return (*parse_address(first), *parse_address(last or first))
     if not filled:
         return None
@@ -358,18 +359,11 @@ def _fit_filter(package: Package, table: BookTable) -> None:
     last = address(table.rows.last - 1, table.rows.left + len(table.names) - 1)
     tag = f'<{found[1] or ""}autoFilter ref="{first}:{last}"/>'
     sheet.after = after.replace(found[0], tag, 1).encode()
-    parts = list(package.tabs().values())
-    text = package.text("xl/workbook.xml")
-    for name in _filter_names(text, parts.index(table.part)):
-        tab, _, _ = name[1].rpartition("!")
-        area = ":".join(re.sub(r"([A-Z]+)(\d+)", r"$\1$\2", one) for one in (first, last))
-        text = text.replace(name[0], name[0].replace(f">{name[1]}<", f">{tab}!{area}<"))
-    package.put("xl/workbook.xml", text)
-
-
-def _filter_names(text: str, tab: int) -> Iterator[re.Match[str]]:
-    for found in re.finditer(r"<(?:\w+:)?definedName\b[^>]*>([^<]*)</", text):
-        tag = found[0].split(">", 1)[0]
-        own = attribute(tag, "localSheetId") == str(tab)
-        if own and attribute(tag, "name") == "_xlnm._FilterDatabase":
-            yield found
+    number = str(list(package.tabs().values()).index(table.part))
+    book = package.tree(_BOOK)
+    for name in book.iter("{*}definedName"):
+        if name.get("localSheetId") == number and name.get("name") == "_xlnm._FilterDatabase":
+            tab, _, _ = (name.text or "").rpartition("!")
+            area = ":".join(re.sub(r"([A-Z]+)(\d+)", r"$\1$\2", one) for one in (first, last))
+            name.text = f"{tab}!{area}"
+    package.put_tree(_BOOK, book)

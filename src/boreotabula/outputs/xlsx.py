@@ -10,7 +10,7 @@ from typing import BinaryIO
 import pyarrow as pa
 
 from boreotabula.layout.addresses import address
-from boreotabula.ooxml.editing import Package, Replaced, open_package, with_attributes
+from boreotabula.ooxml.editing import Package, Replaced, add, open_package
 from boreotabula.outputs.csv import field_type
 from boreotabula.outputs.xlsx_rows import SheetRows
 
@@ -122,51 +122,25 @@ def fill(
 
 
 def _fit_table(package: Package, table: str, whole: str, names: Sequence[str]) -> None:
-    """Give a table object its new extent; what it is filtered by is let go."""
-    text = package.text(table)
-    start = re.search(r"<(?:\w+:)?table\b[^>]*>", text)
-    assert start is not None
-    text = text.replace(start[0], with_attributes(start[0], {"ref": whole}), 1)
-    found = re.search(
-        r"<(\w+:)?autoFilter\b[^>]*?(?:/>|>.*?</(?:\w+:)?autoFilter>)", text, re.DOTALL
-    )
-    if found:
-        tag = f'<{found[1] or ""}autoFilter ref="{whole}"/>'
-        text = text.replace(found[0], tag, 1)
-    text = re.sub(r"<(\w+:)?sortState\b.*?</(\w+:)?sortState>", "", text, flags=re.DOTALL)
-    columns = re.search(
-        r"<(\w+:)?tableColumns\b[^>]*>(.*?)</(?:\w+:)?tableColumns>", text, re.DOTALL
-    )
-    assert columns is not None
-    tags = re.findall(
-        r"<(?:\w+:)?tableColumn\b[^>]*?/>|<(?:\w+:)?tableColumn\b.*?</(?:\w+:)?tableColumn>",
-        columns[2], re.DOTALL,
-    )  # fmt: skip
-    kept = {_column_name(tag): tag for tag in tags}
+    """Give a table object its new extent; what it is filtered and sorted by is let go."""
+    root = package.tree(table)
+    root.set("ref", whole)
+    for one in root.findall("{*}autoFilter"):
+        one.clear()
+        one.set("ref", whole)
+    for one in root.findall("{*}sortState"):
+        root.remove(one)
+    columns = root.find("{*}tableColumns")
+    kept = {one.get("name", ""): one for one in columns}
     if list(kept) != list(names):
-        text = text.replace(columns[0], _columns(columns[1] or "", kept, names), 1)
-    package.put(table, text)
-
-
-def _column_name(tag: str) -> str:
-    from xml.sax.saxutils import unescape
-
-    found = re.search(r'(?<![\w:])name="([^"]*)"', tag)
-    return unescape(found[1], {"&quot;": '"', "&apos;": "'"}) if found else ""
-
-
-def _columns(prefix: str, kept: Mapping[str, str], names: Sequence[str]) -> str:
-    """The columns of a table object: known ones as they were, new ones with free ids."""
-    from xml.sax.saxutils import quoteattr
-
-    ids = [int(found[1]) for tag in kept.values() if (found := re.search(r'\bid="(\d+)"', tag))]
-    free = max(ids, default=0)
-    tags = []
-    for name in names:
-        if name in kept:
-            tags.append(kept[name])
-        else:
-            free += 1
-            tags.append(f'<{prefix}tableColumn id="{free}" name={quoteattr(name)}/>')
-    inner = "".join(tags)
-    return f'<{prefix}tableColumns count="{len(names)}">{inner}</{prefix}tableColumns>'
+        free = max((int(one.get("id", "0")) for one in columns), default=0)
+        for one in list(columns):
+            columns.remove(one)
+        for name in names:
+            if name in kept:
+                columns.append(kept[name])
+            else:
+                free += 1
+                add(columns, "tableColumn", {"id": str(free), "name": name})
+        columns.set("count", str(len(names)))
+    package.put_tree(table, root)
