@@ -43,7 +43,8 @@ def counted(number: int, one: str, several: str | None = None) -> str:
 def in_natural_order(text: str) -> tuple[tuple[int, int, str], ...]:
     """Sorts '2' before '10', whatever the letter case.
 
-    Numbers are compared by their digits, however many there are.
+    Numbers are compared by their digits, however many there are; a library for it would add a tenth
+    to the start of the program, and fails on numbers of some thousand digits.
     """
     return tuple(
         (0, len(digits := part.lstrip("0")), digits) if part.isdecimal() else (1, 0, part)

@@ -29,7 +29,7 @@ from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.runs.cache.packing import packed
-from boreotabula.runs.cache.store import Kept
+from boreotabula.runs.cache.store import Cache
 from boreotabula.runs.file.facts import TabFacts
 from boreotabula.runs.file.read import FileReading, TabResult
 from boreotabula.runs.inputs import SourceFile, sorted_files
@@ -202,12 +202,12 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
 
 
 def test_a_result_is_known_by_all_that_it_depends_on(tmp_path: Path) -> None:
-    kept = Kept.of("layout", None, tmp_path)
+    kept = Cache.of("layout", None, tmp_path)
     source = SourceFile(tmp_path / "a.xlsx", "a.xlsx", {"site": "x"}, "in")
     others = [
         kept.key(source, "other"),
-        Kept.of("another layout", None, tmp_path).key(source, "digest"),
-        Kept.of("layout", "other limits", tmp_path).key(source, "digest"),
+        Cache.of("another layout", None, tmp_path).key(source, "digest"),
+        Cache.of("layout", "other limits", tmp_path).key(source, "digest"),
         kept.key(SourceFile(source.path, "b.xlsx", {"site": "x"}, "in"), "digest"),
         kept.key(SourceFile(source.path, "a.xlsx", {"site": "y"}, "in"), "digest"),
         kept.key(SourceFile(source.path, "a.xlsx", {"site": "x"}, "out"), "digest"),

@@ -16,7 +16,7 @@ from typing import Any
 import pytest
 
 import boreotabula
-from boreotabula.runs.cache.store import Kept, clear, kept_size, tidy
+from boreotabula.runs.cache.store import Cache, cache_size, clear, tidy
 from boreotabula.runs.inputs import look
 from boreotabula.runs.read_all import Means, digests, read_all
 from helpers import PROGRAM, csv_rows, program, write_workbook
@@ -76,7 +76,7 @@ def test_any_number_of_workers_and_anything_kept_give_the_same_bytes(desk: Path)
     first = extract(desk, "--workers", 1, "--fresh")
     told = findings(desk)
     assert len(told[1]) > 5
-    count, size = kept_size(desk / "kept")
+    count, size = cache_size(desk / "kept")
     assert count == 20 and size > 0
     for more in (["--workers", 3, "--fresh"], ["--workers", 2], ["--fresh"], []):
         assert extract(desk, *more) == first
@@ -165,12 +165,12 @@ def test_what_was_unused_longest_goes_first(desk: Path) -> None:
 def test_the_folder_of_results_is_tidied_once_in_a_while(desk: Path) -> None:
     extract(desk)
     kept = desk / "kept"
-    assert kept_size(kept)[0] == 20
+    assert cache_size(kept)[0] == 20
     tidy(kept, 0)  # it was looked at a moment ago
-    assert kept_size(kept)[0] == 20
+    assert cache_size(kept)[0] == 20
     os.utime(kept / "tidied", (0, 0))
     tidy(kept, 0)
-    assert kept_size(kept) == (0, 0)
+    assert cache_size(kept) == (0, 0)
 
 
 def test_what_is_kept_is_shown_and_cleared(desk: Path) -> None:
@@ -178,13 +178,13 @@ def test_what_is_kept_is_shown_and_cleared(desk: Path) -> None:
     assert program("kept").out.startswith("20 results, ")
     assert json.loads(program("kept", "--json").out)["results"] == 20
     assert ": deleted" in program("kept", "--clear").out
-    assert kept_size(desk / "kept") == (0, 0)
+    assert cache_size(desk / "kept") == (0, 0)
 
 
 def test_a_kept_reading_is_the_same_in_every_part(desk: Path) -> None:
     layout = boreotabula.Layout.load(desk / "lots.toml")
     inbox = look(layout)
-    means = Means(kept=Kept.of(layout.digest, None, desk / "kept"))
+    means = Means(kept=Cache.of(layout.digest, None, desk / "kept"))
     known = digests(inbox)
     fresh = list(read_all(layout, inbox, replace(means, fresh=True), known))
     again = list(read_all(layout, inbox, means, known))

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from boreotabula.files import real_name, written_name
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.cache.own_key import own_key
-from boreotabula.runs.cache.store import Kept
+from boreotabula.runs.cache.store import Cache
 from boreotabula.runs.inputs import look, sorted_files
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means, digests, read_all
@@ -273,7 +273,7 @@ def test_special_files_are_refused_wherever_they_are_named(
 def test_what_others_put_among_the_results_is_not_taken(desk: Path) -> None:
     layout = Layout.load(desk / "lots.toml")
     inbox = look(layout)
-    mine = Kept.of(layout.digest, None, desk / "shared" / "kept")
+    mine = Cache.of(layout.digest, None, desk / "shared" / "kept")
     assert mine is not None
     theirs = replace(mine, secret=b"x" * 32)
     known = digests(inbox)
@@ -307,7 +307,7 @@ def test_the_key_is_ones_own_and_without_one_nothing_is_kept(
         key.write_bytes(b"cut off")
         assert again() not in (b"", first, second) and len(list(key.parent.iterdir())) == 1
         monkeypatch.setenv("XDG_DATA_HOME", str(desk / "lots.toml"))  # where no folder can be
-        assert again() == b"" and Kept.of("layout", None, desk) is None
+        assert again() == b"" and Cache.of("layout", None, desk) is None
         assert program("extract", "lots.toml", "-o", "out.csv", cwd=desk).status == 0
     finally:
         monkeypatch.undo()

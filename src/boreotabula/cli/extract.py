@@ -169,10 +169,10 @@ def _safe(target: Target) -> Target:
 
 def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
     """How the files are read."""
-    from boreotabula.runs.cache.store import Kept
+    from boreotabula.runs.cache.store import Cache
     from boreotabula.runs.read_all import Means
 
-    return Means(workers, Kept.of(layout.digest, bounds), fresh, bounds)
+    return Means(workers, Cache.of(layout.digest, bounds), fresh, bounds)
 
 
 class _Show:

@@ -23,10 +23,10 @@ goes first once the folder holds 2 GiB. `extract --fresh` reads every file anew.
 @json_option
 def command(clear_it: bool, as_json: bool) -> int:
     """Show how much is kept of earlier runs, or clear it."""
-    from boreotabula.runs.cache.store import clear, kept_folder, kept_size
+    from boreotabula.runs.cache.store import cache_folder, cache_size, clear
 
-    folder = kept_folder()
-    count, size = kept_size(folder)
+    folder = cache_folder()
+    count, size = cache_size(folder)
     if clear_it:
         clear(folder)
     if as_json:

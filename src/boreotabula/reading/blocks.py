@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from boreotabula.reading.cells import is_figure
-from boreotabula.reading.columns.decide import AboutColumns, settle_columns
+from boreotabula.reading.columns.decide import AboutColumns, decide_columns
 from boreotabula.reading.columns.findings import beyond_gap, without_heading
 from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
 from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
@@ -25,7 +25,7 @@ from boreotabula.reading.rows.kinds import tell_rows_apart
 from boreotabula.reading.rows.table_rows import TableRows, carried
 from boreotabula.reading.stamps.read import Stamped, read_stamps
 from boreotabula.reading.stamps.search import StampSearch, Surroundings
-from boreotabula.reading.totals.unnamed import without_lookalikes
+from boreotabula.reading.totals.unnamed import without_unnamed_totals
 from boreotabula.workbooks.sheet import Sheet
 
 
@@ -205,10 +205,10 @@ def _settle(
     spoken: frozenset[Spot],
 ) -> SettledBlock:
     # Columns before rows: what a row holds is asked of its known columns.
-    columns, about = settle_columns(view, place, plan, block)
+    columns, about = decide_columns(view, place, plan, block)
     apart = tell_rows_apart(view, place, columns, spoken)
     # Before carrying down: a total must not give its label to the records below.
-    settled = without_lookalikes(view, place, columns, apart, plan)
+    settled = without_unnamed_totals(view, place, columns, apart, plan)
     columns = settled.columns
     table = carried(view, columns, settled.table)
     tellings = (

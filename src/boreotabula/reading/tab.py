@@ -1,7 +1,7 @@
 """Reading one tab: the steps of this room in their order.
 
 Choose the form → settle its blocks: places, stamps, columns, rows → mark what needs no record →
-lengthen the values into records → book every cell that a record holds → have a finding speak for
+build the records → book every cell that a record holds → have a finding speak for
 every cell that is left.
 """
 
@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 import pyarrow as pa
 
 from boreotabula.reading.account.booking import book_cells, book_stamps
-from boreotabula.reading.account.leftovers import label_boilerplate, tell_strays
+from boreotabula.reading.account.leftovers import label_boilerplate, tell_leftovers
 from boreotabula.reading.account.marking import mark_block
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks
@@ -21,7 +21,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan
-from boreotabula.reading.records.build import Lengthened, lengthen, nothing_lengthened
+from boreotabula.reading.records.build import LongRecords, build_records, stamps_alone
 from boreotabula.reading.records.derive import NO_YEAR_REASON, completed, with_parts, without_year
 from boreotabula.reading.records.schema import one_batch, plain_record, records_of
 from boreotabula.reading.roles import Account, Role, RoleMap
@@ -61,7 +61,7 @@ class TabReading:
 class ReadBlock(SettledBlock):
     """A block as it was read, and its records."""
 
-    long: Lengthened
+    long: LongRecords
     batch: pa.RecordBatch
 
 
@@ -168,7 +168,7 @@ class _TabReader:
                 self.tell(block.tellings, roles)
                 mark_block(roles, block.place, block.columns, block.table)
             # All records first: a cell is booked only once it is known who holds it.
-            done += [(self._lengthened(block, roles), roles) for block in view.blocks]
+            done += [(self._with_records(block, roles), roles) for block in view.blocks]
         for block, roles in done:
             self._book(block, roles)
         # After booking: a label that is also a value belongs to the record.
@@ -184,19 +184,19 @@ class _TabReader:
         # Names alone make no record of a tab on which nothing stands.
         if batch is not None and not self.sheet.blank:
             if self.plan.derives:
-                none = nothing_lengthened(batch.column("source_cell"))
+                none = stamps_alone(batch.column("source_cell"))
                 batch = self._derived(batch, none, self.sheet, self.roles)
             self.batches.setdefault(next(iter(self.plan.tables)), []).append(batch)
             book_stamps(self.roles, batch, stamped)
         self.roles.label(stamped.labels)
 
-    def _lengthened(self, settled: SettledBlock, roles: RoleMap) -> ReadBlock:
+    def _with_records(self, settled: SettledBlock, roles: RoleMap) -> ReadBlock:
         """A block with its records, and what is to be said of its values."""
         view, place, columns, table = (
             settled.view, settled.place, settled.columns, settled.table,
         )  # fmt: skip
         block = settled.block
-        long = lengthen(view, place, columns, table, self.plan)
+        long = build_records(view, place, columns, table, self.plan)
         # Told where the cells are: on the view they were read from.
         self.tell(long.tellings, roles)
         for misfit in long.misfits:
@@ -239,7 +239,7 @@ class _TabReader:
             self.tell(map(Telling, about_totals(view, totals, columns, table, figures)))
 
     def _derived(
-        self, batch: pa.RecordBatch, long: Lengthened, view: Sheet, roles: RoleMap
+        self, batch: pa.RecordBatch, long: LongRecords, view: Sheet, roles: RoleMap
     ) -> pa.RecordBatch:
         """The records with what follows from their other fields; months without a year told."""
         batch, yearless = completed(batch, self.plan)
@@ -278,7 +278,7 @@ class _TabReader:
         frames = [one.frame for one in self.blocks]
         # Before the leftovers are told: what belongs to the form is none.
         label_boilerplate(self.roles, frames, self.plan.boilerplate)
-        tell_strays(self.roles, frames)
+        tell_leftovers(self.roles, frames)
         file, tab = self.source.file, self.sheet.name
         # The same finding from several places of a block is told once.
         findings = dict.fromkeys(self.roles.findings())

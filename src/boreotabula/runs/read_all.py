@@ -13,7 +13,7 @@ from pathlib import PurePosixPath
 from boreotabula.limits import Limits
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.cache.packing import Packed, packed
-from boreotabula.runs.cache.store import Kept, tidy
+from boreotabula.runs.cache.store import Cache, tidy
 from boreotabula.runs.compare.copies import without_copies
 from boreotabula.runs.file.open_file import Job, make_job
 from boreotabula.runs.file.read import FileReading, ended_reading, file_digest, read_file
@@ -34,7 +34,7 @@ class Means:
 
     workers: int | None = 1
     """How many processes read; None for as many as there are cores."""
-    kept: Kept | None = None
+    kept: Cache | None = None
     """Where results are kept from run to run."""
     fresh: bool = False
     """Whether what is kept is not used, only replaced."""
@@ -90,7 +90,7 @@ def _read(
         tidy(means.kept.folder)
 
 
-def _known(source: SourceFile, digest: str, job: Job, kept: Kept | None) -> FileReading | _Task:
+def _known(source: SourceFile, digest: str, job: Job, kept: Cache | None) -> FileReading | _Task:
     """What is known of a file without reading it."""
     task = _Task(source, digest)
     found = kept.find(source, digest, partial(_again, task, job)) if kept and digest else None
@@ -125,12 +125,12 @@ def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[Fil
         yield (means.kept and means.kept.find(task.source, result, again)) or again()
 
 
-def _read_far(task: _Task, job: Job, kept: Kept | None) -> str | Packed:
+def _read_far(task: _Task, job: Job, kept: Cache | None) -> str | Packed:
     """Read a file by an executor, whose worker must not die of it either."""
     return alone(partial(_read_there, job=job, kept=kept), task, _ended, job.opening.limits)
 
 
-def _read_there(task: _Task, job: Job, kept: Kept | None) -> str | Packed:
+def _read_there(task: _Task, job: Job, kept: Cache | None) -> str | Packed:
     """Read a file in another process: the digest under which the result is kept, or the result."""
     reading = read_file(task.source, job)
     result = packed(reading)

@@ -8,13 +8,13 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from boreotabula.reading.records.build import InRows, InSlots, Lengthened
+from boreotabula.reading.records.build import InRows, InSlots, LongRecords
 from boreotabula.reading.roles import Role, RoleMap
 from boreotabula.reading.stamps.read import Stamped
 
 
 def book_cells(
-    roles: RoleMap, batch: pa.RecordBatch, long: Lengthened, stubs: Collection[str]
+    roles: RoleMap, batch: pa.RecordBatch, long: LongRecords, stubs: Collection[str]
 ) -> int:
     """Book the cells whose values are in a batch of records, those of `stubs` as stub cells.
 
@@ -46,13 +46,13 @@ def _held(column: pa.Array) -> NDArray[np.bool_] | slice:
 _Cells = tuple[NDArray[np.intp], NDArray[np.intp]]
 
 
-def _in_rows(source: InRows, long: Lengthened, held: NDArray[np.bool_] | slice) -> _Cells:
+def _in_rows(source: InRows, long: LongRecords, held: NDArray[np.bool_] | slice) -> _Cells:
     rows = np.zeros(len(source.rows), bool)
     rows[long.row_of[held]] = True
     return source.rows[rows], source.columns[rows]
 
 
-def _in_slots(source: InSlots, long: Lengthened, held: NDArray[np.bool_] | slice) -> _Cells:
+def _in_slots(source: InSlots, long: LongRecords, held: NDArray[np.bool_] | slice) -> _Cells:
     return source.rows[long.row_of[held]], source.columns[long.slot_of[held]]
 
 

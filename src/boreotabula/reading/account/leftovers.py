@@ -17,7 +17,7 @@ from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import CellKind
 
 
-def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
+def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:
     """Have a finding speak for each unplaced cell, as loudly as its place asks for.
 
     Within the frame of a table that is an error, for a number or date outside a warning, for any
@@ -52,7 +52,7 @@ def tell_strays(roles: RoleMap, frames: Sequence[Frame]) -> None:
             row, column = int(rows[some][0]), int(columns[some][0])
             where = roles.sheet.address(row, column)
             text = cell_text(roles.sheet.rows[row][column])
-            told = about_strays(code, number, where, text, roles.why(row, column))
+            told = about_leftovers(code, number, where, text, roles.why(row, column))
             roles.tell(Telling(told, cells=(rows[some], columns[some])))
 
 
@@ -66,7 +66,7 @@ _CALLED = {
 }
 
 
-def about_strays(code: Code, number: int, where: str, text: str, reason: str) -> Finding:
+def about_leftovers(code: Code, number: int, where: str, text: str, reason: str) -> Finding:
     """What is to be said of so many cells that nothing else speaks for.
 
     Address, text and reason are those of the first.

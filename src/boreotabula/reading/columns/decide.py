@@ -22,20 +22,20 @@ from boreotabula.reading.columns.findings import (
     values_twice,
 )
 from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
-from boreotabula.reading.columns.levels import Headings, Heads, headings_of, heads_of
+from boreotabula.reading.columns.levels import Headings, HeadingsOver, headings_of, headings_over
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.workbooks.sheet import Sheet
 
 
-def settle_columns(
+def decide_columns(
     sheet: Sheet, place: Place, plan: Plan, block: BlockPlan
 ) -> tuple[Columns, AboutColumns]:
     """What each column of the block is, from its left to its right edge, and what is to be said of
     that: a finding counts only if its column holds something below the headings."""
     left, right = _edges(sheet, place, block)
-    return _settled(headings_of(sheet, place, left, right), plan, block)
+    return _decided(headings_of(sheet, place, left, right), plan, block)
 
 
 AboutColumns = tuple[tuple[int, Finding], ...]
@@ -73,19 +73,19 @@ def _edges(sheet: Sheet, place: Place, block: BlockPlan) -> tuple[int, int]:
 
 
 @lru_cache(maxsize=256)
-def _settled(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns, AboutColumns]:
+def _decided(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns, AboutColumns]:
     columns: list[Column] = []
     about: list[tuple[int, Finding]] = []
     taken: dict[str, int] = {}
-    settle = _settle_by_position if block.columns else _settle
-    every = heads_of(headings, block)
+    decide = _decide_by_position if block.columns else _decide
+    every = headings_over(headings, block)
     for column, heads in enumerate(every, headings.left):
-        settled, finding = settle(headings, plan, block, column, heads, taken)
+        decided, finding = decide(headings, plan, block, column, heads, taken)
         if finding is not None:
             about.append((column, finding))
-        if settled.kind is ColumnKind.BESIDE:
-            taken[settled.field] = column
-        columns.append(settled)
+        if decided.kind is ColumnKind.BESIDE:
+            taken[decided.field] = column
+        columns.append(decided)
     found = Columns(tuple(columns), block)
     about += [(-1, one) for one in fields_missing(headings, plan, block, taken)]
     about += values_twice(headings, found)
@@ -95,7 +95,7 @@ def _settled(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns,
 
 
 def _about_position(
-    headings: Headings, plan: Plan, columns: Columns, every: Sequence[Heads]
+    headings: Headings, plan: Plan, columns: Columns, every: Sequence[HeadingsOver]
 ) -> Iterator[Finding]:
     """Where `columns` names other fields than the headings do, or more than there are."""
     block = columns.block
@@ -124,17 +124,17 @@ def _about_ignoring(headings: Headings, columns: Columns) -> Iterator[Finding]:
         yield nothing_left(headings, columns.block, ignored[0])
 
 
-Settled = tuple[Column, Finding | None]
+Decided = tuple[Column, Finding | None]
 
 
-def _settle(
+def _decide(
     place: Headings,
     plan: Plan,
     block: BlockPlan,
     column: int,
-    heads: Heads,
+    heads: HeadingsOver,
     taken: Mapping[str, int],
-) -> Settled:
+) -> Decided:
     """What one column is. The order of the questions is the order of the rules in the docs."""
     # What the place was found by is settled before any rule could take it away.
     for stub, at in place.stub:
@@ -163,7 +163,9 @@ def _settle(
     return _value(place, plan, block, column, heads)
 
 
-def _value(place: Headings, plan: Plan, block: BlockPlan, column: int, heads: Heads) -> Settled:
+def _value(
+    place: Headings, plan: Plan, block: BlockPlan, column: int, heads: HeadingsOver
+) -> Decided:
     """A column of values; among several value fields the lowest heading says which."""
     if len(block.values) == 1:
         # With one value field there is no level that could name another.
@@ -178,14 +180,14 @@ def _value(place: Headings, plan: Plan, block: BlockPlan, column: int, heads: He
     return found, blank_level(place, block, column, heads)
 
 
-def _settle_by_position(
+def _decide_by_position(
     place: Headings,
     plan: Plan,
     block: BlockPlan,
     column: int,
-    heads: Heads,
+    heads: HeadingsOver,
     taken: Mapping[str, int],
-) -> Settled:
+) -> Decided:
     """What one column is where `columns` names them, whatever stands over it."""
     at = column - place.left
     if at >= len(block.columns):
@@ -197,7 +199,7 @@ def _settle_by_position(
     return Column(column, kind, field), None
 
 
-def _lost_stub(place: Headings, block: BlockPlan, column: int, heads: Heads) -> bool:
+def _lost_stub(place: Headings, block: BlockPlan, column: int, heads: HeadingsOver) -> bool:
     """Whether a column right of the stubs may be a missing stub under a new name.
 
     That holds for as many columns as stub headings are missing, unless the headings of all of
@@ -216,7 +218,7 @@ def _matching(patterns: Sequence[Pattern], texts: Sequence[str]) -> Pattern | No
     return None
 
 
-def _known_field(plan: Plan, block: BlockPlan, heads: Heads) -> str | None:
+def _known_field(plan: Plan, block: BlockPlan, heads: HeadingsOver) -> str | None:
     """The field a heading means, unless it is one of those that the cross-tab itself fills."""
     # In a cross-tab a heading that reaches over many columns names none of them.
     for text in (heads.joined,) if block.is_list else heads.own:
@@ -231,9 +233,9 @@ def _beside(
     block: BlockPlan,
     column: int,
     field: str,
-    heads: Heads,
+    heads: HeadingsOver,
     taken: Mapping[str, int],
-) -> Settled:
+) -> Decided:
     if field not in block.filled and field not in taken:
         return Column(column, ColumnKind.BESIDE, field, (heads.joined or heads.own[0],)), None
     filler = _filler(place, block, field, taken)

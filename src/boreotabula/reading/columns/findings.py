@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
-from boreotabula.reading.columns.levels import Headings, Heads
+from boreotabula.reading.columns.levels import Headings, HeadingsOver
 from boreotabula.reading.findings import Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
@@ -15,7 +15,7 @@ from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Sheet
 
 
-def unknown_heading(place: Headings, column: int, heads: Heads) -> Finding:
+def unknown_heading(place: Headings, column: int, heads: HeadingsOver) -> Finding:
     heading = heads.joined or heads.own[-1]
     return Finding(
         Code.HEADING_UNKNOWN,
@@ -28,7 +28,7 @@ def unknown_heading(place: Headings, column: int, heads: Heads) -> Finding:
     )
 
 
-def unknown_value(place: Headings, block: BlockPlan, column: int, heads: Heads) -> Finding:
+def unknown_value(place: Headings, block: BlockPlan, column: int, heads: HeadingsOver) -> Finding:
     label = one_line(cell_text(heads.labels[-1])) or "blank"
     return Finding(
         Code.HEADING_UNKNOWN,
@@ -40,7 +40,9 @@ def unknown_value(place: Headings, block: BlockPlan, column: int, heads: Heads) 
     )
 
 
-def blank_level(place: Headings, block: BlockPlan, column: int, heads: Heads) -> Finding | None:
+def blank_level(
+    place: Headings, block: BlockPlan, column: int, heads: HeadingsOver
+) -> Finding | None:
     blank = [
         (level, field)
         for level, (field, label) in enumerate(zip(block.across, heads.labels, strict=False))

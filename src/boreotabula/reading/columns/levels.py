@@ -14,7 +14,7 @@ from boreotabula.workbooks.sheet import Cell, Sheet, Span
 
 
 @dataclass(frozen=True)
-class Heads:
+class HeadingsOver:
     """The headings over one column: cells of its own, and what reaches it, level by level."""
 
     own: tuple[str, ...]
@@ -75,7 +75,7 @@ def headings_of(sheet: Sheet, place: Place, left: int, right: int) -> Headings:
     )
 
 
-def heads_of(headings: Headings, block: BlockPlan) -> list[Heads]:
+def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
     """The headings over each column; the lowest rows, as many as there are levels, count."""
     levels = [
         [_own(headings, row, at, cell) for at, cell in enumerate(cells)]
@@ -90,7 +90,7 @@ def heads_of(headings: Headings, block: BlockPlan) -> list[Heads]:
     # The lowest rows are the levels: what stands above is a title.
     kept = padded[-block.depth :] if block.depth else []
     return [
-        Heads(
+        HeadingsOver(
             tuple(one_line(cell_text(level[at][0])) for level in levels if level[at][0] != ""),
             tuple(level[at] for level in kept) if at >= start else (),
         )

@@ -11,7 +11,7 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks, wanted_blocks
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
-from boreotabula.reading.columns.levels import Heads, headings_of, heads_of
+from boreotabula.reading.columns.levels import HeadingsOver, headings_of, headings_over
 from boreotabula.reading.inspect.outline import frame_of
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.tab import form_of
@@ -91,7 +91,7 @@ def headings_met(sheet: Sheet, plan: Plan, source: TabSource) -> TabHeadings:
 def _of_block(settled: SettledBlock) -> Iterator[MetHeading]:
     sheet, place, columns = settled.view, settled.place, settled.columns
     table = settled.table
-    heads = heads_of(headings_of(sheet, place, columns.left, columns.right), columns.block)
+    heads = headings_over(headings_of(sheet, place, columns.left, columns.right), columns.block)
     levels: dict[tuple[int, str], str] = {}
     for column, head in zip(columns.every, heads, strict=True):
         where = sheet.address(max(place.bottom, 0), column.column)
@@ -123,7 +123,7 @@ _ROLES = {
 }
 
 
-def _text(column: Column, head: Heads, block: BlockPlan) -> str:
+def _text(column: Column, head: HeadingsOver, block: BlockPlan) -> str:
     """The heading by which a column would be known."""
     if block.is_list:
         return head.joined

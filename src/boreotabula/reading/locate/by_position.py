@@ -15,9 +15,7 @@ from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet, TableObject
 
 
-def given_place(
-    sheet: Sheet, block: BlockPlan, names: HeadingNames, row: int, column: int
-) -> Found:
+def place_at(sheet: Sheet, block: BlockPlan, names: HeadingNames, row: int, column: int) -> Found:
     """The place whose top left heading cell is given."""
     if row + max(block.depth, 1) > sheet.height or column >= sheet.width:
         where = sheet.address(row, column)
@@ -51,7 +49,7 @@ def by_position(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     row = _heading_row(sheet, block, names) if block.depth else None
     if row is None:
         row = _first_wide_row(filled.sum(axis=1), len(block.columns))
-    return given_place(sheet, block, names, row, int(filled[row:].any(axis=0).argmax()))
+    return place_at(sheet, block, names, row, int(filled[row:].any(axis=0).argmax()))
 
 
 def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | None:

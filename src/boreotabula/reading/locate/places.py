@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from boreotabula.layout.headings import HeadingNames
-from boreotabula.reading.locate.by_position import by_position, given_place, table_places
+from boreotabula.reading.locate.by_position import by_position, place_at, table_places
 from boreotabula.reading.locate.place import Found
 from boreotabula.reading.locate.search import only_place, repeated_places
 from boreotabula.reading.plan import BlockPlan
@@ -18,7 +18,7 @@ def find_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     if block.at is not None:
         # The address is that of the sheet as a person sees it.
         row, column = block.at if not sheet.turned else block.at[::-1]
-        return given_place(sheet, block, names, row, column)
+        return place_at(sheet, block, names, row, column)
     if block.columns:
         return by_position(sheet, block, names)
     if block.repeat:

@@ -54,7 +54,7 @@ class InSlots:
 
 
 @dataclass(frozen=True)
-class Lengthened:
+class LongRecords:
     """The records of a block: one array for each field it fills, all of one length."""
 
     arrays: Mapping[str, pa.Array]
@@ -85,9 +85,9 @@ class Lengthened:
 _NOBODY = np.zeros(0, np.int32)
 
 
-def nothing_lengthened(cells: pa.Array) -> Lengthened:
+def stamps_alone(cells: pa.Array) -> LongRecords:
     """No block: records made of stamps alone."""
-    return Lengthened({}, cells, _NOBODY, _NOBODY, {})
+    return LongRecords({}, cells, _NOBODY, _NOBODY, {})
 
 
 @dataclass(frozen=True)
@@ -123,9 +123,9 @@ class _Values:
     columns: NDArray[np.intp]
 
 
-def lengthen(
+def build_records(
     sheet: Sheet, place: Place, columns: Columns, table: TableRows, plan: Plan
-) -> Lengthened:
+) -> LongRecords:
     """The records of a block.
 
     A cross-tab gives one for each slot of a row in which a value stands, a list one for each row.
@@ -148,7 +148,7 @@ def lengthen(
             # Such cells belong to no record, though their column is known.
             if not grid.whole:
                 build.unheld(column)
-    return Lengthened(
+    return LongRecords(
         build.arrays,
         grid.cells,
         grid.row_of,

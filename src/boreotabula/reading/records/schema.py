@@ -10,7 +10,7 @@ import pyarrow as pa
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.records.build import Lengthened, constant, nothing_lengthened
+from boreotabula.reading.records.build import LongRecords, constant, stamps_alone
 from boreotabula.reading.stamps.read import Stamped
 from boreotabula.reading.values.arrays import blank
 from boreotabula.reading.values.convert import as_array
@@ -90,7 +90,7 @@ def _with_all(batch: pa.RecordBatch, schema: pa.Schema, spelt: Mapping[str, str]
 def records_of(
     plan: Plan,
     table: str,
-    long: Lengthened,
+    long: LongRecords,
     stamps: Mapping[str, object],
     file: str,
     tab: str,
@@ -134,5 +134,5 @@ def plain_record(plan: Plan, stamped: Stamped, file: str, tab: str) -> pa.Record
     # A record of nothing but blanks would be one that nobody wrote.
     if not stamped.first and all(value is None for value in stamped.values.values()):
         return None
-    long = nothing_lengthened(as_array([stamped.first or None], PLAIN_TEXT))
+    long = stamps_alone(as_array([stamped.first or None], PLAIN_TEXT))
     return records_of(plan, next(iter(plan.tables)), long, stamped.values, file, tab)

@@ -25,7 +25,7 @@ from boreotabula.reading.totals.unnamed_rows import (
     FEWEST_SUMMANDS,
     maybe_finding,
     row_finding,
-    rows_alike,
+    rows_of_sums,
 )
 from boreotabula.workbooks.sheet import Sheet
 
@@ -33,7 +33,7 @@ _WHY = "it looks like a total"
 
 
 @dataclass(frozen=True)
-class Settled:
+class WithoutSums:
     """A block without the rows and columns that look like totals."""
 
     columns: Columns
@@ -41,19 +41,19 @@ class Settled:
     tellings: tuple[Telling, ...] = ()
 
 
-def without_lookalikes(
+def without_unnamed_totals(
     sheet: Sheet, place: Place, columns: Columns, table: TableRows, plan: Plan
-) -> Settled:
+) -> WithoutSums:
     """Take out what looks like a total: columns first, then rows."""
     figures = Figures(sheet, columns, plan, table)
     found: list[Telling] = []
     # Nothing sums up with fewer rows but by chance.
     if not figures.summed or len(figures.rows) < FEWEST_SUMMANDS:
-        return Settled(columns, table)
+        return WithoutSums(columns, table)
     # The columns of a list are different fields: one may well be the sum of two others.
     if not columns.block.is_list:
         # Columns first: a column of sums would double the sum of every row.
-        alike = list(_columns_alike(figures))
+        alike = list(_columns_of_sums(figures))
         if alike:
             found += [
                 Telling(_column_finding(sheet, place, one), WHOLE, [one.column]) for one in alike
@@ -61,21 +61,21 @@ def without_lookalikes(
             columns = _without_columns(columns, alike)
             # Without them: else each row's sum would count them twice.
             figures = Figures(sheet, columns, plan, table)
-    alike_rows = rows_alike(figures, table)
-    if alike_rows.sure:
-        rows = alike_rows.sure
+    sum_rows = rows_of_sums(figures, table)
+    if sum_rows.sure:
+        rows = sum_rows.sure
         within = range(columns.left, columns.right)
         found.append(Telling(row_finding(sheet, columns, rows), rows, within))
         table = table.without(rows, RowKind.LIKE_TOTAL)
-    if alike_rows.maybe:
-        found.append(Telling(maybe_finding(sheet, columns, alike_rows.maybe)))
-    return Settled(columns, table, tuple(found))
+    if sum_rows.maybe:
+        found.append(Telling(maybe_finding(sheet, columns, sum_rows.maybe)))
+    return WithoutSums(columns, table, tuple(found))
 
 
 # --- columns -------------------------------------------------------------------------------------
 
 
-def _columns_alike(figures: Figures) -> Iterator[Column]:
+def _columns_of_sums(figures: Figures) -> Iterator[Column]:
     """Value columns that hold, row by row, the sums of others beside them."""
     sums = figures.sums()
     before = np.concatenate(([0.0], np.cumsum(sums)))

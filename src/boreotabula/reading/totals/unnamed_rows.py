@@ -24,14 +24,14 @@ FEWEST_PLACES = 2
 
 
 @dataclass(frozen=True)
-class AlikeRows:
+class RowsOfSums:
     """Record rows that hold sums: those that surely do, and those that may."""
 
     sure: tuple[int, ...]
     maybe: tuple[int, ...]
 
 
-def rows_alike(figures: Figures, table: TableRows) -> AlikeRows:
+def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
     """Record rows that hold, column by column, the sums of records above or below them.
 
     What is found is no member of other sums, so sums of sums show in the next round.
@@ -42,7 +42,7 @@ def rows_alike(figures: Figures, table: TableRows) -> AlikeRows:
     while fresh := search.below_members(found) | search.above_members(found):
         found |= fresh
     rows = table.records
-    return AlikeRows(
+    return RowsOfSums(
         tuple(rows[at] for at in sorted(found)),
         tuple(rows[at] for at in sorted(search.maybe - found)),
     )

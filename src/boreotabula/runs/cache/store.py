@@ -40,7 +40,7 @@ _DIGEST = 32
 _LEADS = len(_HEAD) + 8 + 2 * _DIGEST
 
 
-def kept_folder() -> Path:
+def cache_folder() -> Path:
     """Where results are kept: below the user's cache folder."""
     if named := os.environ.get(FOLDER):
         return Path(named)
@@ -50,7 +50,7 @@ def kept_folder() -> Path:
 
 
 @dataclass(frozen=True)
-class Kept:
+class Cache:
     """The results of one layout, as this version of the program reads it."""
 
     folder: Path
@@ -60,14 +60,14 @@ class Kept:
     """The user's own key: an entry that was not signed with it is none."""
 
     @classmethod
-    def of(cls, layout: str, limits: object, folder: Path | None = None) -> Kept | None:
+    def of(cls, layout: str, limits: object, folder: Path | None = None) -> Cache | None:
         """The results by a layout, given its digest, within some limits.
 
         None if the user can have no key: then nothing is kept, and nothing that is there is taken.
         """
         secret = own_key()
         reader = _digest(f"{layout} {limits!r} {_program()}".encode())
-        return cls(folder or kept_folder(), reader.hex(), secret) if secret else None
+        return cls(folder or cache_folder(), reader.hex(), secret) if secret else None
 
     def key(self, source: SourceFile, digest: str) -> str:
         """What tells the result of a file with some content from all others."""
@@ -128,7 +128,7 @@ class Kept:
         return hmac.compare_digest(_digest(content, self.secret), digest)
 
 
-def kept_size(folder: Path) -> tuple[int, int]:
+def cache_size(folder: Path) -> tuple[int, int]:
     """How many results a folder holds, and their bytes."""
     sizes = [size for _, size, _ in _entries(folder)]
     return len(sizes), sum(sizes)

@@ -8,7 +8,7 @@ from dataclasses import replace
 from itertools import groupby, islice
 
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.account.leftovers import TEXTS, about_strays
+from boreotabula.reading.account.leftovers import TEXTS, about_leftovers
 from boreotabula.reading.findings import Code, Finding, Unplaced
 from boreotabula.runs.file.read import FileReading
 from boreotabula.texts import counted
@@ -117,7 +117,7 @@ def _tab_of(one: Unplaced) -> tuple[str, str]:
 
 
 def _texts_of_tab(first: Unplaced, number: int) -> Finding:
-    told = about_strays(TEXTS, number, first.cell, first.text, first.reason)
+    told = about_leftovers(TEXTS, number, first.cell, first.text, first.reason)
     return replace(told, tab=first.tab, file=first.file)
 
 
