@@ -13,6 +13,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Unplaced
 from boreotabula.reading.roles import RoleMap, chunks_of
 
+_LARGEST = 2**30
 _FEW = 200
 _AT_ONCE = 50_000
 """So many are made objects at a time."""
@@ -58,9 +59,14 @@ class UnplacedCells(Sequence[Unplaced]):
 
     @classmethod
     def joined(cls, several: Sequence[UnplacedCells]) -> UnplacedCells:
-        """Those of several tabs or files, one after the other."""
+        """Those of several tabs or files, one after the other, in one piece."""
         tables = [one._table for one in several if len(one)]
-        return cls(pa.concat_tables(tables)) if tables else cls()
+        if not tables:
+            return cls()
+        whole = pa.concat_tables(tables)
+        # No array of texts holds more than 2 GiB.
+        few = whole.nbytes < _LARGEST
+        return cls(whole.unify_dictionaries().combine_chunks() if few else whole)
 
     @classmethod
     def unpacked(cls, content: bytes) -> tuple[UnplacedCells, Mapping[bytes, bytes]]:

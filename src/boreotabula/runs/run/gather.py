@@ -26,6 +26,7 @@ from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means, digests, read_all
 from boreotabula.runs.run.earlier import Since
 
+_PARTS = 50
 FIRST = 8
 """So many records of each table are shown."""
 
@@ -176,6 +177,7 @@ def gather(
         *_ambiguous(inbox),
     ]  # fmt: skip
     unplaced: list[UnplacedCells] = []
+    recent: list[UnplacedCells] = []
     files: list[FileSummary] = []
     first: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
@@ -191,7 +193,10 @@ def gather(
                 for table, batch in tab.tables.items():
                     batches[table].append(batch)
         findings += [one for one in reading.findings if one.code not in TOLD_FOR_THE_RUN]
-        unplaced.append(reading.unplaced)
+        recent.append(reading.unplaced)
+        if len(recent) >= _PARTS:  # each part takes far more memory than its few cells
+            unplaced.append(UnplacedCells.joined(recent))
+            recent.clear()
         files.append(_summary(reading))
     findings += [finding for one in watching for finding in one.findings()]
     findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
@@ -199,7 +204,7 @@ def gather(
         layout,
         _tables(layout.plan, batches),
         tuple(findings),
-        UnplacedCells.joined(unplaced),
+        UnplacedCells.joined([*unplaced, *recent]),
         tuple(files),
         inbox.left_out,
         add_up(file.account for file in files),
