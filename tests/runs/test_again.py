@@ -17,6 +17,7 @@ import pytest
 
 import boreotabula
 from boreotabula.runs.cache.store import Cache, cache_size, clear, tidy
+from boreotabula.runs.file.read import file_digest
 from boreotabula.runs.inputs import look
 from boreotabula.runs.read_all import Means, digests, read_all
 from helpers import PROGRAM, csv_rows, program, write_workbook
@@ -160,6 +161,22 @@ def test_what_was_unused_longest_goes_first(desk: Path) -> None:
     sizes = [path.stat().st_size for path in paths]
     clear(desk / "kept", sum(sizes[-5:]))
     assert [path for path in paths if path.exists()] == paths[-5:]
+
+
+def test_a_file_changed_at_once_is_looked_through_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "a.csv"
+    path.write_text("Pine,1", "utf-8")
+    first = file_digest(path)
+    state = path.stat()
+    path.write_text("Pine,2", "utf-8")
+    os.utime(path, ns=(state.st_atime_ns, state.st_mtime_ns))
+    assert file_digest(path) != first
+    monkeypatch.setattr("boreotabula.runs.file.read._SETTLED", -1)  # as if it were long ago
+    known = file_digest(path)
+    monkeypatch.setattr("hashlib.file_digest", None)
+    assert file_digest(path) == known
 
 
 def test_the_folder_of_results_is_tidied_once_in_a_while(desk: Path) -> None:

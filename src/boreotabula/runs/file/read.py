@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import time
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -88,11 +89,15 @@ def file_digest(path: Path) -> str:
         known = _DIGESTS.get(state)
         if known is None:
             known = hashlib.file_digest(stream, "sha256").hexdigest()
-            _DIGESTS[state] = known
+            # File systems keep times coarsely: right after a change another one may not show.
+            if time.time_ns() - max(now.st_mtime_ns, now.st_ctime_ns) > _SETTLED:
+                _DIGESTS[state] = known
     return known
 
 
 _DIGESTS: dict[tuple[object, ...], str] = {}
+_SETTLED = 2 * 10**9
+"""So many nanoseconds after its last change a file is taken to stay as it is."""
 
 
 def read_file(source: SourceFile, job: Job) -> FileReading:
