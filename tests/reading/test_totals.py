@@ -315,3 +315,11 @@ def _table(body: list[list[float]]) -> Any:
         "Bench 1",
         [["", "", "Pot", "Tray", "Pail"], ["Species", "Lot", "A", "A", "A"], *rows],
     )
+
+
+@pytest.mark.parametrize("beside", [0, 5_000_000_000_000, -5_000_000_000_000])
+def test_a_column_of_sums_is_found_whatever_stands_beside_it(beside: int) -> None:
+    lines = ["Species | Lot | Plug 28 | . | . | .", ". | . | A | B | Whole | C"]
+    lines += [f"Pine | L{a} | {a} | {a + 2} | {2 * a + 2} | {beside}" for a in (3, 5, 8)]
+    reading = read(sheet("\n".join(lines)))
+    assert codes(reading).count("looks-like-total") == 1 and len(reading.records) == 9

@@ -68,6 +68,7 @@ def test_many_cells_are_looked_at_in_bands(monkeypatch: pytest.MonkeyPatch) -> N
     assert parts.kinds.tolist() == whole.kinds.tolist()
     assert parts.numbers[:, 0].tolist() == whole.numbers[:, 0].tolist()
     assert list(parts.texts(range(40, 99))) == list(whole.texts(range(40, 50)))
+    assert list(parts.texts(range(40, 40))) == []
 
 
 MERGED: Sheet = make_sheet(

@@ -241,7 +241,10 @@ def parsed(text: str, name: str) -> Any:
     try:
         return etree.fromstring(text.encode(), etree.XMLParser(resolve_entities=False))
     except (etree.XMLSyntaxError, ValueError):
-        raise CallError(f"the part “{name}” of the workbook is damaged; save it anew") from None
+        raise CallError(
+            f"the workbook is damaged in “{name}”; open it in a spreadsheet program and save it"
+            " again"
+        ) from None
 
 
 def open_package(path: Path | BinaryIO) -> Package:

@@ -11,10 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.reading.findings import Finding, Severity, Spot, Telling
+from boreotabula.reading.values.picked import Places
 from boreotabula.workbooks.sheet import Sheet
-
-Places = NDArray[np.intp]
-"""Rows or columns of cells, one of each for each cell."""
 
 Lines = Sequence[int] | slice | NDArray[Any]
 """Rows or columns, counted from 0."""

@@ -147,7 +147,7 @@ class Sheet:
         if rows is None and self.kinds.size <= _AT_ONCE:
             yield from self._few_texts
         else:
-            yield from self._texts_in(rows or range(self.height))
+            yield from self._texts_in(range(self.height) if rows is None else rows)
 
     @cached_property
     def _few_texts(self) -> tuple[Text, ...]:

@@ -11,8 +11,9 @@ from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import Code, Finding, Severity, Telling
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.roles import Places, RoleMap, rank_of
+from boreotabula.reading.roles import RoleMap, rank_of
 from boreotabula.reading.rows.kinds import is_boilerplate
+from boreotabula.reading.values.picked import Places
 from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import CellKind
 

@@ -85,7 +85,8 @@ def _columns_of_sums(figures: Figures) -> Iterator[Column]:
     summed = before[end] - before[first] + before[last] - before[other]
     # Most sets are one or two runs of columns: differences of sums so far tell them.
     # A first sieve over whole columns; what passes is compared row by row.
-    near = np.abs(wholes - summed) <= 0.5 + np.abs(wholes) * 1e-9 + before[-1] * 1e-12
+    lost = 1e-12 * float(np.abs(before).max())  # what differences of large sums may lose
+    near = np.abs(wholes - summed) <= 0.5 + np.abs(wholes) * 1e-9 + lost
     taken: set[int] = set()
     for column, number in candidates.columns:
         # A column of zeros sums up anything.

@@ -16,6 +16,7 @@ from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.rows.total_words import begins_as_total
 from boreotabula.reading.totals.figures import Figures, all_agree
+from boreotabula.reading.values.picked import Places
 from boreotabula.workbooks.sheet import Sheet
 
 FEWEST_SUMMANDS = 2
@@ -58,9 +59,6 @@ _WORTH_A_WORD = 6.0
 
 _MOST_ENDS = 50
 """So many rows at which the members of a row of sums could end are tried."""
-
-_Places = NDArray[np.intp]
-"""Some of the record rows, by their numbers among all of them."""
 
 
 class _Rows:
@@ -136,7 +134,7 @@ class _Rows:
         reach: NDArray[np.intp],
         member: NDArray[np.bool_],
         so_far: NDArray[np.float64],
-    ) -> Iterator[_Places]:
+    ) -> Iterator[Places]:
         """The members that a row may sum up, from one of some rows down to it, but for those whose
         sums are far off; `so_far` are the sums of all members above each row."""
         asked = ~np.isnan(self.numbers[at]) if self.unnamed[at] else slice(None)
@@ -164,7 +162,7 @@ class _Rows:
         order = np.argsort(after, kind="stable")
         first = np.searchsorted(after[order], wanted - 0.5, "left")
         last = np.searchsorted(after[order], wanted + 0.5, "right")
-        ranges: dict[int, _Places] = {}
+        ranges: dict[int, Places] = {}
         for at in np.flatnonzero((first < last) & (numbers != 0)).tolist():
             places = order[first[at] : last[at]]
             # From the nearest end to the farthest: the last that fits is the whole group.
@@ -177,7 +175,7 @@ class _Rows:
             return set()
         return self._with_an_end(ranges, members)
 
-    def _with_an_end(self, ranges: Mapping[int, _Places], members: _Places) -> set[int]:
+    def _with_an_end(self, ranges: Mapping[int, Places], members: Places) -> set[int]:
         """Those of the rows that sum up some below them which are no chance."""
         # The row after a member, rows of sums left aside.
         follower = dict(zip(members.tolist(), [*members[1:].tolist(), -1], strict=True))
@@ -232,7 +230,7 @@ class _Rows:
         found: NDArray[np.float64] = np.log2(1.0 + np.abs(self.values)).sum(axis=1)
         return found
 
-    def _is_sum(self, at: int, members: _Places) -> bool:
+    def _is_sum(self, at: int, members: Places) -> bool:
         """Whether a row holds the sums of some rows in each of its columns, and truly sums.
 
         A row that lacks what names the others may leave columns blank.

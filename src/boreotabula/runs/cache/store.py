@@ -151,7 +151,8 @@ def tidy(folder: Path, largest: int = LARGEST) -> None:
     than reading a workbook does to look through thousands of results."""
     marker = folder / _TIDIED
     try:
-        if time.time() - marker.stat().st_mtime < _NOT_BEFORE:
+        # A clock that was set back must not put it off for long.
+        if abs(time.time() - marker.stat().st_mtime) < _NOT_BEFORE:
             return
     except OSError:
         pass  # it was never looked at
