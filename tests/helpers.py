@@ -102,9 +102,10 @@ def read(
     text: str = LAYOUT,
     captured: Mapping[str, str] | None = None,
     texts: Mapping[str, str] | None = None,
+    tabs: Mapping[str, Sheet] | None = None,
 ) -> TabReading:
     """Read a sheet by a layout text."""
-    around = Surroundings(captured or {}, texts or {})
+    around = Surroundings(captured or {}, texts or {}, tabs=tabs or {})
     return read_tab(on, plan(text), TabSource("form.xlsx", around))
 
 

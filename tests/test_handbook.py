@@ -16,11 +16,13 @@ from boreotabula.reading.findings import Code, Severity
 from helpers import read, sheet
 
 DOCS = Path(__file__).parents[1] / "docs"
-_EXAMPLE = re.compile(
-    r"```toml example\n(.*?)```\s+```tab(?: merged=(\S+))?\n(.*?)```\s+```records\n(.*?)```",
-    re.DOTALL,
-)
-EXAMPLES = _EXAMPLE.findall((DOCS / "layout.md").read_text("utf-8"))
+_TEXT = (DOCS / "layout.md").read_text("utf-8")
+_OTHER_TAB = r"(?:```tab name=(\S+)\n(.*?)```\s+)?"
+_TAB = r"```tab(?: merged=(\S+))?\n(.*?)```"
+_EXAMPLE = rf"```toml example\n(.*?)```\s+{_OTHER_TAB}{_TAB}\s+```records\n(.*?)```"
+EXAMPLES = re.findall(_EXAMPLE, _TEXT, re.DOTALL)
+_FORM = rf"{_TAB}\s+```toml form\n(.*?)```\s+First of (\d+) records?: (.*?)\.\n"
+FORMS = re.findall(_FORM, _TEXT, re.DOTALL)
 
 
 def cells(line: str) -> list[str]:
@@ -29,8 +31,13 @@ def cells(line: str) -> list[str]:
 
 @pytest.mark.parametrize("example", EXAMPLES, ids=range(len(EXAMPLES)))
 def test_an_example_of_the_handbook_gives_its_records(example: tuple[str, ...]) -> None:
-    layout, merges, picture, records = example
-    reading = read(sheet(picture, merges.split(",") if merges else ()), layout)
+    layout, name, other, merges, picture, records = example
+    reading = read(
+        sheet(picture, merges.split(",") if merges else ()),
+        layout,
+        texts={"file name": "Lomlia_2026"},
+        tabs={name: sheet(other, name=name)} if name else {},
+    )
     import pyarrow as pa
 
     names, *rows = map(cells, records.strip().splitlines())
@@ -40,7 +47,26 @@ def test_an_example_of_the_handbook_gives_its_records(example: tuple[str, ...]) 
 
 
 def test_every_feature_has_an_example() -> None:
-    assert len(EXAMPLES) >= 11
+    fences = _TEXT.count("```toml example"), _TEXT.count("```toml form")
+    assert (len(EXAMPLES), len(FORMS)) == fences and fences[0] >= 28 and fences[1] == 10
+
+
+@pytest.mark.parametrize("form", FORMS, ids=range(1, len(FORMS) + 1))
+def test_the_lines_for_a_form_read_it(form: tuple[str, ...]) -> None:
+    merges, picture, lines, number, said = form
+    first = [one.partition(" ") for one in said.replace("\n", " ").split(", ")]
+    names = [name for name, _, _ in first]
+    # The page leaves out what is the same for all.
+    fields = (
+        "" if "[fields]" in lines else "[fields]\n" + "".join(f'{one} = "text"\n' for one in names)
+    )
+    reading = read(
+        sheet(picture, merges.split(",") if merges else ()), f"layout = 1\n{lines}\n{fields}"
+    )
+    assert reading.records.num_rows == int(number)
+    found = reading.records.slice(0, 1).to_pylist()[0]
+    assert {name: str(found[name]) for name in names} == {name: text for name, _, text in first}
+    assert not [one.message for one in reading.findings if one.severity is not Severity.NOTE]
 
 
 def test_every_code_is_in_the_handbook_with_its_severity() -> None:

@@ -29,7 +29,7 @@ def refusal(text: str) -> str:
         (('value = "seedlings"', ""), "line 5: “across” in [block] needs “value” beside it"),
         (('across = ["container", "grade"]', ""), "“value” in [block] needs “across”"),
         (("[block]", "[block]\nheadings = 0"), "needs “columns”, the fields in their order"),
-        (("[block]", '[block]\ncolumns = ["lot"]'), "names the columns of a list"),
+        (("[block]", '[block]\ncolumns = ["lot"]'), "keep one of them"),
         (("[block]", '[block]\nat = "7"'), "“7” is not a cell address such as C2"),
         (("[block]", '[block]\ngroup_row = "lot"'), "the field “lot” is filled twice"),
         (("[block]", "[block]\nunder_headings = -1"), "“under_headings” in [block]"),

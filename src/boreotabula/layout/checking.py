@@ -6,16 +6,18 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from itertools import groupby
 
 from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.field_checks import value_problems
 from boreotabula.layout.headings import Naming, conflicts
-from boreotabula.layout.model import PROVENANCE, Block, LayoutSpec, Stamp, Tabs
+from boreotabula.layout.model import PROVENANCE, Block, LayoutSpec, Stamp, Stamps, Tabs
 from boreotabula.layout.patterns import Kind, PatternError, pattern
 from boreotabula.layout.problems import KeyPath, Problem, did_you_mean
 
 NO_FIELD = ("", "-")
-"""What stands in `columns` for a column that is passed over."""
+"""What stands in `columns` and `across` for a column or a heading level that is passed over."""
+PASSED_OVER = "-"
 
 
 @dataclass(frozen=True)
@@ -31,7 +33,8 @@ class Use:
 class Form:
     """One way to read a tab: the layout itself, or one of its editions."""
 
-    stamps: Mapping[str, tuple[KeyPath, Stamp]]
+    stamps: Mapping[str, tuple[KeyPath, tuple[Stamp, ...]]]
+    """By field the sources of its stamp, of which the first that is there is taken."""
     blocks: tuple[tuple[KeyPath, Block], ...]
 
 
@@ -42,18 +45,33 @@ def check(spec: LayoutSpec) -> list[Problem]:
 
 def forms(spec: LayoutSpec) -> list[Form]:
     """The forms of a layout: itself, or each edition, which takes over what it does not say."""
-    stamps = {field: (("stamps", field), stamp) for field, stamp in spec.stamps.items()}
+    stamps = _with_paths(spec.stamps, ("stamps",))
     blocks = tuple((("block", at), block) for at, block in enumerate(spec.block))
     if not spec.edition:
         return [Form(stamps, blocks)]
     return [
         Form(
-            stamps | {f: (("edition", n, "stamps", f), one) for f, one in edition.stamps.items()},
+            stamps | _with_paths(edition.stamps, ("edition", n, "stamps")),
             tuple((("edition", n, "block", at), one) for at, one in enumerate(edition.block))
             or blocks,
         )
         for n, edition in enumerate(spec.edition)
     ]
+
+
+def _with_paths(stamps: Stamps, path: KeyPath) -> dict[str, tuple[KeyPath, tuple[Stamp, ...]]]:
+    return {field: ((*path, field), sources) for field, sources in stamps.items()}
+
+
+def _sources(spec: LayoutSpec) -> Iterator[tuple[KeyPath, Stamp]]:
+    """Every source of every stamp, those of single blocks too."""
+    for form in forms(spec):
+        own = [_with_paths(one.stamps, (*path, "stamps")) for path, one in form.blocks]
+        for stamps in (form.stamps, *own):
+            for path, sources in stamps.values():
+                several = len(sources) > 1
+                for at, one in enumerate(sources):
+                    yield (*path, at) if several else path, one
 
 
 def own_namings(spec: LayoutSpec) -> Iterator[tuple[Naming, KeyPath]]:
@@ -82,10 +100,19 @@ def block_uses(block: Block, path: KeyPath) -> Iterator[Use]:
     """What fills fields in the records of one block."""
     for where, kind, texts in _tab_patterns(block.tabs, (*path, "tabs")):
         yield from _capture_uses(where, kind, texts)
-    for key in ("stub", "across", "value", "columns", "group_row"):
-        named = getattr(block, key) or ()
-        for field in (named,) if isinstance(named, str) else named:
-            if field not in NO_FIELD and not (key == "columns" and field in block.stub):
+    yield from _capture_uses((*path, "caption"), Kind.CAPTION, block.caption)
+    for field in block.stamps:
+        yield Use(field, (*path, "stamps", field), f"stamp “{field}” of [block]")
+    for group in block.group_row:
+        if group.field not in NO_FIELD:
+            yield Use(group.field, (*path, "group_row"), "group_row of [block]")
+    # A level whose headings are cut over two rows is named twice in turn.
+    levels = tuple(field for field, _ in groupby(block.across))
+    columns = tuple(field for field in block.columns if field not in block.stub)
+    named = {"stub": block.stub, "across": levels, "value": block.value, "columns": columns}
+    for key, fields in named.items():
+        for field in fields:
+            if field not in NO_FIELD:
                 yield Use(field, (*path, key), f"{key} of [block]")
 
 
@@ -117,17 +144,25 @@ def _all_patterns(spec: LayoutSpec) -> Iterator[PatternList]:
     yield ("boilerplate",), Kind.CELL, spec.boilerplate
     yield from _file_patterns(spec)
     yield from _tab_patterns(spec.tabs, ("tabs",))
+    for path, stamp in _sources(spec):
+        yield (*path, "tab"), Kind.TAB, stamp.tab
+        for key in ("right_of", "below", "labelled"):
+            yield (*path, key), Kind.CELL, getattr(stamp, key)
+        if stamp.pattern is not None:
+            yield (*path, "pattern"), Kind.STAMP, (stamp.pattern,)
     for form in forms(spec):
-        for path, stamp in form.stamps.values():
-            for key in ("right_of", "below", "labelled"):
-                yield (*path, key), Kind.CELL, getattr(stamp, key)
-            if stamp.pattern is not None:
-                yield (*path, "pattern"), Kind.STAMP, (stamp.pattern,)
         for path, block in form.blocks:
             yield from _tab_patterns(block.tabs, (*path, "tabs"))
             yield (*path, "named_table"), Kind.TAB, block.named_table
-            for key in ("totals", "ignore", "skip", "ends_at"):
+            yield (*path, "caption"), Kind.CAPTION, block.caption
+            # A column without a heading has nothing that a pattern could be held against.
+            yield (*path, "ignore"), Kind.CELL, tuple(one for one in block.ignore if one)
+            for key in ("found_by", "totals", "skip", "ends_at"):
                 yield (*path, key), Kind.CELL, getattr(block, key)
+            for group in block.group_row:
+                yield (*path, "group_row"), Kind.CELL, group.named
+    for field, described in spec.fields.items():
+        yield ("fields", field, "pattern"), Kind.STAMP, described.pattern
     for number, edition in enumerate(spec.edition):
         yield ("edition", number, "when", "is"), Kind.CELL, edition.when.is_
         yield ("edition", number, "when", "heading"), Kind.CELL, edition.when.heading
@@ -164,7 +199,7 @@ def _wrong_patterns(spec: LayoutSpec) -> Iterator[Problem]:
             except PatternError as error:
                 yield Problem(path, str(error))
             else:
-                if captured and path[-1] in ("exclude", "except", "named_table"):
+                if captured and path[-1] in ("exclude", "except", "named_table", "tab"):
                     yield Problem(path, f"“{text}”: what is matched here cannot fill a field")
 
 
@@ -204,7 +239,7 @@ def _twice(uses: list[Use]) -> Iterator[Problem]:
 
 def _alternatives(one: Use, other: Use) -> bool:
     """Two patterns of one list may capture the same field: only one of them matches a name."""
-    return one.path == other.path and one.path[-1] in ("include", "named")
+    return one.path == other.path and one.path[-1] in ("include", "named", "caption")
 
 
 def _block_problems(spec: LayoutSpec) -> Iterator[Problem]:
@@ -223,27 +258,39 @@ def _misfits(block: Block) -> Iterator[tuple[str, str]]:
     if bool(block.across) != bool(block.value):
         has, lacks = ("across", "value") if block.across else ("value", "across")
         yield has, f"“{has}” in [block] needs “{lacks}” beside it"
-    if block.across and not (block.stub or block.at or block.named_table or block.columns):
-        yield "value", "[block] does not say where it stands: add stub, at or named_table"
     if block.headings == 0 and not block.columns:
         yield "headings", "“headings = 0” in [block] needs “columns”, the fields in their order"
-    if block.columns and block.across:
-        yield "columns", "“columns” in [block] names the columns of a list; take out “across”"
-    if block.across and block.heading_rows != 1:
-        yield "heading_rows", "a cross-tab has a heading row for each field of “across”"
-    if block.repeat and block.columns:
+    if block.headings == 0 and block.across:
+        yield "headings", "a cross-tab is made of its headings: take out “headings = 0”"
+    if block.columns and block.across and block.stub:
         yield (
-            "repeat",
-            "“repeat” in [block] needs headings that mark each place: take out “columns”",
+            "columns",
+            "beside “across” the leading columns are named by “stub”, if they have headings, or by"
+            " “columns”, in their order; keep one of them",
         )
+    if block.across and block.heading_rows != 1:
+        yield (
+            "heading_rows",
+            "a cross-tab has a heading row for each field of “across”; a row that is passed over is"
+            " “-” there, and a heading cut over two rows is named twice",
+        )
+    yield from _misplaced(block)
     if block.every_row and block.across:
         yield "every_row", "“every_row” in [block] is for lists; take it out, or “across”"
+    if block.unknown_headings == "leave out" and block.across:
+        yield (
+            "unknown_headings",
+            "in a cross-tab every heading is a value of “across”; “leave out” is for lists",
+        )
     for key in ("across", "value", "stub"):
         for field in getattr(block, key):
-            if field in NO_FIELD:
+            if field in NO_FIELD and not (key == "across" and field == PASSED_OVER):
                 yield key, f"“{key}” in [block] names “{field}”, which is no field"
-    if block.group_row is not None and block.group_row in NO_FIELD:
-        yield "group_row", f"“group_row” in [block] names “{block.group_row}”, which is no field"
+    if block.across and all(one in NO_FIELD for one in block.across):
+        yield "across", "“across” in [block] passes over every level; name a field of one"
+    if block.columns and all(one in NO_FIELD for one in block.columns):
+        yield "columns", "“columns” in [block] passes over every column; name a field of one"
+    yield from _misfit_groups(block)
     named = [one for one in (*block.stub, *block.columns) if one not in NO_FIELD]
     for field in block.carry_down:
         # In a list without a stub every field may have a column of its own.
@@ -252,21 +299,75 @@ def _misfits(block: Block) -> Iterator[tuple[str, str]]:
             yield "carry_down", f"“{field}” is no stub column{near}"
 
 
+def _misplaced(block: Block) -> Iterator[tuple[str, str]]:
+    """Keys of a block that say in two ways where it stands, or in none."""
+    exact = [key for key in ("at", "named_table") if getattr(block, key)]
+    searched = [key for key in ("caption", "found_by") if getattr(block, key)]
+    if len(exact) > 1 or (exact and searched):
+        ways = [*exact, *searched]
+        yield ways[-1], f"[block] says where it stands by {' and by '.join(ways)}; keep one of them"
+    if block.found_by and not block.columns:
+        yield (
+            "found_by",
+            "“found_by” in [block] needs “columns”, the fields of the leading columns; with “stub”"
+            " the table is found by the headings over these",
+        )
+    if block.found_by and block.headings == 0:
+        yield "found_by", "“found_by” in [block] looks for headings: take out “headings = 0”"
+    if block.repeat and block.columns and not searched:
+        yield (
+            "repeat",
+            "“repeat” in [block] needs what marks each place: add “caption” or “found_by”, or find"
+            " it by its headings and take out “columns”",
+        )
+    if block.across and not (
+        block.stub or block.at or block.named_table or block.columns or block.caption
+    ):
+        yield (
+            "value",
+            "[block] does not say where it stands: add “stub”, the fields of the leading columns;"
+            " if these have no headings, “columns” with “at”, “caption” or “found_by”",
+        )
+
+
+def _misfit_groups(block: Block) -> Iterator[tuple[str, str]]:
+    """Group rows that could not be told apart, or name no field."""
+    for at, group in enumerate(block.group_row):
+        if group.field in NO_FIELD:
+            yield "group_row", f"“group_row” in [block] names “{group.field}”, which is no field"
+        elif not group.named and at < len(block.group_row) - 1:
+            yield (
+                "group_row",
+                f"“{group.field}” in “group_row” needs “named”, the patterns of its names: without"
+                " them only the innermost group can be told by its shape",
+            )
+
+
 def _stamp_problems(spec: LayoutSpec) -> Iterator[Problem]:
+    for path, stamp in _sources(spec):
+        field = next(str(one) for one in reversed(path) if isinstance(one, str))
+        for message in _stamp_misfits(stamp):
+            yield Problem(path, f"stamp “{field}”: {message}")
     for form in forms(spec):
-        for path, stamp in form.stamps.values():
-            for message in _stamp_misfits(stamp):
-                yield Problem(path, f"stamp “{path[-1]}”: {message}")
+        # Without a table there is no heading over its stub.
+        for path, sources in form.stamps.values() if not form.blocks else ():
+            if any(one.from_ == "stub head" for one in sources):
+                said = "“stub head” is the text over the stub of a table: add a [block]"
+                yield Problem(path, f"stamp “{path[-1]}”: {said}")
 
 
 _STAMP_SOURCES = ("cell", "right_of", "below", "name", "from", "value")
+_ON_TAB = ("cell", "right_of", "below")
 
 
 def _stamp_misfits(stamp: Stamp) -> Iterator[str]:
     given = [key for key in _STAMP_SOURCES if _given(stamp, key)]
-    if len(given) != 1:
+    # A pattern alone looks for a cell that matches, wherever it is.
+    if len(given) > 1 or (not given and stamp.pattern is None):
         said = " and ".join(given) if given else "nothing"
-        yield f"it needs one of {', '.join(_STAMP_SOURCES)}; here stands {said}"
+        yield f"it needs one of {', '.join(_STAMP_SOURCES)}, pattern; here stands {said}"
+    if stamp.tab and given and given[0] not in _ON_TAB:
+        yield f"“tab” goes with {', '.join(_ON_TAB)} or pattern, not with “{given[0]}”"
     if stamp.labelled and not stamp.cell:
         yield "“labelled” goes with “cell”"
     if stamp.pattern is not None and "{}" not in stamp.pattern:
@@ -284,11 +385,20 @@ def _tab_problems(spec: LayoutSpec) -> Iterator[Problem]:
     for path, tabs in chosen:
         if tabs is None:
             continue
-        ways = [key for key in ("named", "position", "every") if getattr(tabs, key)]
+        ways = [key for key in ("named", "position", "every", "where_found") if getattr(tabs, key)]
         if len(ways) > 1:
             yield Problem(path, f"[tabs] chooses by {' and by '.join(ways)}; keep one of them")
         elif tabs.position == 0:
             yield Problem((*path, "position"), "tabs are counted from 1, or from -1 at the end")
+        if tabs.where_found and not any(form.blocks for form in forms(spec)):
+            said = "“where_found” in [tabs] looks for the tables of blocks, but there is no [block]"
+            yield Problem((*path, "where_found"), said)
+    for form in forms(spec):
+        for path, block in form.blocks:
+            chosen_by = block.tabs or spec.tabs
+            if chosen_by and chosen_by.where_found and (block.at or block.headings == 0):
+                said = "“where_found” needs a [block] that is found by texts, not by its place"
+                yield Problem(path, said)
 
 
 def _when_problems(spec: LayoutSpec) -> Iterator[Problem]:
@@ -309,10 +419,10 @@ def _wrong_addresses(spec: LayoutSpec) -> Iterator[Problem]:
 
 
 def _addresses(spec: LayoutSpec) -> Iterator[tuple[KeyPath, str]]:
+    for path, stamp in _sources(spec):
+        if stamp.cell is not None:
+            yield (*path, "cell"), stamp.cell
     for form in forms(spec):
-        for path, stamp in form.stamps.values():
-            if stamp.cell is not None:
-                yield (*path, "cell"), stamp.cell
         for path, block in form.blocks:
             if block.at is not None:
                 yield (*path, "at"), block.at
@@ -346,6 +456,28 @@ def _two_meanings(spec: LayoutSpec) -> Iterator[Problem]:
         yield Problem(paths[second], two_meanings(first, second))
 
 
+def _wrong_also(spec: LayoutSpec) -> Iterator[Problem]:
+    """Headings that mean a field in one block only."""
+    for form in forms(spec):
+        for path, block in form.blocks:
+            for field in block.also:
+                if field not in spec.fields:
+                    near = did_you_mean(field, spec.fields)
+                    said = f"also of [block]: no field “{field}” in [fields]{near}"
+                    yield Problem((*path, "also", field), said)
+            for first, second in conflicts(block_namings(block)):
+                yield Problem((*path, "also", second.field), two_meanings(first, second))
+
+
+def block_namings(block: Block) -> list[Naming]:
+    """What a block says of headings that mean a field there only."""
+    return [
+        Naming(heading, field, f"also of “{field}” in [block]")
+        for field, headings in block.also.items()
+        for heading in headings
+    ]
+
+
 def two_meanings(first: Naming, second: Naming) -> str:
     """The message for a heading given to two fields."""
     return (
@@ -366,6 +498,7 @@ _CHECKS: tuple[Callable[[LayoutSpec], Iterator[Problem]], ...] = (
     _unlisted_fields,
     _filled_twice,
     _two_meanings,
+    _wrong_also,
     _wrong_key,
     value_problems,
 )

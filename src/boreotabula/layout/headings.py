@@ -14,6 +14,7 @@ from functools import lru_cache
 
 # Soft hyphen and zero-width characters: nobody sees them, so they tell no headings apart.
 _INVISIBLE = dict.fromkeys(map(ord, "\u00ad\u200b\u200c\u200d\u2060\ufeff"))
+_JOINTS = re.compile(r"[:* ]*(?<=[:* ])/ ")
 _GAPS = re.compile(r"[\s_\-\u2010\u2011]+")
 
 
@@ -30,8 +31,12 @@ def fold(text: str) -> str:
 
 @lru_cache(maxsize=65_536)
 def normal_form(text: str) -> str:
-    """The form of a heading that is compared: `fold`, trimmed, no ':' or '*' at the end."""
-    return fold(text).strip().rstrip(":* ")
+    """The form of a heading that is compared: `fold`, trimmed, no ':' or '*' at the end.
+
+    Of headings joined from several levels with ' / ' each part is compared so.
+    """
+    folded = fold(text).strip().rstrip(":* ")
+    return _JOINTS.sub(" / ", folded) if "/" in folded else folded
 
 
 @dataclass(frozen=True)

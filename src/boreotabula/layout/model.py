@@ -48,6 +48,12 @@ def _as_list(value: Any) -> Any:
     return (value,) if isinstance(value, Mapping) else _as_tuple(value)
 
 
+def _as_groups(value: Any) -> Any:
+    """Accept the field alone, one table, or a list of them, outer to inner."""
+    groups = value if isinstance(value, list | tuple) else [value]
+    return tuple({"field": one} if isinstance(one, str) else one for one in groups)
+
+
 def _known_type(value: str) -> str:
     if not is_type(value):
         raise PydanticCustomError("field_type", "no such type")
@@ -105,6 +111,7 @@ class Tabs(Part):
     named: Texts = ()
     position: int | None = None
     every: bool = False
+    where_found: bool = False
     except_: Texts = Field(default=(), alias="except")
     visible_only: bool = False
 
@@ -112,11 +119,13 @@ class Tabs(Part):
 class Stamp(Part):
     """Where a value that holds for all records of a tab is found: exactly one of the sources."""
 
+    tab: Texts = ()
+
     cell: str | None = None
     right_of: Texts = ()
     below: Texts = ()
     name: str | None = None
-    from_: Literal["file name", "folder name", "tab name"] | None = Field(
+    from_: Literal["file name", "folder name", "tab name", "stub head"] | None = Field(
         default=None, alias="from"
     )
     value: str | int | float | bool | datetime | date | time | None = None
@@ -124,6 +133,22 @@ class Stamp(Part):
     pattern: str | None = None
     optional: bool = False
     default: str | int | float | bool | datetime | date | time | None = None
+
+
+Stamps = Mapping[
+    str,
+    Annotated[
+        tuple[Stamp, ...], BeforeValidator(_as_list, json_schema_input_type=Stamp | list[Stamp])
+    ],
+]
+"""Each stamp has one source or several, of which the first that is there is taken."""
+
+
+class GroupRow(Part):
+    """Rows of their own that name the group of the rows below; without `named` by their shape."""
+
+    field: str
+    named: Texts = ()
 
 
 class Block(Part):
@@ -134,13 +159,18 @@ class Block(Part):
     across: Texts = ()
     value: Texts = ()
     at: str | None = None
+    caption: Texts = ()
+    found_by: Texts = ()
     named_table: Texts = ()
     columns: Texts = ()
     headings: Literal[0] | None = None
     heading_rows: Annotated[int, Field(ge=1, le=9)] = 1
     under_headings: Annotated[int, Field(ge=0, le=9)] = 0
     carry_down: Texts = ()
-    group_row: str | None = None
+    group_row: Annotated[
+        tuple[GroupRow, ...],
+        BeforeValidator(_as_groups, json_schema_input_type=str | GroupRow | list[str | GroupRow]),
+    ] = ()
     totals: Texts = ()
     ignore: Texts = ()
     skip: Texts = ()
@@ -151,7 +181,11 @@ class Block(Part):
     repeat: bool = False
     blank: Literal["skip", "keep"] = "skip"
     every_row: bool = False
-    unknown_headings: Literal["error", "keep"] = "error"
+    first_rows: Annotated[int, Field(ge=1)] | None = None
+    visible_only: bool = False
+    unknown_headings: Literal["error", "keep", "leave out"] = "error"
+    also: Mapping[str, Texts] = {}
+    stamps: Stamps = {}
     into: str | None = None
 
 
@@ -175,6 +209,7 @@ class FieldSpec(Reading):
     also: Texts = ()
     required: bool = False
     unit: Texts = ()
+    pattern: Texts = ()
     same_as: Mapping[str, Texts] = {}
     min: Bound | None = None
     max: Bound | None = None
@@ -195,7 +230,6 @@ class When(Part):
     heading: Texts = ()
 
 
-Stamps = Mapping[str, Stamp]
 Blocks = Annotated[
     tuple[Block, ...], BeforeValidator(_as_list, json_schema_input_type=Block | list[Block])
 ]

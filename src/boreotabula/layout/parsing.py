@@ -9,7 +9,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from boreotabula.layout.checking import check
+from boreotabula.layout.checking import NO_FIELD, check
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.problems import (
     KeyPath,
@@ -40,7 +40,9 @@ def parse_layout(text: str, file: str, list_of: ListOf | None = None) -> LayoutS
         raise LayoutError([(file, "its values are nested deeper than in any layout")]) from None
     problems: list[Problem] = []
     if list_of is not None:
-        data = _with_lists(data, (), list_of, problems)
+        columns: list[str] = []
+        data = _with_lists(data, (), list_of, problems, columns)
+        _add_fields(data, columns)
     if problems:
         raise layout_error(file, text, problems)
     try:
@@ -57,20 +59,40 @@ _OWN_NAMES = ("fields", "stamps", "same_as")
 """Tables whose keys are names of the layout's own, so that `file` may be one of them."""
 
 
-def _with_lists(data: Any, path: KeyPath, list_of: ListOf, problems: list[Problem]) -> Any:
-    """The data with `{ file = "names.txt" }` replaced by the entries of that file."""
+def _with_lists(
+    data: Any, path: KeyPath, list_of: ListOf, problems: list[Problem], columns: list[str]
+) -> Any:
+    """The data with `{ file = "names.txt" }` replaced by the entries of that file.
+
+    Those of `columns` are added to the list of that name as well.
+    """
     if isinstance(data, list):
-        return [_with_lists(one, (*path, at), list_of, problems) for at, one in enumerate(data)]
+        return [
+            _with_lists(one, (*path, at), list_of, problems, columns) for at, one in enumerate(data)
+        ]
     if not isinstance(data, dict):
         return data
     named = data.get("file")
     if len(data) == 1 and isinstance(named, str) and path and path[-1] not in _OWN_NAMES:
         try:
-            return list_of(named)
+            names = list_of(named)
         except LookupError as error:
             problems.append(Problem(path, str(error.args[0])))
             return []
-    return {key: _with_lists(one, (*path, key), list_of, problems) for key, one in data.items()}
+        columns += names if path[-1] == "columns" else []
+        return names
+    return {
+        key: _with_lists(one, (*path, key), list_of, problems, columns) for key, one in data.items()
+    }
+
+
+def _add_fields(data: dict[str, Any], columns: list[str]) -> None:
+    """Have the columns that a file lists be text fields, where [fields] says nothing of them."""
+    fields = data.get("fields", {})
+    # A list of names says all that is needed; anything else is told by the validation.
+    if columns and isinstance(fields, dict):
+        new = [name for name in columns if name not in NO_FIELD and name not in fields]
+        data["fields"] = {**fields, **dict.fromkeys(new, "text")}
 
 
 def _broken(error: tomllib.TOMLDecodeError, text: str, file: str) -> tuple[str, str]:

@@ -32,6 +32,8 @@ class Kind(Enum):
     """A heading or label as it is shown, or its normal form."""
     STAMP = "stamp"
     """The text of a stamp as it is, gaps as one space; `{}` is the part that is kept."""
+    CAPTION = "caption"
+    """The text over a table as it is, gaps as one space; `{field}` is kept for its records."""
 
 
 class PatternError(ValueError):
@@ -84,7 +86,7 @@ class Pattern:
         return {field: text.strip() for field, text in zip(self.captures, texts, strict=True)}
 
     def _subject(self, name: str) -> str:
-        if self.kind is Kind.STAMP:
+        if self.kind in (Kind.STAMP, Kind.CAPTION):
             return " ".join(unicodedata.normalize("NFKC", name).split())
         name = unicodedata.normalize("NFC", name).strip()
         if self.kind is Kind.FILE and "/" not in self.text:
@@ -164,7 +166,7 @@ def _literal(text: str, part: str, kind: Kind) -> str:
         raise PatternError(f"“{text}” has a brace without its partner")
     if kind is Kind.CELL:
         part = fold(part)
-    if kind is Kind.STAMP:
+    if kind in (Kind.STAMP, Kind.CAPTION):
         part = " ".join(unicodedata.normalize("NFKC", f".{part}.").split())[1:-1]
     return part
 

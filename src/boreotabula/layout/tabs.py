@@ -25,13 +25,15 @@ class TabChoice:
     named: tuple[Pattern, ...] = ()
     position: int | None = None
     every: bool = False
+    where_found: bool = False
+    """Whether the tabs are those on which the tables are found."""
     left_out: tuple[Pattern, ...] = ()
     visible_only: bool = False
 
     @property
     def by_itself(self) -> bool:
         """Whether the layout leaves the choice to what is there: the only filled tab."""
-        return not self.named and self.position is None and not self.every
+        return not (self.named or self.position is not None or self.every or self.where_found)
 
     @property
     def needs_blanks(self) -> bool:
@@ -45,10 +47,13 @@ class TabChoice:
             return ", ".join(one.text for one in self.named)
         if self.position is not None:
             return f"tab {self.position}"
+        if self.where_found:
+            return "the tabs on which the table is found"
         return "every tab" if self.every else "the only filled tab"
 
     def choose(self, tabs: Sequence[TabName]) -> dict[str, dict[str, str]]:
-        """The chosen tabs, in their order, with what their names capture.
+        """The chosen tabs, in their order, with what their names capture; of those that are chosen
+        by what stands on them all that could be.
 
         Without a choice these are all filled tabs; that there is one is for the caller to see.
         """
@@ -56,7 +61,7 @@ class TabChoice:
         if self.named:
             matched = {one.name: first_match(self.named, one.name) for one in left}
             return {name: found for name, found in matched.items() if found is not None}
-        if self.every:
+        if self.every or self.where_found:
             return {one.name: {} for one in left}
         filled = [one.name for one in left if not one.blank]
         if self.position is None:
@@ -78,6 +83,7 @@ def tab_choice(tabs: Tabs | None) -> TabChoice:
         tuple(pattern(text, Kind.TAB) for text in tabs.named),
         tabs.position,
         tabs.every,
+        tabs.where_found,
         tuple(pattern(text, Kind.TAB) for text in tabs.except_),
         tabs.visible_only,
     )

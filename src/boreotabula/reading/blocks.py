@@ -16,13 +16,14 @@ from boreotabula.reading.columns.decide import AboutColumns, decide_columns
 from boreotabula.reading.columns.findings import beyond_gap, without_heading
 from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
 from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
+from boreotabula.reading.locate.captions import captions_of
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.place import Place, bounded, same_table
 from boreotabula.reading.locate.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
 from boreotabula.reading.rows.findings import about_lines
 from boreotabula.reading.rows.kinds import tell_rows_apart
-from boreotabula.reading.rows.table_rows import TableRows, carried
+from boreotabula.reading.rows.table_rows import TableRows, carried, limited
 from boreotabula.reading.stamps.read import Stamped, read_stamps
 from boreotabula.reading.stamps.search import StampSearch, Surroundings
 from boreotabula.reading.totals.unnamed import without_unnamed_totals
@@ -53,6 +54,8 @@ class SettledBlock:
     stamped: Stamped
     tellings: tuple[Telling, ...]
     """What is to be said of its columns and rows."""
+    summed: tuple[tuple[Columns, TableRows], ...]
+    """What its printed totals may sum up: the records, or those as well that rules leave out."""
 
     @property
     def frame(self) -> Frame:
@@ -145,11 +148,17 @@ def _settle_view(
     # Then each place has stamps of its own, those nearest to it.
     each = any(block.repeat for block, _ in placed)
     frames = [place for _, place in placed]
-    search = StampSearch(sheet, form, source.around, frames, view.turned)
-    stamps = [
-        read_stamps(sheet, plan, form, source.around, search, near)
-        for near in (frames if each else [None])
-    ]
+    search = StampSearch(sheet, form.sources, source.around, frames, turned=view.turned)
+
+    def stamped_at(block: BlockPlan | None, place: Place | None) -> Stamped:
+        search.place, search.near = place, place if each else None
+        own = block.stamps if block else ()
+        caption = place.caption if place else None
+        return read_stamps(sheet, plan, (*form.stamps, *own), source.around, search, caption)
+
+    # Most tabs have one set of stamps: it is read once.
+    alone = not each and not any(_has_own_stamps(form, *one) for one in placed)
+    stamps = [stamped_at(None, None)] if alone else [stamped_at(*one) for one in placed]
     spoken = frozenset(spot for one in stamps for spot in one.spoken)
     if view.turned:
         # Stamps are found on the sheet as it lies, rows on the turned one.
@@ -157,10 +166,16 @@ def _settle_view(
     settled = tuple(
         _settle(view, plan, block, place, stamped, spoken)
         for (block, place), stamped in zip(
-            placed, stamps if each else stamps * len(placed), strict=True
+            placed, stamps * len(placed) if alone else stamps, strict=True
         )
     )
     return SettledView(view, settled, tuple(tellings), tuple(stamps))
+
+
+def _has_own_stamps(form: FormPlan, block: BlockPlan, place: Place) -> bool:
+    """Whether a table has stamps that others of the tab may not have, or not the same."""
+    over_stub = any(one.source == "stub head" for one in form.sources)
+    return over_stub or bool(block.stamps) or place.caption is not None
 
 
 def _placed(
@@ -168,7 +183,8 @@ def _placed(
 ) -> tuple[list[tuple[BlockPlan, Place]], list[Telling]]:
     """Blocks with the places where they are, each bounded by the others."""
     # All first, as each is bounded by the others.
-    found = [(block, *find_places(view, block, plan.names)) for block in blocks]
+    captions = [one.spot for block in blocks for one in captions_of(view, block)]
+    found = [(block, *find_places(view, block, captions)) for block in blocks]
     placed: list[tuple[BlockPlan, Place]] = []
     tellings = [one for *_, told in found for one in told]
     for block, places, _ in found:
@@ -210,13 +226,28 @@ def _settle(
     # Before carrying down: a total must not give its label to the records below.
     settled = without_unnamed_totals(view, place, columns, apart, plan)
     columns = settled.columns
-    table = carried(view, columns, settled.table)
+    every = carried(view, columns, settled.table)
+    table = limited(every, view, block)
+    summed = [(columns, every)]
+    if block.visible_only and (view.hidden_rows or view.hidden_columns):
+        # A spreadsheet program sums up hidden cells or not: either is right.
+        summed = [(columns, table), *_with_hidden(view, plan, block.with_hidden, place, spoken)]
     tellings = (
         *_about_columns(view, place, columns, about, table),
         *settled.tellings,
         *about_lines(view, place, columns, table),
     )
-    return SettledBlock(block, view, place, columns, table, stamped, tellings)
+    return SettledBlock(block, view, place, columns, table, stamped, tellings, tuple(summed))
+
+
+def _with_hidden(
+    view: Sheet, plan: Plan, block: BlockPlan, place: Place, spoken: frozenset[Spot]
+) -> Iterator[tuple[Columns, TableRows]]:
+    """The columns and rows of a block, hidden ones too."""
+    columns, _ = decide_columns(view, place, plan, block)
+    apart = tell_rows_apart(view, place, columns, spoken)
+    settled = without_unnamed_totals(view, place, columns, apart, plan)
+    yield settled.columns, carried(view, settled.columns, settled.table)
 
 
 def _about_columns(

@@ -49,6 +49,7 @@ class Code(StrEnum):
     VALUES_REPEATED = "values-repeated", Severity.WARNING
     TAB_MISSING = "tab-missing", Severity.NOTE
     STAMP_MOVED = "stamp-moved", Severity.WARNING
+    STAMP_SOURCE_UNUSUAL = "stamp-source-unusual", Severity.WARNING
     STAMP_LABEL_UNUSUAL = "stamp-label-unusual", Severity.WARNING
     RECORDS_FEW = "records-few", Severity.NOTE
     FIELD_EMPTY_HERE = "field-empty-here", Severity.NOTE
@@ -92,6 +93,8 @@ class Code(StrEnum):
     HEADING_LEVEL_BLANK = "heading-level-blank", Severity.ERROR
     HEADINGS_REPEATED = "headings-repeated", Severity.ERROR
     HEADING_RARE = "heading-rare", Severity.NOTE
+    HEADING_ROW_MET = "heading-row-met", Severity.WARNING
+    HEADING_NEAR = "heading-near", Severity.WARNING
     FIELD_MISSING = "field-missing", Severity.NOTE
     REQUIRED_FIELD_MISSING = "required-field-missing", Severity.ERROR
     COLUMNS_NUMBERED = "columns-numbered", Severity.ERROR

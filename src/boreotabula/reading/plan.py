@@ -3,13 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 from boreotabula.layout.addresses import parse_address
-from boreotabula.layout.checking import NO_FIELD, Form, block_uses, forms, shared_uses
+from boreotabula.layout.checking import (
+    NO_FIELD,
+    PASSED_OVER,
+    Form,
+    block_namings,
+    block_uses,
+    forms,
+    shared_uses,
+)
 from boreotabula.layout.field_checks import bound_of
-from boreotabula.layout.headings import HeadingNames
+from boreotabula.layout.headings import HeadingNames, normal_form
 from boreotabula.layout.model import Block, FieldSpec, LayoutSpec, Reading, Stamp, When
 from boreotabula.layout.patterns import Kind, Pattern, pattern
 from boreotabula.layout.problems import KeyPath
@@ -22,16 +31,19 @@ RECORDS = "records"
 
 @dataclass(frozen=True)
 class StampPlan:
-    """Where a stamp is found. Exactly one of the sources is given."""
+    """One source of a stamp. Exactly one of the ways to find it is given; `pattern` may stand
+    alone."""
 
     field: str
+    tabs: tuple[Pattern, ...]
+    """The tab where it is looked for, if that is another one."""
     cell: tuple[int, int] | None
     """Row and column, counted from 0."""
     right_of: tuple[Pattern, ...]
     below: tuple[Pattern, ...]
     name: str | None
     source: str | None
-    """What its text is taken from: 'file name', 'folder name' or 'tab name'."""
+    """What its text is taken from: 'file name', 'folder name', 'tab name' or 'stub head'."""
     value: object
     labelled: tuple[Pattern, ...]
     pattern: Pattern | None
@@ -44,6 +56,18 @@ class StampPlan:
         return self.right_of or self.below
 
 
+StampSources = tuple[StampPlan, ...]
+"""The sources of one stamp: the first that is there is taken."""
+
+
+@dataclass(frozen=True)
+class GroupPlan:
+    """Rows that name the group of the rows below them; without patterns known by their shape."""
+
+    field: str
+    named: tuple[Pattern, ...]
+
+
 @dataclass(frozen=True, eq=False)
 class BlockPlan:
     """How a table part of a form is read. Equal only to itself, see `Plan`."""
@@ -52,6 +76,12 @@ class BlockPlan:
     """Names the block among all of the layout."""
     into: str
     tabs: TabChoice | None
+    names: HeadingNames
+    """Which field a heading means in this block."""
+    own_names: frozenset[str]
+    """The fields of headings that mean something in this block only."""
+    stamps: tuple[StampSources, ...]
+    """Stamps of this block alone."""
     stub: tuple[str, ...]
     marks: tuple[str, ...]
     """The fields by whose headings the block is found: its stub; of a list without one, all fields
@@ -59,19 +89,29 @@ class BlockPlan:
     stamp_labels: tuple[Pattern, ...]
     """The labels of stamps: a row that holds one is no record."""
     across: tuple[str, ...]
+    """The fields of the heading levels, top to bottom."""
+    levels: tuple[int, ...]
+    """For each heading row, top to bottom, which level it is, counted from 0: two rows may make one
+    level; `PASSED` if it is none. Of several values the last row says which of them."""
     values: tuple[str, ...]
     """The fields of the values; none for a list."""
     at: tuple[int, int] | None
+    caption: tuple[Pattern, ...]
+    found_by: tuple[Pattern, ...]
+    """Texts that all stand in the lowest heading row."""
     named_table: tuple[Pattern, ...]
     columns: tuple[str, ...]
-    """Fields by position; empty for a column that is passed over."""
+    """Fields by position, of a cross-tab those of the leading columns; empty for a column that is
+    passed over."""
     depth: int
     """Number of heading rows."""
     under_headings: int
     carry_down: frozenset[str]
-    group_row: str | None
+    groups: tuple[GroupPlan, ...]
+    """From the outermost to the innermost."""
     totals: tuple[Pattern, ...]
     ignore: tuple[Pattern, ...]
+    ignore_unheaded: bool
     skip: tuple[Pattern, ...]
     ends_at: tuple[Pattern, ...]
     boilerplate: tuple[Pattern, ...]
@@ -84,20 +124,45 @@ class BlockPlan:
     keep_blank: bool
     every_row: bool
     """Whether each row of a list is a record, however few of its cells are filled."""
+    first_rows: int | None
+    """So many record rows of each place are records."""
+    visible_only: bool
     keep_unknown: bool
     """Whether columns with unknown headings become text fields of their own."""
+    drop_unknown: bool
+    """Whether columns that no field knows are left out."""
+    foreign: frozenset[str]
+    """Fields that another block names, and this one does not."""
+    by_list: bool
+    """Whether this is a cross-tab beside lists, of whose headings the fields are that no block
+    names."""
     filled: Mapping[str, str]
     """What fills a field, for those filled by something other than a column of their own."""
 
     @property
-    def found_by_headings(self) -> bool:
-        """Whether it is looked for by headings, and not given by its place."""
-        return not (self.at or self.named_table or self.columns)
+    def searched(self) -> bool:
+        """Whether it is looked for by texts, and not given by its place."""
+        by_position = self.columns and not (self.caption or self.found_by)
+        return not (self.at or self.named_table or by_position)
+
+    @cached_property
+    def with_hidden(self) -> BlockPlan:
+        """The same block, hidden rows and columns too."""
+        return replace(self, visible_only=False)
+
+    @property
+    def row_names(self) -> frozenset[str]:
+        """The fields that name rows: the stub, and the groups."""
+        return frozenset((*self.stub, *(one.field for one in self.groups)))
 
     @property
     def is_list(self) -> bool:
         """Whether every heading is a column for the field it means."""
         return not self.across
+
+
+PASSED = -1
+"""A heading row that is no level."""
 
 
 @dataclass(frozen=True)
@@ -114,8 +179,14 @@ class FormPlan:
 
     title: str
     when: WhenPlan | None
-    stamps: tuple[StampPlan, ...]
+    stamps: tuple[StampSources, ...]
     blocks: tuple[BlockPlan, ...]
+
+    @property
+    def sources(self) -> list[StampPlan]:
+        """The sources of all stamps, those of single blocks too."""
+        every = (self.stamps, *(one.stamps for one in self.blocks))
+        return [source for stamps in every for sources in stamps for source in sources]
 
 
 @dataclass(frozen=True, eq=False)
@@ -186,8 +257,8 @@ def make_plan(
             FormPlan(
                 spec.edition[at].title or f"edition {at + 1}" if spec.edition else "",
                 _when(spec.edition[at].when) if spec.edition else None,
-                tuple(_stamp(field, stamp) for field, (_, stamp) in form.stamps.items()),
-                tuple(_block(spec, form, path, block) for path, block in form.blocks),
+                _stamps({field: sources for field, (_, sources) in form.stamps.items()}),
+                tuple(_block(spec, form, path, block, names) for path, block in form.blocks),
             )
             for at, form in enumerate(found)
         ),
@@ -220,6 +291,7 @@ def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]
         day_first=said("day_first"),
         empty=frozenset(map(plain_form, said("empty"))),
         units=tuple(sorted(field.unit, key=len, reverse=True)),
+        parts=tuple(pattern(text, Kind.STAMP) for text in field.pattern),
         spellings={**spellings, **inline},
         without_year=field.year_from is not None,
         least=None if field.min is None else bound_of(field.min, field.type),
@@ -233,9 +305,14 @@ def _when(when: When) -> WhenPlan:
     return WhenPlan(cell, _cell_patterns(when.is_ or when.heading))
 
 
-def _stamp(field: str, stamp: Stamp) -> StampPlan:
+def _stamps(stamps: Mapping[str, tuple[Stamp, ...]]) -> tuple[StampSources, ...]:
+    return tuple(tuple(_source(field, one) for one in sources) for field, sources in stamps.items())
+
+
+def _source(field: str, stamp: Stamp) -> StampPlan:
     return StampPlan(
         field,
+        tuple(pattern(text, Kind.TAB) for text in stamp.tab),
         parse_address(stamp.cell) if stamp.cell else None,
         _cell_patterns(stamp.right_of),
         _cell_patterns(stamp.below),
@@ -249,37 +326,64 @@ def _stamp(field: str, stamp: Stamp) -> StampPlan:
     )
 
 
-def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPlan:
-    if block.across:
-        # Several values need a level of their own that names them.
-        depth = len(block.across) + (len(block.value) > 1)
-    else:
-        # `headings = 0` says that there is none, whatever else is said.
-        depth = 0 if block.headings == 0 else block.heading_rows
+def _levels(block: Block) -> tuple[tuple[str, ...], tuple[int, ...]]:
+    """The fields of the heading levels of a cross-tab, and which level each heading row is."""
+    fields: list[str] = []
+    levels: list[int] = []
+    for at, field in enumerate(block.across):
+        if field == PASSED_OVER:
+            levels.append(PASSED)
+            continue
+        # Named twice in turn: its headings are cut over two rows.
+        if not at or block.across[at - 1] != field:
+            fields.append(field)
+        levels.append(len(fields) - 1)
+    # Several values need a level of their own that names them.
+    return tuple(fields), (*levels, len(fields)) if len(block.value) > 1 else tuple(levels)
+
+
+def _block(
+    spec: LayoutSpec, form: Form, path: KeyPath, block: Block, names: HeadingNames
+) -> BlockPlan:
+    # `headings = 0` says that there is none, whatever else is said.
+    depth = 0 if block.headings == 0 else block.heading_rows
+    across, levels = _levels(block) if block.across else ((), tuple(range(depth)))
+    columns = tuple("" if field in NO_FIELD else field for field in block.columns)
+    named = {use.field for use in block_uses(block, path)} | set(block.also)
+    others = {use.field for at, one in form.blocks if at != path for use in block_uses(one, at)}
     return BlockPlan(
         key=".".join(map(str, path)),
+        names=_names(names, block),
+        own_names=frozenset(block.also),
+        stamps=_stamps(block.stamps),
         marks=_marks(spec, form, path, block),
         stamp_labels=_cell_patterns(
             tuple(
                 text
-                for _, stamp in form.stamps.values()
+                for sources in (*(some for _, some in form.stamps.values()), *block.stamps.values())
+                for stamp in sources
                 for text in (*stamp.right_of, *stamp.below, *stamp.labelled)
             )
         ),
         into=block.into or RECORDS,
         tabs=tab_choice(block.tabs) if block.tabs else None,
-        stub=block.stub,
-        across=block.across,
+        # The leading columns of a cross-tab name its rows, whether or not they have headings.
+        stub=block.stub or (tuple(filter(None, columns)) if across else ()),
+        across=across,
+        levels=levels,
         values=block.value,
+        caption=tuple(pattern(text, Kind.CAPTION) for text in block.caption),
+        found_by=_cell_patterns(block.found_by),
         at=parse_address(block.at) if block.at else None,
         named_table=tuple(pattern(text, Kind.TAB) for text in block.named_table),
-        columns=tuple("" if field in NO_FIELD else field for field in block.columns),
-        depth=depth,
+        columns=columns,
+        depth=len(levels),
         under_headings=block.under_headings,
         carry_down=frozenset(block.carry_down),
-        group_row=block.group_row,
+        groups=tuple(GroupPlan(one.field, _cell_patterns(one.named)) for one in block.group_row),
         totals=_cell_patterns(block.totals),
-        ignore=_cell_patterns(block.ignore),
+        ignore=_cell_patterns(tuple(one for one in block.ignore if one)),
+        ignore_unheaded="" in block.ignore,
         skip=_cell_patterns(block.skip),
         ends_at=_cell_patterns(block.ends_at),
         boilerplate=_cell_patterns(spec.boilerplate),
@@ -289,11 +393,22 @@ def _block(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> BlockPl
         repeat=block.repeat,
         keep_blank=block.blank == "keep",
         every_row=block.every_row,
+        first_rows=block.first_rows,
+        visible_only=block.visible_only,
         keep_unknown=block.unknown_headings == "keep",
+        drop_unknown=block.unknown_headings == "leave out",
+        foreign=frozenset(others - named),
+        by_list=bool(across) and any(not one.across for _, one in form.blocks),
         filled={
             use.field: use.what for use in (*shared_uses(spec, form), *block_uses(block, path))
         },
     )
+
+
+def _names(names: HeadingNames, block: Block) -> HeadingNames:
+    """Which field a heading means in a block: what it says itself, then what all say."""
+    own = {normal_form(one.heading): one.field for one in block_namings(block)}
+    return HeadingNames({**names.by_form, **own}) if own else names
 
 
 def _marks(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> tuple[str, ...]:

@@ -21,7 +21,13 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan
-from boreotabula.reading.records.build import LongRecords, build_records, stamps_alone
+from boreotabula.reading.records.build import (
+    HeadingMet,
+    LongRecords,
+    build_records,
+    headings_met,
+    stamps_alone,
+)
 from boreotabula.reading.records.derive import NO_YEAR_REASON, completed, with_parts, without_year
 from boreotabula.reading.records.schema import one_batch, plain_record, records_of
 from boreotabula.reading.roles import Account, Role, RoleMap
@@ -44,8 +50,8 @@ class TabReading:
     roles: RoleMap = field(repr=False)
     form: str = ""
     """The title of the edition that was read, if the layout has editions."""
-    heads: Mapping[str, str] = field(default_factory=dict)
-    """The headings of cross-tabs, of all levels, and a cell that stands under each."""
+    headings: tuple[HeadingMet, ...] = ()
+    """The headings of its cross-tabs, of all levels."""
     totals: TotalsCount = field(default_factory=TotalsCount)
     stamped: tuple[Stamped, ...] = ()
     """The stamps of each table of the tab; most tabs have one set of them."""
@@ -70,7 +76,7 @@ def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
     # What edition it is decides all that follows.
     form, label = form_of(sheet, plan)
     reader = _TabReader(sheet, plan, source)
-    reader.tell(map(Telling, _hidden(sheet)))
+    reader.tell(map(Telling, _hidden(sheet, form)))
     # Rather nothing than read by the wrong edition.
     if form is None:
         reader.tell([Telling(_no_edition(plan), WHOLE, WHOLE)])
@@ -108,7 +114,7 @@ def _no_edition(plan: Plan) -> Finding:
     )
 
 
-def _hidden(sheet: Sheet) -> Iterator[Finding]:
+def _hidden(sheet: Sheet, form: FormPlan | None) -> Iterator[Finding]:
     """What a person does not see in the spreadsheet program is read all the same: said."""
     advice = "Nothing to do, if it belongs to the form; else unhide it and look."
     if sheet.visibility is not Visibility.VISIBLE:
@@ -117,6 +123,9 @@ def _hidden(sheet: Sheet) -> Iterator[Finding]:
             f"this tab is {sheet.visibility.value}; it was read all the same",
             advice,
         )
+    # Where a rule leaves them out, the account tells it.
+    if form and form.blocks and all(one.visible_only for one in form.blocks):
+        return
     for code, hidden, called in (
         (Code.ROWS_HIDDEN, sheet.hidden_rows, sheet.row_called),
         (Code.COLUMNS_HIDDEN, sheet.hidden_columns, sheet.column_called),
@@ -141,7 +150,7 @@ class _TabReader:
         self.sheet, self.plan, self.source = sheet, plan, source
         self.roles = RoleMap(sheet)
         self.batches: dict[str, list[pa.RecordBatch]] = {}
-        self.heads: dict[str, str] = {}
+        self.headings: list[HeadingMet] = []
         self.printed = self.differing = 0
         self.stamped: list[Stamped] = []
         self.blocks: list[ReadBlock] = []
@@ -177,7 +186,7 @@ class _TabReader:
 
     def _read_plain(self, form: FormPlan) -> None:
         """A form without a block: one record, made of its stamps."""
-        stamped = read_stamps(self.sheet, self.plan, form, self.source.around)
+        stamped = read_stamps(self.sheet, self.plan, form.stamps, self.source.around)
         self.tell(stamped.tellings)
         self.stamped.append(stamped)
         batch = plain_record(self.plan, stamped, self.source.file, self.sheet.name)
@@ -205,8 +214,7 @@ class _TabReader:
             text = cell_text(view.cell(*spot))
             roles.give_spots([spot], Role.LEFT_OUT, f"empty: {text}")
         self._check_totals(settled)
-        for head, column in columns.heads.items():
-            self.heads.setdefault(head, view.address(max(place.bottom, 0), column))
+        self.headings += headings_met(view, place, columns, long, self.plan)
         # Captures of a block's own tabs come on top of the stamps that all share.
         values = dict(settled.stamped.values)
         for name, text in (self.source.blocks or {}).get(block.key, {}).items():
@@ -220,8 +228,7 @@ class _TabReader:
 
     def _book(self, read: ReadBlock, roles: RoleMap) -> None:
         """Book the cells that the records of a block hold."""
-        stubs = {*read.block.stub, *([read.block.group_row] if read.block.group_row else [])}
-        again = book_cells(roles, read.batch, read.long, stubs)
+        again = book_cells(roles, read.batch, read.long, read.block.row_names)
         # Two blocks that read one cell double its value.
         if again:
             self.tell([Telling(_read_twice(read.view, read.place, again))])
@@ -230,8 +237,10 @@ class _TabReader:
 
     def _check_totals(self, settled: SettledBlock) -> None:
         """Compare the printed totals with the records."""
-        view, columns, table = settled.view, settled.columns, settled.table
-        totals = check_totals(view, columns, table, self.plan)
+        view = settled.view
+        checked = [(check_totals(view, *one, self.plan), *one) for one in settled.summed]
+        # Whichever agrees is taken to be meant.
+        totals, columns, table = min(checked, key=lambda one: len(one[0].wrong))
         self.printed += totals.count
         self.differing += len(totals.wrong)
         if totals.wrong or totals.flaws:
@@ -292,7 +301,7 @@ class _TabReader:
             UnplacedCells.of_tab(self.roles, file, tab),
             self.roles,
             form.title if form else "",
-            self.heads,
+            tuple(self.headings),
             TotalsCount(self.printed, self.printed - self.differing),
             tuple(self.stamped),
             tuple(self.blocks),

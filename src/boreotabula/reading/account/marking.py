@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+import numpy as np
+
+from boreotabula.reading.cells import is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.roles import Role, RoleMap
@@ -39,6 +42,7 @@ def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows)
         roles.give(table.of(kind), every, Role.UNPLACED, reason)
     _mark_columns(roles, columns, table, headings)
     roles.give(table.where(RowKind.TOTAL), _without_unknown(columns), Role.TOTAL)
+    _mark_groups(roles, columns, table)
     roles.give(table.where(RowKind.LABEL), every, Role.LABEL)
     by_rule: dict[str, list[int]] = {}
     for row, rule in table.rules.items():
@@ -78,6 +82,25 @@ def _mark_columns(
 
 
 _OVER = "a number over the stub, which is found by texts"
+
+
+GROUP_RULE = "group_row"
+"""The rule that leaves out what else stands in a row that names a group: a line number, perhaps."""
+
+
+def _mark_groups(roles: RoleMap, columns: Columns, table: TableRows) -> None:
+    """Rows that name groups: numbers under values are totals of the group."""
+    sheet = roles.sheet
+    valued = set(columns.valued)
+    for row, name in table.groups.items():
+        for column in np.flatnonzero(roles.filled[row, columns.left : columns.right]).tolist():
+            at = column + columns.left
+            if at == name.column:
+                continue  # it is in the records of the group, if there are any
+            if at not in valued:
+                roles.give_spots([(row, at)], Role.LEFT_OUT, GROUP_RULE)
+            elif is_figure(sheet, sheet.rows[row][at]):
+                roles.give_spots([(row, at)], Role.TOTAL)
 
 
 def _figures(roles: RoleMap, rows: Sequence[int], column: int) -> list[int]:

@@ -10,11 +10,12 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern
-from boreotabula.reading.cells import cell_text
+from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.findings import (
     blank_level,
     contradicting,
     fields_missing,
+    level_contradicts,
     nothing_left,
     too_narrow,
     unknown_heading,
@@ -35,7 +36,30 @@ def decide_columns(
     """What each column of the block is, from its left to its right edge, and what is to be said of
     that: a finding counts only if its column holds something below the headings."""
     left, right = _edges(sheet, place, block)
-    return _decided(headings_of(sheet, place, left, right), plan, block)
+    texts = _texts_under_foreign(sheet, place, block, range(left, right))
+    return _decided(headings_of(sheet, place, left, right, texts), plan, block)
+
+
+def _texts_under_foreign(
+    sheet: Sheet, place: Place, block: BlockPlan, columns: range
+) -> frozenset[int]:
+    """The columns of a cross-tab under a heading by which another block knows a field, that hold
+    nothing but texts: where numbers belong, that heading is no value of a level."""
+    if not block.across or not block.foreign:
+        return frozenset()
+    found = {
+        column
+        for _, column, text in sheet.texts(range(max(place.top, 0), place.bottom + 1))
+        if column in columns and block.names.field_of(text) in block.foreign
+    }
+    rows = range(place.bottom + 1, place.end)
+    return frozenset(
+        column
+        for column in found
+        if not any(
+            is_figure(sheet, cell) for row in rows if (cell := sheet.rows[row][column]) != ""
+        )
+    )
 
 
 AboutColumns = tuple[tuple[int, Finding], ...]
@@ -77,10 +101,13 @@ def _decided(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns,
     columns: list[Column] = []
     about: list[tuple[int, Finding]] = []
     taken: dict[str, int] = {}
-    decide = _decide_by_position if block.columns else _decide
     every = headings_over(headings, block)
     for column, heads in enumerate(every, headings.left):
+        by_position = block.columns and (block.is_list or column < headings.start)
+        decide = _decide_by_position if by_position else _decide
         decided, finding = decide(headings, plan, block, column, heads, taken)
+        if block.visible_only and column in headings.hidden:
+            decided, finding = _because(column, Cause.HIDDEN, ColumnKind.IGNORED), None
         if finding is not None:
             about.append((column, finding))
         if decided.kind is ColumnKind.BESIDE:
@@ -103,14 +130,32 @@ def _about_position(
         return
     wrong: dict[int, tuple[str, str]] = {}
     for column, heads in zip(columns.every, every, strict=True):
-        known = plan.names.field_of(heads.joined) if heads.own else None
-        if known and column.field and known != column.field:
-            wrong[column.column] = (column.field, known)
+        # In a cross-tab only the leading columns are named, whose headings reach nowhere.
+        leading = block.is_list or column.column < headings.start
+        texts = ((heads.joined,) if block.is_list else heads.own) if heads.own and leading else ()
+        for text in texts:
+            known = block.names.field_of(text)
+            if known and column.field and known not in (column.field, *block.across):
+                wrong[column.column] = (column.field, known)
     if wrong:
         yield contradicting(headings, block, wrong)
+    if block.across:
+        yield from _about_order(headings, block)
+        return
     named = max((at for at, field in enumerate(block.columns) if field), default=-1) + 1
     if len(columns.every) < named:
         yield too_narrow(headings, block, len(columns.every))
+
+
+def _about_order(headings: Headings, block: BlockPlan) -> Iterator[Finding]:
+    """A text over the stub that names a level: it must be the level of its row."""
+    for at, row in enumerate(headings.levels):
+        level = block.levels[at - len(headings.levels)]
+        for column in range(headings.left, headings.start):
+            cell = headings.rows[row][column - headings.left]
+            field = block.names.field_of(cell_text(cell)) if cell != "" else None
+            if field in block.across and field is not None and block.across.index(field) != level:
+                yield level_contradicts(headings, block, row, column, field, level)
 
 
 def _about_ignoring(headings: Headings, columns: Columns) -> Iterator[Finding]:
@@ -140,25 +185,29 @@ def _decide(
     for stub, at in place.stub:
         if at == column:
             return Column(column, ColumnKind.STUB, stub), None
-    field = _known_field(plan, block, heads)
+    field = _known_field(block, heads, numeric=column not in place.texts)
     # `ignore` never beats a heading that a field knows and lacks: a wide pattern would lose it.
     wanted = field is not None and field not in block.filled and field not in taken
     rule = None if wanted else _matching(block.ignore, heads.texts)
     if rule is not None:
         return Column(column, ColumnKind.IGNORED, why=f"ignore: {rule.text}"), None
-    # Totals come before fields: a pattern that names them is meant, whatever else they match.
-    if _matching(block.totals, heads.texts) is not None:
+    # Nor do totals: a sum that is to be kept has a field of its own.
+    if not wanted and _matching(block.totals, heads.texts) is not None:
         return Column(column, ColumnKind.TOTAL, labels=heads.labels), None
     if field is not None:
         return _beside(place, block, column, field, heads, taken)
     # Only its cells can show whether a column without a heading matters.
     if not heads.own and not (block.is_list and heads.joined):
+        if block.ignore_unheaded:
+            return Column(column, ColumnKind.IGNORED, why='ignore: ""'), None
         return _because(column, Cause.UNHEADED), None  # told if something stands below
     # In a cross-tab, a column of values needs no known heading: all its levels are data.
     if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
         name = heads.joined or heads.own[-1]
         if block.keep_unknown and name not in (*plan.fields, *PROVENANCE, *taken):
             return Column(column, ColumnKind.BESIDE, name), None
+        if block.drop_unknown:
+            return _because(column, Cause.LEFT_OUT, ColumnKind.IGNORED), None
         return _unknown(column, "its heading is not known"), unknown_heading(place, column, heads)
     return _value(place, plan, block, column, heads)
 
@@ -171,7 +220,7 @@ def _value(
         # With one value field there is no level that could name another.
         found = Column(column, ColumnKind.VALUE, block.values[0], heads.labels)
         return found, blank_level(place, block, column, heads)
-    field = plan.names.field_of(cell_text(heads.labels[-1]))
+    field = block.names.field_of(cell_text(heads.labels[-1]))
     if field not in block.values or field is None:
         return _unknown(column, "its heading names none of the values"), unknown_value(
             place, block, column, heads
@@ -218,12 +267,17 @@ def _matching(patterns: Sequence[Pattern], texts: Sequence[str]) -> Pattern | No
     return None
 
 
-def _known_field(plan: Plan, block: BlockPlan, heads: HeadingsOver) -> str | None:
-    """The field a heading means, unless it is one of those that the cross-tab itself fills."""
+def _known_field(block: BlockPlan, heads: HeadingsOver, *, numeric: bool) -> str | None:
+    """The field a heading means, unless it is one of those that the cross-tab itself fills, or over
+    figures one that another block names: in a cross-tab such a heading is a value of a level."""
+    if block.is_list:
+        return block.names.field_of(heads.joined)
     # In a cross-tab a heading that reaches over many columns names none of them.
-    for text in (heads.joined,) if block.is_list else heads.own:
-        field = plan.names.field_of(text)
-        if field is not None and field not in (*block.across, *block.values):
+    for text in heads.own:
+        field = block.names.field_of(text)
+        if field is None or field in (*block.across, *block.values):
+            continue
+        if not (numeric and field in block.foreign):
             return field
     return None
 

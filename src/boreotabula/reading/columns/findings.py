@@ -9,6 +9,7 @@ from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
 from boreotabula.reading.columns.levels import Headings, HeadingsOver
 from boreotabula.reading.findings import Code, Finding, Telling
+from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.texts import counted
@@ -53,7 +54,7 @@ def blank_level(
         return None
     level, field = blank[0]
     at = column - place.left
-    row = max(level + len(place.rows) - block.depth, 0)
+    row = level_row(place.levels, block, level)
     cells = place.rows[row] if place.rows else ()
     # A heading right of it is often the one that was meant to reach over this column, too.
     right = next((n for n, cell in enumerate(cells) if n > at and cell != ""), None)
@@ -88,6 +89,22 @@ def contradicting(
         cell=place.address(place.bottom, column),
         looked_for=field,
         found=heading,
+    )
+
+
+def level_contradicts(
+    place: Headings, block: BlockPlan, row: int, column: int, field: str, level: int
+) -> Finding:
+    """A text over the stub that names another level than the one that its row was read as."""
+    text = one_line(cell_text(place.rows[row][column - place.left]))
+    read_as = block.across[level] if 0 <= level < len(block.across) else "no level"
+    return Finding(
+        Code.HEADING_CONTRADICTS,
+        f"the headings beside “{text}” were read as “{read_as}”, but it names “{field}”",
+        "Bring `across` into the order of the heading rows, top to bottom.",
+        cell=place.address(place.top + row, column),
+        looked_for=read_as,
+        found=text,
     )
 
 
@@ -126,7 +143,8 @@ def fields_missing(
         *(plan.unclaimed & plan.required if block.is_list else ()),
     ]
     for field in expected:
-        if field in block.filled or field in taken:
+        # What other blocks are for is no loss of this one.
+        if field in block.filled or field in taken or field in block.foreign or block.by_list:
             continue
         required = field in plan.required
         yield Finding(

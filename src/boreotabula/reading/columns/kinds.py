@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from enum import Enum, auto
 from functools import cached_property
 
-from boreotabula.layout.headings import normal_form
-from boreotabula.reading.cells import cell_text
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell
 
@@ -36,6 +34,8 @@ class Cause(Enum):
     """Why a column is left out or unknown, where something depends on it; the value says it."""
 
     PASSED_OVER = "columns: no field"
+    LEFT_OUT = "unknown_headings: leave out"
+    HIDDEN = "visible_only"
     UNHEADED = "no heading over it"
     """That it matters shows only in its cells; so does the next."""
     UNNAMED = "no name in `columns`"
@@ -114,17 +114,6 @@ class Columns:
         return tuple(
             tuple(slot.columns[at] for slot in self.slots) for at in range(len(self.block.values))
         )
-
-    @cached_property
-    def heads(self) -> Mapping[str, int]:
-        """The headings over the slots, of all levels, in normal form, and a column under each."""
-        return {
-            normal_form(cell_text(label)): slot.first
-            # The leftmost slot comes last, so that its column is the one that is kept.
-            for slot in reversed(self.slots)
-            for label in slot.labels
-            if label != ""
-        }
 
     @cached_property
     def slots(self) -> tuple[Slot, ...]:

@@ -9,7 +9,7 @@ from itertools import chain
 from boreotabula.layout.addresses import address
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.locate.place import Place
-from boreotabula.reading.plan import BlockPlan
+from boreotabula.reading.plan import PASSED, BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet, Span
 
 
@@ -42,6 +42,12 @@ class Headings:
     left: int
     start: int
     """The first column that is right of all stub columns."""
+    levels: tuple[int, ...]
+    """Which of the rows, counted from `top`, are levels; titles and blank rows may be between."""
+    hidden: frozenset[int]
+    """Columns that nobody sees."""
+    texts: frozenset[int]
+    """Columns that hold nothing but texts below the headings, as far as that was asked."""
     rows: tuple[tuple[Cell, ...], ...]
     width: int
     types: tuple[type, ...]
@@ -60,12 +66,18 @@ class Headings:
         return address(column, row) if self.turned else address(row, column)
 
 
-def headings_of(sheet: Sheet, place: Place, left: int, right: int) -> Headings:
+def headings_of(
+    sheet: Sheet, place: Place, left: int, right: int, texts: frozenset[int] = frozenset()
+) -> Headings:
+    """The heading rows of a place between two columns, as plain values."""
     rows = tuple(tuple(row[left:right]) for row in sheet.rows[place.top : place.bottom + 1])
     return Headings(
         place.top,
         left,
         max(place.last_stub + 1, left),
+        tuple(row - place.top for row in place.levels),
+        frozenset(sheet.hidden_columns),
+        texts,
         rows,
         right - left,
         tuple(map(type, chain.from_iterable(rows))),
@@ -76,7 +88,7 @@ def headings_of(sheet: Sheet, place: Place, left: int, right: int) -> Headings:
 
 
 def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
-    """The headings over each column; the lowest rows, as many as there are levels, count."""
+    """The headings over each column, as far as they reach it; rows that make one level are one."""
     levels = [
         [_own(headings, row, at, cell) for at, cell in enumerate(cells)]
         for row, cells in enumerate(headings.rows)
@@ -85,10 +97,11 @@ def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
     # Else the caption over a cross-tab would reach into its stub.
     start = 0 if block.is_list else headings.start - headings.left
     blank: list[Cell] = [""] * headings.width
-    reached = _reach(levels, start, block.reach_left) if levels else []
-    padded = [*[blank] * (block.depth - len(levels)), *reached]
-    # The lowest rows are the levels: what stands above is a title.
-    kept = padded[-block.depth :] if block.depth else []
+    # What stands above or between the levels is a title, and reaches over nothing.
+    picked = [levels[row] for row in headings.levels]
+    reached = _reach(picked, start, block.reach_left) if picked else []
+    padded = [*[blank] * (block.depth - len(picked)), *reached]
+    kept = _as_levels(padded, block) if block.across else padded
     return [
         HeadingsOver(
             tuple(one_line(cell_text(level[at][0])) for level in levels if level[at][0] != ""),
@@ -96,6 +109,23 @@ def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
         )
         for at in range(headings.width)
     ]
+
+
+def _as_levels(rows: Sequence[Sequence[Cell]], block: BlockPlan) -> list[Sequence[Cell]]:
+    """The headings of each level: its row, or the texts of its rows as one."""
+    numbers = sorted({level for level in block.levels if level != PASSED})
+    by_level = [
+        [row for row, level in zip(rows, block.levels, strict=True) if level == number]
+        for number in numbers
+    ]
+    return [some[0] if len(some) == 1 else list(map(_one_text, *some)) for some in by_level]
+
+
+def _one_text(*cells: Cell) -> Cell:
+    """A heading that is cut over several rows."""
+    filled = [cell for cell in cells if cell != ""]
+    # A year alone in one of the rows stays the number that it is.
+    return filled[0] if len(filled) == 1 else " ".join(map(cell_text, filled))
 
 
 def _own(headings: Headings, row: int, at: int, cell: Cell) -> tuple[Cell, Span | None]:

@@ -55,6 +55,9 @@ def word_in(plan: Plan, text: str) -> str | None:
         return field
     for form in plan.forms:
         for block in form.blocks:
+            own = block.names.field_of(text) if block.own_names else None
+            if own is not None:
+                return own
             for rule, patterns in (("total", block.totals), ("ignored", block.ignore)):
                 if any(one.match(text) is not None for one in patterns):
                     return f"({rule})"
@@ -64,7 +67,7 @@ def word_in(plan: Plan, text: str) -> str | None:
 def label_in(plan: Plan, text: str) -> str | None:
     """The field of the stamp that a layout finds by a label, or by having it beside its cell."""
     for form in plan.forms:
-        for stamp in form.stamps:
+        for stamp in form.sources:
             if any(one.match(text) is not None for one in (*stamp.labels, *stamp.labelled)):
                 return stamp.field
     return None

@@ -8,13 +8,14 @@ from dataclasses import dataclass, replace
 from boreotabula.layout.addresses import address, parse_address
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.columns.levels import headings_of
+from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.roles import Role
 from boreotabula.reading.stamps.read import Stamped
 from boreotabula.reading.tab import ReadBlock, TabReading
 from boreotabula.reading.totals.compare import check_totals
 from boreotabula.reading.values.convert import respelt
+from boreotabula.reading.values.form import NotConvertedError
 from boreotabula.workbooks.sheet import Sheet
 
 Spot = tuple[int, int]
@@ -158,14 +159,17 @@ def _cell_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | N
     spot = read.long.spot(field, at)
     if spot is None:
         return None
-    what = "stub" if field in (*read.block.stub, read.block.group_row) else "value"
+    what = "stub" if field in read.block.row_names else "value"
     return _origin(read, plan, field, what, *spot)
 
 
 def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column: int) -> Origin:
     cell = read.view.cell(row, column)
     text = one_line(cell_text(cell))
-    other = respelt(cell, plan.form(field))
+    try:
+        other = respelt(cell, plan.form(field))
+    except NotConvertedError:  # it is in no record, and said to be so
+        other = cell
     means = "" if other == cell else one_line(cell_text(other))
     spot = (column, row) if read.view.turned else (row, column)
     return Origin(field, what, read.view.address(row, column), spot, text, means)
@@ -181,15 +185,17 @@ def _heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin 
     slot = next(one for one in read.columns.slots if column in one.columns)
     label = slot.labels[level]
     place = read.place
-    headings = headings_of(read.view, place, read.columns.left, read.columns.right)
-    row = headings.top + len(headings.rows) - read.block.depth + level
-    if label == "" or row < 0:
+    row = level_row(place.levels, read.block, level)
+    if label == "":
         return Origin(field, "heading", "", None, "")
+    cut = read.block.levels.count(level) > 1
     step = 1 if read.block.reach_left else -1
     where = column
     while 0 <= where < read.view.width:
         found = read.view.anchor(row, where)
-        if read.view.cell(*found) == label:
+        part = read.view.cell(*found)
+        # Of a heading that is cut over several rows the first part is shown.
+        if part == label or (cut and part != "" and cell_text(part) in cell_text(label)):
             return _origin(read, plan, field, "heading", *found)
         where += step
     return Origin(field, "heading", "", None, one_line(cell_text(label)))

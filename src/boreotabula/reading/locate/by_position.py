@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -9,32 +11,200 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.layout.patterns import first_match
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
+from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.levels import levels_down, levels_up
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet, TableObject
 
 
-def place_at(sheet: Sheet, block: BlockPlan, names: HeadingNames, row: int, column: int) -> Found:
+def place_at(sheet: Sheet, block: BlockPlan, row: int, column: int, area: Frame) -> Found:
     """The place whose top left heading cell is given."""
     if row + max(block.depth, 1) > sheet.height or column >= sheet.width:
         where = sheet.address(row, column)
         return [], [_nothing_there(block, f"nothing stands at {where} or beyond it", where)]
-    stub = _stub_in(sheet, block, names, range(row, row + block.depth), column, sheet.width)
-    place = Place(
-        top=row,
-        bottom=row + block.depth - 1,
-        stub=stub,
-        marks=stub,
-        end=sheet.height,
-        limit=sheet.width,
-        left=column,
-        fixed=True,
-    )
+    columns = range(column + _leading(block), area.columns.stop)
+    levels = levels_down(sheet, block, row, area.rows.stop, columns)
+    place = _by_levels(sheet, block, levels, row, column, area)
     return [place], list(map(Telling, missing_stubs(sheet, block, place)))
 
 
-def by_position(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
+def _leading(block: BlockPlan) -> int:
+    """How many leading columns of a cross-tab are named by position."""
+    return len(block.columns) if block.across else 0
+
+
+def _by_levels(
+    sheet: Sheet, block: BlockPlan, levels: Sequence[int], top: int, left: int, area: Frame
+) -> Place:
+    """The place whose heading levels and left column are known; `top` is its first heading row, of
+    one without headings its first row."""
+    rows = range(min([top, *levels]), max(levels, default=top - 1) + 1)
+    stub = _stub_in(sheet, block, block.names, rows, left, area.columns.stop)
+    return Place(
+        top=rows.start,
+        bottom=rows.stop - 1,
+        stub=stub,
+        marks=stub,
+        end=area.rows.stop,
+        limit=area.columns.stop,
+        left=left,
+        fixed=True,
+        levels=tuple(levels),
+        leading=_leading(block),
+    )
+
+
+def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+    """Every place whose lowest heading row holds all texts of `found_by`, in reading order.
+
+    Side by side each holds them again. The table reaches to the left as far as something stands in
+    the heading row or below it, down to the first blank row.
+    """
+    places: list[Place] = []
+    told: list[Telling] = []
+    best: set[str] = set()
+    for row in area.rows:
+        met: dict[str, int] = {}
+        floor = area.columns.start
+        for column, text in _texts_in(sheet, row, area.columns):
+            name = next((one.text for one in block.found_by if one.match(text) is not None), None)
+            if name is None:
+                continue
+            met.setdefault(name, column)
+            best = max(best, set(met), key=len)
+            if len(met) < len(block.found_by):
+                continue
+            first, met = min(met.values()), {}
+            left = _left_edge(sheet, range(row, area.rows.stop), first, floor)
+            floor = column + 1
+            start = left + len(block.columns)
+            if first < start:
+                told.append(_over_leading(sheet, block, row, first, left))
+                continue
+            # Rows of the table above must not be taken for heading levels of this one.
+            over = [one.bottom + 1 for one in places if one.bottom < row and one.left <= first]
+            free = max([*over, area.rows.start])
+            columns = range(start, area.columns.stop)
+            levels = levels_up(sheet, block, range(free, row + 1), row, columns)
+            places.append(_by_levels(sheet, block, levels, row, left, area))
+    if not places and not told:
+        wanted = ", ".join(one.text for one in block.found_by)
+        seen = ", ".join(sorted(best)) or "none of them"
+        told.append(_nothing_there(block, f"no row holds all of {wanted}", "", wanted, seen))
+    return places, told
+
+
+def _texts_in(sheet: Sheet, row: int, columns: range) -> Iterator[tuple[int, str]]:
+    """Column and text of the filled cells of a row, numbers and dates as they are shown."""
+    for at in np.flatnonzero(sheet.filled[row, columns.start : columns.stop]).tolist():
+        yield at + columns.start, cell_text(sheet.rows[row][at + columns.start])
+
+
+def _left_edge(sheet: Sheet, rows: range, column: int, floor: int) -> int:
+    """The first column of a table of which one column is known: a blank one ends it."""
+    # A remark below the table must not stretch it: the first blank row ends what is looked at.
+    within = sheet.filled[rows.start : rows.stop, floor:]
+    filled: list[bool] = _any_in_row(within).tolist()
+    end = rows.start + (filled.index(False) if False in filled else len(rows))
+    used: list[bool] = np.logical_or.reduce(sheet.filled[rows.start : end]).tolist()
+    while column > floor and used[column - 1]:
+        column -= 1
+    return column
+
+
+def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+    """The table below a caption, which stands in the first row of the area: its columns are named
+    by position. The caption may stand in the corner of the table itself."""
+    start = area.rows.start
+    found = _under(sheet, block, area, start + 1)
+    corner = _under(sheet, block, area, start)
+    if corner is not None and corner.top == start and block.across:
+        beside = _right_of(sheet, corner, area)
+        under = _right_of(sheet, found, area) if found else 0
+        # In the corner it has as many headings beside it as the row below has cells.
+        if found is None or (not found.bare and beside >= max(under, 1)):
+            found = corner
+    if found is None:
+        where = sheet.address(start, area.columns.start)
+        why = f"no table stands below the caption in {sheet.row_called(start)}"
+        return [], [_nothing_there(block, why, where)]
+    columns = range(found.left + _leading(block), area.columns.stop)
+    levels: tuple[int, ...] = ()
+    if found.bare:
+        rows = range(found.top, found.bottom + 1)
+        levels = levels_up(sheet, block, rows, found.bottom, columns)
+    elif block.depth:
+        levels = levels_down(sheet, block, found.top, area.rows.stop, columns)
+    return [_by_levels(sheet, block, levels, min(levels, default=found.top), found.left, area)], []
+
+
+@dataclass(frozen=True)
+class _Under:
+    """Where the table below a caption begins: its left column, the first and last row that can hold
+    headings, and whether its leading columns have none (`bare`)."""
+
+    left: int
+    top: int
+    bottom: int
+    bare: bool
+
+
+def _under(sheet: Sheet, block: BlockPlan, area: Frame, start: int) -> _Under | None:
+    """The table that begins in a row of an area or below it.
+
+    The first row with a filled leading column is the first below the headings, if as many rows as
+    there are levels stand above it; else these columns have headings, and it is one of their rows.
+    """
+    columns = area.columns
+    within = sheet.filled[start : area.rows.stop, columns.start : columns.stop]
+    counts = np.count_nonzero(within, axis=1)
+    # Lines alone between caption and table, of the unit perhaps, do not tell where it begins.
+    wide = [row for row in _first_rows(counts, block.depth) if counts[row] > 1]
+    if not wide:
+        return None
+    left = int(within[wide].any(axis=0).argmax())
+    number = _leading(block)
+    if not number:
+        top = start + wide[0]
+        return _Under(columns.start + left, top, top, bare=False)
+    right = _any_in_row(within[:, left + number :])
+    leading = _any_in_row(within[:, left : left + number])
+    # A line alone above the headings names no row.
+    leading[: int(right.argmax())] = False
+    if not leading.any():
+        return None
+    named = int(leading.argmax())
+    above = np.flatnonzero(right[:named]).tolist()
+    bare = len(above) >= block.depth
+    top, bottom = (above[0] if above else named), (above[-1] if bare else named)
+    return _Under(columns.start + left, start + top, start + bottom, bare)
+
+
+def _any_in_row(filled: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which rows hold anything."""
+    return np.logical_or.reduce(filled, axis=1)  # type: ignore[no-any-return]
+
+
+def _first_rows(counts: NDArray[np.integer[Any]], depth: int) -> list[int]:
+    """The filled rows of a table down to a blank one, and past it where too few came before."""
+    rows: list[int] = []
+    for row, count in enumerate(counts.tolist()):
+        if count:
+            rows.append(row)
+        elif len(rows) > depth:
+            break
+    return rows
+
+
+def _right_of(sheet: Sheet, found: _Under, area: Frame) -> int:
+    """How many columns the first row of a table fills."""
+    return int(np.count_nonzero(sheet.filled[found.top, found.left + 1 : area.columns.stop]))
+
+
+def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     """A block whose columns are named by position, and whose place is not given.
 
     It begins with the row that holds most headings of these fields, in the column where the first
@@ -46,10 +216,31 @@ def by_position(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
         return [], [_nothing_there(block, "nothing stands on this tab", "")]
     filled = sheet.filled
     # Headings tell the place better than widths do: cover rows can be wide as well.
-    row = _heading_row(sheet, block, names) if block.depth else None
+    row = _heading_row(sheet, block, block.names) if block.depth else None
+    if block.across:
+        return _by_leading_heading(sheet, block, row, area)
     if row is None:
         row = _first_wide_row(filled.sum(axis=1), len(block.columns))
-    return place_at(sheet, block, names, row, int(filled[row:].any(axis=0).argmax()))
+    return place_at(sheet, block, row, int(filled[row:].any(axis=0).argmax()), area)
+
+
+def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: Frame) -> Found:
+    """A cross-tab by position, some of whose leading columns have a heading by which it is found;
+    `row` is the first that could be one of its heading rows."""
+    if row is None:
+        wanted = ", ".join(filter(None, block.columns))
+        why = "no heading over the leading columns of the cross-tab is known"
+        return [], [_nothing_there(block, why, "", wanted, "none of them")]
+    known = [
+        (at, column - block.columns.index(field))
+        for at in range(row, min(row + block.depth, sheet.height))
+        for _, column, text in sheet.texts(range(at, at + 1))
+        if (field := block.names.field_of(text)) and field in block.columns
+    ]
+    lowest, left = known[-1][0], max(known[-1][1], 0)
+    columns = range(left + len(block.columns), area.columns.stop)
+    levels = levels_up(sheet, block, range(area.rows.start, lowest + 1), lowest, columns)
+    return [_by_levels(sheet, block, levels, lowest, left, area)], []
 
 
 def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | None:
@@ -82,7 +273,7 @@ def _first_wide_row(widths: NDArray[np.integer[Any]], named: int) -> int:
     return row
 
 
-def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
+def table_places(sheet: Sheet, block: BlockPlan) -> Found:
     """The table objects whose names match."""
     chosen = [one for one in sheet.tables if first_match(block.named_table, one.name) is not None]
     # Named, but not there: said with what is there instead.
@@ -92,7 +283,7 @@ def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
         why = f"no table object of this tab matches {wanted}"
         return [], [_nothing_there(block, why, "", wanted, seen)]
     places = [
-        _table_place(sheet, block, names, one)
+        _table_place(sheet, block, one)
         for one in chosen
         # An object can lie beyond the last filled cell: then it is blank.
         if one.top + one.heading_rows <= sheet.height and one.left < sheet.width
@@ -104,7 +295,7 @@ def table_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     return places, missing
 
 
-def _table_place(sheet: Sheet, block: BlockPlan, names: HeadingNames, table: TableObject) -> Place:
+def _table_place(sheet: Sheet, block: BlockPlan, table: TableObject) -> Place:
     """The frame of a table object; upper heading levels stand above it."""
     top = table.top
     # Table objects have one heading row; further levels can only stand above them.
@@ -112,7 +303,7 @@ def _table_place(sheet: Sheet, block: BlockPlan, names: HeadingNames, table: Tab
     bottom = top + table.heading_rows - 1
     end = min(table.bottom + 1, sheet.height)
     rows = range(first, bottom + 1)
-    stub = _stub_in(sheet, block, names, rows, table.left, table.right + 1)
+    stub = _stub_in(sheet, block, block.names, rows, table.left, table.right + 1)
     return Place(
         top=first,
         bottom=bottom,
@@ -122,6 +313,8 @@ def _table_place(sheet: Sheet, block: BlockPlan, names: HeadingNames, table: Tab
         limit=min(table.right + 1, sheet.width),
         left=table.left,
         fixed=True,
+        levels=tuple(range(max(bottom - block.depth + 1, first), bottom + 1)),
+        leading=_leading(block),
         # The workbook itself says which rows are totals: no pattern is needed.
         totals_from=table.bottom + 1 - table.totals_rows if table.totals_rows else None,
     )
@@ -145,6 +338,21 @@ def _stub_in(
             if field in block.stub and field is not None and left <= column < limit:
                 found.setdefault(field, column)
     return found
+
+
+def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: int) -> Telling:
+    """A heading of the cross-tab stands over a column that `columns` names."""
+    heading, where = cell_text(sheet.rows[row][first]), sheet.address(row, first)
+    finding = Finding(
+        Code.BLOCK_NOT_FOUND,
+        f"“{heading}” in {where} stands over column {first - left + 1} of the table, but `columns`"
+        f" names {len(block.columns)} columns left of the cross-tab; nothing was read from it",
+        "Look whether a column is lacking on this tab; if not, name as many columns as there are.",
+        cell=where,
+        looked_for=f"{len(block.columns)} columns left of “{heading}”",
+        found=str(first - left),
+    )
+    return Telling(finding, WHOLE, WHOLE)
 
 
 def _nothing_there(

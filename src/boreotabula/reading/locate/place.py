@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from boreotabula.reading.findings import Code, Finding, Telling
+from boreotabula.reading.locate.captions import Caption
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet
 
@@ -34,6 +35,12 @@ class Place:
     """Rows inside the block that repeat headings: of all levels, or the lowest alone."""
     totals_from: int | None = None
     """The first row that a table object sets apart for its totals."""
+    levels: tuple[int, ...] = ()
+    """The heading row of each level, top to bottom; others may stand between them."""
+    leading: int = 0
+    """So many columns from `left` on are named by position."""
+    caption: Caption | None = None
+    """What names the table."""
 
     @property
     def depth(self) -> int:
@@ -41,9 +48,14 @@ class Place:
         return self.bottom - self.top + 1
 
     @property
+    def first(self) -> int:
+        """The first row that belongs to it: that of its caption, if it has one."""
+        return self.top if self.caption is None else min(self.caption.row, self.top)
+
+    @property
     def last_stub(self) -> int:
         """The rightmost stub column; the column before `left` if there is none."""
-        return max(self.stub.values(), default=self.left - 1)
+        return max([self.left + self.leading - 1, *self.stub.values()])
 
     @property
     def last_mark(self) -> int:
@@ -85,7 +97,7 @@ def _bounded(place: Place, places: Sequence[Place]) -> Place:
             # The next one to the left keeps its columns: this one does not grow over them.
             fixed = True
     below = [
-        other.top
+        other.first
         for other in places
         if other is not place
         and other.top > place.bottom

@@ -2,25 +2,108 @@
 
 from __future__ import annotations
 
-from boreotabula.layout.headings import HeadingNames
-from boreotabula.reading.locate.by_position import by_position, place_at, table_places
-from boreotabula.reading.locate.place import Found
+from collections.abc import Sequence
+from dataclasses import replace
+
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
+from boreotabula.reading.locate.by_position import (
+    below_caption,
+    by_position,
+    found_by,
+    place_at,
+    table_places,
+)
+from boreotabula.reading.locate.captions import below, captions_of, whole
+from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.place import Found, Place
 from boreotabula.reading.locate.search import only_place, repeated_places
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet
 
 
-def find_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
-    """Where a block stands: one place, several if it repeats, none if it is not there."""
+def find_places(sheet: Sheet, block: BlockPlan, captions: Sequence[Spot] = ()) -> Found:
+    """Where a block stands: one place, several if it repeats, none if it is not there.
+
+    `captions` are those of all blocks of the sheet: the table of each ends before the next one.
+    """
+    if not block.caption:
+        return _the_only(sheet, block, *_places_in(sheet, block, whole(sheet)))
+    own = captions_of(sheet, block)
+    if not own:
+        return [], [_no_caption(block)]
+    found: list[Place] = []
+    tellings: list[Telling] = []
+    for caption in own:
+        places, told = _places_in(sheet, block, below(sheet, caption, captions))
+        # What else is below a caption needs one of its own.
+        found += [replace(one, caption=caption) for one in places[:1]]
+        tellings += told
+    return _the_only(sheet, block, found, tellings)
+
+
+def texts_met(sheet: Sheet, block: BlockPlan) -> bool:
+    """Whether any of the texts by which a block is found stands on a sheet; never of one that is
+    found by its place alone."""
+    if block.caption and captions_of(sheet, block):
+        return True
+    if block.found_by:
+        shown = {cell_text(cell) for cells in sheet.rows for cell in cells if cell != ""}
+        return any(one.match(text) is not None for one in block.found_by for text in shown)
+    wanted = frozenset(block.marks) | frozenset(filter(None, block.columns))
+    known = block.names.fields_in({text for _, _, text in sheet.texts()})
+    return not wanted.isdisjoint(known.values())
+
+
+def _places_in(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+    """The places of a block in a part of the sheet."""
     # What says most exactly where a table is comes first.
     if block.named_table:
-        return table_places(sheet, block, names)
+        return table_places(sheet, block)
     if block.at is not None:
         # The address is that of the sheet as a person sees it.
         row, column = block.at if not sheet.turned else block.at[::-1]
-        return place_at(sheet, block, names, row, column)
+        return place_at(sheet, block, row, column, area)
+    if block.found_by:
+        return found_by(sheet, block, area)
     if block.columns:
-        return by_position(sheet, block, names)
-    if block.repeat:
-        return repeated_places(sheet, block, names)
-    return only_place(sheet, block, names)
+        return (below_caption if block.caption else by_position)(sheet, block, area)
+    # One place below each caption: there nothing repeats.
+    if block.repeat and not block.caption:
+        return repeated_places(sheet, block, area)
+    return only_place(sheet, block, area)
+
+
+def _the_only(sheet: Sheet, block: BlockPlan, places: list[Place], told: list[Telling]) -> Found:
+    """Of several places the first, and a finding for the others, unless the block repeats."""
+    if block.repeat or block.named_table or len(places) < 2:
+        return places, told
+    first, second = (sheet.address(max(one.first, 0), one.left) for one in places[:2])
+    finding = Finding(
+        Code.BLOCK_FOUND_TWICE,
+        f"the block stands in {len(places)} places: the table at {first} was read, those from"
+        f" {second} on were not",
+        "If all of them belong to the form, write `repeat = true` into [block]; else make more"
+        " exact what it is found by, or say which one with `at`.",
+        cell=second,
+        looked_for="one table",
+        found=f"{len(places)} tables",
+    )
+    # What is below the second must not become records of the first.
+    below_it = [one.first for one in places[1:] if one.first > places[0].bottom]
+    rows = range(max(places[1].first, 0), sheet.height)
+    only = replace(places[0], end=min([places[0].end, *below_it]))
+    return [only], [*told, Telling(finding, rows, WHOLE, lapses=True)]
+
+
+def _no_caption(block: BlockPlan) -> Telling:
+    wanted = ", ".join(one.text for one in block.caption)
+    finding = Finding(
+        Code.BLOCK_NOT_FOUND,
+        f"no cell of this tab matches the caption {wanted}, so nothing was read from the table",
+        "Compare the text over the table with the pattern of `caption`; if this tab is no such"
+        " form, leave it out in [tabs].",
+        looked_for=wanted,
+        found="no such text",
+    )
+    return Telling(finding, WHOLE, WHOLE)

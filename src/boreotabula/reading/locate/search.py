@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from boreotabula.layout.headings import HeadingNames, normal_form
+from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
+from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.levels import levels_up
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
@@ -39,10 +41,10 @@ class _Window:
         return len(self.fields), len({hit.field for hit in self.hits if hit.row == self.row})
 
 
-def only_place(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
-    """The one place that holds most of the headings."""
+def only_place(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+    """The one place in a part of the sheet that holds most of the headings."""
     depth = max(block.depth, 1)
-    windows = list(_windows(list(_hits(sheet, block, names)), depth))
+    windows = list(_windows(list(_hits(sheet, block, area)), depth))
     # Of equal windows the upper one: forms carry their headings above, and copies below.
     best = max(windows, key=lambda one: (one.rank, -one.row), default=None)
     if best is None or not _enough(best, block):
@@ -51,13 +53,14 @@ def only_place(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     right = max(marks.values())
     # The same heading further right begins a table beside this one: its columns are not ours.
     limit = min((hit.column for hit in twice if hit.column > right + 1), default=None)
-    rows = _heading_rows(sheet, best, marks, block)
-    place = _place(sheet, block, marks, rows, sheet.width if limit is None else limit)
+    rows = _heading_rows(sheet, best, marks, block, area)
+    part = area if limit is None else Frame(area.rows, range(area.columns.start, limit))
+    place = _place(block, marks, rows, part)
     others = list(_others(windows, best, place))
     copies = _copies(sheet, block, place, others)
     # Headings that only come again belong to this table; other ones are a second table.
     second = [one for one in others if not copies & {hit.row for hit in one.hits}]
-    tops = {one: _top(sheet, one, block) for one in second}
+    tops = {one: _top(sheet, one, block, area) for one in second}
     # What is below the headings of another table must not become records of this one.
     end = min((top for one, top in tops.items() if one.row > place.bottom), default=place.end)
     told = [
@@ -86,10 +89,10 @@ def only_place(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
     return [replace(place, end=end, copies=copies)], told
 
 
-def repeated_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Found:
+def repeated_places(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     """Every place that holds the headings, stacked or side by side, row by row."""
     depth = max(block.depth, 1)
-    windows = list(_windows(list(_hits(sheet, block, names)), depth))
+    windows = list(_windows(list(_hits(sheet, block, area)), depth))
     places: list[Place] = []
     told: list[Telling] = []
     for window in windows:
@@ -114,8 +117,8 @@ def repeated_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Foun
                 continue
             # Rows of the table above must not be taken for heading levels of this one.
             above = None if before is None else places[before]
-            found = _heading_rows(sheet, part, marks, block, above)
-            place = _place(sheet, block, marks, found, sheet.width)
+            found = _heading_rows(sheet, part, marks, block, area, above)
+            place = _place(block, marks, found, area)
             places.append(place)
             told += map(Telling, (*missing_stubs(sheet, block, place), *found.doubt))
     if not places:
@@ -126,18 +129,27 @@ def repeated_places(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Foun
 
 @dataclass(frozen=True)
 class _HeadingRows:
-    """First and last heading row of a place, and what is doubtful about them."""
+    """First and last heading row of a place, the row of each level, and what is doubtful about
+    them."""
 
     top: int
     bottom: int
+    levels: tuple[int, ...] = ()
     doubt: tuple[Finding, ...] = ()
 
 
-def _place(
-    sheet: Sheet, block: BlockPlan, marks: Mapping[str, int], rows: _HeadingRows, limit: int
-) -> Place:
+def _place(block: BlockPlan, marks: Mapping[str, int], rows: _HeadingRows, area: Frame) -> Place:
     stub = {field: column for field, column in marks.items() if field in block.stub}
-    return Place(rows.top, rows.bottom, stub, marks, sheet.height, limit, min(marks.values()))
+    return Place(
+        rows.top,
+        rows.bottom,
+        stub,
+        marks,
+        area.rows.stop,
+        area.columns.stop,
+        min(marks.values()),
+        levels=rows.levels,
+    )
 
 
 def _enough(window: _Window, block: BlockPlan) -> bool:
@@ -255,12 +267,44 @@ def _side_by_side(window: _Window) -> Iterator[_Window]:
         yield _Window(min(one.row for one in group), tuple(group))
 
 
-def _hits(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> Iterator[_Hit]:
+def _hits(sheet: Sheet, block: BlockPlan, area: Frame) -> Iterator[_Hit]:
+    names = block.names
     # Each text is looked up once: most of a sheet's texts repeat, and are no headings.
     known = names.fields_in({text for _, _, text in sheet.texts()})
+    joined = _last_parts(block) if block.is_list and block.depth > 1 else {}
     for row, column, text in sheet.texts():
+        if row not in area.rows or column not in area.columns:
+            continue
         if text in known and known[text] in block.marks:
             yield _Hit(row, column, known[text])
+        elif joined and normal_form(text) in joined:
+            # The field is known by several levels as one: those above must be there, too.
+            whole = " / ".join((*_texts_above(sheet, row, column, block.depth), text))
+            field = names.field_of(whole)
+            if field in block.marks and field is not None:
+                yield _Hit(row, column, field)
+
+
+def _last_parts(block: BlockPlan) -> frozenset[str]:
+    """The lowest headings of the fields that are known by headings of several levels."""
+    marks = frozenset(block.marks)
+    every = block.names.by_form.items()
+    return frozenset(form.rpartition(" / ")[2] for form, field in every
+                     if field in marks and " / " in form)  # fmt: skip
+
+
+def _texts_above(sheet: Sheet, row: int, column: int, depth: int) -> list[str]:
+    """The headings that reach over a cell from the rows above it, top to bottom: of each row its
+    own, or the next filled one to the left."""
+    texts: list[str] = []
+    for above in range(max(row - depth + 1, 0), row):
+        spot = sheet.anchor(above, column)
+        cell = sheet.cell(*spot) if spot != (above, column) else ""
+        left = (at for at in range(column, -1, -1) if sheet.rows[above][at] != "")
+        cell = cell or sheet.rows[above][next(left, column)]
+        if cell != "":
+            texts.append(cell_text(cell))
+    return texts
 
 
 def _windows(hits: Sequence[_Hit], depth: int) -> Iterator[_Window]:
@@ -283,7 +327,30 @@ def _heading_rows(
     window: _Window,
     marks: Mapping[str, int],
     block: BlockPlan,
+    area: Frame,
     before: Place | None = None,
+) -> _HeadingRows:
+    """The heading rows, and which of them is which level."""
+    # Levels have no heading over the stub: they show only right of it.
+    right = max(marks.values()) + 1
+    found = _first_and_last(sheet, window, marks, block, area, before)
+    floor = found.top
+    while floor > area.rows.start and not (
+        before and (floor - 1 <= before.bottom or _is_row_of(sheet, block, before, floor - 1))
+    ):
+        floor -= 1
+    rows = range(floor, found.bottom + 1)
+    levels = levels_up(sheet, block, rows, found.top, range(right, area.columns.stop))
+    return replace(found, top=min([found.top, *levels]), levels=levels)
+
+
+def _first_and_last(
+    sheet: Sheet,
+    window: _Window,
+    marks: Mapping[str, int],
+    block: BlockPlan,
+    area: Frame,
+    before: Place | None,
 ) -> _HeadingRows:
     """First and last heading row.
 
@@ -295,20 +362,20 @@ def _heading_rows(
     depth, under = max(block.depth, 1), block.under_headings
     top = min(hit.row for hit in window.hits)
     bottom = max(_merged_bottom(sheet, hit.row, hit.column) for hit in window.hits)
-    wanting = depth - (bottom - top + 1)
+    # Levels have no heading over the stub: they show only right of it.
+    right = max(marks.values()) + 1
+    wanting = depth - _spanned(sheet, block, range(top, bottom + 1), right)
     # The headings that were found already span all levels, or more.
     if wanting <= 0:
         doubt = (_too_deep(sheet, top, bottom, depth, marks),) if wanting else ()
-        return _HeadingRows(top, bottom, doubt)
-    # Levels have no heading over the stub: they show only right of it.
-    right = max(marks.values()) + 1
+        return _HeadingRows(top, bottom, doubt=doubt)
     below = 0
     while below < wanting + under and _continues(sheet, bottom + below + 1, marks, right):
         below += 1
     # Rows of units are no level, though they look like one.
     below = max(below - under, 0)
     room = 0
-    while room < min(wanting, top) and not (
+    while room < min(wanting, top - area.rows.start) and not (
         before and _is_row_of(sheet, block, before, top - room - 1)
     ):
         room += 1
@@ -319,7 +386,19 @@ def _heading_rows(
     if below and above and below + above > wanting:
         return _doubtful_rows(sheet, top, bottom, wanting, right)
     below = min(below, wanting)
+    # A blank row may set the lower levels apart, if they are not above.
+    if not below and not above and block.across and _continues(sheet, bottom + 2, marks, right):
+        below = 2 if bottom + 2 < sheet.height and not sheet.filled[bottom + 1].any() else 0
+        return _HeadingRows(top, bottom + below)
     return _HeadingRows(top - min(wanting - below, room), bottom + below)
+
+
+def _spanned(sheet: Sheet, block: BlockPlan, rows: range, right: int) -> int:
+    """How many levels some rows hold, in which headings by which a place is found stand."""
+    if not block.across:
+        return len(rows)
+    # A row that names the stub alone is no level of the cross-tab.
+    return max(sum(_filled_right(sheet, row, right) for row in rows), 1)
 
 
 def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int) -> _HeadingRows:
@@ -336,7 +415,7 @@ def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int
         " over all heading rows.",
         cell=sheet.address(rows[0], right),
     )
-    return _HeadingRows(*rows, (finding,))
+    return _HeadingRows(*rows, doubt=(finding,))
 
 
 def _too_deep(sheet: Sheet, top: int, bottom: int, depth: int, stub: Mapping[str, int]) -> Finding:
@@ -372,9 +451,9 @@ def _count_right(sheet: Sheet, row: int, right: int) -> int:
     return len(cells) - list(cells).count("")
 
 
-def _top(sheet: Sheet, window: _Window, block: BlockPlan) -> int:
+def _top(sheet: Sheet, window: _Window, block: BlockPlan, area: Frame) -> int:
     """The first heading row of a place that is not read."""
-    return _heading_rows(sheet, window, _columns(window)[0], block).top
+    return _heading_rows(sheet, window, _columns(window)[0], block, area).top
 
 
 def _others(windows: Sequence[_Window], best: _Window, place: Place) -> Iterator[_Window]:

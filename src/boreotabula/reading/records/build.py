@@ -12,9 +12,10 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from boreotabula.layout.addresses import column_letters
-from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.findings import Code, Finding, Spot, Telling
+from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import TableRows
@@ -138,7 +139,8 @@ def build_records(
     for field, values in grid.values.items():
         build.values(field, values)
     for level, field in enumerate(block.across):
-        build.headings(field, _heads(columns, level, plan.form(field)), place.top + level, columns)
+        row = level_row(place.levels, block, level)
+        build.headings(field, _heads(columns, level, plan.form(field)), row, columns)
     for field, stub in table.stub.items():
         build.by_row(field, stub.cells, stub.rows, stub.columns)
     for field, column in columns.by_row.items():
@@ -431,12 +433,52 @@ class _Heads:
 
 @lru_cache(maxsize=512)
 def _heads(columns: Columns, level: int, form: ValueForm) -> _Heads:
-    labels = tuple(_single(slot.labels[level]) for slot in columns.slots)
+    labels = tuple(slot.labels[level] for slot in columns.slots)
     return _Heads(labels, convert(labels, form))
 
 
-def _single(cell: Cell) -> Cell:
-    return one_line(cell) if isinstance(cell, str) else cell
+@dataclass(frozen=True)
+class HeadingMet:
+    """A heading of a cross-tab as its records have it: of which field, a cell under it, and in how
+    many records."""
+
+    field: str
+    text: str
+    cell: str
+    records: int
+
+
+def headings_met(
+    sheet: Sheet, place: Place, columns: Columns, long: LongRecords, plan: Plan
+) -> list[HeadingMet]:
+    """The different headings of each level of a block."""
+    found: list[HeadingMet] = []
+    of_slot = np.bincount(long.slot_of, minlength=len(columns.slots))
+    row = max(place.bottom, 0)
+    for level, field in enumerate(columns.block.across):
+        texts, which, firsts = _different(columns, level, plan.form(field))
+        counts = np.bincount(which, of_slot, minlength=len(texts)).astype(np.int64).tolist()
+        found += [
+            HeadingMet(field, text, sheet.address(row, column), records)
+            for text, column, records in zip(texts, firsts, counts, strict=True)
+            if text
+        ]
+    return found
+
+
+@lru_cache(maxsize=512)
+def _different(
+    columns: Columns, level: int, form: ValueForm
+) -> tuple[tuple[str, ...], NDArray[np.intp], tuple[int, ...]]:
+    """The different texts of a level, which of them each slot has, and the first column of each."""
+    heads = _heads(columns, level, form)
+    # What the records hold: other spellings that the layout knows are none here.
+    values = heads.done.values.to_pylist() if form.kind == "text" else heads.labels
+    texts = [cell_text("" if one is None else one) for one in values]
+    numbers = {text: at for at, text in enumerate(dict.fromkeys(texts))}
+    which = np.array([numbers[text] for text in texts], np.intp)
+    firsts = [columns.slots[texts.index(text)].first for text in numbers]
+    return tuple(numbers), which, tuple(firsts)
 
 
 def _one_cell(sheet: Sheet, misfit: Misfit, field: str, form: ValueForm) -> Finding:

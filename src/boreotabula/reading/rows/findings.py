@@ -34,6 +34,8 @@ def about_lines(
     ):
         if rows := table.of(kind):
             yield Telling(about(sheet, columns, rows), rows, within)
+    if not place.depth and (rows := table.of(RowKind.HEADING)):
+        yield Telling(_heading_row(sheet, columns, rows[0]))
     yield from _without_values(sheet, columns, table)
     yield from map(Telling, _groupless(sheet, columns, table))
     yield from _groups_doubtful(sheet, columns, table)
@@ -52,6 +54,36 @@ def about_lines(
 
 def _first_filled(sheet: Sheet, row: int, columns: Sequence[int]) -> int:
     return next((at for at in columns if sheet.rows[row][at] != ""), columns[0])
+
+
+def _heading_row(sheet: Sheet, columns: Columns, row: int) -> Finding:
+    """A row of headings where the layout says that there is none."""
+    fields = {one.column: one.field for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)}
+    known = {at: columns.block.names.field_of(cell_text(sheet.rows[row][at])) for at in fields}
+    wrong = [at for at, field in known.items() if field is not None and field != fields[at]]
+    column = wrong[0] if wrong else _first_filled(sheet, row, list(fields))
+    text = cell_text(sheet.rows[row][column])
+    where = sheet.address(row, column)
+    if wrong:
+        return Finding(
+            Code.HEADING_CONTRADICTS,
+            f"{sheet.row_called(row)} holds headings, though the layout says `headings = 0`, and"
+            f" “{text}” is that of “{known[column]}”; it was read as “{fields[column]}”",
+            "Bring `columns` into the order of the file, or find such files by their headings in a"
+            " block of their own.",
+            cell=where,
+            looked_for=fields[column],
+            found=text,
+        )
+    return Finding(
+        Code.HEADING_ROW_MET,
+        f"{sheet.row_called(row)} (“{text}”) holds headings, though the layout says"
+        " `headings = 0`; it makes no record",
+        "Nothing to do if it is one; if it is a record, look why its cells are all texts.",
+        cell=where,
+        looked_for="a record",
+        found=text,
+    )
 
 
 def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
@@ -122,17 +154,18 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
     text = cell_text(sheet.rows[rows[0]][column])
     verb = "has" if len(rows) == 1 else "have"
     # Where groups have rows of their own, such a row is likelier a spoilt group.
-    if block.group_row:
+    if block.groups:
+        group = block.groups[-1].field
         called = sheet.rows_called(rows)
         yield Telling(
             Finding(
                 Code.ROW_UNCLEAR,
                 f"{called} (“{text}”) {verb} no values, but other cells besides the"
-                f" first, so it names no “{block.group_row}”; the rows below keep the group before",
-                "If it is the name of a group, clear the other cells; if it is a line without"
-                " values, there is nothing to do.",
+                f" first, so it names no “{group}”; the rows below keep the group before",
+                "If it is the name of a group, clear the other cells, or list it in `named` of"
+                " `group_row`; if it is a line without values, there is nothing to do.",
                 cell=sheet.address(rows[0], column),
-                looked_for=f"values, or the name of a {block.group_row} alone",
+                looked_for=f"values, or the name of a {group} alone",
                 found=text,
             ),
             rows,
@@ -169,12 +202,17 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
     told = table.of(RowKind.RECORD, RowKind.GROUP) if table.of(RowKind.GROUP) else []
     # A group without a line below it names nothing: one of the two is a line, perhaps.
     for row, after in pairwise(told):
-        if table.kind(row) == table.kind(after) == RowKind.GROUP:
+        # An outer group may well be followed by the first one in it.
+        if not (row in table.groups and after in table.groups):
+            continue
+        level = table.groups[row].level
+        if level >= table.groups[after].level:
+            field = columns.block.groups[level].field
             yield Telling(
                 Finding(
                     Code.GROUP_DOUBTFUL,
                     f"{sheet.row_called(row)} and {sheet.row_called(after)} both look like"
-                    f" the name of a “{columns.block.group_row}”; the lower one was taken, but it"
+                    f" the name of a “{field}”; the lower one was taken, but it"
                     " may be a line without values",
                     "Fill a value of the line (zero, perhaps), or clear the row that is no group.",
                     cell=sheet.address(after, columns.left),
@@ -188,19 +226,20 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
 
 def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """Records above the first row that names a group."""
-    group_row = columns.block.group_row
-    if not group_row or table.stub[group_row].filled.all():
-        return
-    row = int(table.record_rows[~table.stub[group_row].filled][0])
-    yield Finding(
-        Code.GROUP_MISSING,
-        f"no row above {sheet.row_called(row)} names its “{group_row}”; the field is empty"
-        " in its records",
-        "Write the name of the group into a row of its own above the lines.",
-        cell=sheet.address(row, columns.left),
-        looked_for=group_row,
-        found="no such row",
-    )
+    for group in columns.block.groups:
+        filled = table.stub[group.field].filled
+        if filled.all():
+            continue
+        row = int(table.record_rows[~filled][0])
+        yield Finding(
+            Code.GROUP_MISSING,
+            f"no row above {sheet.row_called(row)} names its “{group.field}”; the field is empty"
+            " in its records",
+            "Write the name of the group into a row of its own above the lines.",
+            cell=sheet.address(row, columns.left),
+            looked_for=group.field,
+            found="no such row",
+        )
 
 
 def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:

@@ -9,12 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.layout.patterns import Pattern
-from boreotabula.reading.cells import cell_text
+from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.place import Place
-from boreotabula.reading.plan import BlockPlan
+from boreotabula.reading.plan import BlockPlan, GroupPlan
 from boreotabula.reading.rows.table_rows import (
+    GroupName,
     Kinds,
     RowKind,
     Rule,
@@ -23,7 +24,6 @@ from boreotabula.reading.rows.table_rows import (
     TableRows,
     carried_columns,
     of_kind,
-    single,
 )
 from boreotabula.workbooks.sheet import Cell, Sheet
 
@@ -58,7 +58,11 @@ def tell_rows_apart(
         ended,
         rows.start + int(inside[-1]) if len(inside) else place.bottom,
         {name: own[name] for name in block.carry_down if name in own},
+        {row: name for row, name in teller.groups.items() if kinds[row - rows.start] == _GROUP},
     )
+
+
+_GROUP = RowKind.GROUP
 
 
 def _own(sheet: Sheet, rows: range, column: int) -> StubCells:
@@ -77,7 +81,7 @@ def _own(sheet: Sheet, rows: range, column: int) -> StubCells:
             at[some.start : some.stop] = span.top
             columns[some.start : some.stop] = span.left
             filled[some.start : some.stop] = cell != ""
-    return StubCells(list(map(single, cells)), at, columns, filled)
+    return StubCells(cells, at, columns, filled)
 
 
 def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] | None:
@@ -155,6 +159,7 @@ class _Teller:
         known = (ColumnKind.STUB, ColumnKind.BESIDE)
         self.known = [one.column for one in columns.of(*known)]
         self.rules: dict[int, Rule] = {}
+        self.groups: dict[int, GroupName] = {}
 
     def kinds(self, spoken: frozenset[Spot]) -> Kinds:
         """The kind of each row. The order of the questions is the order of the rules in the docs:
@@ -166,8 +171,10 @@ class _Teller:
         # Headings first: their cells could match any rule.
         copies = [row - rows.start for row in self.place.copies if row in rows]
         kinds[copies], open_[copies] = RowKind.HEADING, False
+        if not block.depth:
+            self._ask(kinds, open_, np.arange(len(rows)) == 0, RowKind.HEADING, self._is_heading)
         if block.boilerplate:
-            self._ask(kinds, open_, counts == 1, RowKind.LABEL, self._is_boilerplate)
+            self._ask(kinds, open_, counts > 0, RowKind.LABEL, self._is_boilerplate)
         # Boilerplate was asked before: what is a label needs no rule.
         under = open_ & (np.arange(len(rows)) < block.under_headings)
         kinds[under], open_[under] = RowKind.LEFT_OUT, False
@@ -185,10 +192,42 @@ class _Teller:
         if spoken:
             said = np.isin(np.arange(rows.start, rows.stop), [row for row, _ in spoken])
             self._ask(kinds, open_, said, RowKind.NONE, lambda row: self._all_spoken(row, spoken))
-        if block.group_row:
-            groups = open_ & (counts == 1) & self._may_name_group()
+        for level, group in enumerate(block.groups):
+            if group.named:
+                self._find_named(kinds, open_, level, group)
+        # By its shape only the innermost: then the names of the outer ones are known.
+        if block.groups and not block.groups[-1].named:
+            groups = np.flatnonzero(open_ & (counts == 1) & self._may_name_group())
             kinds[groups] = RowKind.GROUP
+            firsts = self.within[groups].argmax(axis=1) + self.columns.left
+            for at, column in zip(groups.tolist(), firsts.tolist(), strict=True):
+                self.groups[at + rows.start] = GroupName(len(block.groups) - 1, column)
         return kinds
+
+    def _find_named(
+        self, kinds: Kinds, open_: NDArray[np.bool_], level: int, group: GroupPlan
+    ) -> None:
+        """The rows in which a cell beside the values matches the names of a group."""
+        rules, columns = _Rules(group.named), self._naming_columns()
+        for at in np.flatnonzero(open_).tolist():
+            row = self.sheet.rows[at + self.rows.start]
+            named = (
+                column
+                for column in columns
+                if row[column] != "" and rules.first_for([cell_text(row[column])]) is not None
+            )
+            column = next(named, None)
+            if column is not None:
+                kinds[at], open_[at] = RowKind.GROUP, False
+                self.groups[at + self.rows.start] = GroupName(level, column)
+
+    def _naming_columns(self) -> list[int]:
+        """The columns in which a group can be named: those of a cross-tab that hold no values; of a
+        list its stub, or without one its first columns, as a line number may come first."""
+        valued = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
+        beside = [one.column for one in self.columns.every if one.kind not in valued]
+        firsts = self.known[:2] if self.block.is_list and not self.place.stub else []
+        return sorted({*beside, *firsts})
 
     def _ask(
         self,
@@ -241,8 +280,27 @@ class _Teller:
         return [cell for cell in cells if cell != ""]
 
     def _is_boilerplate(self, row: int) -> bool:
-        """Whether the one cell of a row holds a text of the form itself."""
-        return is_boilerplate(self._filled_cells(row)[0], self.block.boilerplate)
+        """Whether a row holds nothing but texts of the form itself."""
+        cells = self._filled_cells(row)
+        return all(is_boilerplate(cell, self.block.boilerplate) for cell in cells)
+
+    def _is_heading(self, row: int) -> bool:
+        """Whether the first row of a list without headings is one all the same: it holds nothing
+        but texts, and these are known as headings, or stand over figures."""
+        sheet = self.sheet
+        filled = [at for at in self.known if sheet.rows[row][at] != ""]
+        if not filled or any(is_figure(sheet, sheet.rows[row][at]) for at in filled):
+            return False
+        known = sum(self.block.names.field_of(cell_text(sheet.rows[row][at])) is not None
+                    for at in filled)  # fmt: skip
+        if known >= min(2, len(filled)):
+            return True
+        below = row + 1
+        figures = below in self.rows and any(
+            sheet.rows[below][at] != "" and is_figure(sheet, sheet.rows[below][at]) for at in filled
+        )
+        # One text where others have figures may be a slip: all columns must be filled.
+        return figures and len(filled) == len(self.known)
 
     def _counts_columns(self, row: int) -> bool:
         """Whether a row under the headings numbers the columns: 1, 2, 3 and so on."""
@@ -276,6 +334,8 @@ def _table_tail(kinds: Kinds, teller: _Teller) -> Kinds:
     """Rows below the last values of a cross-tab are no part of it, unless they follow at once and
     every stub cell is filled: a line whose values are all blank."""
     valued = of_kind(kinds, RowKind.RECORD, RowKind.TOTAL, RowKind.NAMELESS)
+    # The total of a group that has no lines is still a line of the table.
+    valued |= (kinds == RowKind.GROUP) & teller.filled[:, list(teller.columns.valued)].any(axis=1)
     last = int(np.flatnonzero(valued)[-1]) if valued.any() else teller.block.under_headings - 1
     tail = np.flatnonzero(of_kind(kinds, RowKind.BARE, RowKind.GROUP))
     tail = tail[tail > last]

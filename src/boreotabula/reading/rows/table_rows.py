@@ -14,9 +14,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.reading.cells import one_line
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Spot
+from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
@@ -68,6 +68,8 @@ class RuleKind(Enum):
 
     UNDER_HEADINGS = "under_headings"
     SKIP = "skip"
+    FIRST_ROWS = "first_rows"
+    VISIBLE_ONLY = "visible_only"
 
 
 class Rule(NamedTuple):
@@ -78,6 +80,13 @@ class Rule(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.kind.value}: {self.pattern}" if self.pattern else self.kind.value
+
+
+class GroupName(NamedTuple):
+    """What names a group: its level, counted from the outermost, and the column of the name."""
+
+    level: int
+    column: int
 
 
 _NO_ROWS = np.zeros(0, np.intp)
@@ -126,6 +135,8 @@ class TableRows:
     """The last row of the table; the last heading row if it has no rows."""
     own: Mapping[str, StubCells] = field(default_factory=dict, repr=False)
     """Of fields that are carried down: the cells of all rows."""
+    groups: Mapping[int, GroupName] = field(default_factory=dict)
+    """The rows that name groups."""
 
     @cached_property
     def record_rows(self) -> NDArray[np.intp]:
@@ -162,6 +173,26 @@ class TableRows:
         """What a row is."""
         return RowKind(int(self.kinds[row - self.start]))
 
+    def group_end(self, row: int) -> int:
+        """The first row below a row that names a group which is no longer of that group."""
+        return self._group_ends[row]
+
+    @cached_property
+    def _group_ends(self) -> Mapping[int, int]:
+        ends: dict[int, int] = {}
+        open_: list[tuple[int, int]] = []
+        for row, name in sorted(self.groups.items()):
+            # A group ends at the next one of its level, or of an outer one.
+            while open_ and open_[-1][0] >= name.level:
+                ends[open_.pop()[1]] = row
+            open_.append((name.level, row))
+        return ends | dict.fromkeys((row for _, row in open_), self.start + len(self.kinds))
+
+    def naming(self, groups: Mapping[int, GroupName]) -> TableRows:
+        """The same where some record rows name groups."""
+        changed = self.without(sorted(groups), RowKind.GROUP)
+        return replace(changed, groups={**self.groups, **groups})
+
     def without(self, rows: Sequence[int], kind: RowKind) -> TableRows:
         """The same where some record rows are of another kind."""
         changed = np.array(rows, np.intp)
@@ -172,6 +203,21 @@ class TableRows:
         kept = np.flatnonzero(~np.isin(self.record_rows, changed))
         stub = {name: cells.take(kept) for name, cells in self.stub.items()}
         return replace(self, kinds=kinds, stub=stub)
+
+
+def limited(table: TableRows, sheet: Sheet, block: BlockPlan) -> TableRows:
+    """The rows without the records that the block leaves out: those that are hidden, and those
+    after the first so many."""
+    out: dict[int, Rule] = {}
+    if block.visible_only:
+        hidden = frozenset(sheet.hidden_rows)
+        out |= {row: Rule(RuleKind.VISIBLE_ONLY) for row in table.records if row in hidden}
+    if block.first_rows is not None:
+        left = [row for row in table.records if row not in out]
+        out |= dict.fromkeys(left[block.first_rows :], Rule(RuleKind.FIRST_ROWS))
+    if not out:
+        return table
+    return replace(table.without(sorted(out), RowKind.LEFT_OUT), rules={**table.rules, **out})
 
 
 def carried_columns(columns: Columns) -> Mapping[str, int]:
@@ -194,8 +240,8 @@ def carried(sheet: Sheet, columns: Columns, table: TableRows) -> TableRows:
     stub = dict(table.stub)
     for name, own in table.own.items():
         stub[name] = _carried(table, own)
-    if block.group_row:
-        stub[block.group_row] = _groups(sheet, table, columns)
+    for level, group in enumerate(block.groups):
+        stub[group.field] = _groups(sheet, table, columns, level)
     table = replace(table, stub=stub)
     named = [name for name in stub if name in block.stub]
     # A list needs no name for its rows; what was not carried was asked row by row.
@@ -222,24 +268,24 @@ def _last_of(gives: NDArray[np.bool_]) -> NDArray[np.intp]:
     return np.where(last < 0, places, last)
 
 
-def _groups(sheet: Sheet, table: TableRows, columns: Columns) -> StubCells:
-    """The name of the group that each record row belongs to."""
-    names = table.kinds == RowKind.GROUP
+def _groups(sheet: Sheet, table: TableRows, columns: Columns, level: int) -> StubCells:
+    """The name of the group of some level that each record row belongs to."""
+    ends, names = (np.zeros(len(table.kinds), bool) for _ in range(2))
+    name_at = np.full(len(table.kinds), columns.left)
+    for row, name in table.groups.items():
+        # An outer group ends the inner one: its records belong to none until the next.
+        ends[row - table.start] = name.level <= level
+        names[row - table.start] = name.level == level
+        name_at[row - table.start] = name.column
     # A group holds until the next one: blank rows do not end it.
-    named = _last_of(names)[table.record_rows - table.start]
+    named = _last_of(ends)[table.record_rows - table.start]
     filled = names[named]
     rows = named + table.start
-    first = sheet.filled[rows, columns.left : columns.right].argmax(axis=1)
     # A row above all groups is told at its own left edge.
-    at = np.where(filled, first + columns.left, columns.left)
+    at = np.where(filled, name_at[named], columns.left)
     spots = zip(rows.tolist(), at.tolist(), filled.tolist(), strict=True)
-    cells = [single(sheet.rows[row][column]) if there else "" for row, column, there in spots]
+    cells = [sheet.rows[row][column] if there else "" for row, column, there in spots]
     return StubCells(cells, rows, at, filled)
-
-
-def single(cell: Cell) -> Cell:
-    """A cell as stub cells are kept: a text in one line."""
-    return one_line(cell) if isinstance(cell, str) else cell
 
 
 def known_counts(sheet: Sheet, columns: Columns, table: TableRows) -> NDArray[np.intp]:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.findings import Code, Finding, Spot, Telling
-from boreotabula.reading.locate.place import Place
-from boreotabula.reading.plan import FormPlan, Plan, StampPlan
+from boreotabula.reading.locate.captions import Caption
+from boreotabula.reading.plan import Plan, StampPlan, StampSources
 from boreotabula.reading.stamps.search import Source, StampSearch, Surroundings, as_cell
 from boreotabula.reading.values.convert import convert_kept
 from boreotabula.reading.values.findings import about_values
@@ -33,7 +33,9 @@ class Stamped:
     spots: Mapping[str, Spot] = field(default_factory=dict)
     """The cell of the sheet (as it lies) that each stamp was taken from, read or not."""
     labels: frozenset[Spot] = frozenset()
-    """The cells that name them."""
+    """The cells that name them, and captions."""
+    taken: Mapping[str, int] = field(default_factory=dict)
+    """Of stamps with several sources: which of them gave the value, counted from 0."""
 
     @property
     def spoken(self) -> frozenset[Spot]:
@@ -44,77 +46,167 @@ class Stamped:
 def read_stamps(
     sheet: Sheet,
     plan: Plan,
-    form: FormPlan,
+    stamps: Sequence[StampSources],
     around: Surroundings,
     search: StampSearch | None = None,
-    near: Place | None = None,
+    caption: Caption | None = None,
 ) -> Stamped:
-    """All stamps of a tab; of a block that repeats, those nearest to the place `near`.
+    """All stamps of a tab, or of one of its tables; `caption` names that table.
 
-    A `search` that knows the places of the tab can be shared by all of them.
+    A `search` that knows the places of the tab, and which of them is asked about, can be shared by
+    all of them.
     """
-    values: dict[str, object] = {}
-    origins: dict[str, str] = {}
-    beside: dict[str, tuple[str, str]] = {}
-    tellings: list[Telling] = []
-    told: Sequence[Finding]
-    spots: dict[str, Spot] = {}
-    labels: set[Spot] = set()
+    every = [source for sources in stamps for source in sources]
+    reader = _Reader(plan, sheet, search or StampSearch(sheet, every, around, (), turned=False))
     # Names first, so that a stamp in a cell wins over one of the same field.
     for name, text in around.captured.items():
-        values[name], told = _converted(plan, name, Source(text))
         # Comparing like tabs leaves stamps from tab names aside.
-        origins[name] = "tab name" if name in around.from_tab else "file path"
-        tellings += map(Telling, told)
-    search = search or StampSearch(sheet, form, around, (), False)
-    # One search serves all places: what was found of labels is kept.
-    search.near = near
-    for stamp in form.stamps:
-        source, told, open_ = search.find(stamp)
-        values[stamp.field] = None
+        origin = "tab name" if name in around.from_tab else "file path"
+        reader.take(name, Source(text), origin)
+    if caption is not None:
+        reader.take_caption(caption)
+    for sources in stamps:
+        reader.read(sources)
+    return reader.done(around)
+
+
+class _Reader:
+    """What is gathered while the stamps of a tab or table are read."""
+
+    def __init__(self, plan: Plan, sheet: Sheet, search: StampSearch) -> None:
+        self.plan, self.sheet, self.search = plan, sheet, search
+        self.values: dict[str, object] = {}
+        self.origins: dict[str, str] = {}
+        self.beside: dict[str, tuple[str, str]] = {}
+        self.tellings: list[Telling] = []
+        self.spots: dict[str, Spot] = {}
+        self.labels: set[Spot] = set()
+        self.taken: dict[str, int] = {}
+
+    def take(self, name: str, source: Source, origin: str) -> None:
+        """A stamp whose text is known."""
+        self.values[name], told = _converted(self.plan, name, source)
+        self.origins[name] = origin
+        spots = (source.spot,) if source.spot else ()
+        self.tellings += [Telling(one, spots=spots) for one in told]
+
+    def take_caption(self, caption: Caption) -> None:
+        """What the text over the table tells."""
+        spot = self.search.as_placed(caption.spot)
+        where = self.sheet.address(*spot)
+        for name, text in caption.captured.items():
+            self.spots[name] = spot
+            self.take(name, Source(text, spot, None, where), where)
+        if not caption.captured:
+            self.labels.add(spot)
+
+    def read(self, sources: StampSources) -> None:
+        """A stamp by the first of its sources that is there."""
+        name = sources[0].field
+        tried: list[_Tried] = []
+        for at, stamp in enumerate(sources):
+            one = self._try(stamp)
+            # A source that is there but wrong is told: the next one would hide it.
+            if not one.absent:
+                self._keep(one, name)
+                if len(sources) > 1:
+                    self.taken[name] = at
+                return
+            tried.append(one)
+        # None is there: the field stays empty, or has the default.
+        allowed = any(one.optional or one.default is not None for one in sources)
+        default = next((one for one in sources if one.default is not None), sources[0])
+        last = replace(tried[0], value=None)
+        if allowed:
+            value, told = _default(self.plan, default)
+            last = replace(last, value=value, told=told)
+        elif len(tried) > 1:
+            last = replace(last, told=[_in_none(name, [one.told[0] for one in tried])])
+        self._keep(last, name)
+        if allowed:
+            self.origins[name] = "the layout's default"
+
+    def _try(self, stamp: StampPlan) -> _Tried:
+        """What one source gives."""
+        source, told, open_ = self.search.find(stamp)
         if source is not None and source.spot is not None:
-            spots[stamp.field] = source.spot
             # Should it not convert, that cell is unplaced, and the finding speaks for it.
             open_ = [source.spot]
-        if source is not None:
-            origins[stamp.field] = source.where
-            if stamp.cell is not None and not stamp.labelled:
-                label = cell_text(sheet.cell(*source.label)) if source.label else ""
-                beside[stamp.field] = (normal_form(label), sheet.address(*stamp.cell))
-        if source is not None and source.label is not None:
-            labels.add(source.label)
+        found, value = source, None
         # A doubtful source gives no value: an empty field is seen, a wrong one is not.
         if source is not None and not told:
             source, told = _part(stamp, source)
         if source is not None and not told:
-            values[stamp.field], told = _converted(plan, stamp.field, source)
-        # A default never hides a value that is there but wrong.
-        if values[stamp.field] is None and _may_lack(stamp, told):
-            values[stamp.field], told = _default(plan, stamp)
-            origins[stamp.field] = "the layout's default"
-        tellings += [Telling(one, spots=tuple(open_)) for one in told]
-    # A record without a block is found again at its first stamp that has a value.
-    read = [spot for field, spot in spots.items() if values[field] is not None]
-    first = sheet.address(*read[0]) if read else ""
-    return Stamped(
-        values,
-        tuple(tellings),
-        first,
-        origins,
-        beside,
-        around.captured,
-        spots,
-        frozenset(labels),
+            value, told = _converted(self.plan, stamp.field, source)
+        return _Tried(stamp, found, value, told, tuple(open_))
+
+    def _keep(self, one: _Tried, name: str) -> None:
+        stamp, source = one.stamp, one.source
+        self.values[name] = one.value
+        if source is not None:
+            self.origins[name] = source.where
+            if source.spot is not None:
+                self.spots[name] = source.spot
+            if source.label is not None:
+                self.labels.add(source.label)
+            if stamp.cell is not None and not stamp.labelled and not stamp.tabs:
+                label = cell_text(self.sheet.cell(*source.label)) if source.label else ""
+                self.beside[name] = (normal_form(label), self.sheet.address(*stamp.cell))
+        self.tellings += [Telling(told, spots=one.open) for told in one.told]
+
+    def done(self, around: Surroundings) -> Stamped:
+        """All that was read."""
+        # A record without a block is found again at its first stamp that has a value.
+        read = [spot for name, spot in self.spots.items() if self.values[name] is not None]
+        return Stamped(
+            self.values,
+            tuple(self.tellings),
+            self.sheet.address(*read[0]) if read else "",
+            self.origins,
+            self.beside,
+            around.captured,
+            self.spots,
+            frozenset(self.labels),
+            self.taken,
+        )
+
+
+@dataclass(frozen=True)
+class _Tried:
+    """What a source of a stamp gave: where it was found, its value, what is wrong with it, and the
+    cells that this is about."""
+
+    stamp: StampPlan
+    source: Source | None
+    value: object
+    told: Sequence[Finding]
+    open: tuple[Spot, ...]
+
+    @property
+    def absent(self) -> bool:
+        """Whether there is nothing: neither a value nor one that is wrong."""
+        return self.value is None and bool(self.told) and _only_absent(self.told)
+
+
+def _only_absent(told: Sequence[Finding]) -> bool:
+    return all(one.code in _ABSENT for one in told)
+
+
+def _in_none(name: str, told: Sequence[Finding]) -> Finding:
+    """A stamp that none of several sources gives."""
+    looked = "; ".join(one.looked_for for one in told)
+    return Finding(
+        Code.STAMP_NOT_FOUND,
+        f"none of the {len(told)} places where “{name}” is looked for holds it, so it is empty in"
+        " all records of this tab",
+        "Add the place where it stands here to the stamp in the layout, or mark the stamp"
+        " `optional = true`.",
+        looked_for=looked,
+        found="nothing",
     )
 
 
 _ABSENT = (Code.STAMP_NOT_FOUND, Code.STAMP_BLANK)
-
-
-def _may_lack(stamp: StampPlan, told: Sequence[Finding]) -> bool:
-    """Whether a stamp is only absent, and the layout allows for that."""
-    allowed = stamp.optional or stamp.default is not None
-    return allowed and all(one.code in _ABSENT for one in told)
 
 
 def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Code, Finding, Spot
 from boreotabula.reading.locate.place import Place
-from boreotabula.reading.plan import FormPlan, StampPlan
+from boreotabula.reading.plan import StampPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
@@ -33,6 +33,8 @@ class Surroundings:
     """'file name', 'folder name' and 'tab name'."""
     names: Mapping[str, NamedValue] = field(default_factory=dict)
     """The defined names that stamps ask for, in small letters."""
+    tabs: Mapping[str, Sheet] = field(default_factory=dict)
+    """The other tabs of the file that stamps are looked for on."""
     from_tab: Collection[str] = ()
     """The captured stamps that are from the name of the tab."""
 
@@ -71,30 +73,88 @@ class StampSearch:
     def __init__(
         self,
         sheet: Sheet,
-        form: FormPlan,
+        stamps: Sequence[StampPlan],
         around: Surroundings,
         places: Sequence[Place],
+        *,
         turned: bool,
     ) -> None:
-        self.sheet, self.around, self.places = sheet, around, places
+        self.sheet, self.stamps, self.around, self.places = sheet, stamps, around, places
+        self.place: Place | None = None
+        """The table whose stamps are looked for."""
         self.near: Place | None = None
-        """The place of a block that repeats whose stamps are looked for."""
+        """The same if labels are to be nearest to it: the block repeats."""
         self.turned = turned
         """Whether the places are those of the sheet with rows and columns changed."""
-        self._known: dict[str, list[Source]] = {}
-        self.labels = tuple(label for stamp in form.stamps for label in stamp.labels)
+        self._known: dict[StampPlan, list[Source]] = {}
+        self._elsewhere: dict[str, StampSearch] = {}
+        self.labels = tuple(label for stamp in stamps for label in stamp.labels)
 
     def find(self, stamp: StampPlan) -> Sought:
         """The source of a stamp, or None and the reason why it has none."""
+        if stamp.tabs:
+            return self._on_other_tab(stamp)
+        return self._find(stamp)
+
+    def _find(self, stamp: StampPlan) -> Sought:
         if stamp.cell is not None:
             return self._fixed(stamp, *stamp.cell)
         if stamp.labels:
             return self._labelled(stamp)
         if stamp.name is not None:
             return self._named(stamp, stamp.name)
+        if stamp.source == "stub head":
+            return self._stub_head(stamp)
+        if stamp.source is None and stamp.value is None:
+            return self._labelled(stamp)
         if stamp.source is not None:
             return Sought(Source(self.around.texts.get(stamp.source, ""), where=stamp.source))
         return Sought(Source(as_cell(stamp.value), where="the layout"))
+
+    def _on_other_tab(self, stamp: StampPlan) -> Sought:
+        """A stamp that stands on another tab; its cell has no role on this one."""
+        names = [
+            name
+            for name in self.around.tabs
+            if any(one.match(name) is not None for one in stamp.tabs)
+        ]
+        if not names:
+            return Sought(None, [_no_such_tab(stamp, list(self.around.tabs))])
+        found = [(name, self._search_of(name)._find(stamp)) for name in names]
+        there = [(name, one) for name, one in found if one.source and not one.told]
+        # Two tabs that say different things: neither may be guessed.
+        texts = {cell_text(one.source.cell) for _, one in there if one.source}
+        if len(texts) > 1:
+            return Sought(None, [_tabs_differ(stamp, [name for name, _ in there], texts)])
+        name, sought = (there or found)[0]
+        source = sought.source and Source(
+            sought.source.cell, where=f"{name} › {sought.source.where}"
+        )
+        told = [
+            replace(one, message=f"on the tab “{name}” {one.message}", cell="")
+            for one in sought.told
+        ]
+        return Sought(source, told)
+
+    def _search_of(self, name: str) -> StampSearch:
+        if name not in self._elsewhere:
+            sheet = self.around.tabs[name]
+            self._elsewhere[name] = StampSearch(sheet, self.stamps, self.around, (), turned=False)
+        return self._elsewhere[name]
+
+    def _stub_head(self, stamp: StampPlan) -> Sought:
+        """The text over the stub of the table: the lowest, in the leftmost column that has one."""
+        place = self.place
+        if place is None:  # no table was found, which is told
+            return Sought(None, [_blank(stamp, "", " over the stub of the table")])
+        for column in range(place.left, max(place.last_stub, place.left) + 1):
+            for row in range(place.bottom, max(place.top, 0) - 1, -1):
+                spot = self.as_placed((row, column))
+                cell = self.sheet.cell(*spot)
+                if cell != "":
+                    return Sought(Source(cell, spot, None, self.sheet.address(*spot)))
+        where = self.sheet.address(*self.as_placed((max(place.top, 0), place.left)))
+        return Sought(None, [_blank(stamp, where, " over the stub of the table")])
 
     def _fixed(self, stamp: StampPlan, row: int, column: int) -> Sought:
         # A fixed cell may be covered by a merged one that begins elsewhere.
@@ -172,16 +232,23 @@ class StampSearch:
 
     def _everywhere(self, stamp: StampPlan) -> list[Source]:
         """All sources of a labelled stamp: the same for every place of a block that repeats."""
-        if stamp.field not in self._known:
-            self._known[stamp.field] = list(self._sources(stamp))
-        return self._known[stamp.field]
+        if stamp not in self._known:
+            found = self._sources(stamp) if stamp.labels else self._fitting(stamp)
+            self._known[stamp] = list(found)
+        return self._known[stamp]
+
+    def _fitting(self, stamp: StampPlan) -> Iterator[Source]:
+        """Every cell that fits the pattern of a stamp that says no more."""
+        for row, column, text in self.sheet.texts():
+            if stamp.pattern is not None and stamp.pattern.match(text) is not None:
+                yield Source(text, (row, column), None, self.sheet.address(row, column))
 
     def _not_near(self, stamp: StampPlan, found: Sequence[Source], near: Place) -> Finding:
         """The label is there, but it belongs to another place of the block."""
-        row, column = self._as_placed((max(near.top, 0), near.left))
+        row, column = self.as_placed((max(near.top, 0), near.left))
         spot = found[0].label or found[0].spot
         where = self.sheet.address(*spot) if spot else ""
-        labels = ", ".join(one.text for one in stamp.labels)
+        labels = _looked_for(stamp)
         return Finding(
             Code.STAMP_NOT_FOUND,
             f"the label {labels} is not above or left of the table at"
@@ -235,12 +302,12 @@ class StampSearch:
             or any(one.match(cell) is not None for one in self.labels)
         )
 
-    def _as_placed(self, spot: Spot) -> Spot:
+    def as_placed(self, spot: Spot) -> Spot:
         """A spot of the sheet where the places have it."""
         return spot[::-1] if self.turned else spot
 
     def _is_heading(self, spot: Spot) -> bool:
-        row, column = self._as_placed(spot)
+        row, column = self.as_placed(spot)
         return any(
             one.top <= row <= one.bottom and one.left <= column < one.limit for one in self.places
         )
@@ -249,7 +316,7 @@ class StampSearch:
         """Of several labels those nearest above the block, over its columns if one is there,
         else nearest left of it."""
         spots = {
-            self._as_placed(spot): one
+            self.as_placed(spot): one
             for one in found
             if (spot := one.label or one.spot) is not None
         }
@@ -295,12 +362,43 @@ def _blank(stamp: StampPlan, where: str, beside: str) -> Finding:
     )
 
 
-def _not_found(stamp: StampPlan) -> Finding:
-    labels = ", ".join(one.text for one in stamp.labels)
+def _looked_for(stamp: StampPlan) -> str:
+    """What a stamp is found by."""
+    if not stamp.labels and stamp.pattern is not None:
+        return stamp.pattern.text
+    return ", ".join(one.text for one in stamp.labels)
+
+
+def _no_such_tab(stamp: StampPlan, tabs: Sequence[str]) -> Finding:
+    wanted = ", ".join(one.text for one in stamp.tabs)
     return Finding(
         Code.STAMP_NOT_FOUND,
-        f"no cell of this tab holds the label {labels}, so “{stamp.field}” is empty in all its"
-        " records",
+        f"no tab of this workbook matches {wanted}, so “{stamp.field}” is empty in all records of"
+        " this tab",
+        "Look whether the tab has another name here, or mark the stamp `optional = true`.",
+        looked_for=wanted,
+        found=", ".join(tabs) or "no other tab",
+    )
+
+
+def _tabs_differ(stamp: StampPlan, tabs: Sequence[str], texts: Collection[str]) -> Finding:
+    said = " and ".join(f"“{one}”" for one in tabs)
+    return Finding(
+        Code.STAMP_FOUND_TWICE,
+        f"the tabs {said} give different values for “{stamp.field}” ({', '.join(sorted(texts))});"
+        " none was taken, and the field is empty in all records of this tab",
+        "Make the pattern of `tab` more exact.",
+        looked_for="one such tab",
+        found=", ".join(tabs),
+    )
+
+
+def _not_found(stamp: StampPlan) -> Finding:
+    labels = _looked_for(stamp)
+    what = f"holds the label {labels}" if stamp.labels else f"fits the pattern {labels}"
+    return Finding(
+        Code.STAMP_NOT_FOUND,
+        f"no cell of this tab {what}, so “{stamp.field}” is empty in all its records",
         "Add the label that stands here to the stamp in the layout, or mark the stamp"
         " `optional = true`.",
         looked_for=labels,
@@ -313,7 +411,8 @@ def _found_twice(sheet: Sheet, stamp: StampPlan, filled: Sequence[Source]) -> Fi
     texts = ", ".join(f"“{cell_text(one.cell)}”" for one in filled)
     return Finding(
         Code.STAMP_FOUND_TWICE,
-        f"the label of “{stamp.field}” stands more than once, with {texts} in {places}; none was"
+        f"{'the label of' if stamp.labels else 'a text for'} “{stamp.field}” stands more than once,"
+        f" with {texts} in {places}; none was"
         " taken, and the field is empty in all records of this tab",
         "Make the label of the stamp more exact, or name the cell with `cell`.",
         cell=filled[0].where,

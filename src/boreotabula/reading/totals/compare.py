@@ -108,7 +108,7 @@ def check_totals(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -
     total_rows = table.of(RowKind.TOTAL)
     total_columns = columns.of(ColumnKind.TOTAL)
     # Most tables have none: nothing is set up for them.
-    if not total_rows and not total_columns:
+    if not total_rows and not total_columns and not table.groups:
         return Totals()
     # What records hold, not what cells show: that is what totals must agree with.
     figures = Figures(sheet, columns, plan, table)
@@ -120,7 +120,7 @@ def check_totals(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -
         # A row of totals sums up what each column of totals was found to mean.
         meant[column.column], found = _compared(figures, column)
         beside += [found] if found else []
-    below = _row_checks(figures, total_rows, meant)
+    below = _row_checks(figures, total_rows, meant) + _group_checks(figures, meant)
     # An error value is no total to compare, but must not pass unseen.
     at_right = [one.column for one in total_columns]
     flaws = (*_flaws(sheet, total_rows, list(meant)), *_flaws(sheet, figures.rows, at_right))
@@ -254,6 +254,25 @@ def _row_checks(
     ways = Counter(way for one in rows for way in one.ways)
     down = ways["down"] > ways["up"]
     return [check for one in rows for check in one.checks(down=down)]
+
+
+def _group_checks(figures: Figures, meant: Mapping[int, Summands]) -> list[Check]:
+    """The totals in rows that name groups: each sums up all records of its group."""
+    table, found = figures.table, []
+    for row in table.groups:
+        # What belongs to the group is known: no other range is tried.
+        some = (
+            bisect_left(figures.rows, row),
+            bisect_left(figures.rows, table.group_end(row)),
+        )
+        for column, summands in meant.items():
+            printed = figures.at(row, column)
+            if printed is not None and summands.columns and not summands.averaged:
+                figure = fsum(figures.span(at, some) for at in summands.columns)
+                agrees = agree(printed, figure)
+                rows = figures.rows[some[0] : some[1]]
+                found.append(Check(row, column, printed, figure, agrees, rows, summands.columns))
+    return found
 
 
 class _RowOfTotals:

@@ -29,8 +29,8 @@ def number_in(cell: Cell, form: ValueForm) -> float | None:
     if isinstance(cell, float | int):
         return float(cell)
     if isinstance(cell, str):
-        written = respelt(cell, form)
         try:
+            written = respelt(cell, form)
             number = float(read_number(written, form)) if isinstance(written, str) else None
         except NotConvertedError:
             return None

@@ -17,12 +17,13 @@ from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.rows.table_rows import RowKind, TableRows
+from boreotabula.reading.rows.table_rows import GroupName, RowKind, TableRows
 from boreotabula.reading.totals.compare import summand_sets
 from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
 from boreotabula.reading.totals.unnamed_rows import (
     FEWEST_PLACES,
     FEWEST_SUMMANDS,
+    groups_by_sums,
     maybe_finding,
     row_finding,
     rows_of_sums,
@@ -61,6 +62,10 @@ def without_unnamed_totals(
             columns = _without_columns(columns, alike)
             # Without them: else each row's sum would count them twice.
             figures = Figures(sheet, columns, plan, table)
+    if columns.block.groups and not columns.block.groups[-1].named:
+        table, told = _with_groups(sheet, columns, table, figures)
+        found += told
+        figures = Figures(sheet, columns, plan, table)
     sum_rows = rows_of_sums(figures, table)
     if sum_rows.sure:
         rows = sum_rows.sure
@@ -70,6 +75,41 @@ def without_unnamed_totals(
     if sum_rows.maybe:
         found.append(Telling(maybe_finding(sheet, columns, sum_rows.maybe)))
     return WithoutSums(columns, table, tuple(found))
+
+
+def _with_groups(
+    sheet: Sheet, columns: Columns, table: TableRows, figures: Figures
+) -> tuple[TableRows, list[Telling]]:
+    """The rows where those that sum up the ones below them name their groups."""
+    level = len(columns.block.groups) - 1
+    # Where names stand in rows of their own, equal numbers below each other are no sums.
+    if any(name.level == level for name in table.groups.values()):
+        return table, []
+    groups = groups_by_sums(figures, table)
+    if not groups.rows:
+        return table, []
+    first = sheet.filled[list(groups.rows), columns.left : columns.right].argmax(axis=1)
+    names = zip(groups.rows, first.tolist(), strict=True)
+    table = table.naming({row: GroupName(level, columns.left + at) for row, at in names})
+    told = _groups_finding(sheet, columns, groups.rows)
+    return table, [Telling(told)] if groups.doubtful else []
+
+
+def _groups_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
+    """Rows of small numbers that were taken for names of groups since they hold sums."""
+    field = columns.block.groups[-1].field
+    verb = "holds the sum" if len(rows) == 1 else "hold the sums"
+    label = cell_text(next(cell for cell in sheet.rows[rows[0]][columns.left :] if cell != ""))
+    return Finding(
+        Code.ROW_UNCLEAR,
+        f"{sheet.rows_called(rows)} (“{label}”) {verb} of the rows below, and"
+        f" {'was' if len(rows) == 1 else 'were'} taken for the name of a “{field}”; with numbers so"
+        " small that may be a chance",
+        "List the names of the groups in `named` of `group_row`: then nothing is guessed.",
+        cell=sheet.address(rows[0], columns.left),
+        looked_for=f"a row that names a {field}",
+        found=label,
+    )
 
 
 # --- columns -------------------------------------------------------------------------------------

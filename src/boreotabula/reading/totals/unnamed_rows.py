@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right, insort
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -49,6 +50,37 @@ def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
     )
 
 
+@dataclass(frozen=True)
+class GroupsBySums:
+    """Record rows that name groups, as they hold the sums of the rows below them; `doubtful` if
+    their numbers are so small that it may be a chance."""
+
+    rows: tuple[int, ...] = ()
+    doubtful: bool = False
+
+
+def groups_by_sums(figures: Figures, table: TableRows) -> GroupsBySums:
+    """Record rows that hold the sums of the rows below them, down to the next such row.
+
+    Either all rows of the table are such rows and their members, one group after the other; or a
+    row lacks a stub cell that the others have. If such rows are met, those that look like them are
+    groups as well, whatever their sums: these are compared.
+    """
+    search = _Rows(figures, table)
+    groups, agreeing = search.parted(search.chain_of_groups())
+    lacking = {at for at in agreeing if search.unnamed[at]}
+    evidence = sum(float(search.digits[at]) for at in agreeing)
+    # Among sums that agree one that does not is an error of the sheet, and no chance.
+    if groups != agreeing and not lacking and evidence < _HINTED:
+        return GroupsBySums()
+    if lacking:
+        groups |= set(np.flatnonzero(search.unnamed).tolist())
+    rows = table.records
+    return GroupsBySums(
+        tuple(rows[at] for at in sorted(groups)), not lacking and evidence < _HINTED
+    )
+
+
 _CHANCE = 16.0
 """So many binary digits the sums of a row must have to be no chance, whatever is around it."""
 _HINTED = 8.0
@@ -57,6 +89,8 @@ _WORTH_A_WORD = 6.0
 """With fewer than that, sums in several columns are nothing to speak of: 1, 2, 3 sum up as well."""
 
 
+_MOST_MEMBERS = 500
+"""So many rows of a group are added up where the next group is not known."""
 _MOST_ENDS = 50
 """So many rows at which the members of a row of sums could end are tried."""
 
@@ -175,6 +209,61 @@ class _Rows:
             return set()
         return self._with_an_end(ranges, members)
 
+    def chain_of_groups(self) -> dict[int, int]:
+        """The rows that sum up all rows down to the next of them, or to something that ends a
+        table, and where the members of each end."""
+        values = self.values
+        so_far = np.concatenate((np.zeros((1, values.shape[1])), np.cumsum(values, axis=0)))
+        gaps = (np.flatnonzero(self.before_gap) + 1).tolist()
+        stops = sorted({*np.searchsorted(self.rows, self.totals).tolist(), *gaps, len(values)})
+        chain: dict[int, int] = {}
+        # From below, as a group ends where the next one begins.
+        for at in range(len(values) - 2, -1, -1):
+            if not values[at].any():  # zeros sum up to anything
+                continue
+            for end in stops[bisect_right(stops, at + 1) :][:_MOST_ENDS]:
+                # Differences of sums so far sieve the ends; the exact sums decide.
+                near = np.abs(values[at] - (so_far[end] - so_far[at + 1])) <= 0.5
+                if near.all() and all_agree(values[at], values[at + 1 : end].sum(axis=0)).all():
+                    chain[at] = end
+                    insort(stops, at)
+                    break
+        return chain
+
+    def parted(self, ends: Mapping[int, int]) -> tuple[set[int], set[int]]:
+        """The rows that part all records into groups, one after the other, and those of them whose
+        sums agree; none if some records are in no group. `ends` are those of `chain_of_groups`."""
+        groups: set[int] = set()
+        agreeing: set[int] = set()
+        chain = sorted(ends)
+        at = 0
+        while at < len(self.rows):
+            groups.add(at)
+            end = ends.get(at) or self._end_of_group(at)
+            if end is not None:
+                agreeing.add(at)
+                at = end
+                continue
+            # Its sum agrees with nothing: it ends where the next group surely begins.
+            after = chain[bisect_right(chain, at + 1) :]
+            if not after:
+                lacking = {one for one in agreeing if self.unnamed[one]}
+                return lacking, lacking
+            at = after[0]
+        return groups, agreeing
+
+    def _end_of_group(self, at: int) -> int | None:
+        """Where the rows below one end that it sums up, wherever that is."""
+        if not self.values[at].any():
+            return None
+        sums = np.cumsum(self.values[at + 1 : at + 1 + _MOST_MEMBERS], axis=0)
+        near = (np.abs(sums - self.values[at]) <= 0.5).all(axis=1)
+        for some in np.flatnonzero(near).tolist():
+            members = self.values[at + 1 : at + 2 + some]
+            if all_agree(self.values[at], members.sum(axis=0)).all():
+                return int(at + 2 + some)
+        return None
+
     def _with_an_end(self, ranges: Mapping[int, Places], members: Places) -> set[int]:
         """Those of the rows that sum up some below them which are no chance."""
         # The row after a member, rows of sums left aside.
@@ -183,7 +272,7 @@ class _Rows:
             at
             for at in ranges
             # The more rows there are, the likelier one of them sums up some others by chance.
-            if self.unnamed[at] or self._evidence[at] >= _CHANCE + log2(len(members))
+            if self.unnamed[at] or self.digits[at] >= _CHANCE + log2(len(members))
         }
         # From below upwards, so that a chain of sums holds together up to the first of them.
         chain: set[int] = set()
@@ -194,7 +283,7 @@ class _Rows:
             if ends or self._total_between(last, after):
                 chain.add(at)
         # A chain of sums, each of them small, is still no chance.
-        if sum(float(self._evidence[at]) for at in chain) >= _HINTED:
+        if sum(float(self.digits[at]) for at in chain) >= _HINTED:
             taken |= chain
         else:
             for at in chain:
@@ -212,20 +301,20 @@ class _Rows:
     def _is_sure(self, at: int) -> bool:
         """Whether a row that sums up others is no chance: its numbers are long, or it is the last
         of its kind, or lacks what names the others, or begins as totals do."""
-        if self.unnamed[at] or self._evidence[at] >= _CHANCE:
+        if self.unnamed[at] or self.digits[at] >= _CHANCE:
             return True
         # A word for a total and the sum of others: that is no chance.
         labelled = begins_as_total(self.figures.sheet, int(self.rows[at]), self.labels)
-        return labelled or bool(self.before_gap[at] and self._evidence[at] >= _HINTED)
+        return labelled or bool(self.before_gap[at] and self.digits[at] >= _HINTED)
 
     def _may_be(self, at: int) -> None:
         """Note a row that holds sums, though that may be a chance."""
         # Small numbers sum up by chance all the time: a word each would drown the rest.
-        if self.single_column or self._evidence[at] >= _WORTH_A_WORD:
+        if self.single_column or self.digits[at] >= _WORTH_A_WORD:
             self.maybe.add(at)
 
     @cached_property
-    def _evidence(self) -> NDArray[np.float64]:
+    def digits(self) -> NDArray[np.float64]:
         """How many binary digits the numbers of each row have."""
         found: NDArray[np.float64] = np.log2(1.0 + np.abs(self.values)).sum(axis=1)
         return found
@@ -261,9 +350,10 @@ def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
     list of any column that it fills."""
     sheet, columns = figures.sheet, figures.columns
     carry = columns.block.carry_down
+    groups = [one.field for one in columns.block.groups]
     every = {
         name: stub.filled for name, stub in table.stub.items()
-        if name not in carry and name != columns.block.group_row
+        if name not in carry and name not in groups
     }  # fmt: skip
     if columns.block.is_list:
         every |= {

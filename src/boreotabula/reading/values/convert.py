@@ -256,9 +256,10 @@ class _Conversion:
         for place, cell in enumerate(self.cells):
             # Only a text can show how it is written; a number has no decimal mark.
             if isinstance(cell, str) and cell != "" and place not in doubtful:
-                way = _way_of(cell, self.form)
-                if way is not None:
-                    evidence.setdefault(way, place)
+                with suppress(NotConvertedError):
+                    way = _way_of(cell_text(respelt(cell, self.form)), self.form)
+                    if way is not None:
+                        evidence.setdefault(way, place)
         # Cells that speak for both ways settle nothing: then no text is guessed.
         settled = len(evidence) == 1
         for place, reason in self.doubtful:
@@ -280,10 +281,25 @@ class _Conversion:
 
 
 def respelt(cell: Cell, form: ValueForm) -> Cell:
-    """A cell as the layout's `same_as` reads it."""
-    if not form.spellings or isinstance(cell, Flaw):
+    """A cell as the layout's `pattern` and `same_as` read it: of a text the part that is kept, and
+    what its spelling stands for. Raises NotConvertedError for a text that fits no pattern."""
+    if isinstance(cell, Flaw) or not (form.spellings or form.parts):
         return cell
-    return form.spellings.get(plain_form(cell_text(cell)), cell)
+    # A spelling that is listed whole is meant as it stands.
+    known = form.spellings.get(plain_form(cell_text(cell)))
+    if known is not None:
+        return known
+    kept = _part(cell, form) if form.parts and isinstance(cell, str) else cell
+    return form.spellings.get(plain_form(cell_text(kept)), kept)
+
+
+def _part(text: str, form: ValueForm) -> str:
+    """The part of a text that the first pattern keeps which it fits."""
+    found = next((fit for one in form.parts if (fit := one.match(text)) is not None), None)
+    if found is None:
+        patterns = " or ".join(f"“{one.text}”" for one in form.parts)
+        raise NotConvertedError(f"it does not fit the pattern {patterns}")
+    return found[""]
 
 
 def _way_of(text: str, form: ValueForm) -> object:
@@ -377,8 +393,10 @@ def _to_month(cell: Cell, form: ValueForm, way: object) -> date:
         return date(cell.year, cell.month, 1)
     if isinstance(cell, str):
         return moments.read_month(cell, form, _day_first(way))
-    if form.without_year and isinstance(cell, float | int) and not isinstance(cell, bool):
-        return moments.read_month(cell_text(float(cell)), form)
+    if isinstance(cell, float | int) and not isinstance(cell, bool):
+        text = cell_text(float(cell))
+        if form.without_year or moments.is_year_month(text):
+            return moments.read_month(text, form)
     raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['month'].wanted} belongs")
 
 

@@ -9,6 +9,7 @@ from functools import cached_property
 import pyarrow as pa
 
 from boreotabula.layout.field_types import FieldType, Nature, type_called
+from boreotabula.layout.patterns import Pattern
 
 TEXT = pa.dictionary(pa.int32(), pa.string())
 """Text columns repeat few values many times: each is kept once."""
@@ -31,6 +32,8 @@ class ValueForm:
     """Texts that stand for nothing, as `plain_form` writes them."""
     units: tuple[str, ...] = ()
     """What may stand before or behind a number."""
+    parts: tuple[Pattern, ...] = ()
+    """The part of each text that is kept: the first pattern that it fits."""
     spellings: Mapping[str, str] = field(default_factory=dict)
     """Other spellings, as `plain_form` writes them, and the text that each stands for."""
     without_year: bool = False
@@ -67,7 +70,7 @@ class ValueForm:
     @property
     def as_it_stands(self) -> bool:
         """Whether texts mean just what they say, and any value will do."""
-        return not (self.empty or self.spellings or self.bounded)
+        return not (self.empty or self.spellings or self.bounded or self.parts)
 
     @property
     def bounded(self) -> bool:

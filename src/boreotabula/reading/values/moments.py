@@ -140,7 +140,7 @@ def read_month(text: str, form: ValueForm, day_first: bool | None = None) -> dat
     """The first day of the month that a text means; in the year NO_YEAR if the text has none and
     the form allows for that. Raises as `read_date` does."""
     text = text.strip()
-    found = _YEAR_MONTH.fullmatch(text) or _MONTH_YEAR.fullmatch(text)
+    found = _YEAR_MONTH.fullmatch(text) or _MONTH_YEAR.fullmatch(text) or _TOGETHER.fullmatch(text)
     if found:
         return _month(int(found["year"]), int(found["month"]))
     short = _SHORT.fullmatch(text)
@@ -163,6 +163,15 @@ def read_month(text: str, form: ValueForm, day_first: bool | None = None) -> dat
         raise
     except NotConvertedError:
         raise NotConvertedError(NO_MONTH) from None
+
+
+_TOGETHER = re.compile(r"(?P<year>1[89]\d\d|2[01]\d\d)(?P<month>0[1-9]|1[0-2])")
+"""A year and a month without a sign between them, from 1800 to 2199: others are numbers."""
+
+
+def is_year_month(text: str) -> bool:
+    """Whether six figures are a year and a month, such as 202604."""
+    return _TOGETHER.fullmatch(text) is not None
 
 
 def _month(year: int, month: int) -> date:

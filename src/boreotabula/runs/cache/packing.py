@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import cached_property
@@ -20,6 +20,7 @@ import pyarrow as pa
 
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding
+from boreotabula.reading.records.build import HeadingMet
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.arrays import repeated
@@ -109,7 +110,7 @@ def packed(reading: FileReading) -> Packed:
             "roles": {role.name: count for role, count in tab.account.roles.items()},
             "left_out": tab.account.left_out,
             "form": tab.form,
-            "heads": tab.heads,
+            "headings": [astuple(one) for one in tab.headings],
             "totals": vars(tab.totals),
             "records": tab.record_count,
             "facts": {
@@ -157,7 +158,7 @@ def read_head(head: bytes, body: Streams) -> FileReading:
                 one["left_out"],
             ),
             one["form"],
-            one["heads"],
+            tuple(HeadingMet(*some) for some in one["headings"]),
             TotalsCount(**one["totals"]),
             _facts(one["facts"]),
             one["records"],
@@ -210,6 +211,7 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
             "largest": {name: tuple(map(tuple, some)) for name, some in stored["largest"].items()},
             "empty": tuple(stored["empty"]),
             "by_position": {key: tuple(one) for key, one in stored["by_position"].items()},
+            "leading": {key: tuple(one) for key, one in stored["leading"].items()},
         }
     )
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from boreotabula.reading.findings import Code, Finding
@@ -27,25 +27,63 @@ class ColumnsByPosition:
 
     def __init__(self) -> None:
         self._blocks: dict[tuple[str, str], _Met] = {}
+        self._leading: dict[tuple[str, str], _Met] = {}
 
     def take(self, reading: FileReading) -> None:
         """Note the columns of a file's tables."""
         for tab in reading.tabs:
-            for block, columns in tab.facts.by_position.items() if tab.record_count else ():
-                met = self._blocks.setdefault((tab.form, block), _Met())
-                met.counts[columns] += 1
-                place = (reading.name, tab.name, tab.facts.position_cells[block])
-                met.places.setdefault(columns, []).append(place)
+            facts = tab.facts
+            for of, there in ((self._blocks, facts.by_position), (self._leading, facts.leading)):
+                for block, columns in there.items() if tab.record_count else ():
+                    met = of.setdefault((tab.form, block), _Met())
+                    met.counts[columns] += 1
+                    place = (reading.name, tab.name, facts.position_cells[block])
+                    met.places.setdefault(columns, []).append(place)
 
     def findings(self) -> Iterator[Finding]:
-        """One for each set of columns that differs from the usual one in number."""
-        for met in self._blocks.values():
-            (usual, count), *_ = met.counts.most_common(1)
-            if count < _FEWEST or 2 * count <= met.counts.total():
-                continue
+        """One for each set of columns that differs from the usual one in number; of cross-tabs, for
+        leading columns that hold something else."""
+        for columns, usual, count, places in _unusual(self._blocks):
+            if len(columns) != len(usual):
+                yield _differs(columns, usual, count, places)
+        for columns, usual, count, places in _unusual(self._leading):
+            # A column may well be blank on some tab.
+            pairs = zip(columns, usual, strict=False)
+            if any(one and other and one != other for one, other in pairs):
+                yield _shifted(columns, usual, count, places)
+
+
+_Places = list[tuple[str, str, str]]
+
+
+def _unusual(
+    blocks: Mapping[tuple[str, str], _Met],
+) -> Iterator[tuple[_Columns, _Columns, int, _Places]]:
+    """The columns that are not those of most like tables, those, and how many have them."""
+    for met in blocks.values():
+        (usual, count), *_ = met.counts.most_common(1)
+        if count >= _FEWEST and 2 * count > met.counts.total():
             for columns, places in met.places.items():
-                if len(columns) != len(usual):
-                    yield _differs(columns, usual, count, places)
+                yield columns, usual, count, places
+
+
+def _shifted(
+    columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, str]]
+) -> Finding:
+    file, tab, cell = places[0]
+    more = f" (so does that of {len(places) - 1} more)" if len(places) > 1 else ""
+    return Finding(
+        Code.COLUMN_LACKING,
+        f"the table begins with columns of {', '.join(columns)}{more}, {count} like it with"
+        f" {', '.join(usual)}: a column is lacking or new there, and others were read as its field",
+        "Compare the leading columns with `columns` of [block]; ask the sender, or read such files"
+        " by a block of their own.",
+        cell=cell,
+        looked_for=", ".join(usual),
+        found=", ".join(columns),
+        tab=tab,
+        file=file,
+    )
 
 
 def _differs(

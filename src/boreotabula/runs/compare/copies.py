@@ -102,7 +102,7 @@ def _left_out(tab: TabResult, of: str) -> TabResult:
         record_count=0,
         account=Account(filled, roles, {f"copy: of {of}": filled}),
         copy_of=of,
-        heads={},
+        headings=(),
         totals=TotalsCount(),
         facts=replace(tab.facts, digest="", body="", numbers={}, largest={}, empty=(), beside={}),
     )

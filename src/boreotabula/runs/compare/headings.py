@@ -1,10 +1,12 @@
-"""Headings of cross-tabs that few of the tabs have."""
+"""Headings of cross-tabs that few of the tabs have, or that are nearly another one."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from boreotabula.layout.headings import normal_form
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 
@@ -34,8 +36,9 @@ class HeadingCount:
     def take(self, reading: FileReading) -> None:
         """Count the headings of a file."""
         for tab in reading.tabs:
-            self.tabs += bool(tab.heads)
-            for head, cell in tab.heads.items():
+            self.tabs += bool(tab.headings)
+            cells = {normal_form(one.text): one.cell for one in reversed(tab.headings)}
+            for head, cell in cells.items():
                 known = self.met.get(head)
                 if known is None:
                     known = self.met[head] = _Met(reading.name, tab.name, cell)
@@ -62,3 +65,106 @@ class HeadingCount:
                 tab=met.tab,
                 file=met.file,
             )
+
+
+@dataclass
+class _Spelling:
+    """A heading as it is written: in how many records, and where it was met first."""
+
+    file: str
+    tab: str
+    cell: str
+    records: int = 0
+    tabs: set[tuple[str, str]] = field(default_factory=set)
+
+
+_MOST_ALIKE = 500
+"""Among more headings with the same figures none is looked for: they are no categories."""
+
+
+class NearHeadings:
+    """Looks for headings of one level that are nearly the same: one of them is misspelt."""
+
+    def __init__(self, choices: Mapping[str, Collection[str]]) -> None:
+        self._choices = choices
+        """The values that the layout names for a field: these are never misspelt."""
+        self._met: dict[str, dict[str, _Spelling]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the headings of a file."""
+        for tab in reading.tabs:
+            for one in tab.headings:
+                spellings = self._met.setdefault(one.field, {})
+                known = spellings.get(one.text)
+                if known is None:
+                    known = spellings[one.text] = _Spelling(reading.name, tab.name, one.cell)
+                known.records += one.records
+                known.tabs.add((reading.name, tab.name))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each heading that is nearly another one, and rarer."""
+        for name, spellings in self._met.items():
+            alike: dict[tuple[str, ...], list[str]] = {}
+            for text in spellings:
+                # Other figures are another thing: “Pot 60” is no misspelt “Pot 95”.
+                alike.setdefault(tuple(re.findall(r"\d+", text)), []).append(text)
+            total = sum(one.records for one in spellings.values())
+            for texts in alike.values():
+                if 1 < len(texts) <= _MOST_ALIKE:
+                    yield from self._among(name, texts, spellings, total)
+
+    def _among(
+        self, name: str, texts: Sequence[str], spellings: Mapping[str, _Spelling], total: int
+    ) -> Iterator[Finding]:
+        # The usual spelling first: the rarer ones are held against it.
+        usual_first = sorted(texts, key=lambda text: -spellings[text].records)
+        for at, rare in enumerate(usual_first):
+            if rare in self._choices.get(name, ()):
+                continue
+            usual = next((one for one in usual_first[:at] if _nearly_same(one, rare)), None)
+            if usual is not None and not _both_meant(spellings[usual], spellings[rare]):
+                yield _misspelt(name, usual, rare, spellings, total)
+
+
+def _both_meant(usual: _Spelling, rare: _Spelling) -> bool:
+    """Whether two headings stand side by side on tab after tab: then both are meant."""
+    return len(rare.tabs) > 1 and rare.tabs <= usual.tabs
+
+
+_SHORTEST, _LONG = 4, 8
+"""Shorter words are codes, in which each sign counts; in long ones two signs may be wrong."""
+
+
+def _nearly_same(one: str, other: str) -> bool:
+    """Whether two texts differ in the writing of one word, by a sign or two, or not in a way that
+    counts for headings."""
+    words, others = normal_form(one).split(), normal_form(other).split()
+    if "".join(words) == "".join(others):
+        return True
+    differing = [pair for pair in zip(words, others, strict=False) if pair[0] != pair[1]]
+    if len(words) != len(others) or len(differing) != 1:
+        return False
+    short, long = sorted(differing[0], key=len)
+    from rapidfuzz.distance import OSA  # only needed where two texts are close
+
+    return len(short) >= _SHORTEST and OSA.distance(short, long) <= (
+        2 if len(short) >= _LONG else 1
+    )
+
+
+def _misspelt(
+    name: str, usual: str, rare: str, spellings: Mapping[str, _Spelling], total: int
+) -> Finding:
+    here, there = spellings[rare], spellings[usual]
+    return Finding(
+        Code.HEADING_NEAR,
+        f"the heading “{rare}” ({here.records} of {total} records) is nearly “{usual}”"
+        f" ({there.records} records): two values of “{name}” that may be one",
+        f'If they are one, write same_as = {{ "{usual}" = "{rare}" }} for “{name}” in [fields]; if'
+        " both are meant, list them in its `choices`.",
+        cell=here.cell,
+        looked_for=usual,
+        found=rare,
+        tab=here.tab,
+        file=here.file,
+    )

@@ -154,3 +154,40 @@ def _moved(
         tab=tab.name,
         file=file,
     )
+
+
+class LaterSources:
+    """Looks for stamps with several sources that were taken from a later one than on most tabs."""
+
+    def __init__(self) -> None:
+        self._taken: dict[tuple[str, str], dict[int, list[tuple[str, str]]]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note from where the stamps of a file's tabs were taken."""
+        for tab in reading.tabs:
+            for name, at in tab.facts.taken.items() if tab.record_count else ():
+                sources = self._taken.setdefault((tab.form, name), {})
+                sources.setdefault(at, []).append((reading.name, tab.name))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each stamp and later source."""
+        for (_, name), sources in self._taken.items():
+            usual = max(sources, key=lambda at: (len(sources[at]), -at))
+            for at, tabs in sorted(sources.items()):
+                if at > usual and len(sources[usual]) > len(tabs):
+                    yield _later(name, at, usual, tabs, len(sources[usual]))
+
+
+def _later(name: str, at: int, usual: int, tabs: list[tuple[str, str]], most: int) -> Finding:
+    file, tab = tabs[0]
+    more = f" (so on {len(tabs) - 1} more tabs)" if len(tabs) > 1 else ""
+    return Finding(
+        Code.STAMP_SOURCE_UNUSUAL,
+        f"“{name}” was taken from the source in place {at + 1} of its list{more}, on {most} like"
+        f" tabs from the one in place {usual + 1}",
+        "Look why it does not stand in its usual place here.",
+        looked_for=f"the source in place {usual + 1}",
+        found=f"the source in place {at + 1}",
+        tab=tab,
+        file=file,
+    )

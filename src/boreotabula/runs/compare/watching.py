@@ -10,9 +10,9 @@ from boreotabula.reading.findings import Finding
 from boreotabula.runs.compare.columns import ColumnsByPosition
 from boreotabula.runs.compare.copies import SameValues
 from boreotabula.runs.compare.counts import FewRecords, FieldsEmpty, MissingTabs
-from boreotabula.runs.compare.headings import HeadingCount
+from boreotabula.runs.compare.headings import HeadingCount, NearHeadings
 from boreotabula.runs.compare.keys import Keys
-from boreotabula.runs.compare.stamps import MovedStamps, SameStamps
+from boreotabula.runs.compare.stamps import LaterSources, MovedStamps, SameStamps
 from boreotabula.runs.compare.texts import Doubts, GuessedEncodings, UnplacedTexts
 from boreotabula.runs.compare.values import FarValues
 from boreotabula.runs.file.read import FileReading
@@ -30,9 +30,10 @@ class Watch(Protocol):
 
 def watches(spec: LayoutSpec) -> Sequence[Watch]:
     """Everything that is watched for in a run of a layout."""
+    choices = {name: [str(one) for one in field.choices] for name, field in spec.fields.items()}
     found: list[Watch] = [
-        SameStamps(), SameValues(), MovedStamps(), MissingTabs(), HeadingCount(), FewRecords(),
-        FieldsEmpty(), FarValues(), GuessedEncodings(), ColumnsByPosition(), UnplacedTexts(),
-        Doubts(),
+        SameStamps(), SameValues(), MovedStamps(), LaterSources(), MissingTabs(), HeadingCount(),
+        NearHeadings(choices), FewRecords(), FieldsEmpty(), FarValues(), GuessedEncodings(),
+        ColumnsByPosition(), UnplacedTexts(), Doubts(),
     ]  # fmt: skip
     return [Keys(spec.key), *found] if spec.key else found

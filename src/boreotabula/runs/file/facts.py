@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from hashlib import blake2b
 from itertools import islice
@@ -50,8 +50,12 @@ class TabFacts:
     by_position: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """Of blocks that name their columns by position: the headings of the columns, or without any
     what they hold."""
+    leading: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Of cross-tabs that name their leading columns by position: what each of these holds."""
     position_cells: Mapping[str, str] = field(default_factory=dict)
     """Where each of these tables begins."""
+    taken: Mapping[str, int] = field(default_factory=dict)
+    """Of stamps with several sources: which of them gave the value, counted from 0."""
 
     @property
     def labels(self) -> Mapping[str, str]:
@@ -85,6 +89,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
                 largest[name] = _largest(column, batch.column("source_cell"))
     telling = {number for some in largest.values() for number, _ in some}
     enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(telling) >= _FEWEST_DIFFERENT
+    by_position = [one for one in reading.blocks if one.block.columns]
     body = _digest(reading.tables, {*PROVENANCE, *stamps})
     return TabFacts(
         f"{body} {sorted((name, str(one)) for name, one in stamps.items())}" if body else "",
@@ -96,12 +101,13 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         largest,
         numbers,
         tuple(empty),
-        {one.block.key: kinds_by_position(one) for one in reading.blocks if one.block.columns},
+        {one.block.key: kinds_by_position(one) for one in by_position if one.block.is_list},
+        {one.block.key: _leading_kinds(one) for one in by_position if not one.block.is_list},
         {
             one.block.key: one.view.address(max(one.place.top, 0), one.place.left)
-            for one in reading.blocks
-            if one.block.columns
+            for one in by_position
         },
+        {name: at for stamped in reading.stamped for name, at in stamped.taken.items()},
     )
 
 
@@ -115,13 +121,25 @@ def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
             heading = view.cell(place.bottom, one.column)
             found.append(normal_form(cell_text(heading)))
         else:
-            cells = [view.rows[row][one.column] for row in table.records]
-            figures = [is_figure(view, cell) for cell in cells if cell != ""]
-            kind = "figures" if 2 * sum(figures) > len(figures) else "texts"
-            found.append(kind if figures else "")
+            found.append(_kind(view, one.column, table.records))
     while found and not found[-1]:
         found.pop()
     return tuple(found)
+
+
+def _leading_kinds(settled: SettledBlock) -> tuple[str, ...]:
+    """Whether each leading column of a cross-tab holds figures or texts."""
+    place = settled.place
+    columns = range(place.left, min(place.left + place.leading, settled.view.width))
+    return tuple(_kind(settled.view, one, settled.table.records) for one in columns)
+
+
+def _kind(view: Sheet, column: int, rows: Sequence[int]) -> str:
+    """What most cells of a column hold: figures, texts, or nothing."""
+    cells = [view.rows[row][column] for row in rows]
+    figures = [is_figure(view, cell) for cell in cells if cell != ""]
+    kind = "figures" if 2 * sum(figures) > len(figures) else "texts"
+    return kind if figures else ""
 
 
 def _is_number(kind: pa.DataType) -> bool:

@@ -7,12 +7,14 @@ from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
 from boreotabula.layout.model import LayoutSpec
+from boreotabula.layout.patterns import first_match
 from boreotabula.layout.problems import nearest
 from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.limits import Limits
 from boreotabula.reading.blocks import TabSource, settle_blocks
 from boreotabula.reading.findings import Code, Finding
-from boreotabula.reading.plan import Plan
+from boreotabula.reading.locate.places import texts_met
+from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.stamps.read import convert_stamp
 from boreotabula.reading.stamps.search import NamedValue, Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
@@ -126,11 +128,14 @@ class OpenFile:
         choices = [*([job.tabs] if job.shared else []), *job.blocks.values()]
         names = self._tab_names(blanks=any(one.needs_blanks for one in choices))
         found: dict[str, Chosen] = {}
+        every = [block for form in job.plan.forms for block in form.blocks]
         if job.shared:
-            for name, captured in self._choose_by(job.tabs, names, quiet=False).items():
+            own = [one for one in every if one.tabs is None]
+            for name, captured in self._choose_by(job.tabs, names, own, quiet=False).items():
                 found[name] = Chosen(captured, shared=True)
         for key, choice in job.blocks.items():
-            for name, captured in self._choose_by(choice, names, quiet=True).items():
+            own = [one for one in every if one.key == key]
+            for name, captured in self._choose_by(choice, names, own, quiet=True).items():
                 found.setdefault(name, Chosen()).blocks[key] = captured
         if job.blocks and not found:
             self.say(_no_tab(job.patterns or ["the tabs of the blocks"], self.book))
@@ -147,11 +152,19 @@ class OpenFile:
         ]
 
     def _choose_by(
-        self, choice: TabChoice, names: Sequence[TabName], *, quiet: bool
+        self,
+        choice: TabChoice,
+        names: Sequence[TabName],
+        blocks: Sequence[BlockPlan],
+        *,
+        quiet: bool,
     ) -> dict[str, dict[str, str]]:
         if [one.name for one in names] == [""]:
             return {"": {}}  # a text file has one tab, and no names to choose by
         chosen = choice.choose(names)
+        if choice.where_found:
+            # A tab with some of the texts is read, too: what is missing there must be told.
+            chosen = {name: {} for name in chosen if self._holds_any(name, blocks)}
         if choice.by_itself and len(chosen) != 1:
             if not quiet:
                 self.say(_not_one_tab(list(chosen)))
@@ -173,6 +186,13 @@ class OpenFile:
         for first, second in _same_captures(self.job.plan, chosen):
             self.say(_captured_twice(first, second, chosen[first]), second)
         return chosen
+
+    def _holds_any(self, name: str, blocks: Sequence[BlockPlan]) -> bool:
+        """Whether a tab holds any text by which one of some blocks is found."""
+        sheet = self.sheet(name)
+        return sheet is not None and any(
+            texts_met(sheet.turn() if one.turned else sheet, one) for one in blocks
+        )
 
     def used_patterns(self, chosen: Mapping[str, Chosen]) -> Iterator[str]:
         """The tab patterns that matched a chosen tab."""
@@ -207,7 +227,7 @@ class OpenFile:
         """Whether a block that is found by headings has all of them on a tab."""
         source = TabSource(blocks={key: {} for key in self.job.blocks})
         return any(
-            len(one.place.stub) == len(one.block.stub) and one.block.found_by_headings
+            len(one.place.stub) == len(one.block.stub) and one.block.searched
             for form in self.job.plan.forms
             for view in settle_blocks(sheet, self.job.plan, form, source)
             for one in view.blocks
@@ -224,7 +244,7 @@ class OpenFile:
         wanted = {
             stamp.name.casefold()
             for form in self.job.plan.forms
-            for stamp in form.stamps
+            for stamp in form.sources
             if stamp.name is not None
         }
         named: dict[str, NamedValue] = {}
@@ -234,7 +254,14 @@ class OpenFile:
             if sheet is not None:
                 cell = sheet.cell(place.row, place.column)
                 named[name.casefold()] = NamedValue(place.tab, place.row, place.column, cell)
-        return Surroundings(texts=texts, names=named)
+        others = [source.tabs for form in self.job.plan.forms for source in form.sources]
+        covers = {
+            tab.name: sheet
+            for tab in self.book.tabs
+            if any(first_match(some, tab.name) is not None for some in others)
+            and (sheet := self.sheet(tab.name)) is not None
+        }
+        return Surroundings(texts=texts, names=named, tabs=covers)
 
 
 def _same_captures(

@@ -14,6 +14,7 @@ import pyarrow as pa
 from boreotabula.files import open_regular
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding
+from boreotabula.reading.records.build import HeadingMet
 from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals.compare import TotalsCount
@@ -35,8 +36,8 @@ class TabResult:
     tables: Mapping[str, pa.RecordBatch]
     account: Account
     form: str = ""
-    heads: Mapping[str, str] = field(default_factory=dict)
-    """The headings of its cross-tabs, and a cell under each."""
+    headings: tuple[HeadingMet, ...] = ()
+    """The headings of its cross-tabs."""
     totals: TotalsCount = field(default_factory=TotalsCount)
     facts: TabFacts = field(default_factory=TabFacts)
     record_count: int = 0
@@ -148,7 +149,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
                 done.tables,
                 done.account,
                 done.form,
-                done.heads,
+                done.headings,
                 done.totals,
                 facts,
                 sum(batch.num_rows for batch in done.tables.values()),

@@ -1,0 +1,58 @@
+"""Texts that stand above tables and name them, and the part of the sheet below each of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from boreotabula.layout.patterns import first_match
+from boreotabula.reading.findings import Spot
+from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.plan import BlockPlan
+from boreotabula.workbooks.sheet import Sheet
+
+
+@dataclass(frozen=True)
+class Caption:
+    """A cell that names the table below it; `captured` are the fields that its text fills."""
+
+    row: int
+    column: int
+    text: str
+    captured: Mapping[str, str]
+
+    @property
+    def spot(self) -> Spot:
+        """Where it is."""
+        return self.row, self.column
+
+
+def captions_of(sheet: Sheet, block: BlockPlan) -> list[Caption]:
+    """The captions of a block, in reading order."""
+    if not block.caption:
+        return []
+    return [
+        Caption(row, column, text, found)
+        for row, column, text in sheet.texts()
+        if (found := first_match(block.caption, text)) is not None
+    ]
+
+
+def whole(sheet: Sheet) -> Frame:
+    """All of a sheet."""
+    return Frame(range(sheet.height), range(sheet.width))
+
+
+def below(sheet: Sheet, caption: Caption, others: Sequence[Spot]) -> Frame:
+    """Where the table of a caption may stand: from its row to the next caption below, from its
+    column to the next caption in its row. `others` are all captions of the sheet."""
+    row, column = caption.spot
+    beside = [at for other, at in others if other == row]
+    right = min((at for at in beside if at > column), default=sheet.width)
+    # The first of a row may stand over the middle of its table, further ones begin theirs.
+    left = column if any(at < column for at in beside) else 0
+    end = min(
+        (other for other, at in others if other > row and left <= at < right),
+        default=sheet.height,
+    )
+    return Frame(range(row, end), range(left, right))
