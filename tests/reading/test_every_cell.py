@@ -41,6 +41,8 @@ class Form:
     blocks: list[str] = field(default_factory=list)
     fields: dict[str, str] = field(default_factory=dict)
     frames: list[tuple[range, range]] = field(default_factory=list)
+    parts: dict[tuple[int, int], str] = field(default_factory=dict)
+    """Of captions: the part of the text that a record holds."""
     words: count[int] = field(default_factory=lambda: count(1))
 
     def put(self, row: int, column: int, number: bool) -> None:
@@ -157,6 +159,66 @@ def put_cross_tab(draw: st.DrawFn, form: Form, top: int, name: str, *, alone: bo
     return row + 3
 
 
+def put_by_position(draw: st.DrawFn, form: Form, top: int, name: str, *, alone: bool) -> int:
+    """A cross-tab without headings over its leading columns, found by a caption, by headings or by
+    both, with levels apart or cut, and groups that hold more than a name; returns the row below."""
+    leading, width = draw(st.integers(1, 2)), draw(st.integers(1, 4))
+    kinds = st.sampled_from(["level", "gap", "-", "cut"])
+    levels = [*draw(st.lists(kinds, max_size=2)), "level"]
+    found = draw(st.sampled_from(["caption", "found_by", "both"]))
+    columns = [f"{name}stub{at}" for at in range(leading)]
+    groups = [f"{name}group{at}" for at in range(draw(st.integers(0, 2)))]
+    form.fields |= dict.fromkeys([*columns, *groups], "text") | {f"{name}value": "integer"}
+    keys = [f"columns = {columns}", f'value = "{name}value"', f'into = "{name}"']
+    row = top
+    if found != "found_by":
+        word = f"w{next(form.words)}w"
+        form.cells[row, 0], form.parts[row, 0] = f"Table {word}, {name}", word
+        form.fields[f"{name}title"] = "text"
+        keys.append(f'caption = "Table {{{name}title}}, {name}"')
+        row += draw(st.integers(1, 2))
+    corner, across = draw(st.booleans()), []
+    for at, level in enumerate(levels):
+        fields = {"-": ["-"], "gap": [f"{name}level{at}"], "cut": [f"{name}level{at}"] * 2}
+        for field_ in fields.get(level, [f"{name}level{at}"]):
+            across.append(field_)
+            for one in range(width):
+                form.put(row, leading + one, number=False)
+            row += 1
+        # A blank row may set levels apart, if two headings at least show that it is one.
+        row += level == "gap" and width > 1
+    form.fields |= dict.fromkeys((one for one in across if one != "-"), "text")
+    keys.append(f"across = {across}")
+    lowest = row - 1
+    if found != "caption":
+        keys.append(f"found_by = {[form.cells[lowest, leading + at] for at in {0, width - 1}]}")
+    if corner:
+        form.put(lowest, 0, number=False)
+        form.fields[f"{name}corner"] = "text"
+        keys.append(f'stamps = {{ {name}corner = {{ from = "stub head" }} }}'.replace("'", '"'))
+    for n in range(draw(st.integers(1, 6))):
+        for at, group in enumerate(groups):
+            if n % (3 - at) == 0:
+                form.cells[row, leading - 1] = f"{group}w{next(form.words)}w"
+                for one in range(-1 if leading > 1 else 0, width):
+                    if draw(st.booleans()) and (row, leading + one) not in form.cells:
+                        form.put(row, leading + one, number=True)
+                row += 1
+        for at in range(leading):
+            if at == 0 or draw(st.integers(0, 3)):
+                form.put(row, at, number=False)
+        for at in range(width):
+            if at == 0 or draw(st.integers(0, 3)):
+                form.put(row, leading + at, number=True)
+        row += 1
+    named = [f'{{ field = "{one}", named = "{one}w*" }}' for one in groups]
+    keys += [f"group_row = [{', '.join(named)}]"] if groups else []
+    keys += ["first_rows = 2"] if draw(st.booleans()) else []
+    form.blocks.append("\n".join(keys).replace("'", '"'))
+    form.frames.append((range(lowest, row), range(leading + width)))
+    return row + 2
+
+
 def put_total(form: Form, row: int, name: str, columns: range) -> None:
     """A row of totals; that they are no sums is told, and nothing else."""
     form.cells[row, 0] = f"Total {name}"
@@ -172,7 +234,7 @@ def forms(draw: st.DrawFn) -> Form:
     top = 2
     names = ("a", "b")[: draw(st.integers(1, 2))]
     for name in names:
-        put = draw(st.sampled_from([put_list, put_cross_tab]))
+        put = draw(st.sampled_from([put_list, put_cross_tab, put_by_position]))
         top = put(draw, form, top, name, alone=len(names) == 1)
     for _ in range(draw(st.integers(0, 4))):  # texts and numbers wherever they may be
         spot = draw(st.tuples(st.integers(1, top), st.integers(0, 7)))
@@ -224,6 +286,7 @@ def check(form: Form, home: Path) -> None:
         role = reading.roles.role(*spot)
         assert (where in unplaced) == (role is Role.UNPLACED)
         if role in BOOKED:
+            word = form.parts.get((row, column), word)
             assert written[str(word)], (where, word, role)
             if role is Role.VALUE and isinstance(word, int):
                 again = sum(one == word for one in form.cells.values())  # totals of one number

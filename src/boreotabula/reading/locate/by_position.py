@@ -17,7 +17,7 @@ from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.levels import levels_down, levels_up
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Sheet, TableObject
+from boreotabula.workbooks.sheet import CellKind, Sheet, TableObject
 
 
 def place_at(sheet: Sheet, block: BlockPlan, row: int, column: int, area: Frame) -> Found:
@@ -78,8 +78,13 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
             if len(met) < len(block.found_by):
                 continue
             first, met = min(met.values()), {}
-            left = _left_edge(sheet, range(row, area.rows.stop), first, floor)
+            rows = range(row, area.rows.stop)
+            left = _left_edge(sheet, rows, first, floor)
+            again = floor > area.columns.start and _goes_on(sheet, block, rows, floor, first, left)
             floor = column + 1
+            # Under several upper headings the same ones stand again.
+            if again:
+                continue
             start = left + len(block.columns)
             if first < start:
                 told.append(_over_leading(sheet, block, row, first, left))
@@ -97,6 +102,21 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     return places, told
 
 
+def _goes_on(
+    sheet: Sheet, block: BlockPlan, rows: range, floor: int, first: int, left: int
+) -> bool:
+    """Whether headings that are met again, from `first` on, are of the table whose own headings end
+    before `floor`: nothing sets them apart, and no leading columns stand between."""
+    if left > floor:
+        return block.gaps
+    between = range(first - len(block.columns), first)
+    if between.start < floor:
+        return True
+    # Leading columns name rows; with figures below it is a column of the same table.
+    below = sheet.kinds[rows.start + 1 : _end_of_rows(sheet, rows, floor), between.start : first]
+    return bool((below == CellKind.NUMBER).any())
+
+
 def _texts_in(sheet: Sheet, row: int, columns: range) -> Iterator[tuple[int, str]]:
     """Column and text of the filled cells of a row, numbers and dates as they are shown."""
     for at in np.flatnonzero(sheet.filled[row, columns.start : columns.stop]).tolist():
@@ -105,14 +125,18 @@ def _texts_in(sheet: Sheet, row: int, columns: range) -> Iterator[tuple[int, str
 
 def _left_edge(sheet: Sheet, rows: range, column: int, floor: int) -> int:
     """The first column of a table of which one column is known: a blank one ends it."""
-    # A remark below the table must not stretch it: the first blank row ends what is looked at.
-    within = sheet.filled[rows.start : rows.stop, floor:]
-    filled: list[bool] = _any_in_row(within).tolist()
-    end = rows.start + (filled.index(False) if False in filled else len(rows))
+    # A remark below the table must not stretch it.
+    end = _end_of_rows(sheet, rows, floor)
     used: list[bool] = np.logical_or.reduce(sheet.filled[rows.start : end]).tolist()
     while column > floor and used[column - 1]:
         column -= 1
     return column
+
+
+def _end_of_rows(sheet: Sheet, rows: range, floor: int) -> int:
+    """The first of some rows that is blank from a column on."""
+    filled: list[bool] = _any_in_row(sheet.filled[rows.start : rows.stop, floor:]).tolist()
+    return rows.start + (filled.index(False) if False in filled else len(rows))
 
 
 def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
@@ -121,12 +145,14 @@ def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     start = area.rows.start
     found = _under(sheet, block, area, start + 1)
     corner = _under(sheet, block, area, start)
-    if corner is not None and corner.top == start and block.across:
-        beside = _right_of(sheet, corner, area)
-        under = _right_of(sheet, found, area) if found else 0
-        # In the corner it has as many headings beside it as the row below has cells.
-        if found is None or (not found.bare and beside >= max(under, 1)):
-            found = corner
+    in_corner = corner is not None and corner.top == start and bool(block.across)
+    # A remark beside the caption does not make it the corner of the table.
+    if (
+        corner
+        and in_corner
+        and (found is None or (not found.bare and _heads(sheet, block, corner, found, area)))
+    ):
+        found = corner
     if found is None:
         where = sheet.address(start, area.columns.start)
         why = f"no table stands below the caption in {sheet.row_called(start)}"
@@ -199,9 +225,14 @@ def _first_rows(counts: NDArray[np.integer[Any]], depth: int) -> list[int]:
     return rows
 
 
-def _right_of(sheet: Sheet, found: _Under, area: Frame) -> int:
-    """How many columns the first row of a table fills."""
-    return int(np.count_nonzero(sheet.filled[found.top, found.left + 1 : area.columns.stop]))
+def _heads(sheet: Sheet, block: BlockPlan, over: _Under, below: _Under, area: Frame) -> bool:
+    """Whether the first row of what may be a table has a heading over each cell of the row below;
+    of several levels, over the first of them."""
+    columns = slice(over.left + _leading(block), area.columns.stop)
+    headed, filled = (sheet.filled[one.top, columns] for one in (over, below))
+    if not filled.any():
+        return bool(headed.any())
+    return bool(headed[filled].all() if block.depth == 1 else headed[int(filled.argmax())])
 
 
 def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:

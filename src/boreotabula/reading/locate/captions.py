@@ -47,12 +47,18 @@ def below(sheet: Sheet, caption: Caption, others: Sequence[Spot]) -> Frame:
     """Where the table of a caption may stand: from its row to the next caption below, from its
     column to the next caption in its row. `others` are all captions of the sheet."""
     row, column = caption.spot
-    beside = [at for other, at in others if other == row]
-    right = min((at for at in beside if at > column), default=sheet.width)
+    right = _right_of(sheet, caption.spot, others)
     # The first of a row may stand over the middle of its table, further ones begin theirs.
-    left = column if any(at < column for at in beside) else 0
-    end = min(
-        (other for other, at in others if other > row and left <= at < right),
-        default=sheet.height,
+    left = column if any(at < column for other, at in others if other == row) else 0
+    # Only captions over some of the same columns end it: a table beside it may have others below.
+    lower = (
+        spot[0]
+        for spot in others
+        if spot[0] > row and spot[1] < right and _right_of(sheet, spot, others) > left
     )
-    return Frame(range(row, end), range(left, right))
+    return Frame(range(row, min(lower, default=sheet.height)), range(left, right))
+
+
+def _right_of(sheet: Sheet, spot: Spot, others: Sequence[Spot]) -> int:
+    """The column of the next caption in the row of one; past the sheet if there is none."""
+    return min((at for row, at in others if row == spot[0] and at > spot[1]), default=sheet.width)

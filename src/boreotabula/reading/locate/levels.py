@@ -36,6 +36,7 @@ def levels_up(
     # is known to stand over the values, none is looked for further up: it would be a cover cell.
     if not block.across or not any(_begin(sheet, row, columns) for row in range(top, bottom + 1)):
         return tuple(range(max(bottom - block.depth + 1, floor), bottom + 1))
+    columns = _run_of(sheet, bottom, columns) if not block.gaps else columns
     found: list[int] = []
     row = bottom
     for level in reversed(block.levels):
@@ -59,7 +60,7 @@ def _begins_up(sheet: Sheet, row: int, top: int, floor: int, columns: range) -> 
     if _begin(sheet, row, columns):
         yield row
     # One blank row may set levels apart; what stands further off is a cover.
-    elif row > floor and not sheet.filled[row].any() and _begin(sheet, row - 1, columns) >= _TWO:
+    elif row > floor and _begin(sheet, row - 1, columns) >= _TWO:
         yield row - 1
 
 
@@ -74,12 +75,22 @@ def levels_down(
     for level in block.levels:
         if row >= end:
             break
-        beyond = row + 1 < end and not sheet.filled[row].any()
-        if level != PASSED and rows and beyond and _begin(sheet, row + 1, columns):
+        blank = bool(rows) and row + 1 < end and not _begin(sheet, row, columns)
+        if level != PASSED and blank and _begin(sheet, row + 1, columns):
             row += 1
         rows.append(row)
         row += 1
     return tuple(rows)
+
+
+def _run_of(sheet: Sheet, row: int, columns: range) -> range:
+    """The columns up to the first blank one of a row; all if its first one is blank.
+
+    Another table beside this one has heading rows of its own.
+    """
+    filled: list[bool] = sheet.filled[row, columns.start : columns.stop].tolist()
+    length = filled.index(False) if False in filled else len(filled)
+    return range(columns.start, columns.start + length) if length else columns
 
 
 def _begin(sheet: Sheet, row: int, columns: range) -> int:
