@@ -5,12 +5,15 @@ from __future__ import annotations
 import re
 import shlex
 import shutil
+import tomllib
 from pathlib import Path
 
+import jsonschema
 import pytest
 from click.testing import CliRunner
 
 from boreotabula.cli.main import cli
+from boreotabula.layout.model import layout_schema
 from boreotabula.outputs.csv import csv_rows
 from boreotabula.reading.findings import Code, Severity
 from helpers import read, sheet
@@ -73,6 +76,15 @@ def test_every_code_is_in_the_handbook_with_its_severity() -> None:
     text = (DOCS / "findings.md").read_text("utf-8")
     listed = dict(re.findall(r"^\| `([a-z-]+)` \| (\w+) \|", text, re.MULTILINE))
     assert listed == {str(code): str(code.severity) for code in Code}
+
+
+def test_the_schema_knows_all_that_the_examples_say() -> None:
+    schema = jsonschema.Draft202012Validator(layout_schema())
+    layouts = [example[0] for example in EXAMPLES]
+    layouts += [f"layout = 1\n{form[2]}" for form in FORMS]
+    for text in layouts:
+        wrong = list(schema.iter_errors({"fields": {}, **tomllib.loads(text)}))
+        assert wrong == [], text
 
 
 PAGES = sorted(DOCS.glob("[0-9]-*.md"))

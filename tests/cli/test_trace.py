@@ -16,7 +16,7 @@ from boreotabula.review.saved import SavedOutput, saved_output
 from boreotabula.review.trace import Tracer, fate
 from helpers import csv_rows, program, write_workbook
 
-LAYOUTS = ("stock", "plan", "benches", "climate", "dispatch")
+LAYOUTS = ("stock", "plan", "benches", "climate", "dispatch", "review")
 
 
 @pytest.fixture(scope="module")

@@ -23,6 +23,74 @@ def refusal(text: str) -> str:
     return str(caught.value)
 
 
+BLOCK = """layout = 1
+[block]
+{}
+[fields]
+species = "text"
+lot = "text"
+year = "text"
+site = "text"
+n = "integer"
+"""
+CROSS = 'across = "year"\nvalue = "n"\n'
+
+
+@pytest.mark.parametrize(
+    ("keys", "said"),
+    [
+        (f'{CROSS}columns = "lot"\nat = "B2"\nfound_by = "A"', "line 7: [block] says where it"
+         " stands by at and by found_by; keep one of them"),
+        (f'{CROSS}stub = "lot"\nfound_by = "A"', "needs “columns”, the fields of the leading"),
+        (f'{CROSS}columns = "lot"\nrepeat = true', "add “caption” or “found_by”"),
+        (f'{CROSS}columns = "lot"\nstub = "species"', "named by “stub”, if they have headings"),
+        (f'{CROSS}columns = "-"\nat = "B2"', "“columns” in [block] passes over every column"),
+        (f'{CROSS}columns = "lot"\nheading_rows = 2', "a row that is passed over is “-” there"),
+        (f'{CROSS}columns = "lot"\nheadings = 0', "a cross-tab is made of its headings"),
+        (CROSS, "does not say where it stands: add “stub”"),
+        (f'{CROSS}stub = "lot"\ncaption = "Table {{number}}"', "no field “number” in [fields]"),
+        (f'{CROSS}stub = "lot"\ncaption = "{{site}}*"', "put some text between {site} and *"),
+        (f'{CROSS}stub = "lot"\ncaption = "of {{year}}"', "the field “year” is filled twice"),
+        (f'{CROSS}stub = "lot"\ngroup_row = {{ named = "P*" }}', "the key “field” is missing"),
+        (f'{CROSS}stub = "lot"\ngroup_row = {{ field = "species", names = "P*" }}',
+         "unknown key “names” in [block.group_row]; did you mean “named”?"),
+        (f'{CROSS}stub = "lot"\ngroup_row = ["species", "site"]', "“species” in “group_row” needs"),
+        ('stub = "lot"\nfirst_rows = 0', "“first_rows” in [block] must be at least 1, but is 0"),
+        ('stub = "lot"\nvisible_only = "yes"', "must be true or false, but is the text “yes”"),
+        ('stub = "lot"\nunknown_headings = "leave_out"', "did you mean “leave out”?"),
+        (f'{CROSS}stub = "lot"\nunknown_headings = "leave out"', "“leave out” is for lists"),
+        ('stub = "lot"\nalso = "Type"', "“also” in [block] must be a table of keys"),
+        ('stub = "lot"\nalso = { kind = "Type" }', "also of [block]: no field “kind”"),
+        ('stub = "lot"\nalso = { species = "Type", site = "type:" }', "cannot mean both"),
+        ('stub = "lot"\nstamps = { site = "assets" }', "“site” in [block.stamps] must be {"),
+        ('stub = "lot"\nstamps = { lot = { value = 1 } }', "the field “lot” is filled twice"),
+        ('stub = "lot"\n[stamps]\nsite = { tab = "Cover" }', "here stands nothing"),
+        ('stub = "lot"\n[stamps]\nsite = { tab = "Cover", value = 1 }', "“tab” goes with cell"),
+        ('stub = "lot"\n[stamps]\nsite = { pattern = "To *" }', "needs {} for the part to keep"),
+        ('stub = "lot"\n[stamps]\nsite = []', "stamp “site” has an empty list of sources"),
+        ('stub = "lot"\n[stamps]\nsite = [{ right_of = "S" }, { form = "file name" }]',
+         "unknown key “form” in [stamps.site]; did you mean “from”?"),
+        ('stub = "lot"\n[tabs]\nwhere_found = true\nevery = true', "by every and by where_found"),
+        ('stub = "lot"\nat = "A1"\n[tabs]\nwhere_found = true', "found by texts, not by its place"),
+        ('stub = "lot"\n[fields.kind]\npattern = "Bench*"', "“Bench*” needs {} for the part"),
+    ],
+)  # fmt: skip
+def test_each_misuse_of_a_word_for_a_form_is_said_with_its_remedy(keys: str, said: str) -> None:
+    told = refusal(BLOCK.format(keys)).splitlines()
+    assert len(told) == 1 and said in told[0] and told[0].startswith("stock.toml, line ")
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('[stamps]\nlot = { from = "stub head" }', "over the stub of a table: add a [block]"),
+        ('[stamps]\nlot = { cell = "A1" }\n[tabs]\nwhere_found = true', "but there is no [block]"),
+    ],
+)  # fmt: skip
+def test_what_needs_a_table_says_so_where_there_is_none(text: str, said: str) -> None:
+    assert said in refusal(f'layout = 1\n{text}\n[fields]\nlot = "text"\n')
+
+
 @pytest.mark.parametrize(
     ("change", "said"),
     [

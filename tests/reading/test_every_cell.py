@@ -286,7 +286,9 @@ def check(form: Form, home: Path) -> None:
         role = reading.roles.role(*spot)
         assert (where in unplaced) == (role is Role.UNPLACED)
         if role in BOOKED:
-            word = form.parts.get((row, column), word)
+            # Where no table is found below it, a caption may be a cell of the table above.
+            part = form.parts.get((row, column))
+            word = part if part is not None and role is Role.STAMP else word
             assert written[str(word)], (where, word, role)
             if role is Role.VALUE and isinstance(word, int):
                 again = sum(one == word for one in form.cells.values())  # totals of one number

@@ -50,7 +50,7 @@ def command(folder: Path, story: bool) -> int:
         f"  boreotabula survey {path}\n"
         f"  boreotabula show {sample} --layout {path}\n"
         f"  boreotabula extract {folder}/dispatch.toml -o dispatch.csv   (or climate.toml,"
-        " plan.toml, benches.toml)\n"
+        " plan.toml, benches.toml, review.toml)\n"
         f"  boreotabula headings {folder}/dispatch.toml\n"
         f"  boreotabula trace {folder}/stock.csv 1742\n"
         f"  look at {folder}/stock.run/findings.csv and unplaced.csv\n"

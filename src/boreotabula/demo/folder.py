@@ -14,7 +14,7 @@ MARK = ".boreotabula-demo"
 
 LAYOUTS = (
     "stock.toml", "headings.csv", "climate.toml", "dispatch.toml", "dispatch-headings.csv",
-    "plan.toml", "benches.toml", "sites.csv",
+    "plan.toml", "benches.toml", "review.toml", "sites.csv",
 )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""The other samples: climate loggers, dispatch lists, a plan of the year, stacked bench sheets.
+"""The other samples: climate loggers, dispatch lists, a plan of the year, bench sheets, reviews.
 
 Each is made of figures that follow from fixed seeds; `totals` tells what an extraction must find.
 """
@@ -15,6 +15,7 @@ from typing import Any
 import xlsxwriter
 
 from boreotabula.demo.nurseries import NURSERIES, SPECIES
+from boreotabula.demo.reviews import reviews, write_reviews
 
 _MADE = {"created": datetime(2026, 1, 1)}
 _QUARTERS = ("Q1", "Q2", "Q3", "Q4")
@@ -34,8 +35,9 @@ def write_others(folder: Path) -> None:
     for name, write in (("climate", _climate), ("dispatch", _dispatch), ("plan", _plan)):
         (folder / name).mkdir(parents=True, exist_ok=True)
         write(folder / name)
-    (folder / "benches").mkdir(exist_ok=True)
-    _benches(folder / "benches")
+    for name, write in (("benches", _benches), ("reviews", write_reviews)):
+        (folder / name).mkdir(exist_ok=True)
+        write(folder / name)
 
 
 def totals() -> Mapping[str, Mapping[str, Totals]]:
@@ -64,6 +66,14 @@ def totals() -> Mapping[str, Mapping[str, Totals]]:
                 sum(sum(counts) for _, rows in benches for _, counts in rows),
             )
             for name, _, benches in _bench_sheets()
+        },
+        "review": {
+            name: Totals(
+                sum(len(table.amounts) for tables in tabs.values() for table in tables),
+                "amount",
+                sum(sum(table.amounts) for tables in tabs.values() for table in tables),
+            )
+            for name, _, _, tabs in reviews()
         },
     }  # fmt: skip
 

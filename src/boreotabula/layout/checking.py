@@ -349,6 +349,9 @@ def _stamp_problems(spec: LayoutSpec) -> Iterator[Problem]:
         for message in _stamp_misfits(stamp):
             yield Problem(path, f"stamp “{field}”: {message}")
     for form in forms(spec):
+        for path, sources in form.stamps.values():
+            if not sources:
+                yield Problem(path, f"stamp “{path[-1]}” has an empty list of sources")
         # Without a table there is no heading over its stub.
         for path, sources in form.stamps.values() if not form.blocks else ():
             if any(one.from_ == "stub head" for one in sources):
@@ -443,6 +446,15 @@ def _wrong_names(spec: LayoutSpec) -> Iterator[Problem]:
         yield Problem(("fields",), "[fields] lists no field; name every column of the output there")
 
 
+def _wrong_parts(spec: LayoutSpec) -> Iterator[Problem]:
+    """Patterns of fields that keep nothing."""
+    for field, described in spec.fields.items():
+        for text in described.pattern:
+            if "{}" not in text and text.strip():
+                said = f"“pattern” of “{field}”: “{text}” needs {{}} for the part to keep"
+                yield Problem(("fields", field, "pattern"), said)
+
+
 def _wrong_key(spec: LayoutSpec) -> Iterator[Problem]:
     for field in spec.key:
         if field not in spec.fields:
@@ -499,6 +511,7 @@ _CHECKS: tuple[Callable[[LayoutSpec], Iterator[Problem]], ...] = (
     _filled_twice,
     _two_meanings,
     _wrong_also,
+    _wrong_parts,
     _wrong_key,
     value_problems,
 )

@@ -51,8 +51,10 @@ def nearest(word: str, known: Iterable[str]) -> str | None:
     """The known word most like a mistyped one, or None if none is near."""
     from rapidfuzz import fuzz, process, utils  # only needed once something is wrong
 
+    # Much shorter words are found within nearly any other.
+    choices = [one for one in known if 2 * len(one) > len(word)]
     found = process.extractOne(
-        word, list(known), scorer=fuzz.WRatio, processor=utils.default_process, score_cutoff=68
+        word, choices, scorer=fuzz.WRatio, processor=utils.default_process, score_cutoff=68
     )
     return found[0] if found else None
 
@@ -134,6 +136,14 @@ def _phrase(error: Any) -> str:
         return (
             f"{_name(loc)} cannot be “{error['input']}”{did_you_mean(str(error['input']), choices)}"
         )
+    if kind in ("model_type", "tuple_type") and "stamps" in loc:
+        how = "{ right_of = … }, { cell = … } or another source"
+        at = loc[:-1] if isinstance(loc[-1], int) else loc
+        return f"{_name(at)} must be {how}, but is {_shown(error['input'])}"
+    if kind in ("greater_than_equal", "less_than_equal"):
+        bound = next(iter(error["ctx"].values()))
+        least = "at least" if kind == "greater_than_equal" else "at most"
+        return f"{_name(loc)} must be {least} {bound}, but is {error['input']}"
     wanted = _WANTED.get(kind)
     if wanted:
         return f"{_name(loc)} must be {wanted}, but is {_shown(error['input'])}"

@@ -58,7 +58,8 @@ def word_in(plan: Plan, text: str) -> str | None:
             own = block.names.field_of(text) if block.own_names else None
             if own is not None:
                 return own
-            for rule, patterns in (("total", block.totals), ("ignored", block.ignore)):
+            rules = (("total", block.totals), ("ignored", block.ignore), ("caption", block.caption))
+            for rule, patterns in rules:
                 if any(one.match(text) is not None for one in patterns):
                     return f"({rule})"
     return None

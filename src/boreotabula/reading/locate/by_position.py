@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.layout.patterns import first_match
-from boreotabula.reading.cells import cell_text
+from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.levels import levels_down, levels_up
@@ -79,7 +79,7 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
                 continue
             first, met = min(met.values()), {}
             rows = range(row, area.rows.stop)
-            left = _left_edge(sheet, rows, first, floor)
+            left = _left_edge(sheet, block, rows, first, floor)
             again = floor > area.columns.start and _goes_on(sheet, block, rows, floor, first, left)
             floor = column + 1
             # Under several upper headings the same ones stand again.
@@ -123,14 +123,18 @@ def _texts_in(sheet: Sheet, row: int, columns: range) -> Iterator[tuple[int, str
         yield at + columns.start, cell_text(sheet.rows[row][at + columns.start])
 
 
-def _left_edge(sheet: Sheet, rows: range, column: int, floor: int) -> int:
-    """The first column of a table of which one column is known: a blank one ends it."""
+def _left_edge(sheet: Sheet, block: BlockPlan, rows: range, first: int, floor: int) -> int:
+    """The first column of a table whose first heading is known: a blank column ends it, unless the
+    leading columns reach just beyond."""
     # A remark below the table must not stretch it.
     end = _end_of_rows(sheet, rows, floor)
     used: list[bool] = np.logical_or.reduce(sheet.filled[rows.start : end]).tolist()
-    while column > floor and used[column - 1]:
-        column -= 1
-    return column
+    left = first
+    while left > floor and used[left - 1]:
+        left -= 1
+    # A leading column may be blank throughout: it has a name all the same.
+    named = first - len(block.columns)
+    return named if floor <= named < left and used[named] else left
 
 
 def _end_of_rows(sheet: Sheet, rows: range, floor: int) -> int:
@@ -196,7 +200,8 @@ def _under(sheet: Sheet, block: BlockPlan, area: Frame, start: int) -> _Under | 
     if not number:
         top = start + wide[0]
         return _Under(columns.start + left, top, top, bare=False)
-    right = _any_in_row(within[:, left + number :])
+    beside = within[:, left + number :]
+    right = _any_in_row(beside)
     leading = _any_in_row(within[:, left : left + number])
     # A line alone above the headings names no row.
     leading[: int(right.argmax())] = False
@@ -204,6 +209,8 @@ def _under(sheet: Sheet, block: BlockPlan, area: Frame, start: int) -> _Under | 
         return None
     named = int(leading.argmax())
     above = np.flatnonzero(right[:named]).tolist()
+    if _is_remark(sheet, above, named, beside, block.depth, range(start, area.rows.stop), columns):
+        above = []
     bare = len(above) >= block.depth
     top, bottom = (above[0] if above else named), (above[-1] if bare else named)
     return _Under(columns.start + left, start + top, start + bottom, bare)
@@ -212,6 +219,28 @@ def _under(sheet: Sheet, block: BlockPlan, area: Frame, start: int) -> _Under | 
 def _any_in_row(filled: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Which rows hold anything."""
     return np.logical_or.reduce(filled, axis=1)  # type: ignore[no-any-return]
+
+
+def _is_remark(
+    sheet: Sheet,
+    above: Sequence[int],
+    named: int,
+    right: NDArray[np.bool_],
+    depth: int,
+    rows: range,
+    columns: range,
+) -> bool:
+    """Whether the one row above the first named one is a remark: a text alone, while the named row
+    holds nothing but texts, several of them right of the leading columns: then it has the headings.
+    """
+    if depth != 1 or len(above) != 1 or np.count_nonzero(right[named]) < _SEVERAL:
+        return False
+    alone = np.count_nonzero(sheet.filled[rows.start + above[0], columns.start : columns.stop]) == 1
+    cells = sheet.rows[rows.start + named][columns.start : columns.stop]
+    return alone and not any(is_figure(sheet, cell) for cell in cells if cell != "")
+
+
+_SEVERAL = 2
 
 
 def _first_rows(counts: NDArray[np.integer[Any]], depth: int) -> list[int]:
