@@ -93,6 +93,9 @@ def _mark_groups(roles: RoleMap, columns: Columns, table: TableRows) -> None:
     sheet = roles.sheet
     valued = set(columns.valued)
     for row, name in table.groups.items():
+        # A group without lines is told as a whole.
+        if not table.lines_of(row):
+            continue
         for column in np.flatnonzero(roles.filled[row, columns.left : columns.right]).tolist():
             at = column + columns.left
             if at == name.column:

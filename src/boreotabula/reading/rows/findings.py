@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from itertools import pairwise
 
 import numpy as np
 
@@ -198,30 +197,36 @@ def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
 
 
 def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Telling]:
-    """Two rows in turn that look like the name of a group: one may be a line without values."""
-    told = table.of(RowKind.RECORD, RowKind.GROUP) if table.of(RowKind.GROUP) else []
-    # A group without a line below it names nothing: one of the two is a line, perhaps.
-    for row, after in pairwise(told):
+    """Rows that name a group without a line below: one may be a line without values itself."""
+    groups = sorted(table.groups.items())
+    for at, (row, name) in enumerate(groups):
+        after = groups[at + 1] if at + 1 < len(groups) else None
         # An outer group may well be followed by the first one in it.
-        if not (row in table.groups and after in table.groups):
+        if table.lines_of(row) or (after and after[1].level > name.level):
             continue
-        level = table.groups[row].level
-        if level >= table.groups[after].level:
-            field = columns.block.groups[level].field
-            yield Telling(
-                Finding(
-                    Code.GROUP_DOUBTFUL,
-                    f"{sheet.row_called(row)} and {sheet.row_called(after)} both look like"
-                    f" the name of a “{field}”; the lower one was taken, but it"
-                    " may be a line without values",
-                    "Fill a value of the line (zero, perhaps), or clear the row that is no group.",
-                    cell=sheet.address(after, columns.left),
-                    looked_for="lines below the name of a group",
-                    found="another row with nothing but a name",
-                ),
-                [row],
-                range(columns.left, columns.right),
+        field = columns.block.groups[name.level].field
+        text = cell_text(sheet.rows[row][name.column])
+        if after and after[1].level == name.level:
+            said = (
+                f"{sheet.row_called(row)} and {sheet.row_called(after[0])} both look like the name"
+                f" of a “{field}”; the lower one was taken, but it may be a line without values"
             )
+            found = "another row with nothing but a name"
+        else:
+            said = f"{sheet.row_called(row)} (“{text}”) names a “{field}”, but no line is below it"
+            found = "no line"
+        yield Telling(
+            Finding(
+                Code.GROUP_DOUBTFUL,
+                said,
+                "Fill a value of the line (zero, perhaps), or clear the row that is no group.",
+                cell=sheet.address(after[0] if found != "no line" and after else row, name.column),
+                looked_for="lines below the name of a group",
+                found=found,
+            ),
+            [row],
+            range(columns.left, columns.right),
+        )
 
 
 def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:

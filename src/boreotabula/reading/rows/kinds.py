@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.layout.patterns import Pattern
-from boreotabula.reading.cells import cell_text, is_figure
+from boreotabula.reading.cells import cell_text, is_figure, reads_as_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.place import Place
@@ -289,7 +289,8 @@ class _Teller:
         but texts, and these are known as headings, or stand over figures."""
         sheet = self.sheet
         filled = [at for at in self.known if sheet.rows[row][at] != ""]
-        if not filled or any(is_figure(sheet, sheet.rows[row][at]) for at in filled):
+        # In a workbook a time may be a text, too: that is no heading either.
+        if not filled or any(_looks_like_figure(sheet.rows[row][at]) for at in filled):
             return False
         known = sum(self.block.names.field_of(cell_text(sheet.rows[row][at])) is not None
                     for at in filled)  # fmt: skip
@@ -325,6 +326,10 @@ class _Teller:
             for column in range(self.columns.left, self.columns.right)
             if self.sheet.rows[row][column] != ""
         )
+
+
+def _looks_like_figure(cell: Cell) -> bool:
+    return not isinstance(cell, str) or reads_as_figure(cell)
 
 
 # --- the end of a table ------------------------------------------------------------------------

@@ -188,6 +188,11 @@ class TableRows:
             open_.append((name.level, row))
         return ends | dict.fromkeys((row for _, row in open_), self.start + len(self.kinds))
 
+    def lines_of(self, row: int) -> int:
+        """How many record rows belong to the group that a row names."""
+        first, end = np.searchsorted(self.record_rows, [row, self.group_end(row)])
+        return int(end - first)
+
     def naming(self, groups: Mapping[int, GroupName]) -> TableRows:
         """The same where some record rows name groups."""
         changed = self.without(sorted(groups), RowKind.GROUP)

@@ -260,6 +260,8 @@ def _group_checks(figures: Figures, meant: Mapping[int, Summands]) -> list[Check
     """The totals in rows that name groups: each sums up all records of its group."""
     table, found = figures.table, []
     for row in table.groups:
+        if not table.lines_of(row):  # told as such
+            continue
         # What belongs to the group is known: no other range is tried.
         some = (
             bisect_left(figures.rows, row),
