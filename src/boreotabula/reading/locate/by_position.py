@@ -138,8 +138,10 @@ def _left_edge(sheet: Sheet, block: BlockPlan, rows: range, first: int, floor: i
 
 
 def _end_of_rows(sheet: Sheet, rows: range, floor: int) -> int:
-    """The first of some rows that is blank from a column on."""
+    """Of some rows, the first of them a heading row, the first that is blank from a column on and
+    not right below it: a blank row may set the headings apart."""
     filled: list[bool] = _any_in_row(sheet.filled[rows.start : rows.stop, floor:]).tolist()
+    filled[:2] = [True] * len(filled[:2])
     return rows.start + (filled.index(False) if False in filled else len(rows))
 
 

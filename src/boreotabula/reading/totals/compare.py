@@ -191,7 +191,7 @@ def _summand_sets(
     if len(columns.block.values) < 2:
         return _sets_among(columns, column, others)
     # “Total sold” sums up what was sold, not all values under its heading.
-    known = _field_of_total(column, plan)
+    known = _field_of_total(columns, column)
     fields = (known,) if known in columns.block.values else (*columns.block.values, "")
     found = [
         some
@@ -223,14 +223,14 @@ def _folded(column: Column) -> tuple[str, ...]:
     return tuple(normal_form(cell_text(label)) for label in column.labels)
 
 
-def _field_of_total(column: Column, plan: Plan) -> str | None:
+def _field_of_total(columns: Columns, column: Column) -> str | None:
     """The value that a column of totals is of, where several are under each heading: the field that
     its lowest heading means. Without one, the sums of each value are tried."""
     # A column of values that looks like a total sums up its own kind.
     if column.kind is ColumnKind.VALUE:
         return column.field
     lowest = cell_text(column.labels[-1]) if column.labels else ""
-    return plan.names.field_of(lowest) if lowest else None
+    return columns.block.names.field_of(lowest) if lowest else None
 
 
 # --- rows of totals ------------------------------------------------------------------------------
