@@ -15,8 +15,8 @@ from helpers import installed
 
 HOME = Path(boreotabula.__file__).parent
 ROOMS = (
-    "layout", "ooxml", "workbooks", "reading", "runs", "outputs", "pipeline", "review", "cli",
-    "demo",
+    "layout", "ooxml", "workbooks", "reading", "drafting", "runs", "outputs", "pipeline", "review",
+    "cli", "demo",
 )  # fmt: skip
 MODULES = sorted(HOME.rglob("*.py"))
 
@@ -60,7 +60,7 @@ PARTS = {
     ),
     "runs": (
         "atomic", "processes", "layouts", "inputs", "file", "cache", "compare", "read_all", "run",
-        "survey", "headings",
+        "survey", "draft", "headings",
     ),
 }  # fmt: skip
 """The parts of the large rooms, in the order of the data."""

@@ -23,6 +23,7 @@ from boreotabula.errors import BoreotabulaError
 COMMANDS = {
     "survey": ("boreotabula.cli.survey", "Look into all files of a folder: what looks alike."),
     "show": ("boreotabula.cli.show", "Show a tab with addresses, and the role of each cell."),
+    "draft": ("boreotabula.cli.draft", "Write a first layout from the files themselves."),
     "extract": ("boreotabula.cli.extract", "Read all files of a layout into one table."),
     "headings": ("boreotabula.cli.headings", "List every heading met, and what it may mean."),
     "trace": ("boreotabula.cli.trace", "Show the cells that a record is from, and the reverse."),

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from boreotabula.layout.headings import fold
 from boreotabula.workbooks.sheet import Sheet
 
-_TOTAL_WORDS = tuple(
+TOTAL_WORDS = tuple(
     fold(word)
     for word in (
         "total", "totals", "subtotal", "grand total", "sum", "average", "mean", "overall",
@@ -33,5 +33,5 @@ def begins_as_total(sheet: Sheet, row: int, named: Sequence[int]) -> bool:
     return any(
         # “Summer” begins with “sum”, and is none.
         words.startswith(word) and not words[len(word) : len(word) + 1].isalnum()
-        for word in _TOTAL_WORDS
+        for word in TOTAL_WORDS
     )

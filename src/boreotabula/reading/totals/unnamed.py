@@ -88,9 +88,12 @@ def _with_groups(
     groups = groups_by_sums(figures, table)
     if not groups.rows:
         return table, []
-    first = sheet.filled[list(groups.rows), columns.left : columns.right].argmax(axis=1)
-    names = zip(groups.rows, first.tolist(), strict=True)
-    table = table.naming({row: GroupName(level, columns.left + at) for row, at in names})
+    stub = [one.column for one in columns.of(ColumnKind.STUB)] or [columns.left]
+    # A line number that is passed over is no name.
+    names = {
+        row: next((at for at in stub if sheet.rows[row][at] != ""), stub[0]) for row in groups.rows
+    }
+    table = table.naming({row: GroupName(level, at) for row, at in names.items()})
     told = _groups_finding(sheet, columns, groups.rows)
     return table, [Telling(told)] if groups.doubtful else []
 

@@ -1,0 +1,169 @@
+"""`boreotabula draft`: a first layout, made from the files themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.printing import say, say_json
+from boreotabula.texts import counted
+
+if TYPE_CHECKING:
+    from boreotabula.drafting.draft import Draft
+    from boreotabula.drafting.questions import Question
+    from boreotabula.drafting.specimens import Kindred
+    from boreotabula.runs.draft import Drafting
+
+EPILOG = """\b
+Examples:
+  boreotabula draft inbox                    show the layout, and what it gives
+  boreotabula draft inbox -o stock.toml      write it
+  boreotabula draft inbox inbox/2026-04/*    from these files only
+  boreotabula draft inbox --like "Bench 1"   for the tabs that look like this one
+
+\b
+Exit status: 0 drafted, and nothing is wrong · 1 drafted, but errors remain
+             2 wrong call · 3 nothing was found to draft from"""
+
+
+@click.command("draft", epilog=EPILOG)
+@click.argument("folder", type=click.Path(path_type=Path))
+@click.argument("files", type=click.Path(path_type=Path), nargs=-1)
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the layout there.")
+@click.option("--like", default="", metavar="TAB", help="Draft for the tabs that look like this.")
+@largest_part
+@json_option
+def command(
+    folder: Path, files: Sequence[Path], output: Path | None, like: str, largest_part: int,
+    as_json: bool,
+) -> int:  # fmt: skip
+    """Draft a layout from the files of FOLDER, and say what it gives.
+
+    Tabs that look alike are read in several ways; the way that places most cells, and by which most
+    printed totals agree, is written down. A layout that is there is never replaced.
+    """
+    from boreotabula.cli import screen
+    from boreotabula.drafting.questions import questions
+    from boreotabula.runs.draft import draft_from, write_draft
+
+    with screen.counting("looking into", shown=not as_json) as (start, step):
+        found = draft_from(
+            folder, files, like, limits(largest_part), lambda one: step(one.file), start
+        )
+    drafted = found.draft
+    if drafted is None or not _is_any(drafted):
+        why = _why_nothing(found)
+        say_json({"layout": None, "why": why}) if as_json else say(why)
+        return 3
+    asked = questions(drafted)
+    written = write_draft(drafted, output, folder) if output else []
+    if as_json:
+        say_json(_described(drafted, asked, folder))
+    else:
+        _print(found, drafted, asked, folder, written)
+    return 1 if drafted.judged.errors else 0
+
+
+def _is_any(drafted: Draft) -> bool:
+    """Whether the layout gives records of a table, or of some labels: one alone is a letter."""
+    fields = drafted.sketch.fields
+    return bool(
+        drafted.judged.records
+        and (drafted.sketch.block or drafted.sketch.listed or len(fields) > 1)
+    )
+
+
+def _why_nothing(found: Drafting) -> str:
+    if not found.looked:
+        return "There is no file in this folder to draft a layout from."
+    if len(found.unreadable) == len(found.looked):
+        first = found.unreadable[0]
+        return (
+            f"None of the {len(found.looked)} files can be read; {first.file}: {first.unreadable}."
+        )
+    if not any(one.sheets for one in found.looked):
+        return "Nothing stands on any tab of these files."
+    return (
+        "No table and no labels with values were found on any tab: these files hold texts only, or"
+        " too little to tell a form by. `boreotabula show FILE` shows what stands there."
+    )
+
+
+def _account(drafted: Draft) -> str:
+    judged, kind = drafted.judged, drafted.kind
+    placed = f"{int(judged.placed * 1000) / 10:g} % of {judged.filled:,} filled cells placed"
+    totals = f"{judged.agree:,} of {judged.printed:,} printed totals agree"
+    tabs = f"{counted(len(kind.examples), 'tab')} of {counted(len(kind.files), 'file')}"
+    tabs += f", {counted(judged.records, 'record')}"
+    return ", ".join([tabs, placed, *([totals] if judged.printed else [])])
+
+
+def _print(
+    found: Drafting, drafted: Draft, asked: Sequence[Question], folder: Path, written: list[Path]
+) -> None:
+    from boreotabula.cli import screen
+
+    console = screen.out()
+    glossary = f"{written[0].stem}-headings.csv" if written else "headings.csv"
+    text = drafted.sketch.text(folder.as_posix(), glossary)
+    if not written:
+        # Bare, so that it can be redirected into a file as it is.
+        say(text)
+        for heading, name in drafted.sketch.glossary.items():
+            say(f"# {glossary}: {heading},{name}")
+    console.print(_account(drafted), style="bold")
+    for one in found.unreadable:
+        console.print(f"  not read: {one.file}: {one.unreadable}")
+    if found.more:
+        console.print(f"  {found.more:,} more files were not looked at")
+    if asked:
+        console.print("\nCould not tell", style="bold")
+        for number, asks in enumerate(asked, 1):
+            console.print(f"  {number}. {asks.said}", soft_wrap=True)
+            console.print(f"     {asks.where}", style="dim", soft_wrap=True)
+            console.print(f"     → {asks.change}", soft_wrap=True)
+    _print_others(console, drafted.others, folder)
+    for path in written:
+        console.print(f"  written   {path}")
+    if written:
+        stem = written[0].with_suffix("")
+        say(f"\nNext: boreotabula extract {written[0]} -o {stem}.csv")
+    else:
+        say(f"\nNext: boreotabula draft {folder} -o NAME.toml writes it.")
+
+
+def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None:
+    """The other kinds of tabs, each with the command that drafts it."""
+    with_tables = [one for one in others if one.examples and one.examples[0].shapes]
+    if with_tables:
+        console.print("\nOther kinds of tabs", style="bold")
+    for one in with_tables[:_MOST_OTHERS]:
+        first = one.examples[0].specimen
+        place = " › ".join(filter(None, (first.file, first.tab)))
+        command = f'boreotabula draft {folder} --like "{first.tab}"'
+        tabs = counted(len(one.examples), "tab")
+        console.print(f"  {tabs} like {place}: {command}", soft_wrap=True)
+
+
+_MOST_OTHERS = 5
+
+
+def _described(drafted: Draft, asked: Sequence[Question], folder: Path) -> dict[str, Any]:
+    judged = drafted.judged
+    return {
+        "layout": drafted.sketch.text(folder.as_posix(), "headings.csv"),
+        "headings": dict(drafted.sketch.glossary),
+        "tabs": len(drafted.kind.examples),
+        "files": len(drafted.kind.files),
+        "records": judged.records,
+        "cells_filled": judged.filled,
+        "cells_unplaced": judged.unplaced,
+        "totals_printed": judged.printed,
+        "totals_agree": judged.agree,
+        "errors": len(judged.errors),
+        "could_not_tell": [vars(one) for one in asked],
+    }

@@ -1,0 +1,1 @@
+"""Drafting a layout from examples: candidates are made, read with, and judged by the account."""

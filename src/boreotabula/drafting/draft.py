@@ -1,0 +1,78 @@
+"""From tabs to a layout: the kind with most cells, its candidates, and the best of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from boreotabula.drafting.evidence import first_sketch
+from boreotabula.drafting.improving import improved
+from boreotabula.drafting.judging import Judgement, judge
+from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.specimens import Example, Kindred, Specimen, kinds_of
+
+_MOST_TRIED = 24
+"""By so many tabs candidates are judged; the best is read with all of them."""
+
+
+@dataclass(frozen=True)
+class Draft:
+    """A drafted layout, what it gives, and the tabs it was made from."""
+
+    sketch: Sketch
+    judged: Judgement
+    kind: Kindred
+    others: tuple[Kindred, ...]
+    """The other kinds of tabs that were there."""
+
+
+def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
+    """The layout that reads the tabs of the main kind best; of the kind of the tab `like`, if one
+    is named. None if no tab holds anything to draft from."""
+    kinds = kinds_of(specimens)
+    if like:
+        kinds = sorted(kinds, key=lambda kind: not _holds(kind, like))
+    if not kinds:
+        return None
+    kind, *others = kinds
+    tried = _some(kind)
+    specimens = [one.specimen for one in tried.examples]
+    best: tuple[Sketch, Judgement] | None = None
+    for candidate in _candidates(tried):
+        found = improved(candidate, tried, specimens)
+        # What the headings look like decides, unless the account is clearly against it.
+        if best is None or found[1].score > best[1].score + _CLEARLY:
+            best = found
+    assert best is not None
+    sketch, _ = best
+    every = [one.specimen for one in kind.examples]
+    return Draft(sketch, judge(sketch, every), kind, tuple(others))
+
+
+_CLEARLY = 4.0
+"""By so many points another candidate must read the tabs better."""
+
+
+def _holds(kind: Kindred, tab: str) -> bool:
+    return any(one.specimen.tab == tab for one in kind.examples)
+
+
+def _some(kind: Kindred) -> Kindred:
+    """Some tabs of a kind, from as many files as there are."""
+    if len(kind.examples) <= _MOST_TRIED:
+        return kind
+    step = len(kind.examples) / _MOST_TRIED
+    return replace(kind, examples=tuple(kind.examples[int(at * step)] for at in range(_MOST_TRIED)))
+
+
+def _candidates(kind: Kindred) -> Iterator[Sketch]:
+    """The sketches that are tried: as the tables look, and as the other kind of table."""
+    yield first_sketch(kind)
+    other = tuple(
+        Example(one.specimen, tuple(replace(s, crossed=not s.crossed) for s in one.shapes))
+        for one in kind.examples
+    )
+    if any(one.shapes for one in other) and all(
+        shape.leading and not shape.bare for one in other for shape in one.shapes
+    ):
+        yield first_sketch(replace(kind, examples=other))

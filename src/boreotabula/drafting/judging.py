@@ -1,0 +1,107 @@
+"""How well a sketch reads the tabs that it was made from, by the account and the findings."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.specimens import Specimen
+from boreotabula.layout.patterns import Kind, first_match, pattern
+from boreotabula.layout.problems import LayoutError
+from boreotabula.reading.blocks import TabSource
+from boreotabula.reading.findings import Code, Finding, Severity
+from boreotabula.reading.roles import Role
+from boreotabula.reading.stamps.search import Surroundings
+from boreotabula.reading.tab import TabReading, read_tab
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """What came of reading some tabs by a sketch."""
+
+    filled: int = 0
+    unplaced: int = 0
+    records: int = 0
+    printed: int = 0
+    agree: int = 0
+    values: int = 0
+    errors: tuple[tuple[Specimen, Finding], ...] = ()
+    warnings: int = 0
+    readings: tuple[TabReading, ...] = field(default=(), repr=False)
+    words: int = 0
+    """How long the layout is."""
+
+    @property
+    def placed(self) -> float:
+        """The share of filled cells that are placed."""
+        return 1 - self.unplaced / self.filled if self.filled else 0.0
+
+    @property
+    def score(self) -> float:
+        """Better readings have more: cells that are placed, totals that agree, few errors and few
+        words. Each is weighed so that a word is worth less than any cell."""
+        tabs = max(len(self.readings), 1)
+        disagree = self.printed - self.agree
+        return (
+            100 * self.placed
+            + min(self.agree, 200 * tabs) / (self.filled or 1) * 20
+            - 30 * disagree / (self.filled or 1)
+            - 8 * min(len(self.errors) / tabs, 4)
+            - 1.5 * min(self.warnings / tabs, 4)
+            - 0.02 * self.words
+        )
+
+
+WORST = Judgement(unplaced=1, filled=1)
+
+
+def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
+    """Read some tabs by a sketch, and count what came of it."""
+    try:
+        plan = sketch.plan()
+    except LayoutError:
+        return WORST
+    readings: list[TabReading] = []
+    counts: Counter[str] = Counter()
+    errors: list[tuple[Specimen, Finding]] = []
+    for one in specimens:
+        reading = read_tab(one.sheet, plan, TabSource(one.file, _around(sketch, one)))
+        readings.append(reading)
+        counts["filled"] += reading.account.filled
+        counts["unplaced"] += reading.account.roles[Role.UNPLACED]
+        counts["values"] += reading.account.roles[Role.VALUE]
+        counts["records"] += sum(batch.num_rows for batch in reading.tables.values())
+        counts["printed"] += reading.totals.printed
+        counts["agree"] += reading.totals.agree
+        for finding in reading.findings:
+            if finding.severity is Severity.ERROR:
+                errors.append((one, finding))
+            counts["warnings"] += finding.severity is Severity.WARNING
+            # A field that tabs lack is no fault of theirs, but of the names.
+            counts["warnings"] += finding.code == Code.FIELD_MISSING
+    return Judgement(
+        counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
+        counts["agree"], counts["values"], tuple(errors), counts["warnings"], tuple(readings),
+        len(sketch.text().split()),
+    )  # fmt: skip
+
+
+def _around(sketch: Sketch, one: Specimen) -> Surroundings:
+    """What the names of file and tab give, as a run would."""
+    captured: dict[str, str] = {}
+    for patterns, kind, name in (
+        (sketch.include, Kind.FILE, one.file),
+        (_listed(sketch.tabs.get("named", ())), Kind.TAB, one.tab),
+    ):
+        found = first_match(tuple(pattern(text, kind) for text in patterns), name)
+        captured |= found or {}
+    stem = one.file.rpartition("/")[2].rpartition(".")[0]
+    folder = one.file.rpartition("/")[0].rpartition("/")[2]
+    texts = {"file name": stem, "folder name": folder, "tab name": one.tab}
+    return Surroundings(captured, texts, tabs=one.others)
+
+
+def _listed(texts: object) -> tuple[str, ...]:
+    return (texts,) if isinstance(texts, str) else tuple(texts)  # type: ignore[arg-type]

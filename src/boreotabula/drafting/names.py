@@ -1,0 +1,101 @@
+"""What the names of files and tabs tell: the parts that stay, and those that vary."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from boreotabula.drafting.specimens import Example
+from boreotabula.drafting.types import type_of
+from boreotabula.drafting.words import field_name
+
+
+@dataclass(frozen=True)
+class Named:
+    """Patterns for names, and the types of the fields that they fill."""
+
+    patterns: tuple[str, ...]
+    fields: Mapping[str, str]
+
+
+NOTHING = Named((), {})
+
+
+def of_files(files: Sequence[str], known: Collection[str]) -> Named:
+    """A pattern for the names of files. Parts that vary are captured, unless they are among the
+    `known` texts, which stamps tell already."""
+    names = [one.rpartition("/")[2] for one in files]
+    endings = {name.rpartition(".")[2].casefold() for name in names}
+    ending = f".{endings.pop()}" if len(endings) == 1 else ".*"
+    stems = [name.rpartition(".")[0] or name for name in names]
+    if len(names) < _FEW:
+        return Named((names[0],), {}) if names else NOTHING
+    parts = [re.split(r"(_| )", stem) for stem in stems]
+    if len({len(one) for one in parts}) != 1:
+        common = _common_start(stems)
+        return Named((f"{common}*{ending}",), {}) if common else NOTHING
+    fields: dict[str, str] = {}
+    pattern = ""
+    for some in zip(*parts, strict=True):
+        if len(set(some)) == 1:
+            pattern += some[0].replace("*", "[*]")
+        elif {one.casefold() for one in some} <= {one.casefold() for one in known}:
+            pattern += "*"
+        else:
+            week = all(re.fullmatch(r"(?:\d{4}-)?W\d{2}", one) for one in some)
+            kind = "text" if week else type_of(some)
+            name = field_name(kind if kind in ("month", "date") else "part", fields)
+            name = field_name("week", fields) if week else name
+            if all(re.fullmatch(r"(?:19|20)\d\d", one) for one in some):
+                name = field_name("year", fields)
+            fields[name] = kind
+            pattern += f"{{{name}}}"
+    return Named((pattern + ending,), fields)
+
+
+_FEW = 2
+
+
+def _common_start(texts: Sequence[str]) -> str:
+    first, last = min(texts), max(texts)
+    same = next((at for at, sign in enumerate(first) if last[at : at + 1] != sign), len(first))
+    return first[:same]
+
+
+_NUMBERED = re.compile(r"(?P<word>.*?[^\W\d])(?P<gap>[ _-]*)(?P<number>\d{1,4})")
+
+
+def of_tabs(examples: Sequence[Example], taken: Collection[str]) -> tuple[dict[str, Any], Named]:
+    """How the tabs of a kind are chosen, and the field that their names fill, if they vary."""
+    tabs = [one.specimen.tab for one in examples]
+    alone = all(not one.specimen.others for one in examples)
+    if alone or not all(tabs):
+        return {}, NOTHING
+    numbered = [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
+    if all(numbered):
+        words = dict.fromkeys(f"{one['word']}{one['gap']}" for one in numbered if one)
+        name = field_name(next(iter(words)), taken, "tab")
+        patterns = tuple(f"{word}{{{name}}}" for word in words)
+        return {"named": _listed(patterns)}, Named(patterns, {name: "text"})
+    different = list(dict.fromkeys(tabs))
+    if len(different) == 1:
+        return {"named": different[0]}, NOTHING
+    # Every filled tab of each file is of the kind.
+    chosen = {(one.specimen.file, one.specimen.tab) for one in examples}
+    every = all(
+        (one.specimen.file, tab) in chosen for one in examples for tab in one.specimen.others
+    )
+    if every:
+        return {"every": True}, NOTHING
+    if len(different) <= _MOST_NAMED:
+        return {"named": _listed(tuple(different))}, NOTHING
+    return {"where_found": True}, NOTHING
+
+
+_MOST_NAMED = 4
+
+
+def _listed(patterns: tuple[str, ...]) -> str | list[str]:
+    return patterns[0] if len(patterns) == 1 else list(patterns)

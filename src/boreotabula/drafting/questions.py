@@ -1,0 +1,84 @@
+"""What could not be told from the tabs: at most five questions, each with a cell."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import islice
+
+from boreotabula.drafting.draft import Draft
+from boreotabula.drafting.specimens import Specimen
+from boreotabula.reading.findings import Finding
+
+_MOST = 5
+
+
+@dataclass(frozen=True)
+class Question:
+    """Something for the person to decide: where it is seen, what it is, and what to change."""
+
+    where: str
+    said: str
+    change: str
+
+
+def questions(draft: Draft) -> list[Question]:
+    """The questions about a draft, the gravest first."""
+    return list(islice(_all(draft), _MOST))
+
+
+def _all(draft: Draft) -> Iterator[Question]:
+    seen: dict[str, int] = {}
+    for _, finding in draft.judged.errors:
+        seen[finding.code] = seen.get(finding.code, 0) + 1
+    told: set[str] = set()
+    for specimen, finding in draft.judged.errors:
+        if finding.code not in told:
+            told.add(finding.code)
+            more = seen[finding.code] - 1
+            yield Question(
+                _place(specimen, finding),
+                finding.message + (f" (and {more} more like it)" if more else ""),
+                finding.advice,
+            )
+    yield from _unnamed(draft)
+
+
+def _place(specimen: Specimen, finding: Finding) -> str:
+    parts = (specimen.file, specimen.tab, finding.cell)
+    return " › ".join(part for part in parts if part)
+
+
+_GENERIC = {
+    "value": "what the cells of the table count or measure",
+    "heading": "what the headings of the lowest row are",
+    "group": "what the upper headings are",
+    "name": "what the first column names",
+    "class": "what the groups of rows are",
+    "corner": "what the text in the corner of each table is",
+    "part": "what varies in the names of the files",
+    "title": "what this part of the title is",
+    "column": "what this column holds",
+    "tab": "what the names of the tabs are",
+}
+"""Names that a draft gives where the form has no word, and what they stand for."""
+
+
+def _unnamed(draft: Draft) -> Iterator[Question]:
+    for name in draft.sketch.fields:
+        meant = _GENERIC.get(name.rstrip("_0123456789"))
+        if meant is not None:
+            seen = _example(draft, name)
+            yield Question(seen, f"no word of the form says {meant}", f"rename “{name}”")
+
+
+def _example(draft: Draft, name: str) -> str:
+    """The first value of a field, and the cell of its record."""
+    for example, reading in zip(draft.kind.examples, draft.judged.readings, strict=True):
+        if name not in reading.records.schema.names:
+            continue
+        for row in reading.records.slice(0, 50).to_pylist():
+            if row[name] is not None:
+                place = (example.specimen.file, example.specimen.tab, row["source_cell"] or "")
+                return f"{' › '.join(filter(None, place))}: {row[name]}"
+    return name

@@ -1,0 +1,272 @@
+"""Where the tables of a tab are, by their look alone: heading rows, leading columns, values."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from boreotabula.drafting.words import is_total, level_name
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.workbooks.sheet import Cell, CellKind, Sheet
+
+TEXT, FIGURE = 1, 2
+"""What a filled cell looks like; 0 is blank."""
+_MOST_LEVELS = 4
+_BODY = 60
+"""So many rows below the headings tell what a column holds."""
+
+Looks = NDArray[np.uint8]
+
+
+def looks_of(sheet: Sheet) -> Looks:
+    """What each cell of a sheet looks like; a text that reads as a number or date is a figure."""
+    looks: Looks = np.where(sheet.filled, np.uint8(FIGURE), np.uint8(0))
+    for row, column, text in sheet.texts():
+        code = text.strip()[:1] == "0" and text.strip().isdigit() and len(text.strip()) > 1
+        looks[row, column] = FIGURE if reads_as_figure(text) and not code else TEXT
+    looks[sheet.kinds == CellKind.OTHER] = FIGURE
+    return looks
+
+
+@dataclass(frozen=True)
+class Shape:
+    """A table by its look. Rows and columns counted from 0."""
+
+    top: int
+    """The first heading row; `lowest` is the last one."""
+    lowest: int
+    left: int
+    right: int
+    """The first column past it."""
+    first: int
+    """The first row below the headings."""
+    end: int
+    """The first row that may be none of its."""
+    leading: int
+    """So many columns stand left of the values."""
+    bare: bool
+    """Whether no leading column has a heading."""
+    highest: int
+    """The first row of headings that could belong to it, also where it is a list."""
+    heads: tuple[Cell, ...]
+    """The lowest headings, for each column."""
+    columns: tuple[int, ...]
+    """What most cells of each column look like."""
+    crossed: bool
+    """Whether it looks like a cross-tab, and not like a list."""
+
+    @property
+    def levels(self) -> int:
+        """Number of heading rows."""
+        return self.lowest - self.top + 1
+
+    @property
+    def signature(self) -> tuple[object, ...]:
+        """Tables with the same may be read by the same layout."""
+        if self.crossed:
+            return "cross-tab", self.levels, self.leading, self.bare
+        return "list", self.levels, self.columns
+
+    @property
+    def values(self) -> range:
+        """The columns of the values of a cross-tab."""
+        return range(self.left + self.leading, self.right)
+
+
+def shapes_of(sheet: Sheet) -> list[Shape]:
+    """The tables of a sheet, in reading order."""
+    if sheet.blank:
+        return []
+    looks = looks_of(sheet)
+    found: list[Shape] = []
+    for row in range(sheet.height - 1):
+        if looks[row].any():
+            # Those that were found decide whether a row is another one's.
+            found += list(_shapes_in(sheet, looks, row, found))
+    return found
+
+
+def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) -> Iterator[Shape]:
+    """The tables whose lowest heading row is some row, from left to right."""
+    first = row + 1 if looks[row + 1].any() else row + 2
+    if first >= sheet.height or not looks[first].any():
+        return
+    end = _first_blank(looks[first : first + _BODY], first)
+    used: NDArray[np.bool_] = np.logical_or.reduce(looks[row:end] > 0)
+    for left, right in _runs(used):
+        if _is_upper(sheet, looks, row, first, left, right):
+            continue
+        if _is_headed(sheet, looks, row, first, end, left, right) and not any(
+            one.lowest < row < one.end and one.left < right and left < one.right
+            and not _repeats(sheet, one, row) for one in before
+        ):  # fmt: skip
+            yield _shape(sheet, looks, row, first, end, left, right)
+
+
+def _is_upper(sheet: Sheet, looks: Looks, row: int, first: int, left: int, right: int) -> bool:
+    """Whether the row below is a heading row as well: then this one is an upper level of it."""
+    below, after = looks[first, left:right], first + 1
+    if first != row + 1 or after >= sheet.height or not looks[after, left:right].any():
+        return False
+    end = _first_blank(looks[after : after + _BODY], after)
+    return not (below == FIGURE).any() and _is_headed(sheet, looks, first, after, end, left, right)
+
+
+def _first_blank(looks: Looks, start: int) -> int:
+    """The first of some rows that is blank; `start` is the number of the first of them."""
+    filled: list[bool] = np.logical_or.reduce(looks > 0, axis=1).tolist()
+    return start + (filled.index(False) if False in filled else len(filled))
+
+
+def _repeats(sheet: Sheet, shape: Shape, row: int) -> bool:
+    """Whether a row inside a table repeats its headings."""
+    here = [normal_form(cell_text(one)) for one in sheet.rows[row][shape.left : shape.right]]
+    return here == [normal_form(cell_text(one)) for one in shape.heads]
+
+
+def _runs(used: NDArray[np.bool_]) -> Iterator[tuple[int, int]]:
+    """The runs of columns that hold anything."""
+    start: int | None = None
+    for at, there in enumerate([*used.tolist(), False]):
+        if there and start is None:
+            start = at
+        elif not there and start is not None:
+            yield start, at
+            start = None
+
+
+def _is_headed(
+    sheet: Sheet, looks: Looks, row: int, first: int, end: int, left: int, right: int
+) -> bool:
+    """Whether a row holds the lowest headings of what stands below it."""
+    heads = looks[row, left:right]
+    body = looks[first:end, left:right]
+    if np.count_nonzero(heads) < 1 or right - left < _FEWEST:
+        return False
+    figures = [sheet.rows[row][at] for at in range(left, right) if looks[row, at] == FIGURE]
+    if figures and not _label_figures(figures):
+        return False
+    columns = _columns(body)
+    valued = [at for at, look in enumerate(columns) if look == FIGURE]
+    # Headings stand over nearly all columns of values, and values below nearly all of them.
+    if valued:
+        over = sum(bool(heads[at]) for at in valued)
+        there = body[0][valued].any() or (len(body) > 1 and body[1][valued].any())
+        # A lone figure may head a column if nothing is over the names beside it.
+        bare = not heads[0] and columns[0] == TEXT
+        texts = np.count_nonzero(heads == TEXT) or len(figures) > 1 or bare
+        return bool(2 * over > len(valued) and there and texts)
+    # A list of nothing but texts: headed by its first row, which none of the others is like.
+    return bool(len(body) >= _FEWEST and (heads == TEXT).all() and right - left > _FEWEST
+                and not looks[row - 1, left:right].all() if row else False)  # fmt: skip
+
+
+_FEWEST = 2
+
+
+def _label_figures(cells: Sequence[Cell]) -> bool:
+    """Whether figures of a heading row are labels: years, dates, or 1, 2, 3."""
+    if level_name(cells) or all(isinstance(one, date) for one in cells):
+        return True
+    numbers = [one for one in cells if isinstance(one, float)]
+    if len(numbers) != len(cells) or len(numbers) < _FEWEST + 1:
+        return False
+    return all(after - one == 1 for one, after in pairwise(numbers))
+
+
+def _columns(body: Looks) -> tuple[int, ...]:
+    """What most filled cells of each column look like."""
+    figures = np.count_nonzero(body == FIGURE, axis=0)
+    texts = np.count_nonzero(body == TEXT, axis=0)
+    found = np.where(figures > texts, FIGURE, np.where(texts, TEXT, 0))
+    return tuple(int(one) for one in found)
+
+
+def _shape(
+    sheet: Sheet, looks: Looks, row: int, first: int, end: int, left: int, right: int
+) -> Shape:
+    columns = _columns(looks[first:end, left:right])
+    heads = tuple(sheet.rows[row][left:right])
+    start, stop = _value_run(columns, heads)
+    top = _top(sheet, looks, row, left + start, left + stop, left)
+    above = [sheet.rows[at][left : left + start] for at in range(top, row + 1)]
+    bare = start > 0 and not any(cell != "" for cells in above for cell in cells)
+    crossed = bare or _is_crossed(sheet, columns, heads, start, stop, row - top + 1)
+    return Shape(top if crossed else row, row, left, right, first, end, start, bare, top, heads,
+                 columns, crossed)  # fmt: skip
+
+
+def _value_run(columns: Sequence[int], heads: Sequence[Cell]) -> tuple[int, int]:
+    """The longest run of columns without texts, the last of equals."""
+    # A column that is blank so far may get values yet.
+    runs = list(_runs(np.array([look != TEXT for look in columns], bool)))
+    none = (len(columns), len(columns))
+    return max(runs, key=lambda one: (one[1] - one[0], one[0]), default=none)
+
+
+def _top(sheet: Sheet, looks: Looks, lowest: int, start: int, stop: int, left: int) -> int:
+    """The first heading row: those above the lowest that hold headings of groups of columns."""
+    row = lowest
+    while row > 0 and lowest - row < _MOST_LEVELS - 1:
+        above = looks[row - 1]
+        over, beside = above[start:stop], above[left:start]
+        cells = [sheet.rows[row - 1][at] for at in range(start, stop) if above[at]]
+        if not cells or (beside.any() and looks[row, left:start].any()):
+            break
+        figures = [one for one in cells if not isinstance(one, str)]
+        if figures and not _label_figures(figures) and level_name(cells) == "":
+            break
+        # One text alone is a title, unless it is merged over the columns, or stands over the first.
+        merged = any(
+            one.right > one.left for one in sheet.merged_in(range(row - 1, row), range(start, stop))
+        )
+        if np.count_nonzero(over) == 1 and not (merged or over[0]):
+            break
+        if above[stop:].any() and np.count_nonzero(over) == 1 and not merged:
+            break
+        row -= 1
+    return row
+
+
+def _is_crossed(
+    sheet: Sheet, columns: Sequence[int], heads: Sequence[Cell], start: int, stop: int, levels: int
+) -> bool:
+    """Whether a table is a cross-tab: what its headings and columns speak for."""
+    values = [one for one in heads[start:stop] if one != "" and not is_total(cell_text(one))]
+    if stop - start < 1 or start == 0:
+        return False
+    for_cross = 2 * (levels > 1) + 3 * bool(level_name(values) and len(values) > 1)
+    for_cross += 2 * any(is_total(cell_text(one)) for one in heads[start:])
+    for_cross += (
+        2 * _alike(values)
+        + (len(values) >= _SEVERAL)
+        + all(len(cell_text(one)) <= _SHORT for one in values)
+    )
+    texts_after = sum(look == TEXT for look in columns[stop:])
+    for_list = 2 * (len(values) < _FEWEST) + 2 * (texts_after > 1) + (start > _SEVERAL)
+    for_list += _differ(values)
+    return for_cross > for_list
+
+
+_SEVERAL, _SHORT = 3, 3
+
+
+def _alike(heads: Sequence[Cell]) -> bool:
+    """Whether headings are the same words with other figures: “Pot 95”, “Pot 60”."""
+    texts = [cell_text(one) for one in heads]
+    words = {re.sub(r"\d+", "#", one) for one in texts}
+    return len(texts) > 1 and len(set(texts)) > 1 and len(words) == 1 and "#" in next(iter(words))
+
+
+def _differ(heads: Sequence[Cell]) -> int:
+    """Whether headings name different measures: with different units, or in several words."""
+    texts = [cell_text(one) for one in heads]
+    units = {one.rpartition("(")[2] for one in texts if "(" in one}
+    return 2 * (len(units) > 1)

@@ -1,0 +1,106 @@
+"""A layout while it is drafted: its parts as plain values, and its text."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import tomlkit
+
+from boreotabula.layout.glossary import known_headings
+from boreotabula.layout.headings import Naming
+from boreotabula.layout.parsing import parse_layout
+from boreotabula.reading.plan import Plan, make_plan
+
+_MOST_ALSO = 3
+"""So many further headings stand in the layout itself; more of them in a glossary."""
+
+
+@dataclass(frozen=True)
+class Sketch:
+    """The parts of a layout."""
+
+    title: str = ""
+    boilerplate: tuple[str, ...] = ()
+    include: tuple[str, ...] = ()
+    tabs: Mapping[str, Any] = field(default_factory=dict)
+    reading: Mapping[str, Any] = field(default_factory=dict)
+    stamps: Mapping[str, Any] = field(default_factory=dict)
+    block: Mapping[str, Any] = field(default_factory=dict)
+    listed: bool = False
+    """Whether there is a block though it needs no key: a list found by its headings."""
+    fields: Mapping[str, str] = field(default_factory=dict)
+    """The type of each field, in the order of the output."""
+    headings: Mapping[str, str] = field(default_factory=dict)
+    """Headings besides the names of fields, and the field that each means."""
+    remarks: Mapping[str, str] = field(default_factory=dict)
+    """What is said of a part, or of a key as 'part.key'."""
+
+    def having(self, **block: Any) -> Sketch:
+        """The same with other keys of the block; None takes a key away."""
+        keys = {**self.block, **block}
+        return replace(self, block={key: one for key, one in keys.items() if one is not None})
+
+    @property
+    def glossary(self) -> Mapping[str, str]:
+        """The headings that stand in a glossary of their own; none if there are few."""
+        return self.headings if len(self.headings) > _MOST_ALSO else {}
+
+    def plan(self) -> Plan:
+        """How tabs are read by it. Raises LayoutError if its parts do not fit together."""
+        spec = parse_layout(self.text(), "the draft")
+        namings = [Naming(text, name, "the draft") for text, name in self.glossary.items()]
+        return make_plan(spec, known_headings(spec, namings))
+
+    def text(self, folder: str = ".", glossary: str = "") -> str:
+        """The layout as a file, in the order of the handbook."""
+        head = {"layout": 1, "title": self.title}
+        if glossary and self.glossary:
+            head["glossary"] = glossary
+        if self.boilerplate:
+            head["boilerplate"] = _few(self.boilerplate)
+        source = {"folder": folder, **({"include": _few(self.include)} if self.include else {})}
+        also: dict[str, list[str]] = {}
+        for text, name in self.headings.items() if not self.glossary else ():
+            also.setdefault(name, []).append(text)
+        fields = {
+            name: {"type": kind, "also": _few(also[name])} if name in also else kind
+            for name, kind in self.fields.items()
+        }
+        parts: list[tuple[str, Mapping[str, Any]]] = [("", head), ("source", source)]
+        parts += [("tabs", self.tabs), ("reading", self.reading), ("stamps", self.stamps)]
+        parts += [("block", self.block)] if self.block or self.listed else []
+        written = [
+            self._part(name, keys)
+            for name, keys in (*parts, ("fields", fields))
+            if keys or name == "block"
+        ]
+        return "\n".join(written)
+
+    def _part(self, name: str, keys: Mapping[str, Any]) -> str:
+        width = max((len(_key(key)) for key in keys), default=0)
+        remark = self.remarks.get(name, "")
+        lines = [f"[{name}]{f'    # {remark}' if remark else ''}"] if name else []
+        for key, value in keys.items():
+            said = self.remarks.get(f"{name}.{key}", "")
+            line = f"{_key(key):<{width}} = {_written(value)}"
+            lines.append(f"{line}    # {said}" if said else line)
+        return "\n".join(lines) + "\n"
+
+
+def _few(texts: Sequence[str]) -> str | list[str]:
+    return texts[0] if len(texts) == 1 else list(texts)
+
+
+def _key(key: str) -> str:
+    return tomlkit.key(key).as_string().strip()
+
+
+def _written(value: Any) -> str:
+    if isinstance(value, Mapping):
+        inside = ", ".join(f"{_key(key)} = {_written(one)}" for key, one in value.items())
+        return f"{{ {inside} }}"
+    if isinstance(value, list | tuple):
+        return f"[{', '.join(map(_written, value))}]"
+    return str(tomlkit.item(value).as_string())

@@ -1,0 +1,228 @@
+"""The stamps of a kind: labels that stay from tab to tab, with values that vary."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from boreotabula.drafting.pairs import Pair, pairs_of
+from boreotabula.drafting.specimens import Example
+from boreotabula.drafting.types import type_of
+from boreotabula.drafting.words import field_name
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.workbooks.sheet import Sheet
+
+
+@dataclass(frozen=True)
+class Stamps:
+    """The stamps of a layout, the types of their fields, all their values as texts, and the texts
+    that stay the same on all tabs."""
+
+    sources: Mapping[str, Any]
+    fields: Mapping[str, str]
+    texts: frozenset[str]
+    labels: frozenset[str]
+    """The labels of all of them, in normal form."""
+
+
+def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
+    """What labels and titles tell of the records of each tab."""
+    every = [pairs_of(one.sheet, one.shapes) for one in examples]
+    groups = _groups(every)
+    sources: dict[str, Any] = {}
+    fields: dict[str, str] = {}
+    texts: set[str] = set()
+    every_label: set[str] = set()
+    for some in groups:
+        values = [one.value for one in some]
+        labels = list(dict.fromkeys(one.label for one in some))
+        # A label whose value never changes, in any language, belongs to the form itself.
+        if (
+            len(examples) > 1
+            and _is_constant(some)
+            and not (some[0].sure and len(examples) <= _FEW)
+        ):
+            continue
+        name = field_name(labels[0], [*taken, *fields], "stamp")
+        way = "below" if some[0].way == "below" else "right_of"
+        sources[name] = {way: labels[0] if len(labels) == 1 else labels}
+        fields[name] = type_of(values)
+        texts |= {cell_text(one) for one in values}
+        every_label |= {normal_form(one) for one in labels}
+    covers, kinds, told = _covers(examples, [*taken, *fields])
+    texts |= told
+    sources |= covers
+    fields |= kinds
+    titles, kinds = _titles(examples, [*taken, *fields])
+    sources |= titles
+    fields |= kinds
+    texts |= set(title_parts(examples))
+    return Stamps(sources, fields, frozenset(texts), frozenset(every_label))
+
+
+def _is_constant(pairs: Sequence[Pair]) -> bool:
+    """Whether each label has one text for its value, wherever it stands."""
+    values: dict[str, set[str]] = {}
+    for one in pairs:
+        if not isinstance(one.value, str):
+            return False
+        values.setdefault(normal_form(one.label), set()).add(one.value.strip())
+    return all(len(some) == 1 for some in values.values())
+
+
+_FEW = 2
+_LANGUAGES = 6
+"""Forms come in at most so many languages."""
+
+
+def _groups(every: Sequence[Sequence[Pair]]) -> list[list[Pair]]:
+    """The pairs of all tabs that mean the same: of one label, or at one place where labels differ
+    as languages do."""
+    by_label: dict[str, list[tuple[int, Pair]]] = {}
+    for at, pairs in enumerate(every):
+        for one in pairs:
+            by_label.setdefault(normal_form(one.label), []).append((at, one))
+    merged: list[list[tuple[int, Pair]]] = []
+    for some in by_label.values():
+        tabs = {at for at, _ in some}
+        place = {(one.row, one.column, one.way) for _, one in some}
+        like = next(
+            (
+                other
+                for other in merged
+                # Never on one tab, at the same place, with values of one type.
+                if not tabs & {at for at, _ in other}
+                and place & {(one.row, one.column, one.way) for _, one in other}
+            ),
+            None,
+        )
+        if like is None:
+            merged.append(list(some))
+        else:
+            like += some
+    # A label on few of many tabs is a remark.
+    return [[one for _, one in some] for some in merged
+            if 2 * len({at for at, _ in some}) > len(every)]  # fmt: skip
+
+
+def title_parts(examples: Sequence[Example]) -> list[str]:
+    """The parts of the texts above the tables that are parted by dashes or commas."""
+    found: list[str] = []
+    for one in examples:
+        top = min((shape.top for shape in one.shapes), default=one.sheet.height)
+        for _, _, text in one.sheet.texts(range(top)):
+            parts = _PARTS.split(text)
+            found += [part.strip() for part in parts] if len(parts) > 1 else []
+    return found
+
+
+def _covers(
+    examples: Sequence[Example], taken: Collection[str]
+) -> tuple[dict[str, Any], dict[str, str], set[str]]:
+    """Stamps on a tab of their own: every file has it, under one name, and it holds no table."""
+    names = Counter(name for one in examples for name in one.specimen.others)
+    own = {one.specimen.tab for one in examples}
+    sources: dict[str, Any] = {}
+    fields: dict[str, str] = {}
+    told: set[str] = set()
+    for name, count in names.items():
+        if count < len(examples) or name in own:
+            continue
+        sheets = {one.specimen.file: one.specimen.others[name] for one in examples}
+        every = [pairs_of(sheet, ()) for sheet in sheets.values()]
+        for some in _groups(every):
+            values = [one.value for one in some]
+            if len({cell_text(one) for one in values}) == 1 and len(sheets) > 1:
+                continue
+            field = field_name(some[0].label, [*taken, *fields], "stamp")
+            way = "below" if some[0].way == "below" else "right_of"
+            labels = list(dict.fromkeys(one.label for one in some))
+            sources[field] = {"tab": name, way: labels[0] if len(labels) == 1 else labels}
+            fields[field] = type_of(values)
+            told |= {cell_text(one) for one in values}
+    return sources, fields, told
+
+
+_PARTS = re.compile(r"\s+[–—|/]\s+|\s+-\s+|,\s+")
+
+
+def _titles(
+    examples: Sequence[Example], taken: Collection[str]
+) -> tuple[dict[str, Any], dict[str, str]]:
+    """Parts of a title, in the same cell of all tabs, that vary from tab to tab."""
+    if len(examples) < _FEW:
+        return {}, {}
+    known = {one.specimen.tab.casefold() for one in examples}
+    first = examples[0].sheet
+    tops = [min((one.top for one in some.shapes), default=some.sheet.height) for some in examples]
+    for row, column, text in first.texts(range(min(tops, default=0))):
+        cells = [cell_text(one.sheet.cell(row, column)) for one in examples]
+        parts = [_PARTS.split(one) for one in cells]
+        marks = _PARTS.findall(text)
+        if len(set(cells)) < _FEW or len({len(one) for one in parts}) != 1 or not marks:
+            continue
+        where = f"{_letters(column)}{row + 1}"
+        sources: dict[str, Any] = {}
+        fields: dict[str, str] = {}
+        for at, some in enumerate(zip(*parts, strict=True)):
+            # The first part names the form; in another language it is another word.
+            if at == 0 or len(set(some)) == 1:
+                continue
+            kind = type_of(some, _languages(some))
+            named = kind if kind in ("month", "date") else "title"
+            name = field_name(named, [*taken, *fields])
+            if {one.strip().casefold() for one in some} <= known:
+                continue
+            shape = "".join(
+                ("{}" if place == at else "*") + (marks[place] if place < len(marks) else "")
+                for place in range(len(parts[0]))
+            )
+            sources[name] = {"cell": where, "pattern": shape}
+            fields[name] = kind
+        if sources:
+            return sources, fields
+    return {}, {}
+
+
+def _languages(texts: Sequence[str]) -> list[str]:
+    from boreotabula.drafting.types import languages_of
+
+    return languages_of(texts)
+
+
+def _letters(column: int) -> str:
+    from boreotabula.layout.addresses import column_letters
+
+    return column_letters(column)
+
+
+def constant_texts(examples: Sequence[Example], stamps: Stamps) -> list[str]:
+    """Texts outside of the tables that several tabs hold in the same words, but for stamps."""
+    counts: Counter[str] = Counter()
+    for one in examples:
+        counts.update({text.strip() for _, _, text in _outside(one)})
+    # A part of the tabs may be in another language.
+    least = max(_FEW + 1, len(examples) // _LANGUAGES)
+    return [
+        text
+        for text, count in counts.items()
+        if count >= least
+        and normal_form(text) not in stamps.labels
+        and text not in stamps.texts
+        and not reads_as_figure(text)
+    ]
+
+
+def _outside(example: Example) -> list[tuple[int, int, str]]:
+    sheet: Sheet = example.sheet
+    return [
+        (row, column, text)
+        for row, column, text in sheet.texts()
+        if not any(
+            one.top <= row < one.end and one.left <= column < one.right for one in example.shapes
+        )
+    ]

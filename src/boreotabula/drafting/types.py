@@ -1,0 +1,62 @@
+"""The type of a field, by all values that were met."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from boreotabula.reading.values.convert import convert
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.workbooks.sheet import Cell
+
+LANGUAGES = ("nb", "sv", "da", "fi", "de", "fr", "es", "it", "nl", "pl", "pt", "et")
+"""The languages whose names of months and days are looked for, beside English."""
+_KINDS = ("integer", "number", "percent", "date", "month", "datetime", "time", "yesno")
+_MOST = 500
+
+
+def type_of(cells: Sequence[Cell], languages: Sequence[str] = ()) -> str:
+    """The narrowest type that all filled cells are of; 'text' if there is none but that."""
+    filled = [cell for cell in cells if cell != ""][:_MOST]
+    if not filled:
+        return "text"
+    # Codes keep their zeros only as texts.
+    if any(
+        isinstance(one, str) and one.strip()[:1] == "0" and one.strip()[1:].isdigit()
+        for one in filled
+    ):
+        return "text"
+    for kind in _KINDS:
+        # 1 and 0 are numbers first, and only words are yes and no.
+        done = convert(filled, ValueForm(kind, languages=tuple(languages)))
+        if not done.failures and not done.outside and done.doubt is None:
+            # Days that are all the first of a month mean the month.
+            firsts = kind == "date" and all(one.day == 1 for one in done.values.to_pylist())
+            return "month" if firsts else kind
+    return "text"
+
+
+def languages_of(cells: Sequence[Cell]) -> list[str]:
+    """The languages that some texts need to be read as months or dates; none if English does."""
+    texts = [
+        cell for cell in dict.fromkeys(cells)
+        if isinstance(cell, str) and any(sign.isalpha() for sign in cell)
+        and any(sign.isdigit() for sign in cell) and len(cell) < _LONGEST
+    ][:_MOST]  # fmt: skip
+    found: list[str] = []
+    left = [one for one in texts if not _reads((one,), ())]
+    for language in LANGUAGES:
+        read = [one for one in left if _reads((one,), (language,))]
+        if read:
+            found.append(language)
+            left = [one for one in left if one not in read]
+    return found
+
+
+_LONGEST = 30
+
+
+def _reads(texts: Sequence[str], languages: tuple[str, ...]) -> bool:
+    return any(
+        not convert(texts, ValueForm(kind, languages=languages)).failures
+        for kind in ("date", "month")
+    )

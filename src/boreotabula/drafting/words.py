@@ -1,0 +1,75 @@
+"""Words of forms: names for fields, totals, and headings that are data themselves."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable, Sequence
+from datetime import date
+
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.rows.total_words import TOTAL_WORDS
+from boreotabula.workbooks.sheet import Cell
+
+_LETTERS = str.maketrans({"ø": "o", "æ": "ae", "ß": "ss", "đ": "d", "ð": "d", "þ": "th", "ł": "l"})
+_UNIT = re.compile(r"\s*[(\[][^)\]]*[)\]]\s*$")
+
+
+def field_name(heading: str, taken: Iterable[str] = (), fallback: str = "field") -> str:
+    """A name for the field of a heading: plain lower case with `_`, its unit in brackets left out,
+    and a number at its end if it is taken."""
+    text = unicodedata.normalize("NFKD", _UNIT.sub("", heading).casefold().translate(_LETTERS))
+    plain = "".join(sign for sign in text if not unicodedata.combining(sign))
+    name = re.sub(r"[^a-z0-9]+", "_", plain).strip("_")[:40].strip("_") or fallback
+    if name[0].isdigit():
+        name = f"{fallback}_{name}"
+    known = set(taken) | _RESERVED
+    number = 2
+    base = name
+    while name in known:
+        name, number = f"{base}_{number}", number + 1
+    return name
+
+
+_RESERVED = {"source_file", "source_tab", "source_cell"}
+
+_QUARTER = re.compile(
+    r"(?:q|kv|kvartal|quarter|[iv]+\.?\s*(?:q|kv))\.?\s*[1-4]|[1-4]\.?\s*(?:q|kv)\w*"
+)
+_WEEK = re.compile(r"(?:week|uke|vecka|viikko|vko|kw|w|wk)\.?\s*\d{1,2}|\d{4}-w\d{2}")
+_YEAR = re.compile(r"(?:1[89]|20|21)\d\d(?:[*]|\s?p)?")
+_MONTHS = re.compile(
+    r"(?:jan|feb|mar|apr|may|mai|maj|jun|jul|aug|sep|oct|okt|nov|dec|des|tammi|helmi|maalis|huhti"
+    r"|touko|kesä|heinä|elo|syys|loka|marras|joulu)\w*\.?(?:\s*'?\d{2,4})?"
+    r"|\d{4}-\d{2}|\d{1,2}/\d{4}"
+)
+
+
+def level_name(heads: Sequence[Cell]) -> str:
+    """What the headings of a level are by what they hold: 'year', 'month', 'quarter', 'week', or
+    'day'; nothing if they are words of the form's own."""
+    texts = [cell_text(one).strip().casefold() for one in heads if one != ""]
+    if not texts:
+        return ""
+    if all(isinstance(one, date) for one in heads if one != ""):
+        first = [one for one in heads if isinstance(one, date)]
+        return "month" if all(one.day == 1 for one in first) else "day"
+    for name, form in (("year", _YEAR), ("quarter", _QUARTER), ("week", _WEEK), ("month", _MONTHS)):
+        if all(form.fullmatch(text) for text in texts):
+            return name
+    return ""
+
+
+def is_total(text: str) -> bool:
+    """Whether a text begins with a word for total, sum or average in one of the usual languages."""
+    return total_pattern(text) != ""
+
+
+def total_pattern(text: str) -> str:
+    """The pattern of a text that begins with a word for a total; nothing if it does not."""
+    folded = text.strip().casefold()
+    for word in TOTAL_WORDS:
+        if folded.startswith(word) and not folded[len(word) : len(word) + 1].isalnum():
+            written = text.strip()[: len(word)]
+            return written if folded == word else f"{written}*"
+    return ""
