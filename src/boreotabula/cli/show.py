@@ -69,4 +69,7 @@ def command(
     if view.others:
         others = ", ".join(view.others[:12]) + (" …" if len(view.others) > 12 else "")
         console.print(f"other tabs: {others}", style="dim", markup=False, soft_wrap=True)
+    if layout is None:
+        said = f"boreotabula draft {file.parent} writes a layout for this"
+        console.print(said, style="dim", markup=False)
     return 0

@@ -127,7 +127,7 @@ def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
         screen.listing([_Row("file", "tab", "filled", "from", "like", last, "bold"), *rows])
     elif odd:
         console.print("Every file was taken, and all tabs look alike.")
-    _print_groups(seen.groups, letters)
+    _print_groups(seen.groups, letters, None if with_layout else target)
 
 
 class _Row(NamedTuple):
@@ -206,7 +206,10 @@ def _tab_notes(tab: TabSurvey, with_layout: bool) -> Iterator[str]:
 _MOST_LISTED = 4
 
 
-def _print_groups(groups: Sequence[Alike], letters: Mapping[tuple[str, str], str]) -> None:
+def _print_groups(
+    groups: Sequence[Alike], letters: Mapping[tuple[str, str], str], folder: Path | None
+) -> None:
+    """The groups of tabs that look alike; of a `folder` without a layout, how to draft one."""
     from rich.table import Table
     from rich.text import Text
 
@@ -244,5 +247,11 @@ def _print_groups(groups: Sequence[Alike], letters: Mapping[tuple[str, str], str
             other = differs.another_form
             said = Text(differs.said if other else f"like {like}, but {differs.said}")
             said.append(f"\n{where}", "dim")
+        # Tabs of another form need a layout of their own.
+        another = group.like is None or (group.differs is not None and group.differs.another_form)
+        if folder is not None and another and group.frame.headings:
+            tab = group.tabs[0][1]
+            like = f' --like "{tab}"' if group.like is not None and tab else ""
+            said.append(f"\nboreotabula draft {folder}{like}", "dim italic")
         table.add_row(f"  {letters[group.tabs[0]]}", count, said)
     console.print(table)

@@ -48,6 +48,7 @@ def command(folder: Path, story: bool) -> int:
     say(
         "\nWhat to try next:\n"
         f"  boreotabula survey {path}\n"
+        f"  boreotabula draft {folder}/reviews\n"
         f"  boreotabula show {sample} --layout {path}\n"
         f"  boreotabula extract {folder}/dispatch.toml -o dispatch.csv   (or climate.toml,"
         " plan.toml, benches.toml, review.toml)\n"

@@ -80,5 +80,5 @@ def _example(draft: Draft, name: str) -> str:
         for row in reading.records.slice(0, 50).to_pylist():
             if row[name] is not None:
                 place = (example.specimen.file, example.specimen.tab, row["source_cell"] or "")
-                return f"{' › '.join(filter(None, place))}: {row[name]}"
+                return f"{' › '.join(filter(None, place))}, where {name} = {row[name]}"
     return name
