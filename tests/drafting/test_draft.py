@@ -203,7 +203,7 @@ def test_wrong_calls_and_a_layout_that_is_there(tmp_path: Path) -> None:
     )
     assert program("draft", tmp_path / "no").status == 2
     done = program("draft", tmp_path / "in", "--like", "U")
-    assert done.status == 2 and "no tab is called “U”" in done.err
+    assert done.status == 2 and "no tab or file is called “U”" in done.err
     assert program("draft", tmp_path / "in", "-o", tmp_path / "a.toml").status == 0
     (tmp_path / "a.toml").write_text("mine", "utf-8")
     done = program("draft", tmp_path / "in", "-o", tmp_path / "a.toml")

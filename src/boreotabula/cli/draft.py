@@ -34,7 +34,9 @@ Exit status: 0 drafted, and nothing is wrong · 1 drafted, but errors remain
 @click.argument("folder", type=click.Path(path_type=Path))
 @click.argument("files", type=click.Path(path_type=Path), nargs=-1)
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the layout there.")
-@click.option("--like", default="", metavar="TAB", help="Draft for the tabs that look like this.")
+@click.option(
+    "--like", default="", metavar="TAB|FILE", help="Draft for the tabs that look like this."
+)
 @largest_part
 @json_option
 def command(
@@ -144,7 +146,10 @@ def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None
     for one in with_tables[:_MOST_OTHERS]:
         first = one.examples[0].specimen
         place = " › ".join(filter(None, (first.file, first.tab)))
-        command = f'boreotabula draft {folder} --like "{first.tab}"'
+        # A tab's name tells the kind only if no other kind has it.
+        again = sum(first.tab == one.examples[0].specimen.tab for one in others)
+        named = first.tab if first.tab and again == 1 else first.file
+        command = f'boreotabula draft {folder} --like "{named}"'
         tabs = counted(len(one.examples), "tab")
         console.print(f"  {tabs} like {place}: {command}", soft_wrap=True)
 

@@ -27,8 +27,8 @@ class Draft:
 
 
 def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
-    """The layout that reads the tabs of the main kind best; of the kind of the tab `like`, if one
-    is named. None if no tab holds anything to draft from."""
+    """The layout that reads the tabs of the main kind best; of the kind of the tab or file `like`,
+    if one is named. None if no tab holds anything to draft from."""
     kinds = kinds_of(specimens)
     if like:
         kinds = sorted(kinds, key=lambda kind: not _holds(kind, like))
@@ -54,7 +54,8 @@ _CLEARLY = 4.0
 
 
 def _holds(kind: Kindred, tab: str) -> bool:
-    return any(one.specimen.tab == tab for one in kind.examples)
+    """Whether a tab, or one of a file, is of a kind."""
+    return any(tab in (one.specimen.tab, one.specimen.file) for one in kind.examples)
 
 
 def _some(kind: Kindred) -> Kindred:

@@ -68,7 +68,7 @@ def _is_constant(pairs: Sequence[Pair]) -> bool:
     """Whether each label has one text for its value, wherever it stands."""
     values: dict[str, set[str]] = {}
     for one in pairs:
-        if not isinstance(one.value, str):
+        if not isinstance(one.value, str) or reads_as_figure(one.value):
             return False
         values.setdefault(normal_form(one.label), set()).add(one.value.strip())
     return all(len(some) == 1 for some in values.values())

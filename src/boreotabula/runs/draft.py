@@ -60,7 +60,8 @@ def draft_from(
 ) -> Drafting:
     """Draft a layout from the files of a folder, or from those that are named.
 
-    Raises CallError if the folder or a named file is not there, or if no tab is called `like`.
+    Raises CallError if the folder or a named file is not there, or if no tab or file is called
+    `like`.
     """
     sources = _sources(folder, named)
     some = _spread_over(sources, _MOST_FILES)
@@ -78,11 +79,11 @@ def draft_from(
         for one in ordered
         for sheet in one.sheets
     ]
-    tabs = {one.tab for one in specimens}
+    tabs = {one.tab for one in specimens if one.tab} | {one.file for one in specimens}
     if like and like not in tabs:
         from boreotabula.layout.problems import did_you_mean
 
-        raise CallError(f"no tab is called “{like}”{did_you_mean(like, sorted(tabs))}")
+        raise CallError(f"no tab or file is called “{like}”{did_you_mean(like, sorted(tabs))}")
     return Drafting(draft(specimens, like), ordered, len(sources) - len(some))
 
 
