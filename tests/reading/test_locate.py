@@ -156,6 +156,25 @@ def test_a_table_is_found_whatever_stands_about_it(keys: str, picture: str, expe
     assert not {"error", "warning"} & {str(one.severity) for one in reading.findings}
 
 
+@pytest.mark.parametrize(
+    "keys",
+    ['columns = "species"\nfound_by = ["M1", "M2"]', 'columns = "species"\nfound_by = "kWh"',
+     'columns = "species"\nat = "A1"', 'columns = "species"', 'stub = "species"'],
+)  # fmt: skip
+def test_a_row_of_units_below_the_levels_is_passed_over(keys: str) -> None:
+    corner = "." if "found" in keys or "at" in keys else "Species"
+    picture = (
+        f"{corner} | North | . | South\n. | M1 | M2 | M1\n. | kWh | kWh | m3\nPine | 1 | 2 | 3"
+    )
+    fields = FIELDS.replace('class = "text"', 'station = "text"')
+    layout = f'{POSITION}{keys}\nacross = ["station", "grade", "-"]\n{fields}'
+    reading = read(sheet(picture, ["B1:C1"]), layout)
+    assert values(reading, "species", "station", "grade", "seedlings") == [
+        ("Pine", "North", "M1", 1), ("Pine", "North", "M2", 2), ("Pine", "South", "M1", 3),
+    ]  # fmt: skip
+    assert codes(reading) == []
+
+
 def test_six_tables_side_by_side_are_blocks_of_their_own() -> None:
     keys = ('stub = "species"', 'columns = "species"')
     blocks = "".join(

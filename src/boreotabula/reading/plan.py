@@ -145,6 +145,11 @@ class BlockPlan:
         by_position = self.columns and not (self.caption or self.found_by)
         return not (self.at or self.named_table or by_position)
 
+    @property
+    def trailing_passed(self) -> int:
+        """How many heading rows below the lowest level are passed over."""
+        return next((at for at, one in enumerate(reversed(self.levels)) if one != PASSED), 0)
+
     @cached_property
     def with_hidden(self) -> BlockPlan:
         """The same block, hidden rows and columns too."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.reading.plan import PASSED, BlockPlan
 from boreotabula.workbooks.sheet import Sheet
@@ -96,3 +97,20 @@ def _run_of(sheet: Sheet, row: int, columns: range) -> range:
 def _begin(sheet: Sheet, row: int, columns: range) -> int:
     """How many headings begin in a row, over some columns."""
     return int(np.count_nonzero(sheet.filled[row, columns.start : columns.stop]))
+
+
+def last_heading_row(sheet: Sheet, row: int, end: int, leading: range, most: int) -> int:
+    """The last heading row from one on that is known, at most so many further down: a row that is
+    blank in the leading columns, and filled right of them, names no line."""
+    last = row
+    while last - row < most and last + 1 < end:
+        below = sheet.filled[last + 1]
+        if below[leading.start : leading.stop].any() or not below[leading.stop :].any():
+            break
+        last += 1
+    return last
+
+
+def any_in_row(filled: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Which rows hold anything."""
+    return np.logical_or.reduce(filled, axis=1)  # type: ignore[no-any-return]

@@ -7,14 +7,10 @@ from dataclasses import replace
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
-from boreotabula.reading.locate.by_position import (
-    below_caption,
-    by_position,
-    found_by,
-    place_at,
-    table_places,
-)
+from boreotabula.reading.locate.by_position import by_position, place_at, table_places
+from boreotabula.reading.locate.captioned import below_caption
 from boreotabula.reading.locate.captions import below, captions_of, whole
+from boreotabula.reading.locate.found_by import found_by
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.place import Found, Place
 from boreotabula.reading.locate.search import only_place, repeated_places

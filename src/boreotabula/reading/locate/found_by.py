@@ -1,0 +1,122 @@
+"""Tables found by texts in their lowest heading row, where the leading columns need no heading."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
+from boreotabula.reading.locate.by_position import by_levels, nothing_there
+from boreotabula.reading.locate.frame import Frame
+from boreotabula.reading.locate.levels import any_in_row, last_heading_row, levels_up
+from boreotabula.reading.locate.place import Found, Place
+from boreotabula.reading.plan import BlockPlan
+from boreotabula.workbooks.sheet import CellKind, Sheet
+
+
+def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
+    """Every place whose lowest heading row holds all texts of `found_by`, in reading order.
+
+    Side by side each holds them again. The table reaches to the left as far as something stands in
+    the heading row or below it, down to the first blank row.
+    """
+    places: list[Place] = []
+    told: list[Telling] = []
+    best: set[str] = set()
+    for row in area.rows:
+        met: dict[str, int] = {}
+        floor = area.columns.start
+        for column, text in _texts_in(sheet, row, area.columns):
+            name = next((one.text for one in block.found_by if one.match(text) is not None), None)
+            if name is None:
+                continue
+            met.setdefault(name, column)
+            best = max(best, set(met), key=len)
+            if len(met) < len(block.found_by):
+                continue
+            first, met = min(met.values()), {}
+            rows = range(row, area.rows.stop)
+            left = _left_edge(sheet, block, rows, first, floor)
+            again = floor > area.columns.start and _goes_on(sheet, block, rows, floor, first, left)
+            floor = column + 1
+            # Under several upper headings the same ones stand again.
+            if again:
+                continue
+            start = left + len(block.columns)
+            if first < start:
+                told.append(_over_leading(sheet, block, row, first, left))
+                continue
+            # Rows of the table above must not be taken for heading levels of this one.
+            over = [one.bottom + 1 for one in places if one.bottom < row and one.left <= first]
+            free = max([*over, area.rows.start])
+            columns = range(start, area.columns.stop)
+            # Rows that are passed over may stand below the one that holds the texts.
+            passed, leading = block.trailing_passed, range(left, start)
+            lowest = last_heading_row(sheet, row, area.rows.stop, leading, passed)
+            levels = levels_up(sheet, block, range(free, lowest + 1), row, columns)
+            places.append(by_levels(sheet, block, levels, row, left, area))
+    if not places and not told:
+        wanted = ", ".join(one.text for one in block.found_by)
+        seen = ", ".join(sorted(best)) or "none of them"
+        told.append(nothing_there(block, f"no row holds all of {wanted}", "", wanted, seen))
+    return places, told
+
+
+def _goes_on(
+    sheet: Sheet, block: BlockPlan, rows: range, floor: int, first: int, left: int
+) -> bool:
+    """Whether headings that are met again, from `first` on, are of the table whose own headings end
+    before `floor`: nothing sets them apart, and no leading columns stand between."""
+    if left > floor:
+        return block.gaps
+    between = range(first - len(block.columns), first)
+    if between.start < floor:
+        return True
+    # Leading columns name rows; with figures below it is a column of the same table.
+    below = sheet.kinds[rows.start + 1 : _end_of_rows(sheet, rows, floor), between.start : first]
+    return bool((below == CellKind.NUMBER).any())
+
+
+def _texts_in(sheet: Sheet, row: int, columns: range) -> Iterator[tuple[int, str]]:
+    """Column and text of the filled cells of a row, numbers and dates as they are shown."""
+    for at in np.flatnonzero(sheet.filled[row, columns.start : columns.stop]).tolist():
+        yield at + columns.start, cell_text(sheet.rows[row][at + columns.start])
+
+
+def _left_edge(sheet: Sheet, block: BlockPlan, rows: range, first: int, floor: int) -> int:
+    """The first column of a table whose first heading is known: a blank column ends it, unless the
+    leading columns reach just beyond."""
+    # A remark below the table must not stretch it.
+    end = _end_of_rows(sheet, rows, floor)
+    used: list[bool] = np.logical_or.reduce(sheet.filled[rows.start : end]).tolist()
+    left = first
+    while left > floor and used[left - 1]:
+        left -= 1
+    # A leading column may be blank throughout: it has a name all the same.
+    named = first - len(block.columns)
+    return named if floor <= named < left and used[named] else left
+
+
+def _end_of_rows(sheet: Sheet, rows: range, floor: int) -> int:
+    """Of some rows, the first of them a heading row, the first that is blank from a column on and
+    not right below it: a blank row may set the headings apart."""
+    filled: list[bool] = any_in_row(sheet.filled[rows.start : rows.stop, floor:]).tolist()
+    filled[:2] = [True] * len(filled[:2])
+    return rows.start + (filled.index(False) if False in filled else len(rows))
+
+
+def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: int) -> Telling:
+    """A heading of the cross-tab stands over a column that `columns` names."""
+    heading, where = cell_text(sheet.rows[row][first]), sheet.address(row, first)
+    finding = Finding(
+        Code.BLOCK_NOT_FOUND,
+        f"“{heading}” in {where} stands over column {first - left + 1} of the table, but `columns`"
+        f" names {len(block.columns)} columns left of the cross-tab; nothing was read from it",
+        "Look whether a column is lacking on this tab; if not, name as many columns as there are.",
+        cell=where,
+        looked_for=f"{len(block.columns)} columns left of “{heading}”",
+        found=str(first - left),
+    )
+    return Telling(finding, WHOLE, WHOLE)
