@@ -112,11 +112,31 @@ def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) ->
 
 def _is_upper(sheet: Sheet, looks: Looks, row: int, first: int, left: int, right: int) -> bool:
     """Whether the row below is a heading row as well: then this one is an upper level of it."""
-    below, after = looks[first, left:right], first + 1
+    after = first + 1
     if first != row + 1 or after >= sheet.height or not looks[after, left:right].any():
         return False
     end = _first_blank(looks[after : after + _BODY], after)
-    return not (below == FIGURE).any() and _is_headed(sheet, looks, first, after, end, left, right)
+    if _is_units(sheet, row, first, left, right):
+        return False
+    figures = [sheet.rows[first][at] for at in range(left, right) if looks[first, at] == FIGURE]
+    # Years with a name beside them are values that happen to be such numbers.
+    labels = not figures or (not looks[first, left] and _label_figures(figures))
+    return labels and _is_headed(sheet, looks, first, after, end, left, right)
+
+
+_SOON = 4
+"""Values stand in one of so many rows below the headings: units and groups may come first."""
+
+
+def _is_units(sheet: Sheet, row: int, below: int, left: int, right: int) -> bool:
+    """Whether the texts of a row are the units of the headings above: all or nearly all the same,
+    under headings that differ."""
+    heads, units = (
+        [cell_text(cell) for cell in sheet.rows[at][left + 1 : right] if cell != ""]
+        for at in (row, below)
+    )
+    same = len(set(units)) == 1 and len(units) > 1
+    return same and len(set(heads)) == len(heads) == len(units)
 
 
 def _first_blank(looks: Looks, start: int) -> int:
@@ -158,7 +178,7 @@ def _is_headed(
     # Headings stand over nearly all columns of values, and values below nearly all of them.
     if valued:
         over = sum(bool(heads[at]) for at in valued)
-        there = body[0][valued].any() or (len(body) > 1 and body[1][valued].any())
+        there = any(cells[valued].any() for cells in body[:_SOON])
         # A lone figure may head a column if nothing is over the names beside it.
         bare = not heads[0] and columns[0] == TEXT
         texts = np.count_nonzero(heads == TEXT) or len(figures) > 1 or bare
@@ -196,6 +216,10 @@ def _shape(
     heads = tuple(sheet.rows[row][left:right])
     start, stop = _value_run(columns, heads)
     top = _top(sheet, looks, row, left + start, left + stop, left)
+    if not start and top < row:
+        # Names may be numbers, such as days: nothing of the upper headings stands over them.
+        over = [at for at in range(left, right) if looks[row - 1, at]]
+        start = over[0] - left if over else 0
     above = [sheet.rows[at][left : left + start] for at in range(top, row + 1)]
     bare = start > 0 and not any(cell != "" for cells in above for cell in cells)
     crossed = bare or _is_crossed(sheet, columns, heads, start, stop, row - top + 1)

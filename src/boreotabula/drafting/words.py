@@ -60,6 +60,13 @@ def level_name(heads: Sequence[Cell]) -> str:
     return ""
 
 
+_CARRIED = (
+    "carried over", "carried forward", "brought forward", "overført", "overføring", "siirto",
+    "transporterat", "transport", "übertrag", "report",
+)  # fmt: skip
+"""Words for sums that are carried from page to page."""
+
+
 def is_total(text: str) -> bool:
     """Whether a text begins with a word for total, sum or average in one of the usual languages."""
     return total_pattern(text) != ""
@@ -68,7 +75,7 @@ def is_total(text: str) -> bool:
 def total_pattern(text: str) -> str:
     """The pattern of a text that begins with a word for a total; nothing if it does not."""
     folded = text.strip().casefold()
-    for word in TOTAL_WORDS:
+    for word in (*TOTAL_WORDS, *_CARRIED):
         if folded.startswith(word) and not folded[len(word) : len(word) + 1].isalnum():
             written = text.strip()[: len(word)]
             return written if folded == word else f"{written}*"

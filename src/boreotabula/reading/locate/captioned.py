@@ -84,6 +84,10 @@ def _under(sheet: Sheet, block: BlockPlan, area: Frame, start: int) -> _Under | 
         return None
     named = int(leading.argmax())
     above = np.flatnonzero(right[:named]).tolist()
+    # Of one level, headings that name no line right below show that the row above is a remark.
+    deeper = named + 1 < len(within) and right[named + 1] and not leading[named + 1]
+    if block.depth == 1 and not above and deeper and not _fuller(beside, named, named + 1):
+        return _under(sheet, block, area, start + named + 1)
     if _is_remark(sheet, above, named, beside, block.depth, range(start, area.rows.stop), columns):
         above = []
     bare = len(above) >= block.depth
@@ -108,6 +112,11 @@ def _is_remark(
     alone = np.count_nonzero(sheet.filled[rows.start + above[0], columns.start : columns.stop]) == 1
     cells = sheet.rows[rows.start + named][columns.start : columns.stop]
     return alone and not any(is_figure(sheet, cell) for cell in cells if cell != "")
+
+
+def _fuller(filled: NDArray[np.bool_], row: int, other: int) -> bool:
+    """Whether a row fills more columns than another one."""
+    return bool(np.count_nonzero(filled[row]) > np.count_nonzero(filled[other]))
 
 
 _SEVERAL = 2
