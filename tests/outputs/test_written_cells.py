@@ -24,7 +24,7 @@ from boreotabula.outputs.xlsx import NewWorkbook, tab_name, table_name
 from boreotabula.outputs.xlsx_rows import SheetRows, xml_text
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding, Telling, Unplaced
-from boreotabula.reading.records.build import HeadingMet
+from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
@@ -180,7 +180,7 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
         {"records": batch_of(rows)},
         account,
         "f",
-        (HeadingMet("size", "Pot 95", "A1", 3),),
+        (LevelHeading("size", "Pot 95", "A1", 3),),
         TotalsCount(2, 1),
         facts,
         len(rows),

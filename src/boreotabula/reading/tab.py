@@ -21,14 +21,9 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan
-from boreotabula.reading.records.build import (
-    HeadingMet,
-    LongRecords,
-    build_records,
-    headings_met,
-    stamps_alone,
-)
+from boreotabula.reading.records.build import LongRecords, build_records, stamps_alone
 from boreotabula.reading.records.derive import NO_YEAR_REASON, completed, with_parts, without_year
+from boreotabula.reading.records.levels import LevelHeading, level_headings
 from boreotabula.reading.records.schema import one_batch, plain_record, records_of
 from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.stamps.read import Stamped, convert_stamp, read_stamps
@@ -50,7 +45,7 @@ class TabReading:
     roles: RoleMap = field(repr=False)
     form: str = ""
     """The title of the edition that was read, if the layout has editions."""
-    headings: tuple[HeadingMet, ...] = ()
+    headings: tuple[LevelHeading, ...] = ()
     """The headings of its cross-tabs, of all levels."""
     totals: TotalsCount = field(default_factory=TotalsCount)
     stamped: tuple[Stamped, ...] = ()
@@ -150,7 +145,7 @@ class _TabReader:
         self.sheet, self.plan, self.source = sheet, plan, source
         self.roles = RoleMap(sheet)
         self.batches: dict[str, list[pa.RecordBatch]] = {}
-        self.headings: list[HeadingMet] = []
+        self.headings: list[LevelHeading] = []
         self.printed = self.differing = 0
         self.stamped: list[Stamped] = []
         self.blocks: list[ReadBlock] = []
@@ -214,7 +209,7 @@ class _TabReader:
             text = cell_text(view.cell(*spot))
             roles.give_spots([spot], Role.LEFT_OUT, f"empty: {text}")
         self._check_totals(settled)
-        self.headings += headings_met(view, place, columns, long, self.plan)
+        self.headings += level_headings(view, place, columns, long.slot_of, self.plan)
         # Captures of a block's own tabs come on top of the stamps that all share.
         values = dict(settled.stamped.values)
         for name, text in (self.source.blocks or {}).get(block.key, {}).items():

@@ -18,6 +18,7 @@ from boreotabula.reading.findings import Code, Finding, Spot, Telling
 from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
+from boreotabula.reading.records.levels import LevelHeads, heading_findings, level_heads
 from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.arrays import repeated, taken
 from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
@@ -140,7 +141,7 @@ def build_records(
         build.values(field, values)
     for level, field in enumerate(block.across):
         row = level_row(place.levels, block, level)
-        build.headings(field, _heads(columns, level, plan.form(field)), row, columns)
+        build.headings(field, level_heads(columns, level, plan.form(field)), row, columns)
     for field, stub in table.stub.items():
         build.by_row(field, stub.cells, stub.rows, stub.columns)
     for field, column in columns.by_row.items():
@@ -310,11 +311,11 @@ class _Builder:
             cells = values.cells
             self._tell(done, cells, cells.rows, cells.columns, cells.filled, field)
 
-    def headings(self, field: str, heads: _Heads, row: int, columns: Columns) -> None:
+    def headings(self, field: str, heads: LevelHeads, row: int, columns: Columns) -> None:
         """A field that the headings of one level fill."""
         form = self.plan.form(field)
         if not heads.done.unremarkable:
-            told = _heading_findings(self.sheet, heads, row, columns, form, field)
+            told = heading_findings(self.sheet, heads, row, columns, form, field)
             self.tellings += map(Telling, told)
         self.arrays[field] = taken(heads.done.values, self.grid.slot_of)
 
@@ -423,64 +424,6 @@ class _Builder:
         ]
 
 
-@dataclass(frozen=True)
-class _Heads:
-    """The headings of one level over each slot, and what they are as values."""
-
-    labels: tuple[Cell, ...]
-    done: Converted
-
-
-@lru_cache(maxsize=512)
-def _heads(columns: Columns, level: int, form: ValueForm) -> _Heads:
-    labels = tuple(slot.labels[level] for slot in columns.slots)
-    return _Heads(labels, convert(labels, form))
-
-
-@dataclass(frozen=True)
-class HeadingMet:
-    """A heading of a cross-tab as its records have it: of which field, a cell under it, and in how
-    many records."""
-
-    field: str
-    text: str
-    cell: str
-    records: int
-
-
-def headings_met(
-    sheet: Sheet, place: Place, columns: Columns, long: LongRecords, plan: Plan
-) -> list[HeadingMet]:
-    """The different headings of each level of a block."""
-    found: list[HeadingMet] = []
-    of_slot = np.bincount(long.slot_of, minlength=len(columns.slots))
-    row = max(place.bottom, 0)
-    for level, field in enumerate(columns.block.across):
-        texts, which, firsts = _different(columns, level, plan.form(field))
-        counts = np.bincount(which, of_slot, minlength=len(texts)).astype(np.int64).tolist()
-        found += [
-            HeadingMet(field, text, sheet.address(row, column), records)
-            for text, column, records in zip(texts, firsts, counts, strict=True)
-            if text
-        ]
-    return found
-
-
-@lru_cache(maxsize=512)
-def _different(
-    columns: Columns, level: int, form: ValueForm
-) -> tuple[tuple[str, ...], NDArray[np.intp], tuple[int, ...]]:
-    """The different texts of a level, which of them each slot has, and the first column of each."""
-    heads = _heads(columns, level, form)
-    # What the records hold: other spellings that the layout knows are none here.
-    values = heads.done.values.to_pylist() if form.kind == "text" else heads.labels
-    texts = [cell_text("" if one is None else one) for one in values]
-    numbers = {text: at for at, text in enumerate(dict.fromkeys(texts))}
-    which = np.array([numbers[text] for text in texts], np.intp)
-    firsts = [columns.slots[texts.index(text)].first for text in numbers]
-    return tuple(numbers), which, tuple(firsts)
-
-
 def _one_cell(sheet: Sheet, misfit: Misfit, field: str, form: ValueForm) -> Finding:
     where = sheet.address(misfit.row, misfit.column)
     return not_converted(misfit.cell, where, field, form, misfit.reason)
@@ -496,28 +439,6 @@ def _whole_column(sheet: Sheet, misfits: Sequence[Misfit], field: str, form: Val
         form,
         first.reason,
     )
-
-
-def _heading_findings(
-    sheet: Sheet, heads: _Heads, row: int, columns: Columns, form: ValueForm, field: str
-) -> list[Finding]:
-    def where(at: int) -> str:
-        return sheet.address(row, columns.slots[at].first)
-
-    kind = form.kind
-    failed = [
-        Finding(
-            Code.HEADING_NOT_CONVERTED,
-            f"the heading “{cell_text(heads.labels[at])}” is no {kind} for “{field}” ({reason});"
-            " the field is empty in the records of its column",
-            "If the column is no part of the table, list its heading in `ignore`.",
-            cell=where(at),
-            looked_for=kind,
-            found=cell_text(heads.labels[at]),
-        )
-        for at, reason in heads.done.failures
-    ]
-    return failed + about_values(heads.done, heads.labels, where, field, form)
 
 
 @lru_cache(maxsize=256)

@@ -20,7 +20,7 @@ import pyarrow as pa
 
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding
-from boreotabula.reading.records.build import HeadingMet
+from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.arrays import repeated
@@ -158,7 +158,7 @@ def read_head(head: bytes, body: Streams) -> FileReading:
                 one["left_out"],
             ),
             one["form"],
-            tuple(HeadingMet(*some) for some in one["headings"]),
+            tuple(LevelHeading(*some) for some in one["headings"]),
             TotalsCount(**one["totals"]),
             _facts(one["facts"]),
             one["records"],

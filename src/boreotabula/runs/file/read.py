@@ -14,7 +14,7 @@ import pyarrow as pa
 from boreotabula.files import open_regular
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding
-from boreotabula.reading.records.build import HeadingMet
+from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals.compare import TotalsCount
@@ -36,7 +36,7 @@ class TabResult:
     tables: Mapping[str, pa.RecordBatch]
     account: Account
     form: str = ""
-    headings: tuple[HeadingMet, ...] = ()
+    headings: tuple[LevelHeading, ...] = ()
     """The headings of its cross-tabs."""
     totals: TotalsCount = field(default_factory=TotalsCount)
     facts: TabFacts = field(default_factory=TabFacts)

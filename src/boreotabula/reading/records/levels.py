@@ -1,0 +1,99 @@
+"""The headings of a cross-tab as values: those of each level, and how many records have them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.columns.kinds import Columns
+from boreotabula.reading.findings import Code, Finding
+from boreotabula.reading.locate.place import Place
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.values.convert import Converted, convert
+from boreotabula.reading.values.findings import about_values
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.workbooks.sheet import Cell, Sheet
+
+
+@dataclass(frozen=True)
+class LevelHeads:
+    """The headings of one level over each slot, and what they are as values."""
+
+    labels: tuple[Cell, ...]
+    done: Converted
+
+
+@lru_cache(maxsize=512)
+def level_heads(columns: Columns, level: int, form: ValueForm) -> LevelHeads:
+    labels = tuple(slot.labels[level] for slot in columns.slots)
+    return LevelHeads(labels, convert(labels, form))
+
+
+@dataclass(frozen=True)
+class LevelHeading:
+    """A heading of a cross-tab as its records have it: of which field, a cell under it, and in how
+    many records."""
+
+    field: str
+    text: str
+    cell: str
+    records: int
+
+
+def level_headings(
+    sheet: Sheet, place: Place, columns: Columns, slot_of: NDArray[np.int32], plan: Plan
+) -> list[LevelHeading]:
+    """The different headings of each level of a block."""
+    found: list[LevelHeading] = []
+    of_slot = np.bincount(slot_of, minlength=len(columns.slots))
+    row = max(place.bottom, 0)
+    for level, field in enumerate(columns.block.across):
+        texts, which, firsts = _different(columns, level, plan.form(field))
+        counts = np.bincount(which, of_slot, minlength=len(texts)).astype(np.int64).tolist()
+        found += [
+            LevelHeading(field, text, sheet.address(row, column), records)
+            for text, column, records in zip(texts, firsts, counts, strict=True)
+            if text
+        ]
+    return found
+
+
+@lru_cache(maxsize=512)
+def _different(
+    columns: Columns, level: int, form: ValueForm
+) -> tuple[tuple[str, ...], NDArray[np.intp], tuple[int, ...]]:
+    """The different texts of a level, which of them each slot has, and the first column of each."""
+    heads = level_heads(columns, level, form)
+    # What the records hold: other spellings that the layout knows are none here.
+    values = heads.done.values.to_pylist() if form.kind == "text" else heads.labels
+    texts = [cell_text("" if one is None else one) for one in values]
+    numbers = {text: at for at, text in enumerate(dict.fromkeys(texts))}
+    which = np.array([numbers[text] for text in texts], np.intp)
+    firsts = [columns.slots[texts.index(text)].first for text in numbers]
+    return tuple(numbers), which, tuple(firsts)
+
+
+def heading_findings(
+    sheet: Sheet, heads: LevelHeads, row: int, columns: Columns, form: ValueForm, field: str
+) -> list[Finding]:
+    def where(at: int) -> str:
+        return sheet.address(row, columns.slots[at].first)
+
+    kind = form.kind
+    failed = [
+        Finding(
+            Code.HEADING_NOT_CONVERTED,
+            f"the heading “{cell_text(heads.labels[at])}” is no {kind} for “{field}” ({reason});"
+            " the field is empty in the records of its column",
+            "If the column is no part of the table, list its heading in `ignore`.",
+            cell=where(at),
+            looked_for=kind,
+            found=cell_text(heads.labels[at]),
+        )
+        for at, reason in heads.done.failures
+    ]
+    return failed + about_values(heads.done, heads.labels, where, field, form)
