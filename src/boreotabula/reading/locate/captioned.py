@@ -105,13 +105,16 @@ def _is_remark(
     columns: range,
 ) -> bool:
     """Whether the one row above the first named one is a remark: a text alone, while the named row
-    holds nothing but texts, several of them right of the leading columns: then it has the headings.
-    """
-    if depth != 1 or len(above) != 1 or np.count_nonzero(right[named]) < _SEVERAL:
+    holds nothing but texts and has the headings, several of them or over other columns."""
+    if depth != 1 or len(above) != 1:
         return False
+    over = right[above[0]]
     alone = np.count_nonzero(sheet.filled[rows.start + above[0], columns.start : columns.stop]) == 1
+    several = np.count_nonzero(right[named]) >= _SEVERAL
+    if not alone or not (several or not right[named:, over].any()):
+        return False
     cells = sheet.rows[rows.start + named][columns.start : columns.stop]
-    return alone and not any(is_figure(sheet, cell) for cell in cells if cell != "")
+    return not any(is_figure(sheet, cell) for cell in cells if cell != "")
 
 
 def _fuller(filled: NDArray[np.bool_], row: int, other: int) -> bool:
