@@ -18,6 +18,8 @@ NO_MOMENT = "text where a time such as 2026-04-17 06:00 belongs"
 NO_TIME = "text where a time of day such as 06:00 belongs"
 
 _FIGURES = re.compile(r"(\d{1,4})\s*([./-])\s*(\d{1,2})\s*\2\s*(\d{4}|\d{2})\.?")
+_WEEK = re.compile(r"\d{4}-?W\d\d?$", re.IGNORECASE)
+"""A week alone, which the reader of ISO dates would take for its Monday."""
 _TOKENS = re.compile(r"[^\W\d_]+|\d+")
 _SEPARATORS = re.compile(r"[\s.,/'\u2019\-]*")
 _FILLERS = frozenset(("of", "the", "st", "nd", "rd", "th", "de", "del", "den", "der", "er"))
@@ -30,9 +32,10 @@ def read_date(text: str, form: ValueForm, day_first: bool | None = None) -> date
     the form nor `day_first` says which comes first.
     """
     text = text.strip()
-    # ISO 8601 leaves no doubt, whatever the form says of day and month.
-    with suppress(ValueError):
-        return date.fromisoformat(text)
+    # ISO 8601 leaves no doubt, whatever the form says of day and month. A week is no day of it.
+    if not _WEEK.match(text):
+        with suppress(ValueError):
+            return date.fromisoformat(text)
     figures = _FIGURES.fullmatch(text)
     if figures:
         return _of_figures(text, figures, form.day_first if day_first is None else day_first)
@@ -217,8 +220,9 @@ def read_moment(text: str, form: ValueForm, day_first: bool | None = None) -> da
     """The date and time that a text means; midnight if it has no time. Raises as `read_date`."""
     text = text.strip()
     found = None
-    with suppress(ValueError):
-        found = datetime.fromisoformat(text)
+    if not _WEEK.match(text):
+        with suppress(ValueError):
+            found = datetime.fromisoformat(text)
     if found is not None and found.tzinfo is not None:
         raise NotConvertedError("a time with a time zone where a time without one belongs")
     if found is not None:
