@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 import boreotabula
 from boreotabula.drafting.draft import draft
-from boreotabula.drafting.evidence import caption_of
 from boreotabula.drafting.shapes import shapes_of
 from boreotabula.drafting.specimens import Specimen, kinds_of
+from boreotabula.drafting.tables import caption_of
 from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name, level_name, total_pattern
 from boreotabula.layout.parsing import parse_layout

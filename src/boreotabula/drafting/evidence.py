@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import Any
-
-import numpy as np
 
 from boreotabula.drafting import names
-from boreotabula.drafting.shapes import FIGURE, TEXT, Shape, looks_of
+from boreotabula.drafting.shapes import TEXT, Shape
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import NO_TABLE, Example, Kindred
 from boreotabula.drafting.stamps import constant_texts, stamps_of, title_parts
+from boreotabula.drafting.tables import Tables, level_cells, position_sketch, table_sketch
 from boreotabula.drafting.types import languages_of, type_of
-from boreotabula.drafting.words import field_name, is_total, level_name, total_pattern
-from boreotabula.layout.headings import normal_form
-from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.drafting.words import field_name, is_total
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.values.convert import convert
+from boreotabula.reading.values.form import ValueForm
 from boreotabula.workbooks.sheet import Cell
 
 
 def first_sketch(kind: Kindred) -> Sketch:
     """A layout as the look of the tabs suggests it."""
     examples = kind.examples
-    sketch = _by_position(kind) if kind.signature == NO_TABLE else _with_table(kind)
+    sketch = position_sketch(kind) if kind.signature == NO_TABLE else table_sketch(kind)
     if "caption" in sketch.block:
         # What names a table is no title of the tab.
         examples = tuple(_with_captions(one) for one in examples)
@@ -67,9 +65,6 @@ def _cells(example: Example) -> Iterable[Cell]:
 
 def _months(texts: Iterable[str], languages: Sequence[str]) -> set[str]:
     """How months that stamps tell may be written in names of files."""
-    from boreotabula.reading.values.convert import convert
-    from boreotabula.reading.values.form import ValueForm
-
     form = ValueForm("month", languages=tuple(languages))
     found = {convert([text], form).first for text in texts}
     return {f"{one:%Y-%m}" for one in found if one is not None}
@@ -83,335 +78,6 @@ def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -
     name = (patterns[0] if patterns else "").partition("{")[0].partition("*")[0].rpartition(".")
     stem = (name[0] or name[2]).replace("_", " ").strip()
     return stem[:1].upper() + stem[1:]
-
-
-# --- the table ------------------------------------------------------------------------------------
-
-
-def _with_table(kind: Kindred) -> Sketch:
-    shapes = [(one, shape) for one in kind.examples for shape in one.shapes]
-    several = any(len(one.shapes) > 1 for one in kind.examples)
-    first = shapes[0][1]
-    sketch = _cross_tab(shapes) if first.crossed else _list(shapes)
-    block: dict[str, Any] = dict(sketch.block)
-    if totals := _totals(shapes):
-        block["totals"] = _few(totals)
-    if several:
-        block["repeat"] = True
-    return replace(sketch, block=block)
-
-
-def _few(texts: Sequence[str]) -> str | list[str]:
-    return texts[0] if len(texts) == 1 else list(texts)
-
-
-Tables = Sequence[tuple[Example, Shape]]
-
-
-def _headings(shapes: Tables, at: int) -> list[str]:
-    """The headings of the column at some place of all tables: first that of the usual language."""
-    texts: Counter[str] = Counter()
-    for one, shape in shapes:
-        if shape.left + at < shape.right:
-            texts[_heading(one, shape, at)] += 1
-    del texts[""]
-    usual = _heading(*_usual(shapes), at)
-    return sorted(texts, key=lambda text: (text != usual, -texts[text]))
-
-
-def _heading(one: Example, shape: Shape, at: int) -> str:
-    """The lowest heading over a column of a table, counted from its first."""
-    column = shape.left + at
-    if column >= shape.right:
-        return ""
-    above = (one.sheet.rows[row][column] for row in range(shape.lowest, shape.top - 1, -1))
-    return one_line(cell_text(next((cell for cell in above if cell != ""), "")).strip())
-
-
-def _usual(shapes: Tables) -> tuple[Example, Shape]:
-    """The table whose headings most tables have; of equals one without foreign letters, as it makes
-    the plainer names."""
-    heads = [
-        tuple(_heading(one, shape, at) for at in range(shape.leading or shape.right - shape.left))
-        for one, shape in shapes
-    ]
-    counts = Counter(heads)
-    best = max(range(len(heads)), key=lambda at: (
-        counts[heads[at]], sum(map(str.isascii, heads[at])), -at,
-    ))  # fmt: skip
-    return shapes[best]
-
-
-def _named(
-    heads: Sequence[str], fields: dict[str, str], headings: dict[str, str], fallback: str
-) -> str:
-    """A field for some headings, which is added to those that are there."""
-    name = field_name(heads[0] if heads else fallback, fields, fallback)
-    fields[name] = "text"
-    for text in heads:
-        if normal_form(text) != normal_form(name.replace("_", " ")):
-            headings.setdefault(text, name)
-    return name
-
-
-def _cross_tab(shapes: Tables) -> Sketch:
-    fields: dict[str, str] = {}
-    headings: dict[str, str] = {}
-    shape = shapes[0][1]
-    leading = [_headings(shapes, at) for at in range(shape.leading)]
-    corner = _corner_names(shapes)
-    bare = shape.bare or corner
-    stub: list[str] = []
-    for at, heads in enumerate(leading):
-        if bare and _numbers_lines(shapes, at):
-            stub.append("-")
-        else:
-            own = [] if corner else heads
-            stub.append(_named(own, fields, headings, "name" if bare else "stub"))
-    across = []
-    for level in range(shape.levels):
-        cells = [cell for example, some in shapes for cell in _level(example, some, level)]
-        lowest = level == shape.levels - 1
-        summing = {_summing_heading(*some) for some in shapes}
-        known = level_name([
-            cell for cell in cells if not is_total(text := cell_text(cell)) and text not in summing
-        ])  # fmt: skip
-        name = field_name(known or ("heading" if lowest else "group"), fields)
-        fields[name] = "text"
-        across.append(name)
-    value = field_name("value", fields)
-    fields[value] = "integer"
-    block: dict[str, Any] = {"columns" if bare else "stub": _few(stub)}
-    block |= {"across": _few(across), "value": value}
-    for heads in _beside(shapes):
-        _named(heads, fields, headings, "remark")
-    if corner:
-        name = field_name("corner", fields)
-        fields = {name: "text", **fields}
-        block["found_by"] = _few(_found_by(shapes))
-        block["stamps"] = {name: {"from": "stub head"}}
-    elif shape.bare:
-        caption = _caption(shapes)
-        if caption:
-            block["caption"], captured = caption
-            fields = {**captured, **fields}
-        else:
-            block["found_by"] = _few(_found_by(shapes))
-    elif carried := [name for at, name in enumerate(stub) if _is_carried(shapes, at)]:
-        block["carry_down"] = _few(carried)
-    return Sketch(block=block, fields=fields, headings=headings)
-
-
-def _corner_names(shapes: Tables) -> bool:
-    """Whether the text over the stub names the table: it differs from table to table of a tab, and
-    the other headings are the same."""
-    by_tab: dict[int, list[Shape]] = {}
-    for one, shape in shapes:
-        by_tab.setdefault(id(one), []).append(shape)
-    for some in by_tab.values():
-        corners = {cell_text(one.heads[0]) for one in some}
-        rest = {one.heads[1:] for one in some}
-        if some[0].leading == 1 and len(corners) == len(some) > 1 and "" not in corners:
-            return bool(set.intersection(*(set(map(cell_text, one)) for one in rest)))
-    return False
-
-
-def _beside(shapes: Tables) -> list[list[str]]:
-    """The headings of columns of texts right of the values; headings that are never on one tab, but
-    as far from the right edge, are of one column, in several languages."""
-    by_place: dict[int, dict[str, None]] = {}
-    for one, shape in shapes:
-        for at in range(shape.right - shape.left - 1, shape.leading, -1):
-            if shape.columns[at] == FIGURE:
-                break
-            text = _heading(one, shape, at)
-            if text and not is_total(text) and shape.columns[at] == TEXT:
-                by_place.setdefault(shape.right - shape.left - at, {})[text] = None
-    return [list(heads) for _, heads in sorted(by_place.items(), reverse=True)]
-
-
-def _level(example: Example, shape: Shape, level: int) -> list[Cell]:
-    cells = example.sheet.rows[shape.top + level]
-    return [cells[at] for at in shape.values
-            if cells[at] != "" and shape.columns[at - shape.left] != TEXT]  # fmt: skip
-
-
-def _numbers_lines(shapes: Tables, at: int) -> bool:
-    """Whether a leading column numbers the lines."""
-    for one, shape in shapes:
-        cells = [one.sheet.rows[row][shape.left + at] for row in range(shape.first, shape.end)]
-        numbers = [cell for cell in cells if isinstance(cell, float)]
-        if len(numbers) < len([cell for cell in cells if cell != ""]) or numbers != sorted(numbers):
-            return False
-    return True
-
-
-def _found_by(shapes: Tables) -> list[str]:
-    """Headings that all tables have, of the lowest level: two of them, or the only one."""
-    common: list[str] | None = None
-    for _, shape in shapes:
-        heads = [cell_text(cell) for cell in shape.heads if cell != ""]
-        common = heads if common is None else [one for one in common if one in heads]
-    return list(dict.fromkeys(common or []))[:2]
-
-
-def _caption(shapes: Tables) -> tuple[str, dict[str, str]] | None:
-    """The pattern of the texts right above all tables, and the fields that it fills."""
-    texts = []
-    for one, shape in shapes:
-        above = [
-            cell_text(one.sheet.rows[row][column])
-            for row in range(shape.top - 1, max(shape.top - 3, -1), -1)
-            for column in range(shape.left, shape.right)
-            if one.sheet.rows[row][column] != ""
-        ]
-        if not above:
-            return None
-        texts.append(above[0])
-    return caption_of(texts)
-
-
-def caption_of(texts: Sequence[str]) -> tuple[str, dict[str, str]] | None:
-    """A pattern that fits all of some texts, which vary, and keeps what varies; None if they have
-    nothing in common."""
-    import re
-
-    if len(set(texts)) < 2:
-        return None
-    parts = [re.split(r"(\W+)", text) for text in texts]
-    word = parts[0][0]
-    if not word or any(some[0] != word for some in parts):
-        return None
-    fields: dict[str, str] = {}
-    marks = re.compile(r"(:|,|\(|\)|–|—)")
-    pieces = [marks.split(text[len(word) :]) for text in texts]
-    if len({len(one) for one in pieces}) != 1:
-        return f"{word} {{title}}", {"title": "text"}
-    pattern = word
-    for some in zip(*pieces, strict=True):
-        if len(set(some)) == 1:
-            pattern += some[0]
-            continue
-        kind = type_of([one.strip() for one in some])
-        name = field_name("number" if kind == "integer" else "title", fields)
-        fields[name] = kind
-        lead = " " if some[0][:1] == " " else ""
-        trail = " " if some[0][-1:] == " " and len(some[0]) > 1 else ""
-        pattern += f"{lead}{{{name}}}{trail}"
-    return pattern.strip(), fields
-
-
-def _is_carried(shapes: Tables, at: int) -> bool:
-    """Whether a leading column is filled once and meant for the rows below, too."""
-    blank = filled = 0
-    for one, shape in shapes:
-        column = shape.left + at
-        rows = range(shape.first, shape.end)
-        valued = [
-            row for row in rows if one.sheet.filled[row, shape.values.start : shape.right].any()
-        ]
-        others = [c for c in range(shape.left, shape.left + shape.leading) if c != column]
-        for row in valued:
-            cell = one.sheet.rows[row][column]
-            named = any(one.sheet.rows[row][other] != "" for other in others)
-            total = any(
-                is_total(cell_text(one.sheet.rows[row][other])) for other in (column, *others)
-            )
-            blank += cell == "" and named and not total
-            filled += cell != ""
-    return blank > 0 and filled > 0 and 8 * blank > filled
-
-
-def _totals(shapes: Tables) -> list[str]:
-    """Patterns for the headings and row labels that name totals."""
-    found: dict[str, None] = {}
-    for one, shape in shapes:
-        heads = [
-            cell_text(one.sheet.rows[row][column])
-            for row in range(shape.top, shape.lowest + 1)
-            for column in (shape.values if shape.crossed else ())
-        ]
-        columns = range(shape.left, shape.left + max(shape.leading, 1))
-        labels = [
-            cell_text(one.sheet.rows[row][column])
-            for row in range(shape.first, min(shape.end + 3, one.sheet.height))
-            for column in columns
-        ]
-        found |= dict.fromkeys(filter(None, map(total_pattern, (*heads, *labels))))
-        if shape.crossed and (summed := _summing_heading(one, shape)):
-            found[total_pattern(summed) or summed] = None
-    return [one for one in found if one + "*" not in found]
-
-
-def _summing_heading(one: Example, shape: Shape) -> str:
-    """The heading of the last column of values if it sums up all others, row by row."""
-    numbers = one.sheet.numbers[shape.first : shape.end, shape.values.start : shape.values.stop]
-    if numbers.shape[1] <= 2 or np.isnan(numbers[:, -1]).all():
-        return ""
-    rows = ~np.isnan(numbers[:, -1])
-    sums = np.nansum(numbers[:, :-1], axis=1)
-    same = bool(np.allclose(sums[rows], numbers[rows, -1], rtol=1e-9, atol=1e-6))
-    return cell_text(shape.heads[-1]) if same and rows.sum() > 1 else ""
-
-
-def _list(shapes: Tables) -> Sketch:
-    fields: dict[str, str] = {}
-    headings: dict[str, str] = {}
-    shape = shapes[0][1]
-    rows = shape.lowest - shape.highest + 1
-    for at in range(shape.right - shape.left):
-        heads = _headings(shapes, at)
-        if heads and rows > 1:
-            heads = [text for text in dict.fromkeys(_joined(*one, at) for one in shapes) if text]
-        if heads:
-            _named(heads, fields, headings, "field")
-    block = {"heading_rows": rows} if rows > 1 else {}
-    return Sketch(block=block, listed=True, fields=fields, headings=headings)
-
-
-def _joined(one: Example, shape: Shape, at: int) -> str:
-    """The headings of all rows over a column of a list, as they are joined."""
-    column = shape.left + at
-    texts: list[str] = []
-    if column >= shape.right:
-        return ""
-    for row in range(shape.highest, shape.lowest + 1):
-        cell = one.sheet.cell(*one.sheet.anchor(row, column))
-        if cell == "" and row < shape.lowest:
-            left = (where for where in range(column, shape.left - 1, -1)
-                    if one.sheet.rows[row][where] != "")  # fmt: skip
-            cell = one.sheet.rows[row][next(left, column)]
-        if cell != "":
-            texts.append(one_line(cell_text(cell)).rstrip(": *"))
-    return " / ".join(dict.fromkeys(texts))
-
-
-_LEAST_ROWS, _LEAST_COLUMNS = 2, 2
-
-
-def _by_position(kind: Kindred) -> Sketch:
-    """A list without headings: rows that are filled alike. Nothing if the tabs hold none."""
-    looks = [looks_of(one.sheet) for one in kind.examples]
-    widths = {one.shape[1] for one in looks}
-    dense = all(
-        one.shape[0] >= _LEAST_ROWS and np.count_nonzero(one) > 0.9 * one.size
-        and ((one == one[0]).mean() > 0.9) for one in looks
-    )  # fmt: skip
-    if len(widths) != 1 or not dense or (width := widths.pop()) < _LEAST_COLUMNS:
-        return Sketch()
-    fields: dict[str, str] = {}
-    columns: list[str] = []
-    for at in range(width):
-        cells = [row[at] for one in kind.examples for row in one.sheet.rows]
-        found = type_of(cells)
-        named = {"datetime": "time", "date": "date", "month": "month", "time": "time"}.get(found)
-        name = field_name(named or "column", fields)
-        fields[name] = found
-        columns.append(name)
-    return Sketch(block={"headings": 0, "columns": columns}, fields=fields)
-
-
-# --- types ----------------------------------------------------------------------------------------
 
 
 def _typed(
@@ -447,7 +113,9 @@ def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:
         found.setdefault(block["value"], []).extend(cells)
         across = block["across"] if isinstance(block["across"], list) else [block["across"]]
         for level, name in enumerate(across):
-            heads = [cell for cell in _level(one, shape, level) if not is_total(cell_text(cell))]
+            heads = [
+                cell for cell in level_cells(one, shape, level) if not is_total(cell_text(cell))
+            ]
             found.setdefault(name, []).extend(heads)
     return found
 
@@ -459,10 +127,3 @@ def _is_figures(shape: Shape, column: int) -> bool:
 def _is_total_row(one: Example, shape: Shape, row: int) -> bool:
     cells = one.sheet.rows[row][shape.left : shape.left + max(shape.leading, 1)]
     return any(is_total(cell_text(cell)) for cell in cells if cell != "")
-
-
-def lone_rows(one: Example, shape: Shape) -> list[int]:
-    """The rows of a table that hold nothing but a text in its first column."""
-    looks = looks_of(one.sheet)[shape.first : shape.end, shape.left : shape.right]
-    alone = (np.count_nonzero(looks, axis=1) == 1) & (looks[:, 0] == TEXT)
-    return [row + shape.first for row in np.flatnonzero(alone).tolist()]

@@ -6,11 +6,11 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import Any
 
-from boreotabula.drafting.evidence import lone_rows
 from boreotabula.drafting.groups import group_names, patterns_of
 from boreotabula.drafting.judging import Judgement, judge
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Kindred, Specimen
+from boreotabula.drafting.tables import lone_rows
 from boreotabula.drafting.words import field_name, is_total, total_pattern
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns.kinds import ColumnKind

@@ -10,8 +10,9 @@ from typing import Any
 
 from boreotabula.drafting.pairs import Pair, pairs_of
 from boreotabula.drafting.specimens import Example
-from boreotabula.drafting.types import type_of
+from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name
+from boreotabula.layout.addresses import column_letters
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.workbooks.sheet import Sheet
@@ -19,8 +20,7 @@ from boreotabula.workbooks.sheet import Sheet
 
 @dataclass(frozen=True)
 class Stamps:
-    """The stamps of a layout, the types of their fields, all their values as texts, and the texts
-    that stay the same on all tabs."""
+    """The stamps of a layout, the types of their fields, and all their values as texts."""
 
     sources: Mapping[str, Any]
     fields: Mapping[str, str]
@@ -41,11 +41,9 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
         values = [one.value for one in some]
         labels = list(dict.fromkeys(one.label for one in some))
         # A label whose value never changes, in any language, belongs to the form itself.
-        if (
-            len(examples) > 1
-            and _is_constant(some)
-            and not (some[0].sure and len(examples) <= _FEW)
-        ):
+        # One that ends as labels do is meant to be filled, though all files say the same so far.
+        labelled = some[0].sure and some[0].way != "inside"
+        if len(examples) > 1 and _is_constant(some) and not labelled:
             continue
         name = field_name(labels[0], [*taken, *fields], "stamp")
         way = "below" if some[0].way == "below" else "right_of"
@@ -165,14 +163,14 @@ def _titles(
         marks = _PARTS.findall(text)
         if len(set(cells)) < _FEW or len({len(one) for one in parts}) != 1 or not marks:
             continue
-        where = f"{_letters(column)}{row + 1}"
+        where = f"{column_letters(column)}{row + 1}"
         sources: dict[str, Any] = {}
         fields: dict[str, str] = {}
         for at, some in enumerate(zip(*parts, strict=True)):
             # The first part names the form; in another language it is another word.
             if at == 0 or len(set(some)) == 1:
                 continue
-            kind = type_of(some, _languages(some))
+            kind = type_of(some, languages_of(some))
             named = kind if kind in ("month", "date") else "title"
             name = field_name(named, [*taken, *fields])
             if {one.strip().casefold() for one in some} <= known:
@@ -186,18 +184,6 @@ def _titles(
         if sources:
             return sources, fields
     return {}, {}
-
-
-def _languages(texts: Sequence[str]) -> list[str]:
-    from boreotabula.drafting.types import languages_of
-
-    return languages_of(texts)
-
-
-def _letters(column: int) -> str:
-    from boreotabula.layout.addresses import column_letters
-
-    return column_letters(column)
 
 
 def constant_texts(examples: Sequence[Example], stamps: Stamps) -> list[str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
@@ -163,6 +164,4 @@ def _cell(text: str) -> str:
 
 def _relative(folder: Path, home: Path) -> str:
     """The folder as the layout names it: relative to its own file, with '/'."""
-    import os
-
     return Path(os.path.relpath(folder.resolve(), home.resolve())).as_posix()
