@@ -175,6 +175,16 @@ def test_a_row_of_units_below_the_levels_is_passed_over(keys: str) -> None:
     assert codes(reading) == []
 
 
+def test_a_caption_that_can_be_parted_in_two_ways_is_told() -> None:
+    keys = 'columns = "species"\nacross = "year"\ncaption = "{title}, {corner}"'
+    picture = "Losses, {}pcs\n. | 2025\nPine | 10"
+    plain = read(sheet(picture.format("")), f"{POSITION}{keys}\n{FIELDS}")
+    assert codes(plain) == [] and values(plain, "title", "corner") == [("Losses", "pcs")]
+    reading = read(sheet(picture.format("frost, ")), f"{POSITION}{keys}\n{FIELDS}")
+    (found,) = (one for one in reading.findings if one.code == "name-ambiguous")
+    assert found.cell == "A1" and "corner = “frost, pcs” was taken" in found.message
+
+
 def test_six_tables_side_by_side_are_blocks_of_their_own() -> None:
     keys = ('stub = "species"', 'columns = "species"')
     blocks = "".join(

@@ -89,6 +89,15 @@ def test_a_tab_with_some_of_the_texts_is_told(tmp_path: Path) -> None:
     assert ("no-tab-matches", "Lomlia", "") in told(done)
 
 
+def test_a_tab_whose_stub_headings_were_renamed_does_not_vanish(tmp_path: Path) -> None:
+    books = {site: book(at, site, A=table(at), B=table(at + 9)) for at, site in enumerate(SITES)}
+    assert told(run(tmp_path, layout(), books)) == []
+    books["Suvanto"]["B"][0][0] = "Kind"
+    books["Lomlia"]["Notes"] = [["Asked", "Answered"], ["when", "never"]]
+    # Nothing of the table is found there, but its other headings are those of the form.
+    assert told(run(tmp_path, layout(), books)) == [("tab-not-chosen", "Suvanto", "B")]
+
+
 def test_a_stamp_may_stand_on_another_tab_or_in_the_name(tmp_path: Path) -> None:
     books = {site: book(at, site) for at, site in enumerate(SITES)}
     books["Hiekka"]["Cover"][1] = ["Site", None]

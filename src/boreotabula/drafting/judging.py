@@ -26,7 +26,6 @@ class Judgement:
     records: int = 0
     printed: int = 0
     agree: int = 0
-    values: int = 0
     errors: tuple[tuple[Specimen, Finding], ...] = ()
     warnings: int = 0
     readings: tuple[TabReading, ...] = field(default=(), repr=False)
@@ -71,7 +70,6 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
         readings.append(reading)
         counts["filled"] += reading.account.filled
         counts["unplaced"] += reading.account.roles[Role.UNPLACED]
-        counts["values"] += reading.account.roles[Role.VALUE]
         counts["records"] += sum(batch.num_rows for batch in reading.tables.values())
         counts["printed"] += reading.totals.printed
         counts["agree"] += reading.totals.agree
@@ -83,7 +81,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
             counts["warnings"] += finding.code == Code.FIELD_MISSING
     return Judgement(
         counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
-        counts["agree"], counts["values"], tuple(errors), counts["warnings"], tuple(readings),
+        counts["agree"], tuple(errors), counts["warnings"], tuple(readings),
         len(sketch.text().split()),
     )  # fmt: skip
 

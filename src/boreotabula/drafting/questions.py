@@ -9,6 +9,8 @@ from itertools import islice
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.specimens import Specimen
 from boreotabula.reading.findings import Finding
+from boreotabula.reading.values.convert import convert
+from boreotabula.reading.values.form import ValueForm
 
 _MOST = 5
 
@@ -41,7 +43,45 @@ def _all(draft: Draft) -> Iterator[Question]:
                 finding.message + (f" (and {more} more like it)" if more else ""),
                 finding.advice,
             )
+    yield from _nearly_typed(draft)
     yield from _unnamed(draft)
+
+
+_FEWEST = 20
+"""So many values a field must have before a few odd ones are told from its type."""
+_ODD = 0.05
+"""The largest part of the values that may be odd."""
+
+
+def _nearly_typed(draft: Draft) -> Iterator[Question]:
+    """The fields that are texts only because of a few values."""
+    for name in (name for name, kind in draft.sketch.fields.items() if kind == "text"):
+        met = list(_values(draft, name))
+        texts = [text for text, _ in met]
+        for kind in ("integer", "number", "date"):
+            odd = convert(texts, ValueForm(kind)).failures
+            if len(met) >= _FEWEST and 0 < len(odd) <= _ODD * len(met):
+                text, where = met[odd[0][0]]
+                more = f" (and {len(odd) - 1} more)" if len(odd) > 1 else ""
+                yield Question(
+                    where,
+                    f"“{text}”{more} is no {kind}, as the other {len(met) - len(odd)} values of"
+                    f" “{name}” are, so the field is a text",
+                    f'if they should be, write {name} = "{kind}"',
+                )
+                break
+
+
+def _values(draft: Draft, name: str) -> Iterator[tuple[str, str]]:
+    """All values of a field of texts, and where each stands."""
+    for example, reading in zip(draft.kind.examples, draft.judged.readings, strict=True):
+        if name not in reading.records.schema.names:
+            continue
+        columns = (reading.records[one].to_pylist() for one in (name, "source_cell"))
+        for value, cell in zip(*columns, strict=True):
+            if value is not None:
+                place = (example.specimen.file, example.specimen.tab, cell or "")
+                yield value, " › ".join(filter(None, place))
 
 
 def _place(specimen: Specimen, finding: Finding) -> str:

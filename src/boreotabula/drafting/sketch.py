@@ -34,8 +34,6 @@ class Sketch:
     """The type of each field, in the order of the output."""
     headings: Mapping[str, str] = field(default_factory=dict)
     """Headings besides the names of fields, and the field that each means."""
-    remarks: Mapping[str, str] = field(default_factory=dict)
-    """What is said of a part, or of a key as 'part.key'."""
 
     def having(self, **block: Any) -> Sketch:
         """The same with other keys of the block; None takes a key away."""
@@ -72,21 +70,19 @@ class Sketch:
         parts += [("tabs", self.tabs), ("reading", self.reading), ("stamps", self.stamps)]
         parts += [("block", self.block)] if self.block or self.listed else []
         written = [
-            self._part(name, keys)
+            _part(name, keys)
             for name, keys in (*parts, ("fields", fields))
             if keys or name == "block"
         ]
         return "\n".join(written)
 
-    def _part(self, name: str, keys: Mapping[str, Any]) -> str:
-        width = max((len(_key(key)) for key in keys), default=0)
-        remark = self.remarks.get(name, "")
-        lines = [f"[{name}]{f'    # {remark}' if remark else ''}"] if name else []
-        for key, value in keys.items():
-            said = self.remarks.get(f"{name}.{key}", "")
-            line = f"{_key(key):<{width}} = {_written(value)}"
-            lines.append(f"{line}    # {said}" if said else line)
-        return "\n".join(lines) + "\n"
+
+def _part(name: str, keys: Mapping[str, Any]) -> str:
+    """A table of the layout, its keys below each other."""
+    width = max((len(_key(key)) for key in keys), default=0)
+    lines = [f"[{name}]"] if name else []
+    lines += [f"{_key(key):<{width}} = {_written(value)}" for key, value in keys.items()]
+    return "\n".join(lines) + "\n"
 
 
 def _few(texts: Sequence[str]) -> str | list[str]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -145,8 +147,10 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
     glossary = output.with_name(f"{output.stem}-headings.csv")
     texts = {output: drafted.sketch.text(_relative(folder, output.parent), glossary.name)}
     if drafted.sketch.glossary:
-        lines = [f"{_cell(text)},{name}" for text, name in drafted.sketch.glossary.items()]
-        texts[glossary] = "\n".join(["heading,field", *lines]) + "\n"
+        lines = io.StringIO()
+        writer = csv.writer(lines, lineterminator="\n")
+        writer.writerows([("heading", "field"), *drafted.sketch.glossary.items()])
+        texts[glossary] = lines.getvalue()
     there = [path for path in texts if path.exists()]
     if there:
         raise CallError(
@@ -156,10 +160,6 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
         with placed(path) as stream:
             stream.write(text.encode())
     return list(texts)
-
-
-def _cell(text: str) -> str:
-    return '"' + text.replace('"', '""') + '"' if set(text) & set(',"\n;') else text
 
 
 def _relative(folder: Path, home: Path) -> str:

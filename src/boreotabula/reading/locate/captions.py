@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from boreotabula.layout.patterns import first_match
+from boreotabula.layout.patterns import matching
 from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.plan import BlockPlan
@@ -20,6 +20,8 @@ class Caption:
     column: int
     text: str
     captured: Mapping[str, str]
+    other: Mapping[str, str] | None = None
+    """What they would be if the text were parted in another way that fits as well."""
 
     @property
     def spot(self) -> Spot:
@@ -32,9 +34,9 @@ def captions_of(sheet: Sheet, block: BlockPlan) -> list[Caption]:
     if not block.caption:
         return []
     return [
-        Caption(row, column, text, found)
+        Caption(row, column, text, one.match(text) or {}, one.other_match(text))
         for row, column, text in sheet.texts()
-        if (found := first_match(block.caption, text)) is not None
+        if (one := matching(block.caption, text)) is not None
     ]
 
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
 from boreotabula.reading.locate.by_position import by_position, place_at, table_places
 from boreotabula.reading.locate.captioned import below_caption
-from boreotabula.reading.locate.captions import below, captions_of, whole
+from boreotabula.reading.locate.captions import Caption, below, captions_of, whole
 from boreotabula.reading.locate.found_by import found_by
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.place import Found, Place
@@ -31,11 +31,31 @@ def find_places(sheet: Sheet, block: BlockPlan, captions: Sequence[Spot] = ()) -
     found: list[Place] = []
     tellings: list[Telling] = []
     for caption in own:
+        tellings += map(Telling, _ambiguous(sheet, caption))
         places, told = _places_in(sheet, block, below(sheet, caption, captions))
         # What else is below a caption needs one of its own.
         found += [replace(one, caption=caption) for one in places[:1]]
         tellings += told
     return _the_only(sheet, block, found, tellings)
+
+
+def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
+    """A caption whose parts could be parted in another way as well."""
+    if not caption.other:
+        return
+    said, instead = (
+        ", ".join(f"{field} = “{text}”" for field, text in one.items())
+        for one in (caption.captured, caption.other)
+    )
+    yield Finding(
+        Code.NAME_AMBIGUOUS,
+        f"the caption “{caption.text}” fits its pattern in two ways: {said} was taken, {instead}"
+        " would be possible",
+        "Make the pattern of `caption` more exact, or correct the text.",
+        cell=sheet.address(*caption.spot),
+        looked_for="one way to read the caption",
+        found=instead,
+    )
 
 
 def texts_met(sheet: Sheet, block: BlockPlan) -> bool:

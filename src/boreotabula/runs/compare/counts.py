@@ -62,19 +62,28 @@ class MissingTabs:
     def __init__(self) -> None:
         self._files: list[str] = []
         self._having: dict[str, tuple[str, set[str]]] = {}
+        self._told: set[tuple[str, str]] = set()
 
     def take(self, reading: FileReading) -> None:
-        """Note the tabs that were read of a file."""
+        """Note the tabs that were read of a file, and those of which it is told that they were
+        not."""
         if reading.tabs:
             self._files.append(reading.name)
+        self._told.update(
+            (normal_form(one.tab), reading.name)
+            for one in reading.findings
+            if one.code == Code.TAB_NOT_CHOSEN
+        )
         for tab in reading.tabs:
             self._having.setdefault(normal_form(tab.name), (tab.name, set()))[1].add(reading.name)
 
     def findings(self) -> Iterator[Finding]:
         """Tabs that all files have but one."""
-        for name, having in self._having.values():
+        for key, (name, having) in self._having.items():
             if len(having) + 1 == len(self._files) >= _FEWEST_FILES:
                 (file,) = set(self._files) - having
+                if (key, file) in self._told:
+                    continue
                 yield Finding(
                     Code.TAB_MISSING,
                     f"no tab “{name}” was read of this file; the other {len(having)} have one",

@@ -2,28 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.patterns import first_match
-from boreotabula.layout.problems import nearest
 from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.limits import Limits
 from boreotabula.reading.blocks import TabSource, settle_blocks
 from boreotabula.reading.findings import Code, Finding
+from boreotabula.reading.inspect.outline import frame_of
 from boreotabula.reading.locate.places import texts_met
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.stamps.read import convert_stamp
 from boreotabula.reading.stamps.search import NamedValue, Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
+from boreotabula.runs.file.findings import (
+    all_left_out,
+    beside_position,
+    captured_twice,
+    name_ambiguous,
+    no_tab,
+    not_chosen,
+    not_found_there,
+    not_one_tab,
+    open_quote,
+    unmatched,
+)
 from boreotabula.runs.inputs import SourceFile
-from boreotabula.texts import counted
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Sheet, Visibility
-from boreotabula.workbooks.text import OpenQuote, TextForm
+from boreotabula.workbooks.text import TextForm
+
+_FEWEST_SHARED = 4
+"""So many headings at least a tab must have, half of them shared, to look like another one."""
 
 
 @dataclass(frozen=True)
@@ -84,10 +98,10 @@ class OpenFile:
         self.broken: dict[str, UnreadableError] = {}
         self.findings: list[Finding] = [
             *(Finding(Code.READ_AS, one, "Nothing to do if this is right.") for one in book.doubts),
-            *map(_open_quote, book.quotes),
+            *map(open_quote, book.quotes),
         ]
         if source.unmatched:
-            self.findings.append(_unmatched(source))
+            self.findings.append(unmatched(source))
 
     def read_tab(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabReading:
         """One tab, read as it was chosen."""
@@ -138,7 +152,7 @@ class OpenFile:
             for name, captured in self._choose_by(choice, names, own, quiet=True).items():
                 found.setdefault(name, Chosen()).blocks[key] = captured
         if job.blocks and not found:
-            self.say(_no_tab(job.patterns or ["the tabs of the blocks"], self.book))
+            self.say(no_tab(job.patterns or ["the tabs of the blocks"], self.book))
         return {tab.name: found[tab.name] for tab in self.book.tabs if tab.name in found}
 
     def _tab_names(self, *, blanks: bool) -> list[TabName]:
@@ -164,17 +178,21 @@ class OpenFile:
         chosen = choice.choose(names)
         if choice.where_found:
             # A tab with some of the texts is read, too: what is missing there must be told.
-            chosen = {name: {} for name in chosen if self._holds_any(name, blocks)}
+            possible = list(chosen)
+            chosen = {name: {} for name in possible if self._holds_any(name, blocks)}
+            # One with none of them may be the table under other headings.
+            for name in self._like_those_found(possible, chosen):
+                self.say(not_found_there(), name)
         if choice.by_itself and len(chosen) != 1:
             if not quiet:
-                self.say(_not_one_tab(list(chosen)))
+                self.say(not_one_tab(list(chosen)))
             return {}
         if not chosen and not quiet and not self.job.blocks:
             blank = all(one.blank for one in names) and choice.needs_blanks
             if all(choice.leaves_out(one) for one in names):
-                self.say(_all_left_out(self.book))
+                self.say(all_left_out(self.book))
             else:
-                self.say(_not_one_tab([]) if blank else _no_tab([choice.said], self.book))
+                self.say(not_one_tab([]) if blank else no_tab([choice.said], self.book))
         for one in choice.named:
             unclear = {name: other for name in chosen if (other := one.other_match(name))}
             mine = [name for name in unclear if one.match(name) == chosen[name]]
@@ -184,7 +202,7 @@ class OpenFile:
                     name_ambiguous(one.text, name, chosen[name], unclear[name], len(mine)), name
                 )
         for first, second in _same_captures(self.job.plan, chosen):
-            self.say(_captured_twice(first, second, chosen[first]), second)
+            self.say(captured_twice(first, second, chosen[first]), second)
         return chosen
 
     def _holds_any(self, name: str, blocks: Sequence[BlockPlan]) -> bool:
@@ -193,6 +211,20 @@ class OpenFile:
         return sheet is not None and any(
             texts_met(sheet.turn() if one.turned else sheet, one) for one in blocks
         )
+
+    def _like_those_found(self, possible: Sequence[str], found: Collection[str]) -> Iterator[str]:
+        """The tabs without any of the texts whose headings are mostly those of a tab that has."""
+        words = {
+            name: {text for *_, text in frame_of(sheet).headings}
+            for name in possible
+            if (sheet := self.sheet(name)) is not None and not sheet.blank
+        }
+        for name in words:
+            if name in found:
+                continue
+            shared = [len(words[name] & words[one]) for one in found if one in words]
+            if 2 * max(shared, default=0) >= max(len(words[name]), _FEWEST_SHARED):
+                yield name
 
     def used_patterns(self, chosen: Mapping[str, Chosen]) -> Iterator[str]:
         """The tab patterns that matched a chosen tab."""
@@ -219,9 +251,9 @@ class OpenFile:
             self.sheets.pop(tab.name, None)
         if self.job.tabs.position is None:
             for name in alike:
-                self.say(_not_chosen(self.job.tabs.said), name)
+                self.say(not_chosen(self.job.tabs.said), name)
         elif alike:
-            self.say(_beside_position(self.job.tabs.said, alike))
+            self.say(beside_position(self.job.tabs.said, alike))
 
     def _looks_like_form(self, sheet: Sheet) -> bool:
         """Whether a block that is found by headings has all of them on a tab."""
@@ -276,136 +308,3 @@ def _same_captures(
             before = first.setdefault(frozenset(same.items()), name)
             if before != name:
                 yield before, name
-
-
-def _captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Finding:
-    said = ", ".join(f"{field} = {text}" for field, text in captured.items())
-    return Finding(
-        Code.TABS_ALIKE,
-        f"this tab and “{first}” both mean {said}; both were read",
-        "Look whether one of them is a copy; if so, delete it or leave it out with [tabs] except.",
-        looked_for=f"one tab for {said}",
-        found=f"{first} and {second}",
-    )
-
-
-def name_ambiguous(
-    pattern: str, name: str, captured: Mapping[str, str], other: Mapping[str, str], number: int
-) -> Finding:
-    """A name of a file or tab that fits a pattern in two ways, and how many more do."""
-    said, instead = (
-        ", ".join(f"{field} = “{text}”" for field, text in one.items()) for one in (captured, other)
-    )
-    more = f" (so do {number - 1} more names)" if number > 1 else ""
-    return Finding(
-        Code.NAME_AMBIGUOUS,
-        f"“{name}” fits the pattern “{pattern}” in two ways: {said} was taken, {instead} would be"
-        f" possible{more}",
-        "Make the pattern more exact, or rename the file or tab.",
-        looked_for="one way to read the name",
-        found=instead,
-    )
-
-
-def _open_quote(quote: OpenQuote) -> Finding:
-    return Finding(
-        Code.QUOTE_OPEN,
-        f"the quote that opens in line {quote.line} (“{quote.text}”) is never closed, so all lines"
-        " below it became one cell"
-        if not quote.closed
-        else f"the quote that opens in line {quote.line} (“{quote.text}”) reaches to line"
-        f" {quote.last}, with delimiters in between: these lines became one cell",
-        'Close or delete the quote in the file; where quotes are plain signs, write `quote = ""`'
-        " into [text].",
-        looked_for="a closing quote in the same line",
-        found=f"line {quote.line}",
-    )
-
-
-def _unmatched(source: SourceFile) -> Finding:
-    return Finding(
-        Code.NAME_UNMATCHED,
-        "the name of this file matches no pattern of [source] include; it was read because it was"
-        " named, and what the pattern captures is empty",
-        "Rename the file, or add a pattern to [source] include.",
-        looked_for="a pattern that matches",
-        found=source.name,
-    )
-
-
-def _not_chosen(said: str) -> Finding:
-    return Finding(
-        Code.TAB_NOT_CHOSEN,
-        "this tab was not read, since [tabs] does not choose it, but it holds the headings of the"
-        " table",
-        "If it belongs to the form, rename the tab or add a pattern to [tabs] named; if not, list"
-        " it in [tabs] except.",
-        looked_for=said,
-        found="a tab that looks like the form",
-    )
-
-
-def _beside_position(said: str, alike: Sequence[str]) -> Finding:
-    """Tabs that look like the form in a file of which one is read by its position."""
-    tabs = ", ".join(f"“{name}”" for name in alike[:5]) + (" …" if len(alike) > 5 else "")
-    one = len(alike) == 1
-    return Finding(
-        Code.TAB_NOT_CHOSEN,
-        f"only {said} is read, but {counted(len(alike), 'more tab holds', 'more tabs hold')}"
-        f" the headings of the table: {tabs}",
-        f"If {'it belongs' if one else 'they belong'} to the form, choose by `named` or `every`"
-        " instead of `position` in [tabs]; if not, list"
-        f" {'it' if one else 'them'} in [tabs] except.",
-        looked_for=said,
-        found=tabs,
-    )
-
-
-def _all_left_out(book: Workbook) -> Finding:
-    names = ", ".join(tab.name for tab in book.tabs)
-    return Finding(
-        Code.RULE_TAKES_ALL,
-        f"[tabs] leaves out every tab of this workbook ({names}), so nothing was read from it",
-        "Make the patterns of `except` more exact, or take out `visible_only`.",
-        looked_for="a tab that is not left out",
-        found=names,
-    )
-
-
-def _no_tab(wanted: Sequence[str], book: Workbook) -> Finding:
-    patterns = ", ".join(wanted)
-    names = [tab.name for tab in book.tabs]
-    near = nearest(wanted[0], names)
-    hint = f" The nearest is “{near}”." if near else ""
-    return Finding(
-        Code.NO_TAB_MATCHES,
-        f"no tab matches {patterns}, so nothing was read from this workbook; it has"
-        f" {', '.join(names) or 'no tab at all'}",
-        f"Rename the tab, or add a pattern to [tabs] named.{hint}",
-        looked_for=patterns,
-        found=", ".join(names),
-    )
-
-
-def nothing_filled(tabs: str) -> Finding:
-    """Nothing stands on the tabs, as they are called, of a workbook."""
-    return Finding(
-        Code.WORKBOOK_BLANK,
-        f"nothing stands on any {tabs} of this workbook",
-        "Ask the sender for the file again.",
-        looked_for="a filled tab",
-        found="none",
-    )
-
-
-def _not_one_tab(filled: list[str]) -> Finding:
-    if not filled:
-        return nothing_filled("tab")
-    return Finding(
-        Code.SEVERAL_TABS,
-        f"{len(filled)} tabs are filled and the layout does not say which to read, so none was:"
-        f" {', '.join(filled)}",
-        "Choose with [tabs] named, position or every in the layout.",
-        looked_for="one filled tab",
-        found=", ".join(filled),
-    )

@@ -19,7 +19,8 @@ from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.file.facts import TabFacts, facts_of
-from boreotabula.runs.file.open_file import Chosen, Job, OpenFile, nothing_filled
+from boreotabula.runs.file.findings import nothing_filled
+from boreotabula.runs.file.open_file import Chosen, Job, OpenFile
 from boreotabula.runs.inputs import SourceFile
 from boreotabula.runs.processes.pool import Ended
 from boreotabula.runs.processes.worker import End

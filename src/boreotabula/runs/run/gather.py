@@ -19,7 +19,8 @@ from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.compare.texts import TOLD_FOR_THE_RUN
 from boreotabula.runs.compare.watching import watches
-from boreotabula.runs.file.open_file import make_job, name_ambiguous
+from boreotabula.runs.file.findings import name_ambiguous
+from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.inputs import NO_PATTERN, Inbox, LeftOut, SourceFile, look
 from boreotabula.runs.layouts.load import Layout
