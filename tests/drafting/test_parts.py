@@ -112,6 +112,19 @@ def test_questions_name_a_cell_and_what_to_change() -> None:
     found = draft([Specimen("a.xlsx", sheet(f"Lot | 2025 | 2026\nL0 | 1 | oops\n{lines}"))])
     assert found is not None
     first, second = questions(found)
-    assert first.where == "a.xlsx › Bench 1 › C2" and "“oops” is no integer" in first.said
+    assert (
+        first.where == "a.xlsx › Bench 1 › C2, where value = oops"
+        and "“oops” is no integer" in first.said
+    )
     assert "other 59 values" in first.said and first.change.endswith('value = "integer"')
     assert second.change == "rename “value”" and "where value = 1" in second.where
+
+
+def test_odd_values_do_not_make_a_list_a_cross_tab() -> None:
+    lines = [f"L{at}x | 2026-03-{at % 28 + 1:02} | {at * 3 + 100}" for at in range(60)]
+    lines[30] = "L30x | 2026-03-20 | see note"
+    picture = "\n".join(["Lot | Sown | Pots", *lines, "L60x | spring | 20"])
+    found = draft([Specimen("log.csv", sheet(picture))])
+    assert found is not None and found.judged.records == 61
+    assert list(found.sketch.fields)[-3:] == ["lot", "sown", "pots"]
+    assert any("“see note” is no integer" in one.said for one in questions(found))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from boreotabula.drafting.evidence import first_sketch
 from boreotabula.drafting.improving import improved
 from boreotabula.drafting.judging import Judgement, judge
+from boreotabula.drafting.shapes import TEXT
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred, Specimen, kinds_of
 
@@ -76,4 +77,15 @@ def _candidates(kind: Kindred) -> Iterator[Sketch]:
     if any(one.shapes for one in other) and all(
         shape.leading and not shape.bare for one in other for shape in one.shapes
     ):
-        yield first_sketch(replace(kind, examples=other))
+        sketch = first_sketch(replace(kind, examples=other))
+        if not _mixes_types(sketch, other):
+            yield sketch
+
+
+def _mixes_types(sketch: Sketch, examples: Sequence[Example]) -> bool:
+    """Whether the values of a cross-tab are texts only because its columns differ: the cells of one
+    measure are of one type, and read as texts they would have no errors to speak against it."""
+    return sketch.fields.get(sketch.block.get("value", "")) == "text" and any(
+        shape.columns[at - shape.left] != TEXT
+        for one in examples for shape in one.shapes for at in shape.values
+    )  # fmt: skip

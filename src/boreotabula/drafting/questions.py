@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
+from typing import Any
 
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.specimens import Specimen
@@ -72,8 +73,8 @@ def _nearly_typed(draft: Draft) -> Iterator[Question]:
                 break
 
 
-def _values(draft: Draft, name: str) -> Iterator[tuple[str, str]]:
-    """All values of a field of texts, and where each stands."""
+def _values(draft: Draft, name: str) -> Iterator[tuple[Any, str]]:
+    """All values of a field, and the cell of the record of each."""
     for example, reading in zip(draft.kind.examples, draft.judged.readings, strict=True):
         if name not in reading.records.schema.names:
             continue
@@ -81,7 +82,7 @@ def _values(draft: Draft, name: str) -> Iterator[tuple[str, str]]:
         for value, cell in zip(*columns, strict=True):
             if value is not None:
                 place = (example.specimen.file, example.specimen.tab, cell or "")
-                yield value, " › ".join(filter(None, place))
+                yield value, f"{' › '.join(filter(None, place))}, where {name} = {value}"
 
 
 def _place(specimen: Specimen, finding: Finding) -> str:
@@ -114,11 +115,4 @@ def _unnamed(draft: Draft) -> Iterator[Question]:
 
 def _example(draft: Draft, name: str) -> str:
     """The first value of a field, and the cell of its record."""
-    for example, reading in zip(draft.kind.examples, draft.judged.readings, strict=True):
-        if name not in reading.records.schema.names:
-            continue
-        for row in reading.records.slice(0, 50).to_pylist():
-            if row[name] is not None:
-                place = (example.specimen.file, example.specimen.tab, row["source_cell"] or "")
-                return f"{' › '.join(filter(None, place))}, where {name} = {row[name]}"
-    return name
+    return next((where for _, where in _values(draft, name)), name)
