@@ -55,7 +55,7 @@ def test_a_room_imports_only_from_rooms_before_it(path: Path) -> None:
 
 PARTS = {
     "reading": (
-        "cells", "findings", "values", "plan", "roles", "locate", "stamps", "columns", "rows",
+        "cells", "findings", "values", "plan", "locate", "stamps", "columns", "rows",
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
     "runs": (
@@ -81,7 +81,7 @@ def test_a_part_of_a_room_imports_only_from_parts_before_it(path: Path) -> None:
     assert {part for parts in inside for part in parts} <= set(before)
 
 
-@pytest.mark.parametrize("name", ["layout", "reading"])
+@pytest.mark.parametrize("name", ["layout", "reading", "drafting"])
 def test_the_core_has_no_interface_and_opens_no_file(name: str) -> None:
     for path in (HOME / name).rglob("*.py"):
         assert not imports(path) & {"click", "rich", "pathlib", "os", "io", "sys"}, path
@@ -91,6 +91,16 @@ def test_the_core_has_no_interface_and_opens_no_file(name: str) -> None:
             if isinstance(node, ast.Call)
         ]
         assert "open" not in {func.id for func in calls if isinstance(func, ast.Name)}, path
+
+
+def test_roles_are_given_by_the_account_alone() -> None:
+    given = {"give", "give_spots", "explain", "explain_cells", "book", "label"}
+    for path in (HOME / "reading").rglob("*.py"):
+        calls = [
+            one for one in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(one, ast.Call)
+        ]
+        named = {one.func.attr for one in calls if isinstance(one.func, ast.Attribute)}
+        assert path.parent.name == "account" or not named & given, path
 
 
 def test_help_loads_nothing_heavy() -> None:

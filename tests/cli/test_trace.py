@@ -10,7 +10,7 @@ import openpyxl
 import pytest
 
 from boreotabula.layout.addresses import parse_address
-from boreotabula.reading.roles import Role
+from boreotabula.reading.account.roles import Role
 from boreotabula.review.records import records_of
 from boreotabula.review.saved import SavedOutput, saved_output
 from boreotabula.review.trace import Tracer, fate

@@ -17,15 +17,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from boreotabula.errors import CallError
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.field_types import type_called
 from boreotabula.ooxml.editing import Package, attribute, open_package, relations_of
 from boreotabula.outputs.jsonl import JsonLinesWriter
 from boreotabula.outputs.xlsx import NewWorkbook, tab_name, table_name
 from boreotabula.outputs.xlsx_rows import SheetRows, xml_text
+from boreotabula.reading.account.roles import Account, Role, RoleMap
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding, Telling, Unplaced
 from boreotabula.reading.records.levels import LevelHeading
-from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
@@ -171,7 +172,8 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
         st.dictionaries(st.text(max_size=3), values | st.just(Decimal("1.50")), max_size=3)
     )
     facts = TabFacts(
-        "d", "b", stamps, frozenset(list(stamps)[:1]), {"a": ("label", "A1")}, ((0, 1, "text"),),
+        "d", "b", stamps, frozenset(list(stamps)[:1]), {"a": ("label", Address(0, 0))},
+        ((0, 1, "text"),),
         {"count": ((2.5, "B2"),)}, {"count": 1}, ("name",),
     )  # fmt: skip
     account = Account(3, dict.fromkeys(Role, 1), {"ignore: x": 1})
@@ -180,12 +182,12 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
         {"records": batch_of(rows)},
         account,
         "f",
-        (LevelHeading("size", "Pot 95", "A1", 3),),
+        (LevelHeading("size", "Pot 95", Address(0, 0), 3),),
         TotalsCount(2, 1),
         facts,
         len(rows),
     )
-    findings = (Finding(Code("tab-blank"), "m", "a", "A1", "l", "f", "T", "n"),)
+    findings = (Finding(Code("tab-blank"), "m", "a", Address(0, 0), "l", "f", "T", "n"),)
     reading = FileReading(
         "n.xlsx", 5, "digest", (tab,), {"U": "why"}, ("p*",), findings,
         UNPLACED, True,

@@ -8,8 +8,8 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from boreotabula.reading.account.roles import Role
 from boreotabula.reading.findings import Code
-from boreotabula.reading.roles import Role
 from boreotabula.workbooks.sheet import Flaw, Span, TableObject, make_sheet
 from helpers import read
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from boreotabula.reading.roles import Role
+from boreotabula.reading.account.roles import Role
 from helpers import codes, read, sheet, values
 
 FIELDS = """

@@ -8,8 +8,8 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.layout.addresses import address
-from boreotabula.reading.roles import Role
+from boreotabula.layout.addresses import Address
+from boreotabula.reading.account.roles import Role
 from boreotabula.workbooks.sheet import Span, make_sheet
 from helpers import codes, layout_text, read, values
 
@@ -99,7 +99,7 @@ def lay_out(form: Form) -> tuple[Canvas, dict[tuple[int, int], str]]:
         for column in range(len(form.columns)):
             if (number, column) in form.counts:
                 canvas.put(at, first + column, form.counts[number, column])
-                addresses[number, column] = address(at, first + column)
+                addresses[number, column] = str(Address(at, first + column))
         if form.column_totals:
             canvas.put(at, first + len(form.columns), sum_of(form, [number]))
         if form.remarks:

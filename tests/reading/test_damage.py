@@ -19,7 +19,7 @@ import openpyxl
 import pytest
 
 import boreotabula
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import Address
 from boreotabula.reading.findings import in_order
 from helpers import span
 
@@ -96,7 +96,7 @@ class Book:
                 row.insert(at, new)
         spans = [span(one) for one in self.merges["Bench 1"]]
         self.merges["Bench 1"] = [
-            f"{address(3, one.left + (at <= one.left))}:{address(3, one.right + (at <= one.right))}"
+            f"{Address(3, one.left + (at <= one.left))}:{Address(3, one.right + (at <= one.right))}"
             for one in spans
         ]
 

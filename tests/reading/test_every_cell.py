@@ -19,8 +19,8 @@ from hypothesis import strategies as st
 
 import boreotabula
 from boreotabula.pipeline.new_output import extract_into, look_for
+from boreotabula.reading.account.roles import BOOKED, Role
 from boreotabula.reading.findings import Code, Severity
-from boreotabula.reading.roles import BOOKED, Role
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.file.read import read_chosen
 from boreotabula.runs.inputs import look
@@ -282,7 +282,7 @@ def check(form: Form, home: Path) -> None:
     assert run.account == reading.account
     for (row, column), word in form.cells.items():
         spot = (column, row) if form.turned else (row, column)
-        where = sheet.address(*spot)
+        where = str(sheet.address(*spot))
         role = reading.roles.role(*spot)
         assert (where in unplaced) == (role is Role.UNPLACED)
         if role in BOOKED:

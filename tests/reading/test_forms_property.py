@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from test_crosstab_property import Canvas
 
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import Address
 from boreotabula.workbooks.sheet import make_sheet
 from helpers import codes, read, values
 
@@ -197,7 +197,7 @@ def line(
             slots.setdefault(column, {})[measure] = (first + at, row * 100 + at)
     for column, found in sorted(slots.items()):
         cell = min(place for place, _ in found.values())
-        where = address(cell, row) if form.turned else address(row, cell)
+        where = str(Address(cell, row) if form.turned else Address(row, cell))
         counts = tuple(found[m][1] if m in found else None for m in form.measures)
         records.append((*names, *form.columns[column], *counts, where))
 

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import Address
 from boreotabula.workbooks.sheet import make_sheet
 from helpers import codes, read, sheet, values
 
@@ -74,7 +74,7 @@ def tables(draw: st.DrawFn) -> tuple[str, Grid, list[tuple[Any, ...]]]:
                     label = labels if len(levels) > 1 else (str(place), None)
                     stub = texts if len(names) > 1 else [None, *texts]
                     expected.append(
-                        (caption, *group.values(), *stub, *label, value, address(*spot))
+                        (caption, *group.values(), *stub, *label, value, str(Address(*spot)))
                     )
             row += 1
         left, deep = left + len(names) + len(heads) + 1, max(deep, row)

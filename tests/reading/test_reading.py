@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from boreotabula.reading.roles import Role
+from boreotabula.reading.account.roles import Role
 from boreotabula.workbooks.sheet import Flaw, make_sheet
 from helpers import codes, layout_text, read, sheet, values
 

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from boreotabula.layout.patterns import Kind, PatternError, pattern
 from boreotabula.limits import Budget, Limits
+from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.findings import WHOLE, Code, Finding, Severity, Telling
-from boreotabula.reading.roles import Role, RoleMap, rank_of
 from boreotabula.reading.rows.kinds import _tail_after_gap
 from boreotabula.reading.totals.compare import row_ranges
 from boreotabula.runs.read_all import _unmarked

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from boreotabula.reading.roles import Role
+from boreotabula.reading.account.roles import Role
 from helpers import codes, read, sheet, values
 
 LAYOUT = """

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from boreotabula.reading.roles import Role
+from boreotabula.reading.account.roles import Role
 from boreotabula.reading.tab import TabReading
 from helpers import codes, layout_text, plan, read, sheet, values
 

@@ -17,7 +17,7 @@ import xlsxwriter
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from boreotabula.layout.addresses import address, column_letters, column_number
+from boreotabula.layout.addresses import Address, column_letters, column_number
 from boreotabula.limits import Budget, Limits
 from boreotabula.outputs import bind
 from boreotabula.workbooks.look import Look
@@ -173,7 +173,7 @@ def markup(cells: Mapping[tuple[int, int], str], rows: Set[int], columns: Set[in
     lines = []
     for row in range(7):
         within = "".join(
-            f'<c r="{address(row, column)}" {content}</c>'
+            f'<c r="{Address(row, column)}" {content}</c>'
             for (at, column), content in sorted(cells.items())
             if at == row
         )

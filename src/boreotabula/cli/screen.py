@@ -17,8 +17,8 @@ from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 
+from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.findings import Finding, Severity, in_order
-from boreotabula.reading.roles import Account, Role
 from boreotabula.runs.compare.causes import by_cause, reach_of
 from boreotabula.texts import clean
 

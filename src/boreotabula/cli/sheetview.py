@@ -10,9 +10,9 @@ from rich.console import Console
 from rich.text import Text
 
 from boreotabula.errors import CallError
-from boreotabula.layout.addresses import address, column_letters, parse_address
+from boreotabula.layout.addresses import Address, column_letters, parse_address
+from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text, kind_of
-from boreotabula.reading.roles import Role
 from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
 
 if TYPE_CHECKING:
@@ -56,14 +56,14 @@ def described(view: TabView, window: Window | None) -> dict[str, Any]:
         "tab": sheet.name,
         "visibility": sheet.visibility.value,
         "merged": [
-            f"{address(one.top, one.left)}:{address(one.bottom, one.right)}" for one in sheet.merges
+            f"{Address(one.top, one.left)}:{Address(one.bottom, one.right)}" for one in sheet.merges
         ],
         "hidden_rows": [row + 1 for row in sheet.hidden_rows],
         "hidden_columns": [column_letters(column) for column in sheet.hidden_columns],
         "tables": [
             {
                 "name": one.name,
-                "cells": f"{address(one.top, one.left)}:{address(one.bottom, one.right)}",
+                "cells": f"{Address(one.top, one.left)}:{Address(one.bottom, one.right)}",
             }
             for one in sheet.tables
         ],
@@ -79,7 +79,7 @@ def described(view: TabView, window: Window | None) -> dict[str, Any]:
 def _described_cell(view: TabView, row: int, column: int) -> dict[str, Any]:
     cell = view.sheet.rows[row][column]
     known = {
-        "cell": address(row, column),
+        "cell": str(Address(row, column)),
         "content": cell_text(cell) if _as_text(cell) else cell,
         "kind": "error" if isinstance(cell, Flaw) else _KINDS.get(kind_of(cell), kind_of(cell)),
     }
@@ -159,7 +159,7 @@ def _title(sheet: Sheet, file: str) -> Text:
     if sheet.visibility.value != "visible":
         title.append(f" · {sheet.visibility.value}", "bold magenta")
     for table in sheet.tables:
-        first, last = address(table.top, table.left), address(table.bottom, table.right)
+        first, last = Address(table.top, table.left), Address(table.bottom, table.right)
         title.append(f" · table {table.name} {first}:{last}")
     return title
 
@@ -270,12 +270,12 @@ class _Drawing:
     def notes(self) -> Iterator[Text]:
         """What was left out of the drawing, and what its signs mean."""
         if self.more_rows:
-            first = address(self.more_rows[0], self.left)
-            last = address(self.more_rows[-1], self.right)
+            first = Address(self.more_rows[0], self.left)
+            last = Address(self.more_rows[-1], self.right)
             yield Text(f"… {len(self.more_rows)} more filled rows: --cells {first}:{last}", "dim")
         if self.cut_columns:
-            first = address(self.top, self.cut_columns[0])
-            last = address(self.last_row, self.cut_columns[-1])
+            first = Address(self.top, self.cut_columns[0])
+            last = Address(self.last_row, self.cut_columns[-1])
             yield Text(
                 f"… {len(self.cut_columns)} more columns do not fit: --cells {first}:{last}", "dim"
             )

@@ -10,9 +10,9 @@ from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Specimen
 from boreotabula.layout.patterns import Kind, first_match, pattern
 from boreotabula.layout.problems import LayoutError
+from boreotabula.reading.account.roles import Role
 from boreotabula.reading.blocks import TabSource
 from boreotabula.reading.findings import Code, Finding, Severity
-from boreotabula.reading.roles import Role
 from boreotabula.reading.stamps.search import Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from functools import cache
+from typing import NamedTuple
 
 MAX_ROWS = 1_048_576
 MAX_COLUMNS = 16_384
@@ -34,9 +35,21 @@ def column_number(letters: str) -> int:
     return number - 1
 
 
-def address(row: int, column: int) -> str:
-    """'C2' for row 1, column 2 (both counted from 0)."""
-    return f"{column_letters(column)}{row + 1}"
+class Address(NamedTuple):
+    """A cell of a tab as it lies in its file: row and column, counted from 0. Its text is how a
+    person calls it: 'C2' for row 1, column 2."""
+
+    row: int
+    column: int
+
+    def __str__(self) -> str:
+        """'C2' for row 1, column 2."""
+        return f"{column_letters(self.column)}{self.row + 1}"
+
+
+def written_address(text: str | None) -> Address | None:
+    """The cell of an address as records and files have it; None if there is none."""
+    return Address(*parse_address(text)) if text else None
 
 
 def parse_address(text: str) -> tuple[int, int]:

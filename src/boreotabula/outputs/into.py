@@ -16,7 +16,7 @@ from typing import Any
 import pyarrow as pa
 
 from boreotabula.errors import CallError
-from boreotabula.layout.addresses import address, parse_address
+from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.layout.headings import normal_form
 from boreotabula.ooxml.editing import (
     RELATED,
@@ -203,7 +203,7 @@ class _There:
 
     @property
     def address(self) -> str:
-        return address(self.row, self.column)
+        return str(Address(self.row, self.column))
 
 
 def _old_tab(
@@ -355,8 +355,8 @@ def _fit_filter(package: Package, table: BookTable) -> None:
     )
     if found is None:
         return
-    first = address(table.rows.heading - 1, table.rows.left)
-    last = address(table.rows.last - 1, table.rows.left + len(table.names) - 1)
+    first = Address(table.rows.heading - 1, table.rows.left)
+    last = Address(table.rows.last - 1, table.rows.left + len(table.names) - 1)
     tag = f'<{found[1] or ""}autoFilter ref="{first}:{last}"/>'
     sheet.after = after.replace(found[0], tag, 1).encode()
     number = str(list(package.tabs().values()).index(table.part))
@@ -364,6 +364,6 @@ def _fit_filter(package: Package, table: BookTable) -> None:
     for name in book.iter("{*}definedName"):
         if name.get("localSheetId") == number and name.get("name") == "_xlnm._FilterDatabase":
             tab, _, _ = (name.text or "").rpartition("!")
-            area = ":".join(re.sub(r"([A-Z]+)(\d+)", r"$\1$\2", one) for one in (first, last))
+            area = ":".join(re.sub(r"([A-Z]+)(\d+)", r"$\1$\2", str(one)) for one in (first, last))
             name.text = f"{tab}!{area}"
     package.put_tree(_BOOK, book)

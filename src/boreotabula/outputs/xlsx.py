@@ -9,7 +9,7 @@ from typing import BinaryIO
 
 import pyarrow as pa
 
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import Address
 from boreotabula.ooxml.editing import Package, Replaced, add, open_package
 from boreotabula.outputs.csv import field_type
 from boreotabula.outputs.xlsx_rows import SheetRows
@@ -96,8 +96,8 @@ def fill(
     `above` is the markup of the rows above the heading, which stay.
     """
     text = package.text(part)
-    last = address(rows.last - 1, rows.left + len(rows.schema) - 1)
-    whole = f"{address(rows.heading - 1, rows.left)}:{last}"
+    last = Address(rows.last - 1, rows.left + len(rows.schema) - 1)
+    whole = f"{Address(rows.heading - 1, rows.left)}:{last}"
     found = re.search(
         r"<(?P<p>\w+:)?sheetData\s*(?:/>|>.*</(?P=p)?sheetData>|>.*</sheetData>)", text, re.DOTALL
     )

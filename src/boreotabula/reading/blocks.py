@@ -206,7 +206,7 @@ def _read_already(view: Sheet, place: Place) -> Finding:
         " it was read by the first of them only",
         "Give the blocks stub headings that differ, say where each is with `at`, or let them"
         " choose other tabs.",
-        cell=view.address(max(place.top, 0), place.left),
+        at=view.address(max(place.top, 0), place.left),
         looked_for="a table for each block",
         found="the same table for two",
     )

@@ -11,6 +11,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.layout.addresses import Address
+
 
 class Severity(StrEnum):
     """How much a finding matters: see `Code` for which code has which."""
@@ -144,12 +146,12 @@ def readable(text: str) -> str:
 
 @dataclass(frozen=True)
 class Finding:
-    """One thing to look at. `cell` is an address such as 'C7' (of the first cell, if several)."""
+    """One thing to look at, with the place `at` which it is: of several cells the first."""
 
     code: Code
     message: str
     advice: str
-    cell: str = ""
+    at: Address | None = None
     looked_for: str = ""
     found: str = ""
     tab: str = ""
@@ -168,6 +170,11 @@ class Finding:
     def severity(self) -> Severity:
         """The severity of the finding's code."""
         return self.code.severity
+
+    @property
+    def cell(self) -> str:
+        """The place as a person calls it, such as 'C7'; nothing if it is no cell."""
+        return "" if self.at is None else str(self.at)
 
 
 Spot = tuple[int, int]

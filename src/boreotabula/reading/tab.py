@@ -14,7 +14,13 @@ import pyarrow as pa
 
 from boreotabula.reading.account.booking import book_cells, book_stamps
 from boreotabula.reading.account.leftovers import label_boilerplate, tell_leftovers
-from boreotabula.reading.account.marking import mark_block
+from boreotabula.reading.account.marking import (
+    label_cells,
+    mark_block,
+    mark_spots,
+    mark_values,
+)
+from boreotabula.reading.account.roles import Account, RoleMap
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks
 from boreotabula.reading.cells import cell_text
@@ -25,7 +31,6 @@ from boreotabula.reading.records.build import LongRecords, build_records, stamps
 from boreotabula.reading.records.derive import NO_YEAR_REASON, completed, with_parts, without_year
 from boreotabula.reading.records.levels import LevelHeading, level_headings
 from boreotabula.reading.records.schema import one_batch, plain_record, records_of
-from boreotabula.reading.roles import Account, Role, RoleMap
 from boreotabula.reading.stamps.read import Stamped, convert_stamp, read_stamps
 from boreotabula.reading.totals.compare import TotalsCount, check_totals
 from boreotabula.reading.totals.figures import Figures
@@ -77,7 +82,7 @@ def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
         reader.tell([Telling(_no_edition(plan), WHOLE, WHOLE)])
     else:
         reader.read(form)
-        reader.roles.label(label)
+        label_cells(reader.roles, label)
     return reader.done(form)
 
 
@@ -176,7 +181,7 @@ class _TabReader:
         for block, roles in done:
             self._book(block, roles)
         # After booking: a label that is also a value belongs to the record.
-        self.roles.label(spot for one in self.stamped for spot in one.labels)
+        label_cells(self.roles, (spot for one in self.stamped for spot in one.labels))
         self._tell_no_records()
 
     def _read_plain(self, form: FormPlan) -> None:
@@ -192,7 +197,7 @@ class _TabReader:
                 batch = self._derived(batch, none, self.sheet, self.roles)
             self.batches.setdefault(next(iter(self.plan.tables)), []).append(batch)
             book_stamps(self.roles, batch, stamped)
-        self.roles.label(stamped.labels)
+        label_cells(self.roles, stamped.labels)
 
     def _with_records(self, settled: SettledBlock, roles: RoleMap) -> ReadBlock:
         """A block with its records, and what is to be said of its values."""
@@ -203,11 +208,7 @@ class _TabReader:
         long = build_records(view, place, columns, table, self.plan)
         # Told where the cells are: on the view they were read from.
         self.tell(long.tellings, roles)
-        for misfit in long.misfits:
-            roles.give_spots([(misfit.row, misfit.column)], Role.UNPLACED, str(misfit.reason))
-        for spot in long.blanked:
-            text = cell_text(view.cell(*spot))
-            roles.give_spots([spot], Role.LEFT_OUT, f"empty: {text}")
+        mark_values(roles, long)
         self._check_totals(settled)
         self.headings += level_headings(view, place, columns, long.slot_of, self.plan)
         # Captures of a block's own tabs come on top of the stamps that all share.
@@ -249,8 +250,8 @@ class _TabReader:
         batch, yearless = completed(batch, self.plan)
         for name, records in yearless.items():
             spots = {spot for at in records if (spot := long.spot(name, at)) is not None}
-            roles.give_spots(spots, Role.UNPLACED, NO_YEAR_REASON)
-            first = view.address(*min(spots)) if spots else ""
+            mark_spots(roles, spots, NO_YEAR_REASON)
+            first = view.address(*min(spots)) if spots else None
             told = without_year(self.plan, name, len(records), first)
             self.tell([Telling(told, spots=sorted(spots))], roles)
             if not spots:
@@ -271,7 +272,7 @@ class _TabReader:
                 f"the table at {where} has no records, so the stamps of this tab are in none",
                 "Nothing to do, if there was nothing to report; else look why its rows were not"
                 " read.",
-                cell=where,
+                at=where,
                 looked_for="records",
                 found="none",
             )
@@ -310,7 +311,7 @@ def _read_twice(view: Sheet, place: Place, cells: int) -> Finding:
         f"the table at {view.address(max(place.top, 0), place.left)} reaches over another one:"
         f" {said} that another block reads as values were read again",
         "Say where each block stands and ends: with `at`, `ends_at`, or stub headings of its own.",
-        cell=view.address(max(place.top, 0), place.left),
+        at=view.address(max(place.top, 0), place.left),
         looked_for="each value in one block",
         found="cells in two blocks",
     )

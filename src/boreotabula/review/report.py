@@ -11,8 +11,8 @@ from pathlib import Path
 from boreotabula import __version__
 from boreotabula.errors import CallError
 from boreotabula.outputs.csv import csv_rows
+from boreotabula.reading.account.roles import Role
 from boreotabula.reading.findings import Finding, Severity
-from boreotabula.reading.roles import Role
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.compare.causes import by_cause, reach_of
 from boreotabula.runs.run.gather import Run

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from boreotabula.errors import CallError
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.limits import Limits
 from boreotabula.reading.inspect.outline import Frame, frame_of
@@ -208,7 +208,7 @@ def _survey_tab(book: Workbook, at: int, plan: Plan | None) -> TabSurvey:
         tab.visibility,
         len(rows),
         len(columns),
-        address(*(frame.start or (rows[0], columns[0]))),
+        str(Address(*(frame.start or (rows[0], columns[0])))),
         tuple(one.name for one in sheet.tables),
         frame,
     )

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from io import BytesIO
 from typing import Protocol, runtime_checkable
 
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import Address
 from boreotabula.limits import FILLED, PLACE, Budget
 from boreotabula.workbooks.sheet import Cell, Span, TableObject
 
@@ -108,4 +108,4 @@ def hold_extent(row: int, column: int, filled: int, budget: Budget) -> None:
 
 
 def _reaching(row: int, column: int, filled: int) -> str:
-    return f"a tab whose cells reach to {address(row, column)}, {filled:,} of them filled,"
+    return f"a tab whose cells reach to {Address(row, column)}, {filled:,} of them filled,"

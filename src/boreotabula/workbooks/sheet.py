@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.layout.addresses import address, column_letters
+from boreotabula.layout.addresses import Address, column_letters
 
 
 @dataclass(frozen=True)
@@ -208,9 +208,9 @@ class Sheet:
         span = self.merged(row, column)
         return span.top, span.left
 
-    def address(self, row: int, column: int) -> str:
-        """The address of a place, as a person finds it in the file."""
-        return address(column, row) if self.turned else address(row, column)
+    def address(self, row: int, column: int) -> Address:
+        """The place of a cell, as a person finds it in the file."""
+        return Address(column, row) if self.turned else Address(row, column)
 
     def column_called(self, column: int) -> str:
         """How a person calls a column of this sheet: 'column D', or 'row 4' of a turned one."""

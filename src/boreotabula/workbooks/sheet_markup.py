@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from html import escape
 
-from boreotabula.layout.addresses import address, parse_address
+from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.limits import UNPACKED, Budget
 from boreotabula.ooxml.package import local_name, parse
 from boreotabula.unreadable import UnreadableError
@@ -135,7 +135,7 @@ class _Rewriter:
                 self._head = ""
         elif inside and name == "c":
             self._place(attributes.get("r", ""))
-            place = address(self._row, self._column)
+            place = Address(self._row, self._column)
             self._cell = [f'<c r="{place}"{_some(attributes, _KEPT_OF_CELLS)}>']
         elif self._cell is not None and name in ("f", "v", "is"):
             self._cell.append(f"<{name}>")

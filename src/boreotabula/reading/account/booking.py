@@ -8,8 +8,8 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from boreotabula.reading.account.roles import Role, RoleMap
 from boreotabula.reading.records.build import InRows, InSlots, LongRecords
-from boreotabula.reading.roles import Role, RoleMap
 from boreotabula.reading.stamps.read import Stamped
 
 

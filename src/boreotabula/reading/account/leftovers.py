@@ -7,11 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.patterns import Pattern
+from boreotabula.reading.account.roles import RoleMap, rank_of
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.findings import Code, Finding, Severity, Telling
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.roles import RoleMap, rank_of
 from boreotabula.reading.rows.kinds import is_boilerplate
 from boreotabula.reading.values.picked import Places
 from boreotabula.texts import counted
@@ -67,7 +68,9 @@ _CALLED = {
 }
 
 
-def about_leftovers(code: Code, number: int, where: str, text: str, reason: str) -> Finding:
+def about_leftovers(
+    code: Code, number: int, where: Address | None, text: str, reason: str
+) -> Finding:
     """What is to be said of so many cells that nothing else speaks for.
 
     Address, text and reason are those of the first.
@@ -84,7 +87,7 @@ def about_leftovers(code: Code, number: int, where: str, text: str, reason: str)
         code,
         f"{said} in no record; the first is “{text}” ({reason})",
         advice,
-        cell=where,
+        at=where,
         looked_for="a role for every filled cell",
         found=text,
     )

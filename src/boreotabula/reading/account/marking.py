@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
-from boreotabula.reading.cells import is_figure
+from boreotabula.reading.account.roles import Role, RoleMap
+from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
+from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.place import Place
-from boreotabula.reading.roles import Role, RoleMap
+from boreotabula.reading.records.build import LongRecords
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 
 BLANK_RULE = "blank"
@@ -52,6 +54,26 @@ def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows)
     if table.ended:
         row, column, text = table.ended
         roles.give([row], [column], Role.LEFT_OUT, f"ends_at: {text}")
+
+
+def mark_values(roles: RoleMap, long: LongRecords) -> None:
+    """Cells that belong to a record by their place, but that no record holds: those that did not
+    convert, and those that stand for nothing."""
+    for misfit in long.misfits:
+        roles.give_spots([(misfit.row, misfit.column)], Role.UNPLACED, str(misfit.reason))
+    for spot in long.blanked:
+        text = cell_text(roles.sheet.cell(*spot))
+        roles.give_spots([spot], Role.LEFT_OUT, f"empty: {text}")
+
+
+def mark_spots(roles: RoleMap, spots: Iterable[Spot], reason: str) -> None:
+    """Single cells that no record can hold, with the reason."""
+    roles.give_spots(spots, Role.UNPLACED, reason)
+
+
+def label_cells(roles: RoleMap, spots: Iterable[Spot]) -> None:
+    """Make cells labels that nothing else speaks for."""
+    roles.label(spots)
 
 
 def _mark_columns(

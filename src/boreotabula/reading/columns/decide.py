@@ -299,7 +299,7 @@ def _beside(
         f"the column “{heads.joined or heads.own[0]}” means the field “{field}”, which is filled"
         f" by {filler}; its cells are unplaced",
         "List the heading in `ignore`, or give it to another field in the glossary.",
-        cell=place.address(place.bottom, column),
+        at=place.address(place.bottom, column),
         looked_for=f"one source for {field}",
         found=f"{filler}, and this column",
     )

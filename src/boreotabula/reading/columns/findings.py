@@ -23,7 +23,7 @@ def unknown_heading(place: Headings, column: int, heads: HeadingsOver) -> Findin
         f"no field is known by the heading “{heading}”; its cells are unplaced",
         "Add the heading to the glossary or to `also` of a field (`boreotabula headings` suggests"
         " what it may mean), or list it in `ignore`.",
-        cell=place.address(place.bottom, column),
+        at=place.address(place.bottom, column),
         looked_for="a heading that a field is known by",
         found=heading,
     )
@@ -35,7 +35,7 @@ def unknown_value(place: Headings, block: BlockPlan, column: int, heads: Heading
         Code.HEADING_UNKNOWN,
         f"the lowest heading “{label}” names none of the values; its cells are unplaced",
         "Add the heading to `also` of a value field or to the glossary, or list it in `ignore`.",
-        cell=place.address(place.bottom, column),
+        at=place.address(place.bottom, column),
         looked_for=", ".join(block.values),
         found=label,
     )
@@ -67,7 +67,7 @@ def blank_level(
         f"no heading “{field}” over “{heads.own[-1]}”{other}; the field is empty in its records",
         "Write the heading into the sheet, or merge the one beside it over this column; if upper"
         ' headings stand over the last column of their group, write `reach = "left"` into [block].',
-        cell=place.address(place.top + row, column),
+        at=place.address(place.top + row, column),
         looked_for=field,
         found="blank",
     )
@@ -86,7 +86,7 @@ def contradicting(
         f" “{known}”{more}; it was read by its position",
         "Bring `columns` into the order of the sheet; if the order differs from file to file, find"
         " the table by its headings instead: take `columns` out.",
-        cell=place.address(place.bottom, column),
+        at=place.address(place.bottom, column),
         looked_for=field,
         found=heading,
     )
@@ -102,7 +102,7 @@ def level_contradicts(
         Code.HEADING_CONTRADICTS,
         f"the headings beside “{text}” were read as “{read_as}”, but it names “{field}”",
         "Bring `across` into the order of the heading rows, top to bottom.",
-        cell=place.address(place.top + row, column),
+        at=place.address(place.top + row, column),
         looked_for=read_as,
         found=text,
     )
@@ -115,7 +115,7 @@ def too_narrow(place: Headings, block: BlockPlan, there: int) -> Finding:
         f"`columns` names {len(block.columns)} columns, but the table has {there}; the last fields"
         " are empty in its records",
         "Look whether a column is lacking on this tab; which one it is, the values may tell.",
-        cell=place.address(max(place.bottom, 0), place.left),
+        at=place.address(max(place.bottom, 0), place.left),
         looked_for=f"{len(block.columns)} columns",
         found=f"{there} columns",
     )
@@ -127,7 +127,7 @@ def nothing_left(place: Headings, block: BlockPlan, rule: str) -> Finding:
         Code.RULE_TAKES_ALL,
         f"the rule “{rule}” leaves out every column of the table, so it gives no records",
         "Make the pattern more exact: it should match only the columns that are not wanted.",
-        cell=place.address(max(place.bottom, 0), place.left),
+        at=place.address(max(place.bottom, 0), place.left),
         looked_for="columns of values",
         found=rule,
     )
@@ -152,7 +152,7 @@ def fields_missing(
             f"no column for the field “{field}”; it is empty in the records of this tab",
             "If the column is there under another heading, add that to `also` of the field or to"
             " the glossary." + ("" if required else " `required = true` would make this an error."),
-            cell=place.address(place.bottom, place.left) if place.rows else "",
+            at=place.address(place.bottom, place.left) if place.rows else None,
             looked_for=field,
             found="no such heading",
         )
@@ -175,7 +175,7 @@ def values_twice(place: Headings, columns: Columns) -> Iterator[tuple[int, Findi
                     f"two columns have the same headings “{named}”; both are read, and their"
                     " records differ only in `source_cell`",
                     "Correct the heading that is wrong, or list it in `ignore` or `totals`.",
-                    cell=place.address(place.bottom, column.column),
+                    at=place.address(place.bottom, column.column),
                     looked_for="each heading once",
                     found=f"{place.address(place.bottom, before.column)} and"
                     f" {place.address(place.bottom, column.column)}",
@@ -202,7 +202,7 @@ def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number
         Code.VALUES_WITHOUT_HEADING,
         f"{said}; {'it is' if number == 1 else 'they are'} unplaced",
         advice,
-        cell=sheet.address(row, column.column),
+        at=sheet.address(row, column.column),
         looked_for=looked_for,
         found=cell_text(sheet.rows[row][column.column]),
     )
@@ -226,7 +226,7 @@ def beyond_gap(sheet: Sheet, place: Place, right: int, last: int) -> Iterator[Te
                 f" “{texts[-1]}” is beyond it; what is there was not read",
                 "Close the gap in the sheet if these columns belong to the table, or write"
                 " `gaps = true` into [block].",
-                cell=sheet.address(place.bottom, column),
+                at=sheet.address(place.bottom, column),
                 looked_for="the end of the table",
                 found=texts[-1],
             )

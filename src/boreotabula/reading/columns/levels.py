@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import chain
 
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import PASSED, BlockPlan
@@ -61,9 +61,9 @@ class Headings:
         """The last heading row."""
         return self.top + len(self.rows) - 1
 
-    def address(self, row: int, column: int) -> str:
-        """The address of a place, as a person finds it."""
-        return address(column, row) if self.turned else address(row, column)
+    def address(self, row: int, column: int) -> Address:
+        """The place of a cell, as a person finds it in the file."""
+        return Address(column, row) if self.turned else Address(row, column)
 
 
 def headings_of(

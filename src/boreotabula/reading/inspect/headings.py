@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks, wanted_blocks
 from boreotabula.reading.cells import cell_text, one_line
@@ -47,7 +48,7 @@ class MetHeading:
     """A heading as it was met on a tab."""
 
     heading: str
-    cell: str
+    cell: Address
     field: str
     """The field that it means, or of whose values it is one; empty if none knows it."""
     role: str
@@ -92,7 +93,7 @@ def _of_block(settled: SettledBlock) -> Iterator[MetHeading]:
     sheet, place, columns = settled.view, settled.place, settled.columns
     table = settled.table
     heads = headings_over(headings_of(sheet, place, columns.left, columns.right), columns.block)
-    levels: dict[tuple[int, str], str] = {}
+    levels: dict[tuple[int, str], Address] = {}
     for column, head in zip(columns.every, heads, strict=True):
         where = sheet.address(max(place.bottom, 0), column.column)
         if column.kind is ColumnKind.VALUE:

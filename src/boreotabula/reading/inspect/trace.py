@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from boreotabula.layout.addresses import address, parse_address
+from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.model import PROVENANCE
+from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.roles import Role
 from boreotabula.reading.stamps.read import Stamped
 from boreotabula.reading.tab import ReadBlock, TabReading
 from boreotabula.reading.totals.compare import check_totals
@@ -172,7 +172,7 @@ def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column
         other = cell
     means = "" if other == cell else one_line(cell_text(other))
     spot = (column, row) if read.view.turned else (row, column)
-    return Origin(field, what, read.view.address(row, column), spot, text, means)
+    return Origin(field, what, str(read.view.address(row, column)), spot, text, means)
 
 
 def _heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
@@ -206,10 +206,9 @@ def _heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin 
 
 def fate_of(sheet: Sheet, reading: TabReading, plan: Plan, row: int, column: int) -> CellFate:
     """What became of a cell of a tab; row and column counted from 0."""
-    where = address(row, column)
     role = reading.roles.role(row, column)
     # What was said of the cell belongs to its fate.
-    said = [one.message for one in reading.findings if one.cell == where]
+    said = [one.message for one in reading.findings if one.at == (row, column)]
     said += _compared(reading, plan, row, column)
     records: list[tuple[str, int]] = []
     start: dict[str, int] = {}

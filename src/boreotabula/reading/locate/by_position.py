@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.layout.patterns import first_match
 from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
@@ -64,7 +65,7 @@ def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     """
     # Without a cell there is no row that could be the widest.
     if sheet.blank:
-        return [], [nothing_there(block, "nothing stands on this tab", "")]
+        return [], [nothing_there(block, "nothing stands on this tab", None)]
     filled = sheet.filled
     # Headings tell the place better than widths do: cover rows can be wide as well.
     row = _heading_row(sheet, block, block.names) if block.depth else None
@@ -81,7 +82,7 @@ def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: F
     if row is None:
         wanted = ", ".join(filter(None, block.columns))
         why = "no heading over the leading columns of the cross-tab is known"
-        return [], [nothing_there(block, why, "", wanted, "none of them")]
+        return [], [nothing_there(block, why, None, wanted, "none of them")]
     known = [
         (at, column - block.columns.index(field))
         for at in range(row, min(row + block.depth, sheet.height))
@@ -134,7 +135,7 @@ def table_places(sheet: Sheet, block: BlockPlan) -> Found:
         seen = ", ".join(one.name for one in sheet.tables) or "no table object"
         wanted = ", ".join(one.text for one in block.named_table)
         why = f"no table object of this tab matches {wanted}"
-        return [], [nothing_there(block, why, "", wanted, seen)]
+        return [], [nothing_there(block, why, None, wanted, seen)]
     places = [
         _table_place(sheet, block, one)
         for one in chosen
@@ -194,13 +195,13 @@ def _stub_in(
 
 
 def nothing_there(
-    block: BlockPlan, why: str, cell: str, looked_for: str = "", found: str = "nothing"
+    block: BlockPlan, why: str, at: Address | None, looked_for: str = "", found: str = "nothing"
 ) -> Telling:
     finding = Finding(
         Code.BLOCK_NOT_FOUND,
         f"{why}, so nothing was read from the table",
         "Compare the tab with the layout; if it is no such form, leave it out in [tabs].",
-        cell=cell,
+        at=at,
         looked_for=looked_for or ", ".join(block.marks) or "the table",
         found=found,
     )

@@ -60,7 +60,7 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     if not places and not told:
         wanted = ", ".join(one.text for one in block.found_by)
         seen = ", ".join(sorted(best)) or "none of them"
-        told.append(nothing_there(block, f"no row holds all of {wanted}", "", wanted, seen))
+        told.append(nothing_there(block, f"no row holds all of {wanted}", None, wanted, seen))
     return places, told
 
 
@@ -115,7 +115,7 @@ def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: in
         f"“{heading}” in {where} stands over column {first - left + 1} of the table, but `columns`"
         f" names {len(block.columns)} columns left of the cross-tab; nothing was read from it",
         "Look whether a column is lacking on this tab; if not, name as many columns as there are.",
-        cell=where,
+        at=where,
         looked_for=f"{len(block.columns)} columns left of “{heading}”",
         found=str(first - left),
     )

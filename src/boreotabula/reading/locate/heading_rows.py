@@ -117,7 +117,7 @@ def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int
         f" {sheet.row_called(top)}; {sheet.row_called(rows[0])} was taken",
         "Compare with the sheet; clear the row that is no heading, or merge the stub headings"
         " over all heading rows.",
-        cell=sheet.address(rows[0], right),
+        at=sheet.address(rows[0], right),
     )
     return HeadingRows(*rows, doubt=(finding,))
 
@@ -128,7 +128,7 @@ def _too_deep(sheet: Sheet, top: int, bottom: int, depth: int, stub: Mapping[str
         f"the stub headings reach over {sheet.row_called(top)} to {sheet.row_called(bottom)}, but"
         f" the layout names {depth} heading rows; the lowest were taken for them",
         "Compare `across` (or `heading_rows`) with the sheet: one for each heading row.",
-        cell=sheet.address(top, min(stub.values())),
+        at=sheet.address(top, min(stub.values())),
         looked_for=f"{depth} heading rows",
         found=f"{bottom - top + 1} heading rows",
     )

@@ -124,7 +124,7 @@ def missing_stubs(sheet: Sheet, block: BlockPlan, place: Place) -> Iterator[Find
                 if unheaded
                 else "If the column is there under another heading, add that to `also` of the field"
                 " or to the glossary.",
-                cell=sheet.address(place.top, place.left),
+                at=sheet.address(place.top, place.left),
                 looked_for=field,
                 found="the headings of " + (", ".join(place.stub) or "other columns"),
             )

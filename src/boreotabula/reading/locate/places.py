@@ -52,7 +52,7 @@ def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
         f"the caption “{caption.text}” fits its pattern in two ways: {said} was taken, {instead}"
         " would be possible",
         "Make the pattern of `caption` more exact, or correct the text.",
-        cell=sheet.address(*caption.spot),
+        at=sheet.address(*caption.spot),
         looked_for="one way to read the caption",
         found=instead,
     )
@@ -101,7 +101,7 @@ def _the_only(sheet: Sheet, block: BlockPlan, places: list[Place], told: list[Te
         f" {second} on were not",
         "If all of them belong to the form, write `repeat = true` into [block]; else make more"
         " exact what it is found by, or say which one with `at`.",
-        cell=second,
+        at=second,
         looked_for="one table",
         found=f"{len(places)} tables",
     )

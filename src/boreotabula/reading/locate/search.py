@@ -335,7 +335,7 @@ def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Wi
         " is from here on was not read",
         "If the tables stand side by side, write `repeat = true` into [block]; else split them, or"
         " rename the heading that is not meant.",
-        cell=second,
+        at=second,
         looked_for=f"one column for {hit.field}",
         found=f"columns at {first} and {second}",
     )
@@ -349,7 +349,7 @@ def _second_place(sheet: Sheet, window: _Window, best: _Window) -> Finding:
         f" {sheet.address(first.row, first.column)} was read, the one here was not",
         "If both belong to the form, write `repeat = true` into [block]; else clear the headings"
         " that are not meant, or say which one with `at`.",
-        cell=sheet.address(second.row, second.column),
+        at=sheet.address(second.row, second.column),
         looked_for="one table",
         found=f"headings in {sheet.row_called(best.row)} and {sheet.row_called(window.row)}",
     )

@@ -353,7 +353,7 @@ class _Builder:
                 Code.REQUIRED_VALUE_BLANK,
                 f"“{field}” is blank in {where}{more}; `required` says that every record has it",
                 "Fill the cell, or ask the sender.",
-                cell=where,
+                at=where,
                 looked_for=field,
                 found="blank",
             )
@@ -372,7 +372,7 @@ class _Builder:
                 f"{many} beside values that are all blank, “{text}” first; no record can hold"
                 f" {'them' if len(spots) > 1 else 'it'}",
                 '`blank = "keep"` in [block] makes records of blank values.',
-                cell=self.sheet.address(*spots[0]),
+                at=self.sheet.address(*spots[0]),
                 looked_for="a value in its row",
                 found=text,
             )

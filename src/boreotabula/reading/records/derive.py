@@ -7,6 +7,7 @@ from datetime import date
 
 import pyarrow as pa
 
+from boreotabula.layout.addresses import Address
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import as_array
@@ -61,7 +62,7 @@ def _year(value: object) -> int | None:
     return year if year > NO_YEAR else None
 
 
-def without_year(plan: Plan, field: str, number: int, where: str) -> Finding:
+def without_year(plan: Plan, field: str, number: int, where: Address | None) -> Finding:
     """What is to be said of months that stay without a year."""
     year_field = plan.years[field]
     records = counted(number, "record")
@@ -70,7 +71,7 @@ def without_year(plan: Plan, field: str, number: int, where: str) -> Finding:
         f"the month of {records} has no year, and “{year_field}” does not tell it; “{field}” is"
         " empty there",
         f"Look for what fills “{year_field}” here, or write the year beside the month.",
-        cell=where,
+        at=where,
         looked_for=year_field,
         found="no year",
     )

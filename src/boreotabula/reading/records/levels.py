@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.findings import Code, Finding
@@ -40,7 +41,7 @@ class LevelHeading:
 
     field: str
     text: str
-    cell: str
+    cell: Address
     records: int
 
 
@@ -80,7 +81,7 @@ def _different(
 def heading_findings(
     sheet: Sheet, heads: LevelHeads, row: int, columns: Columns, form: ValueForm, field: str
 ) -> list[Finding]:
-    def where(at: int) -> str:
+    def where(at: int) -> Address:
         return sheet.address(row, columns.slots[at].first)
 
     kind = form.kind
@@ -90,7 +91,7 @@ def heading_findings(
             f"the heading “{cell_text(heads.labels[at])}” is no {kind} for “{field}” ({reason});"
             " the field is empty in the records of its column",
             "If the column is no part of the table, list its heading in `ignore`.",
-            cell=where(at),
+            at=where(at),
             looked_for=kind,
             found=cell_text(heads.labels[at]),
         )

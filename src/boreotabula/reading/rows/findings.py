@@ -70,7 +70,7 @@ def _heading_row(sheet: Sheet, columns: Columns, row: int) -> Finding:
             f" “{text}” is that of “{known[column]}”; it was read as “{fields[column]}”",
             "Bring `columns` into the order of the file, or find such files by their headings in a"
             " block of their own.",
-            cell=where,
+            at=where,
             looked_for=fields[column],
             found=text,
         )
@@ -79,7 +79,7 @@ def _heading_row(sheet: Sheet, columns: Columns, row: int) -> Finding:
         f"{sheet.row_called(row)} (“{text}”) holds headings, though the layout says"
         " `headings = 0`; it makes no record",
         "Nothing to do if it is one; if it is a record, look why its cells are all texts.",
-        cell=where,
+        at=where,
         looked_for="a record",
         found=text,
     )
@@ -101,7 +101,7 @@ def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
         "Fill the stub cells; if this is a row of totals, write a label such as “Total” beside it"
         f" and list it in `totals`; {carry}; a row of units under"
         " the headings is left out with `under_headings = 1`.",
-        cell=sheet.address(rows[0], column),
+        at=sheet.address(rows[0], column),
         looked_for="a filled stub cell",
         found=cell_text(sheet.rows[rows[0]][column]),
     )
@@ -113,7 +113,7 @@ def _numbered(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
         f"{sheet.row_called(rows[0])} under the headings numbers the columns; it is unplaced, and"
         " makes no records",
         "Write `under_headings = 1` into [block], so that it is left out by a rule.",
-        cell=sheet.address(rows[0], columns.left),
+        at=sheet.address(rows[0], columns.left),
         looked_for="a row of the table",
         found="1, 2, 3 …",
     )
@@ -131,7 +131,7 @@ def _unsure(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
         f" {verb} in no record",
         "If it is a record, fill its cells, or write `every_row = true` into [block]; if it is a"
         " remark, end the table before it with `ends_at`, or leave it out with `skip`.",
-        cell=sheet.address(rows[0], column),
+        at=sheet.address(rows[0], column),
         looked_for="a row filled as the records are",
         found=text,
     )
@@ -163,7 +163,7 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
                 f" first, so it names no “{group}”; the rows below keep the group before",
                 "If it is the name of a group, clear the other cells, or list it in `named` of"
                 " `group_row`; if it is a line without values, there is nothing to do.",
-                cell=sheet.address(rows[0], column),
+                at=sheet.address(rows[0], column),
                 looked_for=f"values, or the name of a {group} alone",
                 found=text,
             ),
@@ -179,7 +179,7 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
             " the rule `blank`",
             'Nothing to do, if a row without values tells nothing; else `blank = "keep"` in'
             " [block] makes records of blank values.",
-            cell=sheet.address(rows[0], column),
+            at=sheet.address(rows[0], column),
             looked_for="a value in its row",
             found=text,
         )
@@ -220,7 +220,7 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
                 Code.GROUP_DOUBTFUL,
                 said,
                 "Fill a value of the line (zero, perhaps), or clear the row that is no group.",
-                cell=sheet.address(after[0] if found != "no line" and after else row, name.column),
+                at=sheet.address(after[0] if found != "no line" and after else row, name.column),
                 looked_for="lines below the name of a group",
                 found=found,
             ),
@@ -241,7 +241,7 @@ def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Fin
             f"no row above {sheet.row_called(row)} names its “{group.field}”; the field is empty"
             " in its records",
             "Write the name of the group into a row of its own above the lines.",
-            cell=sheet.address(row, columns.left),
+            at=sheet.address(row, columns.left),
             looked_for=group.field,
             found="no such row",
         )
@@ -256,7 +256,7 @@ def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
             Code.RULE_TAKES_ALL,
             f"the rule “{rule}” leaves out every row of the table, so it gives no records",
             "Make the pattern more exact: it should match only the rows that are not wanted.",
-            cell=sheet.address(row, columns.left),
+            at=sheet.address(row, columns.left),
             looked_for="rows of records",
             found=str(rule),
         )
@@ -286,7 +286,7 @@ def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
             f" {'it was read as a record' if len(rows) == 1 else 'they were read as records'}",
             "If it is a remark or a heading, leave it out with `skip`; if it names the rows below,"
             " say so with `group_row`; `every_row = true` says that all rows are records.",
-            cell=sheet.address(rows[0], column),
+            at=sheet.address(rows[0], column),
             looked_for="a row filled as the others are",
             found=text,
         )
@@ -320,7 +320,7 @@ def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[F
                     if carries
                     else "; `carry_down` takes it from the row above."
                 ),
-                cell=sheet.address(blank[0], column),
+                at=sheet.address(blank[0], column),
                 looked_for=field,
                 found="blank",
             )
@@ -351,7 +351,7 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -
                 f" {called} below it {verb} filled as its records are; nothing there"
                 " was read",
                 "Make the pattern of `ends_at` more exact, or leave the row out with `skip`.",
-                cell=sheet.address(below[0], columns.left),
+                at=sheet.address(below[0], columns.left),
                 looked_for="the end of the table",
                 found=cell_text(sheet.rows[row][column]),
             ),
@@ -406,7 +406,7 @@ def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator
             f"{called} (“{label}”) {verb} like a row of totals, but no pattern of"
             " `totals` matches; it was read as a record",
             f"If it is one, add “{label}” to `totals` of [block].",
-            cell=sheet.address(rows[0], column),
+            at=sheet.address(rows[0], column),
             looked_for="a pattern in `totals`",
             found=label,
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.findings import Code, Finding, Spot, Telling
@@ -26,7 +27,7 @@ class Stamped:
     """The address of the first stamp that has a value of its own cell."""
     origins: Mapping[str, str] = field(default_factory=dict)
     """Where each value was found: a cell's address, or what it is from."""
-    beside: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    beside: Mapping[str, tuple[str, Address]] = field(default_factory=dict)
     """Of stamps in fixed cells: the label left of the cell (or nothing), and the cell."""
     captured: Mapping[str, str] = field(default_factory=dict)
     """What the names of file and tab gave, as it stands there."""
@@ -77,7 +78,7 @@ class _Reader:
         self.plan, self.sheet, self.search = plan, sheet, search
         self.values: dict[str, object] = {}
         self.origins: dict[str, str] = {}
-        self.beside: dict[str, tuple[str, str]] = {}
+        self.beside: dict[str, tuple[str, Address]] = {}
         self.tellings: list[Telling] = []
         self.spots: dict[str, Spot] = {}
         self.labels: set[Spot] = set()
@@ -93,7 +94,7 @@ class _Reader:
     def take_caption(self, caption: Caption) -> None:
         """What the text over the table tells."""
         spot = self.search.as_placed(caption.spot)
-        where = self.sheet.address(*spot)
+        where = str(self.sheet.address(*spot))
         for name, text in caption.captured.items():
             self.spots[name] = spot
             self.take(name, Source(text, spot, None, where), where)
@@ -161,7 +162,7 @@ class _Reader:
         return Stamped(
             self.values,
             tuple(self.tellings),
-            self.sheet.address(*read[0]) if read else "",
+            str(self.sheet.address(*read[0])) if read else "",
             self.origins,
             self.beside,
             around.captured,
@@ -240,7 +241,7 @@ def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Fin
             f"“{text}” is not of the form “{stamp.pattern.text}”, so “{stamp.field}” is empty in"
             " all records of this tab",
             "Correct the cell, or the pattern of the stamp.",
-            cell=source.where if source.spot else "",
+            at=source.at,
             looked_for=stamp.pattern.text,
             found=text,
         )
@@ -256,12 +257,11 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
     form = plan.form(name)
     result = convert_kept((source.cell,), form)
     in_cell = source.spot is not None
-    where = source.where if in_cell else ""
     # It says nothing on purpose: that is no failure to convert.
     if result.blanked:
         return None, [_says_nothing(name, source)]
     if not result.failures:
-        told = about_values(result, (source.cell,), lambda _: where, name, form)
+        told = about_values(result, (source.cell,), lambda _: source.at, name, form)
         return result.first, told
     origin = "" if in_cell else f" (from {source.where or 'the name of the file or tab'})"
     return None, [
@@ -272,7 +272,7 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
             "Correct the cell, or look whether the form has moved on this tab."
             if in_cell
             else "Correct the name, or the pattern that captures it.",
-            cell=where,
+            at=source.at,
             looked_for=form.kind,
             found=cell_text(source.cell) or kind_of(source.cell),
         )
@@ -286,7 +286,7 @@ def _says_nothing(name: str, source: Source) -> Finding:
         f"“{text}” stands for nothing, as `empty` says, so “{name}” is empty in all records of this"
         " tab",
         "Fill the cell; or write `optional = true` or a `default` into the stamp.",
-        cell=source.where if source.spot is not None else "",
+        at=source.at,
         looked_for=name,
         found=text,
     )

@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
+from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Code, Finding, Spot
 from boreotabula.reading.locate.place import Place
@@ -48,6 +49,11 @@ class Source:
     label: Spot | None = None
     where: str = ""
     """Its address, or what it is from, for messages."""
+
+    @property
+    def at(self) -> Address | None:
+        """Its cell; None if it is from none of this tab."""
+        return Address(*self.spot) if self.spot else None
 
 
 class Sought(NamedTuple):
@@ -131,7 +137,7 @@ class StampSearch:
             sought.source.cell, where=f"{name} › {sought.source.where}"
         )
         told = [
-            replace(one, message=f"on the tab “{name}” {one.message}", cell="")
+            replace(one, message=f"on the tab “{name}” {one.message}", at=None)
             for one in sought.told
         ]
         return Sought(source, told)
@@ -146,13 +152,13 @@ class StampSearch:
         """The text over the stub of the table: the lowest, in the leftmost column that has one."""
         place = self.place
         if place is None:  # no table was found, which is told
-            return Sought(None, [_blank(stamp, "", " over the stub of the table")])
+            return Sought(None, [_blank(stamp, None, " over the stub of the table")])
         for column in range(place.left, max(place.last_stub, place.left) + 1):
             for row in range(place.bottom, max(place.top, 0) - 1, -1):
                 spot = self.as_placed((row, column))
                 cell = self.sheet.cell(*spot)
                 if cell != "":
-                    return Sought(Source(cell, spot, None, self.sheet.address(*spot)))
+                    return Sought(Source(cell, spot, None, str(self.sheet.address(*spot))))
         where = self.sheet.address(*self.as_placed((max(place.top, 0), place.left)))
         return Sought(None, [_blank(stamp, where, " over the stub of the table")])
 
@@ -171,7 +177,7 @@ class StampSearch:
         if cell == "":
             beside = f", beside “{cell_text(self.sheet.cell(*label))}”" if label else ""
             return Sought(Source("", None, label), [_blank(stamp, where, beside)])
-        return Sought(Source(cell, spot, label, where))
+        return Sought(Source(cell, spot, label, str(where)))
 
     def _label_left(self, row: int, column: int) -> Spot | None:
         """The nearest filled cell left of a stamp, if it is a text: that is what names it."""
@@ -221,7 +227,7 @@ class StampSearch:
         filled = [one for one in found if one.cell != ""]
         if not filled:
             label = found[0].label
-            where = self.sheet.address(*label) if label else ""
+            where = self.sheet.address(*label) if label else None
             return Sought(found[0], [_blank(stamp, where, ", beside its label")])
         texts = {cell_text(one.cell) for one in filled}
         # The same label with two values: neither may be guessed.
@@ -241,7 +247,7 @@ class StampSearch:
         """Every cell that fits the pattern of a stamp that says no more."""
         for row, column, text in self.sheet.texts():
             if stamp.pattern is not None and stamp.pattern.match(text) is not None:
-                yield Source(text, (row, column), None, self.sheet.address(row, column))
+                yield Source(text, (row, column), None, str(self.sheet.address(row, column)))
 
     def _not_near(self, stamp: StampPlan, found: Sequence[Source], near: Place) -> Finding:
         """The label is there, but it belongs to another place of the block."""
@@ -255,7 +261,7 @@ class StampSearch:
             f" {self.sheet.address(row, column)} (the first one is in {where}), so"
             f" “{stamp.field}” is empty in the records of that table",
             "Write the label above each table, or mark the stamp `optional = true`.",
-            cell=self.sheet.address(row, column),
+            at=self.sheet.address(row, column),
             looked_for=labels,
             found=f"the label in {where}",
         )
@@ -269,7 +275,7 @@ class StampSearch:
             label, rest = _parted(text)
             if rest.strip() and any(one.match(label) is not None for one in stamp.labels):
                 where = self.sheet.address(row, column)
-                yield Source(rest.strip(), (row, column), None, where)
+                yield Source(rest.strip(), (row, column), None, str(where))
             elif any(one.match(text) is not None for one in stamp.labels):
                 yield self._beside_label(row, column, step)
 
@@ -282,7 +288,7 @@ class StampSearch:
                 # The value was left blank: what comes next belongs to something else.
                 if self._is_label(cell) or self._is_heading(spot):
                     break
-                return Source(cell, spot, (row, column), self.sheet.address(*spot))
+                return Source(cell, spot, (row, column), str(self.sheet.address(*spot)))
         return Source("", None, (row, column))
 
     def _next_right(self, row: int, column: int) -> Iterator[Spot]:
@@ -350,13 +356,13 @@ def _no_such_name(stamp: StampPlan, name: str) -> Finding:
     )
 
 
-def _blank(stamp: StampPlan, where: str, beside: str) -> Finding:
+def _blank(stamp: StampPlan, where: Address | None, beside: str) -> Finding:
     return Finding(
         Code.STAMP_BLANK,
         f"the cell for “{stamp.field}” is blank{beside}; the field is empty in all records of this"
         " tab",
         "Fill the cell, or look whether the form has moved on this tab.",
-        cell=where,
+        at=where,
         looked_for=stamp.field,
         found="blank",
     )
@@ -415,7 +421,7 @@ def _found_twice(sheet: Sheet, stamp: StampPlan, filled: Sequence[Source]) -> Fi
         f" with {texts} in {places}; none was"
         " taken, and the field is empty in all records of this tab",
         "Make the label of the stamp more exact, or name the cell with `cell`.",
-        cell=filled[0].where,
+        at=filled[0].at,
         looked_for="one such label",
         found=places,
     )
@@ -431,7 +437,7 @@ def _label_differs(sheet: Sheet, stamp: StampPlan, spot: Spot, label: Spot | Non
         " tab",
         "Look whether rows or columns were inserted on this tab; `right_of` finds a label wherever"
         " it stands.",
-        cell=sheet.address(*spot),
+        at=sheet.address(*spot),
         looked_for=wanted,
         found=there,
     )

@@ -92,7 +92,7 @@ def _differs(sheet: Sheet, checks: Sequence[Check], culprit: str) -> Finding:
     where = sheet.address(first.row, first.column)
     apart = first.printed - first.summed
     more = f"{_number(abs(apart))} {'more' if apart > 0 else 'less'}"
-    others = ", ".join(sheet.address(one.row, one.column) for one in checks[1:6])
+    others = ", ".join(str(sheet.address(one.row, one.column)) for one in checks[1:6])
     others += " …" if len(checks) > 6 else ""
     also = f"; so are {others}" if len(checks) > 2 else f"; so is {others}" if others else ""
     return Finding(
@@ -101,7 +101,7 @@ def _differs(sheet: Sheet, checks: Sequence[Check], culprit: str) -> Finding:
         f" {_number(first.summed)} of the records that it sums up ({_range(sheet, first)}){also}"
         + (f": {culprit}" if culprit else ""),
         "Look at the cells that it sums up, and ask the sender which figure is right.",
-        cell=where,
+        at=where,
         looked_for=_number(first.summed),
         found=_number(first.printed),
     )
@@ -113,7 +113,7 @@ def _range(sheet: Sheet, check: Check) -> str:
         return "none"
     first = sheet.address(check.rows[0], columns[0])
     last = sheet.address(check.rows[-1], columns[-1])
-    return first if first == last else f"{first} to {last}"
+    return str(first) if first == last else f"{first} to {last}"
 
 
 def _of_line(sheet: Sheet, totals: Totals, checks: Sequence[Check]) -> Finding:
@@ -138,7 +138,7 @@ def _of_line(sheet: Sheet, totals: Totals, checks: Sequence[Check]) -> Finding:
         "If they are no sums (a share, a price), list the heading or label in `ignore` or `skip`"
         " instead of `totals`; else look whether a row or column of the records is lacking, and ask"
         " the sender.",
-        cell=where,
+        at=where,
         looked_for=_number(first.summed),
         found=_number(first.printed),
     )
@@ -153,7 +153,7 @@ def _flawed(sheet: Sheet, totals: Totals) -> Finding:
         Code.TOTAL_WITHOUT_NUMBER,
         f"{said} no number that could be compared: “{text}”",
         "Nothing is lost of the records; the sender may look at the formula.",
-        cell=sheet.address(row, column),
+        at=sheet.address(row, column),
         looked_for="a number",
         found=text,
     )
@@ -217,7 +217,7 @@ class _Search:
             for column in columns:
                 number = self.figures.at(row, column)
                 if number and abs(abs(number) - abs(apart)) < _NEAR:
-                    return self._held(self.sheet.address(row, column), number, apart)
+                    return self._held(str(self.sheet.address(row, column)), number, apart)
         return ""
 
     def _one_line(self, check: Check, columns: Sequence[int]) -> str:

@@ -109,7 +109,7 @@ def _groups_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Find
         f" {'was' if len(rows) == 1 else 'were'} taken for the name of a “{field}”; with numbers so"
         " small that may be a chance",
         "List the names of the groups in `named` of `group_row`: then nothing is guessed.",
-        cell=sheet.address(rows[0], columns.left),
+        at=sheet.address(rows[0], columns.left),
         looked_for=f"a row that names a {field}",
         found=label,
     )
@@ -221,7 +221,7 @@ def _column_finding(sheet: Sheet, place: Place, column: Column) -> Finding:
         " its cells are unplaced, and make no records",
         f"Add “{heading}” to `totals` of [block]; if it is no total, say so by `ignore` or another"
         " heading.",
-        cell=where,
+        at=where,
         looked_for="a pattern in `totals`",
         found=heading,
     )

@@ -378,7 +378,7 @@ def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
         f"Add {patterns} to `totals` of [block]; if this is no total, correct the sheet."
         if patterns
         else "Write a label such as “Total” beside it, and list that in `totals` of [block].",
-        cell=sheet.address(rows[0], columns.left),
+        at=sheet.address(rows[0], columns.left),
         looked_for="a pattern in `totals`",
         found=label,
     )
@@ -393,7 +393,7 @@ def maybe_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Findin
         f"{sheet.rows_called(rows)} (“{label}”) {verb} just the sum of records above or below, but"
         f" no pattern of `totals` matches; {were} read as a record",
         f"If it is a total, add {patterns or 'its label'} to `totals` of [block].",
-        cell=sheet.address(rows[0], columns.left),
+        at=sheet.address(rows[0], columns.left),
         looked_for="a pattern in `totals`",
         found=label,
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.values.convert import Converted, Doubt
@@ -11,17 +12,19 @@ from boreotabula.reading.values.form import Reason, ValueForm
 from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Cell
 
-Where = Callable[[int], str]
-"""The address of the cell at a place among those that were converted."""
+Where = Callable[[int], Address | None]
+"""Where the cell is that has a place among those that were converted."""
 
 
-def not_converted(cell: Cell, where: str, field: str, form: ValueForm, reason: Reason) -> Finding:
+def not_converted(
+    cell: Cell, where: Address | None, field: str, form: ValueForm, reason: Reason
+) -> Finding:
     text = cell_text(cell)
     return Finding(
         Code.VALUE_NOT_CONVERTED,
         f"“{text}” is no {form.kind} for “{field}” ({reason}); the record keeps an empty value",
         "Correct the cell, or ask the sender what is meant." + _unit_hint(reason),
-        cell=where,
+        at=where,
         looked_for=form.kind,
         found=text,
     )
@@ -32,7 +35,12 @@ def _unit_hint(reason: Reason) -> str:
 
 
 def column_not_converted(
-    cells: Sequence[Cell], called: str, where: str, field: str, form: ValueForm, reason: Reason
+    cells: Sequence[Cell],
+    called: str,
+    where: Address | None,
+    field: str,
+    form: ValueForm,
+    reason: Reason,
 ) -> Finding:
     article = "an" if form.kind[0] in "aeiou" else "a"
     return Finding(
@@ -41,7 +49,7 @@ def column_not_converted(
         f" ({reason})",
         "If the column is no part of the table, list its heading in `ignore`; if it is another"
         " field, add its heading to the glossary." + _unit_hint(reason),
-        cell=where,
+        at=where,
         looked_for=form.kind,
         found=cell_text(cells[0]),
     )
@@ -59,14 +67,14 @@ def about_values(
     return found
 
 
-def _outside(cell: Cell, where: str, field: str, why: str) -> Finding:
+def _outside(cell: Cell, where: Address | None, field: str, why: str) -> Finding:
     text = cell_text(cell)
     return Finding(
         Code.VALUE_OUTSIDE,
         f"“{text}” for “{field}” is {why}; the record keeps it",
         "Correct the cell; or change `min`, `max` or `choices` of the field, or list the spelling"
         " in `same_as`.",
-        cell=where,
+        at=where,
         looked_for=why,
         found=text,
     )
@@ -82,7 +90,7 @@ def _rounded(
         f"{_cells(len(done.rounded))} for “{field}” with more than {form.digits} decimals, the"
         f" first of them “{text}”, rounded to these, halves to even",
         "Give the field more decimals, or make it a number, if they matter.",
-        cell=where(first),
+        at=where(first),
         looked_for=form.kind,
         found=text,
     )
@@ -108,7 +116,7 @@ def _doubtful(doubt: Doubt, cells: Sequence[Cell], where: Where, field: str) -> 
         code,
         f"{many} for “{field}” leave {doubt.about} open, such as “{text}” ({doubt.reason}): {said}",
         f"Write `{key}` into [reading] of the layout, or into the field.",
-        cell=where(first),
+        at=where(first),
         looked_for=key,
         found=text,
         cause=f"{field}: {doubt.about}",

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import astuple, dataclass
+from dataclasses import dataclass
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import cached_property
@@ -18,10 +18,11 @@ from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.layout.addresses import Address
+from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.records.levels import LevelHeading
-from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.arrays import repeated
 from boreotabula.runs.file.facts import TabFacts
@@ -110,7 +111,7 @@ def packed(reading: FileReading) -> Packed:
             "roles": {role.name: count for role, count in tab.account.roles.items()},
             "left_out": tab.account.left_out,
             "form": tab.form,
-            "headings": [astuple(one) for one in tab.headings],
+            "headings": [tuple(vars(one).values()) for one in tab.headings],
             "totals": vars(tab.totals),
             "records": tab.record_count,
             "facts": {
@@ -158,7 +159,10 @@ def read_head(head: bytes, body: Streams) -> FileReading:
                 one["left_out"],
             ),
             one["form"],
-            tuple(LevelHeading(*some) for some in one["headings"]),
+            tuple(
+                LevelHeading(field, text, Address(*at), records)
+                for field, text, at, records in one["headings"]
+            ),
             TotalsCount(**one["totals"]),
             _facts(one["facts"]),
             one["records"],
@@ -172,7 +176,7 @@ def read_head(head: bytes, body: Streams) -> FileReading:
         tabs,
         about["other_tabs"],
         tuple(about["patterns"]),
-        tuple(Finding(**{**one, "code": Code(one["code"])}) for one in about["findings"]),
+        tuple(map(_finding, about["findings"])),
         unplaced,
         about["read"],
         about["read_as"],
@@ -200,17 +204,23 @@ class _Tables(Mapping[str, pa.RecordBatch]):
 # --- values that JSON does not know ---------------------------------------------------------------
 
 
+def _finding(stored: Mapping[str, Any]) -> Finding:
+    at = stored["at"]
+    return Finding(**{**stored, "code": Code(stored["code"]), "at": at and Address(*at)})
+
+
 def _facts(stored: Mapping[str, Any]) -> TabFacts:
     return TabFacts(
         **{
             **stored,
             "stamps": _meant(stored["stamps"]),
             "from_tab": frozenset(stored["from_tab"]),
-            "beside": {name: tuple(one) for name, one in stored["beside"].items()},
+            "beside": {name: (text, Address(*at)) for name, (text, at) in stored["beside"].items()},
             "texts": tuple(map(tuple, stored["texts"])),
             "largest": {name: tuple(map(tuple, some)) for name, some in stored["largest"].items()},
             "empty": tuple(stored["empty"]),
             "by_position": {key: tuple(one) for key, one in stored["by_position"].items()},
+            "position_cells": {key: Address(*at) for key, at in stored["position_cells"].items()},
             "leading": {key: tuple(one) for key, one in stored["leading"].items()},
         }
     )

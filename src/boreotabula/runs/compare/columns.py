@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from boreotabula.layout.addresses import Address
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 
@@ -19,7 +20,7 @@ class _Met:
     """The columns met in a block, and where each set of them was met."""
 
     counts: Counter[_Columns] = field(default_factory=Counter)
-    places: dict[_Columns, list[tuple[str, str, str]]] = field(default_factory=dict)
+    places: dict[_Columns, list[tuple[str, str, Address]]] = field(default_factory=dict)
 
 
 class ColumnsByPosition:
@@ -53,7 +54,7 @@ class ColumnsByPosition:
                 yield _shifted(columns, usual, count, places)
 
 
-_Places = list[tuple[str, str, str]]
+_Places = list[tuple[str, str, Address]]
 
 
 def _unusual(
@@ -68,7 +69,7 @@ def _unusual(
 
 
 def _shifted(
-    columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, str]]
+    columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, Address]]
 ) -> Finding:
     file, tab, cell = places[0]
     more = f" (so does that of {len(places) - 1} more)" if len(places) > 1 else ""
@@ -78,7 +79,7 @@ def _shifted(
         f" {', '.join(usual)}: a column is lacking or new there, and others were read as its field",
         "Compare the leading columns with `columns` of [block]; ask the sender, or read such files"
         " by a block of their own.",
-        cell=cell,
+        at=cell,
         looked_for=", ".join(usual),
         found=", ".join(columns),
         tab=tab,
@@ -87,7 +88,7 @@ def _shifted(
 
 
 def _differs(
-    columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, str]]
+    columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, Address]]
 ) -> Finding:
     file, tab, cell = places[0]
     more = f" (so have {len(places) - 1} more)" if len(places) > 1 else ""
@@ -102,7 +103,7 @@ def _differs(
             f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}"
             f"{lacking}; the columns from there on were read as other fields",
             "Ask the sender for the column, or read such files by a block of their own.",
-            cell=cell,
+            at=cell,
             looked_for=", ".join(usual),
             found=", ".join(columns),
             tab=tab,
@@ -112,7 +113,7 @@ def _differs(
         Code.COLUMNS_DIFFER,
         f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}",
         "Look which column is lacking or new at its end.",
-        cell=cell,
+        at=cell,
         looked_for=f"{len(usual)} columns",
         found=f"{len(columns)} columns",
         tab=tab,

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
+from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.findings import Code, Finding
-from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.file.read import FileReading, TabResult
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
@@ -22,7 +23,7 @@ class _Met:
 
     file: str
     tab: str
-    cell: str
+    cell: Address
     tabs: int = 0
 
 
@@ -59,7 +60,7 @@ class HeadingCount:
                 f"the heading “{head}” stands on {met.tabs} of {self.tabs} tabs; its column was"
                 " read as values like the others",
                 "Look whether it is a column of the table; if not, list it in `ignore`.",
-                cell=met.cell,
+                at=met.cell,
                 looked_for="headings that other tabs have too",
                 found=head,
                 tab=met.tab,
@@ -73,7 +74,7 @@ class _Spelling:
 
     file: str
     tab: str
-    cell: str
+    cell: Address
     records: int = 0
     tabs: set[tuple[str, str]] = field(default_factory=set)
 
@@ -162,7 +163,7 @@ def _misspelt(
         f" ({there.records} records): two values of “{name}” that may be one",
         f'If they are one, write same_as = {{ "{usual}" = "{rare}" }} for “{name}” in [fields]; if'
         " both are meant, list them in its `choices`.",
-        cell=here.cell,
+        at=here.cell,
         looked_for=usual,
         found=rare,
         tab=here.tab,

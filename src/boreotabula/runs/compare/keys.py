@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from boreotabula.layout.addresses import written_address
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 from boreotabula.texts import counted
@@ -52,7 +53,7 @@ class Keys:
                 f"{records} the same key as {other}, the first with {said}; all were kept",
                 "Correct the cell that makes them alike, delete what was sent twice, or add a field"
                 " to `key` that tells them apart.",
-                cell=cell or "",
+                at=written_address(cell),
                 looked_for="each key once",
                 found=said,
                 tab=tab,

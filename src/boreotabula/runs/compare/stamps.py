@@ -148,7 +148,7 @@ def _moved(
         if code == Code.STAMP_MOVED
         else "Look whether the cell is still the one that is meant; `right_of` finds a label"
         " wherever it is, `labelled` makes this an error, and takes several labels.",
-        cell=cell,
+        at=cell,
         looked_for=wanted,
         found=label or "blank",
         tab=tab.name,

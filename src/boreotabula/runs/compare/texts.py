@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from itertools import groupby, islice
 
+from boreotabula.layout.addresses import written_address
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.account.leftovers import TEXTS, about_leftovers
 from boreotabula.reading.findings import Code, Finding, Unplaced
@@ -104,7 +105,7 @@ def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]
         f"{said} outside the tables of up to {most} tabs, in the same words: {shown}",
         f"If they belong to the form itself, write `boilerplate = [{listed}]` at the top of the"
         " layout; then only new remarks are told.",
-        cell=first.cell,
+        at=written_address(first.cell),
         looked_for="a role for every filled cell",
         found=first.text,
         tab=first.tab,
@@ -117,7 +118,7 @@ def _tab_of(one: Unplaced) -> tuple[str, str]:
 
 
 def _texts_of_tab(first: Unplaced, number: int) -> Finding:
-    told = about_leftovers(TEXTS, number, first.cell, first.text, first.reason)
+    told = about_leftovers(TEXTS, number, written_address(first.cell), first.text, first.reason)
     return replace(told, tab=first.tab, file=first.file)
 
 

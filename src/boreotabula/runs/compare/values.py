@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from heapq import nlargest
 
+from boreotabula.layout.addresses import written_address
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.facts import KEPT
 from boreotabula.runs.file.read import FileReading
@@ -70,7 +71,7 @@ class FarValues:
                 f"{number:,g} for “{name}” is {times:,.0f} times the {usual:,g} that the others of"
                 f" {sender} reach",
                 "Look at the cell: a digit too many, or another unit, perhaps.",
-                cell=cell,
+                at=written_address(cell),
                 looked_for=f"about {usual:,g} at most",
                 found=f"{number:,g}",
                 tab=tab,

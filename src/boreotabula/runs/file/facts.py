@@ -10,7 +10,7 @@ from itertools import islice
 import numpy as np
 import pyarrow as pa
 
-from boreotabula.layout.addresses import address
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.blocks import SettledBlock
@@ -37,7 +37,7 @@ class TabFacts:
     """Its stamps, those that differ between its tables left out."""
     from_tab: frozenset[str] = frozenset()
     """Those of them that the name of the tab gave."""
-    beside: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    beside: Mapping[str, tuple[str, Address]] = field(default_factory=dict)
     """Of stamps in fixed cells: the label left of the cell, and the cell."""
     texts: tuple[tuple[int, int, str], ...] = ()
     """Row, column and text of the first texts of the tab, if stamps stand in fixed cells."""
@@ -52,24 +52,24 @@ class TabFacts:
     what they hold."""
     leading: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """Of cross-tabs that name their leading columns by position: what each of these holds."""
-    position_cells: Mapping[str, str] = field(default_factory=dict)
+    position_cells: Mapping[str, Address] = field(default_factory=dict)
     """Where each of these tables begins."""
     taken: Mapping[str, int] = field(default_factory=dict)
     """Of stamps with several sources: which of them gave the value, counted from 0."""
 
     @property
-    def labels(self) -> Mapping[str, str]:
+    def labels(self) -> Mapping[str, Address]:
         """Where the first labels of the tab stand, by their normal form."""
-        labels: dict[str, str] = {}
+        labels: dict[str, Address] = {}
         for row, column, text in self.texts:
-            labels.setdefault(normal_form(text), address(row, column))
+            labels.setdefault(normal_form(text), Address(row, column))
         return labels
 
 
 def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) -> TabFacts:
     """The facts of a tab that was read; `from_tab` are the stamps that its name gave."""
     stamps: dict[str, object] = {}
-    beside: dict[str, tuple[str, str]] = {}
+    beside: dict[str, tuple[str, Address]] = {}
     for at, stamped in enumerate(reading.stamped):
         beside |= stamped.beside
         if at == 0:

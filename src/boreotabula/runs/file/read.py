@@ -12,10 +12,10 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.files import open_regular
+from boreotabula.reading.account.roles import Account
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.records.levels import LevelHeading
-from boreotabula.reading.roles import Account
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.file.facts import TabFacts, facts_of

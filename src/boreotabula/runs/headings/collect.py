@@ -138,7 +138,7 @@ def _use(met: Sequence[tuple[str, str, MetHeading, TabHeadings]]) -> HeadingUse:
         first.role,
         tuple(spelt),
         tuple(dict.fromkeys((file, tab) for file, tab, _, _ in met)),
-        (file, tab, first.cell),
+        (file, tab, str(first.cell)),
         merged([one.profile for _, _, one, _ in met]),
         lacking,
         all(sum(one.role == "unknown" for one in headings.met) == 1 for *_, headings in met),

@@ -11,11 +11,11 @@ from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding, Severity, Unplaced
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.records.schema import as_one
-from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.compare.texts import TOLD_FOR_THE_RUN
 from boreotabula.runs.compare.watching import watches

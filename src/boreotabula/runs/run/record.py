@@ -15,8 +15,8 @@ from typing import Any
 from boreotabula import __version__
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
+from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.findings import Finding, Severity, in_order
-from boreotabula.reading.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.inputs import RUN_RECORD, outputs_of, run_folder
