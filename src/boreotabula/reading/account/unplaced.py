@@ -12,7 +12,6 @@ import pyarrow.compute as pc
 from boreotabula.reading.account.roles import RoleMap, chunks_of
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Unplaced
-from boreotabula.reading.records.build import addresses_of
 
 _LARGEST = 2**30
 _FEW = 200
@@ -49,7 +48,7 @@ class UnplacedCells(Sequence[Unplaced]):
             # File and tab are the same for all: one entry, pointed to by each.
             nothing = pa.array(np.zeros(len(spots), np.int32))
             arrays = [
-                addresses_of(roles.sheet, rows, columns).dictionary,
+                pa.array([str(roles.sheet.address(*spot)) for spot in spots], pa.string()),
                 pa.array([cell_text(roles.sheet.rows[row][at]) for row, at in spots], pa.string()),
                 pa.DictionaryArray.from_arrays(pa.array(whys), reasons),
                 pa.DictionaryArray.from_arrays(pa.array(told), codes),
