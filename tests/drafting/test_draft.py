@@ -11,10 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import boreotabula
+from boreotabula.drafting.captions import caption_of
 from boreotabula.drafting.draft import draft
 from boreotabula.drafting.shapes import shapes_of
 from boreotabula.drafting.specimens import Specimen, kinds_of
-from boreotabula.drafting.tables import caption_of
 from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name, level_name, total_pattern
 from boreotabula.layout.parsing import parse_layout

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
@@ -30,8 +31,9 @@ def first_sketch(kind: Kindred) -> Sketch:
     cells = [cell for one in examples for cell in _cells(one)]
     languages = languages_of([*cells, *title_parts(examples)])
     tabs, tab_named = names.of_tabs(examples, [*sketch.fields, *stamps.fields])
-    known = {*stamps.texts, *stamps.fields}
-    file_named = names.of_files(kind.files, known | _months(stamps.texts, languages))
+    known = {*stamps.texts, *stamps.fields, *_words_of_captions(sketch, kind)}
+    known |= _months(stamps.texts, languages)
+    file_named = names.of_files(kind.files, known, [*sketch.fields, *stamps.fields])
     own = {**file_named.fields, **stamps.fields, **tab_named.fields}
     sources = dict(stamps.sources)
     if tabs == {"every": True}:
@@ -59,6 +61,20 @@ def _with_captions(example: Example) -> Example:
     )
 
 
+def _words_of_captions(sketch: Sketch, kind: Kindred) -> set[str]:
+    """What captions tell already, word by word."""
+    if "caption" not in sketch.block:
+        return set()
+    above = (
+        cell_text(cell)
+        for one in kind.examples
+        for shape in one.shapes
+        for cells in one.sheet.rows[max(shape.top - 2, 0) : shape.top]
+        for cell in cells
+    )
+    return {word for text in above for word in re.split(r"[\s:,()–—]+", text) if word}
+
+
 def _cells(example: Example) -> Iterable[Cell]:
     return (cell for cells in example.sheet.rows for cell in cells if cell != "")
 
@@ -67,12 +83,18 @@ def _months(texts: Iterable[str], languages: Sequence[str]) -> set[str]:
     """How months that stamps tell may be written in names of files."""
     form = ValueForm("month", languages=tuple(languages))
     found = {convert([text], form).first for text in texts}
-    return {f"{one:%Y-%m}" for one in found if one is not None}
+    return {f"{one:{how}}" for one in found if one is not None for how in ("%Y-%m", "%Y%m")}
 
 
 def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -> str:
     """The first text that all tabs share, else what the names of the files begin with."""
-    titles = [one for one in boilerplate if ":" not in one and "*" not in one]
+    above = {
+        text.strip()
+        for one in kind.examples
+        for top in [min((shape.top for shape in one.shapes), default=one.sheet.height)]
+        for _, _, text in one.sheet.texts(range(top))
+    }
+    titles = [one for one in boilerplate if one in above and not re.search("[:*]", one)]
     if titles:
         return titles[0]
     name = (patterns[0] if patterns else "").partition("{")[0].partition("*")[0].rpartition(".")

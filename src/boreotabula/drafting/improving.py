@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
+from enum import Enum, auto
 from typing import Any
 
 from boreotabula.drafting.groups import group_names, patterns_of
@@ -11,11 +12,13 @@ from boreotabula.drafting.judging import Judgement, judge
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Kindred, Specimen
 from boreotabula.drafting.tables import lone_rows
-from boreotabula.drafting.words import field_name, is_total, total_pattern
-from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.drafting.values import VALUE_STEPS, narrower
+from boreotabula.drafting.words import field_name, is_total, is_unit, total_pattern
+from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
 from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.findings import Code
 from boreotabula.reading.rows.table_rows import RowKind
+from boreotabula.workbooks.sheet import Cell
 
 Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
 _ROUNDS = 3
@@ -30,13 +33,25 @@ def improved(
         before = judged.score
         for step in STEPS:
             for other in step(best, judged, kind):
-                found = judge(other, specimens)
-                if found.score > judged.score:
-                    best, judged = other, found
+                for more, found in _followed(other, kind, specimens):
+                    if found.score > judged.score:
+                        best, judged = more, found
         # Nothing helped in this round: nothing will in the next.
         if judged.score == before:
             break
     return best, judged
+
+
+def _followed(
+    sketch: Sketch, kind: Kindred, specimens: Sequence[Specimen]
+) -> Iterator[tuple[Sketch, Judgement]]:
+    """A sketch, and what follows from it: types of values, and sums, that it shows first."""
+    judged = judge(sketch, specimens)
+    yield sketch, judged
+    for follow in (narrower, _unnamed_totals):
+        for other in follow(sketch, judged, kind):
+            sketch, judged = other, judge(other, specimens)
+            yield sketch, judged
 
 
 def _listed(value: Any) -> list[str]:
@@ -51,8 +66,9 @@ def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterato
     """Rows and columns that hold sums though no pattern names them."""
     found = dict.fromkeys(
         total_pattern(one) or one
-        for one, is_row in _labels_of_sums(judged)
-        if is_total(one) or not is_row
+        for one, where in _labels_of_sums(judged)
+        # A row amid the others that has no word for totals sums up a group.
+        if where is not _Where.AMID or is_total(one)
     )
     totals = _listed(sketch.block.get("totals"))
     new = [one for one in found if one not in totals]
@@ -65,7 +81,7 @@ def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch
     if not ("stub" in sketch.block or "columns" in sketch.block):
         return
     group = sketch.block.get("group_row")
-    rows = (one for one, is_row in _labels_of_sums(judged) if is_row)
+    rows = (one for one, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
     sums = dict.fromkeys(one for one in rows if not is_total(one))
     if isinstance(group, dict):
         names = [*_listed(group["named"]), *sums]
@@ -111,21 +127,30 @@ def _nested(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
 _MOST_NAMED = 12
 
 
-def _labels_of_sums(judged: Judgement) -> Iterator[tuple[str, bool]]:
-    """The labels of rows (True) and columns (False) that hold sums though no pattern names them."""
+class _Where(Enum):
+    """Where sums stand: in a column, in the last row of a table, or in a row amid the others."""
+
+    COLUMN = auto()
+    LAST = auto()
+    AMID = auto()
+
+
+def _labels_of_sums(judged: Judgement) -> Iterator[tuple[str, _Where]]:
+    """The labels of rows and columns that hold sums though no pattern names them."""
     for reading in judged.readings:
         for block in reading.blocks:
             for row in block.table.of(RowKind.LIKE_TOTAL):
                 cells = block.view.rows[row][block.columns.left : block.columns.right]
                 texts = [one for one in cells if isinstance(one, str) and one.strip()]
                 if texts:
-                    yield one_line(texts[0].strip()), True
+                    last = row > max(block.table.records, default=row)
+                    yield one_line(texts[0].strip()), _Where.LAST if last else _Where.AMID
             for column in block.columns.of(ColumnKind.LIKE_TOTAL):
                 heads = (block.view.cell(row, column.column)
                          for row in range(block.place.bottom, block.place.top - 1, -1))  # fmt: skip
                 text = next((cell_text(cell) for cell in heads if cell != ""), "")
                 if text:
-                    yield one_line(text.strip()), False
+                    yield one_line(text.strip()), _Where.COLUMN
 
 
 def _carried(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
@@ -156,33 +181,26 @@ def _notes(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]
 _BELOW, _MOST_NOTES = 3, 6
 
 
+def _are_units(cells: Sequence[Cell]) -> bool:
+    """Whether the cells right below headings are units: none of them is a figure, they are all the
+    same, or most are units that are in use."""
+    texts = [cell for cell in cells if isinstance(cell, str)]
+    if len(texts) < len(cells) or any(map(reads_as_figure, texts)):
+        return False
+    known = sum(map(is_unit, texts))
+    return 2 * known > len(texts) or (len(set(texts)) == 1 and len(texts) > 1)
+
+
 def _units(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
     """A row of units right below the headings."""
-    firsts = [
-        [one.sheet.rows[shape.first][at] for at in shape.values]
+    rows = [
+        [cell for cell in one.sheet.rows[shape.first][shape.left : shape.right] if cell != ""]
         for one in kind.examples
         for shape in one.shapes
+        if shape.first < one.sheet.height
     ]
-    texts = [all(isinstance(cell, str) for cell in cells) for cells in firsts if any(cells)]
-    if texts and all(texts) and "under_headings" not in sketch.block:
+    if "under_headings" not in sketch.block and all(map(_are_units, filter(None, rows))):
         yield sketch.having(under_headings=1)
-
-
-def _for_nothing(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
-    """Texts that stand for nothing where numbers belong."""
-    texts: dict[str, None] = {}
-    for _, finding in judged.errors:
-        if finding.code in (Code.VALUE_NOT_CONVERTED, Code.COLUMN_NOT_CONVERTED):
-            text = finding.found.strip()
-            if text in _NOTHING:
-                texts[text] = None
-    known = _listed(sketch.reading.get("empty"))
-    if texts:
-        reading = {**sketch.reading, "empty": [*known, *texts]}
-        yield replace(sketch, reading=reading)
-
-
-_NOTHING = ("-", "–", "—", "..", "...", ".", "n/a", "N/A", "x", "*")
 
 
 def _repeats(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
@@ -200,22 +218,6 @@ def _as_lists(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sket
             yield sketch.having(stub=_few(names[:2]))
 
 
-def _wider_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
-    """Fields whose values are not all of the type that most of them have."""
-    wider = {"integer": "number", "number": "text", "month": "text", "date": "text", "time": "text",
-             "datetime": "text", "yesno": "text", "percent": "text"}  # fmt: skip
-    failed = [
-        name for _, finding in judged.errors
-        if finding.code in (Code.COLUMN_NOT_CONVERTED, Code.HEADING_NOT_CONVERTED,
-                            Code.STAMP_NOT_CONVERTED)
-        for name in sketch.fields if f"“{name}”" in finding.message
-    ]  # fmt: skip
-    for name in dict.fromkeys(failed):
-        if sketch.fields[name] in wider:
-            yield replace(sketch, fields={**sketch.fields, name: wider[sketch.fields[name]]})
-
-
 STEPS: tuple[Step, ...] = (
-    _repeats, _units, _unnamed_totals, _groups, _carried, _notes, _for_nothing, _as_lists,
-    _wider_types,
+    _repeats, _units, _unnamed_totals, _groups, _carried, _notes, _as_lists, *VALUE_STEPS,
 )  # fmt: skip

@@ -6,12 +6,17 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+import pyarrow as pa
+
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Specimen
+from boreotabula.drafting.words import level_name
 from boreotabula.layout.patterns import Kind, first_match, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.blocks import TabSource
+from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.findings import Code, Finding, Severity
 from boreotabula.reading.stamps.search import Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
@@ -31,6 +36,8 @@ class Judgement:
     readings: tuple[TabReading, ...] = field(default=(), repr=False)
     words: int = 0
     """How long the layout is."""
+    loose: float = 0.0
+    """The share of the values of the records that look like figures, but are read as texts."""
 
     @property
     def placed(self) -> float:
@@ -43,13 +50,16 @@ class Judgement:
         words. Each is weighed so that a word is worth less than any cell."""
         tabs = max(len(self.readings), 1)
         disagree = self.printed - self.agree
+        # Totals that differ are weighed above: a sender's slip is no fault of the layout.
+        faults = sum(one.code != Code.TOTAL_DIFFERS for _, one in self.errors)
         return (
             100 * self.placed
             + min(self.agree, 200 * tabs) / (self.filled or 1) * 20
-            - 30 * disagree / (self.filled or 1)
-            - 8 * min(len(self.errors) / tabs, 4)
+            - 12 * disagree / (self.printed or 1)
+            - 8 * min(faults / tabs, 4)
             - 1.5 * min(self.warnings / tabs, 4)
             - 0.02 * self.words
+            - 10 * self.loose
         )
 
 
@@ -73,6 +83,9 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
         counts["records"] += sum(batch.num_rows for batch in reading.tables.values())
         counts["printed"] += reading.totals.printed
         counts["agree"] += reading.totals.agree
+        for batch in reading.tables.values():
+            counts["values"] += sum(len(one) - one.null_count for one in batch.columns)
+            counts["loose"] += sum(map(_loose, map(batch.column, sketch.fields)))
         for finding in reading.findings:
             if finding.severity is Severity.ERROR:
                 errors.append((one, finding))
@@ -82,8 +95,22 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
     return Judgement(
         counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
         counts["agree"], tuple(errors), counts["warnings"], tuple(readings),
-        len(sketch.text().split()),
+        len(sketch.text().split()), counts["loose"] / max(counts["values"], 1),
     )  # fmt: skip
+
+
+def _loose(column: pa.Array) -> int:
+    """How many texts of a column look like figures or months; what begins with a zero is a code."""
+    if not pa.types.is_dictionary(column.type):
+        return 0
+    looks = np.array(list(map(_is_loose, column.dictionary.to_pylist())), bool)
+    which = column.indices.drop_null().to_numpy()
+    return int(np.count_nonzero(looks[which])) if len(looks) else 0
+
+
+def _is_loose(text: str) -> bool:
+    code = text[:1] == "0" and text.isdigit() and text != "0"
+    return (reads_as_figure(text) and not code) or level_name([text]) == "month"
 
 
 def _around(sketch: Sketch, one: Specimen) -> Surroundings:

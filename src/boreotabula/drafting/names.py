@@ -23,7 +23,7 @@ class Named:
 NOTHING = Named((), {})
 
 
-def of_files(files: Sequence[str], known: Collection[str]) -> Named:
+def of_files(files: Sequence[str], known: Collection[str], taken: Collection[str] = ()) -> Named:
     """A pattern for the names of files. Parts that vary are captured, unless they are among the
     `known` texts, which stamps tell already."""
     names = [one.rpartition("/")[2] for one in files]
@@ -37,22 +37,75 @@ def of_files(files: Sequence[str], known: Collection[str]) -> Named:
         common = _common_start(stems)
         return Named((f"{common}*{ending}",), {}) if common else NOTHING
     fields: dict[str, str] = {}
+    plain = {_plain(one) for one in known}
     pattern = ""
     for some in zip(*parts, strict=True):
-        if len(set(some)) == 1:
-            pattern += some[0].replace("*", "[*]")
-        elif {one.casefold() for one in some} <= {one.casefold() for one in known}:
+        if len(set(some)) > 1 and all(_plain(one) in plain for one in some):
             pattern += "*"
-        else:
-            week = all(re.fullmatch(r"(?:\d{4}-)?W\d{2}", one) for one in some)
-            kind = "text" if week else type_of(some)
-            name = field_name(kind if kind in ("month", "date") else "part", fields)
-            name = field_name("week", fields) if week else name
-            if all(re.fullmatch(r"(?:19|20)\d\d", one) for one in some):
-                name = field_name("year", fields)
-            fields[name] = kind
-            pattern += f"{{{name}}}"
+            continue
+        lead, varying, trail = _varying(some)
+        pattern += lead.replace("*", "[*]")
+        if any(varying):
+            if all(_plain(one) in plain for one in varying):
+                pattern += "*"
+            else:
+                named, kind = _meaning(lead, varying)
+                name = field_name(named, [*taken, *fields])
+                fields[name] = kind
+                pattern += f"{{{name}}}"
+        pattern += trail.replace("*", "[*]")
     return Named((pattern + ending,), fields)
+
+
+def _plain(text: str) -> str:
+    """A text as it may be written in the name of a file: without spaces, numbers without zeros."""
+    letters = re.sub(r"[^\w]|_", "", text.casefold())
+    return letters.lstrip("0") or letters
+
+
+def _varying(texts: Sequence[str]) -> tuple[str, list[str], str]:
+    """What some texts begin and end with, and what is between; a number or word is never cut."""
+    start = len(_common_start(texts))
+    if len(set(texts)) == 1:
+        return texts[0], [], ""
+    if all(map(_ISO_WEEK.fullmatch, texts)):
+        return "", list(texts), ""
+    while start and any(_within_word(one, start) for one in texts):
+        start -= 1
+    rest = [one[start:] for one in texts]
+    end = len(_common_start([one[::-1] for one in rest]))
+    while end and any(_within_word(one, len(one) - end) for one in rest):
+        end -= 1
+    return texts[0][:start], [one[: len(one) - end] for one in rest], rest[0][len(rest[0]) - end :]
+
+
+def _within_word(text: str, at: int) -> bool:
+    """Whether a place is within a number, a word, or a moment written in figures."""
+    before, after = text[at - 1 : at], text[at : at + 1]
+    if not before or not after:
+        return False
+    return before.isalpha() == after.isalpha() and (before.isalnum() or before in ".-")
+
+
+_ISO_WEEK = re.compile(r"(?:\d{4}-)?W\d{2}")
+_WEEK_BEFORE = re.compile(
+    r".*(?:^|[^\w]|_)(?:w|wk|week|uke|vko|viikko|vecka|v|kw)[ _-]?$", re.IGNORECASE
+)
+_YEAR_MONTH = re.compile(r"(?:19|20)\d\d(?:0[1-9]|1[0-2])")
+
+
+def _meaning(lead: str, texts: Sequence[str]) -> tuple[str, str]:
+    """What the varying part of names is called, and its type."""
+    if all(map(_ISO_WEEK.fullmatch, texts)):
+        return "week", "text"
+    if all(re.fullmatch(r"(?:19|20)\d\d", one) for one in texts):
+        return "year", "integer"
+    if all(map(_YEAR_MONTH.fullmatch, texts)):
+        return "month", "month"
+    if _WEEK_BEFORE.match(lead) and all(re.fullmatch(r"\d{2}", one) for one in texts):
+        return "week", "integer"
+    kind = type_of(texts)
+    return (kind if kind in ("month", "date") else "part"), kind
 
 
 _FEW = 2

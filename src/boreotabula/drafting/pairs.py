@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
@@ -48,15 +49,17 @@ def _pairs_at(
 ) -> Iterator[Pair]:
     label, mark, rest = text.partition(":")
     below = any(one.end <= row and one.left <= column < one.right for one in shapes)
-    # Below a table such a text is a note.
-    if mark and below and rest.strip():
+    # Below a table such a text is a note, unless it stands right above the next one.
+    over = any(row < one.top <= row + 2 and one.left <= column < one.right for one in shapes)
+    if mark and below and rest.strip() and not over:
         return
     if mark and rest.strip() and len(label) <= _LONGEST and not label.strip().isdigit():
         yield Pair(label.strip(), row, column, rest.strip(), "inside", sure=True)
         return
     label = text.strip().rstrip(":：").strip()
     sure = text.strip()[-1:] in (":", "：")
-    if not label or len(label) > _LONGEST:
+    # Without its mark a text with a comma, or of several sentences, is a title.
+    if not label or len(label) > _LONGEST or (not sure and re.search(r"[,;.!?] ", label)):
         return
     at = _next_right(sheet, row, column)
     if at < sheet.width and not any(

@@ -9,6 +9,8 @@ from typing import Any
 
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.specimens import Specimen
+from boreotabula.drafting.words import field_name
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
@@ -106,9 +108,16 @@ _GENERIC = {
 
 
 def _unnamed(draft: Draft) -> Iterator[Question]:
+    # A form may well have such a heading of its own.
+    headed = {
+        field_name(cell_text(cell))
+        for example in draft.kind.examples
+        for shape in example.shapes
+        for cell in shape.heads
+    }
     for name in draft.sketch.fields:
         meant = _GENERIC.get(name.rstrip("_0123456789"))
-        if meant is not None:
+        if meant is not None and name not in headed:
             seen = _example(draft, name)
             yield Question(seen, f"no word of the form says {meant}", f"rename “{name}”")
 

@@ -11,7 +11,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.drafting.words import is_total, level_name
+from boreotabula.drafting.words import is_total, is_unit, level_name
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.workbooks.sheet import Cell, CellKind, Sheet
@@ -103,6 +103,9 @@ def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) ->
     for left, right in _runs(used):
         if _is_upper(sheet, looks, row, first, left, right):
             continue
+        # Beyond a blank row another heading row heads what follows.
+        if first > row + 1 and _heads_below(sheet, looks, first, left, right):
+            continue
         if _is_headed(sheet, looks, row, first, end, left, right) and not any(
             one.lowest < row < one.end and one.left < right and left < one.right
             and not _repeats(sheet, one, row) for one in before
@@ -119,9 +122,23 @@ def _is_upper(sheet: Sheet, looks: Looks, row: int, first: int, left: int, right
     if _is_units(sheet, row, first, left, right):
         return False
     figures = [sheet.rows[first][at] for at in range(left, right) if looks[first, at] == FIGURE]
-    # Years with a name beside them are values that happen to be such numbers.
-    labels = not figures or (not looks[first, left] and _label_figures(figures))
+    # Years with a name beside them are values that happen to be such numbers; many numbers in a row
+    # are none, if nothing stands over the names.
+    beside = looks[first, left] and (looks[row, left] or len(figures) < _MANY)
+    labels = not figures or (not beside and _label_figures(figures))
     return labels and _is_headed(sheet, looks, first, after, end, left, right)
+
+
+_MANY = 5
+
+
+def _heads_below(sheet: Sheet, looks: Looks, row: int, left: int, right: int) -> bool:
+    """Whether a row holds the lowest headings of what stands right below it."""
+    after = row + 1
+    if after >= sheet.height or not looks[after, left:right].any():
+        return False
+    end = _first_blank(looks[after : after + _BODY], after)
+    return _is_headed(sheet, looks, row, after, end, left, right)
 
 
 _SOON = 4
@@ -129,14 +146,17 @@ _SOON = 4
 
 
 def _is_units(sheet: Sheet, row: int, below: int, left: int, right: int) -> bool:
-    """Whether the texts of a row are the units of the headings above: all or nearly all the same,
-    under headings that differ."""
+    """Whether the texts of a row are the units of the headings above: all of them the same, under
+    headings that differ, or most of them units that are in use."""
     heads, units = (
         [cell_text(cell) for cell in sheet.rows[at][left + 1 : right] if cell != ""]
         for at in (row, below)
     )
-    same = len(set(units)) == 1 and len(units) > 1
-    return same and len(set(heads)) == len(heads) == len(units)
+    if len(set(heads)) < len(heads) or not units or len(units) > len(heads):
+        return False
+    known = sum(is_unit(one) for one in units)
+    same = len(set(units)) == 1 and len(units) == len(heads) > 1
+    return same or (2 * known > len(units) and not sheet.rows[below][left])
 
 
 def _first_blank(looks: Looks, start: int) -> int:
@@ -215,6 +235,8 @@ def _shape(
     columns = _columns(looks[first:end, left:right])
     heads = tuple(sheet.rows[row][left:right])
     start, stop = _value_run(columns, heads)
+    while start + 1 < stop and _is_key(heads[start], sheet, range(first, end), left + start):
+        start += 1
     top = _top(sheet, looks, row, left + start, left + stop, left)
     if not start and top < row:
         # Names may be numbers, such as days: nothing of the upper headings stands over them.
@@ -233,6 +255,29 @@ def _value_run(columns: Sequence[int], heads: Sequence[Cell]) -> tuple[int, int]
     runs = list(_runs(np.array([look != TEXT for look in columns], bool)))
     none = (len(columns), len(columns))
     return max(runs, key=lambda one: (one[1] - one[0], one[0]), default=none)
+
+
+_KEYS = re.compile(
+    r"(?:no|nr|nro|id|code|kode|koodi|kod|year|år|vuosi|jahr|month|måned|månad|kuukausi|monat|week"
+    r"|uke|vecka|viikko|woche|day|dag|päivä|tag|postcode|postnummer)\b\.?"
+)
+"""Headings of columns of numbers that name rows."""
+
+
+def _is_key(head: Cell, sheet: Sheet, rows: range, column: int) -> bool:
+    """Whether a column of figures names the rows, as line numbers, years and codes do."""
+    if not isinstance(head, str) or reads_as_figure(head):
+        return False
+    cells = [sheet.rows[row][column] for row in rows if sheet.rows[row][column] != ""]
+    numbers = [one for one in cells if isinstance(one, float)]
+    if _KEYS.fullmatch(head.strip().casefold()) and all(one.is_integer() for one in numbers):
+        return True
+    if len(numbers) < len(cells) or len(numbers) < _FEWEST + 1:
+        return False
+    lines = [float(one) for one in range(1, len(numbers) + 1)]
+    years = all(one.is_integer() and 1900 <= one <= 2100 for one in numbers)
+    steps = all(0 <= after - one <= 1 for one, after in pairwise(numbers))
+    return numbers == lines or (years and steps)
 
 
 def _top(sheet: Sheet, looks: Looks, lowest: int, start: int, stop: int, left: int) -> int:
@@ -270,7 +315,7 @@ def _is_crossed(
     for_cross += 2 * any(is_total(cell_text(one)) for one in heads[start:])
     for_cross += (
         2 * _alike(values)
-        + (len(values) >= _SEVERAL)
+        + (len(values) >= max(_SEVERAL, start + 1))
         + all(len(cell_text(one)) <= _SHORT for one in values)
     )
     texts_after = sum(look == TEXT for look in columns[stop:])

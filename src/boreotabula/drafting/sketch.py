@@ -32,6 +32,8 @@ class Sketch:
     """Whether there is a block though it needs no key: a list found by its headings."""
     fields: Mapping[str, str] = field(default_factory=dict)
     """The type of each field, in the order of the output."""
+    options: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    """What is said of a field besides its type."""
     headings: Mapping[str, str] = field(default_factory=dict)
     """Headings besides the names of fields, and the field that each means."""
 
@@ -39,6 +41,19 @@ class Sketch:
         """The same with other keys of the block; None takes a key away."""
         keys = {**self.block, **block}
         return replace(self, block={key: one for key, one in keys.items() if one is not None})
+
+    def reading_with(self, **keys: Any) -> Sketch:
+        """The same with other keys of [reading]."""
+        return replace(self, reading={**self.reading, **keys})
+
+    def typed(self, name: str, kind: str, **options: Any) -> Sketch:
+        """The same with another type of a field, and what else is said of it."""
+        more = {**self.options, name: {**self.options.get(name, {}), **options}}
+        return replace(
+            self,
+            fields={**self.fields, name: kind},
+            options={one: said for one, said in more.items() if said},
+        )
 
     @property
     def glossary(self) -> Mapping[str, str]:
@@ -62,10 +77,12 @@ class Sketch:
         also: dict[str, list[str]] = {}
         for text, name in self.headings.items() if not self.glossary else ():
             also.setdefault(name, []).append(text)
-        fields = {
-            name: {"type": kind, "also": _few(also[name])} if name in also else kind
-            for name, kind in self.fields.items()
-        }
+        fields: dict[str, Any] = {}
+        for name, kind in self.fields.items():
+            said = dict(self.options.get(name, {}))
+            if name in also:
+                said["also"] = _few(also[name])
+            fields[name] = {"type": kind, **said} if said else kind
         parts: list[tuple[str, Mapping[str, Any]]] = [("", head), ("source", source)]
         parts += [("tabs", self.tabs), ("reading", self.reading), ("stamps", self.stamps)]
         parts += [("block", self.block)] if self.block or self.listed else []

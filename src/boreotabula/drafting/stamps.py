@@ -8,11 +8,12 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from boreotabula.drafting.captions import caption_of
 from boreotabula.drafting.pairs import Pair, pairs_of
 from boreotabula.drafting.specimens import Example
 from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name
-from boreotabula.layout.addresses import column_letters
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.workbooks.sheet import Sheet
@@ -151,9 +152,9 @@ _PARTS = re.compile(r"\s+[–—|/]\s+|\s+-\s+|,\s+")
 def _titles(
     examples: Sequence[Example], taken: Collection[str]
 ) -> tuple[dict[str, Any], dict[str, str]]:
-    """Parts of a title, in the same cell of all tabs, that vary from tab to tab."""
-    if len(examples) < _FEW:
-        return {}, {}
+    """Parts of a title, in the same cell of all tabs, that vary from tab to tab; of a tab that is
+    alone those that are a month or a date."""
+    alone = len(examples) < _FEW
     known = {one.specimen.tab.casefold() for one in examples}
     first = examples[0].sheet
     tops = [min((one.top for one in some.shapes), default=some.sheet.height) for some in examples]
@@ -161,16 +162,26 @@ def _titles(
         cells = [cell_text(one.sheet.cell(row, column)) for one in examples]
         parts = [_PARTS.split(one) for one in cells]
         marks = _PARTS.findall(text)
-        if len(set(cells)) < _FEW or len({len(one) for one in parts}) != 1 or not marks:
+        if reads_as_figure(text):
             continue
-        where = f"{column_letters(column)}{row + 1}"
+        varies = alone or len(set(cells)) >= _FEW
+        where = str(Address(row, column))
+        if varies and not alone and len({len(one) for one in parts}) == 1 and not marks:
+            # Without marks the words that differ are kept.
+            found = _by_words(cells, where, [*taken, *known])
+            if found[0]:
+                return found
+        if not varies or len({len(one) for one in parts}) != 1 or not marks:
+            continue
         sources: dict[str, Any] = {}
         fields: dict[str, str] = {}
         for at, some in enumerate(zip(*parts, strict=True)):
             # The first part names the form; in another language it is another word.
-            if at == 0 or len(set(some)) == 1:
+            if at == 0 or (len(set(some)) == 1 and not alone):
                 continue
             kind = type_of(some, languages_of(some))
+            if alone and kind not in ("month", "date"):
+                continue
             named = kind if kind in ("month", "date") else "title"
             name = field_name(named, [*taken, *fields])
             if {one.strip().casefold() for one in some} <= known:
@@ -186,18 +197,36 @@ def _titles(
     return {}, {}
 
 
+def _by_words(
+    cells: Sequence[str], where: str, taken: Collection[str]
+) -> tuple[dict[str, Any], dict[str, str]]:
+    """The stamps that the words of a title tell which differ from tab to tab."""
+    found = caption_of(cells) if all(cells) else None
+    if found is None:
+        return {}, {}
+    pattern, captured = found
+    sources: dict[str, Any] = {}
+    fields: dict[str, str] = {}
+    for name, kind in captured.items():
+        others = re.sub(r"\{\w+\}", "*", pattern.replace(f"{{{name}}}", "\0")).replace("\0", "{}")
+        own = field_name(name, [*taken, *fields])
+        sources[own] = {"cell": where, "pattern": others}
+        fields[own] = kind
+    return sources, fields
+
+
 def constant_texts(examples: Sequence[Example], stamps: Stamps) -> list[str]:
     """Texts outside of the tables that several tabs hold in the same words, but for stamps."""
     counts: Counter[str] = Counter()
     for one in examples:
-        counts.update({text.strip() for _, _, text in _outside(one)})
+        counts.update(list(dict.fromkeys(text.strip() for *_, text in _outside(one))))
     # A part of the tabs may be in another language.
     least = max(_FEW + 1, len(examples) // _LANGUAGES)
     return [
         text
         for text, count in counts.items()
         if count >= least
-        and normal_form(text) not in stamps.labels
+        and normal_form(text.partition(":")[0]) not in stamps.labels
         and text not in stamps.texts
         and not reads_as_figure(text)
     ]

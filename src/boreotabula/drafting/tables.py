@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
@@ -10,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from boreotabula.drafting.captions import caption_of
 from boreotabula.drafting.shapes import FIGURE, TEXT, Shape, looks_of
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred
@@ -92,14 +92,16 @@ def _cross_tab(shapes: Tables) -> Sketch:
     shape = shapes[0][1]
     leading = [_headings(shapes, at) for at in range(shape.leading)]
     corner = _corner_names(shapes)
-    bare = shape.bare or corner
+    # Where a leading column has no heading, all of them are known by their place.
+    bare = shape.bare or corner or not all(leading)
     stub: list[str] = []
     for at, heads in enumerate(leading):
-        if bare and _numbers_lines(shapes, at):
+        if bare and not heads and _numbers_lines(shapes, at):
             stub.append("-")
         else:
             own = [] if corner else heads
-            stub.append(_named(own, fields, headings, "name" if bare else "stub"))
+            # By position no heading is looked for, so none need be known.
+            stub.append(_named(own, fields, {} if bare else headings, "name"))
     across = []
     for level in range(shape.levels):
         cells = [cell for example, some in shapes for cell in level_cells(example, some, level)]
@@ -122,14 +124,15 @@ def _cross_tab(shapes: Tables) -> Sketch:
         fields = {name: "text", **fields}
         block["found_by"] = _few(_found_by(shapes))
         block["stamps"] = {name: {"from": "stub head"}}
-    elif shape.bare:
-        caption = _caption(shapes)
+    elif bare:
+        caption = _caption(shapes) if shape.bare else None
         if caption:
             block["caption"], captured = caption
             fields = {**captured, **fields}
         else:
             block["found_by"] = _few(_found_by(shapes))
-    elif carried := [name for at, name in enumerate(stub) if _is_carried(shapes, at)]:
+    carried = [name for at, name in enumerate(stub) if name != "-" and _is_carried(shapes, at)]
+    if carried and not shape.bare and not corner:
         block["carry_down"] = _few(carried)
     return Sketch(block=block, fields=fields, headings=headings)
 
@@ -182,7 +185,7 @@ def _found_by(shapes: Tables) -> list[str]:
     """Headings that all tables have, of the lowest level: two of them, or the only one."""
     common: list[str] | None = None
     for _, shape in shapes:
-        heads = [cell_text(cell) for cell in shape.heads if cell != ""]
+        heads = [cell_text(cell) for cell in shape.heads[shape.leading :] if cell != ""]
         common = heads if common is None else [one for one in common if one in heads]
     return list(dict.fromkeys(common or []))[:2]
 
@@ -201,34 +204,6 @@ def _caption(shapes: Tables) -> tuple[str, dict[str, str]] | None:
             return None
         texts.append(above[0])
     return caption_of(texts)
-
-
-def caption_of(texts: Sequence[str]) -> tuple[str, dict[str, str]] | None:
-    """A pattern that fits all of some texts, which vary, and keeps what varies; None if they have
-    nothing in common."""
-    if len(set(texts)) < 2:
-        return None
-    parts = [re.split(r"(\W+)", text) for text in texts]
-    word = parts[0][0]
-    if not word or any(some[0] != word for some in parts):
-        return None
-    fields: dict[str, str] = {}
-    marks = re.compile(r"(:|,|\(|\)|–|—)")
-    pieces = [marks.split(text[len(word) :]) for text in texts]
-    if len({len(one) for one in pieces}) != 1:
-        return f"{word} {{title}}", {"title": "text"}
-    pattern = word
-    for some in zip(*pieces, strict=True):
-        if len(set(some)) == 1:
-            pattern += some[0]
-            continue
-        kind = type_of([one.strip() for one in some])
-        name = field_name("number" if kind == "integer" else "title", fields)
-        fields[name] = kind
-        lead = " " if some[0][:1] == " " else ""
-        trail = " " if some[0][-1:] == " " and len(some[0]) > 1 else ""
-        pattern += f"{lead}{{{name}}}{trail}"
-    return pattern.strip(), fields
 
 
 def _is_carried(shapes: Tables, at: int) -> bool:

@@ -14,7 +14,9 @@ _KINDS = ("integer", "number", "percent", "date", "month", "datetime", "time", "
 _MOST = 500
 
 
-def type_of(cells: Sequence[Cell], languages: Sequence[str] = ()) -> str:
+def type_of(
+    cells: Sequence[Cell], languages: Sequence[str] = (), decimal_mark: str | None = None
+) -> str:
     """The narrowest type that all filled cells are of; 'text' if there is none but that."""
     filled = [cell for cell in cells if cell != ""][:_MOST]
     if not filled:
@@ -27,7 +29,8 @@ def type_of(cells: Sequence[Cell], languages: Sequence[str] = ()) -> str:
         return "text"
     for kind in _KINDS:
         # 1 and 0 are numbers first, and only words are yes and no.
-        done = convert(filled, ValueForm(kind, languages=tuple(languages)))
+        form = ValueForm(kind, languages=tuple(languages), decimal_mark=decimal_mark)
+        done = convert(filled, form)
         if not done.failures and not done.outside and done.doubt is None:
             # Days that are all the first of a month mean the month.
             firsts = kind == "date" and all(one.day == 1 for one in done.values.to_pylist())
@@ -49,6 +52,24 @@ def languages_of(cells: Sequence[Cell]) -> list[str]:
         if read:
             found.append(language)
             left = [one for one in left if one not in read]
+    return found
+
+
+def month_languages(texts: Sequence[str], known: Sequence[str]) -> list[str] | None:
+    """The languages that some names of months without a year need, besides those that are `known`;
+    None if the texts are no such names."""
+    found = list(known)
+    for text in texts:
+        if text.isdigit():
+            return None
+        for language in ("", *found, *LANGUAGES):
+            tried = tuple(dict.fromkeys([*found, *([language] if language else [])]))
+            form = ValueForm("month", languages=tried, without_year=True)
+            if not convert([text], form).failures:
+                found = list(tried)
+                break
+        else:
+            return None
     return found
 
 

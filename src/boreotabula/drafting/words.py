@@ -60,6 +60,19 @@ def level_name(heads: Sequence[Cell]) -> str:
     return ""
 
 
+_UNIT_WORD = re.compile(
+    r"[(\[]?(?:1,?000 )?(?:[mcdkμµ]?m[23²³]?|[kmμµ]?g|t|tonn(?:e|es)?|[mcdh]?l|ha|[kMGT]?Wh?"
+    r"|[kM]?J|%|‰|°?[CFK]|h|hrs?|min|s|ms|days?|pcs|pc|stk|st|kpl|no|nr|nos|€|\$|£|eur|nok"
+    r"|sek|dkk|usd|gbp|isk|ppm|ph|v|a|hz|bar|k?pa|db)(?:/(?:[mcdk]?m[23²³]?|k?g|t|l|h|min|s|ha|pcs|day|year|a))?[)\]]?",
+    re.IGNORECASE,
+)
+
+
+def is_unit(text: str) -> bool:
+    """Whether a text is a unit that numbers are given in."""
+    return _UNIT_WORD.fullmatch(text.strip()) is not None
+
+
 _CARRIED = (
     "carried over", "carried forward", "brought forward", "overført", "overføring", "siirto",
     "transporterat", "transport", "übertrag", "report",

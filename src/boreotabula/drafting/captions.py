@@ -1,0 +1,62 @@
+"""Patterns for texts that name tables or tabs, and vary from one to the next."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from boreotabula.drafting.types import type_of
+from boreotabula.drafting.words import field_name
+
+
+def caption_of(texts: Sequence[str]) -> tuple[str, dict[str, str]] | None:
+    """A pattern that fits all of some texts, which vary, and keeps what varies; None if they have
+    nothing in common."""
+    if len(set(texts)) < 2:
+        return None
+    pieces = [_MARKS.split(text) for text in texts]
+    word = re.split(r"\W", texts[0])[0]
+    if not word or any(re.split(r"\W", text)[0] != word for text in texts):
+        return None
+    fields: dict[str, str] = {}
+    if len({len(one) for one in pieces}) != 1:
+        return f"{word} {{title}}", {"title": "text"}
+    return "".join(_piece(some, fields) for some in zip(*pieces, strict=True)).strip(), fields
+
+
+_MARKS = re.compile(r"(:|,|\(|\)|–|—)")
+
+
+def _piece(texts: Sequence[str], fields: dict[str, str]) -> str:
+    """The pattern of a part of captions, without marks in it: words that stay, then what varies."""
+    if len(set(texts)) == 1:
+        return texts[0]
+    words = [re.split(r"(\s+)", one) for one in texts]
+    lead = ""
+    while all(words) and len({one[0] for one in words}) == 1:
+        lead += words[0][0]
+        words = [one[1:] for one in words]
+    trail = ""
+    while all(words) and len({one[-1] for one in words}) == 1:
+        trail = words[0][-1] + trail
+        words = [one[:-1] for one in words]
+    # A number that comes before a title is told apart from it; then the title is whole.
+    if all(len(one) > 2 and _NUMBER.fullmatch(one[0]) for one in words):
+        number = _captured([one[0] for one in words], fields, "number")
+        title = ["".join(one[2:]) + trail for one in words]
+        return f"{lead}{number} {_captured(title, fields)}"
+    return lead + _captured(["".join(one) for one in words], fields) + trail
+
+
+_NUMBER = re.compile(r"\d+(?:\.\d+)*\.?")
+
+
+def _captured(texts: Sequence[str], fields: dict[str, str], named: str = "") -> str:
+    """The part of a pattern that keeps what varies, and its field."""
+    kind = type_of([one.strip() for one in texts])
+    years = all(re.fullmatch(r"(?:19|20)\d\d", one) for one in texts)
+    known = {"integer": "year" if years else "number", "month": "month", "date": "date"}
+    name = field_name(named or known.get(kind, "title"), fields)
+    # 3.1 and 3.10 are two numbers of tables.
+    fields[name] = "text" if named and kind == "number" else kind
+    return f"{{{name}}}"

@@ -1,0 +1,165 @@
+"""Ways to better how values are read: types, units, decimal marks, words for nothing."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any
+
+from boreotabula.drafting.judging import Judgement
+from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.specimens import Kindred
+from boreotabula.drafting.types import month_languages, type_of
+from boreotabula.reading.findings import Code
+
+Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
+
+
+def _listed(value: Any) -> list[str]:
+    return [] if value is None else [value] if isinstance(value, str) else list(value)
+
+
+def texts_met(judged: Judgement, name: str) -> list[str]:
+    """The different texts that the records have for a field, in their order."""
+    found: dict[str, None] = {}
+    for reading in judged.readings:
+        for batch in reading.tables.values():
+            if name in batch.schema.names:
+                values = batch.column(name).unique().to_pylist()
+                found |= dict.fromkeys(one for one in values if isinstance(one, str))
+    return list(found)
+
+
+def _text_fields(sketch: Sketch, judged: Judgement) -> Iterator[tuple[str, list[str]]]:
+    """The fields that are texts, with the texts that were met."""
+    # A part of a caption or of a name stays as it is written: 3.10 is another one than 3.1.
+    parts = str([sketch.block.get("caption"), sketch.include, sketch.tabs])
+    for name, kind in sketch.fields.items():
+        if kind == "text" and f"{{{name}}}" not in parts and (texts := texts_met(judged, name)):
+            yield name, texts
+
+
+def _for_nothing(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Texts that stand for nothing where numbers belong."""
+    texts: dict[str, None] = {}
+    for _, finding in judged.errors:
+        if finding.code in (Code.VALUE_NOT_CONVERTED, Code.COLUMN_NOT_CONVERTED):
+            text = finding.found.strip()
+            if text in NOTHING:
+                texts[text] = None
+    known = _listed(sketch.reading.get("empty"))
+    if texts:
+        yield sketch.reading_with(empty=[*known, *texts])
+
+
+NOTHING = ("-", "–", "—", "..", "...", ".", "n/a", "N/A", "x", "*")
+
+
+def narrower(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """All fields that are texts, though their values are numbers or moments, with their types."""
+    best = sketch
+    for name, texts in _text_fields(sketch, judged):
+        best = _narrower(best, name, texts) or best
+    if best is not sketch:
+        yield best
+
+
+def _narrower_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """The same, field by field."""
+    for name, texts in _text_fields(sketch, judged):
+        if other := _narrower(sketch, name, texts):
+            yield other
+
+
+def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
+    """The type of a field of texts: as they stand, with words for nothing among them, with decimal
+    commas, or with units behind them."""
+    filled = [one for one in texts if one.strip() not in NOTHING]
+    nothing = [one.strip() for one in texts if one.strip() in NOTHING]
+    if not filled:
+        return None
+    figures, units = _without_units(filled)
+    more = {"unit": units[0] if len(units) == 1 else units} if units else {}
+    for mark in _marks(sketch.reading, figures):
+        found = type_of(figures, **_how(sketch.reading), decimal_mark=mark)
+        if found == "text" or (units and found not in ("number", "integer")):
+            continue
+        empty = dict.fromkeys([*_listed(sketch.reading.get("empty")), *nothing])
+        keys: dict[str, Any] = {"decimal_mark": mark} if mark else {}
+        keys |= {"empty": list(empty)} if empty else {}
+        return sketch.reading_with(**keys).typed(name, found, **more)
+    return None
+
+
+def _marks(reading: Mapping[str, Any], figures: Sequence[str]) -> list[str | None]:
+    """The decimal marks that figures may have: what is settled, none, or one that they show."""
+    known = reading.get("decimal_mark")
+    if known:
+        return [known]
+    return [None, *(mark for mark in ".," if any(mark in one for one in figures))]
+
+
+def _how(reading: Mapping[str, Any]) -> dict[str, Any]:
+    """What [reading] says, as types are looked for by it."""
+    return {"languages": _listed(reading.get("languages"))}
+
+
+_WITH_UNIT = re.compile(r"(?P<number>[-+−]?\d[\d.,' ]*?)\s*(?P<unit>[^\W\d_][^\d,;]{0,9})")
+_MOST_UNITS = 3
+
+
+def _without_units(texts: Sequence[str]) -> tuple[list[str], list[str]]:
+    """The numbers of some texts, and the few units that stand behind them; the texts as they are
+    if they hold anything else."""
+    found = [_WITH_UNIT.fullmatch(one.strip()) for one in texts]
+    units = dict.fromkeys(one["unit"].strip() for one in found if one)
+    if not units or len(units) > _MOST_UNITS:
+        return list(texts), []
+    pairs = zip(texts, found, strict=True)
+    return [one["number"] if one else text for text, one in pairs], list(units)
+
+
+def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Names of months without a year, where another field tells the year."""
+    years = [name for name in sketch.fields if _is_year(judged, name)]
+    if not years:
+        return
+    known = _listed(sketch.reading.get("languages"))
+    for name, texts in _text_fields(sketch, judged):
+        languages = month_languages(texts, known)
+        if languages is not None:
+            other = sketch.reading_with(languages=languages) if languages else sketch
+            for year in years:
+                yield other.typed(name, "month", year_from=year)
+
+
+def _is_year(judged: Judgement, name: str) -> bool:
+    values = {
+        value
+        for reading in judged.readings
+        for batch in reading.tables.values()
+        if name in batch.schema.names
+        for value in batch.column(name).unique().to_pylist()
+    }
+    texts = {str(one) for one in values if one is not None}
+    return bool(texts) and all(re.fullmatch(r"(?:19|20)\d\d", one) for one in texts)
+
+
+def _wider_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Fields whose values are not all of the type that most of them have."""
+    wider = {"integer": "number", "number": "text", "month": "text", "date": "text", "time": "text",
+             "datetime": "text", "yesno": "text", "percent": "text"}  # fmt: skip
+    failed = [
+        name for _, finding in judged.errors
+        if finding.code in (Code.COLUMN_NOT_CONVERTED, Code.HEADING_NOT_CONVERTED,
+                            Code.STAMP_NOT_CONVERTED)
+        for name in sketch.fields if f"“{name}”" in finding.message
+    ]  # fmt: skip
+    for name in dict.fromkeys(failed):
+        if sketch.fields[name] in wider:
+            yield sketch.typed(name, wider[sketch.fields[name]])
+
+
+VALUE_STEPS: tuple[Step, ...] = (
+    _for_nothing, _wider_types, _narrower_types, _months_of_a_year,
+)  # fmt: skip
