@@ -58,8 +58,8 @@ def test_a_form_of_the_demo_is_drafted_as_it_was_written(
         drafted = [row for row in drafted if "Hiekka_2026-03" not in row["source_file"]]
         written = [row for row in written if "Hiekka_2026-03" not in row["source_file"]]
     known = set(written[0]) & {"week"}
-    # What the hand leaves out is kept: remarks, a column of states, the week of a file.
-    kept = {"merknader", "column_3", "week"} & set(drafted[0])
+    # What the hand leaves out is kept: remarks, states, the week of a file, the name of the tab.
+    kept = {"merknader", "column_3", "week", "tab"} & set(drafted[0])
     assert seen(drafted, "value", kept) == seen(written, "value", known)
 
 

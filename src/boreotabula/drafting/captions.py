@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from boreotabula.drafting.types import type_of
+from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name
 
 
@@ -16,11 +16,14 @@ def caption_of(texts: Sequence[str]) -> tuple[str, dict[str, str]] | None:
         return None
     pieces = [_MARKS.split(text) for text in texts]
     word = re.split(r"\W", texts[0])[0]
-    if not word or any(re.split(r"\W", text)[0] != word for text in texts):
+    last = re.split(r"\W", texts[0])[-1]
+    first_alike = word and all(re.split(r"\W", text)[0] == word for text in texts)
+    last_alike = last and all(re.split(r"\W", text)[-1] == last for text in texts)
+    if not (first_alike or last_alike):
         return None
     fields: dict[str, str] = {}
     if len({len(one) for one in pieces}) != 1:
-        return f"{word} {{title}}", {"title": "text"}
+        return (f"{word} {{title}}" if first_alike else f"{{title}} {last}"), {"title": "text"}
     return "".join(_piece(some, fields) for some in zip(*pieces, strict=True)).strip(), fields
 
 
@@ -40,6 +43,12 @@ def _piece(texts: Sequence[str], fields: dict[str, str]) -> str:
     while all(words) and len({one[-1] for one in words}) == 1:
         trail = words[0][-1] + trail
         words = [one[:-1] for one in words]
+    # “April” and a year that stays are a month together.
+    whole = ["".join(one) + trail for one in words]
+    if trail and (kind := type_of(whole, languages_of(whole))) in ("month", "date"):
+        name = field_name(kind, fields)
+        fields[name] = kind
+        return f"{lead}{{{name}}}"
     # A number that comes before a title is told apart from it; then the title is whole.
     if all(len(one) > 2 and _NUMBER.fullmatch(one[0]) for one in words):
         number = _captured([one[0] for one in words], fields, "number")

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from boreotabula.drafting.evidence import first_sketch
+from boreotabula.drafting.further import turned, with_further
 from boreotabula.drafting.improving import improved
 from boreotabula.drafting.judging import Judgement, judge
 from boreotabula.drafting.shapes import TEXT
@@ -39,13 +40,19 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     tried = _some(kind)
     specimens = [one.specimen for one in tried.examples]
     best: tuple[Sketch, Judgement] | None = None
-    for candidate in _candidates(tried):
-        found = improved(candidate, tried, specimens)
+    for candidate, of in _candidates(tried):
+        found = improved(candidate, of, specimens)
         # What the headings look like decides, unless the account is clearly against it.
         if best is None or found[1].score > best[1].score + _CLEARLY:
             best = found
     assert best is not None
-    sketch, _ = best
+    sketch, judged = best
+    if not judged.readings:
+        return None  # nothing that could be told apart
+    for other in with_further(sketch, tried):
+        found = improved(other, tried, specimens)
+        if found[1].score > judged.score:
+            sketch, judged = found
     every = [one.specimen for one in kind.examples]
     return Draft(sketch, judge(sketch, every), kind, tuple(others))
 
@@ -67,11 +74,16 @@ def _some(kind: Kindred) -> Kindred:
     return replace(kind, examples=tuple(kind.examples[int(at * step)] for at in range(_MOST_TRIED)))
 
 
-def _candidates(kind: Kindred) -> Iterator[Sketch]:
-    """The sketches that are tried: as the tables look, and as the other kind of table."""
-    yield first_sketch(kind)
+def _candidates(kind: Kindred) -> Iterator[tuple[Sketch, Kindred]]:
+    """The sketches that are tried: as the tables look, as the other kind of table, and turned; each
+    with the tabs as it sees them."""
+    yield first_sketch(kind), kind
+    if also := turned(kind):
+        there, lying = also
+        without = tuple(replace(one, shapes=()) for one in kind.examples)
+        yield first_sketch(lying, there), replace(kind, examples=without)
     other = tuple(
-        Example(one.specimen, tuple(replace(s, crossed=not s.crossed) for s in one.shapes))
+        replace(one, shapes=tuple(replace(s, crossed=not s.crossed) for s in one.shapes))
         for one in kind.examples
     )
     if any(one.shapes for one in other) and all(
@@ -79,7 +91,7 @@ def _candidates(kind: Kindred) -> Iterator[Sketch]:
     ):
         sketch = first_sketch(replace(kind, examples=other))
         if not _mixes_types(sketch, other):
-            yield sketch
+            yield sketch, kind
 
 
 def _mixes_types(sketch: Sketch, examples: Sequence[Example]) -> bool:

@@ -13,31 +13,38 @@ from boreotabula.drafting.specimens import NO_TABLE, Example, Kindred
 from boreotabula.drafting.stamps import constant_texts, stamps_of, title_parts
 from boreotabula.drafting.tables import Tables, level_cells, position_sketch, table_sketch
 from boreotabula.drafting.types import languages_of, type_of
-from boreotabula.drafting.words import field_name, is_total
-from boreotabula.reading.cells import cell_text
+from boreotabula.drafting.words import field_name, is_total, level_name
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.workbooks.sheet import Cell
 
 
-def first_sketch(kind: Kindred) -> Sketch:
-    """A layout as the look of the tabs suggests it."""
+def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
+    """A layout as the look of the tabs suggests it; `turned` are the same tabs with rows and
+    columns changed, if their tables are read so."""
     examples = kind.examples
-    sketch = position_sketch(kind) if kind.signature == NO_TABLE else table_sketch(kind)
+    table = turned or kind
+    sketch = position_sketch(kind) if kind.signature == NO_TABLE else table_sketch(table)
+    if turned:
+        sketch = sketch.having(turned=True)
     if "caption" in sketch.block:
         # What names a table is no title of the tab.
         examples = tuple(_with_captions(one) for one in examples)
-    stamps = stamps_of(examples, sketch.fields)
+    stamps = stamps_of(examples, [*sketch.fields, *map(field_name, sketch.headings)])
     cells = [cell for one in examples for cell in _cells(one)]
-    languages = languages_of([*cells, *title_parts(examples)])
+    languages = languages_of([*cells, *title_parts(examples), *stamps.moments])
     tabs, tab_named = names.of_tabs(examples, [*sketch.fields, *stamps.fields])
     known = {*stamps.texts, *stamps.fields, *_words_of_captions(sketch, kind)}
     known |= _months(stamps.texts, languages)
+    known |= {word for text in stamps.moments for word in text.split()}
     file_named = names.of_files(kind.files, known, [*sketch.fields, *stamps.fields])
     own = {**file_named.fields, **stamps.fields, **tab_named.fields}
     sources = dict(stamps.sources)
-    if tabs == {"every": True}:
-        name = field_name("tab", [*own, *sketch.fields])
+    different = {one.specimen.tab for one in examples}
+    if tabs and len(different) > 1 and not tab_named.fields:
+        name = field_name(level_name(sorted(different)) or "tab", [*own, *sketch.fields])
         sources[name] = {"from": "tab name"}
         own[name] = "text"
     fields = {**{name: kind for name, kind in own.items() if name not in sketch.fields},
@@ -51,7 +58,7 @@ def first_sketch(kind: Kindred) -> Sketch:
         tabs=tabs,
         reading={"languages": languages} if languages else {},
         stamps=sources,
-        fields=_typed(fields, kind, sketch, languages),
+        fields=typed_fields(fields, table, sketch, languages),
     )
 
 
@@ -102,7 +109,7 @@ def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -
     return stem[:1].upper() + stem[1:]
 
 
-def _typed(
+def typed_fields(
     fields: dict[str, str], kind: Kindred, sketch: Sketch, languages: Sequence[str]
 ) -> dict[str, str]:
     """The fields of the table with the types that their cells have."""
@@ -128,11 +135,13 @@ def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:
                     found.setdefault(name, []).extend(one.sheet.rows[row][column] for row in rows)
             continue
         totals = {at for at in shape.values if is_total(cell_text(shape.heads[at - shape.left]))}
-        cells = [
-            one.sheet.rows[row][at] for row in rows for at in shape.values
-            if at not in totals and _is_figures(shape, at)
-        ]  # fmt: skip
-        found.setdefault(block["value"], []).extend(cells)
+        measures = block["value"] if isinstance(block["value"], list) else []
+        for at in shape.values:
+            if at in totals or not _is_figures(shape, at):
+                continue
+            name = _measure(sketch, measures, shape.heads[at - shape.left]) or block["value"]
+            if isinstance(name, str):
+                found.setdefault(name, []).extend(one.sheet.rows[row][at] for row in rows)
         across = block["across"] if isinstance(block["across"], list) else [block["across"]]
         for level, name in enumerate(across):
             heads = [
@@ -140,6 +149,16 @@ def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:
             ]
             found.setdefault(name, []).extend(heads)
     return found
+
+
+def _measure(sketch: Sketch, measures: Sequence[str], head: Cell) -> str:
+    """The measure that a heading of the lowest level names."""
+    text = one_line(cell_text(head))
+    plain = normal_form(text)
+    known = sketch.headings.get(text)
+    return next(
+        (one for one in measures if one == known or normal_form(one.replace("_", " ")) == plain), ""
+    )
 
 
 def _is_figures(shape: Shape, column: int) -> bool:

@@ -112,7 +112,7 @@ def _unnamed(draft: Draft) -> Iterator[Question]:
     headed = {
         field_name(cell_text(cell))
         for example in draft.kind.examples
-        for shape in example.shapes
+        for shape in (*example.shapes, *example.further)
         for cell in shape.heads
     }
     for name in draft.sketch.fields:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, time
 from itertools import pairwise
 
 import numpy as np
@@ -244,7 +244,10 @@ def _shape(
         start = over[0] - left if over else 0
     above = [sheet.rows[at][left : left + start] for at in range(top, row + 1)]
     bare = start > 0 and not any(cell != "" for cells in above for cell in cells)
-    crossed = bare or _is_crossed(sheet, columns, heads, start, stop, row - top + 1)
+    crossed = bare or (
+        _is_crossed(sheet, columns, heads, start, stop, row - top + 1)
+        and not _differ_in_kind(sheet, range(first, end), range(left + start, left + stop))
+    )
     return Shape(top if crossed else row, row, left, right, first, end, start, bare, top, heads,
                  columns, crossed)  # fmt: skip
 
@@ -324,6 +327,13 @@ def _is_crossed(
     return for_cross > for_list
 
 
+def _differ_in_kind(sheet: Sheet, rows: range, columns: range) -> bool:
+    """Whether some columns hold dates and others numbers: a cross-tab has values of one kind."""
+    dated = [any(isinstance(sheet.rows[row][at], date | time) for row in rows) for at in columns]
+    numbers = [any(isinstance(sheet.rows[row][at], float) for row in rows) for at in columns]
+    return any(dated) and any(has and not one for has, one in zip(numbers, dated, strict=True))
+
+
 _SEVERAL, _SHORT = 3, 3
 
 
@@ -338,4 +348,6 @@ def _differ(heads: Sequence[Cell]) -> int:
     """Whether headings name different measures: with different units, or in several words."""
     texts = [cell_text(one) for one in heads]
     units = {one.rpartition("(")[2] for one in texts if "(" in one}
-    return 2 * (len(units) > 1)
+    # Units below one another's headings name measures, unless they come again and again.
+    named = len(set(texts)) == len(texts) > 1 and 2 * sum(map(is_unit, texts)) > len(texts)
+    return 2 * (len(units) > 1) + 3 * named

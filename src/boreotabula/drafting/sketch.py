@@ -28,6 +28,8 @@ class Sketch:
     reading: Mapping[str, Any] = field(default_factory=dict)
     stamps: Mapping[str, Any] = field(default_factory=dict)
     block: Mapping[str, Any] = field(default_factory=dict)
+    more: tuple[Mapping[str, Any], ...] = ()
+    """The keys of further blocks."""
     listed: bool = False
     """Whether there is a block though it needs no key: a list found by its headings."""
     fields: Mapping[str, str] = field(default_factory=dict)
@@ -85,11 +87,13 @@ class Sketch:
             fields[name] = {"type": kind, **said} if said else kind
         parts: list[tuple[str, Mapping[str, Any]]] = [("", head), ("source", source)]
         parts += [("tabs", self.tabs), ("reading", self.reading), ("stamps", self.stamps)]
-        parts += [("block", self.block)] if self.block or self.listed else []
+        if self.block or self.listed:
+            name = "[block]" if self.more else "block"
+            parts += [(name, one) for one in (self.block, *self.more)]
         written = [
             _part(name, keys)
             for name, keys in (*parts, ("fields", fields))
-            if keys or name == "block"
+            if keys or "block" in name
         ]
         return "\n".join(written)
 

@@ -33,6 +33,8 @@ class Example:
 
     specimen: Specimen
     shapes: tuple[Shape, ...]
+    further: tuple[Shape, ...] = ()
+    """Other tables of the tab."""
 
     @property
     def sheet(self) -> Sheet:
@@ -73,7 +75,8 @@ def kinds_of(specimens: Sequence[Specimen]) -> list[Kindred]:
         shapes = shapes_of(one.sheet)
         signature = _signature(shapes)
         own = tuple(some for some in shapes if some.signature == signature)
-        kinds.setdefault(signature, []).append(Example(one, own))
+        further = tuple(some for some in shapes if some not in own and not is_pairs(some))
+        kinds.setdefault(signature, []).append(Example(one, own, further))
     found = [Kindred(signature, tuple(some)) for signature, some in kinds.items()]
     return sorted(_merged(found), key=lambda one: -one.filled)
 
@@ -101,13 +104,13 @@ def _signature(shapes: Sequence[Shape]) -> tuple[object, ...]:
     areas: dict[tuple[object, ...], int] = {}
     for one in shapes:
         again = sum(other.heads == one.heads for other in shapes) > 1
-        if again or not _is_pairs(one, alone=len(shapes) == 1):
+        if again or not is_pairs(one, alone=len(shapes) == 1):
             area = (one.right - one.left) * (one.end - one.top)
             areas[one.signature] = areas.get(one.signature, 0) + area
     return max(areas, key=lambda key: areas[key], default=NO_TABLE)
 
 
-def _is_pairs(shape: Shape, *, alone: bool) -> bool:
+def is_pairs(shape: Shape, *, alone: bool = False) -> bool:
     """Whether what looks like a small table are labels with their values beside them."""
     if shape.right - shape.left > _PAIRS or shape.bare:
         return False

@@ -13,8 +13,9 @@ from boreotabula.drafting.pairs import Pair, pairs_of
 from boreotabula.drafting.specimens import Example
 from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name
-from boreotabula.layout.addresses import Address
+from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.layout.headings import normal_form
+from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.workbooks.sheet import Sheet
 
@@ -28,11 +29,13 @@ class Stamps:
     texts: frozenset[str]
     labels: frozenset[str]
     """The labels of all of them, in normal form."""
+    moments: tuple[str, ...] = ()
+    """Texts that titles keep of months and dates, as they are written."""
 
 
 def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     """What labels and titles tell of the records of each tab."""
-    every = [pairs_of(one.sheet, one.shapes) for one in examples]
+    every = [pairs_of(one.sheet, (*one.shapes, *one.further)) for one in examples]
     groups = _groups(every)
     sources: dict[str, Any] = {}
     fields: dict[str, str] = {}
@@ -60,7 +63,18 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     sources |= titles
     fields |= kinds
     texts |= set(title_parts(examples))
-    return Stamps(sources, fields, frozenset(texts), frozenset(every_label))
+    moments = [
+        kept[""]
+        for name, kind in kinds.items() if kind in ("month", "date")
+        for source in [titles[name]]
+        for one in examples
+        if (kept := pattern(source["pattern"], Kind.STAMP).match(_cell_at(one, source["cell"])))
+    ]  # fmt: skip
+    return Stamps(sources, fields, frozenset(texts), frozenset(every_label), tuple(moments))
+
+
+def _cell_at(one: Example, where: str) -> str:
+    return cell_text(one.sheet.cell(*parse_address(where)))
 
 
 def _is_constant(pairs: Sequence[Pair]) -> bool:
@@ -238,6 +252,7 @@ def _outside(example: Example) -> list[tuple[int, int, str]]:
         (row, column, text)
         for row, column, text in sheet.texts()
         if not any(
-            one.top <= row < one.end and one.left <= column < one.right for one in example.shapes
+            one.top <= row < one.end and one.left <= column < one.right
+            for one in (*example.shapes, *example.further)
         )
     ]

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,7 @@ from boreotabula.drafting.shapes import FIGURE, TEXT, Shape, looks_of
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred
 from boreotabula.drafting.types import type_of
-from boreotabula.drafting.words import field_name, is_total, level_name, total_pattern
+from boreotabula.drafting.words import field_name, is_total, is_unit, level_name, total_pattern
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.workbooks.sheet import Cell
@@ -74,14 +74,22 @@ def _usual(shapes: Tables) -> tuple[Example, Shape]:
     return shapes[best]
 
 
+def _heading_of(name: str) -> str:
+    """The heading by which a field is known by its name, in normal form."""
+    return normal_form(name.replace("_", " "))
+
+
 def _named(
-    heads: Sequence[str], fields: dict[str, str], headings: dict[str, str], fallback: str
+    heads: Sequence[str],
+    fields: dict[str, str],
+    headings: dict[str, str],
+    fallback: str = "field",
 ) -> str:
     """A field for some headings, which is added to those that are there."""
     name = field_name(heads[0] if heads else fallback, fields, fallback)
     fields[name] = "text"
     for text in heads:
-        if normal_form(text) != normal_form(name.replace("_", " ")):
+        if normal_form(text) != _heading_of(name):
             headings.setdefault(text, name)
     return name
 
@@ -103,7 +111,8 @@ def _cross_tab(shapes: Tables) -> Sketch:
             # By position no heading is looked for, so none need be known.
             stub.append(_named(own, fields, {} if bare else headings, "name"))
     across = []
-    for level in range(shape.levels):
+    measures = _measures(shapes)
+    for level in range(shape.levels - bool(measures)):
         cells = [cell for example, some in shapes for cell in level_cells(example, some, level)]
         lowest = level == shape.levels - 1
         summing = {_summing_heading(*some) for some in shapes}
@@ -113,10 +122,11 @@ def _cross_tab(shapes: Tables) -> Sketch:
         name = field_name(known or ("heading" if lowest else "group"), fields)
         fields[name] = "text"
         across.append(name)
-    value = field_name("value", fields)
-    fields[value] = "integer"
+    values = [_named(heads, fields, headings, "value") for heads in measures]
+    values = values or [field_name("value", fields)]
+    fields |= dict.fromkeys(values, "integer")
     block: dict[str, Any] = {"columns" if bare else "stub": _few(stub)}
-    block |= {"across": _few(across), "value": value}
+    block |= {"across": _few(across), "value": _few(values)}
     for heads in _beside(shapes):
         _named(heads, fields, headings, "remark")
     if corner:
@@ -135,6 +145,57 @@ def _cross_tab(shapes: Tables) -> Sketch:
     if carried and not shape.bare and not corner:
         block["carry_down"] = _few(carried)
     return Sketch(block=block, fields=fields, headings=headings)
+
+
+_MOST_MEASURES = 6
+
+
+def _measures(shapes: Tables) -> list[list[str]]:
+    """The headings of each measure where the same few stand under every upper heading, and their
+    values differ in type or unit; none if they are values of a level themselves."""
+    groups = [some for one, shape in shapes for some in _under_upper(one, shape)]
+    sizes = {len(some) for some in groups}
+    if len(groups) < _FEWEST_GROUPS * len(shapes) or len(sizes) != 1:
+        return []
+    (size,) = sizes
+    by_place = [[some[at] for some in groups] for at in range(size)]
+    if not 1 < size <= _MOST_MEASURES:
+        return []
+    cells = [[cell for column in columns for cell in column.cells] for columns in by_place]
+    types = {type_of(some) for some in cells}
+    heads = [list(dict.fromkeys(column.heading for column in some)) for some in by_place]
+    units = any(is_unit(text) or "(" in text for some in heads for text in some)
+    per_table = {len({one.heading for one in some}) for some in groups}
+    # In each language the words are the same under each upper heading.
+    alike = all(len(some) * _FEWEST_GROUPS <= len(groups) for some in heads)
+    return heads if (len(types) > 1 or units) and alike and per_table == {size} else []
+
+
+_FEWEST_GROUPS = 2
+
+
+@dataclass(frozen=True)
+class _Measured:
+    heading: str
+    cells: list[Cell]
+
+
+def _under_upper(one: Example, shape: Shape) -> Iterator[list[_Measured]]:
+    """The columns under each heading of the level above the lowest, totals left out."""
+    if shape.levels < _FEWEST_GROUPS:
+        return
+    group: list[_Measured] = []
+    for at in shape.values:
+        if one.sheet.rows[shape.lowest - 1][at] != "" and group:
+            yield group
+            group = []
+        heading = cell_text(one.sheet.rows[shape.lowest][at])
+        above = cell_text(one.sheet.rows[shape.lowest - 1][at])
+        if heading and not is_total(heading) and not is_total(above):
+            cells = [one.sheet.rows[row][at] for row in range(shape.first, shape.end)]
+            group.append(_Measured(one_line(heading), [cell for cell in cells if cell != ""]))
+    if group:
+        yield group
 
 
 def _corner_names(shapes: Tables) -> bool:
@@ -268,10 +329,37 @@ def _list(shapes: Tables) -> Sketch:
         heads = _headings(shapes, at)
         if heads and rows > 1:
             heads = [text for text in dict.fromkeys(_joined(*one, at) for one in shapes) if text]
-        if heads:
-            _named(heads, fields, headings, "field")
-    block = {"heading_rows": rows} if rows > 1 else {}
+        known = {normal_form(text) for text in headings} | set(map(_heading_of, fields))
+        # Of two columns with one heading only the first can be known by it; the other is told.
+        if heads and normal_form(heads[0]) not in known:
+            _named([text for text in heads if normal_form(text) not in known], fields, headings)
+    block: dict[str, Any] = {"heading_rows": rows} if rows > 1 else {}
+    if fields and _is_filled_once(shapes):
+        first = next(iter(fields))
+        block |= {"stub": list(fields)[:2], "carry_down": first}
     return Sketch(block=block, listed=True, fields=fields, headings=headings)
+
+
+_MOST_FILLED = 0.7
+
+
+def _is_filled_once(shapes: Tables) -> bool:
+    """Whether the first column of a list names groups: a text at the start of each, and nothing in
+    the rows below, whose second column is filled throughout."""
+    filled = total = 0
+    for one, shape in shapes:
+        rows = [
+            row for row in range(shape.first, shape.end)
+            if not is_total(cell_text(one.sheet.rows[row][shape.left]))
+        ]  # fmt: skip
+        cells = [one.sheet.rows[row][shape.left] for row in rows]
+        if shape.columns[0] != TEXT or not cells or cells[0] == "" or shape.right - shape.left < 3:
+            return False
+        if any(one.sheet.rows[row][shape.left + 1] == "" for row in rows):
+            return False
+        filled += sum(cell != "" for cell in cells)
+        total += len(cells)
+    return filled < _MOST_FILLED * total
 
 
 def _joined(one: Example, shape: Shape, at: int) -> str:

@@ -47,12 +47,17 @@ def languages_of(cells: Sequence[Cell]) -> list[str]:
     ][:_MOST]  # fmt: skip
     found: list[str] = []
     left = [one for one in texts if not _reads((one,), ())]
-    for language in LANGUAGES:
-        read = [one for one in left if _reads((one,), (language,))]
-        if read:
-            found.append(language)
-            left = [one for one in left if one not in read]
-    return found
+    reads = {
+        language: {one for one in left if _reads((one,), (language,))} for language in LANGUAGES
+    }
+    # The language that reads most of them first: neighbours share the names of some months.
+    while left:
+        language = max(LANGUAGES, key=lambda one: len(reads[one] & set(left)))
+        if not reads[language] & set(left):
+            break
+        found.append(language)
+        left = [one for one in left if one not in reads[language]]
+    return sorted(found, key=LANGUAGES.index)
 
 
 def month_languages(texts: Sequence[str], known: Sequence[str]) -> list[str] | None:

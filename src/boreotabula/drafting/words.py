@@ -61,16 +61,18 @@ def level_name(heads: Sequence[Cell]) -> str:
 
 
 _UNIT_WORD = re.compile(
-    r"[(\[]?(?:1,?000 )?(?:[mcdkμµ]?m[23²³]?|[kmμµ]?g|t|tonn(?:e|es)?|[mcdh]?l|ha|[kMGT]?Wh?"
-    r"|[kM]?J|%|‰|°?[CFK]|h|hrs?|min|s|ms|days?|pcs|pc|stk|st|kpl|no|nr|nos|€|\$|£|eur|nok"
-    r"|sek|dkk|usd|gbp|isk|ppm|ph|v|a|hz|bar|k?pa|db)(?:/(?:[mcdk]?m[23²³]?|k?g|t|l|h|min|s|ha|pcs|day|year|a))?[)\]]?",
-    re.IGNORECASE,
+    r"[(\[]?(?:1,?000 )?(?:[cdkμµ]?m[23²³]?|[kmμµ]?g|t|tonn(?:e|es)?|[mcdh]?l|ha|[kmgt]?wh|[km]w"
+    r"|[km]j|%|‰|°[cfk]?|h|hrs?|min|s|ms|days?|pcs|pc|stk|kpl|no|nr|nos|€|\$|£|eur|nok|sek|dkk"
+    r"|usd|gbp|isk|ppm|hz|bar|k?pa|db)"
+    r"(?:/(?:[mcdk]?m[23²³]?|k?g|t|l|h|min|s|ha|pcs|day|year|a))?[)\]]?"
 )
 
 
 def is_unit(text: str) -> bool:
     """Whether a text is a unit that numbers are given in."""
-    return _UNIT_WORD.fullmatch(text.strip()) is not None
+    text = text.strip()
+    # A capital alone is a grade or a class.
+    return _UNIT_WORD.fullmatch(text.casefold() if len(text) > 1 else text) is not None
 
 
 _CARRIED = (

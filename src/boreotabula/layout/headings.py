@@ -33,9 +33,10 @@ def fold(text: str) -> str:
 def normal_form(text: str) -> str:
     """The form of a heading that is compared: `fold`, trimmed, no ':' or '*' at the end.
 
-    Of headings joined from several levels with ' / ' each part is compared so.
+    Of headings joined from several levels with ' / ' each part is compared so. A heading of
+    nothing but such signs stays as it is: it is not the same as none.
     """
-    folded = fold(text).strip().rstrip(":* ")
+    folded = fold(text).strip().rstrip(":* ") or text.strip()
     return _JOINTS.sub(" / ", folded) if "/" in folded else folded
 
 

@@ -1,0 +1,122 @@
+"""Other readings of a kind: its tables turned, and further tables beside the main one."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from boreotabula.drafting.evidence import typed_fields
+from boreotabula.drafting.shapes import FIGURE, TEXT, Shape, looks_of, shapes_of
+from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.specimens import Example, Kindred, Specimen
+from boreotabula.drafting.tables import table_sketch
+from boreotabula.drafting.words import field_name
+from boreotabula.workbooks.sheet import Sheet
+
+
+def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
+    """The tabs of a kind with rows and columns changed, and as they lie with these tables; None
+    unless their cells are alike along the rows, and not down the columns."""
+    there: list[Example] = []
+    lying: list[Example] = []
+    for one in kind.examples:
+        sheet = one.sheet.turn()
+        lists = [shape for shape in shapes_of(sheet) if shape.levels == 1 and not shape.bare]
+        shape = max(lists, key=_area, default=None)
+        if shape is None or not one.shapes:
+            return None
+        if _mixed(sheet, shape) or not any(_mixed(one.sheet, some) for some in one.shapes):
+            return None
+        specimen = Specimen(one.specimen.file, sheet, one.specimen.others)
+        there.append(Example(specimen, (replace(shape, crossed=False),)))
+        back = replace(
+            shape, top=shape.left, left=shape.top, right=shape.end, end=shape.right,
+            lowest=shape.left, first=shape.left,
+        )  # fmt: skip
+        lying.append(Example(one.specimen, (back,)))
+    heads = {one.shapes[0].right - one.shapes[0].left for one in there}
+    if len(heads) != 1:
+        return None
+    return Kindred(there[0].shapes[0].signature, tuple(there)), replace(kind, examples=tuple(lying))
+
+
+def _area(shape: Shape) -> int:
+    return (shape.right - shape.left) * (shape.end - shape.top)
+
+
+def _mixed(sheet: Sheet, shape: Shape) -> int:
+    """How many columns of a table hold texts and figures."""
+    looks = looks_of(sheet)[shape.first : shape.end, shape.left : shape.right]
+    both = (looks == TEXT).any(axis=0) & (looks == FIGURE).any(axis=0)
+    return int(np.count_nonzero(both))
+
+
+def with_further(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
+    """The sketch with one more block, for a table that most tabs hold beside the main one."""
+    by_look: Counter[tuple[object, ...]] = Counter(
+        look
+        for one in kind.examples
+        for look in dict.fromkeys(shape.signature for shape in one.further)
+    )
+    for look, tabs in by_look.most_common(_MOST_BLOCKS):
+        if 2 * tabs <= len(kind.examples):
+            continue
+        examples = tuple(
+            Example(one.specimen, some)
+            for one in kind.examples
+            if (some := tuple(shape for shape in one.further if shape.signature == look))
+        )
+        yield _joined(sketch, Kindred(look, examples))
+
+
+_MOST_BLOCKS = 3
+_OF_ITS_OWN = ("value", "heading", "group", "name", "corner", "class", "title", "number", "remark")
+"""Names without a heading of the form: in another table they mean something else."""
+
+
+def _joined(sketch: Sketch, kind: Kindred) -> Sketch:
+    other = table_sketch(kind)
+    languages = sketch.reading.get("languages", ())
+    types = typed_fields(dict(other.fields), kind, other, languages)
+    captured = str([sketch.include, sketch.tabs, sketch.block.get("caption")])
+    names: dict[str, str] = {}
+    fields = dict(sketch.fields)
+    for name, found in types.items():
+        own = name.rstrip("_0123456789") in _OF_ITS_OWN
+        elsewhere = name in sketch.stamps or f"{{{name}}}" in captured
+        names[name] = field_name(name, fields) if own or elsewhere else name
+        # What has one heading in both tables is one field.
+        before = fields.get(names[name], found)
+        fields[names[name]] = found if before == found else "text"
+    headings = {text: names[name] for text, name in other.headings.items()}
+    block = _renamed(other.block, names)
+    main = sketch
+    if other.listed and "stub" not in block:
+        block["stub"] = list(names.values())[:2]
+    if main.listed and "stub" not in main.block:
+        own_fields = [name for name in main.fields if name not in main.stamps]
+        main = main.having(stub=own_fields[:2])
+    return replace(
+        main,
+        more=(*main.more, block),
+        fields=fields,
+        headings={**headings, **main.headings},
+    )
+
+
+def _renamed(block: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, Any]:
+    """The keys of a block with other names of fields."""
+    keys = ("stub", "across", "value", "columns", "carry_down", "group_row")
+    return {
+        key: _other_names(value, names) if key in keys else value for key, value in block.items()
+    }
+
+
+def _other_names(value: Any, names: Mapping[str, str]) -> Any:
+    if isinstance(value, str):
+        return names.get(value, value)
+    return [_other_names(one, names) for one in value]
