@@ -52,6 +52,7 @@ def _all(draft: Draft) -> Iterator[Question]:
 
 _FEWEST = 20
 """So many values a field must have before a few odd ones are told from its type."""
+_MOST_VALUES = 2000
 _ODD = 0.05
 """The largest part of the values that may be odd."""
 
@@ -59,7 +60,7 @@ _ODD = 0.05
 def _nearly_typed(draft: Draft) -> Iterator[Question]:
     """The fields that are texts only because of a few values."""
     for name in (name for name, kind in draft.sketch.fields.items() if kind == "text"):
-        met = list(_values(draft, name))
+        met = list(islice(_values(draft, name), _MOST_VALUES))
         texts = [text for text, _ in met]
         for kind in ("integer", "number", "date"):
             odd = convert(texts, ValueForm(kind)).failures

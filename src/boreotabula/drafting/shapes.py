@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, time
 from itertools import pairwise
 
@@ -110,7 +110,9 @@ def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) ->
             one.lowest < row < one.end and one.left < right and left < one.right
             and not _repeats(sheet, one, row) for one in before
         ):  # fmt: skip
-            yield _shape(sheet, looks, row, first, end, left, right)
+            shape = _shape(sheet, looks, row, first, end, left, right)
+            # What it looks like is told by its first rows, where it ends by all of them.
+            yield replace(shape, end=_first_blank(looks[first:], first))
 
 
 def _is_upper(sheet: Sheet, looks: Looks, row: int, first: int, left: int, right: int) -> bool:
