@@ -16,7 +16,9 @@ if TYPE_CHECKING:
     from boreotabula.drafting.draft import Draft
     from boreotabula.drafting.questions import Question
     from boreotabula.drafting.specimens import Kindred
+    from boreotabula.runs.again import Proposal
     from boreotabula.runs.draft import Drafting
+    from boreotabula.runs.run.gather import Run
 
 EPILOG = """\b
 Examples:
@@ -24,30 +26,44 @@ Examples:
   boreotabula draft inbox -o stock.toml      write it
   boreotabula draft inbox inbox/2026-04/*    from these files only
   boreotabula draft inbox --like "Bench 1"   for the tabs that look like this one
+  boreotabula draft --again stock.toml       what a layout needs since the form has changed
 
 \b
 Exit status: 0 drafted, and nothing is wrong · 1 drafted, but errors remain
-             2 wrong call · 3 nothing was found to draft from"""
+             2 wrong call · 3 nothing was found to draft from
+With --again the same of the files as they are read with the changes."""
 
 
 @click.command("draft", epilog=EPILOG)
-@click.argument("folder", type=click.Path(path_type=Path))
+@click.argument("folder", type=click.Path(path_type=Path), required=False)
 @click.argument("files", type=click.Path(path_type=Path), nargs=-1)
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the layout there.")
 @click.option(
     "--like", default="", metavar="TAB|FILE", help="Draft for the tabs that look like this."
 )
+@click.option(
+    "--again", type=click.Path(path_type=Path), metavar="LAYOUT",
+    help="Propose what this layout needs, as a difference; its lines stay.",
+)  # fmt: skip
 @largest_part
 @json_option
 def command(
-    folder: Path, files: Sequence[Path], output: Path | None, like: str, largest_part: int,
-    as_json: bool,
+    folder: Path | None, files: Sequence[Path], output: Path | None, like: str,
+    again: Path | None, largest_part: int, as_json: bool,
 ) -> int:  # fmt: skip
     """Draft a layout from the files of FOLDER, and say what it gives.
 
     Tabs that look alike are read in several ways; the way that places most cells, and by which most
     printed totals agree, is written down. A layout that is there is never replaced.
     """
+    if again is not None:
+        if folder is not None or like:
+            raise click.UsageError(
+                "--again reads the folders that its layout names; name no other."
+            )
+        return _again(again, output, largest_part, as_json)
+    if folder is None:
+        raise click.UsageError("Name the folder with the files; or a layout, with --again.")
     from boreotabula.cli import screen
     from boreotabula.drafting.questions import questions
     from boreotabula.runs.draft import draft_from, write_draft
@@ -68,6 +84,90 @@ def command(
     else:
         _print(found, drafted, asked, folder, written)
     return 1 if drafted.judged.errors else 0
+
+
+def _again(path: Path, output: Path | None, largest_part: int, as_json: bool) -> int:
+    """Propose what a layout needs; the exit status."""
+    from boreotabula.cli import screen
+    from boreotabula.runs.again import propose
+    from boreotabula.runs.draft import write_new
+    from boreotabula.runs.layouts.load import Layout
+
+    layout = Layout.load(path)
+    with screen.counting("reading", shown=not as_json) as (start, step):
+        found = propose(layout, limits(largest_part), lambda one: step(one.name), start)
+    if output and found.changes:
+        write_new({output: found.after})
+    if as_json:
+        say_json(_proposed(found))
+    else:
+        _print_proposal(found, path, output)
+    return found.better.exit_status
+
+
+def _proposed(found: Proposal) -> dict[str, Any]:
+    return {
+        "layout": found.after,
+        "changes": [{"why": one.said, "where": one.where} for one in found.changes],
+        "before": _figures_of(found.run),
+        "after": _figures_of(found.better),
+    }
+
+
+def _figures_of(run: Run) -> dict[str, int]:
+    from boreotabula.reading.findings import Severity
+
+    return {
+        "files": len(run.files),
+        "records": run.record_count,
+        "cells_filled": run.account.filled,
+        "cells_unplaced": len(run.unplaced),
+        "errors": run.severities[Severity.ERROR],
+        "warnings": run.severities[Severity.WARNING],
+    }
+
+
+def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
+    from difflib import unified_diff
+
+    from boreotabula.cli import screen
+
+    console = screen.out()
+    if not found.changes:
+        console.print("No change of the layout makes these files read better.", style="bold")
+    else:
+        lines = unified_diff(
+            found.before.splitlines(), found.after.splitlines(), path.name,
+            f"{path.name}, proposed", lineterm="",
+        )  # fmt: skip
+        # Bare, so that it can be applied as it is.
+        say("\n".join(lines))
+        console.print("\nWhy", style="bold")
+        for number, one in enumerate(found.changes, 1):
+            console.print(f"  {number}. {one.said}", soft_wrap=True)
+            console.print(f"     {one.where}", style="dim", soft_wrap=True)
+    console.print()
+    for word, run in (("now", found.run), ("then", found.better))[: 1 + bool(found.changes)]:
+        console.print(f"  {word:<6}{_run_in_short(run)}", soft_wrap=True)
+    if found.more:
+        console.print(f"  {counted(found.more, 'more file')} without findings not looked at again")
+    if found.changes and output:
+        say(f"\n  written   {output}")
+    elif found.changes:
+        say(f"\nNext: boreotabula draft --again {path} -o NAME.toml writes it.")
+
+
+def _run_in_short(run: Run) -> str:
+    from boreotabula.reading.findings import Severity
+
+    errors, warnings = (run.severities[one] for one in (Severity.ERROR, Severity.WARNING))
+    return ", ".join([
+        counted(len(run.files), "file"),
+        counted(run.record_count, "record"),
+        counted(len(run.unplaced), "cell") + " in none",
+        counted(errors, "error"),
+        counted(warnings, "warning"),
+    ])  # fmt: skip
 
 
 def _is_any(drafted: Draft) -> bool:

@@ -102,7 +102,7 @@ def _part(name: str, keys: Mapping[str, Any]) -> str:
     """A table of the layout, its keys below each other."""
     width = max((len(_key(key)) for key in keys), default=0)
     lines = [f"[{name}]"] if name else []
-    lines += [f"{_key(key):<{width}} = {_written(value)}" for key, value in keys.items()]
+    lines += [f"{_key(key):<{width}} = {written(value)}" for key, value in keys.items()]
     return "\n".join(lines) + "\n"
 
 
@@ -114,10 +114,11 @@ def _key(key: str) -> str:
     return tomlkit.key(key).as_string().strip()
 
 
-def _written(value: Any) -> str:
+def written(value: Any) -> str:
+    """A value as TOML, tables inline."""
     if isinstance(value, Mapping):
-        inside = ", ".join(f"{_key(key)} = {_written(one)}" for key, one in value.items())
+        inside = ", ".join(f"{_key(key)} = {written(one)}" for key, one in value.items())
         return f"{{ {inside} }}"
     if isinstance(value, list | tuple):
-        return f"[{', '.join(map(_written, value))}]"
+        return f"[{', '.join(map(written, value))}]"
     return str(tomlkit.item(value).as_string())

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 from itertools import islice
@@ -70,13 +70,7 @@ def draft_from(
     some = _spread_over(sources, _MOST_FILES)
     if on_start is not None:
         on_start(len(some))
-    looked: dict[str, Looked] = {}
-    for one in spread(partial(_look, limits=limits), some, _ended, limits):
-        looked[one.file] = one
-        if on_file is not None:
-            on_file(one)
-    # In natural order, whichever file was read first.
-    ordered = tuple(looked[source.name] for source in some)
+    ordered = look_into(some, limits, on_file)
     specimens = [
         Specimen(one.file, sheet, {other.name: other for other in one.sheets if other is not sheet})
         for one in ordered
@@ -88,6 +82,20 @@ def draft_from(
 
         raise CallError(f"no tab or file is called “{like}”{did_you_mean(like, sorted(tabs))}")
     return Drafting(draft(specimens, like), ordered, len(sources) - len(some))
+
+
+def look_into(
+    sources: Sequence[SourceFile],
+    limits: Limits | None = None,
+    on_file: Callable[[Looked], None] | None = None,
+) -> tuple[Looked, ...]:
+    """The filled tabs of some files, in the order of the files."""
+    looked: list[Looked] = []
+    for one in spread(partial(_look, limits=limits), sources, _ended, limits):
+        looked.append(one)
+        if on_file is not None:
+            on_file(one)
+    return tuple(looked)
 
 
 def _sources(folder: Path, named: Sequence[Path]) -> list[SourceFile]:
@@ -151,6 +159,13 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
         writer = csv.writer(lines, lineterminator="\n")
         writer.writerows([("heading", "field"), *drafted.sketch.glossary.items()])
         texts[glossary] = lines.getvalue()
+    write_new(texts)
+    return list(texts)
+
+
+def write_new(texts: Mapping[Path, str]) -> None:
+    """Write files that are not there yet. Raises CallError if one is: a person may have mended
+    it."""
     there = [path for path in texts if path.exists()]
     if there:
         raise CallError(
@@ -159,7 +174,6 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
     for path, text in texts.items():
         with placed(path) as stream:
             stream.write(text.encode())
-    return list(texts)
 
 
 def _relative(folder: Path, home: Path) -> str:

@@ -246,7 +246,7 @@ class OpenFile:
                 continue
             yield tab.name, "not chosen by [tabs]"
             sheet = self.sheet(tab.name)
-            if sheet is not None and chosen and not sheet.blank and self._looks_like_form(sheet):
+            if sheet is not None and chosen and not sheet.blank and self.looks_like_form(sheet):
                 alike.append(tab.name)
             self.sheets.pop(tab.name, None)
         if self.job.tabs.position is None:
@@ -255,7 +255,7 @@ class OpenFile:
         elif alike:
             self.say(beside_position(self.job.tabs.said, alike))
 
-    def _looks_like_form(self, sheet: Sheet) -> bool:
+    def looks_like_form(self, sheet: Sheet) -> bool:
         """Whether a block that is found by headings has all of them on a tab."""
         source = TabSource(blocks={key: {} for key in self.job.blocks})
         return any(

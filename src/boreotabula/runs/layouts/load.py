@@ -44,13 +44,13 @@ class Layout:
     """What is to be said of the glossaries."""
 
     @classmethod
-    def load(cls, path: str | Path) -> Layout:
-        """Load a layout file.
+    def load(cls, path: str | Path, changed: str | None = None) -> Layout:
+        """Load a layout file; or what it would be with its text `changed`.
 
         Raises LayoutError, which names file and line, for whatever is wrong with it.
         """
         path = Path(path)
-        data = read_file(path, "layout")
+        data = read_file(path, "layout") if changed is None else changed.encode()
         text = decoded(data, path.name)
         lists = _Lists(path.parent)
         spec = parse_layout(text, path.name, lists.read)

@@ -11,6 +11,7 @@ from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.limits import Limits
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.findings import Code, Finding, Severity, Unplaced
@@ -152,6 +153,14 @@ def extract(
     inbox = look(layout, named=[Path(file) for file in files])
     readings = read_each(layout, inbox, on_file, Means(workers))
     return gather(layout, inbox, readings, keep_records=True)
+
+
+def read_figures(
+    layout: Layout, inbox: Inbox, limits: Limits, on_file: Callable[[FileReading], None] | None
+) -> Run:
+    """Read files for the figures and findings of a run alone, on all cores; nothing is kept."""
+    means = Means(workers=None, limits=limits)
+    return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=False)
 
 
 def read_each(

@@ -1,0 +1,165 @@
+"""Small changes of a layout that a person wrote: every other line and comment stays as it is."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import tomlkit
+from tomlkit.items import AbstractTable, Array, InlineTable
+from tomlkit.items import Table as TomlTable
+
+from boreotabula.drafting.sketch import written
+
+
+@dataclass(frozen=True)
+class Amendment:
+    """One change of a layout: what is changed, and why."""
+
+    said: str
+    """What speaks for it, in a sentence."""
+    where: str
+    """File, tab and cell where it was seen first."""
+    change: Callable[[tomlkit.TOMLDocument], None]
+
+
+def amended(text: str, amendments: Sequence[Amendment]) -> str:
+    """The text of a layout with some changes made."""
+    document = tomlkit.parse(text)
+    before = set(document)
+    for one in amendments:
+        one.change(document)
+    text = tomlkit.dumps(document)
+    for name in set(document) - before:
+        # A part of its own begins after a blank line.
+        text = re.sub(rf"(?m)(?<!\n)\n\[{re.escape(name)}\]", f"\n\n[{name}]", text)
+    return text
+
+
+def heading_known(field: str, heading: str) -> Callable[[tomlkit.TOMLDocument], None]:
+    """One more heading by which a field is known."""
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        fields = _part(document, "fields")
+        said = fields.get(field, "text")
+        known = {"type": str(said)} if isinstance(said, str) else dict(said.unwrap())
+        _add(known, "also", [heading])
+        _put(fields, field, known)
+
+    return change
+
+
+def new_field(field: str, kind: str, heading: str = "") -> Callable[[tomlkit.TOMLDocument], None]:
+    """A field more, at the end of those that are there."""
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        said: Any = {"type": kind, "also": heading} if heading else kind
+        _part(document, "fields")[field] = _item(said)
+
+    return change
+
+
+def label_known(stamp: str, label: str) -> Callable[[tomlkit.TOMLDocument], None]:
+    """One more label by which a stamp is found."""
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        for holder, key in _sources(document, stamp):
+            way = next((one for one in ("right_of", "below") if one in holder[key]), "")
+            if way:
+                known = dict(holder[key].unwrap())
+                _add(known, way, [label])
+                _put(holder, key, known)
+                return
+
+    return change
+
+
+def of_block(key: str, texts: Sequence[str]) -> Callable[[tomlkit.TOMLDocument], None]:
+    """Texts more for a key of every block that reads tables, such as `totals`."""
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        for block in _blocks(document):
+            _add(block, key, texts)
+
+    return change
+
+
+def of_part(part: str, key: str, texts: Sequence[str]) -> Callable[[tomlkit.TOMLDocument], None]:
+    """Texts more for a key of a part of the layout; of no part at its top."""
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        if part:
+            _add(_part(document, part), key, texts)
+        elif key in document:
+            _add(document, key, texts)
+        else:
+            _at_top(document, key, texts)
+
+    return change
+
+
+def _at_top(document: tomlkit.TOMLDocument, key: str, texts: Sequence[str]) -> None:
+    """A new key before the first table: below the last one that is there."""
+    body = document.body
+    last = max(at for at, (name, item) in enumerate(body)
+               if name is not None and not isinstance(item, AbstractTable))  # fmt: skip
+    document._insert_at(last + 1, key, tomlkit.item(_few(texts)))
+
+
+def _few(texts: Sequence[str]) -> str | list[str]:
+    return texts[0] if len(texts) == 1 else list(texts)
+
+
+def _part(document: Any, name: str) -> Any:
+    if name not in document:
+        document.add(name, tomlkit.table())
+    return document[name]
+
+
+def _blocks(document: tomlkit.TOMLDocument) -> list[Any]:
+    """All blocks: at the top of the layout, and in editions."""
+    found: list[Any] = []
+    for part in (document, *document.get("edition", ())):
+        block = part.get("block")
+        if block is not None:
+            found += [block] if isinstance(block, TomlTable | dict) else list(block)
+    return found
+
+
+def _sources(document: tomlkit.TOMLDocument, stamp: str) -> Iterator[tuple[Any, Any]]:
+    """All sources of a stamp, of blocks and editions too: what holds each, and under which key."""
+    for part in (document, *document.get("edition", ()), *_blocks(document)):
+        stamps = part.get("stamps", {})
+        if isinstance(stamps.get(stamp), list):
+            yield from ((stamps[stamp], at) for at in range(len(stamps[stamp])))
+        elif stamp in stamps:
+            yield stamps, stamp
+
+
+def _item(value: Any) -> Any:
+    """A value as this program writes it."""
+    return tomlkit.parse(f"x = {written(value)}")["x"]
+
+
+def _put(holder: Any, key: Any, value: Any) -> None:
+    """Put a value in the place of another, beside whose comment it stands then."""
+    trivia = getattr(holder.get(key), "trivia", None) if isinstance(key, str) else None
+    holder[key] = _item(value)
+    if trivia is not None and isinstance(holder[key], InlineTable):
+        holder[key].trivia.comment_ws = trivia.comment_ws
+        holder[key].trivia.comment = trivia.comment
+
+
+def _add(table: Any, key: str, texts: Sequence[str]) -> None:
+    """Add texts to a key that holds one text or several."""
+    there = table.get(key)
+    if isinstance(there, Array):
+        # In its place: it may have lines and comments of its own.
+        for one in texts:
+            if one not in there:
+                there.append(one)
+        return
+    known = [] if there is None else [str(there)] if isinstance(there, str) else list(there)
+    table[key] = _few(list(dict.fromkeys([*known, *texts])))
