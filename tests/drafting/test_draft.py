@@ -219,7 +219,7 @@ def test_other_kinds_of_tabs_are_named_with_their_command(tmp_path: Path) -> Non
     cross = [["Species", "2024", "2025"], ["Pine", 10, 20], ["Birch", 5, 8]]
     write_workbook(tmp_path / "in" / "a.xlsx", {"Orders": lists, "Years": cross})
     done = program("draft", tmp_path / "in")
-    assert '--like "Years"' in done.out and 'named = "Orders"' in done.out
+    assert '--like "Years"' in done.err and 'named = "Orders"' in done.out
     assert 'across = "year"' in program("draft", tmp_path / "in", "--like", "Years").out
     shown = program("draft", tmp_path / "in", "--json")
     assert '"records": 9' in shown.out and shown.status == 0

@@ -132,7 +132,8 @@ def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
 
     from boreotabula.cli import screen
 
-    console = screen.out()
+    # The difference alone is the result, if it is not written.
+    console = screen.out() if output or not found.changes else screen.err()
     if not found.changes:
         console.print("No change of the layout makes these files read better.", style="bold")
     else:
@@ -140,7 +141,6 @@ def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
             found.before.splitlines(), found.after.splitlines(), path.name,
             f"{path.name}, proposed", lineterm="",
         )  # fmt: skip
-        # Bare, so that it can be applied as it is.
         say("\n".join(lines))
         console.print("\nWhy", style="bold")
         for number, one in enumerate(found.changes, 1):
@@ -154,7 +154,7 @@ def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
     if found.changes and output:
         say(f"\n  written   {output}")
     elif found.changes:
-        say(f"\nNext: boreotabula draft --again {path} -o NAME.toml writes it.")
+        say(f"\nNext: boreotabula draft --again {path} -o NAME.toml writes it.", err=True)
 
 
 def _run_in_short(run: Run) -> str:
@@ -209,14 +209,14 @@ def _print(
 ) -> None:
     from boreotabula.cli import screen
 
-    console = screen.out()
+    # The layout alone is the result, if it is not written: it can be redirected.
+    console = screen.out() if written else screen.err()
     glossary = f"{written[0].stem}-headings.csv" if written else "headings.csv"
     text = drafted.sketch.text(folder.as_posix(), glossary)
     if not written:
-        # Bare, so that it can be redirected into a file as it is.
         say(text)
         for heading, name in drafted.sketch.glossary.items():
-            say(f"# {glossary}: {heading},{name}")
+            say(f"# {glossary}: {heading},{name},{drafted.sketch.seen.get(heading, '')}")
     console.print(_account(drafted), style="bold")
     for one in found.unreadable:
         console.print(f"  not read: {one.file}: {one.unreadable}")
@@ -235,7 +235,7 @@ def _print(
         stem = written[0].with_suffix("")
         say(f"\nNext: boreotabula extract {written[0]} -o {stem}.csv")
     else:
-        say(f"\nNext: boreotabula draft {folder} -o NAME.toml writes it.")
+        say(f"\nNext: boreotabula draft {folder} -o NAME.toml writes it.", err=True)
 
 
 def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from boreotabula.drafting.evidence import first_sketch
+from boreotabula.drafting.finishing import finished
 from boreotabula.drafting.further import turned, with_further
 from boreotabula.drafting.improving import improved
 from boreotabula.drafting.judging import Judgement, judge
@@ -39,22 +40,40 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     kind, *others = kinds
     tried = _some(kind)
     specimens = [one.specimen for one in tried.examples]
-    best: tuple[Sketch, Judgement] | None = None
-    for candidate, of in _candidates(tried):
-        found = improved(candidate, of, specimens)
+    every = [improved(candidate, of, specimens) for candidate, of in _candidates(tried)]
+    best = every[0]
+    for found in every[1:]:
         # What the headings look like decides, unless the account is clearly against it.
-        if best is None or found[1].score > best[1].score + _CLEARLY:
+        if found[1].score > best[1].score + _CLEARLY:
             best = found
-    assert best is not None
     sketch, judged = best
+    note = _next_best(best, every)
     if not judged.readings:
         return None  # nothing that could be told apart
     for other in with_further(sketch, tried):
         found = improved(other, tried, specimens)
         if found[1].score > judged.score:
             sketch, judged = found
-    every = [one.specimen for one in kind.examples]
-    return Draft(sketch, judge(sketch, every), kind, tuple(others))
+    judged = judge(sketch, [one.specimen for one in kind.examples])
+    sketch = replace(finished(sketch, judged, kind), note=note)
+    return Draft(sketch, judged, kind, tuple(others))
+
+
+def _next_best(best: tuple[Sketch, Judgement], every: Sequence[tuple[Sketch, Judgement]]) -> str:
+    """What is to be said if another way of reading is as good."""
+    sketch, judged = best
+    for other, found in every:
+        close = found.score > judged.score - _CLEARLY and found.placed >= judged.placed
+        close = close and found.agree >= judged.agree
+        if other is not sketch and _is(other) != _is(sketch) and close and found.records:
+            return f"as {_is(other)} it reads as well, in {found.records:,} records"
+    return ""
+
+
+def _is(sketch: Sketch) -> str:
+    if sketch.block.get("turned"):
+        return "a turned list"
+    return "a list" if sketch.listed else "a cross-tab"
 
 
 _CLEARLY = 4.0

@@ -8,9 +8,8 @@ from itertools import islice
 from typing import Any
 
 from boreotabula.drafting.draft import Draft
+from boreotabula.drafting.finishing import our_names
 from boreotabula.drafting.specimens import Specimen
-from boreotabula.drafting.words import field_name
-from boreotabula.reading.cells import cell_text
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
@@ -93,34 +92,10 @@ def _place(specimen: Specimen, finding: Finding) -> str:
     return " › ".join(part for part in parts if part)
 
 
-_GENERIC = {
-    "value": "what the cells of the table count or measure",
-    "heading": "what the headings of the lowest row are",
-    "group": "what the upper headings are",
-    "name": "what the first column names",
-    "class": "what the groups of rows are",
-    "corner": "what the text in the corner of each table is",
-    "part": "what varies in the names of the files",
-    "title": "what this part of the title is",
-    "column": "what this column holds",
-    "tab": "what the names of the tabs are",
-}
-"""Names that a draft gives where the form has no word, and what they stand for."""
-
-
 def _unnamed(draft: Draft) -> Iterator[Question]:
-    # A form may well have such a heading of its own.
-    headed = {
-        field_name(cell_text(cell))
-        for example in draft.kind.examples
-        for shape in (*example.shapes, *example.further)
-        for cell in shape.heads
-    }
-    for name in draft.sketch.fields:
-        meant = _GENERIC.get(name.rstrip("_0123456789"))
-        if meant is not None and name not in headed:
-            seen = _example(draft, name)
-            yield Question(seen, f"no word of the form says {meant}", f"rename “{name}”")
+    for name, meant in our_names(draft.sketch, draft.kind).items():
+        seen = _example(draft, name)
+        yield Question(seen, f"no word of the form says {meant}", f"rename “{name}”")
 
 
 def _example(draft: Draft, name: str) -> str:

@@ -36,6 +36,12 @@ class Sketch:
     """The type of each field, in the order of the output."""
     options: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     """What is said of a field besides its type."""
+    comments: Mapping[str, str] = field(default_factory=dict)
+    """What a person should know of a field."""
+    note: str = ""
+    """What a person should know of the block."""
+    seen: Mapping[str, str] = field(default_factory=dict)
+    """On how many tabs each heading of the glossary stands."""
     headings: Mapping[str, str] = field(default_factory=dict)
     """Headings besides the names of fields, and the field that each means."""
 
@@ -56,6 +62,9 @@ class Sketch:
             fields={**self.fields, name: kind},
             options={one: said for one, said in more.items() if said},
         )
+
+    def _note_of(self, part: str) -> str:
+        return self.note if part == "block" else ""
 
     @property
     def glossary(self) -> Mapping[str, str]:
@@ -91,18 +100,20 @@ class Sketch:
             name = "[block]" if self.more else "block"
             parts += [(name, one) for one in (self.block, *self.more)]
         written = [
-            _part(name, keys)
+            _part(name, keys, self.comments if name == "fields" else {}, self._note_of(name))
             for name, keys in (*parts, ("fields", fields))
             if keys or "block" in name
         ]
         return "\n".join(written)
 
 
-def _part(name: str, keys: Mapping[str, Any]) -> str:
+def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str], note: str) -> str:
     """A table of the layout, its keys below each other."""
     width = max((len(_key(key)) for key in keys), default=0)
-    lines = [f"[{name}]"] if name else []
-    lines += [f"{_key(key):<{width}} = {written(value)}" for key, value in keys.items()]
+    lines = [f"[{name}]" + (f"  # {note}" if note else "")] if name else []
+    for key, value in keys.items():
+        comment = f"  # {comments[key]}" if key in comments else ""
+        lines.append(f"{_key(key):<{width}} = {written(value)}{comment}")
     return "\n".join(lines) + "\n"
 
 

@@ -157,7 +157,9 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
     if drafted.sketch.glossary:
         lines = io.StringIO()
         writer = csv.writer(lines, lineterminator="\n")
-        writer.writerows([("heading", "field"), *drafted.sketch.glossary.items()])
+        writer.writerow(("heading", "field", "tabs"))
+        for heading, name in drafted.sketch.glossary.items():
+            writer.writerow((heading, name, drafted.sketch.seen.get(heading, "")))
         texts[glossary] = lines.getvalue()
     write_new(texts)
     return list(texts)
