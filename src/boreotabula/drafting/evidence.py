@@ -10,7 +10,7 @@ from boreotabula.drafting import names
 from boreotabula.drafting.shapes import TEXT, Shape
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import NO_TABLE, Example, Kindred
-from boreotabula.drafting.stamps import constant_texts, stamps_of, title_parts
+from boreotabula.drafting.stamps import constant_texts, stamps_of, title_parts, titles_told
 from boreotabula.drafting.tables import Tables, level_cells, position_sketch, table_sketch
 from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name, is_total, level_name
@@ -49,7 +49,9 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
         own[name] = "text"
     fields = {**{name: kind for name, kind in own.items() if name not in sketch.fields},
               **sketch.fields}  # fmt: skip
-    boilerplate = tuple(constant_texts(examples, stamps)) if kind.signature != NO_TABLE else ()
+    boilerplate: tuple[str, ...] = ()
+    if kind.signature != NO_TABLE:
+        boilerplate = (*constant_texts(examples, stamps), *titles_told(examples))
     return replace(
         sketch,
         title=_title(kind, boilerplate, file_named.patterns),

@@ -14,6 +14,7 @@ from boreotabula.drafting.specimens import Specimen
 from boreotabula.drafting.words import level_name
 from boreotabula.layout.patterns import Kind, first_match, pattern
 from boreotabula.layout.problems import LayoutError
+from boreotabula.reading.account.marking import BLANK_RULE
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.blocks import TabSource
 from boreotabula.reading.cells import reads_as_figure
@@ -36,6 +37,8 @@ class Judgement:
     readings: tuple[TabReading, ...] = field(default=(), repr=False)
     words: int = 0
     """How long the layout is."""
+    passed_over: int = 0
+    """Cells beside no value, which are left out: names of groups, perhaps."""
     loose: float = 0.0
     """The share of the values of the records that look like figures, but are read as texts."""
 
@@ -54,6 +57,7 @@ class Judgement:
         faults = sum(one.code != Code.TOTAL_DIFFERS for _, one in self.errors)
         return (
             100 * self.placed
+            - 50 * self.passed_over / (self.filled or 1)
             + min(self.agree, 200 * tabs) / (self.filled or 1) * 20
             - 12 * disagree / (self.printed or 1)
             - 8 * min(faults / tabs, 4)
@@ -80,6 +84,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
         readings.append(reading)
         counts["filled"] += reading.account.filled
         counts["unplaced"] += reading.account.roles[Role.UNPLACED]
+        counts["passed"] += reading.account.left_out.get(BLANK_RULE, 0)
         counts["records"] += sum(batch.num_rows for batch in reading.tables.values())
         counts["printed"] += reading.totals.printed
         counts["agree"] += reading.totals.agree
@@ -95,7 +100,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
     return Judgement(
         counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
         counts["agree"], tuple(errors), counts["warnings"], tuple(readings),
-        len(sketch.text().split()), counts["loose"] / max(counts["values"], 1),
+        len(sketch.text().split()), counts["passed"], counts["loose"] / max(counts["values"], 1),
     )  # fmt: skip
 
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, time
+from datetime import date
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.drafting.types import type_of
 from boreotabula.drafting.words import is_total, is_unit, level_name
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, reads_as_figure
@@ -100,7 +101,7 @@ def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) ->
         return
     end = _first_blank(looks[first : first + _BODY], first)
     used: NDArray[np.bool_] = np.logical_or.reduce(looks[row:end] > 0)
-    for left, right in _runs(used):
+    for left, right in _joined(list(_runs(used)), looks[first:end]):
         if _is_upper(sheet, looks, row, first, left, right):
             continue
         # Beyond a blank row another heading row heads what follows.
@@ -113,6 +114,19 @@ def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) ->
             shape = _shape(sheet, looks, row, first, end, left, right)
             # What it looks like is told by its first rows, where it ends by all of them.
             yield replace(shape, end=_first_blank(looks[first:], first))
+
+
+def _joined(runs: Sequence[tuple[int, int]], body: Looks) -> Iterator[tuple[int, int]]:
+    """Runs of columns; one that begins with values goes on the table left of it, beyond a blank
+    column."""
+    found: list[tuple[int, int]] = []
+    for left, right in runs:
+        near = found and left - found[-1][1] == 1 and found[-1][1] - found[-1][0] > 1
+        if near and _columns(body[:, left : left + 1])[0] == FIGURE:
+            found[-1] = (found[-1][0], right)
+        else:
+            found.append((left, right))
+    yield from found
 
 
 def _is_upper(sheet: Sheet, looks: Looks, row: int, first: int, left: int, right: int) -> bool:
@@ -322,6 +336,8 @@ def _is_crossed(
         2 * _alike(values)
         + (len(values) >= max(_SEVERAL, start + 1))
         + all(len(cell_text(one)) <= _SHORT for one in values)
+        # A capital alone is a grade or a class.
+        + 2 * all(len(text) == 1 and text.isupper() for text in map(cell_text, values))
     )
     texts_after = sum(look == TEXT for look in columns[stop:])
     for_list = 2 * (len(values) < _FEWEST) + 2 * (texts_after > 1) + (start > _SEVERAL)
@@ -331,11 +347,16 @@ def _is_crossed(
 
 def _differ_in_kind(sheet: Sheet, rows: range, columns: range) -> bool:
     """Whether some columns hold dates and others numbers: a cross-tab has values of one kind."""
-    dated = [any(isinstance(sheet.rows[row][at], date | time) for row in rows) for at in columns]
-    numbers = [any(isinstance(sheet.rows[row][at], float) for row in rows) for at in columns]
-    return any(dated) and any(has and not one for has, one in zip(numbers, dated, strict=True))
+    kinds = set()
+    for at in columns[:_MOST_SAMPLED]:
+        cells = [sheet.rows[row][at] for row in rows[:_SAMPLE] if sheet.rows[row][at] != ""]
+        if cells:
+            kinds.add(type_of(cells))
+    return bool(kinds & _MOMENTS and kinds & {"integer", "number", "percent"})
 
 
+_MOST_SAMPLED, _SAMPLE = 12, 12
+_MOMENTS = {"date", "datetime", "time", "month"}
 _SEVERAL, _SHORT = 3, 3
 
 

@@ -47,7 +47,9 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
         # A label whose value never changes, in any language, belongs to the form itself.
         # One that ends as labels do is meant to be filled, though all files say the same so far.
         labelled = some[0].sure and some[0].way != "inside"
-        if len(examples) > 1 and _is_constant(some) and not labelled:
+        # A form without a table says something with each of them.
+        tables = any(one.shapes for one in examples)
+        if len(examples) > 1 and tables and _is_constant(some) and not labelled:
             continue
         name = field_name(labels[0], [*taken, *fields], "stamp")
         way = "below" if some[0].way == "below" else "right_of"
@@ -59,7 +61,7 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     texts |= told
     sources |= covers
     fields |= kinds
-    titles, kinds = _titles(examples, [*taken, *fields])
+    titles, kinds = _titles(examples, [*taken, *fields], every_label, texts)
     sources |= titles
     fields |= kinds
     texts |= set(title_parts(examples))
@@ -164,10 +166,13 @@ _PARTS = re.compile(r"\s+[–—|/]\s+|\s+-\s+|,\s+")
 
 
 def _titles(
-    examples: Sequence[Example], taken: Collection[str]
+    examples: Sequence[Example],
+    taken: Collection[str],
+    labels: Collection[str],
+    told: Collection[str],
 ) -> tuple[dict[str, Any], dict[str, str]]:
     """Parts of a title, in the same cell of all tabs, that vary from tab to tab; of a tab that is
-    alone those that are a month or a date."""
+    alone those that are a month or a date. Not what `labels` have `told` already."""
     alone = len(examples) < _FEW
     known = {one.specimen.tab.casefold() for one in examples}
     first = examples[0].sheet
@@ -176,14 +181,16 @@ def _titles(
         cells = [cell_text(one.sheet.cell(row, column)) for one in examples]
         parts = [_PARTS.split(one) for one in cells]
         marks = _PARTS.findall(text)
-        if reads_as_figure(text):
+        label = normal_form(text.partition(":")[0])
+        if reads_as_figure(text) or label in labels or text.strip() in told:
             continue
         varies = alone or len(set(cells)) >= _FEW
         where = str(Address(row, column))
         if varies and not alone and len({len(one) for one in parts}) == 1 and not marks:
             # Without marks the words that differ are kept.
-            found = _by_words(cells, where, [*taken, *known])
-            if found[0]:
+            found = _by_words(cells, where, taken)
+            words = [cell.partition(text.split(" ")[0])[2].strip().casefold() for cell in cells]
+            if found[0] and not set(words) <= known:
                 return found
         if not varies or len({len(one) for one in parts}) != 1 or not marks:
             continue
@@ -211,6 +218,21 @@ def _titles(
     return {}, {}
 
 
+def titles_told(examples: Sequence[Example]) -> list[str]:
+    """Patterns for titles that say no more than the names of the tabs do."""
+    if len(examples) < _FEW:
+        return []
+    found: dict[str, None] = {}
+    top = min(min((one.top for one in some.shapes), default=0) for some in examples)
+    for row, column, _ in examples[0].sheet.texts(range(top)):
+        cells = [cell_text(one.sheet.cell(row, column)) for one in examples]
+        pairs = zip(cells, examples, strict=True)
+        rest = {cell.replace(one.specimen.tab, "*") for cell, one in pairs if one.specimen.tab}
+        if len(rest) == 1 and len(set(cells)) >= _FEW and (text := rest.pop()).count("*") == 1:
+            found[text] = None
+    return [one for one in found if one != "*"]
+
+
 def _by_words(
     cells: Sequence[str], where: str, taken: Collection[str]
 ) -> tuple[dict[str, Any], dict[str, str]]:
@@ -235,7 +257,7 @@ def constant_texts(examples: Sequence[Example], stamps: Stamps) -> list[str]:
     for one in examples:
         counts.update(list(dict.fromkeys(text.strip() for *_, text in _outside(one))))
     # A part of the tabs may be in another language.
-    least = max(_FEW + 1, len(examples) // _LANGUAGES)
+    least = max(min(_FEW + 1, len(examples)), _FEW, len(examples) // _LANGUAGES)
     return [
         text
         for text, count in counts.items()

@@ -28,9 +28,20 @@ def table_sketch(kind: Kindred) -> Sketch:
     block: dict[str, Any] = dict(sketch.block)
     if totals := _totals(shapes):
         block["totals"] = _few(totals)
+    if _has_gap(shapes):
+        block["gaps"] = True
     if several:
         block["repeat"] = True
     return replace(sketch, block=block)
+
+
+def _has_gap(shapes: Tables) -> bool:
+    """Whether a column amid a table is blank, its headings too."""
+    return any(
+        not one.sheet.filled[shape.top : shape.end, at].any()
+        for one, shape in shapes
+        for at in range(shape.left + 1, shape.right - 1)
+    )
 
 
 def _few(texts: Sequence[str]) -> str | list[str]:
@@ -166,12 +177,26 @@ def _measures(shapes: Tables) -> list[list[str]]:
     heads = [list(dict.fromkeys(column.heading for column in some)) for some in by_place]
     units = any(is_unit(text) or "(" in text for some in heads for text in some)
     per_table = {len({one.heading for one in some}) for some in groups}
+    # A measure amid the others may be what they sum up to; sums of a level stand at its edge.
+    summed = any(_sums_amid(some) for some in groups)
     # In each language the words are the same under each upper heading.
     alike = all(len(some) * _FEWEST_GROUPS <= len(groups) for some in heads)
-    return heads if (len(types) > 1 or units) and alike and per_table == {size} else []
+    return heads if (len(types) > 1 or units or summed) and alike and per_table == {size} else []
 
 
 _FEWEST_GROUPS = 2
+
+
+def _sums_amid(columns: Sequence[_Measured]) -> bool:
+    """Whether a column that is not the last holds the sums of the others, row by row."""
+    cells = [one.cells for one in columns]
+    if len(cells) <= _FEWEST_GROUPS or len({len(some) for some in cells}) != 1 or not cells[0]:
+        return False
+    if not all(isinstance(cell, float) for some in cells for cell in some):
+        return False
+    numbers = np.array(cells, float)
+    rest = numbers.sum(axis=0) - numbers
+    return bool(np.isclose(numbers[:-1], rest[:-1]).all(axis=1).any())
 
 
 @dataclass(frozen=True)

@@ -83,15 +83,23 @@ _CARRIED = (
 
 
 def is_total(text: str) -> bool:
-    """Whether a text begins with a word for total, sum or average in one of the usual languages."""
+    """Whether a text begins or ends with a word for total, sum or average in one of the usual
+    languages."""
     return total_pattern(text) != ""
 
 
 def total_pattern(text: str) -> str:
-    """The pattern of a text that begins with a word for a total; nothing if it does not."""
+    """The pattern of a text that begins or ends with a word for a total; nothing if it does not."""
     folded = text.strip().casefold()
     for word in (*TOTAL_WORDS, *_CARRIED):
         if folded.startswith(word) and not folded[len(word) : len(word) + 1].isalnum():
             written = text.strip()[: len(word)]
             return written if folded == word else f"{written}*"
+    # “North total”: the group is named first.
+    last = folded.rpartition(" ")[2]
+    if last != folded and last in _LAST_WORDS:
+        return f"* {text.strip().rpartition(' ')[2]}"
     return ""
+
+
+_LAST_WORDS = frozenset(word for word in TOTAL_WORDS if " " not in word and len(word) > 2)
