@@ -27,7 +27,8 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
         sheet = one.sheet.turn()
         lists = [shape for shape in shapes_of(sheet) if shape.levels == 1 and not shape.bare]
         shape = max(lists, key=_area, default=None)
-        if shape is None or not one.shapes:
+        # One record on each tab is rather a form of labels and values.
+        if shape is None or not one.shapes or shape.end - shape.first < _FEWEST_RECORDS:
             return None
         if _mixed(sheet, shape) or not any(_mixed(one.sheet, some) for some in one.shapes):
             return None
@@ -42,6 +43,9 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
     if len(heads) != 1:
         return None
     return Kindred(there[0].shapes[0].signature, tuple(there)), replace(kind, examples=tuple(lying))
+
+
+_FEWEST_RECORDS = 2
 
 
 def _area(shape: Shape) -> int:

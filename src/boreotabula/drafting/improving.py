@@ -218,6 +218,15 @@ def _as_lists(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sket
             yield sketch.having(stub=_few(names[:2]))
 
 
+def _without_groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Groups that are none: what was taken for their names has a better meaning by now."""
+    group = sketch.block.get("group_row")
+    if isinstance(group, str):
+        fields = {name: kind for name, kind in sketch.fields.items() if name != group}
+        yield replace(sketch.having(group_row=None), fields=fields)
+
+
 STEPS: tuple[Step, ...] = (
     _repeats, _units, _unnamed_totals, _groups, _carried, _notes, _as_lists, *VALUE_STEPS,
+    _without_groups,
 )  # fmt: skip

@@ -40,7 +40,8 @@ class Judgement:
     passed_over: int = 0
     """Cells beside no value, which are left out: names of groups, perhaps."""
     loose: float = 0.0
-    """The share of the values of the records that look like figures, but are read as texts."""
+    """The shares of the values that look like figures but are read as texts, of all fields added
+    up."""
 
     @property
     def placed(self) -> float:
@@ -63,7 +64,7 @@ class Judgement:
             - 8 * min(faults / tabs, 4)
             - 1.5 * min(self.warnings / tabs, 4)
             - 0.02 * self.words
-            - 10 * self.loose
+            - 8 * self.loose
         )
 
 
@@ -78,6 +79,8 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
         return WORST
     readings: list[TabReading] = []
     counts: Counter[str] = Counter()
+    filled: Counter[str] = Counter()
+    loose: Counter[str] = Counter()
     errors: list[tuple[Specimen, Finding]] = []
     for one in specimens:
         reading = read_tab(one.sheet, plan, TabSource(one.file, _around(sketch, one)))
@@ -89,8 +92,11 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
         counts["printed"] += reading.totals.printed
         counts["agree"] += reading.totals.agree
         for batch in reading.tables.values():
-            counts["values"] += sum(len(one) - one.null_count for one in batch.columns)
-            counts["loose"] += sum(map(_loose, map(batch.column, sketch.fields)))
+            for name in sketch.fields:
+                if name in batch.schema.names:
+                    column = batch.column(name)
+                    filled[name] += len(column) - column.null_count
+                    loose[name] += _loose(column)
         for finding in reading.findings:
             if finding.severity is Severity.ERROR:
                 errors.append((one, finding))
@@ -100,7 +106,8 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
     return Judgement(
         counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
         counts["agree"], tuple(errors), counts["warnings"], tuple(readings),
-        len(sketch.text().split()), counts["passed"], counts["loose"] / max(counts["values"], 1),
+        len(sketch.text().split()), counts["passed"],
+        sum(loose[name] / filled[name] for name in loose if filled[name]),
     )  # fmt: skip
 
 

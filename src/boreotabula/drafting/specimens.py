@@ -71,14 +71,40 @@ def kinds_of(specimens: Sequence[Specimen]) -> list[Kindred]:
     lists the same columns; headings may differ, as languages do.
     """
     kinds: dict[tuple[object, ...], list[Example]] = {}
-    for one in specimens:
-        shapes = shapes_of(one.sheet)
+    every = [shapes_of(one.sheet) for one in specimens]
+    labels = _label_columns(specimens, every)
+    for one, there in zip(specimens, every, strict=True):
+        shapes = [some for some in there if _labels_of(one.sheet, some) not in labels]
         signature = _signature(shapes)
         own = tuple(some for some in shapes if some.signature == signature)
         further = tuple(some for some in shapes if some not in own and not is_pairs(some))
         kinds.setdefault(signature, []).append(Example(one, own, further))
     found = [Kindred(signature, tuple(some)) for signature, some in kinds.items()]
     return sorted(_merged(found), key=lambda one: -one.filled)
+
+
+Labels = tuple[object, ...]
+
+
+def _labels_of(sheet: Sheet, shape: Shape) -> Labels:
+    """Where a table of two columns stands, and all that stands in the first of them."""
+    if shape.right - shape.left != _PAIRS:
+        return ()
+    texts = (cell_text(sheet.rows[row][shape.left]) for row in range(shape.top, shape.end))
+    return (shape.top, shape.left, *texts)
+
+
+def _label_columns(
+    specimens: Sequence[Specimen], every: Sequence[Sequence[Shape]]
+) -> frozenset[Labels]:
+    """Of tables of two columns those that are labels with values: what stays from tab to tab is a
+    label, what varies a value, and here the second column varies from its first cell on."""
+    firsts: dict[Labels, list[str]] = {}
+    for one, shapes in zip(specimens, every, strict=True):
+        for shape in shapes:
+            if found := _labels_of(one.sheet, shape):
+                firsts.setdefault(found, []).append(cell_text(shape.heads[1]))
+    return frozenset(one for one, heads in firsts.items() if len(set(heads)) == len(heads) > 1)
 
 
 def _merged(kinds: Sequence[Kindred]) -> list[Kindred]:
