@@ -50,7 +50,8 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
     fields = {**{name: kind for name, kind in own.items() if name not in sketch.fields},
               **sketch.fields}  # fmt: skip
     boilerplate: tuple[str, ...] = ()
-    if kind.signature != NO_TABLE:
+    # Without headings texts that come again and again are values.
+    if kind.signature != NO_TABLE or not sketch.block:
         boilerplate = (*constant_texts(examples, stamps), *titles_told(examples))
     return replace(
         sketch,

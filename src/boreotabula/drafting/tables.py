@@ -32,7 +32,22 @@ def table_sketch(kind: Kindred) -> Sketch:
         block["gaps"] = True
     if several:
         block["repeat"] = True
-    return replace(sketch, block=block)
+    sketch = replace(sketch, block=block)
+    return _captioned(sketch, shapes) if several else sketch
+
+
+def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
+    """With the texts above the tables of a tab, if they name each of them and have no label."""
+    known = {"caption", "found_by", "columns"} & sketch.block.keys()
+    found = None if known else _caption(shapes, alone=True)
+    if found is None:
+        return sketch
+    pattern, captured = found
+    if ":" in pattern or set(captured) & set(sketch.fields):
+        return sketch
+    more = {} if "stub" in sketch.block else {"stub": next(iter(sketch.fields))}
+    fields = {**captured, **sketch.fields}
+    return replace(sketch.having(caption=pattern, **more), fields=fields)
 
 
 def _has_gap(shapes: Tables) -> bool:
@@ -276,8 +291,9 @@ def _found_by(shapes: Tables) -> list[str]:
     return list(dict.fromkeys(common or []))[:2]
 
 
-def _caption(shapes: Tables) -> tuple[str, dict[str, str]] | None:
-    """The pattern of the texts right above all tables, and the fields that it fills."""
+def _caption(shapes: Tables, *, alone: bool = False) -> tuple[str, dict[str, str]] | None:
+    """The pattern of the texts right above all tables, and the fields that it fills; or only of
+    such as stand `alone` over their table."""
     texts = []
     for one, shape in shapes:
         above = [
@@ -286,7 +302,7 @@ def _caption(shapes: Tables) -> tuple[str, dict[str, str]] | None:
             for column in range(shape.left, shape.right)
             if one.sheet.rows[row][column] != ""
         ]
-        if not above:
+        if not above or (alone and len(above) > 1):
             return None
         texts.append(above[0])
     return caption_of(texts)
