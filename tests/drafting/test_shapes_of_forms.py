@@ -195,6 +195,9 @@ def test_a_figure_that_reads_in_two_ways_is_no_whole_number() -> None:
     found = drafted([table.format(1), table.format(2)])
     assert found.sketch.fields["level"] == "number"
     assert found.sketch.reading["decimal_mark"] == "."
+    asked = questions(found)[0]
+    assert "decimals or thousands" in asked.said and asked.where.endswith("B2: 1.234")
+    assert 'decimal_mark = ","' in asked.change
 
 
 def test_headings_that_come_twice_and_headings_of_signs_make_a_valid_layout() -> None:

@@ -13,8 +13,8 @@ Example:
   boreotabula demo
   boreotabula demo trial --story
 
---story goes on with the other steps of the work: a folder is surveyed, a sender's new headings are
-adopted, and records are looked at, drawn and bound."""
+--story goes on with the other steps of the work: a layout is drafted, a folder surveyed, a sender's
+new headings are adopted, and records are looked at, drawn and bound."""
 
 
 @click.command("demo", epilog=EPILOG)
@@ -68,8 +68,10 @@ def _tell(folder: Path) -> None:
     ask = ["--rows", "nursery", "--across", "month"]
     dispatch, out = folder / "dispatch.toml", folder / "dispatch.csv"
     for said, call in (
+        ("A layout drafted from a folder alone:", ["draft", folder / "benches"]),
         ("What came in?", ["survey", folder / "dispatch"]),
         ("One sender has renamed headings:", ["extract", dispatch, "-o", out]),
+        ("What does the layout need?", ["draft", "--again", dispatch]),
         ("What may they mean?", ["headings", dispatch, "--adopt", "--yes", "--certainty", "0.7"]),
         ("Once more:", ["extract", dispatch, "-o", out]),
         ("Who reported when?", ["coverage", stock, *ask, "--expect", folder / "sites.csv"]),

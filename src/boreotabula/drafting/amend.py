@@ -35,7 +35,7 @@ def amended(text: str, amendments: Sequence[Amendment]) -> str:
     for name in set(document) - before:
         # A part of its own begins after a blank line.
         text = re.sub(rf"(?m)(?<!\n)\n\[{re.escape(name)}\]", f"\n\n[{name}]", text)
-    return text
+    return text if text.endswith("\n") else f"{text}\n"
 
 
 def heading_known(field: str, heading: str) -> Callable[[tomlkit.TOMLDocument], None]:

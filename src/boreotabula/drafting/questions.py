@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
@@ -10,6 +11,8 @@ from typing import Any
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.finishing import our_names
 from boreotabula.drafting.specimens import Specimen
+from boreotabula.layout.addresses import Address
+from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
@@ -45,8 +48,35 @@ def _all(draft: Draft) -> Iterator[Question]:
                 finding.message + (f" (and {more} more like it)" if more else ""),
                 finding.advice,
             )
+    yield from _marks(draft)
     yield from _nearly_typed(draft)
     yield from _unnamed(draft)
+
+
+_EITHER = re.compile(r"[-+−]?[1-9]\d{0,2}[.,]\d{3}")
+
+
+def _marks(draft: Draft) -> Iterator[Question]:
+    """A decimal mark that no figure shows for sure."""
+    mark = draft.sketch.reading.get("decimal_mark")
+    if not mark:
+        return
+    first = ""
+    for example in draft.kind.examples:
+        for row, column, text in example.sheet.texts():
+            if mark in text and reads_as_figure(text) and text.strip().count(mark) == 1:
+                if not _EITHER.fullmatch(text.strip()):
+                    return
+                place = (example.specimen.file, example.specimen.tab, str(Address(row, column)))
+                first = first or f"{' › '.join(filter(None, place))}: {text.strip()}"
+    if first:
+        other = "," if mark == "." else "."
+        yield Question(
+            first,
+            f"no figure tells whether “{mark}” stands before decimals or thousands; it is read as"
+            " the decimal mark",
+            f'if it stands before thousands, write decimal_mark = "{other}"',
+        )
 
 
 _FEWEST = 20

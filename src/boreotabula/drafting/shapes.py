@@ -101,7 +101,7 @@ def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) ->
         return
     end = _first_blank(looks[first : first + _BODY], first)
     used: NDArray[np.bool_] = np.logical_or.reduce(looks[row:end] > 0)
-    for left, right in _joined(list(_runs(used)), looks[first:end]):
+    for left, right in _joined(sheet, row, first, list(_runs(used)), looks[first:end]):
         if _is_upper(sheet, looks, row, first, left, right):
             continue
         # Beyond a blank row another heading row heads what follows.
@@ -116,13 +116,24 @@ def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) ->
             yield replace(shape, end=_first_blank(looks[first:], first))
 
 
-def _joined(runs: Sequence[tuple[int, int]], body: Looks) -> Iterator[tuple[int, int]]:
-    """Runs of columns; one that begins with values goes on the table left of it, beyond a blank
-    column."""
+def _joined(
+    sheet: Sheet, row: int, first: int, runs: Sequence[tuple[int, int]], body: Looks
+) -> Iterator[tuple[int, int]]:
+    """Runs of columns under a heading row; one that begins with values goes on with the table left
+    of it, beyond a blank column, unless the same headings begin anew."""
     found: list[tuple[int, int]] = []
+    rows = range(first, first + len(body))
     for left, right in runs:
         near = found and left - found[-1][1] == 1 and found[-1][1] - found[-1][0] > 1
-        if near and _columns(body[:, left : left + 1])[0] == FIGURE:
+        head = sheet.rows[row][left]
+        goes_on = (
+            near
+            and head != ""
+            and _columns(body[:, left : left + 1])[0] == FIGURE
+            and not set(sheet.rows[row][left:right]) & set(sheet.rows[row][slice(*found[-1])])
+            and not _is_key(head, sheet, rows, left)
+        )
+        if goes_on:
             found[-1] = (found[-1][0], right)
         else:
             found.append((left, right))
