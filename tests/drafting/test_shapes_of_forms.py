@@ -157,7 +157,7 @@ Other | Birch | 7 | 1
         (TURNED, [("1",), ("2",)], ["turned = true", 'sown      = "date"'], 6, 0),
         (TWO_TABLES, [("1",), ("2",)],
          ["[[block]]", 'stub = ["name", "task"]', 'across = "week"'], 12, 4),
-        (DAYS, [("1",), ("2",)], ['across = ["group", "heading"]'], 18, 0),
+        (DAYS, [("1",), ("2",)], ['across = ["weekday", "heading"]'], 18, 0),
         (COUNTRY, [("1", "Export", "2"), ("2", "Import", "3"), ("3", "Use", "4")],
          ['totals  = "Whole country"', 'empty = [".."]', '"Table {number} {title}, kg"'], 21, 9),
         (MONTHS, [("5",), ("6",)],

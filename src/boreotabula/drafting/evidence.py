@@ -11,7 +11,13 @@ from boreotabula.drafting.shapes import TEXT, Shape
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import NO_TABLE, Example, Kindred
 from boreotabula.drafting.stamps import constant_texts, stamps_of, title_parts, titles_told
-from boreotabula.drafting.tables import Tables, level_cells, position_sketch, table_sketch
+from boreotabula.drafting.tables import (
+    Tables,
+    level_cells,
+    list_heading,
+    position_sketch,
+    table_sketch,
+)
 from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name, is_total, level_name
 from boreotabula.layout.headings import normal_form
@@ -132,10 +138,11 @@ def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:
     for one, shape in shapes:
         rows = [row for row in range(shape.first, shape.end) if not _is_total_row(one, shape, row)]
         if not shape.crossed:
-            for at, name in enumerate(list(sketch.fields)):
-                column = shape.left + at
-                if column < shape.right:
-                    found.setdefault(name, []).extend(one.sheet.rows[row][column] for row in rows)
+            for at in range(shape.right - shape.left):
+                name = _field_over(sketch, list_heading(one, shape, at))
+                cells = (one.sheet.rows[row][shape.left + at] for row in rows)
+                if name:
+                    found.setdefault(name, []).extend(cells)
             continue
         totals = {at for at in shape.values if is_total(cell_text(shape.heads[at - shape.left]))}
         measures = block["value"] if isinstance(block["value"], list) else []
@@ -154,6 +161,14 @@ def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:
     return found
 
 
+def _field_over(sketch: Sketch, heading: str) -> str:
+    """The field that the heading of a list's column means."""
+    plain = normal_form(heading)
+    known = {normal_form(text): name for text, name in sketch.headings.items()}
+    known |= {normal_form(name.replace("_", " ")): name for name in sketch.fields}
+    return known.get(plain, "") if plain else ""
+
+
 def _measure(sketch: Sketch, measures: Sequence[str], head: Cell) -> str:
     """The measure that a heading of the lowest level names."""
     text = one_line(cell_text(head))
@@ -165,7 +180,7 @@ def _measure(sketch: Sketch, measures: Sequence[str], head: Cell) -> str:
 
 
 def _is_figures(shape: Shape, column: int) -> bool:
-    return shape.columns[column - shape.left] != TEXT
+    return shape.of_texts or shape.columns[column - shape.left] != TEXT
 
 
 def _is_total_row(one: Example, shape: Shape, row: int) -> bool:

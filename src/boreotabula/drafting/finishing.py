@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 
 import pyarrow.compute as pc
 
 from boreotabula.drafting.judging import Judgement
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.specimens import Kindred
+from boreotabula.drafting.specimens import Example, Kindred
+from boreotabula.drafting.tables import list_heading
 from boreotabula.drafting.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
 
@@ -40,6 +42,10 @@ def our_names(sketch: Sketch, kind: Kindred) -> dict[str, str]:
         for shape in (*example.shapes, *example.further)
         for cell in shape.heads
     }
+    labels = [source for source in sketch.stamps.values() if isinstance(source, dict)]
+    for source in labels:
+        texts: Any = source.get("right_of", source.get("below", ()))
+        headed |= {field_name(one) for one in ([texts] if isinstance(texts, str) else texts)}
     return {
         name: OUR_WORDS[name.rstrip("_0123456789")]
         for name in sketch.fields
@@ -59,10 +65,7 @@ def finished(sketch: Sketch, judged: Judgement, kind: Kindred) -> Sketch:
     for name, one in met.items():
         if one.lacking and one.lacking < one.tabs and name not in comments:
             comments[name] = f"{one.lacking} of {one.tabs} tabs have nothing for this"
-    tabs = [
-        {one_line(cell_text(cell)).rstrip(": *") for shape in one.shapes for cell in shape.heads}
-        for one in kind.examples
-    ]
+    tabs = [set(_headings(one)) for one in kind.examples]
     seen = {text: sum(text.rstrip(": *") in some for some in tabs) for text in sketch.glossary}
     return replace(
         sketch,
@@ -70,6 +73,14 @@ def finished(sketch: Sketch, judged: Judgement, kind: Kindred) -> Sketch:
         comments=comments,
         seen={text: f"{number} of {len(tabs)}" for text, number in seen.items()},
     )
+
+
+def _headings(one: Example) -> Iterator[str]:
+    """The headings of the tables of a tab, as a glossary has them."""
+    for shape in one.shapes:
+        for at, cell in enumerate(shape.heads):
+            yield one_line(cell_text(cell)).rstrip(": *")
+            yield list_heading(one, shape, at).rstrip(": *")
 
 
 @dataclass(frozen=True)

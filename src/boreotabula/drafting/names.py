@@ -9,7 +9,7 @@ from typing import Any
 
 from boreotabula.drafting.specimens import Example
 from boreotabula.drafting.types import type_of
-from boreotabula.drafting.words import field_name
+from boreotabula.drafting.words import field_name, level_name
 
 
 @dataclass(frozen=True)
@@ -126,8 +126,9 @@ def of_tabs(examples: Sequence[Example], taken: Collection[str]) -> tuple[dict[s
     alone = all(not one.specimen.others for one in examples)
     if alone or not all(tabs):
         return {}, NOTHING
-    numbered = [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
-    if all(numbered):
+    moments = type_of(tabs) in ("month", "date") or bool(level_name(sorted(set(tabs))))
+    numbered = [] if moments else [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
+    if numbered and all(numbered):
         words = dict.fromkeys(f"{one['word']}{one['gap']}" for one in numbered if one)
         name = field_name(next(iter(words)), taken, "tab")
         patterns = tuple(f"{word}{{{name}}}" for word in words)

@@ -76,6 +76,11 @@ class Shape:
         return "list", self.levels, self.columns
 
     @property
+    def of_texts(self) -> bool:
+        """Whether the values of a cross-tab are texts: marks or names."""
+        return self.crossed and FIGURE not in self.columns[self.leading :]
+
+    @property
     def values(self) -> range:
         """The columns of the values of a cross-tab."""
         return range(self.left + self.leading, self.right)
@@ -230,6 +235,9 @@ def _is_headed(
         bare = not heads[0] and columns[0] == TEXT
         texts = np.count_nonzero(heads == TEXT) or len(figures) > 1 or bare
         return bool(2 * over > len(valued) and there and texts)
+    level = _level_run(sheet.rows[row][left:right])
+    if level and level[1] - level[0] > _FEWEST and heads[0] and body[:, level[0] : level[1]].any():
+        return bool((body[:, 0] == TEXT).any() or (body[:, 0] == FIGURE).any())
     # A list of nothing but texts: headed by its first row, which none of the others is like.
     return bool(len(body) >= _FEWEST and (heads == TEXT).all() and right - left > _FEWEST
                 and not looks[row - 1, left:right].all() if row else False)  # fmt: skip
@@ -262,6 +270,10 @@ def _shape(
     columns = _columns(looks[first:end, left:right])
     heads = tuple(sheet.rows[row][left:right])
     start, stop = _value_run(columns, heads)
+    if level := _level_run(heads):
+        # Headings that are moments say where the values begin, whatever stands below them.
+        stop = stop if start <= level[0] and stop > level[1] else level[1]
+        start = level[0]
     while start + 1 < stop and _is_key(heads[start], sheet, range(first, end), left + start):
         start += 1
     top = _top(sheet, looks, row, left + start, left + stop, left)
@@ -272,11 +284,26 @@ def _shape(
     above = [sheet.rows[at][left : left + start] for at in range(top, row + 1)]
     bare = start > 0 and not any(cell != "" for cells in above for cell in cells)
     crossed = bare or (
-        _is_crossed(sheet, columns, heads, start, stop, row - top + 1)
+        _is_crossed(sheet, columns, heads, start, stop, row - top + 1, range(first, end), left)
         and not _differ_in_kind(sheet, range(first, end), range(left + start, left + stop))
     )
     return Shape(top if crossed else row, row, left, right, first, end, start, bare, top, heads,
                  columns, crossed)  # fmt: skip
+
+
+def _level_run(heads: Sequence[Cell]) -> tuple[int, int] | None:
+    """The longest run of headings that are moments of one kind, right of others."""
+    names = [level_name([one]) if one != "" else "" for one in heads]
+    best: tuple[int, int] | None = None
+    start = 1
+    while start < len(names):
+        stop = start + 1
+        while stop < len(names) and names[stop] == names[start]:
+            stop += 1
+        if names[start] and stop - start >= max(_FEWEST, best[1] - best[0] + 1 if best else 0):
+            best = start, stop
+        start = stop
+    return best if best and not names[0] else None
 
 
 def _value_run(columns: Sequence[int], heads: Sequence[Cell]) -> tuple[int, int]:
@@ -317,7 +344,14 @@ def _top(sheet: Sheet, looks: Looks, lowest: int, start: int, stop: int, left: i
         above = looks[row - 1]
         over, beside = above[start:stop], above[left:start]
         cells = [sheet.rows[row - 1][at] for at in range(start, stop) if above[at]]
-        if not cells or (beside.any() and looks[row, left:start].any()):
+        covering = sheet.merged(row - 1, start)
+        if not cells and covering.left < start <= covering.right:
+            # A heading that reaches over the values begins left of them.
+            cells = [sheet.rows[row - 1][covering.left]]
+        # Headings of groups that are merged over several columns belong to the table.
+        within = sheet.merged_in(range(row - 1, row), range(left, stop))
+        grouped = any(left <= one.left < one.right < stop for one in within)
+        if not cells or (beside.any() and looks[row, left:start].any() and not grouped):
             break
         figures = [one for one in cells if not isinstance(one, str)]
         if figures and not _label_figures(figures) and level_name(cells) == "":
@@ -334,8 +368,24 @@ def _top(sheet: Sheet, looks: Looks, lowest: int, start: int, stop: int, left: i
     return row
 
 
+def _has_dates(sheet: Sheet, rows: range, columns: range) -> bool:
+    """Whether any of some columns holds dates."""
+    for at in columns:
+        cells = [sheet.rows[row][at] for row in rows[:_SAMPLE]]
+        if type_of([one for one in cells if not is_total(cell_text(one))]) == "date":
+            return True
+    return False
+
+
 def _is_crossed(
-    sheet: Sheet, columns: Sequence[int], heads: Sequence[Cell], start: int, stop: int, levels: int
+    sheet: Sheet,
+    columns: Sequence[int],
+    heads: Sequence[Cell],
+    start: int,
+    stop: int,
+    levels: int,
+    rows: range,
+    left: int,
 ) -> bool:
     """Whether a table is a cross-tab: what its headings and columns speak for."""
     values = [one for one in heads[start:stop] if one != "" and not is_total(cell_text(one))]
@@ -353,6 +403,9 @@ def _is_crossed(
     texts_after = sum(look == TEXT for look in columns[stop:])
     for_list = 2 * (len(values) < _FEWEST) + 2 * (texts_after > 1) + (start > _SEVERAL)
     for_list += _differ(values)
+    # What stands beside a date and a name is an entry of a journal.
+    if start >= _FEWEST and any(look == FIGURE for look in columns[:start]):
+        for_list += 4 * _has_dates(sheet, rows, range(left, left + start))
     return for_cross > for_list
 
 

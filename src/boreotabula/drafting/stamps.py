@@ -274,7 +274,7 @@ def _outside(example: Example) -> list[tuple[int, int, str]]:
         (row, column, text)
         for row, column, text in sheet.texts()
         if not any(
-            one.top <= row < one.end and one.left <= column < one.right
+            min(one.top, one.highest) <= row < one.end and one.left <= column < one.right
             for one in (*example.shapes, *example.further)
         )
     ]

@@ -257,6 +257,8 @@ def _beside(shapes: Tables) -> list[list[str]]:
     as far from the right edge, are of one column, in several languages."""
     by_place: dict[int, dict[str, None]] = {}
     for one, shape in shapes:
+        if shape.of_texts:
+            continue
         for at in range(shape.right - shape.left - 1, shape.leading, -1):
             if shape.columns[at] == FIGURE:
                 break
@@ -269,7 +271,8 @@ def _beside(shapes: Tables) -> list[list[str]]:
 def level_cells(example: Example, shape: Shape, level: int) -> list[Cell]:
     cells = example.sheet.rows[shape.top + level]
     return [cells[at] for at in shape.values
-            if cells[at] != "" and shape.columns[at - shape.left] != TEXT]  # fmt: skip
+            if cells[at] != "" and (shape.of_texts or shape.columns[at - shape.left] != TEXT)
+            ]  # fmt: skip
 
 
 def _numbers_lines(shapes: Tables, at: int) -> bool:
@@ -326,7 +329,7 @@ def _is_carried(shapes: Tables, at: int) -> bool:
             )
             blank += cell == "" and named and not total
             filled += cell != ""
-    return blank > 0 and filled > 0 and 8 * blank > filled
+    return blank > 0 and filled > 0 and 3 * blank > filled
 
 
 def _totals(shapes: Tables) -> list[str]:
@@ -368,7 +371,7 @@ def _list(shapes: Tables) -> Sketch:
     rows = shape.lowest - shape.highest + 1
     for at in range(shape.right - shape.left):
         heads = _headings(shapes, at)
-        if heads and rows > 1:
+        if rows > 1:
             heads = [text for text in dict.fromkeys(_joined(*one, at) for one in shapes) if text]
         known = {normal_form(text) for text in headings} | set(map(_heading_of, fields))
         # Of two columns with one heading only the first can be known by it; the other is told.
@@ -401,6 +404,12 @@ def _is_filled_once(shapes: Tables) -> bool:
         filled += sum(cell != "" for cell in cells)
         total += len(cells)
     return filled < _MOST_FILLED * total
+
+
+def list_heading(one: Example, shape: Shape, at: int) -> str:
+    """The heading of a column of a list, counted from its first: of several rows as joined."""
+    rows = shape.lowest - shape.highest + 1
+    return _joined(one, shape, at) if rows > 1 else _heading(one, shape, at)
 
 
 def _joined(one: Example, shape: Shape, at: int) -> str:

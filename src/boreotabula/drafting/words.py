@@ -39,25 +39,40 @@ _QUARTER = re.compile(
 _WEEK = re.compile(r"(?:week|uke|vecka|viikko|vko|kw|w|wk)\.?\s*\d{1,2}|\d{4}-w\d{2}")
 _YEAR = re.compile(r"(?:1[89]|20|21)\d\d(?:[*]|\s?p)?")
 _MONTHS = re.compile(
-    r"(?:jan|feb|mar|apr|may|mai|maj|jun|jul|aug|sep|oct|okt|nov|dec|des|tammi|helmi|maalis|huhti"
-    r"|touko|kesä|heinä|elo|syys|loka|marras|joulu)\w*\.?(?:\s*'?\d{2,4})?"
+    r"(?:jan(?:uary?|uari)?|feb(?:ruary?|ruari)?|mar(?:s|ch|ts|z)?|märz|apr(?:il)?|ma[yij]"
+    r"|jun[ei]?|jul[yi]?|aug(?:ust|usti)?|sept?(?:ember)?|o[ck]t(?:ober)?|nov(?:ember)?"
+    r"|de[csz](?:ember)?|(?:tammi|helmi|maalis|huhti|touko|kesä|heinä|elo|syys|loka|marras|joulu)"
+    r"(?:kuu(?:n|ta)?)?)\.?(?:\s*'?\d{2,4})?"
     r"|\d{4}-\d{2}|\d{1,2}/\d{4}"
 )
 
 
 def level_name(heads: Sequence[Cell]) -> str:
-    """What the headings of a level are by what they hold: 'year', 'month', 'quarter', 'week', or
-    'day'; nothing if they are words of the form's own."""
+    """What the headings of a level are by what they hold: 'year', 'month', 'quarter', 'week',
+    'weekday' or 'day'; nothing if they are words of the form's own."""
     texts = [cell_text(one).strip().casefold() for one in heads if one != ""]
     if not texts:
         return ""
     if all(isinstance(one, date) for one in heads if one != ""):
         first = [one for one in heads if isinstance(one, date)]
         return "month" if all(one.day == 1 for one in first) else "day"
-    for name, form in (("year", _YEAR), ("quarter", _QUARTER), ("week", _WEEK), ("month", _MONTHS)):
+    for name, form in _LEVELS.items():
         if all(form.fullmatch(text) for text in texts):
             return name
     return ""
+
+
+_WEEKDAYS = re.compile(
+    r"(?:mon|tues?|wed|thu(?:rs)?|fri|sat(?:ur)?|sun|wednes)(?:day)?\.?|mo|tu|we|th|fr|sa|su"
+    r"|(?:man|mån|tirs?|tis|ons|tors?|fre|lør|lör|søn|sön)(?:dag)?\.?"
+    r"|ma(?:anantai)?|ti(?:istai)?|ke(?:skiviikko)?|to(?:rstai)?|pe(?:rjantai)?|la(?:uantai)?"
+    r"|sunnuntai|mi|di|do|so|(?:mon|diens|donners|frei|sams|sonn)tag|mittwoch"
+)
+_DAY = re.compile(r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}|\d{4}-\d{2}-\d{2}")
+_LEVELS = {
+    "year": _YEAR, "quarter": _QUARTER, "week": _WEEK, "month": _MONTHS, "weekday": _WEEKDAYS,
+    "day": _DAY,
+}  # fmt: skip
 
 
 _UNIT_WORD = re.compile(
