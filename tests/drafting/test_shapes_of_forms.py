@@ -144,6 +144,62 @@ Other | Birch | 7 | 1
 """
 
 
+MARKS = """
+Present at bench | K{0}
+.
+Name | 2026-03-02 | 2026-03-03 | 2026-03-04
+Ada | x | {1} | x
+Bo | . | x | a
+.
+x = present
+"""
+SHEET = """
+Company: | {0}
+.
+. | Note | '31.12.2025 | '31.12.2024
+ASSETS
+Land | 1 | 1{1} | 20
+Cash | 2 | 30 | 41
+Total assets | . | 4{1} | 61
+DEBTS
+Loans | 3 | 7 | 9
+Owed | 4 | 11 | 12
+Total debts | . | 18 | 21
+"""
+JOURNAL = """
+Cash of bench | K{0}
+.
+Day | What | In | Out | Left
+2026-01-03 | seed | . | 2{0} | 1{1}
+2026-01-09 | sale | 50 | . | 99
+2026-01-17 | pots | . | 17 | 82
+"""
+TWO_ROWS = """
+Week: | {0}
+.
+Sender | Delivery | . | Goods | .
+.      | Day | Time | What | Weight (kg)
+S1 | 2026-01-0{0} | 08:30 | soil | 2.5
+S2 | 2026-01-05 | 09:30 | peat | 4
+"""
+HALLS = """
+Readings: | 2026-0{0}-01
+.
+North hall | . | . | . | South hall | . | .
+Point | Warmth | Damp | . | Point | Warmth | Damp
+a1 | 1{0}.5 | 40 | . | b1 | 12.5 | 50
+a2 | 13.5 | 4{0} | . | b2 | 14.5 | 55
+"""
+ABOVE = """
+Inspector | . | Day
+{0} | . | 2026-05-0{1}
+.
+Item | Fine | Remark
+Pots | {1} | wet
+Trays | 4 | .
+"""
+
+
 @pytest.mark.parametrize(
     ("picture", "values", "said", "records", "agree"),
     [
@@ -168,9 +224,19 @@ Other | Birch | 7 | 1
          ['nursery = { right_of = "Nursery" }', "repeat = true", 'totals = "Total"'], 12, 6),
         (STUBS, [("0",), ("1",)],
          ['columns    = ["name", "species"]', 'carry_down = "name"'], 12, 0),
+        (MARKS, [("1", "a"), ("2", "x")], ['stub   = "name"', 'across = "day"'], 10, 0),
+        (SHEET, [("Lia", "1"), ("Myr", "2")],
+         ['across    = "day"', 'totals    = "Total*"', 'group_row = "class"'], 16, 8),
+        (JOURNAL, [("1", "5"), ("2", "6")],
+         ['day           = "date"', 'left          = "integer"'], 6, 0),
+        (TWO_ROWS, [("1",), ("2",)], ["heading_rows = 2", 'delivery_day  = "date"'], 4, 0),
+        (HALLS, [("1",), ("2",)], ['caption = "{title} hall"', 'warmth   = "number"'], 8, 0),
+        (ABOVE, [("Kim", "1"), ("Lee", "2")],
+         ['inspector = { below = "Inspector" }', 'day       = { below = "Day" }'], 4, 0),
     ],
     ids=["units", "measures", "subtotals", "gap", "turned", "two tables", "days", "country",
-         "months", "labels", "places", "stubs"],
+         "months", "labels", "places", "stubs", "marks", "sheet", "journal", "two rows", "halls",
+         "above"],
 )  # fmt: skip
 def test_a_form_is_drafted_by_what_it_looks_like(
     picture: str, values: list[tuple[str, ...]], said: list[str], records: int, agree: int

@@ -327,9 +327,11 @@ def _is_key(head: Cell, sheet: Sheet, rows: range, column: int) -> bool:
         return False
     cells = [sheet.rows[row][column] for row in rows if sheet.rows[row][column] != ""]
     numbers = [one for one in cells if isinstance(one, float)]
+    if not numbers or len(numbers) < len(cells):
+        return False
     if _KEYS.fullmatch(head.strip().casefold()) and all(one.is_integer() for one in numbers):
         return True
-    if len(numbers) < len(cells) or len(numbers) < _FEWEST + 1:
+    if len(numbers) < _FEWEST + 1:
         return False
     lines = [float(one) for one in range(1, len(numbers) + 1)]
     years = all(one.is_integer() and 1900 <= one <= 2100 for one in numbers)
@@ -348,9 +350,11 @@ def _top(sheet: Sheet, looks: Looks, lowest: int, start: int, stop: int, left: i
         if not cells and covering.left < start <= covering.right:
             # A heading that reaches over the values begins left of them.
             cells = [sheet.rows[row - 1][covering.left]]
-        # Headings of groups that are merged over several columns belong to the table.
+        # Headings of groups that are merged over several columns belong to the table, as does one
+        # over a first column that has none below.
         within = sheet.merged_in(range(row - 1, row), range(left, stop))
         grouped = any(left <= one.left < one.right < stop for one in within)
+        grouped = grouped or bool(row == lowest and above[left] and not looks[row, left])
         if not cells or (beside.any() and looks[row, left:start].any() and not grouped):
             break
         figures = [one for one in cells if not isinstance(one, str)]
@@ -362,7 +366,7 @@ def _top(sheet: Sheet, looks: Looks, lowest: int, start: int, stop: int, left: i
         )
         if np.count_nonzero(over) == 1 and not (merged or over[0]):
             break
-        if above[stop:].any() and np.count_nonzero(over) == 1 and not merged:
+        if above[stop:].any() and np.count_nonzero(over) == 1 and not (merged or grouped):
             break
         row -= 1
     return row

@@ -36,6 +36,7 @@ class Stamps:
 def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     """What labels and titles tell of the records of each tab."""
     every = [pairs_of(one.sheet, (*one.shapes, *one.further)) for one in examples]
+    every = _with_labels_above(examples, every)
     groups = _groups(every)
     sources: dict[str, Any] = {}
     fields: dict[str, str] = {}
@@ -73,6 +74,40 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
         if (kept := pattern(source["pattern"], Kind.STAMP).match(_cell_at(one, source["cell"])))
     ]  # fmt: skip
     return Stamps(sources, fields, frozenset(texts), frozenset(every_label), tuple(moments))
+
+
+def _with_labels_above(
+    examples: Sequence[Example], every: Sequence[Sequence[Pair]]
+) -> list[list[Pair]]:
+    """The pairs of all tabs, with values below labels that have no mark: side by side in one row
+    stand texts that never change, and below each of them something that does."""
+    rows: dict[int, list[int]] = {}
+    for row, column, text in examples[0].sheet.texts() if len(examples) >= _FEW else ():
+        above = {cell_text(one.sheet.cell(row, column)) for one in examples}
+        below = [cell_text(one.sheet.cell(row + 1, column)) for one in examples]
+        varies = all(below) and len(set(below)) >= _FEW
+        inside = any(_inside(one, row + 1, column) for one in examples)
+        if above == {text.strip()} and varies and not inside:
+            rows.setdefault(row, []).append(column)
+    spots = {(row, at) for row, some in rows.items() if len(some) >= _FEW for at in some}
+    taken = spots | {(row + 1, at) for row, at in spots}
+    found = []
+    for one, pairs in zip(examples, every, strict=True):
+        own = [
+            Pair(cell_text(cell), row, at, one.sheet.cell(row + 1, at), "below", sure=True)
+            for row, at in sorted(spots)
+            if (cell := one.sheet.cell(row, at)) != ""
+        ]
+        found.append([*own, *(pair for pair in pairs if (pair.row, pair.column) not in taken)])
+    return found
+
+
+def _inside(example: Example, row: int, column: int) -> bool:
+    """Whether a cell is one of a table, its headings too."""
+    return any(
+        min(one.top, one.highest) <= row < one.end and one.left <= column < one.right
+        for one in (*example.shapes, *example.further)
+    )
 
 
 def _cell_at(one: Example, where: str) -> str:
@@ -270,11 +305,4 @@ def constant_texts(examples: Sequence[Example], stamps: Stamps) -> list[str]:
 
 def _outside(example: Example) -> list[tuple[int, int, str]]:
     sheet: Sheet = example.sheet
-    return [
-        (row, column, text)
-        for row, column, text in sheet.texts()
-        if not any(
-            min(one.top, one.highest) <= row < one.end and one.left <= column < one.right
-            for one in (*example.shapes, *example.further)
-        )
-    ]
+    return [one for one in sheet.texts() if not _inside(example, one[0], one[1])]
