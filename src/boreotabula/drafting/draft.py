@@ -39,7 +39,7 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
         return None
     kind, *others = kinds
     tried = _some(kind)
-    specimens = [one.specimen for one in tried.examples]
+    specimens = _few_cells([one.specimen for one in tried.examples])
     every = [improved(candidate, of, specimens) for candidate, of in _candidates(tried)]
     best = every[0]
     for found in every[1:]:
@@ -91,6 +91,19 @@ def _some(kind: Kindred) -> Kindred:
         return kind
     step = len(kind.examples) / _MOST_TRIED
     return replace(kind, examples=tuple(kind.examples[int(at * step)] for at in range(_MOST_TRIED)))
+
+
+_MOST_CELLS, _FEWEST_TABS = 60_000, 3
+
+
+def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
+    """Some of the tabs by which candidates are judged: of large ones three show enough."""
+    cells = 0
+    for number, one in enumerate(specimens):
+        cells += one.sheet.kinds.size
+        if cells > _MOST_CELLS and number >= _FEWEST_TABS:
+            return list(specimens[:number])
+    return list(specimens)
 
 
 def _candidates(kind: Kindred) -> Iterator[tuple[Sketch, Kindred]]:

@@ -93,7 +93,15 @@ def shapes_of(sheet: Sheet) -> list[Shape]:
     looks = looks_of(sheet)
     found: list[Shape] = []
     for row in range(sheet.height - 1):
-        if looks[row].any():
+        # A row of a table that was found is none of headings, unless it repeats them.
+        within = any(
+            one.lowest < row < one.end
+            and not looks[row, : one.left].any()
+            and not looks[row, one.right :].any()
+            and not _repeats(sheet, one, row)
+            for one in found
+        )
+        if looks[row].any() and not within:
             # Those that were found decide whether a row is another one's.
             found += list(_shapes_in(sheet, looks, row, found))
     return found

@@ -6,6 +6,7 @@ import re
 import unicodedata
 from collections.abc import Iterable, Sequence
 from datetime import date
+from functools import lru_cache
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.rows.total_words import TOTAL_WORDS
@@ -103,13 +104,14 @@ def is_total(text: str) -> bool:
     return total_pattern(text) != ""
 
 
+@lru_cache(maxsize=4096)
 def total_pattern(text: str) -> str:
     """The pattern of a text that begins or ends with a word for a total; nothing if it does not."""
     folded = text.strip().casefold()
-    for word in (*TOTAL_WORDS, *_CARRIED):
-        if folded.startswith(word) and not folded[len(word) : len(word) + 1].isalnum():
-            written = text.strip()[: len(word)]
-            return written if folded == word else f"{written}*"
+    found = _TOTAL.match(folded)
+    if found:
+        written = text.strip()[: found.end()]
+        return written if found.end() == len(folded) else f"{written}*"
     # “North total”: the group is named first.
     last = folded.rpartition(" ")[2]
     if last != folded and last in _LAST_WORDS:
@@ -117,4 +119,9 @@ def total_pattern(text: str) -> str:
     return ""
 
 
+_TOTAL = re.compile(
+    "(?:"
+    + "|".join(map(re.escape, sorted((*TOTAL_WORDS, *_CARRIED), key=len, reverse=True)))
+    + r")(?![^\W_])"
+)
 _LAST_WORDS = frozenset(word for word in TOTAL_WORDS if " " not in word and len(word) > 2)
