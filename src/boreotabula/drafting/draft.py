@@ -10,7 +10,7 @@ from boreotabula.drafting.finishing import finished
 from boreotabula.drafting.further import turned, with_further
 from boreotabula.drafting.improving import improved
 from boreotabula.drafting.judging import Judgement, judge
-from boreotabula.drafting.shapes import TEXT
+from boreotabula.drafting.looks import TEXT
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred, Specimen, kinds_of
 

@@ -7,17 +7,14 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from boreotabula.drafting import names
-from boreotabula.drafting.shapes import TEXT, Shape
+from boreotabula.drafting.lists import position_sketch
+from boreotabula.drafting.looks import TEXT
+from boreotabula.drafting.over_columns import Tables, list_heading
+from boreotabula.drafting.shapes import Shape
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import NO_TABLE, Example, Kindred
 from boreotabula.drafting.stamps import constant_texts, stamps_of, title_parts, titles_told
-from boreotabula.drafting.tables import (
-    Tables,
-    level_cells,
-    list_heading,
-    position_sketch,
-    table_sketch,
-)
+from boreotabula.drafting.tables import level_cells, table_sketch
 from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name, is_total, level_name
 from boreotabula.layout.headings import normal_form

@@ -9,9 +9,9 @@ from typing import Any
 import pyarrow.compute as pc
 
 from boreotabula.drafting.judging import Judgement
+from boreotabula.drafting.over_columns import list_heading
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred
-from boreotabula.drafting.tables import list_heading
 from boreotabula.drafting.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
 

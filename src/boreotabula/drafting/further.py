@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from boreotabula.drafting.evidence import typed_fields
-from boreotabula.drafting.shapes import FIGURE, TEXT, Shape, looks_of, shapes_of
+from boreotabula.drafting.looks import FIGURE, TEXT, looks_of
+from boreotabula.drafting.shapes import Shape, shapes_of
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred, Specimen
 from boreotabula.drafting.tables import table_sketch

@@ -9,9 +9,9 @@ from typing import Any
 
 from boreotabula.drafting.groups import group_names, patterns_of
 from boreotabula.drafting.judging import Judgement, judge
+from boreotabula.drafting.lists import lone_rows
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Kindred, Specimen
-from boreotabula.drafting.tables import lone_rows
 from boreotabula.drafting.values import VALUE_STEPS, narrower
 from boreotabula.drafting.words import field_name, is_total, is_unit, total_pattern
 from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
@@ -28,12 +28,21 @@ def improved(
     sketch: Sketch, kind: Kindred, specimens: Sequence[Specimen]
 ) -> tuple[Sketch, Judgement]:
     """The sketch after all steps that make the tabs read better."""
-    best, judged = sketch, judge(sketch, specimens)
+    known: dict[object, Judgement] = {}
+
+    def asked(other: Sketch) -> Judgement:
+        """The judgement of a sketch; steps come to the same one by several ways."""
+        key = (other.text(), *other.headings.items())
+        if key not in known:
+            known[key] = judge(other, specimens)
+        return known[key]
+
+    best, judged = sketch, asked(sketch)
     for _ in range(_ROUNDS):
         before = judged.score
         for step in STEPS:
             for other in step(best, judged, kind):
-                for more, found in _followed(other, kind, specimens):
+                for more, found in _followed(other, kind, asked):
                     if found.score > judged.score:
                         best, judged = more, found
         # Nothing helped in this round: nothing will in the next.
@@ -43,14 +52,14 @@ def improved(
 
 
 def _followed(
-    sketch: Sketch, kind: Kindred, specimens: Sequence[Specimen]
+    sketch: Sketch, kind: Kindred, asked: Callable[[Sketch], Judgement]
 ) -> Iterator[tuple[Sketch, Judgement]]:
     """A sketch, and what follows from it: types of values, and sums, that it shows first."""
-    judged = judge(sketch, specimens)
+    judged = asked(sketch)
     yield sketch, judged
     for follow in (narrower, _unnamed_totals):
         for other in follow(sketch, judged, kind):
-            sketch, judged = other, judge(other, specimens)
+            sketch, judged = other, asked(other)
             yield sketch, judged
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
@@ -81,7 +82,7 @@ def _marks(draft: Draft) -> Iterator[Question]:
 
 _FEWEST = 20
 """So many values a field must have before a few odd ones are told from its type."""
-_MOST_VALUES = 2000
+_MOST_VALUES, _MOST_DIFFERENT = 2000, 500
 _ODD = 0.05
 """The largest part of the values that may be odd."""
 
@@ -90,15 +91,18 @@ def _nearly_typed(draft: Draft) -> Iterator[Question]:
     """The fields that are texts only because of a few values."""
     for name in (name for name, kind in draft.sketch.fields.items() if kind == "text"):
         met = list(islice(_values(draft, name), _MOST_VALUES))
-        texts = [text for text, _ in met]
-        for kind in ("integer", "number", "date"):
-            odd = convert(texts, ValueForm(kind)).failures
-            if len(met) >= _FEWEST and 0 < len(odd) <= _ODD * len(met):
-                text, where = met[odd[0][0]]
-                more = f" (and {len(odd) - 1} more)" if len(odd) > 1 else ""
+        counts = Counter(text for text, _ in met)
+        # Of more different texts few are numbers or dates, or a person sees it at a glance.
+        texts = list(counts)[:_MOST_DIFFERENT]
+        for kind in ("integer", "number", "date") if len(met) >= _FEWEST else ():
+            odd = {texts[at] for at, _ in convert(texts, ValueForm(kind)).failures}
+            number = sum(counts[text] for text in odd)
+            if 0 < number <= _ODD * len(met):
+                text, where = next(one for one in met if one[0] in odd)
+                more = f" (and {number - 1} more)" if number > 1 else ""
                 yield Question(
                     where,
-                    f"“{text}”{more} is no {kind}, as the other {len(met) - len(odd)} values of"
+                    f"“{text}”{more} is no {kind}, as the other {len(met) - number} values of"
                     f" “{name}” are, so the field is a text",
                     f'if they should be, write {name} = "{kind}"',
                 )

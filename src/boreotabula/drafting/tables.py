@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from boreotabula.drafting.captions import caption_of
-from boreotabula.drafting.shapes import FIGURE, TEXT, Shape, looks_of
+from boreotabula.drafting.lists import list_sketch
+from boreotabula.drafting.looks import FIGURE, TEXT
+from boreotabula.drafting.measures import measures_of
+from boreotabula.drafting.over_columns import Tables, heading_at, headings_at, named_field
+from boreotabula.drafting.shapes import Shape
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred
-from boreotabula.drafting.types import type_of
-from boreotabula.drafting.words import field_name, is_total, is_unit, level_name, total_pattern
-from boreotabula.layout.headings import normal_form
-from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.drafting.words import field_name, is_total, level_name, total_pattern
+from boreotabula.reading.cells import cell_text
 from boreotabula.workbooks.sheet import Cell
 
 
@@ -24,7 +25,7 @@ def table_sketch(kind: Kindred) -> Sketch:
     shapes = [(one, shape) for one in kind.examples for shape in one.shapes]
     several = any(len(one.shapes) > 1 for one in kind.examples)
     first = shapes[0][1]
-    sketch = _cross_tab(shapes) if first.crossed else _list(shapes)
+    sketch = _cross_tab(shapes) if first.crossed else list_sketch(shapes)
     block: dict[str, Any] = dict(sketch.block)
     if totals := _totals(shapes):
         block["totals"] = _few(totals)
@@ -63,68 +64,11 @@ def _few(texts: Sequence[str]) -> str | list[str]:
     return texts[0] if len(texts) == 1 else list(texts)
 
 
-Tables = Sequence[tuple[Example, Shape]]
-
-
-def _headings(shapes: Tables, at: int) -> list[str]:
-    """The headings of the column at some place of all tables: first that of the usual language."""
-    texts: Counter[str] = Counter()
-    for one, shape in shapes:
-        if shape.left + at < shape.right:
-            texts[_heading(one, shape, at)] += 1
-    del texts[""]
-    usual = _heading(*_usual(shapes), at)
-    return sorted(texts, key=lambda text: (text != usual, -texts[text]))
-
-
-def _heading(one: Example, shape: Shape, at: int) -> str:
-    """The lowest heading over a column of a table, counted from its first."""
-    column = shape.left + at
-    if column >= shape.right:
-        return ""
-    above = (one.sheet.rows[row][column] for row in range(shape.lowest, shape.top - 1, -1))
-    return one_line(cell_text(next((cell for cell in above if cell != ""), "")).strip())
-
-
-def _usual(shapes: Tables) -> tuple[Example, Shape]:
-    """The table whose headings most tables have; of equals one without foreign letters, as it makes
-    the plainer names."""
-    heads = [
-        tuple(_heading(one, shape, at) for at in range(shape.leading or shape.right - shape.left))
-        for one, shape in shapes
-    ]
-    counts = Counter(heads)
-    best = max(range(len(heads)), key=lambda at: (
-        counts[heads[at]], sum(map(str.isascii, heads[at])), -at,
-    ))  # fmt: skip
-    return shapes[best]
-
-
-def _heading_of(name: str) -> str:
-    """The heading by which a field is known by its name, in normal form."""
-    return normal_form(name.replace("_", " "))
-
-
-def _named(
-    heads: Sequence[str],
-    fields: dict[str, str],
-    headings: dict[str, str],
-    fallback: str = "field",
-) -> str:
-    """A field for some headings, which is added to those that are there."""
-    name = field_name(heads[0] if heads else fallback, fields, fallback)
-    fields[name] = "text"
-    for text in heads:
-        if normal_form(text) != _heading_of(name):
-            headings.setdefault(text, name)
-    return name
-
-
 def _cross_tab(shapes: Tables) -> Sketch:
     fields: dict[str, str] = {}
     headings: dict[str, str] = {}
     shape = shapes[0][1]
-    leading = [_headings(shapes, at) for at in range(shape.leading)]
+    leading = [headings_at(shapes, at) for at in range(shape.leading)]
     corner = _corner_names(shapes)
     # Where a leading column has no heading, all of them are known by their place.
     bare = shape.bare or corner or not all(leading)
@@ -135,9 +79,9 @@ def _cross_tab(shapes: Tables) -> Sketch:
         else:
             own = [] if corner else heads
             # By position no heading is looked for, so none need be known.
-            stub.append(_named(own, fields, {} if bare else headings, "name"))
+            stub.append(named_field(own, fields, {} if bare else headings, "name"))
     across = []
-    measures = _measures(shapes)
+    measures = measures_of(shapes)
     for level in range(shape.levels - bool(measures)):
         cells = [cell for example, some in shapes for cell in level_cells(example, some, level)]
         lowest = level == shape.levels - 1
@@ -148,13 +92,13 @@ def _cross_tab(shapes: Tables) -> Sketch:
         name = field_name(known or ("heading" if lowest else "group"), fields)
         fields[name] = "text"
         across.append(name)
-    values = [_named(heads, fields, headings, "value") for heads in measures]
+    values = [named_field(heads, fields, headings, "value") for heads in measures]
     values = values or [field_name("value", fields)]
     fields |= dict.fromkeys(values, "integer")
     block: dict[str, Any] = {"columns" if bare else "stub": _few(stub)}
     block |= {"across": _few(across), "value": _few(values)}
     for heads in _beside(shapes):
-        _named(heads, fields, headings, "remark")
+        named_field(heads, fields, headings, "remark")
     if corner:
         name = field_name("corner", fields)
         fields = {name: "text", **fields}
@@ -171,71 +115,6 @@ def _cross_tab(shapes: Tables) -> Sketch:
     if carried and not shape.bare and not corner:
         block["carry_down"] = _few(carried)
     return Sketch(block=block, fields=fields, headings=headings)
-
-
-_MOST_MEASURES = 6
-
-
-def _measures(shapes: Tables) -> list[list[str]]:
-    """The headings of each measure where the same few stand under every upper heading, and their
-    values differ in type or unit; none if they are values of a level themselves."""
-    groups = [some for one, shape in shapes for some in _under_upper(one, shape)]
-    sizes = {len(some) for some in groups}
-    if len(groups) < _FEWEST_GROUPS * len(shapes) or len(sizes) != 1:
-        return []
-    (size,) = sizes
-    by_place = [[some[at] for some in groups] for at in range(size)]
-    if not 1 < size <= _MOST_MEASURES:
-        return []
-    cells = [[cell for column in columns for cell in column.cells] for columns in by_place]
-    types = {type_of(some) for some in cells}
-    heads = [list(dict.fromkeys(column.heading for column in some)) for some in by_place]
-    units = any(is_unit(text) or "(" in text for some in heads for text in some)
-    per_table = {len({one.heading for one in some}) for some in groups}
-    # A measure amid the others may be what they sum up to; sums of a level stand at its edge.
-    summed = any(_sums_amid(some) for some in groups)
-    # In each language the words are the same under each upper heading.
-    alike = all(len(some) * _FEWEST_GROUPS <= len(groups) for some in heads)
-    return heads if (len(types) > 1 or units or summed) and alike and per_table == {size} else []
-
-
-_FEWEST_GROUPS = 2
-
-
-def _sums_amid(columns: Sequence[_Measured]) -> bool:
-    """Whether a column that is not the last holds the sums of the others, row by row."""
-    cells = [one.cells for one in columns]
-    if len(cells) <= _FEWEST_GROUPS or len({len(some) for some in cells}) != 1 or not cells[0]:
-        return False
-    if not all(isinstance(cell, float) for some in cells for cell in some):
-        return False
-    numbers = np.array(cells, float)
-    rest = numbers.sum(axis=0) - numbers
-    return bool(np.isclose(numbers[:-1], rest[:-1]).all(axis=1).any())
-
-
-@dataclass(frozen=True)
-class _Measured:
-    heading: str
-    cells: list[Cell]
-
-
-def _under_upper(one: Example, shape: Shape) -> Iterator[list[_Measured]]:
-    """The columns under each heading of the level above the lowest, totals left out."""
-    if shape.levels < _FEWEST_GROUPS:
-        return
-    group: list[_Measured] = []
-    for at in shape.values:
-        if one.sheet.rows[shape.lowest - 1][at] != "" and group:
-            yield group
-            group = []
-        heading = cell_text(one.sheet.rows[shape.lowest][at])
-        above = cell_text(one.sheet.rows[shape.lowest - 1][at])
-        if heading and not is_total(heading) and not is_total(above):
-            cells = [one.sheet.rows[row][at] for row in range(shape.first, shape.end)]
-            group.append(_Measured(one_line(heading), [cell for cell in cells if cell != ""]))
-    if group:
-        yield group
 
 
 def _corner_names(shapes: Tables) -> bool:
@@ -262,7 +141,7 @@ def _beside(shapes: Tables) -> list[list[str]]:
         for at in range(shape.right - shape.left - 1, shape.leading, -1):
             if shape.columns[at] == FIGURE:
                 break
-            text = _heading(one, shape, at)
+            text = heading_at(one, shape, at)
             if text and not is_total(text) and shape.columns[at] == TEXT:
                 by_place.setdefault(shape.right - shape.left - at, {})[text] = None
     return [list(heads) for _, heads in sorted(by_place.items(), reverse=True)]
@@ -362,100 +241,3 @@ def _summing_heading(one: Example, shape: Shape) -> str:
     sums = np.nansum(numbers[:, :-1], axis=1)
     same = bool(np.allclose(sums[rows], numbers[rows, -1], rtol=1e-9, atol=1e-6))
     return cell_text(shape.heads[-1]) if same and rows.sum() > 1 else ""
-
-
-def _list(shapes: Tables) -> Sketch:
-    fields: dict[str, str] = {}
-    headings: dict[str, str] = {}
-    shape = shapes[0][1]
-    rows = shape.lowest - shape.highest + 1
-    for at in range(shape.right - shape.left):
-        heads = _headings(shapes, at)
-        if rows > 1:
-            heads = [text for text in dict.fromkeys(_joined(*one, at) for one in shapes) if text]
-        known = {normal_form(text) for text in headings} | set(map(_heading_of, fields))
-        # Of two columns with one heading only the first can be known by it; the other is told.
-        if heads and normal_form(heads[0]) not in known:
-            _named([text for text in heads if normal_form(text) not in known], fields, headings)
-    block: dict[str, Any] = {"heading_rows": rows} if rows > 1 else {}
-    if fields and _is_filled_once(shapes):
-        first = next(iter(fields))
-        block |= {"stub": list(fields)[:2], "carry_down": first}
-    return Sketch(block=block, listed=True, fields=fields, headings=headings)
-
-
-_MOST_FILLED = 0.7
-
-
-def _is_filled_once(shapes: Tables) -> bool:
-    """Whether the first column of a list names groups: a text at the start of each, and nothing in
-    the rows below, whose second column is filled throughout."""
-    filled = total = 0
-    for one, shape in shapes:
-        rows = [
-            row for row in range(shape.first, shape.end)
-            if not is_total(cell_text(one.sheet.rows[row][shape.left]))
-        ]  # fmt: skip
-        cells = [one.sheet.rows[row][shape.left] for row in rows]
-        if shape.columns[0] != TEXT or not cells or cells[0] == "" or shape.right - shape.left < 3:
-            return False
-        if any(one.sheet.rows[row][shape.left + 1] == "" for row in rows):
-            return False
-        filled += sum(cell != "" for cell in cells)
-        total += len(cells)
-    return filled < _MOST_FILLED * total
-
-
-def list_heading(one: Example, shape: Shape, at: int) -> str:
-    """The heading of a column of a list, counted from its first: of several rows as joined."""
-    rows = shape.lowest - shape.highest + 1
-    return _joined(one, shape, at) if rows > 1 else _heading(one, shape, at)
-
-
-def _joined(one: Example, shape: Shape, at: int) -> str:
-    """The headings of all rows over a column of a list, as they are joined."""
-    column = shape.left + at
-    texts: list[str] = []
-    if column >= shape.right:
-        return ""
-    for row in range(shape.highest, shape.lowest + 1):
-        cell = one.sheet.cell(*one.sheet.anchor(row, column))
-        if cell == "" and row < shape.lowest:
-            left = (where for where in range(column, shape.left - 1, -1)
-                    if one.sheet.rows[row][where] != "")  # fmt: skip
-            cell = one.sheet.rows[row][next(left, column)]
-        if cell != "":
-            texts.append(one_line(cell_text(cell)).rstrip(": *"))
-    return " / ".join(dict.fromkeys(texts))
-
-
-_LEAST_ROWS, _LEAST_COLUMNS = 2, 2
-
-
-def position_sketch(kind: Kindred) -> Sketch:
-    """A list without headings: rows that are filled alike. Nothing if the tabs hold none."""
-    looks = [looks_of(one.sheet) for one in kind.examples]
-    widths = {one.shape[1] for one in looks}
-    dense = all(
-        one.shape[0] >= _LEAST_ROWS and np.count_nonzero(one) > 0.9 * one.size
-        and ((one == one[0]).mean() > 0.9) for one in looks
-    )  # fmt: skip
-    if len(widths) != 1 or not dense or (width := widths.pop()) < _LEAST_COLUMNS:
-        return Sketch()
-    fields: dict[str, str] = {}
-    columns: list[str] = []
-    for at in range(width):
-        cells = [row[at] for one in kind.examples for row in one.sheet.rows]
-        found = type_of(cells)
-        named = {"datetime": "time", "date": "date", "month": "month", "time": "time"}.get(found)
-        name = field_name(named or "column", fields)
-        fields[name] = found
-        columns.append(name)
-    return Sketch(block={"headings": 0, "columns": columns}, fields=fields)
-
-
-def lone_rows(one: Example, shape: Shape) -> list[int]:
-    """The rows of a table that hold nothing but a text in its first column."""
-    looks = looks_of(one.sheet)[shape.first : shape.end, shape.left : shape.right]
-    alone = (np.count_nonzero(looks, axis=1) == 1) & (looks[:, 0] == TEXT)
-    return [row + shape.first for row in np.flatnonzero(alone).tolist()]

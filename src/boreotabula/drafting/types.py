@@ -46,10 +46,9 @@ def languages_of(cells: Sequence[Cell]) -> list[str]:
         and any(sign.isdigit() for sign in cell) and len(cell) < _LONGEST
     ][:_MOST]  # fmt: skip
     found: list[str] = []
-    left = [one for one in texts if not _reads((one,), ())]
-    reads = {
-        language: {one for one in left if _reads((one,), (language,))} for language in LANGUAGES
-    }
+    english = _read(texts, ())
+    left = [one for one in texts if one not in english]
+    reads = {language: _read(left, (language,)) for language in LANGUAGES} if left else {}
     # The language that reads most of them first: neighbours share the names of some months.
     while left:
         language = max(LANGUAGES, key=lambda one: len(reads[one] & set(left)))
@@ -81,8 +80,10 @@ def month_languages(texts: Sequence[str], known: Sequence[str]) -> list[str] | N
 _LONGEST = 30
 
 
-def _reads(texts: Sequence[str], languages: tuple[str, ...]) -> bool:
-    return any(
-        not convert(texts, ValueForm(kind, languages=languages)).failures
-        for kind in ("date", "month")
-    )
+def _read(texts: Sequence[str], languages: tuple[str, ...]) -> set[str]:
+    """Those of some texts that are dates or months in a language."""
+    found: set[str] = set()
+    for kind in ("date", "month"):
+        wrong = {at for at, _ in convert(texts, ValueForm(kind, languages=languages)).failures}
+        found |= {text for at, text in enumerate(texts) if at not in wrong}
+    return found
