@@ -98,13 +98,16 @@ pieces  = "integer"
 """
 
 
-def _folder(home: Path) -> None:
-    """Five files as ever, and one of each that has changed."""
-    for at in range(5):
+def _folder(home: Path, usual: int = 5) -> None:
+    """Some files as ever, and one of each that has changed; of fewer only one."""
+    for at in range(usual):
         rows = [*FORM, ["Birch", f"L{at}", 50 + at]]
         write_workbook(home / "in" / f"a{at}.xlsx", {"Bench 1": rows})
     renamed = [["Grower", "Lomlia"], *FORM[1:]]
     write_workbook(home / "in" / "b1.xlsx", {"Bench 1": renamed})
+    (home / "a.toml").write_text(AGAIN, "utf-8")
+    if usual < 5:
+        return
     write_workbook(home / "in" / "b2.xlsx", {"House 4": FORM})
     headed = [*FORM[:2], ["Species", "Lot", "Antall"], ["Pine", "L8", 44], ["Birch", "L9", 52]]
     write_workbook(home / "in" / "b3.xlsx", {"Bench 1": headed})
@@ -112,7 +115,6 @@ def _folder(home: Path) -> None:
     write_workbook(home / "in" / "b4.xlsx", {"Bench 1": more})
     dashed = [*FORM, ["Alder", "L5", "–"]]
     write_workbook(home / "in" / "b5.xlsx", {"Bench 1": dashed})
-    (home / "a.toml").write_text(AGAIN, "utf-8")
 
 
 def test_what_a_changed_form_needs_is_proposed_as_a_difference(tmp_path: Path) -> None:
@@ -140,7 +142,7 @@ def test_what_a_changed_form_needs_is_proposed_as_a_difference(tmp_path: Path) -
 
 
 def test_wrong_calls_of_again_are_told(tmp_path: Path) -> None:
-    _folder(tmp_path)
+    _folder(tmp_path, 2)
     assert program("draft").status == 2
     done = program("draft", tmp_path / "in", "--again", tmp_path / "a.toml")
     assert done.status == 2 and "name no other" in done.err

@@ -66,7 +66,10 @@ def command(
         raise click.UsageError("Name the folder with the files; or a layout, with --again.")
     from boreotabula.cli import screen
     from boreotabula.drafting.questions import questions
-    from boreotabula.runs.draft import draft_from, write_draft
+    from boreotabula.runs.draft import check_new, draft_from, write_draft
+
+    # Told before the files are read, not after.
+    check_new([output] if output else [])
 
     with screen.counting("looking into", shown=not as_json) as (start, step):
         found = draft_from(
@@ -90,10 +93,11 @@ def _again(path: Path, output: Path | None, largest_part: int, as_json: bool) ->
     """Propose what a layout needs; the exit status."""
     from boreotabula.cli import screen
     from boreotabula.runs.again import propose
-    from boreotabula.runs.draft import write_new
+    from boreotabula.runs.draft import check_new, write_new
     from boreotabula.runs.layouts.load import Layout
 
     layout = Layout.load(path)
+    check_new([output] if output else [])
     with screen.counting("reading", shown=not as_json) as (start, step):
         found = propose(layout, limits(largest_part), lambda one: step(one.name), start)
     if output and found.changes:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import os
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 from itertools import islice
@@ -165,14 +165,19 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
     return list(texts)
 
 
-def write_new(texts: Mapping[Path, str]) -> None:
-    """Write files that are not there yet. Raises CallError if one is: a person may have mended
-    it."""
-    there = [path for path in texts if path.exists()]
+def check_new(paths: Iterable[Path]) -> None:
+    """Raises CallError if one of some files is there already."""
+    there = [path for path in paths if path.exists()]
     if there:
         raise CallError(
             f"“{there[0]}” is there already, and a draft never replaces a layout; name another file"
         )
+
+
+def write_new(texts: Mapping[Path, str]) -> None:
+    """Write files that are not there yet. Raises CallError if one is: a person may have mended
+    it."""
+    check_new(texts)
     for path, text in texts.items():
         with placed(path) as stream:
             stream.write(text.encode())
