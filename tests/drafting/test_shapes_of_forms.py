@@ -215,7 +215,7 @@ Trays | 4 | .
          ["[[block]]", 'stub = ["name", "task"]', 'across = "week"'], 12, 4),
         (DAYS, [("1",), ("2",)], ['across = ["weekday", "heading"]'], 18, 0),
         (COUNTRY, [("1", "Export", "2"), ("2", "Import", "3"), ("3", "Use", "4")],
-         ['totals  = "Whole country"', 'empty = [".."]', '"Table {number} {title}, kg"'], 21, 9),
+         ['totals  = "Whole country"', 'empty = [".."]', '"Table {title}, kg"'], 21, 9),
         (MONTHS, [("5",), ("6",)],
          ['languages = ["fi"]', '{ type = "month", year_from = "year" }', '"percent"'], 4, 0),
         (LABELS, [("1", "hall"), ("2", "yard")],

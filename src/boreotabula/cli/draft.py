@@ -135,9 +135,13 @@ def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
     from difflib import unified_diff
 
     from boreotabula.cli import screen
+    from boreotabula.reading.findings import Severity
 
     # The difference alone is the result, if it is not written.
     console = screen.out() if output or not found.changes else screen.err()
+    if not found.run.files:
+        say("No file in the folders of this layout matches its patterns.")
+        return
     if not found.changes:
         console.print("No change of the layout makes these files read better.", style="bold")
     else:
@@ -155,6 +159,10 @@ def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
         console.print(f"  {word:<6}{_run_in_short(run)}", soft_wrap=True)
     if found.more:
         console.print(f"  {counted(found.more, 'more file')} without findings not looked at again")
+    if found.better.severities[Severity.ERROR]:
+        console.print(
+            f"  boreotabula extract {output or path} --dry-run shows the errors that remain"
+        )
     if found.changes and output:
         say(f"\n  written   {output}")
     elif found.changes:

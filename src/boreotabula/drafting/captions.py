@@ -49,23 +49,14 @@ def _piece(texts: Sequence[str], fields: dict[str, str]) -> str:
         name = field_name(kind, fields)
         fields[name] = kind
         return f"{lead}{{{name}}}"
-    # A number that comes before a title is told apart from it; then the title is whole.
-    if all(len(one) > 2 and _NUMBER.fullmatch(one[0]) for one in words):
-        number = _captured([one[0] for one in words], fields, "number")
-        title = ["".join(one[2:]) + trail for one in words]
-        return f"{lead}{number} {_captured(title, fields)}"
     return lead + _captured(["".join(one) for one in words], fields) + trail
 
 
-_NUMBER = re.compile(r"\d+(?:\.\d+)*\.?")
-
-
-def _captured(texts: Sequence[str], fields: dict[str, str], named: str = "") -> str:
+def _captured(texts: Sequence[str], fields: dict[str, str]) -> str:
     """The part of a pattern that keeps what varies, and its field."""
     kind = type_of([one.strip() for one in texts])
     years = all(re.fullmatch(r"(?:19|20)\d\d", one) for one in texts)
     known = {"integer": "year" if years else "number", "month": "month", "date": "date"}
-    name = field_name(named or known.get(kind, "title"), fields)
-    # 3.1 and 3.10 are two numbers of tables.
-    fields[name] = "text" if named and kind == "number" else kind
+    name = field_name(known.get(kind, "title"), fields)
+    fields[name] = kind
     return f"{{{name}}}"
