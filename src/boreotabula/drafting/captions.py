@@ -49,6 +49,9 @@ def _piece(texts: Sequence[str], fields: dict[str, str]) -> str:
         name = field_name(kind, fields)
         fields[name] = kind
         return f"{lead}{{{name}}}"
+    # After a number that varies the title is kept whole, whatever its last words have in common.
+    if all(len(one) > 2 and one[0][:1].isdigit() for one in words):
+        return lead + _captured(whole, fields)
     return lead + _captured(["".join(one) for one in words], fields) + trail
 
 
