@@ -12,6 +12,7 @@ import pyarrow as pa
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Specimen
 from boreotabula.drafting.words import level_name
+from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Kind, first_match, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.reading.account.marking import BLANK_RULE
@@ -39,6 +40,8 @@ class Judgement:
     """How long the layout is."""
     passed_over: int = 0
     """Cells beside no value, which are left out: names of groups, perhaps."""
+    repeated: int = 0
+    """Records that nothing but numbers tells from another one of their tab."""
     loose: float = 0.0
     """The shares of the values that look like figures but are read as texts, of all fields added
     up."""
@@ -65,6 +68,7 @@ class Judgement:
             - 1.5 * min(self.warnings / tabs, 4)
             - 0.02 * self.words
             - 8 * self.loose
+            - 3 * self.repeated / (self.records or 1)
         )
 
 
@@ -92,6 +96,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
         counts["printed"] += reading.totals.printed
         counts["agree"] += reading.totals.agree
         for batch in reading.tables.values():
+            counts["repeated"] += _repeated(batch)
             for name in sketch.fields:
                 if name in batch.schema.names:
                     column = batch.column(name)
@@ -106,9 +111,24 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
     return Judgement(
         counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
         counts["agree"], tuple(errors), counts["warnings"], tuple(readings),
-        len(sketch.text().split()), counts["passed"],
+        len(sketch.text().split()), counts["passed"], counts["repeated"],
         sum(loose[name] / filled[name] for name in loose if filled[name]),
     )  # fmt: skip
+
+
+def _repeated(batch: pa.RecordBatch) -> int:
+    """How many records of a batch are told from another one by numbers alone."""
+    names = [
+        one.name
+        for one in batch.schema
+        if one.name not in PROVENANCE and not pa.types.is_floating(one.type)
+        and not pa.types.is_integer(one.type)
+    ]  # fmt: skip
+    if not names or not batch.num_rows:
+        return 0
+    table = pa.Table.from_batches([batch.select(names)]).unify_dictionaries()
+    plain = table.cast(pa.schema([(one, pa.string()) for one in names]))
+    return int(batch.num_rows - plain.group_by(names).aggregate([]).num_rows)
 
 
 def _loose(column: pa.Array) -> int:
