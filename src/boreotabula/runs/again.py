@@ -81,7 +81,7 @@ def propose(
         on_start(len(whole.taken))
     first = read_figures(layout, whole, limits, on_file)
     inbox = _those_in_question(whole, first)
-    text = layout.path.read_text("utf-8")
+    text = layout.path.read_text("utf-8-sig")
     taken: list[Amendment] = []
     tried = {text}
     start = best = read_figures(layout, inbox, limits, None)
