@@ -123,6 +123,9 @@ def test_captions_keep_what_varies(texts: tuple[str, ...], pattern: str | None) 
         (["-", "4"], "integer", {}, {"empty": ["-"]}),
         (["2,5 %", "12 %"], "percent", {}, {}),
         (["a", "4"], "text", {}, {}),
+        (["4 cm", "12 mm"], "text", {}, {}),
+        (["1 A", "2 A"], "text", {}, {}),
+        (["x", "4"], "text", {}, {}),
         (["007", "12"], "text", {}, {}),
     ],
 )

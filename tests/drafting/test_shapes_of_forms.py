@@ -256,6 +256,21 @@ def test_names_of_tabs_that_are_months_and_titles_that_repeat_them() -> None:
     assert 'month = { from = "tab name" }' in text and 'boilerplate = "* plan"' in text
 
 
+def test_three_tables_of_a_tab_are_three_blocks() -> None:
+    third = (
+        "\n.\nPlot | Sown | Note | Depth\nP1 | 2026-04-0{0} | wet | 2.5\nP2 | 2026-05-01 | dry | 3"
+    )
+    found = drafted([(TWO_TABLES + third).format(at) for at in (1, 2)])
+    text = found.sketch.text()
+    assert text.count("[[block]]") == 3 and not found.judged.unplaced, text
+
+
+def test_a_sign_that_is_read_as_no_value_is_asked_about() -> None:
+    found = drafted([COUNTRY.format(*one) for one in (("1", "Export", "2"), ("2", "Use", "3"))])
+    asked = next(one for one in questions(found) if "no value" in one.said)
+    assert asked.said == "“..” in 4 cells is read as no value" and asked.where.endswith("C4")
+
+
 def test_a_figure_that_reads_in_two_ways_is_no_whole_number() -> None:
     table = "Lot | Level\nL1 | '1.234\nL2 | '1.250\nL3 | '1.4{}1"
     found = drafted([table.format(1), table.format(2)])

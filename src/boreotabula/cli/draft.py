@@ -176,7 +176,7 @@ def _run_in_short(run: Run) -> str:
     return ", ".join([
         counted(len(run.files), "file"),
         counted(run.record_count, "record"),
-        counted(len(run.unplaced), "cell") + " in none",
+        counted(len(run.unplaced), "cell") + " in no record",
         counted(errors, "error"),
         counted(warnings, "warning"),
     ])  # fmt: skip

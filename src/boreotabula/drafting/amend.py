@@ -11,7 +11,7 @@ import tomlkit
 from tomlkit.items import AbstractTable, Array, InlineTable
 from tomlkit.items import Table as TomlTable
 
-from boreotabula.drafting.sketch import written
+from boreotabula.drafting.sketch import few, written
 
 
 @dataclass(frozen=True)
@@ -105,11 +105,8 @@ def _at_top(document: tomlkit.TOMLDocument, key: str, texts: Sequence[str]) -> N
     body = document.body
     last = max(at for at, (name, item) in enumerate(body)
                if name is not None and not isinstance(item, AbstractTable))  # fmt: skip
-    document._insert_at(last + 1, key, tomlkit.item(_few(texts)))
-
-
-def _few(texts: Sequence[str]) -> str | list[str]:
-    return texts[0] if len(texts) == 1 else list(texts)
+    # Added the usual way it would stand below the comment of the first table.
+    document._insert_at(last + 1, key, tomlkit.item(few(texts)))
 
 
 def _part(document: Any, name: str) -> Any:
@@ -162,4 +159,4 @@ def _add(table: Any, key: str, texts: Sequence[str]) -> None:
                 there.append(one)
         return
     known = [] if there is None else [str(there)] if isinstance(there, str) else list(there)
-    table[key] = _few(list(dict.fromkeys([*known, *texts])))
+    table[key] = few(list(dict.fromkeys([*known, *texts])))

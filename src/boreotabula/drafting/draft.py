@@ -7,12 +7,13 @@ from dataclasses import dataclass, replace
 
 from boreotabula.drafting.evidence import first_sketch
 from boreotabula.drafting.finishing import finished
-from boreotabula.drafting.further import turned, with_further
+from boreotabula.drafting.further import further_kinds, turned, with_block
 from boreotabula.drafting.improving import improved
 from boreotabula.drafting.judging import Judgement, judge
 from boreotabula.drafting.looks import TEXT
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred, Specimen, kinds_of
+from boreotabula.texts import counted
 
 _MOST_TRIED = 24
 """By so many tabs candidates are judged; the best is read with all of them."""
@@ -50,8 +51,9 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     note = _next_best(best, every)
     if not judged.readings:
         return None  # nothing that could be told apart
-    for other in with_further(sketch, tried):
-        found = improved(other, tried, specimens)
+    for other in further_kinds(tried):
+        # Each on top of those before it: a tab may hold three tables.
+        found = improved(with_block(sketch, other), tried, specimens)
         if found[1].score > judged.score:
             sketch, judged = found
     judged = judge(sketch, [one.specimen for one in kind.examples])
@@ -66,7 +68,7 @@ def _next_best(best: tuple[Sketch, Judgement], every: Sequence[tuple[Sketch, Jud
         close = found.score > judged.score - _CLEARLY and found.placed >= judged.placed
         close = close and found.agree >= judged.agree
         if other is not sketch and _is(other) != _is(sketch) and close and found.records:
-            return f"as {_is(other)} it reads as well, in {found.records:,} records"
+            return f"as {_is(other)} it reads as well, in {counted(found.records, 'record')}"
     return ""
 
 

@@ -125,8 +125,7 @@ def _sure(one: _Met, sketch: Sketch, name: str) -> Iterator[tuple[str, object]]:
 
 
 def _is_of_table(sketch: Sketch, name: str) -> bool:
-    captured = str([sketch.include, sketch.tabs, sketch.block.get("caption")])
-    return name not in sketch.stamps and f"{{{name}}}" not in captured
+    return name not in sketch.stamps and name not in sketch.captured
 
 
 def _is_measured(sketch: Sketch, name: str) -> bool:

@@ -60,8 +60,8 @@ def _mixed(sheet: Sheet, shape: Shape) -> int:
     return int(np.count_nonzero(both))
 
 
-def with_further(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
-    """The sketch with one more block, for a table that most tabs hold beside the main one."""
+def further_kinds(kind: Kindred) -> Iterator[Kindred]:
+    """The tables that most tabs hold beside the main one, by their look."""
     by_look: Counter[tuple[object, ...]] = Counter(
         look
         for one in kind.examples
@@ -75,7 +75,7 @@ def with_further(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
             for one in kind.examples
             if (some := tuple(shape for shape in one.further if shape.signature == look))
         )
-        yield _joined(sketch, Kindred(look, examples))
+        yield Kindred(look, examples)
 
 
 _MOST_BLOCKS = 3
@@ -83,16 +83,16 @@ _OF_ITS_OWN = ("value", "heading", "group", "name", "corner", "class", "title", 
 """Names without a heading of the form: in another table they mean something else."""
 
 
-def _joined(sketch: Sketch, kind: Kindred) -> Sketch:
+def with_block(sketch: Sketch, kind: Kindred) -> Sketch:
+    """The sketch with one more block, for further tables of its tabs."""
     other = table_sketch(kind)
     languages = sketch.reading.get("languages", ())
     types = typed_fields(dict(other.fields), kind, other, languages)
-    captured = str([sketch.include, sketch.tabs, sketch.block.get("caption")])
     names: dict[str, str] = {}
     fields = dict(sketch.fields)
     for name, found in types.items():
         own = name.rstrip("_0123456789") in _OF_ITS_OWN
-        elsewhere = name in sketch.stamps or f"{{{name}}}" in captured
+        elsewhere = name in sketch.stamps or name in sketch.captured
         names[name] = field_name(name, fields) if own or elsewhere else name
         # What has one heading in both tables is one field.
         before = fields.get(names[name], found)

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from enum import Enum, auto
-from typing import Any
 
 from boreotabula.drafting.groups import group_names, patterns_of
 from boreotabula.drafting.judging import Judgement, judge
 from boreotabula.drafting.lists import lone_rows
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Sketch, few, listed
 from boreotabula.drafting.specimens import Kindred, Specimen
 from boreotabula.drafting.values import VALUE_STEPS, narrower
 from boreotabula.drafting.words import field_name, is_total, is_unit, total_pattern
@@ -63,14 +62,6 @@ def _followed(
             yield sketch, judged
 
 
-def _listed(value: Any) -> list[str]:
-    return [] if value is None else [value] if isinstance(value, str) else list(value)
-
-
-def _few(texts: Sequence[str]) -> str | list[str] | None:
-    return None if not texts else texts[0] if len(texts) == 1 else list(texts)
-
-
 def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
     """Rows and columns that hold sums though no pattern names them."""
     found = dict.fromkeys(
@@ -79,10 +70,10 @@ def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterato
         # A row amid the others that has no word for totals sums up a group.
         if where is not _Where.AMID or is_total(one)
     )
-    totals = _listed(sketch.block.get("totals"))
+    totals = listed(sketch.block.get("totals"))
     new = [one for one in found if one not in totals]
     if new and len(new) <= _MOST_NAMED:
-        yield sketch.having(totals=_few([*totals, *new]))
+        yield sketch.having(totals=few([*totals, *new]))
 
 
 def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
@@ -93,9 +84,9 @@ def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch
     rows = (one for one, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
     sums = dict.fromkeys(one for one in rows if not is_total(one))
     if isinstance(group, dict):
-        names = [*_listed(group["named"]), *sums]
+        names = [*listed(group["named"]), *sums]
         if sums and len(names) <= _MOST_NAMED:
-            yield sketch.having(group_row={**group, "named": _few(names)})
+            yield sketch.having(group_row={**group, "named": few(names)})
         return
     name = group or field_name("class", sketch.fields)
     fields = sketch.fields if group else {name: "text", **sketch.fields}
@@ -110,7 +101,7 @@ def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch
     if not group and (crossed or any(not is_total(one) for one in lone)):
         yield replace(sketch.having(group_row=name), fields=fields)
     if sums and len(sums) <= _MOST_NAMED:
-        own = {"field": name, "named": _few(list(sums))}
+        own = {"field": name, "named": few(list(sums))}
         yield replace(sketch.having(group_row=own), fields=fields)
     if crossed and not group:
         yield from _nested(sketch, kind)
@@ -127,7 +118,7 @@ def _nested(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
             return
         name = field_name("class", [*fields, *sketch.fields])
         fields[name] = "text"
-        groups.append({"field": name, "named": _few(patterns)})
+        groups.append({"field": name, "named": few(patterns)})
     if groups:
         own = groups[0] if len(groups) == 1 else groups
         yield replace(sketch.having(group_row=own), fields={**fields, **sketch.fields})
@@ -166,7 +157,7 @@ def _carried(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketc
     """Stub cells that are filled once."""
     if "stub" not in sketch.block or "carry_down" in sketch.block or "across" not in sketch.block:
         return
-    for name in _listed(sketch.block["stub"])[:-1]:
+    for name in listed(sketch.block["stub"])[:-1]:
         yield sketch.having(carry_down=name)
 
 
@@ -184,7 +175,7 @@ def _notes(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]
                     if word.isalpha() and len(cells[0]) > len(word) and not is_total(word):
                         words[f"{word}*"] = None
     if words and len(words) <= _MOST_NOTES:
-        yield sketch.having(ends_at=_few(list(words)))
+        yield sketch.having(ends_at=few(list(words)))
 
 
 _BELOW, _MOST_NOTES = 3, 6
@@ -224,7 +215,7 @@ def _as_lists(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sket
     if sketch.listed and "stub" not in sketch.block:
         names = [one for one in sketch.fields if one not in sketch.stamps]
         if len(names) > 1:
-            yield sketch.having(stub=_few(names[:2]))
+            yield sketch.having(stub=few(names[:2]))
 
 
 def _without_groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import pyarrow as pa
 
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.specimens import Specimen
 from boreotabula.drafting.words import level_name
 from boreotabula.layout.model import PROVENANCE
@@ -150,7 +150,7 @@ def _around(sketch: Sketch, one: Specimen) -> Surroundings:
     captured: dict[str, str] = {}
     for patterns, kind, name in (
         (sketch.include, Kind.FILE, one.file),
-        (_listed(sketch.tabs.get("named", ())), Kind.TAB, one.tab),
+        (listed(sketch.tabs.get("named", ())), Kind.TAB, one.tab),
     ):
         found = first_match(tuple(pattern(text, kind) for text in patterns), name)
         captured |= found or {}
@@ -158,7 +158,3 @@ def _around(sketch: Sketch, one: Specimen) -> Surroundings:
     folder = one.file.rpartition("/")[0].rpartition("/")[2]
     texts = {"file name": stem, "folder name": folder, "tab name": one.tab}
     return Surroundings(captured, texts, tabs=one.others)
-
-
-def _listed(texts: object) -> tuple[str, ...]:
-    return (texts,) if isinstance(texts, str) else tuple(texts)  # type: ignore[arg-type]

@@ -7,6 +7,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from boreotabula.drafting.sketch import few
 from boreotabula.drafting.specimens import Example
 from boreotabula.drafting.types import type_of
 from boreotabula.drafting.words import field_name, level_name
@@ -132,7 +133,7 @@ def of_tabs(examples: Sequence[Example], taken: Collection[str]) -> tuple[dict[s
         words = dict.fromkeys(f"{one['word']}{one['gap']}" for one in numbered if one)
         name = field_name(next(iter(words)), taken, "tab")
         patterns = tuple(f"{word}{{{name}}}" for word in words)
-        return {"named": _listed(patterns)}, Named(patterns, {name: "text"})
+        return {"named": few(patterns)}, Named(patterns, {name: "text"})
     different = list(dict.fromkeys(tabs))
     if len(different) == 1:
         return {"named": different[0]}, NOTHING
@@ -144,12 +145,8 @@ def of_tabs(examples: Sequence[Example], taken: Collection[str]) -> tuple[dict[s
     if every:
         return {"every": True}, NOTHING
     if len(different) <= _MOST_NAMED:
-        return {"named": _listed(tuple(different))}, NOTHING
+        return {"named": few(tuple(different))}, NOTHING
     return {"where_found": True}, NOTHING
 
 
 _MOST_NAMED = 4
-
-
-def _listed(patterns: tuple[str, ...]) -> str | list[str]:
-    return patterns[0] if len(patterns) == 1 else list(patterns)

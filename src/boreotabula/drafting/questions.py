@@ -11,12 +11,14 @@ from typing import Any
 
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.finishing import our_names
+from boreotabula.drafting.sketch import listed
 from boreotabula.drafting.specimens import Specimen
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.findings import Finding
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
+from boreotabula.texts import counted
 
 _MOST = 5
 
@@ -50,6 +52,7 @@ def _all(draft: Draft) -> Iterator[Question]:
                 finding.advice,
             )
     yield from _marks(draft)
+    yield from _read_as_nothing(draft)
     yield from _nearly_typed(draft)
     yield from _unnamed(draft)
 
@@ -78,6 +81,25 @@ def _marks(draft: Draft) -> Iterator[Question]:
             " the decimal mark",
             f'if it stands before thousands, write decimal_mark = "{other}"',
         )
+
+
+def _read_as_nothing(draft: Draft) -> Iterator[Question]:
+    """The signs that are read as no value, each with the first cell that holds it."""
+    for sign in listed(draft.sketch.reading.get("empty")):
+        cells = [
+            (example.specimen, row, column)
+            for example in draft.kind.examples
+            for row, column, text in example.sheet.texts()
+            if text.strip() == sign
+        ]
+        if cells:
+            specimen, row, column = cells[0]
+            place = (specimen.file, specimen.tab, str(Address(row, column)))
+            yield Question(
+                " › ".join(filter(None, place)),
+                f"“{sign}” in {counted(len(cells), 'cell')} is read as no value",
+                f"if it means something, take “{sign}” out of `empty` in [reading]",
+            )
 
 
 _FEWEST = 20

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -67,6 +68,16 @@ class Sketch:
         return self.note if part == "block" else ""
 
     @property
+    def captured(self) -> frozenset[str]:
+        """The fields that names of files and tabs, and captions, fill."""
+        patterns = (
+            *self.include,
+            *listed(self.tabs.get("named")),
+            *listed(self.block.get("caption")),
+        )
+        return frozenset(name for one in patterns for name in _CAPTURE.findall(one))
+
+    @property
     def glossary(self) -> Mapping[str, str]:
         """The headings that stand in a glossary of their own; none if there are few."""
         return self.headings if len(self.headings) > _MOST_ALSO else {}
@@ -83,8 +94,8 @@ class Sketch:
         if glossary and self.glossary:
             head["glossary"] = glossary
         if self.boilerplate:
-            head["boilerplate"] = _few(self.boilerplate)
-        source = {"folder": folder, **({"include": _few(self.include)} if self.include else {})}
+            head["boilerplate"] = few(self.boilerplate)
+        source = {"folder": folder, **({"include": few(self.include)} if self.include else {})}
         also: dict[str, list[str]] = {}
         for text, name in self.headings.items() if not self.glossary else ():
             also.setdefault(name, []).append(text)
@@ -92,7 +103,7 @@ class Sketch:
         for name, kind in self.fields.items():
             said = dict(self.options.get(name, {}))
             if name in also:
-                said["also"] = _few(also[name])
+                said["also"] = few(also[name])
             fields[name] = {"type": kind, **said} if said else kind
         parts: list[tuple[str, Mapping[str, Any]]] = [("", head), ("source", source)]
         parts += [("tabs", self.tabs), ("reading", self.reading), ("stamps", self.stamps)]
@@ -107,6 +118,9 @@ class Sketch:
         return "\n".join(written)
 
 
+_CAPTURE = re.compile(r"\{(\w+)\}")
+
+
 def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str], note: str) -> str:
     """A table of the layout, its keys below each other."""
     width = max((len(_key(key)) for key in keys), default=0)
@@ -117,8 +131,14 @@ def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str], note:
     return "\n".join(lines) + "\n"
 
 
-def _few(texts: Sequence[str]) -> str | list[str]:
+def few(texts: Sequence[str]) -> str | list[str]:
+    """Some texts as a layout has them: a single one by itself."""
     return texts[0] if len(texts) == 1 else list(texts)
+
+
+def listed(value: Any) -> list[str]:
+    """The texts of a key of a layout, whether it holds one, several, or is not there."""
+    return [] if value is None else [value] if isinstance(value, str) else list(value)
 
 
 def _key(key: str) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -14,7 +13,7 @@ from boreotabula.drafting.looks import FIGURE, TEXT
 from boreotabula.drafting.measures import measures_of
 from boreotabula.drafting.over_columns import Tables, heading_at, headings_at, named_field
 from boreotabula.drafting.shapes import Shape
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Sketch, few
 from boreotabula.drafting.specimens import Example, Kindred
 from boreotabula.drafting.words import field_name, is_total, level_name, total_pattern
 from boreotabula.reading.cells import cell_text
@@ -28,7 +27,7 @@ def table_sketch(kind: Kindred) -> Sketch:
     sketch = _cross_tab(shapes) if first.crossed else list_sketch(shapes)
     block: dict[str, Any] = dict(sketch.block)
     if totals := _totals(shapes):
-        block["totals"] = _few(totals)
+        block["totals"] = few(totals)
     if _has_gap(shapes):
         block["gaps"] = True
     if several:
@@ -58,10 +57,6 @@ def _has_gap(shapes: Tables) -> bool:
         for one, shape in shapes
         for at in range(shape.left + 1, shape.right - 1)
     )
-
-
-def _few(texts: Sequence[str]) -> str | list[str]:
-    return texts[0] if len(texts) == 1 else list(texts)
 
 
 def _cross_tab(shapes: Tables) -> Sketch:
@@ -95,14 +90,14 @@ def _cross_tab(shapes: Tables) -> Sketch:
     values = [named_field(heads, fields, headings, "value") for heads in measures]
     values = values or [field_name("value", fields)]
     fields |= dict.fromkeys(values, "integer")
-    block: dict[str, Any] = {"columns" if bare else "stub": _few(stub)}
-    block |= {"across": _few(across), "value": _few(values)}
+    block: dict[str, Any] = {"columns" if bare else "stub": few(stub)}
+    block |= {"across": few(across), "value": few(values)}
     for heads in _beside(shapes):
         named_field(heads, fields, headings, "remark")
     if corner:
         name = field_name("corner", fields)
         fields = {name: "text", **fields}
-        block["found_by"] = _few(_found_by(shapes))
+        block["found_by"] = few(_found_by(shapes))
         block["stamps"] = {name: {"from": "stub head"}}
     elif bare:
         caption = _caption(shapes) if shape.bare else None
@@ -110,10 +105,10 @@ def _cross_tab(shapes: Tables) -> Sketch:
             block["caption"], captured = caption
             fields = {**captured, **fields}
         else:
-            block["found_by"] = _few(_found_by(shapes))
+            block["found_by"] = few(_found_by(shapes))
     carried = [name for at, name in enumerate(stub) if name != "-" and _is_carried(shapes, at)]
     if carried and not shape.bare and not corner:
-        block["carry_down"] = _few(carried)
+        block["carry_down"] = few(carried)
     return Sketch(block=block, fields=fields, headings=headings)
 
 

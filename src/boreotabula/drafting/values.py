@@ -7,16 +7,13 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 from boreotabula.drafting.judging import Judgement
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.specimens import Kindred
 from boreotabula.drafting.types import month_languages, type_of
+from boreotabula.drafting.words import is_unit
 from boreotabula.reading.findings import Code
 
 Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
-
-
-def _listed(value: Any) -> list[str]:
-    return [] if value is None else [value] if isinstance(value, str) else list(value)
 
 
 def texts_met(judged: Judgement, name: str) -> list[str]:
@@ -33,9 +30,8 @@ def texts_met(judged: Judgement, name: str) -> list[str]:
 def _text_fields(sketch: Sketch, judged: Judgement) -> Iterator[tuple[str, list[str]]]:
     """The fields that are texts, with the texts that were met."""
     # A part of a caption or of a name stays as it is written: 3.10 is another one than 3.1.
-    parts = str([sketch.block.get("caption"), sketch.include, sketch.tabs])
     for name, kind in sketch.fields.items():
-        if kind == "text" and f"{{{name}}}" not in parts and (texts := texts_met(judged, name)):
+        if kind == "text" and name not in sketch.captured and (texts := texts_met(judged, name)):
             yield name, texts
 
 
@@ -47,12 +43,13 @@ def _for_nothing(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[S
             text = finding.found.strip()
             if text in NOTHING:
                 texts[text] = None
-    known = _listed(sketch.reading.get("empty"))
+    known = listed(sketch.reading.get("empty"))
     if texts:
         yield sketch.reading_with(empty=[*known, *texts])
 
 
-NOTHING = ("-", "–", "—", "..", "...", ".", "n/a", "N/A", "x", "*")
+NOTHING = ("-", "–", "—", "..", "...", ".", "n/a", "N/A")
+"""Signs that everyone reads as nothing; a cross or an asterisk may well mean something."""
 
 
 def narrower(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
@@ -84,7 +81,7 @@ def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
         found = type_of(figures, **_how(sketch.reading), decimal_mark=mark)
         if found == "text" or (units and found not in ("number", "integer")):
             continue
-        empty = dict.fromkeys([*_listed(sketch.reading.get("empty")), *nothing])
+        empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *nothing])
         keys: dict[str, Any] = {"decimal_mark": mark} if mark else {}
         keys |= {"empty": list(empty)} if empty else {}
         return sketch.reading_with(**keys).typed(name, found, **more)
@@ -101,19 +98,19 @@ def _marks(reading: Mapping[str, Any], figures: Sequence[str]) -> list[str | Non
 
 def _how(reading: Mapping[str, Any]) -> dict[str, Any]:
     """What [reading] says, as types are looked for by it."""
-    return {"languages": _listed(reading.get("languages"))}
+    return {"languages": listed(reading.get("languages"))}
 
 
 _WITH_UNIT = re.compile(r"(?P<number>[-+−]?\d[\d.,' ]*?)\s*(?P<unit>[^\W\d_][^\d,;]{0,9})")
-_MOST_UNITS = 3
 
 
 def _without_units(texts: Sequence[str]) -> tuple[list[str], list[str]]:
-    """The numbers of some texts, and the few units that stand behind them; the texts as they are
-    if they hold anything else."""
+    """The numbers of some texts, and the unit that stands behind them; the texts as they are if
+    they hold anything else. Two units are two scales, and a suffix that is none is part of a code.
+    """
     found = [_WITH_UNIT.fullmatch(one.strip()) for one in texts]
     units = dict.fromkeys(one["unit"].strip() for one in found if one)
-    if not units or len(units) > _MOST_UNITS:
+    if len(units) != 1 or not all(map(is_unit, units)):
         return list(texts), []
     pairs = zip(texts, found, strict=True)
     return [one["number"] if one else text for text, one in pairs], list(units)
@@ -124,7 +121,7 @@ def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: Kindred) -> Itera
     years = [name for name in sketch.fields if _is_year(judged, name)]
     if not years:
         return
-    known = _listed(sketch.reading.get("languages"))
+    known = listed(sketch.reading.get("languages"))
     for name, texts in _text_fields(sketch, judged):
         languages = month_languages(texts, known)
         if languages is not None:
@@ -150,13 +147,12 @@ def _wider_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[S
     wider = {"integer": "number", "number": "text", "month": "text", "date": "text", "time": "text",
              "datetime": "text", "yesno": "text", "percent": "text"}  # fmt: skip
     failed = [
-        name for _, finding in judged.errors
+        finding.field for _, finding in judged.errors
         if finding.code in (Code.COLUMN_NOT_CONVERTED, Code.HEADING_NOT_CONVERTED,
                             Code.STAMP_NOT_CONVERTED)
-        for name in sketch.fields if f"“{name}”" in finding.message
     ]  # fmt: skip
     for name in dict.fromkeys(failed):
-        if sketch.fields[name] in wider:
+        if sketch.fields.get(name) in wider:
             yield sketch.typed(name, wider[sketch.fields[name]])
 
 

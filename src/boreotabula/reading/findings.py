@@ -156,6 +156,8 @@ class Finding:
     found: str = ""
     tab: str = ""
     file: str = ""
+    field: str = ""
+    """The field whose value or source it is about, if that is what matters."""
     cause: str = ""
     """What findings of several tabs have in common that are told once for a run."""
 

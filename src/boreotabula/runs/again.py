@@ -84,7 +84,8 @@ def propose(
     text = layout.path.read_text("utf-8-sig")
     taken: list[Amendment] = []
     tried = {text}
-    start = best = read_figures(layout, inbox, limits, None)
+    few = inbox.taken != whole.taken
+    start = best = read_figures(layout, inbox, limits, None) if few else first
     for _ in range(_ROUNDS):
         before = len(taken)
         for one in list(_amendments(best, inbox, limits)):
@@ -197,6 +198,9 @@ def _of_totals(by_code: dict[Code, list[Finding]]) -> Iterator[Amendment]:
         for one in by_code.get(code, ()):
             if one.found.strip():
                 word = total_pattern(one.found).rstrip("*")
+                # Sums by chance are a warning, and the record is kept: a word must speak for it.
+                if code is Code.TOTAL_LIKELY and not word:
+                    continue
                 text = f"{word}*" if word else one.found
                 yield Amendment(
                     f"“{one.found}” holds sums",
@@ -293,7 +297,7 @@ def _of_stamps(
         if source.labels
     }
     for name, stamp in stamps.items():
-        tabs = {(one.file, one.tab) for one in lost if f"“{name}”" in one.message}
+        tabs = {(one.file, one.tab) for one in lost if one.field == name}
         usual = {spot for one in looked for sheet in one.sheets for spot in _spots(sheet, stamp)}
         for file, sheet in _sheets(looked, tabs):
             every = [source for source in stamps.values() if source.labels]

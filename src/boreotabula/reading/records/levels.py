@@ -94,6 +94,7 @@ def heading_findings(
             at=where(at),
             looked_for=kind,
             found=cell_text(heads.labels[at]),
+            field=field,
         )
         for at, reason in heads.done.failures
     ]

@@ -204,6 +204,7 @@ def _in_none(name: str, told: Sequence[Finding]) -> Finding:
         " `optional = true`.",
         looked_for=looked,
         found="nothing",
+        field=name,
     )
 
 
@@ -275,6 +276,7 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
             at=source.at,
             looked_for=form.kind,
             found=cell_text(source.cell) or kind_of(source.cell),
+            field=name,
         )
     ]
 

@@ -264,6 +264,7 @@ class StampSearch:
             at=self.sheet.address(row, column),
             looked_for=labels,
             found=f"the label in {where}",
+            field=stamp.field,
         )
 
     def _sources(self, stamp: StampPlan) -> Iterator[Source]:
@@ -353,6 +354,7 @@ def _no_such_name(stamp: StampPlan, name: str) -> Finding:
         "Look for the name in the name manager of the spreadsheet program.",
         looked_for=name,
         found="no such name",
+        field=stamp.field,
     )
 
 
@@ -384,6 +386,7 @@ def _no_such_tab(stamp: StampPlan, tabs: Sequence[str]) -> Finding:
         "Look whether the tab has another name here, or mark the stamp `optional = true`.",
         looked_for=wanted,
         found=", ".join(tabs) or "no other tab",
+        field=stamp.field,
     )
 
 
@@ -409,6 +412,7 @@ def _not_found(stamp: StampPlan) -> Finding:
         " `optional = true`.",
         looked_for=labels,
         found="no such label",
+        field=stamp.field,
     )
 
 

@@ -27,6 +27,7 @@ def not_converted(
         at=where,
         looked_for=form.kind,
         found=text,
+        field=field,
     )
 
 
@@ -52,6 +53,7 @@ def column_not_converted(
         at=where,
         looked_for=form.kind,
         found=cell_text(cells[0]),
+        field=field,
     )
 
 
