@@ -501,7 +501,7 @@ def test_foreign_files_and_rows_stay_and_a_renamed_file_takes_its_own_place(tmp_
     into = ("--into", "master.xlsx", "--tab", "Data")
     assert "1 note" in desk.program(*into).out
     (tmp_path / "in" / "a.csv").rename(tmp_path / "in" / "b.csv")
-    done = desk.program(*into, "--append")
+    done = desk.program(*into)
     assert done.status == 0 and "1 renamed" in done.out
     tab = openpyxl.load_workbook(tmp_path / "master.xlsx")["Data"]
     assert [(row[0].value, row[3].value) for row in tab.iter_rows(min_row=2)] == [

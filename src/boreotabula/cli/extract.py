@@ -49,12 +49,16 @@ Exit status: 0 clean · 1 written, but something is an error
 )  # fmt: skip
 @click.option(
     "--into", type=click.Path(path_type=Path), metavar="FILE",
-    help="A workbook or SQLite database that is there: only the records in it are replaced.",
+    help="Add to a workbook or SQLite database that is there; what comes again is replaced.",
 )  # fmt: skip
 @click.option("--tab", metavar="NAME", help="The tab of --into that holds the records.")
 @click.option(
-    "--append", is_flag=True,
-    help="With --into a workbook: keep the records of files that are not read now.",
+    "--replace", "replace_all", is_flag=True,
+    help="With --into a workbook: take out the rows of files that are not read now.",
+)  # fmt: skip
+@click.option(
+    "--no-source", is_flag=True,
+    help="With --into a workbook: no source_… columns; rows are known by the layout's key.",
 )  # fmt: skip
 @click.option(
     "--report", type=click.Path(path_type=Path), metavar="PAGE",
@@ -86,7 +90,8 @@ def command(
     output: Path | None,
     into: Path | None,
     tab: str | None,
-    append: bool,
+    replace_all: bool,
+    no_source: bool,
     report: Path | None,
     overwrite: bool,
     safe_csv: bool,
@@ -105,7 +110,7 @@ def command(
     from boreotabula.runs.inputs import check_apart
     from boreotabula.runs.layouts.load import Layout
 
-    target = _target(output, into, tab, append=append, dry_run=dry_run)
+    target = _target(output, Target(into, True, tab, replace_all, no_source), dry_run=dry_run)
     if safe_csv:
         target = _safe(target)
     if target.stream and sys.stdout is None:
@@ -133,25 +138,27 @@ class Target:
     into: bool = False
     """Whether they go into a file that is there."""
     tab: str | None = None
-    append: bool = False
+    replace_all: bool = False
+    """Whether rows of files that are not read now go."""
+    no_source: bool = False
+    """Whether a workbook gets no columns that tell where its rows are from."""
     stream: bool = False
     """Whether they go to stdout."""
     safe_csv: bool = False
     """Whether no text may be taken for a formula."""
 
 
-def _target(
-    output: Path | None, into: Path | None, tab: str | None, *, append: bool, dry_run: bool
-) -> Target:
+def _target(output: Path | None, into: Target, *, dry_run: bool) -> Target:
     """Where the options say that the records go. Raises CallError if they do not agree."""
-    if (tab is not None or append) and into is None:
-        raise CallError("--tab and --append belong to --into")
-    if output is not None and into is not None:
+    book = into.path is not None and into.path.suffix.lower() in (".xlsx", ".xlsm")
+    if (into.tab is not None or into.replace_all or into.no_source) and not book:
+        raise CallError("--tab, --replace and --no-source belong to --into a workbook")
+    if output is not None and into.path is not None:
         raise CallError("-o writes a file anew and --into changes one; give one of them")
     if dry_run:
         return Target()
-    if into is not None:
-        return Target(into, True, tab, append)
+    if into.path is not None:
+        return into
     if output is None:
         raise CallError("say where the records go with -o OUT.csv, or try it with --dry-run")
     return Target(stream=True) if str(output) == "-" else Target(output)
@@ -283,7 +290,8 @@ def _run(
 
         return extract_into_file(
             layout, inbox, target.path, on_file, means,
-            tab=target.tab, append=target.append, strict=strict,
+            tab=target.tab, replace_all=target.replace_all, no_source=target.no_source,
+            strict=strict,
         )  # fmt: skip
     return extract_into(
         layout, inbox, target.path, on_file, means, strict=strict, safe_csv=target.safe_csv

@@ -183,6 +183,12 @@ def summary(
     )
     if run.since:
         console.print(f"  since the last run: {_changes(run.since)}", markup=False)
+    if run.rows:
+        rows = run.rows
+        console.print(
+            f"  rows there: {rows.added:,} added, {rows.kept:,} kept, {rows.replaced:,} replaced,"
+            f" {rows.gone:,} gone"
+        )
     if run.editions:
         counts = " · ".join(f"{title} {_count(n, 'tab')}" for title, n in run.editions.items())
         console.print(f"  editions: {counts}", markup=False)

@@ -38,7 +38,6 @@ class Replaced:
 
     before: bytes
     rows: BinaryIO
-    heading: bytes
     after: bytes
 
 
@@ -49,11 +48,13 @@ class Package:
     source: zipfile.ZipFile
     changed: dict[str, bytes] = field(default_factory=dict)
     sheets: dict[str, Replaced] = field(default_factory=dict)
+    dropped: set[str] = field(default_factory=set)
 
     def names(self) -> list[str]:
         """All parts."""
         there = [one.filename for one in self.source.infolist() if not one.is_dir()]
-        return list(dict.fromkeys([*there, *self.changed, *self.sheets]))
+        names = dict.fromkeys([*there, *self.changed, *self.sheets])
+        return [one for one in names if one not in self.dropped]
 
     def text(self, name: str) -> str:
         """A part as text; empty if there is none."""
@@ -104,6 +105,21 @@ class Package:
         add(root, "Relationship", {"Id": key, "Type": f"{RELATED}{kind}", "Target": path})
         self.put_tree(where, root)
         return key
+
+    def drop(self, name: str, of: str) -> None:
+        """Take out a part, and the relation of another to it; nothing if there is none."""
+        if name not in self.names():
+            return
+        self.dropped.add(name)
+        for where, key, wanted in (
+            (relations_of(of), "Target", posixpath.relpath(name, posixpath.dirname(of))),
+            (_TYPES, "PartName", f"/{name}"),
+        ):
+            root = self.tree(where)
+            for one in list(root):
+                if one.get(key) in (wanted, f"/{name}"):
+                    root.remove(one)
+            self.put_tree(where, root)
 
     def declare(self, name: str, kind: str) -> None:
         """Say of what content type a new part is."""
@@ -179,14 +195,16 @@ class Package:
         """Write all parts as a package."""
         with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target:
             for name in self.names():
+                info = zipfile.ZipInfo(name)  # no time of day: the same parts give the same bytes
+                info.compress_type = zipfile.ZIP_DEFLATED
                 if name in self.sheets:
-                    with target.open(name, "w", force_zip64=True) as part:
+                    with target.open(info, "w", force_zip64=True) as part:
                         _write_sheet(self.sheets[name], part)
                 elif name in self.changed:
-                    target.writestr(name, self.changed[name])
+                    target.writestr(info, self.changed[name])
                 else:
-                    info = self.source.getinfo(name)
-                    with self.source.open(info) as old, target.open(name, "w") as part:
+                    info.file_size = self.source.getinfo(name).file_size
+                    with self.source.open(name) as old, target.open(info, "w") as part:
                         shutil.copyfileobj(old, part)
 
 
@@ -203,7 +221,6 @@ def _without_result(cell: re.Match[str]) -> str:
 
 def _write_sheet(sheet: Replaced, part: IO[bytes]) -> None:
     part.write(sheet.before)
-    part.write(sheet.heading)
     sheet.rows.seek(0)
     shutil.copyfileobj(sheet.rows, part)
     part.write(sheet.after)

@@ -33,7 +33,7 @@ class NewWorkbook:
         """Write the workbook."""
         parts = list(self._package.tabs().values())
         for part, rows in zip(parts, self.writers.values(), strict=True):
-            fill(self._package, part, rows, widths=True)
+            fill(self._package, part, rows)
         self._package.write(self._stream)
         self.abandon()
 
@@ -82,22 +82,10 @@ def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
     return styles
 
 
-def fill(
-    package: Package,
-    part: str,
-    rows: SheetRows,
-    above: str = "",
-    heading_styles: Sequence[int | None] = (),
-    *,
-    widths: bool = False,
-) -> None:
-    """Put rows into a worksheet instead of its own, and fit its table object to them.
-
-    `above` is the markup of the rows above the heading, which stay.
-    """
+def fill(package: Package, part: str, rows: SheetRows) -> None:
+    """Put rows into a worksheet instead of its own, and fit its table object and widths to them."""
     text = package.text(part)
-    last = Address(rows.last - 1, rows.left + len(rows.schema) - 1)
-    whole = f"{Address(rows.heading - 1, rows.left)}:{last}"
+    last = Address(rows.last - 1, len(rows.schema) - 1)
     found = re.search(
         r"<(?P<p>\w+:)?sheetData\s*(?:/>|>.*</(?P=p)?sheetData>|>.*</sheetData>)", text, re.DOTALL
     )
@@ -105,29 +93,29 @@ def fill(
     prefix = found["p"] or ""
     before, after = text[: found.start()], text[found.end() :]
     before = re.sub(r"<(?:\w+:)?dimension\b[^>]*/>", "", before)
-    if widths:
-        columns = "".join(
-            f'<col min="{at}" max="{at}" width="{width}" customWidth="1"/>'
-            for at, width in enumerate(rows.widths, rows.left + 1)
-        )
-        before = re.sub(r"<cols>.*?</cols>", f"<cols>{columns}</cols>", before, flags=re.DOTALL)
+    columns = "".join(
+        f'<col min="{at}" max="{at}" width="{width}" customWidth="1"/>'
+        for at, width in enumerate(rows.widths, 1)
+    )
+    before = re.sub(r"<cols>.*?</cols>", f"<cols>{columns}</cols>", before, flags=re.DOTALL)
     package.sheets[part] = Replaced(
-        f"{before}<{prefix}sheetData>{above}".encode(),
+        f"{before}<{prefix}sheetData>".encode() + rows.heading_row(),
         rows.content,
-        rows.heading_row(heading_styles),
         f"</{prefix}sheetData>{after}".encode(),
     )
     for table in package.tables(part):
-        _fit_table(package, table, whole, rows.schema.names)
+        fit_table(package, table, f"A1:{last}", rows.schema.names)
 
 
-def _fit_table(package: Package, table: str, whole: str, names: Sequence[str]) -> None:
-    """Give a table object its new extent; what it is filtered and sorted by is let go."""
+def fit_table(package: Package, table: str, whole: str, names: Sequence[str]) -> None:
+    """Give a table object its new extent and columns; what it is sorted by is let go, what it is
+    filtered by stays."""
     root = package.tree(table)
     root.set("ref", whole)
     for one in root.findall("{*}autoFilter"):
-        one.clear()
         one.set("ref", whole)
+        for order in one.findall("{*}sortState"):
+            one.remove(order)
     for one in root.findall("{*}sortState"):
         root.remove(one)
     columns = root.find("{*}tableColumns")

@@ -29,92 +29,28 @@ _WIDEST = 44
 _LOOKED_AT = 500
 
 
-class SheetRows:
-    """Takes record batches of one schema and keeps their rows as markup in a temporary file."""
+class CellMarkup:
+    """Turns record batches of one schema into the markup of cells, column by column."""
 
     def __init__(
         self,
-        table: str,
         schema: pa.Schema,
-        heading: int = 1,
-        left: int = 0,
+        columns: Sequence[int],
         styles: Sequence[int | None] = (),
         since_1904: bool = False,
     ) -> None:
-        """`heading` is the number of the heading row, counted from 1; `left` the first column,
-        from 0; `styles` the cell style of each column."""
-        self.table, self.schema = table, schema
-        self.heading, self.left = heading, left
-        self.count = 0
-        self.content: BinaryIO = TemporaryFile()  # noqa: SIM115  # lives as long as the rows
-        self._kinds = [field_type(one) for one in schema]
+        """`columns` are those of the sheet, counted from 0; `styles` the cell style of each."""
+        self.kinds = [field_type(one) for one in schema]
+        self.letters = [column_letters(one) for one in columns]
         self._zero = _DAY_ZERO[since_1904]
         given = styles or [None] * len(schema)
-        self._letters = [column_letters(left + at) for at in range(len(schema))]
         self._marks = ["" if one is None else f' s="{one}"' for one in given]
-        self.widths = [len(name) + 3 for name in schema.names]
 
-    def close(self) -> None:
-        """Let go of the rows."""
-        self.content.close()
-
-    @property
-    def last(self) -> int:
-        """The number of the last row, counted from 1; a table without records has a blank one."""
-        return self.heading + max(self.count, 1)
-
-    def heading_row(self, styles: Sequence[int | None] = ()) -> bytes:
-        """The markup of the heading row."""
-        marks = ["" if one is None else f' s="{one}"' for one in styles] or [""] * len(self.schema)
-        cells = "".join(
-            f'<c r="{letters}{self.heading}"{mark} t="inlineStr"><is><t>{xml_text(name)}</t></is>'
-            "</c>"
-            for letters, mark, name in zip(self._letters, marks, self.schema.names, strict=True)
-        )
-        return f'<row r="{self.heading}">{cells}</row>'.encode()
-
-    def take(self, row: str) -> None:
-        """Take a row over as it stands, but for its number."""
-        self._room(1)
-        number = self.heading + 1 + self.count
-        moved = re.sub(r'(<(?:\w+:)?row\b[^>]*?\br=")\d+"', rf'\g<1>{number}"', row, count=1)
-        moved = re.sub(r'(<(?:\w+:)?c\b[^>]*?\br="[A-Z]+)\d+"', rf'\g<1>{number}"', moved)
-        self.content.write(moved.encode())
-        self.count += 1
-
-    def write(self, batch: pa.RecordBatch) -> None:
-        """Write the records of a batch. Raises CallError if a sheet cannot hold them."""
-        if not batch.num_rows:
-            return
-        self._room(batch.num_rows)
-        start = self.heading + 1 + self.count
-        numbers = pa.array(map(str, range(start, start + batch.num_rows)), pa.string())
-        parts: list[pa.Array | str] = ['<row r="', numbers, '">']
-        for at, column in enumerate(batch.columns):
-            cells = self._cells(at, column, numbers)
-            if self.count < _LOOKED_AT:
-                self._measure(at, column)
-            parts.append(cells)
-        lines = pc.binary_join_element_wise(*parts, "</row>", "")
-        self.content.write("".join(lines.to_pylist()).encode())
-        self.count += batch.num_rows
-
-    def _room(self, more: int) -> None:
-        if self.heading + self.count + more > MAX_ROWS:
-            raise CallError(
-                f"“{self.table}” has more records than a sheet has rows ({MAX_ROWS:,}); write .csv"
-                " or .parquet instead"
-            )
-
-    def _measure(self, at: int, column: pa.Array) -> None:
-        texts = column_text(column.slice(0, _LOOKED_AT), self._kinds[at]).unique().to_pylist()
-        longest = max((len(one) for one in texts if one is not None), default=0)
-        self.widths[at] = max(self.widths[at], min(longest + 2, _WIDEST))
-
-    def _cells(self, at: int, column: pa.Array, numbers: pa.Array) -> pa.Array:
-        """The markup of the cells of a column; nothing where there is no value."""
-        lead, mark = f'<c r="{self._letters[at]}', self._marks[at]
-        kind = self._kinds[at]
+    def cells(self, at: int, column: pa.Array, numbers: pa.Array) -> pa.Array:
+        """The markup of the cells of the column at a place of the schema; nothing where there is no
+        value. `numbers` are those of the rows, counted from 1, as texts."""
+        lead, mark = f'<c r="{self.letters[at]}', self._marks[at]
+        kind = self.kinds[at]
         if kind.nature is Nature.YES_NO:
             bits = column.cast(pa.int8()).cast(pa.string())
             return _joined(lead, numbers, f'"{mark} t="b"><v>', bits, "</v></c>")
@@ -176,6 +112,73 @@ class SheetRows:
                     " write .csv or .parquet instead"
                 )
         return pa.DictionaryArray.from_arrays(once.indices, pa.array(found, pa.string()))
+
+
+def heading_cell(address: str, text: str, style: int | None = None) -> str:
+    """The markup of a cell that holds a heading."""
+    mark = "" if style is None else f' s="{style}"'
+    return f'<c r="{address}"{mark} t="inlineStr"><is><t>{xml_text(text)}</t></is></c>'
+
+
+def check_room(table: str, rows: int) -> None:
+    """Raises CallError if a sheet does not hold so many rows."""
+    if rows > MAX_ROWS:
+        raise CallError(
+            f"“{table}” has more records than a sheet has rows ({MAX_ROWS:,}); write .csv or"
+            " .parquet instead"
+        )
+
+
+class SheetRows:
+    """Takes record batches of one schema and keeps their rows as markup in a temporary file.
+
+    The first row of the sheet is that of the headings, the first column that of the first field.
+    """
+
+    def __init__(self, table: str, schema: pa.Schema, styles: Sequence[int | None] = ()) -> None:
+        """`styles` is the cell style of each column."""
+        self.table, self.schema = table, schema
+        self.count = 0
+        self.content: BinaryIO = TemporaryFile()  # noqa: SIM115  # lives as long as the rows
+        self._markup = CellMarkup(schema, range(len(schema)), styles)
+        self.widths = [len(name) + 3 for name in schema.names]
+
+    def close(self) -> None:
+        """Let go of the rows."""
+        self.content.close()
+
+    @property
+    def last(self) -> int:
+        """The number of the last row, counted from 1; a table without records has a blank one."""
+        return 1 + max(self.count, 1)
+
+    def heading_row(self) -> bytes:
+        """The markup of the heading row."""
+        places = zip(self._markup.letters, self.schema.names, strict=True)
+        cells = "".join(heading_cell(f"{letters}1", name) for letters, name in places)
+        return f'<row r="1">{cells}</row>'.encode()
+
+    def write(self, batch: pa.RecordBatch) -> None:
+        """Write the records of a batch. Raises CallError if a sheet cannot hold them."""
+        if not batch.num_rows:
+            return
+        check_room(self.table, 1 + self.count + batch.num_rows)
+        start = 2 + self.count
+        numbers = pa.array(map(str, range(start, start + batch.num_rows)), pa.string())
+        parts: list[pa.Array | str] = ['<row r="', numbers, '">']
+        for at, column in enumerate(batch.columns):
+            if self.count < _LOOKED_AT:
+                self._measure(at, column)
+            parts.append(self._markup.cells(at, column, numbers))
+        lines = pc.binary_join_element_wise(*parts, "</row>", "")
+        self.content.write("".join(lines.to_pylist()).encode())
+        self.count += batch.num_rows
+
+    def _measure(self, at: int, column: pa.Array) -> None:
+        kind = self._markup.kinds[at]
+        texts = column_text(column.slice(0, _LOOKED_AT), kind).unique().to_pylist()
+        longest = max((len(one) for one in texts if one is not None), default=0)
+        self.widths[at] = max(self.widths[at], min(longest + 2, _WIDEST))
 
 
 def xml_text(text: str) -> str:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+import os
+import time
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -10,8 +12,10 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.errors import CallError
-from boreotabula.outputs.into import BASES, check_target, into_workbook
+from boreotabula.outputs.into import BASES, check_target
 from boreotabula.outputs.kinds import Writer
+from boreotabula.outputs.master.book import Book, Taking, into_workbook
+from boreotabula.outputs.master.table import Merged
 from boreotabula.outputs.sqlite import Database
 from boreotabula.pipeline.new_output import (
     OnFile,
@@ -29,7 +33,7 @@ from boreotabula.runs.inputs import Inbox, check_output, look, run_folder
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import FILE_TWICE, Means, digests, read_all
 from boreotabula.runs.run.earlier import Before, earlier_record
-from boreotabula.runs.run.gather import Run, gather
+from boreotabula.runs.run.gather import RowCounts, Run, gather
 from boreotabula.runs.run.record import write_record
 from boreotabula.texts import counted
 
@@ -42,7 +46,7 @@ def look_into(
     Raises CallError if they may not.
     """
     check_target(target, tab, layout.plan.tables)
-    check_output(layout, target, named)
+    check_output(layout, target, named, own=(target,))
     return look(layout, own=(target, run_folder(target)), named=named)
 
 
@@ -54,13 +58,16 @@ def extract_into_file(
     means: Means,
     *,
     tab: str | None = None,
-    append: bool = False,
+    replace_all: bool = False,
+    no_source: bool = False,
     strict: bool = False,
 ) -> Run:
     """Read the files of an inbox and put their records into a workbook or database that is there.
 
-    In a workbook they replace the table of a tab; with `append` only the records of the files that
-    are read, as in a database. Raises CallError, which says what could not be kept.
+    The records of files that are read take the place of what there is of them; with `replace_all`
+    those of files that a run has read before go too. `no_source` leaves a table of a workbook
+    without columns that tell where its rows are from. Raises CallError, which says what could not
+    be kept.
     """
     if layout.plan.keeps_unknown:
         raise CallError(
@@ -69,15 +76,18 @@ def extract_into_file(
     known = digests(inbox, means.limits)
     readings = read_all(layout, inbox, means, known)
     before = Before.of(earlier_record(target), known)
+    into = _IntoFile(layout, inbox, target, before, on_file, strict)
+    book = target.suffix.lower() not in BASES
     whole: Run | None = None
     schemas = schemas_of(layout)
-    if append or layout.plan.grows:  # rows or columns are known only once all files are read
+    if book or layout.plan.grows:  # rows or columns are known only once all files are read
         whole = gather(layout, inbox, with_news(readings, on_file), keep_records=True)
         schemas = {table: records.schema for table, records in whole.tables.items()}
-    into = _IntoFile(layout, inbox, target, before, on_file, strict)
-    if target.suffix.lower() in BASES:
+    if whole is None or not book:
         return into.base(schemas, whole or readings)
-    return into.book(schemas, whole or readings, tab, append=append)
+    taking = Taking(layout.plan.names, layout.spec.key, tab, no_source)
+    with closing(into_workbook(target, schemas, taking)) as opened:
+        return into.book(opened, whole, replace_all=replace_all)
 
 
 _Source = Run | Iterable[FileReading]
@@ -114,29 +124,36 @@ class _IntoFile:
                 write_record(run, self.target)
         return run
 
-    def book(
-        self, schemas: Mapping[str, pa.Schema], source: _Source, tab: str | None, *, append: bool
-    ) -> Run:
-        """Put records into a workbook. Rows that no run has written stay."""
-        with closing(into_workbook(self.target, schemas, tab)) as book:
-            ours = {*self.before.files, *(one.name for one in self.inbox.taken)}
-            replaced: Collection[str] = ours
-            if append and isinstance(source, Run):
-                replaced = _replaced(source, self.before)
-            foreign = sum(one.keep(replaced, ours) for one in book.tables)
-            run = self._written(source, book.writers)
-            if foreign:
-                told_rows = _rows_kept(self.target, foreign)
-                run = replace(run, findings=(*run.findings, told_rows))
-            if append:
-                run = replace(run, files_kept=self.before.without(replaced))
-            with placed(self.target) as stream:
-                if not may_write(run, strict=self.strict):
-                    raise KeepOld
-                book.fill()
-                book.package.write(stream)
-                tabs = dict(zip(schemas, book.tabs, strict=True))
-                write_record(run, self.target, tabs=tabs)
+    def book(self, book: Book, run: Run, *, replace_all: bool) -> Run:
+        """Put records into a workbook. Rows that no run has written stay, and are told."""
+        ours = {*self.before.files, *(one.name for one in self.inbox.taken)}
+        again = ours if replace_all else _replaced(run, self.before)
+        unchanged = {one.name for one in run.files if self.before.files.get(one.name) == one.digest}
+        names = {old: new for new, old in self.before.renamed.items()}
+        merged = [
+            one.merge(run.tables[table], again, ours, unchanged, names)
+            for table, one in book.tables.items()
+        ]
+        run = compared(run, self.target)
+        run = replace(
+            run,
+            rows=sum((one.counts for one in merged), RowCounts()),
+            findings=(*run.findings, *_told(book, merged)),
+            files_kept={} if replace_all else self.before.without(again),
+        )
+        with placed(self.target, now := time.time_ns()) as stream:
+            if not may_write(run, strict=self.strict):
+                raise KeepOld
+            columns = {table: one.headings for table, one in book.tables.items()}
+            if not book.fill():
+                old = self.target.stat()
+                write_record(run, self.target, _looks(old), book.tabs, columns)
+                raise KeepOld
+            book.write(stream)
+            stream.flush()
+            size = os.fstat(stream.fileno()).st_size
+            written = {"size": size, "modified_ns": now}
+            write_record(run, self.target, written, book.tabs, columns)
         return run
 
     def _written(self, source: _Source, writers: Mapping[str, Writer]) -> Run:
@@ -156,6 +173,43 @@ def _replaced(run: Run, before: Before) -> set[str]:
     read = {one.name for one in run.files if one.read}
     twice = {one.file for one in run.findings if one.code == FILE_TWICE}
     return read | twice | {before.renamed[name] for name in read if name in before.renamed}
+
+
+def _looks(found: os.stat_result) -> dict[str, int]:
+    return {"size": found.st_size, "modified_ns": found.st_mtime_ns}
+
+
+def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
+    """What a person should know of the rows of a workbook."""
+    foreign = sum(one.foreign for one in merged)
+    if foreign:
+        yield _rows_kept(book.path, foreign)
+    for tab, one in zip(book.tabs.values(), merged, strict=True):
+        for row in one.remarks:
+            file, source_tab, cell = row.source
+            yield Finding(
+                Code.REMARK_GONE,
+                f"row {row.cell.row + 1} of “{book.path.name}” › {tab} went, as its file holds"
+                f" that record no more, and with it “{'”, “'.join(row.texts)}”",
+                "If the remark still matters, write it to another row; the record was from"
+                f" {source_tab} {cell} of {file}.",
+                looked_for="the record in its file",
+                found=", ".join(row.texts),
+                file=file,
+                tab=source_tab,
+            )
+        if one.by_hand:
+            cells = ", ".join(str(row.cell.row + 1) for row in one.by_hand[:5])
+            rows = counted(len(one.by_hand), "row")
+            yield Finding(
+                Code.CHANGED_BY_HAND,
+                f"{rows} of “{book.path.name}” › {tab} held other values than unchanged files hold,"
+                f" and hold those of the files again (row {cells})",
+                "Correct the value in the file that was sent, or keep a correction in a column of"
+                " its own.",
+                looked_for="the values of the files",
+                found=rows,
+            )
 
 
 def _rows_kept(target: Path, number: int) -> Finding:

@@ -131,6 +131,8 @@ class Code(StrEnum):
     TEXTS_UNPLACED = "texts-unplaced", Severity.NOTE
     TEXTS_REPEATED = "texts-repeated", Severity.NOTE
     ROWS_KEPT = "rows-kept", Severity.NOTE
+    REMARK_GONE = "remark-gone", Severity.WARNING
+    CHANGED_BY_HAND = "changed-by-hand", Severity.WARNING
 
 
 _READABLE = 160

@@ -14,8 +14,11 @@ import pyarrow.compute as pc
 
 from boreotabula.errors import BoreotabulaError, CallError
 from boreotabula.layout.field_types import FieldType, Nature, Written, type_called
+from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.outputs.csv import csv_rows, field_type
+from boreotabula.outputs.master.sources import kept_sources, sources_tab
+from boreotabula.outputs.master.table import one_gap
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.review.saved import SavedOutput, saved_output
@@ -24,6 +27,7 @@ from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means
 from boreotabula.runs.run.gather import gather, read_each
 from boreotabula.texts import unguarded_text
+from boreotabula.workbooks.sheet import Sheet
 
 
 def load_records(path: Path, table: str | None, means: Means) -> pa.Table:
@@ -75,11 +79,12 @@ def _read(saved: SavedOutput) -> pa.Table:
         columns = _sheet_columns(saved)
     else:
         columns = _base_columns(saved)
-    fields = [_field(name, kinds[name]) for name in kinds]
+    fields = [_field(name, kinds[name]) for name in kinds if name in columns]
     if saved.guarded and name.endswith((".csv", ".tsv", ".csv.gz")):
         columns = {field: _unguarded(texts) for field, texts in columns.items()}
     arrays = [_typed(columns[one.name], one.type, type_called(kinds[one.name])) for one in fields]
-    return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+    found = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+    return found if len(fields) == len(kinds) else _with_sources(found, saved)
 
 
 def _unguarded(texts: pa.ChunkedArray) -> pa.ChunkedArray:
@@ -134,20 +139,43 @@ def _as_text(value: object) -> str | None:
 
 
 def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
+    """The columns of a table in a workbook, which may have headings of its own and others beside
+    it."""
+    sheet = _sheet_of(saved, saved.tab)
+    rows = [[cell_text(cell) for cell in row] for row in sheet.rows]
+    headings = saved.headings
+    top = next(at for at, row in enumerate(rows) if set(headings.values()) <= set(row))
+    places = {name: rows[top].index(heading) for name, heading in headings.items()}
+    below = [row for row in rows[top + 1 :] if any(row[at] for at in places.values())]
+    return {
+        name: pa.array([row[at] or None for row in below], pa.string())
+        for name, at in places.items()
+    }
+
+
+def _sheet_of(saved: SavedOutput, tab: str) -> Sheet:
     from boreotabula.runs.processes.one_sheet import read_sheet
     from boreotabula.unreadable import UnreadableError
 
     try:
-        sheet = read_sheet(saved.path, saved.tab)
+        return read_sheet(saved.path, tab)
     except UnreadableError as error:
         raise ValueError(str(error)) from None
-    rows = [[cell_text(cell) for cell in row] for row in sheet.rows]
-    top = next(at for at, row in enumerate(rows) if set(saved.field_types) <= set(row))
-    places = {name: rows[top].index(name) for name in saved.field_types}
-    return {
-        name: pa.array([row[at] or None for row in rows[top + 1 :]], pa.string())
-        for name, at in places.items()
-    }
+
+
+def _with_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
+    """Records of a table without columns for their source: a hidden tab has it by their key."""
+    sheet = _sheet_of(saved, sources_tab(saved.tab))
+    key = [name for cell in sheet.rows[0] if (name := cell_text(cell)) and name not in PROVENANCE]
+    known = kept_sources(sheet, key)
+    keys = zip(*([one_gap(text or "") for text in texts_of(records, name)] for name in key),
+               strict=True)  # fmt: skip
+    blank = ("", "", "")
+    sources = [known.get(one, blank) for one in keys]
+    for name, texts in zip(PROVENANCE, zip(*sources, strict=True), strict=True):
+        column = pa.array(texts, pa.string())
+        records = records.append_column(_field(name, "text"), column)
+    return records
 
 
 def _base_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:

@@ -46,6 +46,16 @@ class SavedOutput:
         return {str(one["field"]): str(one["type"]) for one in described["fields"]}
 
     @property
+    def headings(self) -> Mapping[str, str]:
+        """The heading of each field, as a workbook that was there spells it."""
+        described = next(one for one in self.record["tables"] if one["table"] == self.table)
+        return {
+            str(one["field"]): str(one.get("heading", one["field"]))
+            for one in described["fields"]
+            if one.get("heading", "") is not None
+        }
+
+    @property
     def tab(self) -> str:
         """The tab that holds the table, if the output is a workbook."""
         described = next(one for one in self.record["tables"] if one["table"] == self.table)

@@ -177,8 +177,11 @@ def _below(path: Path, folders: Iterable[Path]) -> str:
     return path.name
 
 
-def check_output(layout: Layout, out: Path, named: Sequence[Path] = ()) -> None:
-    """Raises CallError if writing `out` would destroy something that is read."""
+def check_output(
+    layout: Layout, out: Path, named: Sequence[Path] = (), own: Collection[Path] = ()
+) -> None:
+    """Raises CallError if writing `out` would destroy something that is read. What is in `own` is
+    left out by the run unless it is named."""
     inputs = [layout.path, *layout.glossaries, *layout.lists]
     if out.resolve() in {path.resolve() for path in inputs}:
         raise CallError(f"“{out}” is read by this run; choose another output")
@@ -186,7 +189,7 @@ def check_output(layout: Layout, out: Path, named: Sequence[Path] = ()) -> None:
     if out.exists() and (
         named or any(home.is_relative_to(one.resolve()) for one in layout.folders.values())
     ):
-        taken = {one.path.resolve() for one in look(layout, named=named).taken}
+        taken = {one.path.resolve() for one in look(layout, own, named).taken}
         if out.resolve() in taken:
             raise CallError(f"“{out}” is one of the files that are read; choose another output")
 

@@ -73,6 +73,25 @@ class FileSummary:
 
 
 @dataclass(frozen=True)
+class RowCounts:
+    """What became of the rows of tables that were there."""
+
+    added: int = 0
+    kept: int = 0
+    replaced: int = 0
+    gone: int = 0
+
+    def __add__(self, other: RowCounts) -> RowCounts:
+        """The sums of both."""
+        return RowCounts(
+            self.added + other.added,
+            self.kept + other.kept,
+            self.replaced + other.replaced,
+            self.gone + other.gone,
+        )
+
+
+@dataclass(frozen=True)
 class Run:
     """The outcome of a run.
 
@@ -95,6 +114,8 @@ class Run:
     """Files read before whose records stay in the output, with their digests."""
     first: Mapping[str, pa.Table] = field(default_factory=dict, repr=False)
     """The first few records of each table."""
+    rows: RowCounts | None = None
+    """What became of the rows of a workbook that was there."""
 
     @property
     def records(self) -> pa.Table:

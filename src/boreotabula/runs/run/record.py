@@ -34,13 +34,15 @@ def write_record(
     out: Path,
     written: Mapping[str, Any] | None = None,
     tabs: Mapping[str, str] | None = None,
+    columns: Mapping[str, Mapping[str, str]] | None = None,
     *,
     safe_csv: bool = False,
 ) -> Path:
     """Write findings.csv, unplaced.csv and run.json into the run folder beside `out`.
 
     `written` is what the next run needs to know of the output, `tabs` the tab of each table in a
-    workbook that was there; with `safe_csv` no text of the two lists can be taken for a formula.
+    workbook that was there, `columns` the headings of its fields there; with `safe_csv` no text of
+    the two lists can be taken for a formula.
     Returns the folder. Raises CallError if it cannot be written.
     """
     folder = run_folder(out)
@@ -54,6 +56,9 @@ def write_record(
     described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
     for table in described["tables"]:
         table |= {"tab": tabs[table["table"]]} if tabs else {}
+        for one in table["fields"] if columns else ():
+            heading = (columns or {})[table["table"]].get(one["field"])
+            one |= {"heading": heading} if heading != one["field"] else {}
     try:
         _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, safe=safe_csv)
         _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, safe=safe_csv)
@@ -152,6 +157,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         ],
         "files_kept": dict(run.files_kept),
         "since_last_run": asdict(run.since) if run.since else None,
+        "rows": asdict(run.rows) if run.rows else None,
         "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
     }
 

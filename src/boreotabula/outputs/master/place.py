@@ -1,0 +1,161 @@
+"""Where the table stands on a tab of a master, and which of its columns are which fields."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import Address, column_letters
+from boreotabula.layout.headings import HeadingNames, normal_form
+from boreotabula.reading.cells import cell_text
+from boreotabula.workbooks.sheet import Sheet
+
+_LEAST = 2
+"""So many headings make a heading row, where a table has as many fields."""
+
+Area = tuple[int, int, int, int]
+"""Top, left, bottom and right, counted from 0, all within."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """A table on a tab, rows and columns counted from 0."""
+
+    top: int
+    """The heading row."""
+    left: int
+    right: int
+    bottom: int
+    """The last row with anything in it; the heading row if there is none below it."""
+    ends: tuple[int, ...]
+    """Rows that are taken for the last one by what points at the table."""
+    headings: Mapping[int, str]
+    """The heading of each column as it is written."""
+    fields: Mapping[str, int]
+    """The column of each field."""
+
+    @property
+    def further(self) -> list[int]:
+        """The columns that are no fields of the layout."""
+        known = set(self.fields.values())
+        return [at for at in range(self.left, self.right + 1) if at not in known]
+
+
+def field_finder(names: HeadingNames, fields: Sequence[str]) -> Callable[[str], str | None]:
+    """What tells which field a heading of a master means: its name first, then what the layout and
+    its glossaries know it by."""
+    own = {normal_form(name): name for name in fields}
+
+    def found(heading: str) -> str | None:
+        if not heading.strip():
+            return None
+        known = own.get(normal_form(heading)) or names.field_of(heading)
+        return known if known in own.values() else None
+
+    return found
+
+
+def find_place(
+    sheet: Sheet, area: Area | None, field_of: Callable[[str], str | None], wanted: int, where: str
+) -> Place | None:
+    """The place of the table on a tab: that of its table object, else below the row that holds most
+    headings of the layout. None if no row holds enough of them.
+
+    `wanted` is the number of fields, `where` names the tab in messages. Raises CallError if two
+    columns mean the same field.
+    """
+    if area is not None:
+        top, left, low, right = area
+        return _placed(sheet, top, range(left, right + 1), low, field_of, where)
+    best, most = None, 0
+    for row in range(sheet.height):
+        filled = sheet.filled[row].nonzero()[0]
+        known = {field_of(cell_text(sheet.cell(row, int(column)))) for column in filled} - {None}
+        if len(known) > most:
+            best, most = row, len(known)
+    if best is None or most < min(_LEAST, wanted):
+        return None
+    first = next(
+        column for column in range(sheet.width) if field_of(cell_text(sheet.cell(best, column)))
+    )
+    return _placed(sheet, best, _run_of(sheet, best, first), None, field_of, where)
+
+
+def _run_of(sheet: Sheet, row: int, column: int) -> range:
+    """The filled cells of a row on both sides of one."""
+    left = right = column
+    while left > 0 and sheet.filled[row, left - 1]:
+        left -= 1
+    while right + 1 < sheet.width and sheet.filled[row, right + 1]:
+        right += 1
+    return range(left, right + 1)
+
+
+def _placed(
+    sheet: Sheet,
+    top: int,
+    columns: range,
+    low: int | None,
+    field_of: Callable[[str], str | None],
+    where: str,
+) -> Place:
+    headings = {at: cell_text(sheet.cell(top, at)) for at in columns}
+    exact = {normal_form(text): at for at, text in headings.items()}
+    fields: dict[str, int] = {}
+    for at, text in headings.items():
+        field = field_of(text)
+        if field is None:
+            continue
+        if field in fields:
+            named = exact.get(normal_form(field))
+            if named in (at, fields[field]):  # the column of the field's own name goes first
+                fields[field] = named
+                continue
+            one, other = column_letters(fields[field]), column_letters(at)
+            raise CallError(
+                f"{where}: the columns {one} “{headings[fields[field]]}” and {other} “{text}” both"
+                f" mean the field “{field}”; give one of them another heading"
+            )
+        fields[field] = at
+    last = _last_row(sheet, top, columns, low)
+    ends = (max(last, top + 1), *((max(low, top + 1),) if low is not None else ()))
+    return Place(top, columns[0], columns[-1], last, ends, headings, fields)
+
+
+def _last_row(sheet: Sheet, top: int, columns: range, low: int | None) -> int:
+    """The last row of a table: of an object the last that is filled, else that before a gap."""
+    end = min(sheet.height, sheet.height if low is None else low + 1)
+    last = top
+    for row in range(top + 1, end):
+        if sheet.filled[row, columns[0] : columns[-1] + 1].any():
+            last = row
+        elif low is None:
+            break
+    return last
+
+
+def refuse_neighbours(sheet: Sheet, place: Place, right: int, where: str) -> None:
+    """Raises CallError if new columns beside a table would cover something."""
+    for row in range(place.top, sheet.height):
+        beside = sheet.filled[row, place.right + 1 : right + 1]
+        if beside.any():
+            column = place.right + 1 + int(beside.nonzero()[0][0])
+            raise CallError(
+                f"{where}: {Address(row, column)} is filled, but a new column of the table would"
+                " stand there; move it to another tab"
+            )
+
+
+def refuse_below(sheet: Sheet, place: Place, right: int, last: int, where: str) -> None:
+    """Raises CallError if rows at the end of a table would cover something, or touch it."""
+    if last <= place.bottom:
+        return
+    for row in range(max(place.ends) + 1, min(last + 2, sheet.height)):
+        below = sheet.filled[row, place.left : right + 1]
+        if below.any():
+            column = place.left + int(below.nonzero()[0][0])
+            raise CallError(
+                f"{where}: {Address(row, column)} is filled, but new rows of the table would stand"
+                " there; move it to another tab, or leave more room"
+            )
