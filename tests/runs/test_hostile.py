@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 
 from boreotabula.layout.addresses import Address, column_letters, column_number
 from boreotabula.limits import Budget, Limits
-from boreotabula.outputs import bind
+from boreotabula.outputs.binding import bind
 from boreotabula.workbooks.look import Look
 from boreotabula.workbooks.opening import Workbook
 from boreotabula.workbooks.sheet import Sheet

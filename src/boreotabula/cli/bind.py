@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,8 +12,10 @@ from boreotabula.cli.options import json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
+from boreotabula.texts import counted
 
 if TYPE_CHECKING:
+    from boreotabula.layout.model import Reading
     from boreotabula.layout.tabs import TabChoice
     from boreotabula.runs.inputs import LeftOut, SourceFile
     from boreotabula.workbooks.opening import Opening
@@ -22,12 +24,15 @@ EPILOG = """\b
 Examples:
   boreotabula bind inbox -o all.xlsx
   boreotabula bind inbox -o all.xlsx --include "*Lomlia*" --named "Greenhouse *"
-  boreotabula bind april.xlsx may.csv -o both.xlsx --tab-name "{file}"
+  boreotabula bind april.xlsx may.csv -o both.xlsx --tab-name "{file}" --contents no
+  boreotabula bind loggers -o loggers.xlsx --types
   boreotabula bind stock.toml -o all.xlsx
 
-A first tab lists every tab with its file and a link, and what is not there with the reason. Values,
-number formats, column widths, merged cells, bold and fills are kept; formulas become their results.
-A layout gives its own files and tabs. Names of tabs are made valid, unique and at most 31 signs."""
+Files and folders come in the order in which they are given, the files of a folder in natural order.
+A first tab lists every tab with its file and a link, and what is not kept or not there. Formulas
+become their results; values, looks, hidden parts, frozen panes, filters, links and notes are kept.
+A layout gives its own files and tabs, and says how numbers and dates of text files are written.
+Names of tabs are made valid, unique and at most 31 signs."""
 
 
 @click.command("bind", epilog=EPILOG)
@@ -46,6 +51,14 @@ A layout gives its own files and tabs. Names of tabs are made valid, unique and 
     "--tab-name", default="{file} {tab}", show_default=True, metavar="FORM",
     help="How tabs are called: of {file}, {folder}, {tab} and {n}.",
 )  # fmt: skip
+@click.option(
+    "--contents", type=click.Choice(["yes", "no"]), default="yes", show_default=True,
+    help="A first tab that lists all others.",
+)  # fmt: skip
+@click.option(
+    "--types", "find_types", is_flag=True,
+    help="Find numbers and dates of text files column by column; doubtful ones stay text.",
+)  # fmt: skip
 @largest_part
 @json_option
 def command(
@@ -58,29 +71,46 @@ def command(
     left_out: tuple[str, ...],
     visible_only: bool,
     tab_name: str,
+    contents: str,
+    find_types: bool,
     largest_part: int,
     as_json: bool,
 ) -> int:
-    """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in natural order."""
+    """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in their order."""
     from boreotabula.cli import screen
-    from boreotabula.outputs.bind import bind, check_form
+    from boreotabula.outputs.binding.bind import Binding, bind
+    from boreotabula.outputs.binding.names import check_form
+    from boreotabula.outputs.binding.types import AsRead, by_columns, plainly
 
     if output.suffix.lower() != ".xlsx":
         raise CallError(f"“{output}”: bind writes a workbook (.xlsx)")
     if not output.parent.is_dir():
         raise CallError(f"there is no folder “{output.parent}” to write “{output.name}” into")
     check_form(tab_name)
-    files, unseen, choice, opening = _wanted(sources, output, include, exclude)
-    choice = _choice(choice, named, position, left_out, visible_only=visible_only)
-    opening = replace(opening, limits=limits(largest_part))
+    wanted = _wanted(sources, output, include, exclude)
+    if find_types and wanted.reading is not None:
+        raise CallError("--types: the layout says how values are written; give one of them")
+    files = wanted.files
+    found = AsRead(wanted.reading) if wanted.reading is not None else plainly
+    binding = Binding(
+        _choice(wanted.choice, named, position, left_out, visible_only=visible_only),
+        replace(wanted.opening, limits=limits(largest_part)),
+        tab_name,
+        contents == "yes",
+        by_columns if find_types else found,
+    )
     with screen.counting("binding", shown=not as_json) as (start, on_file):
         start(len(files))
-        bound = bind(files, unseen, choice, output, tab_name, opening, on_file)
+        bound = bind(files, wanted.unseen, binding, output, on_file)
     tabs = sum(bool(one.name) for one in bound)
     if as_json:
         say_json([vars(one) for one in bound])
     else:
-        say(f"{output}: {tabs:,} tabs of {len(files):,} files")
+        say(f"{output}: {counted(tabs, 'tab')} of {counted(len(files), 'file')}")
+        if find_types or not binding.contents:
+            for one in bound:
+                if one.name and one.note:
+                    say(f"  {one.name}: {one.note}")
     missing = [one for one in bound if one.lacking]
     for one in missing[:10] if not as_json else []:
         place = " › ".join(part for part in (one.file, one.tab) if part)
@@ -88,11 +118,22 @@ def command(
     return 1 if missing else 0
 
 
+@dataclass(frozen=True)
+class _Wanted:
+    """The files in their order, what may hold others but is not looked into, and what a layout says
+    of tabs and values, if one is given."""
+
+    files: list[SourceFile]
+    unseen: list[LeftOut]
+    choice: TabChoice
+    opening: Opening
+    reading: Reading | None
+
+
 def _wanted(
     sources: tuple[Path, ...], output: Path, include: tuple[str, ...], exclude: tuple[str, ...]
-) -> tuple[list[SourceFile], list[LeftOut], TabChoice, Opening]:
-    """The files in natural order, what may hold others but is not looked into, and the tabs that a
-    layout chooses, if one is given."""
+) -> _Wanted:
+    """What is to be bound: as named, the files of a folder in natural order, none twice."""
     from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
     from boreotabula.layout.tabs import TabChoice
     from boreotabula.runs.file.open_file import make_job
@@ -101,7 +142,6 @@ def _wanted(
         check_apart,
         check_is_file,
         look,
-        natural_key,
         run_folder,
         sorted_files,
     )
@@ -109,6 +149,7 @@ def _wanted(
     from boreotabula.workbooks.opening import Opening
 
     choice, opening = TabChoice(every=True), Opening()
+    reading: Reading | None = None
     files: list[SourceFile] = []
     unseen: list[LeftOut] = []
     for source in sources:
@@ -116,7 +157,7 @@ def _wanted(
             layout = Layout.load(source)
             check_apart(output, layout.folders.values())
             job = make_job(layout.spec, layout.plan)
-            choice, opening = job.tabs, job.opening
+            choice, opening, reading = job.tabs, job.opening, layout.spec.reading
             inbox = look(layout, own=(output, run_folder(output)))
             files += inbox.taken
             unseen += [one for one in inbox.left_out if one.code]
@@ -143,8 +184,9 @@ def _wanted(
     ]  # fmt: skip
     if not files:
         raise CallError("no file was chosen, so nothing was written")
-    files.sort(key=lambda one: natural_key(Path(one.name)))
-    return files, unseen, choice, opening
+    once = {one.path.resolve(): one for one in reversed(files)}  # the first of each stays
+    files = [one for one in files if once[one.path.resolve()] is one]
+    return _Wanted(files, unseen, choice, opening, reading)
 
 
 def _source(path: Path, name: str) -> SourceFile:

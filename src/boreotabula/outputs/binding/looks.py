@@ -1,14 +1,17 @@
-"""How the cells of a workbook look: number formats, bold, colours, fills, widths of columns."""
+"""How the tabs of a workbook look: formats of cells, widths, panes, filters, links, notes."""
 
 from __future__ import annotations
 
 import colorsys
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import Any, Self
+
+from boreotabula.layout.addresses import parse_address
+from boreotabula.texts import counted
 
 _THEME_ORDER = (
     "lt1",
@@ -22,12 +25,44 @@ _THEME_ORDER = (
 """The order in which cells count the colours of a theme (ECMA-376 part 1, 18.8.3)."""
 
 
+Place = tuple[int, int]
+"""Row and column, counted from 0."""
+
+
+@dataclass(frozen=True)
+class Link:
+    """Where a cell leads: an address, or a place in the same workbook."""
+
+    address: str = ""
+    place: str = ""
+    tip: str = ""
+
+
+@dataclass(frozen=True)
+class CellNote:
+    """A note at a cell."""
+
+    text: str
+    author: str
+
+
 @dataclass(frozen=True)
 class Look:
-    """How a tab looks: the properties of each styled cell by its place, and widths by column."""
+    """How a tab looks: the properties of each styled cell by its place, and all that is not in
+    cells."""
 
-    styled: Mapping[tuple[int, int], Mapping[str, object]]
-    widths: Mapping[int, float]
+    styled: Mapping[Place, Mapping[str, object]] = field(default_factory=dict)
+    widths: Mapping[int, float] = field(default_factory=dict)
+    freeze: Place | None = None
+    """The first cell that moves when the others stay."""
+    filter: tuple[int, int, int, int] | None = None
+    """Top, left, bottom and right of a filter."""
+    links: Mapping[Place, Link] = field(default_factory=dict)
+    notes: Mapping[Place, CellNote] = field(default_factory=dict)
+    lost: tuple[str, ...] = ()
+    """What the tab has besides, in words."""
+    known: bool = False
+    """Whether the file tells how its tabs look."""
 
 
 class Looks:
@@ -53,12 +88,28 @@ class Looks:
         sheet = self._book[tab]
         if not hasattr(sheet, "_cells"):  # a sheet that is all chart
             return None
-        styled = {
-            (row - 1, column - 1): found
-            for (row, column), cell in sheet._cells.items()
-            if cell.has_style and (found := self._properties(cell))
-        }
-        return Look(styled, _widths(sheet))
+        styled = {}
+        links: dict[Place, Link] = {}
+        notes: dict[Place, CellNote] = {}
+        for (row, column), cell in sheet._cells.items():
+            place = row - 1, column - 1
+            if cell.has_style and (found := self._properties(cell)):
+                styled[place] = found
+            if cell.hyperlink is not None:
+                links[place] = _link(cell.hyperlink)
+            if cell.comment is not None:
+                notes[place] = CellNote(cell.comment.text, cell.comment.author or "")
+        area = sheet.auto_filter.ref
+        return Look(
+            styled,
+            _widths(sheet),
+            _place(sheet.freeze_panes) if sheet.freeze_panes else None,
+            _area(area) if area else None,
+            links,
+            notes,
+            tuple(_lost(sheet)),
+            known=True,
+        )
 
     def _properties(self, cell: Any) -> dict[str, object]:
         key = cell._style
@@ -95,6 +146,45 @@ def _opened(path: Path) -> Any:
             return openpyxl.load_workbook(path, data_only=True)
     except Exception:  # noqa: BLE001  # whatever goes wrong there, only looks are lost
         return None
+
+
+def _place(address: str) -> Place:
+    row, column = parse_address(address)
+    return row, column
+
+
+def _area(area: str) -> tuple[int, int, int, int]:
+    first, _, last = area.partition(":")
+    return *parse_address(first), *parse_address(last or first)
+
+
+def _link(link: Any) -> Link:
+    """A link as its cell has it; an address may have a place behind it."""
+    address, place = link.target or "", link.location or ""
+    tip = link.tooltip or ""
+    if address.startswith("#"):
+        address, place = "", address[1:]
+    return (
+        Link(f"{address}#{place}" if place else address, "", tip)
+        if address
+        else Link("", place, tip)
+    )
+
+
+def _lost(sheet: Any) -> Iterator[str]:
+    """What a tab has that is not kept, in words."""
+    for parts, what in (
+        (sheet._charts, "chart"),
+        (sheet._images, "picture"),
+        (sheet._pivots, "pivot table"),
+        (sheet.tables, "table object"),
+        (sheet.conditional_formatting, "conditional format"),
+        (sheet.data_validations.dataValidation, "rule of data entry"),
+    ):
+        if number := len(list(parts)):
+            yield counted(number, what, "rules of data entry" if "rule" in what else None)
+    if sheet.auto_filter.filterColumn:
+        yield "what the filter shows (hidden rows stay hidden)"
 
 
 def _widths(sheet: Any) -> dict[int, float]:

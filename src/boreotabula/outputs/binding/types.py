@@ -1,0 +1,151 @@
+"""The cells of a text file as what they mean: plainly, as a layout reads them, or by columns."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from boreotabula.drafting.types import languages_of
+from boreotabula.layout.addresses import Address, column_letters
+from boreotabula.layout.model import Reading
+from boreotabula.reading.cells import reads_as_figure
+from boreotabula.reading.values.convert import convert
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.workbooks.sheet import Cell, Sheet, make_sheet
+
+Typing = Callable[[Sheet], tuple[Sheet, str]]
+"""Makes the cells of a text file values; also says what was left as text though it is in doubt."""
+
+_NUMBER = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?")
+_DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
+_CODE = re.compile(r"\s*0\d+\s*")
+"""A number with zeros in front keeps them only as a text."""
+_EXACT = 15
+"""Workbooks keep so many digits."""
+_MOMENTS = ("date", "datetime", "time")
+_KINDS = ("number", "percent", *_MOMENTS)
+_MOST_HEADINGS = 10
+"""Types are looked for below at most so many rows."""
+_MOST = 0.8
+"""Where so many cells of a column are of a type, the others make it doubtful."""
+_TOLD = 5
+
+
+def plainly(sheet: Sheet) -> tuple[Sheet, str]:
+    """Plain numbers and ISO dates as such; codes such as 007 stay texts."""
+    rows = [list(map(_plain_value, row)) for row in sheet.rows]
+    return make_sheet(sheet.name, rows, sheet.merges), ""
+
+
+def _plain_value(cell: Cell) -> Cell:
+    if isinstance(cell, str) and _NUMBER.fullmatch(cell) and _fits(cell):
+        return float(cell)
+    if isinstance(cell, str) and _DAY.fullmatch(cell):
+        try:
+            return date.fromisoformat(cell)
+        except ValueError:
+            return cell
+    return cell
+
+
+def _fits(text: str) -> bool:
+    return sum(map(str.isdigit, text)) <= _EXACT
+
+
+@dataclass(frozen=True)
+class AsRead:
+    """Numbers, dates and times as [reading] of a layout writes them."""
+
+    reading: Reading
+
+    def __call__(self, sheet: Sheet) -> tuple[Sheet, str]:
+        """The sheet with its columns converted; what does not convert stays a text."""
+        columns = [self._column(list(column)) for column in zip(*sheet.rows, strict=True)]
+        rows = [list(row) for row in zip(*columns, strict=True)]
+        return make_sheet(sheet.name, rows, sheet.merges), ""
+
+    def _column(self, cells: list[Cell]) -> list[Cell]:
+        for kind in _KINDS:
+            places = [at for at, cell in enumerate(cells) if _may_be(cell, kind)]
+            form = ValueForm(
+                kind,
+                languages=self.reading.languages,
+                decimal_mark=self.reading.decimal_mark,
+                thousands_mark=self.reading.thousands_mark,
+                day_first=self.reading.day_first,
+            )
+            _take(cells, places, form)
+        return cells
+
+
+def _may_be(cell: Cell, kind: str) -> bool:
+    """Whether a text may mean a number or a moment: words alone never do."""
+    if not isinstance(cell, str) or not cell or _CODE.fullmatch(cell) or not _fits(cell):
+        return False
+    if kind == "percent":
+        return cell.rstrip().endswith("%")
+    return (kind in _MOMENTS and any(map(str.isdigit, cell))) or reads_as_figure(cell.strip())
+
+
+def _take(cells: list[Cell], places: Sequence[int], form: ValueForm) -> list[int]:
+    """Put the values of some cells in their places; returns the places that are left as they are:
+    what does not convert, or could be read in two ways."""
+    done = convert([cells[at] for at in places], form)
+    unsure = done.doubt.places if done.doubt is not None and not done.doubt.settled else ()
+    left = {at for at, _ in done.failures} | set(unsure)
+    for at, value in enumerate(done.values.to_pylist()):
+        if at not in left and value is not None:
+            cells[places[at]] = float(value) if isinstance(value, int | float) else value
+    return [places[at] for at in sorted(left)]
+
+
+def by_columns(sheet: Sheet) -> tuple[Sheet, str]:
+    """Types found column by column, below the headings: a column is of a type if all of its cells
+    are. Where most are and some are not, or all could be read in two ways, it stays text, and that
+    is said."""
+    columns = [list(column) for column in zip(*sheet.rows, strict=True)]
+    starts = (at for at, row in enumerate(sheet.rows[:_MOST_HEADINGS]) if any(map(_figure, row)))
+    start = next(starts, None)
+    doubts: list[str] = []
+    for at, cells in enumerate(columns if start is not None else ()):
+        said = _typed_column(cells, start or 0, at)
+        if said:
+            doubts.append(said)
+    rows = [list(row) for row in zip(*columns, strict=True)]
+    more = f"; and {len(doubts) - _TOLD} more" if len(doubts) > _TOLD else ""
+    note = f"left as text: {'; '.join(doubts[:_TOLD])}{more}" if doubts else ""
+    return make_sheet(sheet.name, rows, sheet.merges), note
+
+
+def _figure(cell: Cell) -> bool:
+    return isinstance(cell, str) and reads_as_figure(cell.strip())
+
+
+def _typed_column(cells: list[Cell], start: int, column: int) -> str:
+    """Convert the cells of a column, from a row on, if all are of one type; returns what makes it
+    doubtful, in words, if most are."""
+    places = [at for at in range(start, len(cells)) if cells[at]]
+    found = [str(cells[at]) for at in places]
+    if not found or any(_CODE.fullmatch(one) or not _fits(one) for one in found):
+        return ""  # codes are no numbers, whatever else stands among them
+    languages = tuple(languages_of(found))
+    doubts = []
+    for kind in _KINDS:
+        form = ValueForm(kind, languages=languages)
+        done = convert(found, form)
+        wrong = [at for at, _ in done.failures]
+        if not wrong:
+            _take(cells, places, form)
+            return ""
+        unsure = done.doubt.places if done.doubt is not None and not done.doubt.settled else ()
+        first = min(unsure) if unsure and set(wrong) <= set(unsure) else wrong[0]
+        where = f"column {column_letters(column)}, as “{found[first]}” in"
+        address = Address(places[first], column)
+        if first in unsure:
+            doubts.append(f"{where} {address} can be read in two ways")
+        elif len(wrong) <= (1 - _MOST) * len(found):
+            what = "date or time" if kind in _MOMENTS else "number"
+            doubts.append(f"{where} {address} is no {what}")
+    return doubts[0] if doubts else ""
