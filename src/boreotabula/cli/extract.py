@@ -14,6 +14,8 @@ from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
+    from pyarrow import Table
+
     from boreotabula.limits import Limits
     from boreotabula.pipeline.new_output import OnFile
     from boreotabula.runs.inputs import Inbox
@@ -299,11 +301,26 @@ def _run(
 
 
 def _print_first(run: Run) -> None:
-    """The first records of each table of a trial."""
+    """The first records of each of the first files, of each table of a trial."""
     from boreotabula.cli import screen
     from boreotabula.outputs.csv import csv_rows
 
     for name, table in run.tables.items():
         title = "first records" if len(run.tables) == 1 else f"first records of {name}"
         screen.out().print(f"\n{title}, nothing was written:", markup=False)
-        screen.rows(csv_rows(table.slice(0, 8)))
+        screen.rows(csv_rows(_first_of_each(table)))
+
+
+_FIRST_FILES, _FIRST_RECORDS = 6, 8
+
+
+def _first_of_each(table: Table) -> Table:
+    """A few records of each of the first files: as many as of one file alone, or two."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    files = table.column("source_file")
+    names = pc.unique(files).to_pylist()[:_FIRST_FILES]
+    most = max(_FIRST_RECORDS // max(len(names), 1), 2)
+    some = [table.filter(pc.equal(files, name)).slice(0, most) for name in names]
+    return pa.concat_tables(some) if some else table.slice(0, 0)

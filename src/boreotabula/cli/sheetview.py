@@ -13,6 +13,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, column_letters, parse_address
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text, kind_of
+from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
 
 if TYPE_CHECKING:
@@ -137,9 +138,15 @@ def print_part(
 
 
 def print_tab(
-    console: Console, view: TabView, file: str, window: Window | None, most_rows: int
+    console: Console,
+    view: TabView,
+    file: str,
+    window: Window | None,
+    most_rows: int,
+    *,
+    brief: bool = False,
 ) -> None:
-    """Draw a tab: a line above, the cells, and what the signs mean."""
+    """Draw a tab: a line above, the cells, and what the signs mean; in `brief` without the last."""
     sheet = view.sheet
     console.print(_title(sheet, file), soft_wrap=True)
     top, left, bottom, right = _bounds(sheet, window)
@@ -149,7 +156,9 @@ def print_tab(
     drawing = _Drawing(view, (top, left, bottom, right), most_rows)
     for line in drawing.lines(console.width):
         console.print(line, no_wrap=True, overflow="crop", soft_wrap=True)
-    for note in drawing.notes():
+    if brief and drawing.more_rows:
+        console.print(f"… {counted(len(drawing.more_rows), 'more filled row')}", style="dim")
+    for note in drawing.notes() if not brief else ():
         console.print(note, soft_wrap=True)
 
 

@@ -3,22 +3,28 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
+from boreotabula.errors import CallError
+
+if TYPE_CHECKING:
+    from boreotabula.cli.sheetview import Window
+    from boreotabula.runs.survey import FileView
 
 EPILOG = """\b
 Examples:
   boreotabula show report.xlsx
   boreotabula show report.xlsx --tab "Bench *" --cells A1:H30
-  boreotabula show report.xlsx --layout stock.toml"""
+  boreotabula show report.xlsx --layout stock.toml
+  boreotabula show inbox --rows 5"""
 
 
 @click.command("show", epilog=EPILOG)
-@click.argument("file", type=click.Path(path_type=Path))
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option(
     "--tab", "tabs", multiple=True, metavar="PATTERN",
     help="Which tabs, by name or pattern; may be given several times. Else the first filled one,"
@@ -29,47 +35,89 @@ Examples:
     help="Mark each cell with its role in this layout.",
 )  # fmt: skip
 @click.option("--cells", metavar="RANGE", help="Only a part of the tab, such as B2:H30.")
-@click.option("--rows", type=click.IntRange(min=1), default=60, show_default=True,
-              help="So many rows at most.")  # fmt: skip
+@click.option(
+    "--rows", type=click.IntRange(min=1), metavar="N",
+    help="So many rows at most; of one file 60, of each of several 5, if not said.",
+)  # fmt: skip
 @largest_part
 @json_option
 def command(
-    file: Path,
+    files: tuple[Path, ...],
     tabs: tuple[str, ...],
     layout_path: Path | None,
     cells: str | None,
-    rows: int,
+    rows: int | None,
     largest_part: int,
     as_json: bool,
 ) -> int:
-    """Show tabs of a FILE with row numbers and column letters.
+    """Show tabs of FILES, or of the files of a folder, with row numbers and column letters.
 
     Numbers stand to the right, text to the left; 'digits are text that looks like a number. Merged
     cells, error values, hidden rows and columns are marked. With --layout each cell carries the
     letter of its role, and the findings about the tab follow.
     """
-    from boreotabula.cli import screen, sheetview
+    from boreotabula.cli import sheetview
     from boreotabula.runs.layouts.load import Layout
-    from boreotabula.runs.survey import view_file
+    from boreotabula.runs.survey import files_below, view_files
 
     window = sheetview.parse_window(cells) if cells else None
     layout = Layout.load(layout_path) if layout_path else None
-    view = view_file(file, tabs, layout, limits(largest_part))
+    paths = files_below(files)
+    single = len(files) == 1 and files[0] == paths[0]
+    views = view_files(paths, tabs, layout, limits(largest_part))
     if as_json:
-        described: list[dict[str, Any]] = [sheetview.described(one, window) for one in view.tabs]
-        say_json({"file": str(file), "tabs": described})
-        return 0
+        described = [
+            _described(path, view, window) for path, view in zip(paths, views, strict=True)
+        ]
+        say_json(described[0] if single else described)
+        return 1 if any("unreadable" in one for one in described) else 0
+    missing = 0
+    for path, view in zip(paths, views, strict=True):
+        if single and view.unreadable:
+            raise CallError(view.unreadable)
+        missing += bool(view.unreadable)
+        _print(path, view, window, rows or (_ROWS if single else _FEW_ROWS), single=single)
+    if layout is None:
+        home = files[0] if files[0].is_dir() else files[0].parent
+        _advise(f"boreotabula draft {home} writes a layout for this")
+    return 1 if missing else 0
+
+
+_ROWS, _FEW_ROWS = 60, 5
+"""Rows that are shown of a file, and of each of several."""
+
+
+def _described(path: Path, view: FileView, window: Window | None) -> dict[str, Any]:
+    from boreotabula.cli import sheetview
+
+    said = {"unreadable": view.unreadable} if view.unreadable else {}
+    tabs = [sheetview.described(one, window) for one in view.tabs]
+    return {"file": str(path), "tabs": tabs, **said}
+
+
+def _print(path: Path, view: FileView, window: Window | None, rows: int, *, single: bool) -> None:
+    """A file; of one among several only its first rows."""
+    from boreotabula.cli import screen, sheetview
+
     console = screen.out()
+    if view.unreadable:
+        screen.err().print(f"! {view.unreadable}", soft_wrap=True)
+        return
     for remark in view.remarks:
-        console.print(f"{file.name}: {remark}", style="dim", markup=False)
+        console.print(f"{path.name}: {remark}", style="dim", markup=False)
     for one in view.tabs:
-        sheetview.print_tab(console, one, file.name, window, rows)
+        sheetview.print_tab(console, one, path.name, window, rows, brief=not single)
         if one.reading is not None:
             screen.findings(one.reading.findings, every=False)
     if view.others:
         others = ", ".join(view.others[:12]) + (" …" if len(view.others) > 12 else "")
         console.print(f"other tabs: {others}", style="dim", markup=False, soft_wrap=True)
-    if layout is None:
-        said = f"boreotabula draft {file.parent} writes a layout for this"
-        console.print(said, style="dim", markup=False)
-    return 0
+    if not single:
+        console.print()
+
+
+def _advise(text: str) -> None:
+    """A line of advice on stdout."""
+    from boreotabula.cli import screen
+
+    screen.out().print(text, style="dim", markup=False, soft_wrap=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -11,6 +12,7 @@ import click
 from boreotabula.cli.options import json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
+from boreotabula.texts import counted
 
 if TYPE_CHECKING:
     from boreotabula.runs.survey import Alike, FileSurvey, Survey, TabSurvey
@@ -83,6 +85,11 @@ def _described(seen: Survey) -> dict[str, Any]:
                         "filled_columns": tab.columns,
                         "starts_at": tab.start,
                         "tables": list(tab.tables),
+                        "names": list(tab.names),
+                        "hidden_rows": tab.hidden[0],
+                        "hidden_columns": tab.hidden[1],
+                        "merged": tab.merged,
+                        "first_texts": list(tab.texts),
                         "group": letters.get((file.name, tab.name), ""),
                         "unreadable": tab.unreadable,
                         "read_by_layout": tab.chosen,
@@ -98,6 +105,7 @@ def _described(seen: Survey) -> dict[str, Any]:
                 "group": letters[group.tabs[0]],
                 "tabs": [{"file": file, "tab": tab} for file, tab in group.tabs],
                 "headings": [group.frame.written(text) for *_, text in group.frame.headings],
+                "shape": group.frame.shape,
                 "labels": [group.frame.written(text) for text in sorted(group.frame.labels)],
                 "like": None if group.like is None else letters[seen.groups[group.like].tabs[0]],
                 "differs": group.differs.said if group.differs else "",
@@ -118,16 +126,53 @@ def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
     letters = _letters(seen)
     usual = letters[seen.groups[0].tabs[0]] if seen.groups else ""
     last = "read, and what names give" if with_layout else "what else"
-    rows = [
-        row
-        for file in seen.files
-        for row in _rows(file, letters, usual, with_layout=with_layout, odd=odd)
-    ]
+    rows = []
+    for kind, files in groupby(seen.files, lambda file: _bare_kind(file, letters, with_layout)):
+        several = list(files)
+        if kind and len(several) > _FEW_BARE:
+            rows += [] if odd and kind == usual else [_bare_row(several, kind, usual)]
+            continue
+        for file in several:
+            rows += _rows(file, letters, usual, with_layout=with_layout, odd=odd)
     if rows:
         screen.listing([_Row("file", "tab", "filled", "from", "like", last, "bold"), *rows])
     elif odd:
         console.print("Every file was taken, and all tabs look alike.")
     _print_groups(seen.groups, letters, None if with_layout else target)
+
+
+_FEW_BARE = 3
+"""More text files of one kind in a row, without headings, share a line."""
+
+
+def _bare_kind(file: FileSurvey, letters: Mapping[tuple[str, str], str], with_layout: bool) -> str:
+    """The letter of the kind of a text file without headings; empty if there is more to say."""
+    if with_layout or len(file.tabs) != 1 or _told(file):
+        return ""
+    (tab,) = file.tabs
+    bare = not tab.name and tab.frame is not None and tab.frame.shape and not tab.frame.labels
+    return letters.get((file.name, tab.name), "") if bare else ""
+
+
+def _told(file: FileSurvey) -> list[str]:
+    """What is said of a file besides its tabs."""
+    return [one for one in file.remarks if "whatever its ending" in one] + list(file.said)
+
+
+def _bare_row(files: Sequence[FileSurvey], letter: str, usual: str) -> _Row:
+    """One line for text files of one kind."""
+    tabs = [file.tabs[0] for file in files]
+    rows = sorted({tab.rows for tab in tabs})
+    height = f"{rows[0]}" if len(rows) == 1 else f"{rows[0]}–{rows[-1]}"
+    return _Row(
+        f"{files[0].name} … {files[-1].name}",
+        "(text)",
+        f"{height} × {tabs[0].columns}",
+        tabs[0].start,
+        letter,
+        f"{len(files)} files",
+        "" if letter == usual else "magenta",
+    )
 
 
 class _Row(NamedTuple):
@@ -172,7 +217,7 @@ def _rows(
         yield _Row(file.name, notes=f"unreadable: {file.unreadable}", style="bold red")
         return
     name = file.name
-    remarks = [one for one in file.remarks if "whatever its ending" in one] + list(file.said)
+    remarks = _told(file)
     for tab in file.tabs:
         letter = letters.get((file.name, tab.name), "")
         if odd and letter == usual and not remarks and tab.chosen is not False:
@@ -199,8 +244,29 @@ def _tab_notes(tab: TabSurvey, with_layout: bool) -> Iterator[str]:
         yield "blank"
     if tab.visibility.value != "visible":
         yield tab.visibility.value
+    rows, columns = tab.hidden
+    hidden = [counted(rows, "row")] * bool(rows) + [counted(columns, "column")] * bool(columns)
+    if hidden:
+        yield f"hidden: {' and '.join(hidden)}"
+    if tab.merged:
+        yield f"{counted(tab.merged, 'merged range')}"
     if tab.tables:
         yield f"table {', '.join(tab.tables)}"
+    if tab.names:
+        yield f"name{'s' * (len(tab.names) > 1)} {', '.join(tab.names)}"
+    if tab.texts and not with_layout:
+        yield " · ".join(f"“{_shortened(text)}”" for text in tab.texts)
+
+
+def _shortened(text: str) -> str:
+    return text if len(text) <= _LONGEST_TEXT else text[: _LONGEST_TEXT - 1] + "…"
+
+
+_LONGEST_TEXT = 28
+
+
+def _alike(tabs: int) -> str:
+    return "1 tab is alike" if tabs == 1 else f"{tabs:,} tabs are alike"
 
 
 _MOST_LISTED = 4
@@ -223,8 +289,10 @@ def _print_groups(
     console.print()
     console.print(
         Text.assemble(
-            (f"{len(groups[0].tabs)} tabs are alike ({usual})", "bold"),
-            f", {odd} different, of {len(groups) - 1} kinds" if odd else "; none is different",
+            (f"{_alike(len(groups[0].tabs))} ({usual})", "bold"),
+            f", {odd} different, of {counted(len(groups) - 1, 'kind')}"
+            if odd
+            else "; none is different",
         )
     )
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
@@ -233,6 +301,7 @@ def _print_groups(
     table.add_column(overflow="fold")
     for group in groups:
         heads = ", ".join(dict.fromkeys(group.frame.written(t) for *_, t in group.frame.headings))
+        heads = heads or group.frame.shape
         count = f"{len(group.tabs)} in {len(group.files)}"
         where = ", ".join(
             f"{file} › {tab}" if tab else file for file, tab in group.tabs[:_MOST_LISTED]
@@ -249,7 +318,7 @@ def _print_groups(
             said.append(f"\n{where}", "dim")
         # Tabs of another form need a layout of their own.
         another = group.like is None or (group.differs is not None and group.differs.another_form)
-        if folder is not None and another and group.frame.headings:
+        if folder is not None and another and heads:
             tab = group.tabs[0][1]
             like = f' --like "{tab}"' if group.like is not None and tab else ""
             said.append(f"\nboreotabula draft {folder}{like}", "dim italic")

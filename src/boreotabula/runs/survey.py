@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
+from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -15,6 +16,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.limits import Limits
+from boreotabula.reading.cells import one_line
 from boreotabula.reading.inspect.outline import Frame, frame_of
 from boreotabula.runs.inputs import (
     SourceFile,
@@ -23,7 +25,7 @@ from boreotabula.runs.inputs import (
     natural_key,
     sorted_files,
 )
-from boreotabula.runs.processes.pool import Ended, alone, spread
+from boreotabula.runs.processes.pool import Ended, spread
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Sheet, Visibility
@@ -47,6 +49,14 @@ class TabSurvey:
     start: str = ""
     """Where the data starts, as an address: the headings of its table, or the first filled cell."""
     tables: tuple[str, ...] = ()
+    names: tuple[str, ...] = ()
+    """Defined names that stand for a cell of it."""
+    hidden: tuple[int, int] = (0, 0)
+    """Hidden rows and columns."""
+    merged: int = 0
+    """Merged ranges."""
+    texts: tuple[str, ...] = ()
+    """The first texts on it."""
     frame: Frame | None = None
     chosen: bool | None = None
     """Whether the layout reads it; None without a layout."""
@@ -175,7 +185,13 @@ def _survey_file(source: SourceFile, job: Job | None, limits: Limits | None) -> 
         with Workbook(source.path, opening) as book:
             chosen, said = plan_tabs(book, source, job) if job else ({}, ())
             plan = job.plan if job else None
-            tabs = [_survey_tab(book, at, plan) for at in range(len(book.tabs))]
+            names = book.names()
+            tabs = [
+                _survey_tab(
+                    book, at, plan, [one for one, cell in names.items() if cell.tab == tab.name]
+                )
+                for at, tab in enumerate(book.tabs)
+            ]
             if job is not None:
                 tabs = [_with_choice(tab, chosen) for tab in tabs]
             return FileSurvey(
@@ -192,7 +208,7 @@ def _with_choice(tab: TabSurvey, chosen: Mapping[str, Mapping[str, str]]) -> Tab
     return replace(tab, chosen=tab.name in chosen, captured=chosen.get(tab.name, {}))
 
 
-def _survey_tab(book: Workbook, at: int, plan: Plan | None) -> TabSurvey:
+def _survey_tab(book: Workbook, at: int, plan: Plan | None, names: Sequence[str]) -> TabSurvey:
     tab = book.tabs[at]
     try:
         sheet = book.sheet(tab.name)
@@ -210,8 +226,15 @@ def _survey_tab(book: Workbook, at: int, plan: Plan | None) -> TabSurvey:
         len(columns),
         str(Address(*(frame.start or (rows[0], columns[0])))),
         tuple(one.name for one in sheet.tables),
+        tuple(names),
+        (len(sheet.hidden_rows), len(sheet.hidden_columns)),
+        len(sheet.merges),
+        tuple(one_line(text) for *_, text in islice(sheet.texts(), _FIRST_TEXTS)),
         frame,
     )
+
+
+_FIRST_TEXTS = 3
 
 
 # --- what looks alike ---------------------------------------------------------------------------
@@ -284,6 +307,8 @@ class FileView:
     remarks: tuple[str, ...]
     tabs: tuple[TabView, ...]
     others: tuple[str, ...]
+    unreadable: str = ""
+    """Why there is nothing to look at."""
 
 
 def view_file(
@@ -294,16 +319,57 @@ def view_file(
 
     Raises CallError if there is no such file or tab, or if it cannot be read.
     """
-    check_is_file(path)
+    (found,) = view_files([path], wanted, layout, limits)
+    if found.unreadable:
+        raise CallError(found.unreadable)
+    return found
+
+
+def view_files(
+    paths: Sequence[Path],
+    wanted: Sequence[str],
+    layout: Layout | None,
+    limits: Limits | None = None,
+) -> Iterator[FileView]:
+    """The same of several files; what cannot be shown says why.
+
+    Raises CallError if there is no such file.
+    """
+    for path in paths:
+        check_is_file(path)
     job = _job(layout, limits)
-    source = _source_of(path, layout) if layout else SourceFile(path, path.name)
+    sources = [
+        _source_of(path, layout) if layout else SourceFile(path, path.name) for path in paths
+    ]
     opening = job.opening if job else Opening(limits=limits or Limits())
-    work = partial(_view, wanted=wanted, job=job, opening=opening)
-    return alone(work, source, _cannot_be_shown, opening.limits)
+    work = partial(_view_or_why, wanted=wanted, job=job, opening=opening)
+    yield from spread(work, sources, _cannot_be_shown, opening.limits)
+
+
+def files_below(paths: Sequence[Path]) -> list[Path]:
+    """The files of a call, those of folders in natural order. Raises CallError if there is none."""
+    found: list[Path] = []
+    for path in paths:
+        if path.is_dir():
+            found += [one.path for one in sorted_files(path) if not one.why]
+        else:
+            found.append(path)
+    if not found:
+        raise CallError(f"there is no file to show in “{paths[0]}”")
+    return list(dict.fromkeys(found))
 
 
 def _cannot_be_shown(source: SourceFile, ended: Ended) -> FileView:
-    raise CallError(f"“{source.path}” cannot be shown: {ended.said}")
+    return FileView((), (), (), f"“{source.path}” cannot be shown: {ended.said}")
+
+
+def _view_or_why(
+    source: SourceFile, wanted: Sequence[str], job: Job | None, opening: Opening
+) -> FileView:
+    try:
+        return _view(source, wanted, job, opening)
+    except CallError as error:
+        return FileView((), (), (), str(error))
 
 
 def _view(source: SourceFile, wanted: Sequence[str], job: Job | None, opening: Opening) -> FileView:

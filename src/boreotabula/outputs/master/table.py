@@ -85,6 +85,8 @@ class MasterTable:
     _added: set[int] = field(default_factory=set)
     """Those of the rows that are new."""
     _kept: list[tuple[Values, Source]] = field(default_factory=list)
+    _sources: list[Source] = field(default_factory=list)
+    """Where each row says that it is from, by the names that files had then."""
 
     @property
     def written(self) -> list[str]:
@@ -133,6 +135,7 @@ class MasterTable:
             found = list(zip(*places, strict=True))
         else:
             found = [self.sources.get(known, ("", "", "")) for known in keys]
+        self._sources = found
         sources = [(renamed.get(file, file), tab, cell) for file, tab, cell in found]
         return Lines(values, sources, names or [()] * len(values), keys)
 
@@ -189,7 +192,7 @@ class MasterTable:
             number
             for number, at in enumerate(pairs.rows)
             if at is None or rows.values[at] != lines.values[number]
-            or (self.sources is None and rows.sources[at] != lines.sources[number])
+            or (self.sources is None and self._sources[at] != lines.sources[number])
         ]  # fmt: skip
         replaced = [
             (number, at)

@@ -5,15 +5,18 @@ A guess, made to group what looks alike; nothing is ever read by it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+import re
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.cells import cell_text
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.texts import counted
+from boreotabula.workbooks.sheet import Cell, Sheet
 
 if TYPE_CHECKING:
     from boreotabula.reading.plan import Plan
@@ -32,16 +35,20 @@ class Frame:
     """Row and column of the first heading, counted from 0."""
     spelt: Mapping[str, str] | None = None
     """How each of them is written."""
+    shape: str = ""
+    """Of a table without headings: its columns in words."""
 
     @property
     def key(self) -> tuple[object, ...]:
         """Tabs with the same key look alike."""
-        return self.headings, self.labels
+        return self.headings, self.labels, self.shape
 
     @property
     def words(self) -> list[str]:
         """All headings and labels, each once, headings first."""
-        return list(dict.fromkeys([*(text for *_, text in self.headings), *sorted(self.labels)]))
+        shape = [self.shape] if self.shape else []
+        heads = (text for *_, text in self.headings)
+        return list(dict.fromkeys([*heads, *sorted(self.labels), *shape]))
 
     def written(self, word: str) -> str:
         """How a heading or label is written on the tab."""
@@ -101,14 +108,58 @@ def frame_of(sheet: Sheet, plan: Plan | None = None) -> Frame:
     headings = tuple((row - top, column - left, text) for row, column, text in heads)
     above = [text for text in _labels(sheet, top) if plan is None or label_in(plan, text)]
     labels = frozenset(known(text, label_in) for text in above)
-    return Frame(headings, labels, (top, left) if headings else None, spelt)
+    shape = "" if headings else _shape(sheet, first)
+    return Frame(headings, labels, (top, left) if headings else None, spelt, shape)
+
+
+_LOOKED_AT = 50
+
+
+def _shape(sheet: Sheet, first: int) -> str:
+    """The columns of a table without headings, in words."""
+    rows = range(first, min(first + _LOOKED_AT, sheet.height))
+    kinds = [
+        kind
+        for column in range(sheet.width)
+        if (kind := _kind_of_column([sheet.rows[row][column] for row in rows]))
+    ]
+    if not kinds:
+        return ""
+    several = f"{counted(len(kinds), 'column')} without headings"
+    return f"{several}: {', '.join(kinds[:_MOST_KINDS])}" + (" …" * (len(kinds) > _MOST_KINDS))
+
+
+_MOST_KINDS = 12
+_DAY = re.compile(r"(?:\d{1,4}[-./]\d{1,2}[-./]\d{1,4}|\d{4}-\d{2})(?:[ T].*)?")
+
+
+def _kind_of_column(cells: Sequence[Cell]) -> str:
+    """What most filled cells of a column hold; empty if none is filled."""
+    kinds = Counter(_kind_of(cell) for cell in cells if cell != "")
+    return max(kinds, key=lambda one: (kinds[one], one)) if kinds else ""
+
+
+def _kind_of(cell: Cell) -> str:
+    if isinstance(cell, str):
+        text = cell.strip()
+        if not reads_as_figure(text):
+            return "text"
+        if ":" in text or _DAY.fullmatch(text):
+            return "time" if _DAY.fullmatch(text) is None else "date"
+        return "number"
+    return "number" if isinstance(cell, float | int) else "date"
 
 
 def _first_data_row(sheet: Sheet, counts: list[int]) -> int:
     wide = max(max(counts, default=0) / 2, 2)
     full = [row for row, count in enumerate(counts) if count >= wide]
     for row in full:
-        if np.count_nonzero(sheet.is_text[row]) < counts[row]:
+        texts = np.count_nonzero(sheet.is_text[row])
+        if not sheet.typed:  # all cells of a text file are texts
+            texts -= sum(
+                reads_as_figure(one.strip()) for *_, one in sheet.texts(range(row, row + 1))
+            )
+        if texts < counts[row]:
             return row
     return full[0] + 1 if full else 0
 
