@@ -50,9 +50,15 @@ ask=(crosstab boreotabula-demo/stock.csv --value seedlings --across month)
 boreotabula "${ask[@]}" --rows nursery --chart "$root/docs/screenshots/chart-lines.png"
 boreotabula "${ask[@]}" --rows nursery --rows species --rows grade --chart "$root/docs/screenshots/chart-heat.png"
 
-# The page of a run, in a browser without a window (Debian: apt-get install chromium).
+# Pages, in a browser without a window (Debian: apt-get install chromium).
+page() {
+  chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --no-first-run \
+    --disable-background-networking --disable-sync --user-data-dir="$work/browser" \
+    --window-size=1280,800 --screenshot="$root/docs/screenshots/$1.png" "file://$work/$2" \
+    >/dev/null 2>&1
+}
 boreotabula extract boreotabula-demo/stock.toml -o boreotabula-demo/stock.csv -q --report run.html || true
-chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --no-first-run \
-  --disable-background-networking --disable-sync --user-data-dir="$work/browser" \
-  --window-size=1280,800 --screenshot="$root/docs/screenshots/report.png" "file://$work/run.html" \
-  >/dev/null 2>&1
+page report run.html
+boreotabula show boreotabula-demo/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx \
+  --layout boreotabula-demo/stock.toml --tab "*2" --page roles.html
+page roles 'roles.html#t0-E9'

@@ -234,3 +234,73 @@ def test_several_folders_and_files_named_on_the_command_line(tmp_path: Path) -> 
     assert json.loads(limited.out)["files_read"] == 2
     none = program("extract", "stock.toml", "--dry-run", "--only", "z*", cwd=tmp_path)
     assert (none.status, none.out) == (2, "")
+
+
+# --- many files ----------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def mixed(tmp_path: Path) -> Path:
+    """A folder as it comes: a workbook with hidden and merged parts, texts without headings, and
+    a file that is none."""
+    import openpyxl
+    from openpyxl.workbook.defined_name import DefinedName
+    from openpyxl.worksheet.table import Table
+
+    inbox = tmp_path / "inbox"
+    inbox.mkdir()
+    book = openpyxl.Workbook()
+    tab = book.active
+    assert tab is not None
+    for row in (["Lot", "Count"], ["L1", 3], ["L2", 4], ["L3", 5]):
+        tab.append(row)
+    tab.row_dimensions[3].hidden = True
+    tab.merge_cells("D1:E2")
+    tab.add_table(Table(displayName="Lots", ref="A1:B4"))
+    book.defined_names["first_lot"] = DefinedName("first_lot", attr_text="Sheet!$A$2")
+    book.save(inbox / "a.xlsx")
+    for number in range(5):
+        lines = [f"2026-04-{day:02};{number * day},5;ok" for day in range(1, 9)]
+        (inbox / f"log {number}.txt").write_text("\n".join(lines), "utf-8")
+    (inbox / "photo.xlsx").write_bytes(b"\xff\xd8\xff\xe0 no workbook")
+    return inbox
+
+
+def test_a_quick_look_at_a_mixed_folder(mixed: Path) -> None:
+    done = program("show", mixed)
+    assert done.status == 1 and "photo.xlsx” cannot be shown" in done.err
+    assert done.out.count("… 3 more filled rows") == 5 and "a.xlsx › Sheet" in done.out
+    assert "log 4.txt  8 rows × 3 columns" in done.out
+    done = program("show", mixed / "a.xlsx", mixed / "log 0.txt", "--rows", "1", "--json")
+    first, second = json.loads(done.out)
+    assert (first["tabs"][0]["tab"], second["file"]) == ("Sheet", str(mixed / "log 0.txt"))
+    done = program("show", mixed / "photo.xlsx")
+    assert done.status == 2
+    done = program("show", mixed, "--rows", "2")
+    assert done.out.count("… 6 more filled rows") == 5
+
+
+def test_survey_tells_what_is_hidden_and_named_and_folds_texts_of_one_kind(mixed: Path) -> None:
+    text = program("survey", mixed).out
+    assert "hidden: 1 row; 1 merged range; table Lots; name first_lot" in text
+    assert "“Lot” · “Count” · “L1”" in text
+    (line,) = (line for line in text.splitlines() if "log 0.txt" in line and "A1" in line)
+    assert line.startswith("log 0.txt … log 4.txt") and line.endswith("5 files")
+    assert "3 columns without headings: date, number, text" in text
+    (tab,) = (tab for file in survey(mixed)["files"] if file["file"] == "a.xlsx"
+              for tab in file["tabs"])  # fmt: skip
+    assert [tab[one] for one in ("hidden_rows", "hidden_columns", "merged", "names")] == [
+        1, 0, 1, ["first_lot"],
+    ]  # fmt: skip
+
+
+def test_one_tab_alone_is_told_in_the_singular(tmp_path: Path) -> None:
+    write_workbook(tmp_path / "in" / "a.xlsx", {"S": GOOD})
+    assert "1 tab is alike (A); none is different" in program("survey", tmp_path / "in").out
+
+
+def test_a_trial_shows_records_of_each_of_the_first_files(demo: Path) -> None:
+    text = program("extract", demo / "stock.toml", "--dry-run").out
+    shown = text[text.index("first records") :]
+    for name in ("Frostmo", "Lomlia", "Granvik", "Hiekka", "Kaldvatn", "Suvanto"):
+        assert shown.count(f"  {name} ") == 2

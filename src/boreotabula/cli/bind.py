@@ -155,7 +155,7 @@ def _wanted(
     for source in sources:
         if source.suffix.lower() == ".toml":
             layout = Layout.load(source)
-            check_apart(output, layout.folders.values())
+            check_apart(output, layout.folders.values(), layout.spec.source.include)
             job = make_job(layout.spec, layout.plan)
             choice, opening, reading = job.tabs, job.opening, layout.spec.reading
             inbox = look(layout, own=(output, run_folder(output)))

@@ -125,7 +125,7 @@ def command(
         check_report(report)
     loaded = Layout.load(layout)
     if report is not None:
-        check_apart(report, loaded.folders.values())
+        check_apart(report, loaded.folders.values(), loaded.spec.source.include)
     inbox = _inbox(loaded, target, files, only, limit, overwrite=overwrite)
     show = _Show(quiet, verbose, as_json, strict, report)
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)

@@ -12,7 +12,10 @@ from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
     from boreotabula.cli.sheetview import Window
+    from boreotabula.runs.layouts.load import Layout
     from boreotabula.runs.survey import FileView
 
 EPILOG = """\b
@@ -20,6 +23,7 @@ Examples:
   boreotabula show report.xlsx
   boreotabula show report.xlsx --tab "Bench *" --cells A1:H30
   boreotabula show report.xlsx --layout stock.toml
+  boreotabula show report.xlsx --layout stock.toml --page roles.html
   boreotabula show inbox --rows 5"""
 
 
@@ -39,6 +43,10 @@ Examples:
     "--rows", type=click.IntRange(min=1), metavar="N",
     help="So many rows at most; of one file 60, of each of several 5, if not said.",
 )  # fmt: skip
+@click.option(
+    "--page", type=click.Path(path_type=Path), metavar="PAGE",
+    help="With --layout: write the tabs as a page (.html) instead, each cell coloured by its role.",
+)  # fmt: skip
 @largest_part
 @json_option
 def command(
@@ -47,6 +55,7 @@ def command(
     layout_path: Path | None,
     cells: str | None,
     rows: int | None,
+    page: Path | None,
     largest_part: int,
     as_json: bool,
 ) -> int:
@@ -62,9 +71,13 @@ def command(
 
     window = sheetview.parse_window(cells) if cells else None
     layout = Layout.load(layout_path) if layout_path else None
+    if page is not None:
+        _check_page(page, layout, files)
     paths = files_below(files)
     single = len(files) == 1 and files[0] == paths[0]
     views = view_files(paths, tabs, layout, limits(largest_part))
+    if page is not None and layout is not None:
+        return _write_page(zip(paths, views, strict=True), layout, page)
     if as_json:
         described = [
             _described(path, view, window) for path, view in zip(paths, views, strict=True)
@@ -80,6 +93,37 @@ def command(
     if layout is None:
         home = files[0] if files[0].is_dir() else files[0].parent
         _advise(f"boreotabula draft {home} writes a layout for this")
+    return 1 if missing else 0
+
+
+def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> None:
+    """Raises CallError if no page can be written there."""
+    from boreotabula.review.tab_page import check_page
+    from boreotabula.runs.inputs import check_apart
+
+    if layout is None:
+        raise CallError("--page colours cells by their role in a layout; name it with --layout")
+    check_page(page)
+    check_apart(page, layout.folders.values(), layout.spec.source.include)
+    check_apart(page, [one for one in files if one.is_dir()])
+
+
+def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Path) -> int:
+    """Write the tabs of files as a page; returns the exit status."""
+    from boreotabula.cli import screen
+    from boreotabula.review.tab_page import write_page
+    from boreotabula.texts import counted
+
+    tabs, missing = [], 0
+    for path, view in views:
+        missing += bool(view.unreadable)
+        if view.unreadable:
+            screen.err().print(f"! {view.unreadable}", soft_wrap=True)
+        tabs += [(path.name, one) for one in view.tabs]
+    if not tabs:
+        raise CallError("there is no tab to show, so no page was written")
+    write_page(tabs, layout, page)
+    screen.out().print(f"{page}: {counted(len(tabs), 'tab')}", soft_wrap=True, markup=False)
     return 1 if missing else 0
 
 

@@ -194,12 +194,16 @@ def check_output(
             raise CallError(f"“{out}” is one of the files that are read; choose another output")
 
 
-def check_apart(out: Path, folders: Iterable[Path]) -> None:
+def check_apart(out: Path, folders: Iterable[Path], include: Iterable[str] = ()) -> None:
     """Raises CallError if a file would lie among the files that are read: the next run would take
-    it for one of them."""
+    it for one of them. `include` are the patterns of those, if there are any."""
     home = out.resolve()
+    wanted = _patterns(tuple(include))
     for folder in folders:
-        if home.is_relative_to(folder.resolve()):
+        if not home.is_relative_to(folder.resolve()):
+            continue
+        below = written_name(home.relative_to(folder.resolve()).as_posix())
+        if not wanted or matching(wanted, below):
             raise CallError(
                 f"“{out}” would lie in the source folder “{folder}”, and the next run would read"
                 " it; write it elsewhere"

@@ -121,7 +121,7 @@ def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, at: int) -> 
         found = (
             _derived(field, plan)
             or _cell_origin(read, plan, field, at)
-            or _heading_origin(read, plan, field, at)
+            or heading_origin(read, plan, field, at)
             or _stamp_origin(sheet, field, read.stamped)
         )
         if found is None:
@@ -141,12 +141,13 @@ def _stamp_origin(sheet: Sheet, field: str, stamped: Stamped | None) -> Origin |
     where = stamped.origins.get(field) if stamped else None
     if stamped is None or where is None:
         return None
-    spot = _spot_of(sheet, where)
+    spot = spot_of(sheet, where)
     text = cell_text(sheet.cell(*spot)) if spot else stamped.captured.get(field, "")
     return Origin(field, "stamp", where, spot, text)
 
 
-def _spot_of(sheet: Sheet, where: str) -> Spot | None:
+def spot_of(sheet: Sheet, where: str) -> Spot | None:
+    """The cell of an address, of a merged range its first; None of what is no address."""
     try:
         row, column = parse_address(where)
     except ValueError:
@@ -175,8 +176,9 @@ def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column
     return Origin(field, what, str(read.view.address(row, column)), spot, text, means)
 
 
-def _heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
-    """The heading of a level that reaches the column of a record's first value."""
+def heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
+    """The heading of a level that reaches the column of a record's first value; None if the field
+    is of no level. Records are counted from 0 within their block."""
     if field not in read.block.across:
         return None
     level = read.block.across.index(field)
@@ -233,7 +235,7 @@ def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterat
         return
     fields = [name for name in read.batch.schema.names if name not in PROVENANCE]
     # A stamp is on every record of its block.
-    if any(_spot_of(sheet, where) == spot for where in read.stamped.origins.values()):
+    if any(spot_of(sheet, where) == spot for where in read.stamped.origins.values()):
         yield from range(read.batch.num_rows)
         return
     for at in range(read.batch.num_rows):
@@ -243,7 +245,7 @@ def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterat
         # Headings and carried stub cells stand outside the record's own row or column.
         elif row <= read.place.bottom or column <= read.place.last_stub:
             origins = (
-                _cell_origin(read, plan, field, at) or _heading_origin(read, plan, field, at)
+                _cell_origin(read, plan, field, at) or heading_origin(read, plan, field, at)
                 for field in fields
                 if field in read.block.across or field in read.table.stub
             )

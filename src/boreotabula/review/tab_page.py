@@ -1,0 +1,228 @@
+"""A tab as a page: each cell in the colour of its role, findings beside their cells, and for each
+record the cells that it is made of. One HTML file that needs no network."""
+
+from __future__ import annotations
+
+import json
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+from boreotabula import __version__
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import column_letters
+from boreotabula.outputs.csv import csv_rows
+from boreotabula.reading.account.roles import Role
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.findings import Finding, in_order
+from boreotabula.reading.inspect.spots import block_spots
+from boreotabula.reading.tab import ReadBlock, TabReading
+from boreotabula.runs.atomic import placed
+from boreotabula.runs.layouts.load import Layout
+from boreotabula.runs.survey import TabView
+from boreotabula.texts import counted
+from boreotabula.workbooks.sheet import Flaw, Sheet, Span
+
+LETTERS: Mapping[Role, str] = {
+    Role.STAMP: "s",
+    Role.LABEL: "l",
+    Role.HEADING: "h",
+    Role.STUB: "n",
+    Role.VALUE: "v",
+    Role.TOTAL: "t",
+    Role.LEFT_OUT: "x",
+    Role.UNPLACED: "u",
+}
+"""The class of cells of each role."""
+_MOST_CELLS = 200_000
+"""A page of more is slow to open: the rows after that are named, not drawn."""
+_RANKS = ("error", "warning", "note")
+
+
+@dataclass(frozen=True)
+class _Cell:
+    """A cell as the page draws it; rows and columns counted from 0."""
+
+    address: str
+    text: str
+    role: str
+    number: bool
+    rowspan: int
+    colspan: int
+    rank: str
+    """The severity of the gravest finding about it."""
+
+
+@dataclass(frozen=True)
+class _Line:
+    number: int
+    hidden: bool
+    cells: Sequence[_Cell]
+
+
+@dataclass(frozen=True)
+class _Tab:
+    """A tab as the page draws it."""
+
+    title: str
+    file: str
+    about: str
+    columns: Sequence[tuple[str, bool]]
+    """The letters of each column, and whether it is hidden."""
+    lines: Sequence[_Line]
+    legend: Sequence[tuple[str, str, int]]
+    """Class, word and number of cells of each role."""
+    findings: Sequence[Finding]
+    cut: str
+    data: str
+    """What the script looks up, as JSON."""
+
+
+def check_page(out: Path) -> None:
+    """Raises CallError if the page cannot be written to a file."""
+    if out.suffix.lower() not in (".html", ".htm"):
+        raise CallError(f"--page: “{out}” is a page; name it .html")
+    if not out.parent.is_dir():
+        raise CallError(f"--page: there is no folder “{out.parent}”")
+
+
+def write_page(views: Sequence[tuple[str, TabView]], layout: Layout, out: Path) -> None:
+    """Write tabs that were read by a layout, each with the name of its file, as a page.
+
+    It is written whole or not at all. Raises CallError if that cannot be.
+    """
+    import jinja2  # only needed for pages
+
+    source = files("boreotabula.review").joinpath("tab_page.html").read_text("utf-8")
+    shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    text = shape.from_string(source).render(
+        title=layout.spec.title or layout.path.stem,
+        layout=layout.path.name,
+        tabs=[_tab(file, view, layout) for file, view in views],
+        version=__version__,
+    )
+    with placed(out) as stream:
+        stream.write(text.encode())
+
+
+def _tab(file: str, view: TabView, layout: Layout) -> _Tab:
+    sheet, reading = view.sheet, view.reading
+    assert reading is not None
+    findings = in_order(reading.findings)
+    ranks: dict[tuple[int, int], str] = {}
+    for one in reversed(findings):
+        if one.at is not None:
+            ranks[one.at.row, one.at.column] = str(one.severity)
+    height = min(sheet.height, max(_MOST_CELLS // max(sheet.width, 1), 1))
+    counts = reading.account.roles
+    records = sum(batch.num_rows for batch in reading.tables.values())
+    cut = counted(sheet.height - height, "row") if height < sheet.height else ""
+    return _Tab(
+        sheet.name or file,
+        file,
+        f"{counted(sheet.height, 'row')} × {counted(sheet.width, 'column')},"
+        f" {counted(records, 'record')}",
+        [(column_letters(at), at in set(sheet.hidden_columns)) for at in range(sheet.width)],
+        list(_lines(sheet, reading, ranks, height)),
+        [(LETTERS[role], role.word, counts[role]) for role in LETTERS if counts[role]],
+        findings,
+        cut,
+        _data(sheet, reading, layout, findings),
+    )
+
+
+def _lines(
+    sheet: Sheet, reading: TabReading, ranks: Mapping[tuple[int, int], str], height: int
+) -> Iterator[_Line]:
+    spans = {(one.top, one.left): one for one in sheet.merges}
+    covered = set(_covered(sheet.merges, height))
+    hidden = set(sheet.hidden_rows)
+    for row in range(height):
+        cells = []
+        for column in range(sheet.width):
+            if (row, column) in covered:
+                continue
+            span = spans.get((row, column), Span(row, column, row, column))
+            cells.append(_cell(sheet, reading, span, ranks, height))
+        yield _Line(row + 1, row in hidden, cells)
+
+
+def _covered(merges: Sequence[Span], height: int) -> Iterator[tuple[int, int]]:
+    for span in merges:
+        for row in range(span.top, min(span.bottom + 1, height)):
+            for column in range(span.left, span.right + 1):
+                if (row, column) != (span.top, span.left):
+                    yield row, column
+
+
+def _cell(
+    sheet: Sheet,
+    reading: TabReading,
+    span: Span,
+    ranks: Mapping[tuple[int, int], str],
+    height: int,
+) -> _Cell:
+    row, column = span.top, span.left
+    cell = sheet.rows[row][column]
+    filled = cell != ""
+    text = cell_text(cell)
+    return _Cell(
+        str(sheet.address(row, column)),
+        f"!{text}" if isinstance(cell, Flaw) else text,
+        LETTERS[reading.roles.role(row, column)] if filled else "",
+        filled and not isinstance(cell, str | Flaw),
+        min(span.bottom, height - 1) - row + 1,
+        span.right - column + 1,
+        ranks.get((row, column), ""),
+    )
+
+
+# --- what the script looks up -------------------------------------------------------------------
+
+
+def _data(sheet: Sheet, reading: TabReading, layout: Layout, findings: Sequence[Finding]) -> str:
+    """The records with their cells, what was said of each cell, and why cells are what they are."""
+    said: dict[str, list[tuple[str, str, str]]] = defaultdict(list)
+    for one in findings:
+        if one.cell:
+            said[one.cell].append((str(one.severity), one.message, one.advice))
+    why = {}
+    for row in range(sheet.height):
+        for column in sheet.filled[row].nonzero()[0].tolist():
+            reason = reading.roles.why(row, column)
+            if reason:
+                why[str(sheet.address(row, column))] = reason
+    found = {
+        "blocks": [_block(sheet, one, layout) for one in reading.blocks],
+        "said": said,
+        "why": why,
+        "width": sheet.width,
+        "roles": {letter: role.word for role, letter in LETTERS.items()},
+    }
+    # Within a script element no text may look like its end.
+    return json.dumps(found, ensure_ascii=False).replace("<", "\\u003c")
+
+
+def _block(sheet: Sheet, read: ReadBlock, layout: Layout) -> dict[str, Any]:
+    """The records of a block: field by field their values, and the number of the cell of each,
+    counted line by line from 0; -1 for none."""
+    import pyarrow as pa
+
+    spots = block_spots(sheet, read, layout.plan)
+    cells = (spots.rows * sheet.width + spots.columns).tolist()
+    nowhere = (spots.rows < 0).tolist()
+    texts = csv_rows(pa.Table.from_batches([read.batch.select(list(spots.fields))]))
+    return {
+        "table": spots.table,
+        "fields": spots.fields,
+        "whats": spots.whats,
+        "from": [read.stamped.origins.get(name, "") for name in spots.fields],
+        "cells": [
+            [-1 if none else at for at, none in zip(line, gaps, strict=True)]
+            for line, gaps in zip(cells, nowhere, strict=True)
+        ],
+        "values": [list(column) for column in zip(*texts[1:], strict=True)],
+    }
