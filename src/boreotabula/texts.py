@@ -35,6 +35,11 @@ def brief(text: str, most: int) -> str:
     return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
+def agreeing(agree: int, printed: int) -> str:
+    """How many printed totals agree, in words: '1 of 1 printed totals agrees'."""
+    return f"{agree:,} of {printed:,} printed totals agree{'s' if agree == 1 else ''}"
+
+
 def counted(number: int, one: str, several: str | None = None) -> str:
     """A number of things in words: '1 cell', '1,200 cells'; `several` where an s does not do."""
     return f"1 {one}" if number == 1 else f"{number:,} {several or one + 's'}"

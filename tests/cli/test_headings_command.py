@@ -14,7 +14,7 @@ import pytest
 from boreotabula import Layout
 from boreotabula.reading.inspect.headings import headings_met
 from boreotabula.reading.tab import TabSource
-from helpers import PROGRAM, csv_rows, layout_text, plan, program, sheet, write_workbook
+from helpers import LOTS, PROGRAM, csv_rows, layout_text, plan, program, sheet, write_workbook
 
 LAYOUT = """layout = 1  # kept
 glossary = "words.csv"
@@ -192,3 +192,18 @@ def test_headings_of_a_cross_tab_are_listed_by_level() -> None:
         ("Art", "species", "column"), ("Lot", "lot", "column"), ("Sum", "", "total"),
         ("C9", "container", "level"), ("A", "grade", "level"), ("B", "grade", "level"),
     ]  # fmt: skip
+
+
+def test_a_first_glossary_edits_the_layout_and_says_so(tmp_path: Path) -> None:
+    rows = [["Species", "Nr", "Depth"], ["Pine", 1, 0.5], ["Birch", 2, 1.0]]
+    write_workbook(tmp_path / "inbox" / "a.xlsx", {"S": rows})
+    (tmp_path / "lots.toml").write_text(LOTS, "utf-8")
+    shown = program("headings", "lots.toml", cwd=tmp_path).out
+    assert "“Depth”" in shown and "2 cells, numbers 0.5 to 1" in shown
+    done = program("headings", "lots.toml", "--adopt", "Nr=lot", cwd=tmp_path)
+    assert done.status == 0
+    assert (
+        'lots.toml was edited too: it names the new file as glossary = "headings.csv"' in done.out
+    )
+    done = program("headings", "lots.toml", "--adopt", "Number=lot", "--json", cwd=tmp_path)
+    assert json.loads(done.out)["layout_edited"] is False

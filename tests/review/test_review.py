@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 import shutil
 import subprocess
 from datetime import date
@@ -194,8 +195,46 @@ def test_a_cross_tab_on_screen_and_in_files(stock: Path) -> None:
     assert [cell.replace(",", "") for cell in shown[-1].split()] == [*rows[-1]]
     sheet = openpyxl.load_workbook(stock / "c.xlsx")["Cross-tab"]
     assert [str(cell.value) for cell in sheet[sheet.max_row]] == rows[-1]
-    assert (sheet.freeze_panes, sheet["B5"].number_format) == ("B5", "#,##0")
-    assert sheet.print_title_rows == "$4:$4"
+    assert [cell.value for cell in sheet[1]] == rows[0]
+    assert (sheet.freeze_panes, sheet["B2"].number_format) == ("B2", "#,##0")
+    assert sheet.print_title_rows == "$1:$1"
+    assert sheet.oddHeader.left.text == "&Bsum of seedlings, 3,392 records"
+
+
+def test_a_cross_tab_without_totals(stock: Path) -> None:
+    ask = (
+        "crosstab",
+        "stock.csv",
+        *["--rows", "nursery", "--across", "month", "--value", "seedlings"],
+    )
+    shown = call(stock, *ask, "--no-totals").out.splitlines()
+    assert "total" not in shown[2] and shown[-1].split()[0] == "Suvanto"
+    assert "total" not in json.loads(call(stock, *ask, "--no-totals", "--json").out)
+    for name in ("n.csv", "n.xlsx"):
+        assert call(stock, *ask, "--no-totals", "-o", name).status == 0
+    assert (stock / "n.csv").read_text("utf-8").count("\n") == 7
+    sheet = openpyxl.load_workbook(stock / "n.xlsx").active
+    assert sheet is not None and (sheet.max_row, sheet.max_column) == (7, 5)
+
+
+def test_the_unit_of_a_field_is_on_axes_and_in_the_record_of_the_run(tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "a.csv").write_text("site;weight\nA;3 kg\nB;4 kilo\n", "utf-8")
+    (tmp_path / "w.toml").write_text(
+        'layout = 1\n[source]\nfolder = "in"\n[block]\n[fields]\nsite = "text"\n'
+        'weight = { type = "integer", unit = ["kg", "kilo"] }\n',
+        "utf-8",
+    )
+    assert call(tmp_path, "extract", "w.toml", "-o", "w.csv").status == 0
+    run = json.loads((tmp_path / "w.run" / "run.json").read_text("utf-8"))
+    assert run["tables"][0]["fields"][1] == {"field": "weight", "type": "integer", "unit": "kg"}
+    for records in ("w.csv", "w.toml"):
+        ask = ("crosstab", records, "--rows", "site", "--value", "weight")
+        assert call(tmp_path, *ask).out.startswith("sum of weight, kg · 2 records")
+        call(tmp_path, *ask, "--chart", "w.svg")
+        assert ">sum of weight, kg<" in (tmp_path / "w.svg").read_text("utf-8")
+        count = call(tmp_path, "crosstab", records, "--rows", "site", "--how", "count")
+        assert count.out.startswith("number of records · 2 records")
 
 
 @pytest.mark.parametrize(
@@ -213,7 +252,6 @@ def test_a_cross_tab_on_screen_and_in_files(stock: Path) -> None:
         (["bind", "inbox", "-o", "x.xlsx", "--tab-name", "{who}"], "there is no {who}"),
         (["bind", "inbox", "-o", "x.xlsx", "--named", "nope"], "no tab was chosen"),
         (["extract", "stock.toml", "-o", "s.csv", "--report", "r.pdf"], "name it .html"),
-        (["extract", "stock.toml", "-o", "s.csv", "--report", "inbox/r.html"], "would lie in the"),
         (["bind", "inbox", "-o", "inbox/x.xlsx"], "and the next run would read it"),
         (["crosstab", "stock.csv", "--value", "lot", "-o", "inbox/2026-04/c.csv"], "elsewhere"),
     ],
@@ -276,6 +314,30 @@ def test_pictures_of_any_number_of_groups(
     text = (tmp_path / "c.svg").read_text("utf-8")
     assert text == (tmp_path / "again.svg").read_text("utf-8")
     assert "Sum of count by site" in text and ("Site with a long name" in text)
+
+
+def test_long_titles_take_several_lines_and_many_rows_one_page(tmp_path: Path) -> None:
+    def size(name: str) -> tuple[int, int]:
+        head = (tmp_path / name).read_bytes()[16:24]
+        return int.from_bytes(head[:4], "big"), int.from_bytes(head[4:], "big")
+
+    def drawn(sites: int, **more: Any) -> str:
+        rows = [(f"Site {site}", "2026-01", "a", site, None, "f") for site in range(sites)]
+        cross = crosstab(records(rows), wish(across="month", **more))
+        draw_cross(cross, tmp_path / f"{sites}.png", "heat")
+        draw_cross(cross, tmp_path / f"{sites}.svg", "heat")
+        return (tmp_path / f"{sites}.svg").read_text("utf-8")
+
+    text = drawn(48, where=(("month", "2026-01"), ("lot", "a")) * 3)
+    words = "month = 2026-01, lot = a, " * 3
+    title = f"Sum of count by site, {words}".strip(", ")
+    lines = [line for line in re.findall(r">([^<>]+)</text>", text) if "=" in line]
+    assert len(lines) > 1 and " ".join(lines) == title
+    assert size("48.png")[1] <= 1300  # inches of a page at 110 dots
+    drawn(150)
+    assert size("150.png")[1] <= 1300
+    with pytest.raises(CallError, match="a heat map of 400 rows cannot be read"):
+        drawn(400)
 
 
 class Page(HTMLParser):

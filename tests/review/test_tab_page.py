@@ -77,6 +77,16 @@ def test_wrong_calls_of_pages(page: Path, arguments: list[str], said: str) -> No
     assert done.status == 2 and said in " ".join(done.err.split())
 
 
+def test_a_page_that_the_next_run_would_read_is_refused(page: Path) -> None:
+    home = page.parent
+    (home / "all.toml").write_text(NURSERY.replace('include = ["*.xlsx"]', ""), "utf-8")
+    done = program("show", "form.xlsx", "--layout", "all.toml", "--page", "x.html", cwd=home)
+    assert done.status == 2 and "the next run would read it" in " ".join(done.err.split())
+    report = ["-o", "s.csv", "--report", "x.html"]
+    assert program("extract", "all.toml", *report, cwd=home).status == 2
+    assert program("extract", "stock.toml", *report, cwd=home).status == 1
+
+
 @pytest.fixture(scope="module")
 def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
     """Chromium without a window."""

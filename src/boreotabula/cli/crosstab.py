@@ -10,6 +10,7 @@ import click
 from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
+from boreotabula.texts import counted
 
 if TYPE_CHECKING:
     from boreotabula.review.crosstab import Cross
@@ -43,6 +44,7 @@ across, or for up to 60 of them; else a heat map."""
 @click.option("--by-value", is_flag=True, help="The largest rows first, instead of by their names.")
 @click.option("--top", type=click.IntRange(min=1), metavar="N", help="Only the largest N rows.")
 @click.option("--change", is_flag=True, help="The change against the column before.")
+@click.option("--no-totals", is_flag=True, help="Leave out the sums over rows and columns.")
 @cross_option
 @chart_option
 @click.option("--chart-kind", type=click.Choice(["lines", "bars", "heat"]), help="What is drawn.")
@@ -58,6 +60,7 @@ def command(
     by_value: bool,
     top: int | None,
     change: bool,
+    no_totals: bool,
     output: Path | None,
     chart: Path | None,
     chart_kind: str | None,
@@ -77,7 +80,7 @@ def command(
             check(path)
             check_apart(path, source_folders(records))
     pairs = tuple(_pair(one) for one in where)
-    wish = Wish(rows, across, value, how, pairs, by_value, top, change)
+    wish = Wish(rows, across, value, how, pairs, by_value, top, change, not no_totals)
     cross = crosstab(load_records(records, table, Means(None)), wish)
     if output is not None:
         write_cross(cross, output)
@@ -89,7 +92,7 @@ def command(
         print_cross(cross)
     else:
         for path in (one for one in (output, chart) if one is not None):
-            say(f"{path}: {cross.measure}, {cross.records:,} records")
+            say(f"{path}: {cross.measure}, {counted(cross.records, 'record')}")
     return 0
 
 
@@ -103,12 +106,19 @@ def _pair(text: str) -> tuple[str, str]:
 def _described(cross: Cross) -> dict[str, object]:
     return {
         "measure": cross.measure,
+        "unit": cross.unit,
         "rows": [list(one) for one in cross.rows],
         "columns": list(cross.columns),
         "cells": [list(row) for row in cross.cells],
-        "row_totals": list(cross.row_totals),
-        "column_totals": list(cross.column_totals),
-        "total": cross.total,
+        **(
+            {
+                "row_totals": list(cross.row_totals),
+                "column_totals": list(cross.column_totals),
+                "total": cross.total,
+            }
+            if cross.wish.totals
+            else {}
+        ),
         "records": cross.records,
     }
 
@@ -134,14 +144,16 @@ def print_cross(cross: Cross) -> None:
         [head or cross.wish.value or "records", *(row[at] for row in texts), totals[at]]
         for at, head in enumerate(cross.columns)
     ]
-    if cross.row_totals:
+    if cross.row_totals and cross.wish.totals:
         columns.append(["total", *map(shown, cross.row_totals), shown(cross.total)])
     names = list(cross.wish.rows) or [""]
     sides = [[one[at] for one in cross.rows] for at in range(len(names))]
     side = sum(
         max(map(len, [name, "total", *some])) + 2 for name, some in zip(names, sides, strict=True)
     )
-    console.print(Text.assemble((cross.measure, "bold"), f" · {cross.records:,} records"))
+    unit = f", {cross.unit}" if cross.unit else ""
+    records = counted(cross.records, "record")
+    console.print(Text.assemble((f"{cross.measure}{unit}", "bold"), f" · {records}"))
     for part in _parts(columns, max(console.width - side, 20)):
         table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
         for name in names:
@@ -152,7 +164,7 @@ def print_cross(cross: Cross) -> None:
         for at, label in enumerate(cross.rows):
             table.add_row(*map(Text, _new(label, before)), *(Text(one[at + 1]) for one in part))
             before = label
-        if len(cross.rows) > 1:
+        if len(cross.rows) > 1 and cross.wish.totals:
             blank = [""] * (len(names) - 1)
             last = [Text(one[-1], "bold") for one in part]
             table.add_row(Text("total", "bold"), *blank, *last)

@@ -10,7 +10,7 @@ import click
 
 from boreotabula.cli.options import json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
-from boreotabula.texts import counted
+from boreotabula.texts import agreeing, counted
 
 if TYPE_CHECKING:
     from boreotabula.drafting.draft import Draft
@@ -210,7 +210,7 @@ def _why_nothing(found: Drafting) -> str:
 def _account(drafted: Draft) -> str:
     judged, kind = drafted.judged, drafted.kind
     placed = f"{int(judged.placed * 1000) / 10:g} % of {judged.filled:,} filled cells placed"
-    totals = f"{judged.agree:,} of {judged.printed:,} printed totals agree"
+    totals = agreeing(judged.agree, judged.printed)
     tabs = f"{counted(len(kind.examples), 'tab')} of {counted(len(kind.files), 'file')}"
     tabs += f", {counted(judged.records, 'record')}"
     return ", ".join([tabs, placed, *([totals] if judged.printed else [])])

@@ -102,13 +102,18 @@ def _adopt(layout: Layout, pairs: Sequence[tuple[str, str]], *, as_json: bool) -
     Layout.load(layout.path)  # what was written is read again, so that it surely holds
     if as_json:
         adopted = [{"heading": heading, "field": field} for heading, field in fresh]
-        said = {"adopted": adopted, "glossary": path.name if path else None}
+        new = path is not None and path not in layout.glossaries
+        said = {
+            "adopted": adopted, "glossary": path.name if path else None, "layout_edited": new,
+        }  # fmt: skip
         say_json(said)
         return 0
     for heading, field in pairs:
         say(f"  {heading} → {field}" + ("" if (heading, field) in fresh else "  known already"))
     if path is not None:
         say(f"{_count(len(fresh), 'heading')} added to {path}; run extract again.")
+        if path not in layout.glossaries:
+            say(f'{layout.path} was edited too: it names the new file as glossary = "{path.name}".')
     return 0
 
 

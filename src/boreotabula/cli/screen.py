@@ -20,7 +20,7 @@ from rich.text import Text
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.runs.compare.causes import by_cause, reach_of
-from boreotabula.texts import clean
+from boreotabula.texts import agreeing, clean
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -196,9 +196,8 @@ def summary(
     console.print(_roles(run))
     console.print()
     if run.totals.printed:
-        agreeing = f"{run.totals.agree:,} of {_count(run.totals.printed, 'printed total')} agree"
         style = "" if run.totals.agree == run.totals.printed else "bold"
-        console.print(Text(f"  {agreeing}", style=style))
+        console.print(Text(f"  {agreeing(run.totals.agree, run.totals.printed)}", style=style))
     console.print(_verdict(run))
     if written is not None:
         console.print(f"  records   {written}", soft_wrap=True)

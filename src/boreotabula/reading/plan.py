@@ -296,6 +296,7 @@ def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]
         day_first=said("day_first"),
         empty=frozenset(map(plain_form, said("empty"))),
         units=tuple(sorted(field.unit, key=len, reverse=True)),
+        unit=field.unit[0] if field.unit else "",
         parts=tuple(pattern(text, Kind.STAMP) for text in field.pattern),
         spellings={**spellings, **inline},
         without_year=field.year_from is not None,

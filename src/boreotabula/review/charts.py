@@ -6,6 +6,7 @@ import io
 from collections.abc import Sequence
 from contextlib import AbstractContextManager
 from pathlib import Path
+from textwrap import wrap
 from typing import Any
 from warnings import catch_warnings, simplefilter
 
@@ -74,13 +75,14 @@ def _settings() -> AbstractContextManager[None]:
     return rc_context(settings)  # type: ignore[arg-type]
 
 
-def _figure(width: float, height: float) -> tuple[Any, Any]:
+def _figure(width: float, height: float, panels: int = 1) -> tuple[Any, list[Any]]:
+    """A figure of some inches, and its panels from left to right."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg  # needs no display
     from matplotlib.figure import Figure
 
     figure = Figure(figsize=(width, height), layout="constrained")
     FigureCanvasAgg(figure)
-    return figure, figure.subplots()
+    return figure, list(figure.subplots(1, panels, squeeze=False)[0])
 
 
 def _names(cross: Cross) -> list[str]:
@@ -107,14 +109,30 @@ def _title(axes: Any, cross: Cross) -> None:
     where = ", ".join(f"{name} = {value}" for name, value in cross.wish.where)
     by = " and ".join(cross.wish.rows)
     title = cross.measure + (f" by {by}" if by else "") + (f", {where}" if where else "")
-    axes.set_title(title[:1].upper() + title[1:], loc="left", fontweight="bold")
+    text = axes.figure.suptitle("", x=0.01, ha="left", fontweight="bold")
+    _fit(text, title[:1].upper() + title[1:])
+
+
+def _fit(text: Any, words: str) -> None:
+    """Set a text on as many lines as it takes to stay within its figure."""
+    figure = text.figure
+    room = figure.get_figwidth() * figure.dpi * 0.97
+    for width in range(max(len(words), 1), 15, -4):
+        text.set_text("\n".join(wrap(words, width)))
+        if text.get_window_extent(figure.canvas.get_renderer()).width <= room:
+            return
+
+
+def _with_unit(cross: Cross) -> str:
+    """What the numbers are, with their unit."""
+    return f"{cross.measure}, {cross.unit}" if cross.unit else cross.measure
 
 
 # --- lines ---------------------------------------------------------------------------------------
 
 
 def _lines(cross: Cross) -> Any:
-    figure, axes = _figure(11, 6)
+    figure, (axes,) = _figure(11, 6)
     names, places = _names(cross), range(len(cross.columns))
     largest = sorted(range(len(names)), key=lambda at: -_size(cross.cells[at]))
     strong = set(
@@ -140,6 +158,7 @@ def _lines(cross: Cross) -> Any:
     axes.grid(axis="y", color="#E4E4E4")
     axes.set_axisbelow(True)
     _columns_below(axes, cross)
+    axes.set_ylabel(_with_unit(cross))
     axes.set_xlim(-0.2, len(places) - 0.8)
     _name_ends(axes, ends, len(places) - 0.75)
     if len(strong) < len(names):
@@ -199,7 +218,7 @@ def _bars(cross: Cross) -> Any:
     names, groups = _names(cross), len(cross.columns)
     thick = 0.8 / groups
     height = max(3.2, 1.4 + 0.26 * len(names) * max(1, groups * 0.75))
-    figure, axes = _figure(11, min(height, 60))
+    figure, (axes,) = _figure(11, min(height, 60))
     drawn: list[Any] = []
     for group in range(groups):
         values = [row[group] or 0.0 for row in cross.cells]
@@ -220,6 +239,7 @@ def _bars(cross: Cross) -> Any:
     axes.margins(x=0.12)
     _plain(axes)
     _ticks(axes.xaxis, cross)
+    axes.set_xlabel(_with_unit(cross))
     if groups > 1:
         legend = axes.legend(
             drawn, list(map(str, range(groups))), title=cross.wish.across, loc="upper left",
@@ -235,36 +255,70 @@ def _bars(cross: Cross) -> Any:
 # --- heat maps -----------------------------------------------------------------------------------
 
 
+_ROW, _SMALL_ROW = 0.27, 0.17
+"""Inches that a row takes, and takes at least."""
+_PAGE = 9.5
+"""Inches that the rows of one page take."""
+_MOST_PANELS = 4
+_LONGEST = 58.0
+"""Inches that rows may take at most."""
+
+
 def _heat(cross: Cross) -> Any:
+    """A heat map; many rows make small cells, and more of them stand beside one another."""
     names, count = _names(cross), len(cross.columns)
-    figure, axes = _figure(
-        min(max(7.0, 3.5 + 0.62 * count), 40), min(max(3.2, 1.6 + 0.27 * len(names)), 60)
-    )
-    values = [[float("nan") if one is None else one for one in row] for row in cross.cells]
-    axes.set_facecolor("#EFEFEF")
-    image = axes.imshow(values, aspect="auto", cmap=_HEAT)
-    axes.set_yticks(range(len(names)), [one if len(one) <= 42 else one[:41] + "…" for one in names])
-    _columns_below(axes, cross)
-    if count <= 26:
-        _numbers_in(axes, image, cross)
+    small = len(names) * _ROW > _PAGE
+    row = max(_PAGE / len(names), _SMALL_ROW) if small else _ROW
+    in_one = int(_PAGE / row)
+    panels = -(-len(names) // in_one)
+    if panels > _MOST_PANELS:  # it takes several pages, whatever is done
+        panels, row = 1, _ROW if len(names) * _ROW <= _LONGEST else _SMALL_ROW
+    if len(names) * row > _LONGEST and panels == 1:
+        raise CallError(
+            f"a heat map of {len(names):,} rows cannot be read; keep the largest with --top 50, or"
+            " name fewer fields with --rows"
+        )
+    lines = -(-len(names) // panels)
+    wide = 0.42 if small and panels > 1 else 0.62
+    width = panels * (max(map(len, names)) * 0.045 + 1.2 + wide * count) + 1.2
+    figure, axes = _figure(min(max(7.0, width), 40), min(max(3.2, 1.6 + row * lines), 60), panels)
+    values = [[float("nan") if one is None else one for one in line] for line in cross.cells]
+    numbers = [one for line in cross.cells for one in line if one is not None]
+    size = 10 if row == _ROW else 7.5
+    for panel, one in enumerate(axes):
+        part = range(panel * lines, min((panel + 1) * lines, len(names)))
+        one.set_facecolor("#EFEFEF")
+        image = one.imshow(
+            [values[at] for at in part], aspect="auto", cmap=_HEAT,
+            vmin=min(numbers), vmax=max(numbers),
+        )  # fmt: skip
+        shown = [names[at] if len(names[at]) <= 60 else names[at][:59] + "…" for at in part]
+        one.set_yticks(range(len(part)), shown, fontsize=size)
+        one.set_ylim(lines - 0.5, -0.5)  # the cells of all panels are of one height
+        _columns_below(one, cross)
+        if count <= 26:
+            cells = [cross.cells[at] for at in part]
+            _numbers_in(one, image, cross, cells, 7.5 if row == _ROW else 6)
+        one.set_xlabel("grey: no record")
     bar = figure.colorbar(image, ax=axes, shrink=min(1.0, 6 / max(figure.get_figheight(), 1)))
-    bar.set_label(cross.measure)
+    bar.set_label(_with_unit(cross))
     _ticks(bar.ax.yaxis, cross)
-    axes.set_xlabel("grey: no record")
-    _title(axes, cross)
+    _title(axes[0], cross)
     return figure
 
 
-def _numbers_in(axes: Any, image: Any, cross: Cross) -> None:
+def _numbers_in(
+    axes: Any, image: Any, cross: Cross, cells: Sequence[Sequence[float | None]], size: float
+) -> None:
     """The numbers within the cells, dark on pale and pale on dark, short enough to fit."""
-    for row, numbers in enumerate(cross.cells):
+    for row, numbers in enumerate(cells):
         for column, number in enumerate(numbers):
             if number is None:
                 continue
             red, green, blue, _ = image.cmap(image.norm(number))
             dark = 0.299 * red + 0.587 * green + 0.114 * blue < 0.5
             axes.text(
-                column, row, _short(number, cross), ha="center", va="center", fontsize=7.5,
+                column, row, _short(number, cross), ha="center", va="center", fontsize=size,
                 color="white" if dark else "black",
             )  # fmt: skip
 

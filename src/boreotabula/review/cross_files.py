@@ -11,6 +11,7 @@ from typing import Any
 from boreotabula.errors import CallError
 from boreotabula.review.crosstab import Cross, places_of
 from boreotabula.runs.atomic import placed
+from boreotabula.texts import counted
 
 ENDINGS = (".csv", ".xlsx")
 
@@ -34,13 +35,14 @@ def lines_of(cross: Cross) -> Iterator[list[str | float | None]]:
     """Heading, rows and totals; a cell without a number is None."""
     names = list(cross.wish.rows) or [""]
     columns = list(cross.columns) if cross.wish.across else [cross.measure]
-    more = ["total"] if cross.row_totals else []
+    beside = bool(cross.row_totals) and cross.wish.totals
+    more = ["total"] if beside else []
     yield [*names, *columns, *more]
     for at, label in enumerate(cross.rows):
-        sums = [cross.row_totals[at]] if cross.row_totals else []
+        sums = [cross.row_totals[at]] if beside else []
         yield [*label, *cross.cells[at], *sums]
-    if len(cross.rows) > 1:
-        last = [cross.total] if cross.row_totals else []
+    if len(cross.rows) > 1 and cross.wish.totals:
+        last = [cross.total] if beside else []
         yield ["total", *[""] * (len(names) - 1), *cross.column_totals, *last]
 
 
@@ -68,26 +70,26 @@ def _workbook(cross: Cross) -> bytes:
         total = book.add_format({"num_format": number, "bold": True, "top": 1})
         beside = book.add_format({"num_format": number, "bold": True})
         tab = book.add_worksheet("Cross-tab")
-        title = f"{cross.measure}, {cross.records:,} records"
-        tab.write_string(0, 0, title, book.add_format({"bold": True, "font_size": 13}))
-        wheres = ", ".join(f"{name} = {value}" for name, value in cross.wish.where)
-        tab.write_string(1, 0, wheres, book.add_format({"italic": True}))
+        wheres = [f"{name} = {value}" for name, value in cross.wish.where]
+        unit = [cross.unit] if cross.unit else []
+        title = ", ".join([cross.measure, *unit, *wheres, counted(cross.records, "record")])
         lines = list(lines_of(cross))
         names = len(list(cross.wish.rows) or [""])
         widths = [0] * len(lines[0])
-        for row, line in enumerate(lines, 3):
-            last = row == len(lines) + 2 and len(cross.rows) > 1
+        with_totals = cross.wish.totals
+        for row, line in enumerate(lines):
+            last = row == len(lines) - 1 and len(cross.rows) > 1 and with_totals
             for column, one in enumerate(line):
                 form = head if column < names else side
-                if row > 3:
-                    in_total = bool(cross.row_totals) and column == len(line) - 1
+                if row:
+                    in_total = bool(cross.row_totals) and with_totals and column == len(line) - 1
                     form = total if last else beside if in_total else cell
                 _put(tab, row, column, one, form)
                 shown = one if isinstance(one, str) else f"{one:,.1f}" if one is not None else ""
                 widths[column] = max(widths[column], len(shown))
         for column, width in enumerate(widths):
             tab.set_column(column, column, min(max(width + 2, 8), 40))
-        tab.freeze_panes(4, names)
+        tab.freeze_panes(1, names)
         _print_well(tab, len(lines), len(lines[0]), title)
     return content.getvalue()
 
@@ -114,6 +116,17 @@ def _print_well(tab: Any, lines: int, columns: int, title: str) -> None:
         tab.set_landscape()
     tab.set_paper(9)
     tab.fit_to_pages(1, 0)
-    tab.repeat_rows(3)
-    tab.print_area(0, 0, lines + 2, columns - 1)
-    tab.set_footer(f"&L{title.replace('&', '&&')}&R&P / &N")
+    tab.repeat_rows(0)
+    tab.print_area(0, 0, lines - 1, columns - 1)
+    # The heading is the first row, so that other programs find it; the title is on paper.
+    tab.set_header(f"&L&B{_paper(title)}")
+    tab.set_footer("&R&P / &N")
+
+
+_LONGEST_HEADER = 240
+"""A workbook keeps 255 characters of it."""
+
+
+def _paper(title: str) -> str:
+    """A title as headers of pages write it."""
+    return title[:_LONGEST_HEADER].replace("&", "&&")

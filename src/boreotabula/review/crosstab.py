@@ -17,6 +17,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES, FieldType
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.outputs.csv import column_text, field_type
+from boreotabula.reading.records.schema import unit_of
 from boreotabula.texts import brief, in_natural_order
 
 HOWS = ("sum", "mean", "count", "min", "max", "median", "share")
@@ -46,6 +47,8 @@ class Wish:
     """How many rows are kept; the others are taken together."""
     change: bool = False
     """Whether each column holds the change against the one before."""
+    totals: bool = True
+    """Whether sums over rows and columns are shown."""
 
 
 @dataclass(frozen=True)
@@ -68,6 +71,8 @@ class Cross:
     """Whether the columns are moments in time."""
     records: int
     """How many records it is made of."""
+    unit: str = ""
+    """What the numbers are counted in, if the layout says."""
 
     @property
     def measure(self) -> str:
@@ -142,10 +147,11 @@ def crosstab(table: pa.Table, wish: Wish) -> Cross:
         FIELD_TYPES["integer"] if wish.how == "count" else kind,
         wish.across is not None and _is_in_time(table, wish.across),
         table.num_rows,
+        unit_of(table.schema.field(wish.value)) if wish.value and wish.how != "count" else "",
     )
-    return (
-        _as_shares(found) if wish.how == "share" else _as_changes(found) if wish.change else found
-    )
+    if wish.how == "share":
+        return replace(_as_shares(found), unit="")
+    return _as_changes(found) if wish.change else found
 
 
 def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:

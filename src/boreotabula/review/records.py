@@ -79,7 +79,8 @@ def _read(saved: SavedOutput) -> pa.Table:
         columns = _sheet_columns(saved)
     else:
         columns = _base_columns(saved)
-    fields = [_field(name, kinds[name]) for name in kinds if name in columns]
+    units = saved.units
+    fields = [_field(name, kinds[name], units[name]) for name in kinds if name in columns]
     if saved.guarded and name.endswith((".csv", ".tsv", ".csv.gz")):
         columns = {field: _unguarded(texts) for field, texts in columns.items()}
     arrays = [_typed(columns[one.name], one.type, type_called(kinds[one.name])) for one in fields]
@@ -190,9 +191,10 @@ def _base_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
     }
 
 
-def _field(name: str, kind: str) -> pa.Field:
+def _field(name: str, kind: str, unit: str = "") -> pa.Field:
     found = ValueForm(kind).arrow_type
-    return pa.field(name, _plain(found), metadata={"field_type": kind})
+    more = {"unit": unit} if unit else {}
+    return pa.field(name, _plain(found), metadata={"field_type": kind, **more})
 
 
 def _plain(kind: pa.DataType) -> pa.DataType:

@@ -46,6 +46,12 @@ class SavedOutput:
         return {str(one["field"]): str(one["type"]) for one in described["fields"]}
 
     @property
+    def units(self) -> Mapping[str, str]:
+        """What the numbers of fields are counted in, where the layout says so."""
+        described = next(one for one in self.record["tables"] if one["table"] == self.table)
+        return {str(one["field"]): str(one.get("unit", "")) for one in described["fields"]}
+
+    @property
     def headings(self) -> Mapping[str, str]:
         """The heading of each field, as a workbook that was there spells it."""
         described = next(one for one in self.record["tables"] if one["table"] == self.table)

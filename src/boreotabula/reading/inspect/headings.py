@@ -39,8 +39,11 @@ class Profile:
 
     @property
     def kind(self) -> str:
-        """What most of the cells hold."""
-        return self.kinds.most_common(1)[0][0] if self.kinds else "nothing"
+        """What most of the cells hold; numbers of which some are not whole are just numbers."""
+        kinds = Counter(self.kinds)
+        if kinds["numbers"]:
+            kinds["numbers"] += kinds.pop("whole numbers", 0)
+        return kinds.most_common(1)[0][0] if kinds else "nothing"
 
 
 @dataclass(frozen=True)

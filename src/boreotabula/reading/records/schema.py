@@ -22,7 +22,7 @@ def record_schema(plan: Plan, table: str, more: frozenset[str] = frozenset()) ->
     """The columns of an output table: fields in the layout's order, then where a record is from.
 
     `more` are the open fields that it has, too. Each field carries its type in the layout as
-    metadata `field_type`, since Arrow has no months.
+    metadata `field_type`, since Arrow has no months, and its first `unit`.
     """
     names = [name for name in plan.fields if name in plan.tables[table] or name in more]
     return pa.schema([_column(plan, name) for name in (*names, *PROVENANCE)])
@@ -31,7 +31,13 @@ def record_schema(plan: Plan, table: str, more: frozenset[str] = frozenset()) ->
 def _column(plan: Plan, name: str) -> pa.Field:
     form = plan.form(name)
     kind = TEXT if name in PROVENANCE else form.arrow_type
-    return pa.field(name, kind, metadata={"field_type": form.kind})
+    unit = {"unit": form.unit} if form.unit else {}
+    return pa.field(name, kind, metadata={"field_type": form.kind, **unit})
+
+
+def unit_of(field: pa.Field) -> str:
+    """What the numbers of a column are counted in, if its layout says; else an empty text."""
+    return str((field.metadata or {}).get(b"unit", b"").decode())
 
 
 def one_batch(batches: Sequence[pa.RecordBatch], plan: Plan, table: str) -> pa.RecordBatch:

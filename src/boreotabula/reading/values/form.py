@@ -32,6 +32,8 @@ class ValueForm:
     """Texts that stand for nothing, as `plain_form` writes them."""
     units: tuple[str, ...] = ()
     """What may stand before or behind a number."""
+    unit: str = ""
+    """What its numbers are counted in: the first of the units that the layout names."""
     parts: tuple[Pattern, ...] = ()
     """The part of each text that is kept: the first pattern that it fits."""
     spellings: Mapping[str, str] = field(default_factory=dict)

@@ -17,6 +17,7 @@ from boreotabula.errors import CallError
 from boreotabula.files import written_name
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.findings import Finding, Severity, in_order
+from boreotabula.reading.records.schema import unit_of
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.inputs import RUN_RECORD, outputs_of, run_folder
@@ -121,6 +122,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
                 "table": name,
                 "fields": [
                     {"field": one.name, "type": (one.metadata or {})[b"field_type"].decode()}
+                    | ({"unit": unit} if (unit := unit_of(one)) else {})
                     for one in table.schema
                 ],
             }
