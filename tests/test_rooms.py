@@ -15,7 +15,7 @@ from helpers import installed
 
 HOME = Path(boreotabula.__file__).parent
 ROOMS = (
-    "layout", "ooxml", "workbooks", "reading", "drafting", "runs", "outputs", "pipeline", "review",
+    "layout", "ooxml", "workbooks", "reading", "drafting", "runs", "outputs", "review", "pipeline",
     "cli", "demo",
 )  # fmt: skip
 MODULES = sorted(HOME.rglob("*.py"))

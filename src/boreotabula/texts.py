@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from decimal import Decimal
 
 CONTROLS = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069"
@@ -33,6 +34,13 @@ def brief(text: str, most: int) -> str:
     """A clean text on one line, of at most so many signs."""
     text = " ".join(clean(text[: 4 * most]).split())
     return text if len(text) <= most else f"{text[: most - 1]}…"
+
+
+def plain_number(number: Decimal, *, signed: bool = False) -> str:
+    """A number for people: thousands apart, no zeros behind, a sign if wanted."""
+    short = number.normalize()
+    whole = short.quantize(Decimal(1)) if short == short.to_integral_value() else short
+    return f"{whole:+,f}" if signed and whole else f"{whole:,f}"
 
 
 def agreeing(agree: int, printed: int) -> str:

@@ -77,6 +77,10 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.option("--limit", type=click.IntRange(min=1), metavar="N", help="Only the first N files.")
 @click.option("--dry-run", is_flag=True, help="Write nothing; show the first records instead.")
 @click.option("--strict", is_flag=True, help="Write nothing while any finding is an error.")
+@click.option(
+    "--strict-past", is_flag=True,
+    help="Write nothing while a value that was reported before is another now.",
+)  # fmt: skip
 @click.option("-q", "--quiet", is_flag=True, help="Print nothing but what stops the command.")
 @click.option("-v", "--verbose", is_flag=True, help="Name every file, and every finding in full.")
 @click.option(
@@ -101,6 +105,7 @@ def command(
     limit: int | None,
     dry_run: bool,
     strict: bool,
+    strict_past: bool,
     quiet: bool,
     verbose: bool,
     workers: int | None,
@@ -127,7 +132,9 @@ def command(
     if report is not None:
         check_apart(report, loaded.folders.values(), loaded.spec.source.include)
     inbox = _inbox(loaded, target, files, only, limit, overwrite=overwrite)
-    show = _Show(quiet, verbose, as_json, strict, report)
+    if strict_past and (target.path is None or target.into):
+        raise CallError("--strict-past belongs to -o FILE: what it held before is compared")
+    show = _Show(quiet, verbose, as_json, strict, report, strict_past)
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)
     return perform(loaded, inbox, target, show, means)
 
@@ -194,9 +201,10 @@ class _Show:
         as_json: bool = False,
         strict: bool = False,
         report: Path | None = None,
+        strict_past: bool = False,
     ) -> None:
         self.quiet, self.verbose, self.as_json, self.strict = quiet, verbose, as_json, strict
-        self.report = report
+        self.report, self.strict_past = report, strict_past
 
 
 def _inbox(
@@ -250,17 +258,19 @@ def perform(
     show, means = show or _Show(), means or Means()
     bar = not (show.as_json or show.quiet)
     with screen.progress(len(inbox.taken), shown=bar, verbose=show.verbose) as on_file:
-        run = _run(layout, inbox, target, on_file, means, strict=show.strict)
-    written = target.path if may_write(run, strict=show.strict) else None
+        run = _run(layout, inbox, target, on_file, means, show)
+    may = may_write(run, strict=show.strict, strict_past=show.strict_past)
+    written = target.path if may else None
+    status = run.exit_status or (0 if may else 1)
     if show.report is not None:
         from boreotabula.review.report import write_report
 
         write_report(run, show.report, written)
     if show.as_json:
         say_json(describe(run, written))
-        return run.exit_status
+        return status
     if show.quiet:
-        return run.exit_status
+        return status
     console = screen.err() if target.stream else screen.out()
     screen.summary(run, written, run_folder(written) if written else None, console)
     if show.report is not None:
@@ -270,13 +280,15 @@ def perform(
     screen.findings(run.findings, every=show.verbose)
     if run.exit_status == 3:
         screen.err().print("Nothing was read, so nothing was written.")
+    elif target.path and written is None and show.strict_past and run.restated:
+        screen.err().print("\nValues were restated, so nothing was written (--strict-past).")
     elif target.path and written is None:
         screen.err().print("\nThere are errors, so nothing was written (--strict).")
-    return run.exit_status
+    return status
 
 
 def _run(
-    layout: Layout, inbox: Inbox, target: Target, on_file: OnFile, means: Means, *, strict: bool
+    layout: Layout, inbox: Inbox, target: Target, on_file: OnFile, means: Means, show: _Show
 ) -> Run:
     from boreotabula.pipeline.new_output import extract_into, stream_csv
     from boreotabula.runs.run.gather import gather, read_each
@@ -293,11 +305,12 @@ def _run(
         return extract_into_file(
             layout, inbox, target.path, on_file, means,
             tab=target.tab, replace_all=target.replace_all, no_source=target.no_source,
-            strict=strict,
+            strict=show.strict,
         )  # fmt: skip
     return extract_into(
-        layout, inbox, target.path, on_file, means, strict=strict, safe_csv=target.safe_csv
-    )
+        layout, inbox, target.path, on_file, means,
+        strict=show.strict, strict_past=show.strict_past, safe_csv=target.safe_csv,
+    )  # fmt: skip
 
 
 def _print_first(run: Run) -> None:

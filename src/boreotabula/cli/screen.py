@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
     from boreotabula.runs.file.read import FileReading
     from boreotabula.runs.run.earlier import Since
-    from boreotabula.runs.run.gather import Run
+    from boreotabula.runs.run.gather import Restated, Run
 
 MOST_CAUSES = 12
 """So many causes are listed on screen; findings.csv holds every finding."""
@@ -182,7 +182,8 @@ def summary(
         f" · {_count(run.tab_count, 'tab')} · {_count(run.record_count, 'record')}"
     )
     if run.since:
-        console.print(f"  since the last run: {_changes(run.since)}", markup=False)
+        changes = f"{_changes(run.since)}{_restated(run.restated)}"
+        console.print(f"  since the last run: {changes}", markup=False, soft_wrap=True)
     if run.rows:
         rows = run.rows
         console.print(
@@ -203,6 +204,15 @@ def summary(
         console.print(f"  records   {written}", soft_wrap=True)
     if record is not None:
         console.print(f"  findings  {record}", soft_wrap=True)
+
+
+def _restated(found: Restated | None) -> str:
+    """What was restated, in brackets."""
+    if not found:
+        return ""
+    parts = [f"{_count(found.values, 'value')} restated"] if found.values else []
+    parts += [f"{_count(found.records, 'record')} no longer there"] if found.records else []
+    return f" ({', '.join([*parts, *found.sums])})"
 
 
 def _changes(since: Since) -> str:

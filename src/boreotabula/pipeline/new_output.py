@@ -18,14 +18,16 @@ import pyarrow as pa
 from boreotabula.errors import CallError
 from boreotabula.outputs.csv import CsvWriter, guarded
 from boreotabula.outputs.kinds import KINDS, Writer, known_kind, opened
+from boreotabula.pipeline.past import Past, restated_findings
 from boreotabula.pipeline.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
 from boreotabula.reading.records.schema import record_schema
-from boreotabula.runs.atomic import KeepOld, placed, placed_folder
+from boreotabula.review.saved import keep_before
+from boreotabula.runs.atomic import KeepOld, placed, placed_folder, told
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.inputs import RUN_RECORD, Inbox, check_output, look, run_folder
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means, digests, read_all
-from boreotabula.runs.run.earlier import earlier_record, since, wrote
+from boreotabula.runs.run.earlier import earlier_record, files_of, since, wrote
 from boreotabula.runs.run.gather import Run, gather, read_each
 from boreotabula.runs.run.record import write_record
 
@@ -90,17 +92,23 @@ def extract_into(
     means: Means,
     *,
     strict: bool = False,
+    strict_past: bool = False,
     safe_csv: bool = False,
 ) -> Run:
     """Read the files of an inbox and write their records to `out` as they come.
 
     The run's record is written beside it. If nothing could be read, both stay as they were; if
-    `strict`, so they do while a finding is an error. An output that would be the same again is left
-    as it is. With `safe_csv` texts are written so that no spreadsheet program takes one for a
-    formula. Raises CallError if something cannot be written.
+    `strict`, so they do while a finding is an error, and if `strict_past`, while anything that was
+    reported before is restated. What `out` held is kept in the run folder. An output that would be
+    the same again is left as it is. With `safe_csv` texts are written so that no spreadsheet
+    program takes one for a formula. Raises CallError if something cannot be written.
     """
+    past = Past(out, files_of(earlier_record(out)))
     if layout.plan.grows:
-        return _write_whole(layout, inbox, out, on_file, means, strict=strict, safe_csv=safe_csv)
+        return _write_whole(
+            layout, inbox, out, on_file, means, past,
+            strict=strict, strict_past=strict_past, safe_csv=safe_csv,
+        )  # fmt: skip
     old = old_output(out, earlier_record(out)) if means.kept and not means.fresh else None
     known = digests(inbox, means.limits)
     lead = "safe " if safe_csv else ""
@@ -110,16 +118,19 @@ def extract_into(
     readings = read_all(layout, inbox, means, known)
     if old and keys and old.is_same(keys):
         run = compared(gather(layout, inbox, with_news(readings, on_file), keep_records=False), out)
+        run = with_past(run, past)
         if may_write(run, strict=strict):
             write_record(run, out, old.written.described(), safe_csv=safe_csv)
         return run
     with _outputs(layout, out, old, safe_csv=safe_csv) as output:
         output.keys = {name: key for name, key in keys.items() if known[name]}
-        run = gather(layout, inbox, output.written(readings, on_file), keep_records=False)
-        run = compared(run, out)
-        if not may_write(run, strict=strict):
+        watched = past.watched(output.written(readings, on_file))
+        run = gather(layout, inbox, watched, keep_records=False)
+        run = with_past(compared(run, out), past)
+        if not may_write(run, strict=strict, strict_past=strict_past):
             raise KeepOld
         output.close()
+        _keep_before(run, out)
         same = all(known[one.name] == one.digest for one in run.files)
         write_record(run, out, output.described() if same else None, safe_csv=safe_csv)
     return run
@@ -167,8 +178,29 @@ def compared(run: Run, out: Path) -> Run:
     return replace(run, since=since(record, ((one.name, one.digest) for one in run.files)))
 
 
-def may_write(run: Run, *, strict: bool) -> bool:
+def with_past(run: Run, past: Past) -> Run:
+    """A run with what has been restated since the one that wrote the output before."""
+    found = past.restated(run.since, run.layout.spec.key)
+    if not found:
+        return replace(run, restated=found)
+    return replace(run, restated=found, findings=(*run.findings, *restated_findings(found)))
+
+
+def _keep_before(run: Run, out: Path) -> None:
+    """Keep what an output held, if it is to hold something else now."""
+    record, since = earlier_record(out), run.since
+    if record is None or since is None:
+        return
+    same = str(record.get("layout", {}).get("digest")) == run.layout.digest
+    if not same or since.new or since.changed or since.gone or since.renamed:
+        with told(out):
+            keep_before(out)
+
+
+def may_write(run: Run, *, strict: bool, strict_past: bool = False) -> bool:
     """Whether the output of a run is put in place."""
+    if strict_past and run.restated:
+        return False
     return run.exit_status == 0 or (run.exit_status == 1 and not strict)
 
 
@@ -178,18 +210,22 @@ def _write_whole(
     out: Path,
     on_file: OnFile,
     means: Means,
+    past: Past,
     *,
     strict: bool,
+    strict_past: bool,
     safe_csv: bool,
 ) -> Run:
     """The same for output tables whose columns are known only once all files are read."""
-    readings = read_each(layout, inbox, on_file, means)
+    readings = past.watched(read_each(layout, inbox, on_file, means))
     run = compared(gather(layout, inbox, readings, keep_records=True), out)
+    run = with_past(run, past)
     schemas = {table: records.schema for table, records in run.tables.items()}
     schemas = {table: guarded(one) if safe_csv else one for table, one in schemas.items()}
     with _opened(schemas, out, layout.spec.key) as output:
-        if not may_write(run, strict=strict):
+        if not may_write(run, strict=strict, strict_past=strict_past):
             raise KeepOld
+        _keep_before(run, out)
         for table, records in run.tables.items():
             for batch in records.to_batches():
                 output.writers[table].write(batch)

@@ -48,6 +48,7 @@ class Code(StrEnum):
     TAB_TWICE = "tab-twice", Severity.ERROR
     KEY_TWICE = "key-twice", Severity.ERROR
     SENT_TWICE = "sent-twice", Severity.WARNING
+    VALUE_RESTATED = "value-restated", Severity.WARNING
     VALUES_REPEATED = "values-repeated", Severity.WARNING
     TAB_MISSING = "tab-missing", Severity.NOTE
     STAMP_MOVED = "stamp-moved", Severity.WARNING

@@ -11,8 +11,10 @@ from typing import Any
 from warnings import catch_warnings, simplefilter
 
 from boreotabula.errors import CallError
+from boreotabula.review.compare.compare import Comparison
 from boreotabula.review.crosstab import Cross, number_text, places_of, with_brief_names
 from boreotabula.runs.atomic import placed
+from boreotabula.texts import brief, plain_number
 
 ENDINGS = (".png", ".svg", ".pdf")
 
@@ -126,6 +128,50 @@ def _fit(text: Any, words: str) -> None:
 def _with_unit(cross: Cross) -> str:
     """What the numbers are, with their unit."""
     return f"{cross.measure}, {cross.unit}" if cross.unit else cross.measure
+
+
+def draw_differences(found: Comparison, out: Path) -> None:
+    """Draw by how much sums differ, a bar for each group and field, whole or not at all.
+
+    Raises CallError if nothing differs.
+    """
+    some = {one: sums for one, sums in found.sums.items() if sums.difference}
+    if not some:
+        raise CallError("no sum differs, so there is nothing to draw")
+    if len(some) > _MOST_DIFFERENCES:
+        raise CallError(f"{len(some):,} sums differ, too many for a picture; choose another --by")
+    content = io.BytesIO()
+    with _settings(), catch_warnings():
+        simplefilter("ignore", UserWarning)
+        figure, (axes,) = _figure(11, max(3.2, 1.6 + 0.3 * len(some)))
+        names = [" · ".join(part for part in one if part) for one in some]
+        values = [float(sums.difference) for sums in some.values()]
+        axes.barh(range(len(some)), values, 0.7,
+                  color=[_COLOURS[0] if one > 0 else _COLOURS[4] for one in values])  # fmt: skip
+        for place, sums in enumerate(some.values()):
+            value, more = float(sums.difference), sums.difference > 0
+            axes.annotate(
+                plain_number(sums.difference, signed=True), (value, place), (4 if more else -4, 0),
+                textcoords="offset points", va="center", fontsize=8, ha="left" if more else "right",
+            )  # fmt: skip
+        axes.set_yticks(range(len(some)), [brief(one, 42) for one in names])
+        axes.invert_yaxis()
+        axes.margins(x=0.15)
+        axes.axvline(0, color="black", linewidth=0.8)
+        _plain(axes)
+        units = {found.after.units.get(name, "") for _, name in some} - {""}
+        axes.set_xlabel(", ".join(["difference of the sums", *sorted(units)]))
+        by = f" by {found.by}" if found.by else ""
+        text = figure.suptitle("", x=0.01, ha="left", fontweight="bold")
+        _fit(text, f"Sums{by}: {Path(found.before.name).name} → {Path(found.after.name).name}")
+        stamp = {"pdf": {"CreationDate": None}, "svg": {"Date": None}}
+        ending = out.suffix.lower().removeprefix(".")
+        figure.savefig(content, format=ending, dpi=110, metadata=stamp.get(ending))
+    with placed(out) as stream:
+        stream.write(content.getvalue())
+
+
+_MOST_DIFFERENCES = 120
 
 
 # --- lines ---------------------------------------------------------------------------------------

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import json
+import os
+import shutil
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from boreotabula.errors import CallError
-from boreotabula.files import real_name
-from boreotabula.runs.inputs import run_folder
+from boreotabula.files import real_name, text_of
+from boreotabula.runs.inputs import BEFORE, RUN_RECORD, run_folder
 from boreotabula.runs.run.earlier import earlier_record
 
 
@@ -66,6 +69,48 @@ class SavedOutput:
         """The tab that holds the table, if the output is a workbook."""
         described = next(one for one in self.record["tables"] if one["table"] == self.table)
         return str(described.get("tab") or self.table)
+
+
+def keep_before(out: Path) -> None:
+    """Keep an output and the record of its run in its run folder, before another takes its place.
+
+    Only an output of one file is kept. Raises OSError if that cannot be.
+    """
+    folder = run_folder(out)
+    record = folder / RUN_RECORD
+    if not (out.is_file() and record.is_file()):
+        return
+    kept = _before(out)
+    for target, source in ((kept, out), (kept.with_name(kept.name + ".json"), record)):
+        target.unlink(missing_ok=True)
+        try:
+            os.link(source, target)  # the output itself is replaced, not written to
+        except OSError:
+            shutil.copy2(source, target)
+
+
+def _before(out: Path) -> Path:
+    endings = "".join(out.suffixes[-2:]) if out.name.endswith(".csv.gz") else out.suffix
+    return run_folder(out) / f"{BEFORE}{endings}"
+
+
+def output_before(saved: SavedOutput) -> SavedOutput:
+    """What an output held before the last run that changed it.
+
+    Raises CallError if it is not kept.
+    """
+    kept = _before(saved.path)
+    try:
+        record = json.loads(text_of(kept.with_name(kept.name + ".json")))
+        tables = [str(one["table"]) for one in record["tables"]]
+    except (OSError, ValueError, LookupError, TypeError, RecursionError):
+        record, tables = None, []
+    if record is None or not kept.is_file() or saved.table not in tables:
+        raise CallError(
+            f"nothing is kept of “{saved.path}” from before: no run has changed it since it was"
+            " first written, or it is a folder of tables; name two outputs"
+        )
+    return SavedOutput(kept, saved.table, record, saved.home)
 
 
 def saved_output(path: Path, table: str | None = None) -> SavedOutput:

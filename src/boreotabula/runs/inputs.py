@@ -23,8 +23,10 @@ RUN_FOLDER = ".run"
 """Ending of the folder that a run writes beside its output."""
 
 RUN_RECORD = "run.json"
-RUN_FILES = ("findings.csv", "unplaced.csv", RUN_RECORD)
+RUN_FILES = ("findings.csv", "unplaced.csv", "restated.csv", RUN_RECORD)
 """The files of that folder."""
+BEFORE = "before"
+"""What the output of the run before is called there, but for its ending."""
 _START = 8192
 
 NO_PATTERN = "matches no pattern of [source] include"
@@ -295,7 +297,8 @@ class _Runs:
     def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
         """The files of a folder that runs say they wrote, each with the record of its run."""
         if _is_run_folder(folder):
-            yield from ((name, folder / RUN_RECORD) for name in RUN_FILES)
+            kept = (one.name for one in folder.glob(f"{BEFORE}.*"))
+            yield from ((name, folder / RUN_RECORD) for name in (*RUN_FILES, *kept))
         beside = run_folder(folder)
         if folder.name in outputs_of(beside):
             yield _ALL, beside / RUN_RECORD

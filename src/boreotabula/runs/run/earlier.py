@@ -42,7 +42,7 @@ def wrote(out: Path) -> bool:
 
 def since(record: Mapping[str, Any], files: Iterable[tuple[str, str]]) -> Since:
     """What has changed since a run, given the files now with their digests."""
-    before = _files_of(record)
+    before = files_of(record)
     now = dict(files)
     renamed = _renamed(before, now)
     return Since(
@@ -54,9 +54,9 @@ def since(record: Mapping[str, Any], files: Iterable[tuple[str, str]]) -> Since:
     )
 
 
-def _files_of(record: Mapping[str, Any]) -> dict[str, str]:
-    """The files of a run with their digests."""
-    return {str(one["file"]): str(one["sha256"]) for one in record.get("files", ())}
+def files_of(record: Mapping[str, Any] | None) -> dict[str, str]:
+    """The files of a run with their digests; none without a record."""
+    return {str(one["file"]): str(one["sha256"]) for one in (record or {}).get("files", ())}
 
 
 def _renamed(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str]:
@@ -79,7 +79,7 @@ class Before:
     def of(cls, record: Mapping[str, Any] | None, now: Mapping[str, str]) -> Before:
         """What the record of the run before tells, given the digests of the files now."""
         kept = (record or {}).get("files_kept", {})
-        files = {**kept, **_files_of(record or {})}
+        files = {**kept, **files_of(record)}
         return cls(files, _renamed(files, now))
 
     def without(self, replaced: Collection[str]) -> dict[str, str]:

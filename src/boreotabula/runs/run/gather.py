@@ -92,6 +92,23 @@ class RowCounts:
 
 
 @dataclass(frozen=True)
+class Restated:
+    """Values that files reported before, and that are others now."""
+
+    lines: pa.Table
+    """A line for each: file, tab, cell, the fields that tell records apart, field, before, now."""
+    values: int = 0
+    records: int = 0
+    """Records that files which have changed hold no more."""
+    sums: tuple[str, ...] = ()
+    """What that makes of sums, in words, the most concerned first."""
+    by_file: Mapping[str, int] = field(default_factory=dict)
+
+    def __bool__(self) -> bool:
+        return bool(self.values or self.records)
+
+
+@dataclass(frozen=True)
 class Run:
     """The outcome of a run.
 
@@ -114,6 +131,8 @@ class Run:
     """Files read before whose records stay in the output, with their digests."""
     first: Mapping[str, pa.Table] = field(default_factory=dict, repr=False)
     """The first few records of each table."""
+    restated: Restated | None = None
+    """What has been restated since the run before, if there was one whose records are there."""
     rows: RowCounts | None = None
     """What became of the rows of a workbook that was there."""
 

@@ -39,7 +39,7 @@ def write_record(
     *,
     safe_csv: bool = False,
 ) -> Path:
-    """Write findings.csv, unplaced.csv and run.json into the run folder beside `out`.
+    """Write findings.csv, unplaced.csv, restated.csv and run.json into the run folder beside `out`.
 
     `written` is what the next run needs to know of the output, `tabs` the tab of each table in a
     workbook that was there, `columns` the headings of its fields there; with `safe_csv` no text of
@@ -63,6 +63,12 @@ def write_record(
     try:
         _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, safe=safe_csv)
         _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, safe=safe_csv)
+        if run.restated is not None:
+            names = run.restated.lines.schema.names
+            lines = (
+                [one or "" for one in line.values()] for line in run.restated.lines.to_pylist()
+            )
+            _place_csv(folder / "restated.csv", names, lines, safe=safe_csv)
         with placed(folder / RUN_RECORD) as stream:
             stream.write(_lines(described).encode())
     except BaseException:
@@ -115,6 +121,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
             "file": written_name(run.layout.path.name),
             "title": run.layout.spec.title,
             "digest": run.layout.digest,
+            "key": list(run.layout.spec.key),
             "path": _relative(run.layout.path, out),
         },
         "tables": [
@@ -159,6 +166,15 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         ],
         "files_kept": dict(run.files_kept),
         "since_last_run": asdict(run.since) if run.since else None,
+        "restated": (
+            {
+                "values": run.restated.values,
+                "records": run.restated.records,
+                "sums": list(run.restated.sums),
+            }
+            if run.restated is not None
+            else None
+        ),
         "rows": asdict(run.rows) if run.rows else None,
         "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
     }

@@ -1,0 +1,303 @@
+"""Two sides compared: records new, gone and changed, field by field, and sums by groups."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.errors import CallError
+from boreotabula.layout.field_types import type_called
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.layout.problems import did_you_mean
+from boreotabula.review.compare.pairing import pair
+from boreotabula.review.compare.parts import IN_A_PART, PLACE, split
+from boreotabula.review.compare.sides import Side
+from boreotabula.texts import in_natural_order
+
+NEW, GONE, CHANGED = "new", "gone", "changed"
+WHATS = (NEW, GONE, CHANGED)
+
+
+@dataclass(frozen=True)
+class Sums:
+    """The sums of a field over a group, exactly, before and after."""
+
+    before: Decimal = Decimal(0)
+    after: Decimal = Decimal(0)
+
+    @property
+    def difference(self) -> Decimal:
+        """What was added."""
+        return self.after - self.before
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """What two sides have in common, and what not."""
+
+    before: Side
+    after: Side
+    key: tuple[str, ...]
+    fields: tuple[str, ...]
+    """The fields that are compared."""
+    only_before: tuple[str, ...]
+    """Columns that the other side lacks; they are not compared."""
+    only_after: tuple[str, ...]
+    records: tuple[int, int]
+    same: int
+    new: int
+    gone: int
+    changed: int
+    """Records with the same key and another value."""
+    changes: pa.Table = field(repr=False)
+    """A line for each record that is new or gone, and for each value that is another: what, the
+    key, field, before, after, and the cells of both."""
+    by: str = ""
+    sums: Mapping[tuple[str, str], Sums] = field(default_factory=dict, repr=False)
+    """By group and field; the group is an empty text without `by`."""
+
+    @property
+    def alike(self) -> bool:
+        """Whether nothing differs."""
+        return not (self.new or self.gone or self.changed)
+
+
+def compare(
+    before: Side, after: Side, key: Sequence[str] = (), by: str = "", in_a_part: int = IN_A_PART
+) -> Comparison:
+    """Compare two sides by a key: the one that is given, else that of their layout, else by the
+    cells that their records are from.
+
+    The order of rows and columns does not matter. Some `in_a_part` records of each side are in
+    memory at a time, and what differs. Raises CallError if a side lacks a field.
+    """
+    shared = [name for name in after.kinds if name in before.kinds]
+    known = _key(before, after, key)
+    for name in (*known, *([by] if by else [])):
+        for side in (before, after):
+            if name not in side.kinds:
+                near = did_you_mean(name, side.kinds)
+                raise CallError(f"“{side.name}” has no column “{name}”{near}")
+    fields = tuple(one for one in shared if one not in known and one not in PROVENANCE)
+    traced = PROVENANCE if before.traced and after.traced else ()
+    names = list(dict.fromkeys([*known, *fields, *traced]))
+    kinds = {name: (before.kinds[name], after.kinds[name]) for name in names}
+    made = _Made(known, fields, traced, by, kinds)
+    parts = 1 if _is_small(before, in_a_part) and _is_small(after, in_a_part) else PARTS
+    with TemporaryDirectory(prefix="boreotabula-") as folder:
+        splits = []
+        for number, side in enumerate((before, after)):
+            home = Path(folder, str(number))
+            home.mkdir()
+            splits.append(split(side, known, names, _ways(kinds, number), home, parts))
+        one, other = splits
+        for number in range(parts):
+            made.add(one.part(number), other.part(number))
+    return Comparison(
+        before,
+        after,
+        known,
+        fields,
+        _only(before, after),
+        _only(after, before),
+        (one.records, other.records),
+        made.same,
+        made.counts[NEW],
+        made.counts[GONE],
+        made.counts[CHANGED],
+        made.table(),
+        by,
+        made.summed(),
+    )
+
+
+PARTS = 128
+"""Records that are too many for one part are split into so many."""
+
+
+def _is_small(side: Side, most: int) -> bool:
+    count = 0
+    for batch in side.batches():
+        count += batch.num_rows
+        if count > most:
+            return False
+    return True
+
+
+def _only(one: Side, other: Side) -> tuple[str, ...]:
+    return tuple(name for name in one.kinds if name not in other.kinds and name not in PROVENANCE)
+
+
+def _key(before: Side, after: Side, key: Sequence[str]) -> tuple[str, ...]:
+    """The fields by which records are known."""
+    known = tuple(key) or after.key or before.key
+    if known:
+        return tuple(dict.fromkeys(known))
+    if before.traced and after.traced:
+        return PROVENANCE
+    raise CallError(
+        "say with --key what tells records apart, such as --key nursery,month: the layout has no"
+        " key, and not both tables say where their records are from"
+    )
+
+
+def _ways(kinds: Mapping[str, tuple[str, str]], side: int) -> dict[str, str]:
+    """The columns of a side whose texts must be put in another form, as the other side has them in
+    another type: 'number' or 'day'."""
+    found = {}
+    for name, pair_of in kinds.items():
+        own, other = (type_called(one) if one else None for one in pair_of[:: 1 - 2 * side])
+        if own is None or other is None or own.called == other.called:
+            continue
+        if own.is_number and other.is_number:
+            found[name] = "number"
+        elif {own.name, other.name} == {"month", "date"} and own.name == "month":
+            found[name] = "day"
+    return found
+
+
+class _Made:
+    """What differs, gathered part by part."""
+
+    def __init__(
+        self,
+        key: Sequence[str],
+        fields: Sequence[str],
+        traced: Sequence[str],
+        by: str,
+        kinds: Mapping[str, tuple[str, str]],
+    ) -> None:
+        self._key, self._fields, self._traced, self._by = key, fields, traced, by
+        self._numbers = {
+            name: kind for name in fields if (kind := _number_kind(kinds[name])) is not None
+        }
+        self.same = 0
+        self.counts = dict.fromkeys(WHATS, 0)
+        self._tables: list[pa.Table] = []
+        self._sums: dict[tuple[str, str], list[Decimal]] = {}
+
+    def add(self, before: pa.Table, after: pa.Table) -> None:
+        """Compare a part."""
+        found = pair(before, after, self._key, self._fields)
+        self.same += found.same
+        self.counts[NEW] += len(found.new)
+        self.counts[GONE] += len(found.gone)
+        self.counts[CHANGED] += len(found.after)
+        old, new = before.take(pa.array(found.before)), after.take(pa.array(found.after))
+        for name in self._fields:
+            one, other = old.column(name), new.column(name)
+            equal = pc.fill_null(pc.equal(one, other), False)
+            both_blank = pc.and_(one.is_null(), other.is_null())
+            differ = pc.invert(pc.or_(equal, both_blank))
+            if pc.any(differ).as_py():
+                self._tables.append(
+                    self._lines(CHANGED, name, old.filter(differ), new.filter(differ))
+                )
+        if len(found.new):
+            self._tables.append(self._lines(NEW, "", None, after.take(pa.array(found.new))))
+        if len(found.gone):
+            self._tables.append(self._lines(GONE, "", before.take(pa.array(found.gone)), None))
+        for number, side in enumerate((before, after)):
+            self._add_up(side, number)
+
+    def _lines(
+        self, what: str, field_name: str, old: pa.Table | None, new: pa.Table | None
+    ) -> pa.Table:
+        """Lines of the list of changes."""
+        side = new if new is not None else old
+        assert side is not None
+        count = side.num_rows
+        blank = pa.nulls(count, pa.string())
+
+        def of(table: pa.Table | None, name: str) -> pa.Array | pa.ChunkedArray:
+            return table.column(name) if table is not None and name else blank
+
+        columns = {
+            "what": pa.array([what] * count, pa.string()),
+            **{name: side.column(name) for name in self._key if name not in PROVENANCE},
+            "field": pa.array([field_name] * count, pa.string()),
+            "before": of(old, field_name),
+            "after": of(new, field_name),
+        }
+        for name in self._traced:
+            columns[f"before_{name.removeprefix('source_')}"] = of(old, name)
+            columns[f"after_{name.removeprefix('source_')}"] = of(new, name)
+        return pa.table({**columns, PLACE: side.column(PLACE)})
+
+    def table(self) -> pa.Table:
+        """All lines: values that changed first, then records that are new, then those gone, each in
+        the order of their side."""
+        if not self._tables:
+            return pa.table({name: pa.array([], pa.string()) for name in self._names})
+        whole = pa.concat_tables(self._tables)
+        ranks = pc.index_in(whole.column("what"), pa.array([CHANGED, NEW, GONE]))
+        order = pc.sort_indices(
+            pa.table({"rank": ranks, "place": whole.column(PLACE)}),
+            sort_keys=[("rank", "ascending"), ("place", "ascending")],
+        )
+        return whole.take(order).drop_columns([PLACE])
+
+    @property
+    def _names(self) -> list[str]:
+        cells = [name.removeprefix("source_") for name in self._traced]
+        both = [f"{side}_{name}" for name in cells for side in ("before", "after")]
+        own = [name for name in self._key if name not in PROVENANCE]
+        return ["what", *own, "field", "before", "after", *both]
+
+    # --- sums --------------------------------------------------------------------------------
+
+    def _add_up(self, side: pa.Table, number: int) -> None:
+        groups = (
+            pc.fill_null(side.column(self._by), "")
+            if self._by
+            else pa.array([""] * side.num_rows, pa.string())
+        )
+        for name, kind in self._numbers.items():
+            values = _values(side.column(name), kind)
+            sums = (
+                pa.table({"group": groups, "value": values})
+                .group_by("group")
+                .aggregate([("value", "sum")])
+            )
+            for group, one in zip(
+                sums.column("group").to_pylist(), sums.column("value_sum").to_pylist(), strict=True
+            ):
+                known = self._sums.setdefault((group, name), [Decimal(0), Decimal(0)])
+                known[number] += Decimal(str(one)) if one is not None else 0
+
+    def summed(self) -> dict[tuple[str, str], Sums]:
+        """The sums by group and field, groups in natural order."""
+        order = {name: at for at, name in enumerate(self._numbers)}
+        places = sorted(self._sums, key=lambda one: (in_natural_order(one[0]), order[one[1]]))
+        return {one: Sums(*self._sums[one]) for one in places}
+
+
+def _number_kind(kinds: tuple[str, str]) -> pa.DataType | None:
+    """How the sums of a field are reckoned; None if it is no number that is summed up."""
+    types = [type_called(one) for one in kinds if one]
+    if not types or not all(one.totals for one in types):
+        return None
+    if all(one.name == "integer" for one in types):
+        return pa.int64()
+    if all(one.name in ("integer", "decimal") for one in types):
+        return pa.decimal128(38, max(one.digits or 0 for one in types))
+    return pa.float64()
+
+
+_NUMBER = r"^-?\d+(\.\d+)?([eE][-+]?\d+)?$"
+
+
+def _values(texts: pa.ChunkedArray, kind: pa.DataType) -> pa.ChunkedArray:
+    """Texts as numbers; what is none counts nothing."""
+    form = _NUMBER if pa.types.is_floating(kind) else r"^-?\d{1,18}(\.\d+)?$"
+    numbers = pc.if_else(pc.match_substring_regex(texts, form), texts, None)
+    if pa.types.is_integer(kind):
+        numbers = pc.if_else(pc.match_substring_regex(texts, r"^-?\d{1,18}$"), texts, None)
+        return numbers.cast(kind).cast(pa.decimal128(38, 0))
+    return numbers.cast(kind)

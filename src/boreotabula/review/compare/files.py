@@ -1,0 +1,82 @@
+"""A comparison as a file: CSV, or a workbook with the changes and the sums."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import MAX_ROWS
+from boreotabula.outputs.csv import CsvWriter
+from boreotabula.review.compare.compare import Comparison
+from boreotabula.runs.atomic import placed
+
+ENDINGS = (".csv", ".xlsx")
+
+
+def check_changes(out: Path) -> None:
+    """Raises CallError if changes cannot be written to a file."""
+    if out.suffix.lower() not in ENDINGS:
+        raise CallError(f"“{out}”: changes are written as {' or '.join(ENDINGS)}")
+    if not out.parent.is_dir():
+        raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+
+
+def write_changes(found: Comparison, out: Path) -> None:
+    """Write what differs, whole or not at all. Raises CallError if that cannot be."""
+    if out.suffix.lower() == ".xlsx":
+        content = _workbook(found)
+        with placed(out) as stream:
+            stream.write(content)
+        return
+    with placed(out) as stream:
+        fields = [pa.field(name, pa.string(), metadata={"field_type": "text"})
+                  for name in found.changes.schema.names]  # fmt: skip
+        writer = CsvWriter(stream, pa.schema(fields))
+        for batch in found.changes.to_batches():
+            writer.write(batch)
+
+
+def _workbook(found: Comparison) -> bytes:
+    import xlsxwriter  # only needed for this kind of output
+
+    if found.changes.num_rows + 1 > MAX_ROWS:
+        raise CallError(
+            f"{found.changes.num_rows:,} changes are more than a sheet has rows; write .csv instead"
+        )
+    content = io.BytesIO()
+    options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    with xlsxwriter.Workbook(content, options) as book:
+        head = book.add_format({"bold": True, "bottom": 1})
+        tab = book.add_worksheet("Changes")
+        rows = zip(*(column.to_pylist() for column in found.changes.columns), strict=True)
+        _fill(tab, found.changes.schema.names, rows, head)
+        sums = book.add_worksheet("Sums")
+        names = [found.by or "all", "field", "before", "after", "difference"]
+        lines = (
+            (group, name, one.before, one.after, one.difference)
+            for (group, name), one in found.sums.items()
+        )
+        _fill(sums, names, lines, head)
+    return content.getvalue()
+
+
+def _fill(tab: Any, names: list[str], rows: Any, head: Any) -> None:
+    widths = [len(name) for name in names]
+    for column, name in enumerate(names):
+        tab.write_string(0, column, name, head)
+    last = 0
+    for last, row in enumerate(rows, 1):
+        for column, one in enumerate(row):
+            if isinstance(one, str):
+                tab.write_string(last, column, one)
+            elif one is not None:
+                tab.write_number(last, column, float(one))
+            widths[column] = max(widths[column], len(str(one or "")))
+    for column, width in enumerate(widths):
+        tab.set_column(column, column, min(max(width + 2, 8), 40))
+    tab.freeze_panes(1, 0)
+    tab.autofilter(0, 0, last, len(names) - 1)

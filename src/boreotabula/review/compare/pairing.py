@@ -1,0 +1,81 @@
+"""Which record of one side is which of the other; those that share a key are paired too."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from boreotabula.review.compare.parts import columns_of, joined
+
+Places = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Pairing:
+    """Places of records, counted from 0: those alike, pairs that differ, and those of one side."""
+
+    same: int
+    before: Places
+    """Of pairs that differ the one before; `after` holds the other of each."""
+    after: Places
+    gone: Places
+    new: Places
+
+
+def pair(before: pa.Table, after: pa.Table, key: Sequence[str], values: Sequence[str]) -> Pairing:
+    """Pair records of the same key: first those that are the same in all values, then in their
+    order. Order does not matter else."""
+    keys = [joined(columns_of(one, key)) for one in (before, after)]
+    wholes = [
+        joined([keys[at].cast(pa.string()), *columns_of(one, values)])
+        for at, one in enumerate((before, after))
+    ]
+    old, new = _matched(*_codes(*wholes))
+    left_old, left_new = _others(old, before.num_rows), _others(new, after.num_rows)
+    some_old, some_new = _matched(
+        *_codes(keys[0].take(pa.array(left_old)), keys[1].take(pa.array(left_new)))
+    )
+    return Pairing(
+        len(old),
+        left_old[some_old],
+        left_new[some_new],
+        left_old[_others(some_old, len(left_old))],
+        left_new[_others(some_new, len(left_new))],
+    )
+
+
+def _codes(one: pa.Array, other: pa.Array) -> tuple[Places, Places]:
+    """A number for each text, the same on both sides."""
+    whole = pa.chunked_array([one, other]).combine_chunks().dictionary_encode()
+    codes = whole.indices.to_numpy(zero_copy_only=False).astype(np.int64)
+    return codes[: len(one)], codes[len(one) :]
+
+
+def _matched(one: Places, other: Places) -> tuple[Places, Places]:
+    """Places of both sides that hold the same number, each used once, in order."""
+    high = int(max(one.max(initial=0), other.max(initial=0))) + 1
+    first, second = (_times(codes) * high + codes for codes in (one, other))
+    _, here, there = np.intersect1d(first, second, assume_unique=True, return_indices=True)
+    order = np.argsort(here, kind="stable")
+    return here[order].astype(np.int64), there[order].astype(np.int64)
+
+
+def _times(codes: Places) -> Places:
+    """How many of the same number stand before each, in order."""
+    order = np.argsort(codes, kind="stable")
+    ordered = codes[order]
+    starts = np.flatnonzero(np.r_[True, ordered[1:] != ordered[:-1]]) if len(codes) else order
+    lengths = np.diff(np.r_[starts, len(codes)])
+    times = np.empty(len(codes), np.int64)
+    times[order] = np.arange(len(codes)) - np.repeat(starts, lengths)
+    return times
+
+
+def _others(places: Places, length: int) -> Places:
+    left = np.ones(length, bool)
+    left[places] = False
+    return np.flatnonzero(left)

@@ -1,0 +1,251 @@
+"""The records of an output, or of a table made by hand, batch by batch as texts."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import islice
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.drafting.types import type_of
+from boreotabula.errors import CallError
+from boreotabula.layout.field_types import Nature, type_called
+from boreotabula.layout.headings import normal_form
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.outputs.csv import column_text, field_type, type_name
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.values.convert import convert
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.review.records import saved_records
+from boreotabula.review.saved import SavedOutput, saved_output
+from boreotabula.runs.layouts.load import Layout
+from boreotabula.runs.processes.one_sheet import first_sheet
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.sheet import Cell, Sheet
+
+AT_ONCE = 100_000
+"""So many records are read together."""
+
+
+@dataclass(frozen=True)
+class Side:
+    """One of two sets of records.
+
+    `batches` gives their texts, blanks as null, all columns of `kinds` in that order.
+    """
+
+    name: str
+    kinds: Mapping[str, str]
+    """The type of each column; empty of a column that was made by hand."""
+    batches: Callable[[], Iterator[pa.RecordBatch]]
+    key: tuple[str, ...] = ()
+    """The key of its layout, if it is known."""
+    units: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def traced(self) -> bool:
+        """Whether its records say where they are from."""
+        return set(PROVENANCE) <= set(self.kinds)
+
+
+def side_of(path: Path, table: str | None, like: Side | None = None) -> Side:
+    """The records of an output of extract; of any other .csv or .xlsx those of its first table.
+
+    `like` are the columns and types that a table made by hand is read by. Raises CallError.
+    """
+    if not path.exists():
+        raise CallError(f"there is no file “{path}”")
+    try:
+        saved = saved_output(path, table)
+    except CallError:
+        if path.suffix.lower() not in (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".xls", ".ods"):
+            raise
+        return _by_hand(path, like)
+    return saved_side(saved)
+
+
+def saved_side(saved: SavedOutput) -> Side:
+    """The records of an output of extract."""
+    return Side(
+        str(saved.path), saved.field_types, lambda: _batches(saved), _key_of(saved), saved.units
+    )
+
+
+def table_side(name: str, table: pa.Table, key: Sequence[str] = ()) -> Side:
+    """Records that are there as a typed table."""
+    kinds = {one.name: type_name(one) for one in table.schema}
+    return Side(name, kinds, lambda: _as_texts(table.to_batches(AT_ONCE), list(kinds)), tuple(key))
+
+
+def _key_of(saved: SavedOutput) -> tuple[str, ...]:
+    """The key of the layout of an output: as the run noted it, else as it is now."""
+    noted = saved.record["layout"].get("key")
+    if noted is not None:
+        return tuple(str(one) for one in noted)
+    try:
+        return Layout.load(saved.layout_path).spec.key
+    except (CallError, OSError):
+        return ()
+
+
+def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
+    name = saved.path.name.lower()
+    kinds = list(saved.field_types)
+    try:
+        if name.endswith((".csv", ".tsv", ".csv.gz")) and not saved.guarded:
+            yield from _csv_batches(saved.path, kinds)
+        elif name.endswith(".parquet"):
+            from pyarrow import parquet
+
+            with parquet.ParquetFile(saved.path) as file:
+                yield from _as_texts(file.iter_batches(AT_ONCE), kinds)
+        elif name.endswith(".arrow"):
+            with pa.memory_map(str(saved.path)) as source:
+                yield from _as_texts(pa.ipc.open_file(source).read_all().to_batches(), kinds)
+        elif name.endswith(".jsonl"):
+            yield from _json_batches(saved.path, kinds)
+        elif name.endswith((".sqlite", ".sqlite3", ".db")):
+            yield from _base_batches(saved, kinds)
+        else:
+            yield from _as_texts(saved_records(saved).to_batches(AT_ONCE), kinds)
+    except (OSError, ValueError, KeyError, pa.ArrowInvalid, sqlite3.Error) as error:
+        raise CallError(f"“{saved.path}” cannot be read: {error}") from None
+
+
+def _csv_batches(path: Path, names: Sequence[str]) -> Iterator[pa.RecordBatch]:
+    from pyarrow import csv as pa_csv
+
+    mark = "\t" if path.name.lower().endswith(".tsv") else ","
+    stream = pa.input_stream(str(path))  # knows .gz by its ending
+    reader = pa_csv.open_csv(
+        stream,
+        parse_options=pa_csv.ParseOptions(delimiter=mark, newlines_in_values=True),
+        read_options=pa_csv.ReadOptions(block_size=8 << 20),
+        convert_options=pa_csv.ConvertOptions(
+            column_types=dict.fromkeys(names, pa.string()),
+            include_columns=list(names),
+            null_values=[""],
+            strings_can_be_null=True,
+        ),
+    )
+    with stream, reader:
+        yield from reader
+
+
+def _as_texts(batches: Iterator[pa.RecordBatch], names: Sequence[str]) -> Iterator[pa.RecordBatch]:
+    """Typed records as texts, as CSV has them."""
+    for batch in batches:
+        columns = [
+            _blank_as_null(column_text(batch.column(name), field_type(batch.schema.field(name))))
+            for name in names
+        ]
+        yield pa.RecordBatch.from_arrays(columns, names=list(names))
+
+
+def _blank_as_null(texts: pa.Array) -> pa.Array:
+    plain = texts.cast(pa.string())
+    return pc.if_else(pc.equal(plain, ""), None, plain)
+
+
+def _json_batches(path: Path, names: Sequence[str]) -> Iterator[pa.RecordBatch]:
+    with path.open(encoding="utf-8") as stream:
+        while lines := list(islice(stream, AT_ONCE)):
+            records = [json.loads(line, parse_float=str, parse_int=str) for line in lines]
+            yield _batch(names, ([_json_text(one[name]) for name in names] for one in records))
+
+
+def _json_text(value: object) -> str | None:
+    if value is None or isinstance(value, str):
+        return value or None
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _base_batches(saved: SavedOutput, names: Sequence[str]) -> Iterator[pa.RecordBatch]:
+    quoted = ", ".join('"' + name.replace('"', '""') + '"' for name in names)
+    yes_no = {
+        at
+        for at, name in enumerate(names)
+        if type_called(saved.field_types[name]).nature is Nature.YES_NO
+    }
+    base = sqlite3.connect(f"{saved.path.absolute().as_uri()}?mode=ro", uri=True)
+    try:
+        rows = base.execute(f'SELECT {quoted} FROM "{saved.table}"')
+        while some := rows.fetchmany(AT_ONCE):
+            yield _batch(
+                names,
+                ([_base_text(one, at in yes_no) for at, one in enumerate(row)] for row in some),
+            )
+    finally:
+        base.close()
+
+
+def _base_text(value: object, yes_no: bool) -> str | None:
+    if value is None:
+        return None
+    if yes_no:
+        return "true" if value else "false"
+    return str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
+
+
+def _batch(names: Sequence[str], rows: Iterator[list[str | None]]) -> pa.RecordBatch:
+    columns = zip(*rows, strict=True)
+    arrays = [pa.array(column, pa.string()) for column in columns]
+    return pa.RecordBatch.from_arrays(arrays, names=list(names))
+
+
+# --- tables made by hand -------------------------------------------------------------------------
+
+
+def _by_hand(path: Path, like: Side | None) -> Side:
+    """A table whose headings stand in the row that has most of those of the other one, or in the
+    first filled row."""
+    try:
+        sheet = first_sheet(path)
+    except UnreadableError as error:
+        raise CallError(f"“{path}” cannot be read: {error}. {error.advice}") from None
+    top, columns = _headings(sheet, like)
+    if not columns:
+        raise CallError(f"“{path}” has no row of headings")
+    rows = [row for row in range(top + 1, sheet.height) if sheet.filled[row].any()]
+    kinds, texts = {}, []
+    for name, column in columns.items():
+        cells = [sheet.cell(row, column) for row in rows]
+        known = like.kinds.get(name, "") if like else ""
+        kinds[name] = known or type_of(cells)
+        texts.append(pa.array(_hand_texts(cells, kinds[name]), pa.string()))
+    batch = pa.RecordBatch.from_arrays(texts, names=list(columns))
+    return Side(str(path), kinds, lambda: iter([batch]))
+
+
+def _headings(sheet: Sheet, like: Side | None) -> tuple[int, dict[str, int]]:
+    wanted = {normal_form(name): name for name in like.kinds} if like else {}
+    best, most = 0, -1
+    for row in range(sheet.height):
+        texts = {normal_form(cell_text(sheet.cell(row, at))) for at in range(sheet.width)}
+        known = len(texts & set(wanted)) if like else int(sheet.filled[row].any())
+        if known > most:
+            best, most = row, known
+    found: dict[str, int] = {}
+    for column in range(sheet.width):
+        text = " ".join(cell_text(sheet.cell(best, column)).split()) if sheet.height else ""
+        if text:
+            found.setdefault(wanted.get(normal_form(text), text), column)
+    return best, found
+
+
+def _hand_texts(cells: Sequence[Cell], kind: str) -> list[str | None]:
+    """Cells as the texts that values of a type are written with; others as they are."""
+    form = ValueForm(kind)
+    done = convert(list(cells), form)
+    typed = pa.field("", form.arrow_type, metadata={"field_type": kind})
+    texts = column_text(done.values, field_type(typed)).cast(pa.string()).to_pylist()
+    failed = {at for at, _ in done.failures} | set(done.rounded)
+    return [
+        cell_text(cell) or None if at in failed or text is None else text or None
+        for at, (cell, text) in enumerate(zip(cells, texts, strict=True))
+    ]
