@@ -111,6 +111,7 @@ def _print(found: Comparison, rows: int) -> None:
     from rich.text import Text
 
     from boreotabula.cli import screen
+    from boreotabula.layout.model import PROVENANCE
 
     console = screen.out()
     console.print(Text.assemble((f"{found.before.name} → {found.after.name}", "bold")))
@@ -138,10 +139,14 @@ def _print(found: Comparison, rows: int) -> None:
         some = found.changes.filter(pc.equal(whats, what))
         if not some.num_rows:
             continue
+        hidden = {"what", "before_file", "before_tab", "after_file", "after_tab"}
+        if found.key == PROVENANCE:  # what else would tell which record it is
+            when = "before" if what == "gone" else "after"
+            hidden -= {f"{when}_file", f"{when}_tab"}
         shown = [
             name
             for name in names
-            if name not in ("what", "before_file", "before_tab", "after_file", "after_tab")
+            if name not in hidden
             and not (what != "changed" and name in ("field", "before", "after"))
             and not (name.endswith("_cell") and what == ("new" if "before" in name else "gone"))
         ]

@@ -30,6 +30,7 @@ COMMANDS = {
     "coverage": ("boreotabula.cli.coverage", "Show who reported when, and who did not."),
     "crosstab": ("boreotabula.cli.crosstab", "Sum records up, as a table or a picture."),
     "compare": ("boreotabula.cli.compare", "Compare two outputs: what is new, gone or changed."),
+    "mark": ("boreotabula.cli.mark", "Mark faults in copies of the senders' workbooks."),
     "bind": ("boreotabula.cli.bind", "Put the tabs of many files into one workbook."),
     "kept": ("boreotabula.cli.kept", "Show how much is kept of earlier runs, or clear it."),
     "layout-schema": ("boreotabula.cli.layout_schema", "Print the JSON Schema of layouts."),

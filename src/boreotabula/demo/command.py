@@ -14,7 +14,8 @@ Example:
   boreotabula demo trial --story
 
 --story goes on with the other steps of the work: a layout is drafted, a folder surveyed, a sender's
-new headings are adopted, and records are looked at, drawn and bound."""
+new headings are adopted, records are looked at, drawn and bound; a sender corrects an old month,
+and faults go back to the senders, marked."""
 
 
 @click.command("demo", epilog=EPILOG)
@@ -63,11 +64,14 @@ def command(folder: Path, story: bool) -> int:
 def _tell(folder: Path) -> None:
     """The steps of the work after the first, each with its command."""
     from boreotabula.cli.main import cli
+    from boreotabula.demo.nurseries import restated
+    from boreotabula.demo.workbooks import write_form
 
     stock = folder / "stock.csv"
     ask = ["--rows", "nursery", "--across", "month"]
     dispatch, out = folder / "dispatch.toml", folder / "dispatch.csv"
-    for said, call in (
+    form = restated()
+    steps = (
         ("A layout drafted from a folder alone:", ["draft", folder / "benches"]),
         ("What came in?", ["survey", folder / "dispatch"]),
         ("One sender has renamed headings:", ["extract", dispatch, "-o", out]),
@@ -79,7 +83,14 @@ def _tell(folder: Path) -> None:
         ("A picture:", ["crosstab", stock, *ask, "--value", "seedlings", "--chart",
                         folder / "seedlings.png"]),
         ("All tabs in one workbook:", ["bind", folder / "inbox", "-o", folder / "all.xlsx"]),
-    ):  # fmt: skip
+        (f"{form.nursery.name} sends its January once more, corrected:",
+         ["extract", folder / "stock.toml", "-o", stock]),
+        ("What is other than before?", ["compare", stock, "--before", "--by", "nursery"]),
+        ("Back to the senders:", ["mark", stock, "-o", folder / "returns", "--by", "nursery"]),
+    )  # fmt: skip
+    for said, call in steps:
+        if form.nursery.name in said:
+            write_form(form, folder / "inbox" / form.path)
         words = [str(one) for one in call]
         say(f"\n{said}\n\n$ boreotabula {' '.join(words)}\n")
         cli.main(words, standalone_mode=False)

@@ -138,6 +138,23 @@ def forms() -> Iterator[Form]:
             yield Form(nursery, month, tabs)
 
 
+RESTATING = "Granvik"
+"""The nursery that corrects its January in April."""
+
+
+def restated() -> Form:
+    """The first report of a nursery, with some counts that it found to be wrong later."""
+    form = next(one for one in forms() if one.nursery.name == RESTATING)
+    first = form.tabs[0]
+    line = first.lines[0]
+    counts = tuple(
+        count - 15 if isinstance(count, int) and count > 100 else count for count in line.counts
+    )
+    lines = (Line(line.species, line.lot, counts), *first.lines[1:])
+    tab = Tab(first.greenhouse, first.top, first.left, lines)
+    return Form(form.nursery, form.month, (tab, *form.tabs[1:]))
+
+
 def _tab(nursery: Nursery, month: date, number: int, draw: Random) -> Tab:
     lines = []
     for species in SPECIES:

@@ -183,14 +183,15 @@ class SheetRows:
 
 def xml_text(text: str) -> str:
     """Text as markup; signs that XML cannot hold are written as ECMA-376 22.4.2.4 says."""
-    if _FORBIDDEN.search(text):
-        text = _FORBIDDEN.sub(
-            lambda found: (
-                f"_x{ord(found[0]):04X}_" if len(found[0]) == 1 else f"_x005F_{found[0][1:]}"
-            ),
-            text,
-        )
-    return escape(text)
+    return escape(without_forbidden(text))
+
+
+def without_forbidden(text: str) -> str:
+    """Text whose signs that XML cannot hold are written as ECMA-376 22.4.2.4 says."""
+    return _FORBIDDEN.sub(
+        lambda found: f"_x{ord(found[0]):04X}_" if len(found[0]) == 1 else f"_x005F_{found[0][1:]}",
+        text,
+    )
 
 
 def _joined(lead: str, numbers: pa.Array, head: str, values: pa.Array, end: str) -> pa.Array:

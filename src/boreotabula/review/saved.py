@@ -113,6 +113,18 @@ def output_before(saved: SavedOutput) -> SavedOutput:
     return SavedOutput(kept, saved.table, record, saved.home)
 
 
+def output_and_run(path: Path) -> tuple[SavedOutput, Path]:
+    """An output, of several tables the first, and the path that its run folder is named after.
+
+    Raises CallError if it was not written by a run.
+    """
+    record = earlier_record(path)
+    if record is None and earlier_record(path.parent) is not None:
+        return saved_output(path), path.parent
+    tables = [str(one["table"]) for one in (record or {}).get("tables", ())]
+    return saved_output(path, tables[0] if len(tables) > 1 else None), path
+
+
 def saved_output(path: Path, table: str | None = None) -> SavedOutput:
     """The output of a run: a file, a folder with a file for each table, or one file of that.
 

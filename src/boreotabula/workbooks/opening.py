@@ -24,6 +24,7 @@ from boreotabula.unreadable import (
 from boreotabula.workbooks.codes import codes_of
 from boreotabula.workbooks.kinds import FileKind, file_kind
 from boreotabula.workbooks.look import Inside, NamedCell, Renaming, within
+from boreotabula.workbooks.marked import own_tab
 from boreotabula.workbooks.sheet import Cell, Sheet, Span, Visibility, make_sheet
 from boreotabula.workbooks.text import OpenQuote, TextForm, read_text
 
@@ -74,9 +75,12 @@ class Workbook:
             checked_size(path, opening.limits)
             self.kind = file_kind(path)
             self._source = _SOURCES[self.kind](path, self.kind, opening)
-        self.tabs = self._source.tabs
+        # The list of marks that `mark` put in front is no tab of the sender's.
+        ours = own_tab(self.names()) if self.kind is FileKind.XLSX else None
+        self.tabs = tuple(tab for tab in self._source.tabs if tab.name != ours)
         misnamed = tuple(_misnamed(path, self.kind))
-        self.remarks = (*misnamed, *self._source.remarks)
+        marked = (f"its tab “{ours}” is a list of marks, and is left out",) if ours else ()
+        self.remarks = (*misnamed, *self._source.remarks, *marked)
         self.doubts = (*misnamed, *self._source.doubts)
         self.guessed, self.quotes = self._source.guessed, self._source.quotes
 

@@ -1,0 +1,121 @@
+"""`boreotabula mark`: faults marked in copies of the senders' workbooks, with a letter for each."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from boreotabula.cli.options import json_option
+from boreotabula.cli.printing import say, say_json
+from boreotabula.errors import CallError
+from boreotabula.texts import counted
+
+EPILOG = """\b
+Examples:
+  boreotabula mark stock.csv -o returns
+  boreotabula mark stock.csv -o returns --by nursery --severity error --language nb
+  boreotabula mark stock.csv -o returns --letter letter.txt
+  boreotabula mark stock.csv --check returns
+
+For each file with errors or warnings: a copy (.xlsx) in which their cells have a coloured border
+and a note in plain words, a first tab that lists them with links, and a letter (.txt). The
+originals are not touched. Copies of .xlsx files keep formulas and everything else; of other kinds,
+their values.
+
+\b
+A letter of your own is a jinja2 template with subject, name, file, faults (tab, cell, text), count.
+
+\b
+Exit status: 0 done, with --check all is mended · 1 with --check something is not · 2 wrong call"""
+
+
+@click.command("mark", epilog=EPILOG)
+@click.argument("records", type=click.Path(path_type=Path), metavar="OUT")
+@click.option(
+    "-o", "--output", type=click.Path(path_type=Path), metavar="FOLDER",
+    help="The folder for copies and letters.",
+)  # fmt: skip
+@click.option("--check", type=click.Path(path_type=Path), metavar="FOLDER",
+              help="Tell which faults marked there are gone by now.")  # fmt: skip
+@click.option(
+    "--severity", type=click.Choice(["error", "warning", "note"]), default="warning",
+    show_default=True, help="Mark findings that are at least so severe.",
+)  # fmt: skip
+@click.option("--by", metavar="FIELD", help="A folder for each value of a field.")
+@click.option("--language", default="en", show_default=True, metavar="CODE",
+              help="The language of our words: en, nb, fi, de.")  # fmt: skip
+@click.option("--letter", type=click.Path(path_type=Path), metavar="FILE",
+              help="A template of your own for the letters.")  # fmt: skip
+@json_option
+def command(
+    records: Path,
+    output: Path | None,
+    check: Path | None,
+    severity: str,
+    by: str | None,
+    language: str,
+    letter: Path | None,
+    as_json: bool,
+) -> int:
+    """Mark the faults that a run has found in copies of the senders' workbooks."""
+    from boreotabula.cli import screen
+    from boreotabula.reading.findings import Severity
+    from boreotabula.review.mark.letter import STANDARD, own_template
+    from boreotabula.review.mark.mark import Marking, check_folder, mark
+    from boreotabula.review.records import source_folders
+    from boreotabula.review.saved import output_and_run
+    from boreotabula.runs.inputs import check_apart
+
+    if (output is None) == (check is None):
+        raise CallError("name a folder for the copies with -o, or one to look at with --check")
+    if check is not None:
+        return _check(records, check, as_json=as_json)
+    saved, records = output_and_run(records)
+    assert output is not None
+    check_folder(output)
+    check_apart(output / "copy.xlsx", source_folders(records))
+    template = own_template(letter) if letter is not None else STANDARD
+    marking = Marking(Severity(severity), language, template, by or "")
+    with screen.counting("marking", shown=not as_json) as (_, on_file):
+        returns = mark(saved, records, output, marking, on_file)
+    if as_json:
+        say_json([
+            {"file": one.file, "copy": one.copy, "letter": one.letter, "faults": len(one.faults),
+             "formulas_kept": one.formulas_kept, "note": one.note}
+            for one in returns.files
+        ])  # fmt: skip
+        return 0
+    if not returns.files:
+        say("No file has anything to mend.")
+    for one in returns.files:
+        places = counted(len(one.faults), "place")
+        say(f"{one.file}: {places} → {output / (one.copy or one.letter)}")
+        if one.note:
+            say(f"  {one.note}")
+    if returns.others:
+        said = counted(returns.others, "finding")
+        say(f"{said} {'is' if returns.others == 1 else 'are'} for you alone, and not marked.")
+    return 0
+
+
+def _check(records: Path, folder: Path, *, as_json: bool) -> int:
+    from boreotabula.review.mark.mark import check_marked
+    from boreotabula.review.saved import output_and_run
+
+    found = list(check_marked(*output_and_run(records), folder))
+    if as_json:
+        say_json([
+            {"file": one.file, "gone": one.gone, "missing": one.missing,
+             "left": [dict(zip(("tab", "cell", "text"), line, strict=True)) for line in one.left]}
+            for one in found
+        ])  # fmt: skip
+    else:
+        for one in found:
+            if one.missing:
+                say(f"{one.file}: is not among the files any more")
+                continue
+            say(f"{one.file}: {one.gone} of {one.gone + len(one.left)} mended")
+            for tab, cell, text in one.left:
+                say(f"  {' '.join(part for part in (tab, cell) if part)}: {text}")
+    return 1 if any(one.left or one.missing for one in found) else 0

@@ -1,0 +1,126 @@
+"""A marked copy of a file that cannot be marked in place: its tabs bound anew, by their values."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import datetime
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from boreotabula.outputs.binding.looks import CellNote, Look, Looks
+from boreotabula.outputs.binding.types import plainly
+from boreotabula.outputs.binding.write import Formats, write_tab
+from boreotabula.review.mark.faults import COLOURS
+from boreotabula.review.mark.in_place import Listed, Mark, free_name
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.marked import MARKED_NAME
+from boreotabula.workbooks.opening import Opening, Workbook
+from boreotabula.workbooks.sheet import Sheet, Visibility
+
+_MADE = datetime(2000, 1, 1)
+_THICK = 5
+_NAME = 31
+
+
+def write_values(
+    path: Path,
+    opening: Opening,
+    marks: Mapping[str, Sequence[Mark]],
+    title: str,
+    heads: Sequence[str],
+    lines: Sequence[Listed],
+    stream: BinaryIO,
+) -> None:
+    """Write the tabs of a file as a workbook, with marks and a list in front of them.
+
+    Raises UnreadableError if the file cannot be read.
+    """
+    import xlsxwriter  # only needed for this kind of output
+
+    with Workbook(path, opening) as book, Looks(path) as looks:
+        tabs = [(tab, _sheet(book, tab.name)) for tab in book.tabs]
+        made = xlsxwriter.Workbook(
+            stream,
+            {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False},
+        )
+        made.set_properties({"created": _MADE})
+        try:
+            names = _names(path, [tab.name for tab, _ in tabs])
+            front = made.add_worksheet(free_name(title, list(names.values())))
+            formats = Formats(made)
+            _write_list(front, formats, names, title, heads, lines)
+            for tab, sheet in tabs:
+                there = made.add_worksheet(names[tab.name])
+                typed = sheet if looks.there else plainly(sheet)[0]
+                look = _marked(looks.of(tab.name) or Look(), marks.get(tab.name, ()))
+                write_tab(there, typed, look, formats, names)
+                if tab.visibility is not Visibility.VISIBLE:
+                    there.hide()
+            quoted = front.get_name().replace("'", "''")
+            made.define_name(MARKED_NAME, f"='{quoted}'!$A$1")
+        except BaseException:
+            made.fileclosed = True
+            for one in made.worksheets():
+                one.row_data_fh.close()
+            raise
+        made.close()
+
+
+def _sheet(book: Workbook, name: str) -> Sheet:
+    try:
+        return book.sheet(name)
+    except UnreadableError:
+        from boreotabula.workbooks.sheet import make_sheet
+
+        return make_sheet(name, [])
+
+
+def _names(path: Path, tabs: Sequence[str]) -> dict[str, str]:
+    """The names of tabs in the copy: a text file has none, and is called like its file."""
+    return {tab: tab or path.stem.translate(_NO_NAME)[:_NAME] or "table" for tab in tabs}
+
+
+_NO_NAME = str.maketrans(dict.fromkeys("[]:*?/\\'", " "))
+
+
+def _marked(look: Look, marks: Sequence[Mark]) -> Look:
+    styled = {place: dict(properties) for place, properties in look.styled.items()}
+    notes = dict(look.notes)
+    for mark in reversed(marks):
+        place = (mark.at.row, mark.at.column)
+        lines = {"border": _THICK, "border_color": f"#{COLOURS[mark.severity]}"}
+        kept = {
+            name: value
+            for name, value in styled.get(place, {}).items()
+            if name not in ("top", "bottom", "left", "right")
+        }
+        styled[place] = {**kept, **lines}
+        before = notes.get(place)
+        text = f"{mark.text}\n\n{before.text}" if before else mark.text
+        notes[place] = CellNote(text, "Boreotabula")
+    return replace(look, styled=styled, notes=notes)
+
+
+def _write_list(
+    tab: Any,
+    formats: Formats,
+    names: Mapping[str, str],
+    title: str,
+    heads: Sequence[str],
+    lines: Sequence[Listed],
+) -> None:
+    bold = formats.of({"bold": True})
+    link = formats.of({"font_color": "#0563C1", "underline": 1})
+    for column, width in enumerate((24, 10, 100)):
+        tab.set_column(column, column, width)
+    tab.write_string(0, 0, title, formats.of({"bold": True, "font_size": 14}))
+    for column, head in enumerate(heads):
+        tab.write_string(2, column, head, bold)
+    for row, line in enumerate(lines, 3):
+        name = names.get(line.tab, "")
+        tab.write_string(row, 0, name or line.tab)
+        if line.cell and name:
+            quoted = name.replace("'", "''")
+            tab.write_url(row, 1, f"internal:'{quoted}'!{line.cell}", link, line.cell)
+        tab.write_string(row, 2, line.text)

@@ -1,0 +1,118 @@
+"""The faults of each sender's file, as the record of a run has them."""
+
+from __future__ import annotations
+
+import csv
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import Address, written_address
+from boreotabula.reading.findings import Code, Severity
+from boreotabula.review.mark.words import TEXTS, Say, said_of
+from boreotabula.review.saved import SavedOutput
+from boreotabula.runs.inputs import run_folder
+
+_MOST_MARKS = 2_000
+"""More marks on a tab help nobody."""
+
+
+COLOURS: Mapping[Severity, str] = {
+    Severity.ERROR: "C00020", Severity.WARNING: "B45F00", Severity.NOTE: "1F5FA8",
+}  # fmt: skip
+"""The colours of borders, as red, green and blue."""
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One thing for a sender to mend."""
+
+    tab: str
+    at: Address | None
+    severity: Severity
+    code: Code
+    text: str
+    """What is said to the sender."""
+    found: str = ""
+    wanted: str = ""
+
+    @property
+    def cell(self) -> str:
+        """Its cell as an address; empty if it is about the tab or the file."""
+        return "" if self.at is None else str(self.at)
+
+
+def faults_of(
+    saved: SavedOutput, out: Path, least: Severity, say: Say
+) -> tuple[Mapping[str, Sequence[Fault]], int]:
+    """The faults of each file that are at least so severe, in the order of their cells; and how
+    many findings are for the analyst alone.
+
+    Raises CallError if the findings of the run are not there.
+    """
+    chosen = [one for one in Severity if _rank(one) <= _rank(least)]
+    found: dict[str, list[Fault]] = defaultdict(list)
+    others = 0
+    for row in _rows(out, "findings.csv"):
+        severity = Severity(row["severity"])
+        if severity not in chosen:
+            continue
+        code = _code(row["code"])
+        if not row["file"] or code is None or code not in TEXTS:
+            others += 1
+            continue
+        at = written_address(row["cell"])
+        text = said_of(code, row["looked_for"], row["found"], say)
+        found[row["file"]].append(
+            Fault(row["tab"], at, severity, code, text, row["found"], row["looked_for"])
+        )
+    for row in _rows(out, "unplaced.csv"):
+        _add_unplaced(row, found, say)
+    for faults in found.values():
+        faults.sort(key=lambda one: (one.tab, one.at or Address(-1, -1)))
+    return {file: _few(faults) for file, faults in found.items()}, others
+
+
+def _rank(severity: Severity) -> int:
+    return list(Severity).index(severity)
+
+
+def _code(text: str) -> Code | None:
+    try:
+        return Code(text)
+    except ValueError:
+        return None
+
+
+def _rows(out: Path, name: str) -> Iterator[Mapping[str, str]]:
+    path = run_folder(out) / name
+    try:
+        with path.open(encoding="utf-8", newline="") as stream:
+            yield from csv.DictReader(stream)
+    except OSError as error:
+        raise CallError(f"“{path}” cannot be read ({error.strerror}); run extract again") from None
+
+
+def _add_unplaced(row: Mapping[str, str], found: Mapping[str, list[Fault]], say: Say) -> None:
+    """Further cells of a fault that speaks of several."""
+    faults = found.get(row["file"], ()) if row["file"] in found else ()
+    at = written_address(row["cell"])
+    like = next(
+        (one for one in faults if one.tab == row["tab"] and one.code == row["finding"]), None
+    )
+    if like is None or any(one.tab == row["tab"] and one.at == at for one in faults):
+        return
+    text = said_of(like.code, like.wanted, row["text"], say)
+    found[row["file"]].append(replace(like, at=at, text=text, found=row["text"]))
+
+
+def _few(faults: Sequence[Fault]) -> list[Fault]:
+    counts: dict[str, int] = defaultdict(int)
+    kept = []
+    for one in faults:
+        counts[one.tab] += 1
+        if counts[one.tab] <= _MOST_MARKS:
+            kept.append(one)
+    return kept

@@ -1,0 +1,392 @@
+"""An .xlsx file with marks added: notes and borders at cells, a list in front; all else as it was.
+
+Parts by ECMA-376 part 1: borders 18.8.4, comments 18.7, their shapes part 4, 19.
+"""
+
+from __future__ import annotations
+
+import copy
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from lxml import etree
+
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import Address, column_letters
+from boreotabula.ooxml.editing import Package, add, open_package, relation_of
+from boreotabula.outputs.master.markup import Row, blank_cell, blank_row, split_sheet, style_of
+from boreotabula.outputs.xlsx_rows import without_forbidden, xml_text
+from boreotabula.reading.findings import Severity
+from boreotabula.review.mark.faults import COLOURS
+from boreotabula.workbooks.marked import MARKED_NAME
+
+_BOOK = "xl/workbook.xml"
+_STYLES = "xl/styles.xml"
+_TYPES = "[Content_Types].xml"
+_MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
+_RELATED = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+_MACROS = "application/vnd.ms-excel.sheet.macroEnabled.main+xml"
+_PLAIN = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"
+_AFTER_NOTES = (
+    "legacyDrawingHF", "picture", "oleObjects", "controls", "webPublishItems", "tableParts",
+    "extLst",
+)  # fmt: skip
+"""What stands behind the reference to the shapes of notes in a worksheet (18.3.1.99)."""
+
+
+@dataclass(frozen=True)
+class Mark:
+    """What is said at a cell."""
+
+    at: Address
+    severity: Severity
+    text: str
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A line of the list in front."""
+
+    tab: str
+    cell: str
+    text: str
+
+
+class NotSafeError(Exception):
+    """A file cannot be marked without changing more than its marks."""
+
+
+def write_marked(
+    path: Path,
+    marks: Mapping[str, Sequence[Mark]],
+    title: str,
+    heads: Sequence[str],
+    lines: Sequence[Listed],
+    stream: BinaryIO,
+) -> None:
+    """Write a copy of a workbook with marks on its tabs and a list in front of them.
+
+    Raises NotSafeError if that cannot be done without changing more.
+    """
+    try:
+        package = open_package(path)
+    except CallError as error:
+        raise NotSafeError(str(error)) from None
+    try:
+        if any(name.startswith("_xmlsignatures/") for name in package.names()):
+            raise NotSafeError("it is signed")
+        if not package.text(_STYLES):
+            raise NotSafeError("it has no cell styles")
+        _without_macros(package)
+        borders = _Borders(package)
+        parts = package.tabs()
+        for tab, some in marks.items():
+            if tab in parts:
+                _mark_cells(package, parts[tab], some, borders)
+                _add_notes(package, parts[tab], some)
+        _add_list(package, title, heads, lines, borders)
+        borders.put()
+        package.write(stream)
+    except (CallError, ValueError, UnicodeDecodeError) as error:
+        raise NotSafeError(str(error)) from None
+    finally:
+        package.source.close()
+
+
+def _without_macros(package: Package) -> None:
+    """A workbook with macros becomes one without."""
+    root = package.tree(_TYPES)
+    for one in root.iter("{*}Override"):
+        if one.get("ContentType") == _MACROS:
+            one.set("ContentType", _PLAIN)
+            package.put_tree(_TYPES, root)
+            for name in package.related(_BOOK, "/vbaProject").values():
+                package.drop(name, of=_BOOK)
+            return
+
+
+# --- borders -------------------------------------------------------------------------------------
+
+
+class _Borders:
+    """Cell styles as they are, but with a border: each is made once."""
+
+    def __init__(self, package: Package) -> None:
+        self._package = package
+        self._root = package.tree(_STYLES)
+        self._cells = self._root.find("{*}cellXfs")
+        self._borders = self._root.find("{*}borders")
+        if self._cells is None or self._borders is None:
+            raise NotSafeError("it has no cell styles")
+        self._made: dict[tuple[int, Severity], int] = {}
+        self._border: dict[Severity, int] = {}
+
+    def style(self, number: int, severity: Severity) -> int:
+        """The number of a style like another, with a border."""
+        key = number, severity
+        if key not in self._made:
+            own = copy.deepcopy(self._cells[min(number, len(self._cells) - 1)])
+            own.set("borderId", str(self._border_of(severity)))
+            own.set("applyBorder", "1")
+            self._cells.append(own)
+            self._made[key] = len(self._cells) - 1
+            self._cells.set("count", str(len(self._cells)))
+        return self._made[key]
+
+    def _border_of(self, severity: Severity) -> int:
+        if severity not in self._border:
+            border = add(self._borders, "border", {})
+            for side in ("left", "right", "top", "bottom"):
+                line = add(border, side, {"style": "thick"})
+                add(line, "color", {"rgb": f"FF{COLOURS[severity]}"})
+            add(border, "diagonal", {})
+            self._border[severity] = len(self._borders) - 1
+            self._borders.set("count", str(len(self._borders)))
+        return self._border[severity]
+
+    def font(self, **parts: Mapping[str, str]) -> int:
+        """The number of a new style that has only a font, of parts such as b, sz, u and color."""
+        fonts = self._root.find("{*}fonts")
+        if fonts is None:
+            return 0
+        font = add(fonts, "font", {})
+        for name, attributes in parts.items():
+            add(font, name, attributes)
+        fonts.set("count", str(len(fonts)))
+        own = {"numFmtId": "0", "fontId": str(len(fonts) - 1), "fillId": "0", "borderId": "0"}
+        add(self._cells, "xf", {**own, "xfId": "0", "applyFont": "1"})
+        self._cells.set("count", str(len(self._cells)))
+        return len(self._cells) - 1
+
+    def put(self) -> None:
+        """Write the styles."""
+        self._package.put_tree(_STYLES, self._root)
+
+
+def _mark_cells(package: Package, part: str, marks: Sequence[Mark], borders: _Borders) -> None:
+    before, rows, after = split_sheet(package.text(part))
+    by_number = {row.number: row for row in rows}
+    for mark in reversed(marks):  # of several at a cell the first one wins
+        row = by_number.get(mark.at.row) or blank_row(mark.at.row)
+        cell = row.cells().get(mark.at.column) or blank_cell(mark.at.row, mark.at.column)
+        style = borders.style(style_of(cell) or 0, mark.severity)
+        by_number[mark.at.row] = _with_style(row, mark.at.column, cell, style)
+    inner = "".join(by_number[number].markup for number in sorted(by_number))
+    package.put(part, before + inner + after)
+
+
+def _with_style(row: Row, column: int, cell: str, style: int) -> Row:
+    end = cell.index(">")
+    tag = re.sub(r'\s+s="\d+"', "", cell[:end])
+    tag = re.sub(r'(\br="[A-Z]+\d+")', rf'\1 s="{style}"', tag, count=1)
+    return row.with_cells({column: tag + cell[end:]}, keep_looks=False)
+
+
+# --- notes ---------------------------------------------------------------------------------------
+
+
+def _add_notes(package: Package, part: str, marks: Sequence[Mark]) -> None:
+    texts: dict[Address, list[str]] = {}
+    for mark in marks:
+        texts.setdefault(mark.at, []).append(mark.text)
+    notes = next(iter(package.related(part, "/comments").values()), None)
+    there = package.tree(notes) if notes else None
+    root = there if there is not None else etree.fromstring(
+        f'<comments xmlns="{_MAIN}"><authors/><commentList/></comments>'.encode()
+    )  # fmt: skip
+    authors, listed = root.find("{*}authors"), root.find("{*}commentList")
+    author = str(len(authors))
+    add(authors, "author", {}).text = "Boreotabula"
+    known = {one.get("ref"): one for one in listed}
+    new: list[Address] = []
+    for at, said in sorted(texts.items()):
+        note = known.get(str(at))
+        if note is None:
+            note = add(listed, "comment", {"ref": str(at), "authorId": author})
+            add(note, "text", {})
+            new.append(at)
+        text = note.find("{*}text")
+        run = add(text, "r", {})
+        lead = "\n\n" if len(text) > 1 else ""
+        written = add(run, "t", {})
+        written.set("{http://www.w3.org/XML/1998/namespace}space", "preserve")
+        written.text = lead + without_forbidden("\n\n".join(dict.fromkeys(said)))
+    if notes is None:
+        notes = package.new_name("xl/comments{}.xml")
+        package.put_tree(notes, root)
+        package.relate(part, "/comments", notes)
+        package.declare(notes, "comments")
+    else:
+        package.put_tree(notes, root)
+    _add_shapes(package, part, new)
+
+
+_SHAPES = (
+    '<xml xmlns:v="urn:schemas-microsoft-com:vml" xmlns:o="urn:schemas-microsoft-com:office:office"'
+    ' xmlns:x="urn:schemas-microsoft-com:office:excel"><o:shapelayout v:ext="edit">'
+    '<o:idmap v:ext="edit" data="{number}"/></o:shapelayout><v:shapetype id="_x0000_t202"'
+    ' coordsize="21600,21600" o:spt="202" path="m,l,21600r21600,l21600,xe"><v:stroke'
+    ' joinstyle="miter"/><v:path gradientshapeok="t" o:connecttype="rect"/></v:shapetype></xml>'
+)
+_SHAPE = (
+    '<v:shape id="_x0000_s{id}" type="#_x0000_t202" style="position:absolute;margin-left:80pt;'
+    'margin-top:5pt;width:220pt;height:90pt;z-index:1;visibility:hidden" fillcolor="#ffffe1"'
+    ' o:insetmode="auto"><v:fill color2="#ffffe1"/><v:path o:connecttype="none"/><v:textbox'
+    ' style="mso-direction-alt:auto"><div style="text-align:left"></div></v:textbox>'
+    '<x:ClientData ObjectType="Note"><x:MoveWithCells/><x:SizeWithCells/><x:Anchor>{left}, 12,'
+    " {row}, 2, {right}, 12, {bottom}, 4</x:Anchor><x:AutoFill>False</x:AutoFill>"
+    "<x:Row>{row}</x:Row><x:Column>{column}</x:Column></x:ClientData></v:shape>"
+)
+_FIRST_MAP = 60
+"""Files begin to count the ids of their shapes at 1; so these are others."""
+
+
+def _add_shapes(package: Package, part: str, spots: Sequence[Address]) -> None:
+    """The boxes of notes, which programs need to show them."""
+    if not spots:
+        return
+    name = next(iter(package.related(part, "/vmlDrawing").values()), None)
+    text = package.text(name) if name else ""
+    if "</xml>" not in text:
+        if name is not None:
+            raise NotSafeError("the boxes of its notes cannot be read")
+        name = package.new_name("xl/drawings/vmlDrawing{}.vml")
+        number = _FIRST_MAP + int(re.sub(r"\D", "", name.rpartition("/")[2]) or 1)
+        text = _SHAPES.format(number=number)
+        first = number * 1024 + 1
+        _declare_shapes(package)
+        key = package.relate(part, "/vmlDrawing", name)
+        _refer(package, part, key)
+    else:
+        first = max([1024, *map(int, re.findall(r'id="_x0000_s(\d+)"', text))]) + 1
+    shapes = "".join(_shape(first + at, spot) for at, spot in enumerate(spots))
+    end = text.rindex("</xml>")
+    assert name is not None
+    package.put(name, text[:end] + shapes + text[end:])
+
+
+def _shape(number: int, at: Address) -> str:
+    row, column = at.row, at.column
+    return _SHAPE.format(
+        id=number, row=row, column=column, left=column + 1, right=column + 4, bottom=row + 6
+    )
+
+
+def _declare_shapes(package: Package) -> None:
+    root = package.tree(_TYPES)
+    if not any(one.get("Extension") == "vml" for one in root.iter("{*}Default")):
+        kind = "application/vnd.openxmlformats-officedocument.vmlDrawing"
+        add(root, "Default", {"Extension": "vml", "ContentType": kind}, at=0)
+        package.put_tree(_TYPES, root)
+
+
+def _refer(package: Package, part: str, key: str) -> None:
+    """Name the boxes of notes in a worksheet, at the place where that stands."""
+    text = package.text(part)
+    root = re.search(r"<(\w+:)?worksheet\b[^>]*>", text)
+    assert root is not None
+    prefix = root[1] or ""
+    element = f'<{prefix}legacyDrawing xmlns:r="{_RELATED}" r:id="{key}"/>'
+    ends = [f"</{prefix}worksheet>", *(f"<{prefix}{one}" for one in _AFTER_NOTES)]
+    data = max(text.find(f"</{prefix}sheetData>"), text.find(f"<{prefix}sheetData/>"))
+    places = [
+        found.start()
+        for one in ends
+        for found in [re.compile(re.escape(one) + r"(?=[\s/>]|$)").search(text, data)]
+        if found is not None
+    ] or [text.rindex(ends[0])]
+    at = min(places)
+    package.put(part, text[:at] + element + text[at:])
+
+
+# --- the list in front ---------------------------------------------------------------------------
+
+
+def _add_list(
+    package: Package,
+    title: str,
+    heads: Sequence[str],
+    lines: Sequence[Listed],
+    looks: _Borders,
+) -> None:
+    names = package.tabs()
+    name = free_name(title, names)
+    large = looks.font(b={}, sz={"val": "14"})
+    bold = looks.font(b={}, sz={"val": "11"})
+    linked_look = looks.font(u={}, sz={"val": "11"}, color={"rgb": "FF0563C1"})
+    rows = [_row(1, [title], [large]), _row(3, heads, [bold] * len(heads))]
+    links = []
+    for number, line in enumerate(lines, 4):
+        linked_at = (0, linked_look) if line.cell else (linked_look, 0)
+        styles = [*linked_at, 0] if line.tab in names else [0, 0, 0]
+        rows.append(_row(number, [line.tab, line.cell, line.text], styles))
+        if line.tab in names:
+            quoted = line.tab.replace("'", "''")
+            place = xml_text(f"'{quoted}'!{line.cell or 'A1'}").replace('"', "&quot;")
+            links.append(f'<hyperlink ref="B{number}" location="{place}"/>')
+            if not line.cell:
+                links[-1] = links[-1].replace(f'"B{number}"', f'"A{number}"')
+    linked = f"<hyperlinks>{''.join(links)}</hyperlinks>" if links else ""
+    text = (
+        '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+        f'<worksheet xmlns="{_MAIN}"><sheetViews><sheetView tabSelected="1" workbookViewId="0"/>'
+        '</sheetViews><cols><col min="1" max="1" width="24" customWidth="1"/><col min="2" max="2"'
+        ' width="10" customWidth="1"/><col min="3" max="3" width="100" customWidth="1"/></cols>'
+        f"<sheetData>{''.join(rows)}</sheetData>{linked}</worksheet>"
+    )
+    for part in names.values():  # two tabs that are chosen would both take what is typed
+        seen = package.text(part)
+        without = re.sub(r'(<(?:\w+:)?sheetView\b[^>]*?)\s+tabSelected="(?:1|true)"', r"\1", seen)
+        if without != seen:
+            package.put(part, without)
+    part = package.new_name("xl/worksheets/sheet{}.xml")
+    package.put(part, text)
+    package.declare(part, "worksheet")
+    key = package.relate(_BOOK, "/worksheet", part)
+    _put_first(package, name, key)
+
+
+def _row(number: int, texts: Sequence[str], styles: Sequence[int]) -> str:
+    cells = "".join(
+        f'<c r="{column_letters(at)}{number}" s="{style}" t="inlineStr"><is>'
+        f'<t xml:space="preserve">{xml_text(text)}</t></is></c>'
+        for at, (text, style) in enumerate(zip(texts, styles, strict=True))
+        if text
+    )
+    return f'<row r="{number}">{cells}</row>'
+
+
+def free_name(title: str, names: Mapping[str, Any] | Sequence[str]) -> str:
+    """A name for a tab that no other has."""
+    taken = {one.casefold() for one in names}
+    found, number = title[:31], 1
+    while found.casefold() in taken:
+        number += 1
+        found = f"{title[:26]} ({number})"
+    return found
+
+
+def _put_first(package: Package, name: str, key: str) -> None:
+    """Make a worksheet the first one: what counts worksheets by their place counts one more."""
+    book = package.tree(_BOOK)
+    sheets = book.find("{*}sheets")
+    number = max((int(one.get("sheetId") or 0) for one in sheets), default=0) + 1
+    relation = next((found for one in sheets if (found := relation_of(one))), f"{{{_RELATED}}}id")
+    add(sheets, "sheet", {"name": name, "sheetId": str(number), relation: key}, at=0)
+    for one in book.iter("{*}definedName"):
+        if one.get("localSheetId") is not None:
+            one.set("localSheetId", str(int(one.get("localSheetId")) + 1))
+    for one in book.iter("{*}workbookView"):
+        one.set("activeTab", "0")
+        one.set("firstSheet", "0")
+    names = book.find("{*}definedNames")
+    if names is None:
+        before = [one for part in ("sheets", "functionGroups", "externalReferences")
+                  for one in book.findall(f"{{*}}{part}")]  # fmt: skip
+        names = add(book, "definedNames", {}, at=book.index(before[-1]) + 1)
+    quoted = name.replace("'", "''")
+    add(names, "definedName", {"name": MARKED_NAME, "hidden": "1"}).text = f"'{quoted}'!$A$1"
+    package.put_tree(_BOOK, book)

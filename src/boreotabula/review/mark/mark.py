@@ -1,0 +1,289 @@
+"""Marked copies and letters for all senders of a run, and what has been mended of it since."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+
+from boreotabula.errors import CallError
+from boreotabula.files import text_of
+from boreotabula.reading.findings import Code, Severity
+from boreotabula.review.compare.sides import saved_side
+from boreotabula.review.mark import words
+from boreotabula.review.mark.by_value import write_values
+from boreotabula.review.mark.faults import Fault, faults_of
+from boreotabula.review.mark.in_place import Listed, Mark, NotSafeError, write_marked
+from boreotabula.review.mark.letter import STANDARD, letter
+from boreotabula.review.mark.words import Say, say_in
+from boreotabula.review.saved import SavedOutput
+from boreotabula.runs.atomic import placed
+from boreotabula.runs.file.open_file import make_job
+from boreotabula.runs.inputs import SourceFile, look
+from boreotabula.runs.layouts.load import Layout
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.opening import Opening
+
+LIST = "marked.json"
+"""What was marked, so that it can be told later what is mended."""
+_FEWER = frozenset('<>:"/\\|?*')
+
+
+@dataclass(frozen=True)
+class Marking:
+    """How faults are marked."""
+
+    least: Severity = Severity.WARNING
+    language: str = "en"
+    template: str = STANDARD
+    by: str = ""
+    """A field whose values name the folders of copies."""
+
+
+@dataclass(frozen=True)
+class Returned:
+    """What goes back to a sender."""
+
+    file: str
+    faults: Sequence[Fault]
+    copy: str = ""
+    """The marked copy, below the folder; empty if there is none, and the note says why."""
+    letter: str = ""
+    formulas_kept: bool = False
+    note: str = ""
+
+
+@dataclass
+class Returns:
+    """All that goes back, and how many findings are for the analyst alone."""
+
+    files: list[Returned] = field(default_factory=list)
+    others: int = 0
+
+
+def check_folder(folder: Path) -> None:
+    """Raises CallError if copies may not be written into a folder."""
+    if folder.exists() and not folder.is_dir():
+        raise CallError(f"“{folder}” is a file; name a folder for the copies")
+    if folder.is_dir() and any(folder.iterdir()) and not (folder / LIST).is_file():
+        raise CallError(
+            f"the folder “{folder}” was not written by mark, so it is left alone; name a new one"
+        )
+    if not folder.exists() and not folder.parent.is_dir():
+        raise CallError(f"there is no folder “{folder.parent}” to make “{folder.name}” in")
+
+
+def mark(
+    saved: SavedOutput, out: Path, folder: Path, marking: Marking, on_file: Callable[[str], None]
+) -> Returns:
+    """Write a marked copy and a letter for each file with faults of an output into a folder.
+
+    What an earlier call wrote there and is not written again goes. Raises CallError.
+    """
+    layout = Layout.load(saved.layout_path)
+    say = say_in(marking.language)
+    found, others = faults_of(saved, out, marking.least, say)
+    sources = {one.name: one for one in look(layout).taken}
+    opening = make_job(layout.spec, layout.plan).opening
+    groups = _groups(saved, marking.by)
+    before = _written(folder)
+    folder.mkdir(exist_ok=True)
+    returns = Returns(others=others)
+    taken: set[str] = set()
+    for file, faults in found.items():
+        source = sources.get(file)
+        stem = _stem(file, groups.get(file, "") if marking.by else "", taken)
+        made = _one(source, file, faults, opening, folder, stem, marking, say, groups.get(file, ""))
+        returns.files.append(made)
+        on_file(file)
+    _write_list(folder, out, returns)
+    now = {name for one in returns.files for name in (one.copy, one.letter)}
+    for name in before - now:
+        (folder / name).unlink(missing_ok=True)
+    return returns
+
+
+def _one(
+    source: SourceFile | None,
+    file: str,
+    faults: Sequence[Fault],
+    opening: Opening,
+    folder: Path,
+    stem: str,
+    marking: Marking,
+    say: Say,
+    group: str,
+) -> Returned:
+    """The copy and the letter of a file."""
+    copy, kept, note = "", False, ""
+    if source is None:
+        note = "it is no longer among the files of the layout, so there is no copy"
+    else:
+        copy, kept, note = _copy(source, faults, opening, folder, f"{stem}.xlsx", say)
+    more = {marking.by: group} if marking.by else {}
+    text = letter(marking.template, file, faults, say, copy=copy, formulas_kept=kept, more=more)
+    name = f"{stem}.txt"
+    (folder / name).parent.mkdir(parents=True, exist_ok=True)
+    with placed(folder / name) as stream:
+        stream.write(text.encode())
+    return Returned(file, faults, copy, name, kept, note)
+
+
+def _copy(
+    source: SourceFile,
+    faults: Sequence[Fault],
+    opening: Opening,
+    folder: Path,
+    name: str,
+    say: Say,
+) -> tuple[str, bool, str]:
+    """Write the copy of a file: its name, whether formulas were kept, and what is to be said."""
+    marks: dict[str, list[Mark]] = {}
+    for one in faults:
+        if one.at is not None:
+            marks.setdefault(one.tab, []).append(Mark(one.at, one.severity, one.text))
+    lines = [Listed(one.tab, one.cell, one.text) for one in faults]
+    title, heads = say(words.PLEASE_MEND), [say(one) for one in words.HEADS]
+    target = folder / name
+    target.parent.mkdir(parents=True, exist_ok=True)
+    note = ""
+    if source.path.suffix.lower() in (".xlsx", ".xlsm"):
+        try:
+            with placed(target) as stream:
+                write_marked(source.path, marks, title, heads, lines, stream)
+        except NotSafeError as error:
+            note = f"marked by its values alone, as {error}"
+        else:
+            return name, True, ""
+    try:
+        with placed(target) as stream:
+            write_values(source.path, opening, marks, title, heads, lines, stream)
+    except UnreadableError as error:
+        return "", False, f"no copy, as it cannot be read: {error}"
+    return name, False, note
+
+
+def _stem(file: str, group: str, taken: set[str]) -> str:
+    """The name of a copy without its ending: that of the file, that no other has."""
+    path = PurePosixPath(file)
+    steps = [_step(group)] if group else []
+    stem = PurePosixPath(*steps, path.with_suffix("")).as_posix()
+    if stem.casefold() in taken:
+        stem = f"{stem} ({path.suffix.lstrip('.')})"
+    found, number = stem, 1
+    while found.casefold() in taken:
+        number += 1
+        found = f"{stem} {number}"
+    taken.add(found.casefold())
+    return found
+
+
+def _step(text: str) -> str:
+    """A text as the name of a folder."""
+    plain = "".join("_" if sign in _FEWER or ord(sign) < 32 else sign for sign in text)
+    return plain.strip(" .")[:80] or "_"
+
+
+def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
+    """The value of a field in the records of each file; several are joined."""
+    if not by:
+        return {}
+    side = saved_side(saved)
+    if by not in side.kinds or not side.traced:
+        raise CallError(f"--by: the records have no field “{by}”; there is {', '.join(side.kinds)}")
+    found: dict[str, dict[str, None]] = {}
+    for batch in side.batches():
+        pairs = zip(
+            batch.column("source_file").to_pylist(), batch.column(by).to_pylist(), strict=True
+        )
+        for file, value in dict.fromkeys(pairs):
+            if value is not None:
+                found.setdefault(file, {})[value] = None
+    return {file: ", ".join(values) for file, values in found.items()}
+
+
+def _write_list(folder: Path, out: Path, returns: Returns) -> None:
+    described = {
+        "output": out.name,
+        "files": [
+            {
+                "file": one.file,
+                "copy": one.copy,
+                "letter": one.letter,
+                "faults": [
+                    {"tab": fault.tab, "cell": fault.cell, "code": str(fault.code),
+                     "found": fault.found, "text": fault.text}
+                    for fault in one.faults
+                ],
+            }
+            for one in returns.files
+        ],
+    }  # fmt: skip
+    with placed(folder / LIST) as stream:
+        stream.write(json.dumps(described, ensure_ascii=False, indent=1).encode())
+
+
+def _read_list(folder: Path) -> list[Mapping[str, object]]:
+    try:
+        found = json.loads(text_of(folder / LIST))["files"]
+        return list(found)
+    except (OSError, ValueError, LookupError, TypeError, RecursionError):
+        raise CallError(
+            f"“{folder}” holds no {LIST}; name a folder that mark has written"
+        ) from None
+
+
+def _written(folder: Path) -> set[str]:
+    """The files that an earlier call wrote into a folder, as long as they lie in it."""
+    if not (folder / LIST).is_file():
+        return set()
+    names = {str(one[key]) for one in _read_list(folder) for key in ("copy", "letter")} - {""}
+    return {name for name in names if (folder / name).resolve().is_relative_to(folder.resolve())}
+
+
+# --- what is mended ------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Mended:
+    """How a file stands that was marked."""
+
+    file: str
+    gone: int
+    left: Sequence[tuple[str, str, str]]
+    """Tab, cell and text of what is there still."""
+    missing: bool = False
+    """Whether the file is not in the run any more."""
+
+
+def check_marked(saved: SavedOutput, out: Path, folder: Path) -> Iterator[Mended]:
+    """For each marked file which of its faults the last run found again. Raises CallError."""
+    say = say_in("en")
+    now, _ = faults_of(saved, out, Severity.NOTE, say)
+    there = {str(one["file"]) for one in saved.record.get("files", ())}
+    for one in _read_list(folder):
+        file = str(one["file"])
+        found = _known(now.get(file, ()))
+        marked = _dicts(one.get("faults"))
+        left = [
+            (fault["tab"], fault["cell"], fault["text"])
+            for fault in marked
+            if (fault["tab"], fault["code"], fault["cell"]) in found
+            or (fault["found"] and (fault["tab"], fault["code"], fault["found"]) in found)
+        ]
+        yield Mended(file, len(marked) - len(left), left, missing=file not in there)
+
+
+def _known(faults: Iterable[Fault]) -> Collection[tuple[str, str, str]]:
+    """By what faults are known again: their cell, or what stands there, as rows may have moved."""
+    found = set()
+    for one in faults:
+        found.add((one.tab, str(one.code), one.cell))
+        if one.found and one.code is not Code.TOTAL_DIFFERS:
+            found.add((one.tab, str(one.code), one.found))
+    return found
+
+
+def _dicts(some: object) -> list[dict[str, str]]:
+    return [one for one in some if isinstance(one, dict)] if isinstance(some, list) else []

@@ -1,0 +1,17 @@
+"""The list that `mark` puts in front of a sender's workbook is ours, not the sender's: a workbook
+that comes back with it is read without."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from boreotabula.workbooks.look import NamedCell
+
+MARKED_NAME = "boreotabula_marked"
+"""The defined name that stands for the list; programs keep it when they save the workbook."""
+
+
+def own_tab(names: Mapping[str, NamedCell]) -> str | None:
+    """The tab that holds the list, if there is one."""
+    found = next((cell for name, cell in names.items() if name.casefold() == MARKED_NAME), None)
+    return found.tab if found else None

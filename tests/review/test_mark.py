@@ -1,0 +1,301 @@
+"""Faults marked in copies: what is said, what stays as it was, and the way back."""
+
+from __future__ import annotations
+
+import json
+import re
+import shutil
+import subprocess
+import zipfile
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+import pytest
+from openpyxl.chart import BarChart, Reference
+from openpyxl.comments import Comment
+from openpyxl.styles import Font, PatternFill
+from openpyxl.workbook.defined_name import DefinedName
+from openpyxl.worksheet.datavalidation import DataValidation
+
+from boreotabula.reading.findings import Code, Severity
+from boreotabula.review.mark import words
+from helpers import csv_rows, program
+
+LAYOUT = """layout = 1
+key = ["site", "month", "lot"]
+[source]
+folder = "in"
+[tabs]
+where_found = true
+[stamps]
+site = { right_of = "Site" }
+month = { right_of = "Month" }
+[block]
+stub = "lot"
+totals = ["Total*"]
+ignore = ["Twice"]
+[fields]
+site = "text"
+month = "month"
+lot = "text"
+seedlings = { type = "integer", min = 0 }
+"""
+
+
+def send(path: Path, site: str, lots: Sequence[tuple[str, Any]], tab: str = "Lots & co") -> None:
+    """A form with what makes a workbook one's own: looks, formulas, a chart, rules, hidden tabs."""
+    book = openpyxl.Workbook()
+    sheet = book.active
+    assert sheet is not None
+    sheet.title = tab
+    for row in (["Site", site], ["Month", datetime(2026, 3, 1)], [], ["Lot", "Seedlings", "Twice"]):
+        sheet.append(row)
+    sheet["B2"].number_format = "mmm yyyy"
+    for number, (lot, count) in enumerate(lots, 5):
+        sheet.append([lot, count, f"=B{number}*2"])
+        sheet.cell(number, 2).font = Font(italic=True)
+        sheet.cell(number, 2).fill = PatternFill("solid", fgColor="FFEEDDCC")
+    sheet["B5"].comment = Comment("counted twice", "AH")
+    rule = DataValidation(type="whole", sqref="B5:B9")
+    sheet.add_data_validation(rule)
+    chart = BarChart()
+    chart.add_data(Reference(sheet, min_col=2, min_row=5, max_row=6))
+    sheet.add_chart(chart, "F2")
+    notes = book.create_sheet("Notes of ours")
+    notes["A1"] = "private"
+    notes.sheet_state = "hidden"
+    sheet.print_title_rows = "4:4"
+    book.defined_names["first"] = DefinedName("first", attr_text=f"'{tab}'!$B$5")
+    path.parent.mkdir(parents=True, exist_ok=True)
+    book.save(path)
+
+
+@pytest.fixture
+def home(tmp_path: Path) -> Path:
+    """A file with two faults, one that cannot be opened, a text file with one, one without."""
+    send(tmp_path / "in" / "a.xlsx", "Aa", [("L1", "ten"), ("L2", 20), ("L3", -4)])
+    (tmp_path / "in" / "sub").mkdir()
+    (tmp_path / "in" / "sub" / "b.csv").write_text(
+        "Site;Bb\nMonth;2026-03\n\nLot;Seedlings\n=L1;=1+1\n007;8\n", "utf-8"
+    )
+    (tmp_path / "in" / "broken.xlsx").write_bytes(b"PK\x03\x04 nothing")
+    send(tmp_path / "in" / "c.xlsx", "Cc", [("L1", 1)])
+    (tmp_path / "l.toml").write_text(LAYOUT, "utf-8")
+    assert program("extract", "l.toml", "-o", "out.csv", cwd=tmp_path).status == 1
+    return tmp_path
+
+
+def marked(home: Path, *more: object) -> str:
+    done = program("mark", "out.csv", "-o", "returns", *more, cwd=home)
+    assert (done.status, done.err) == (0, "")
+    return done.out
+
+
+def parts(path: Path) -> dict[str, bytes]:
+    with zipfile.ZipFile(path) as archive:
+        return {name: archive.read(name) for name in archive.namelist()}
+
+
+def test_an_xlsx_copy_differs_in_its_marks_alone(home: Path) -> None:
+    original = (home / "in" / "a.xlsx").read_bytes()
+    out = marked(home)
+    assert "a.xlsx: 2 places → returns/a.xlsx" in out and "c.xlsx" not in out
+    assert (home / "in" / "a.xlsx").read_bytes() == original
+    before, after = parts(home / "in" / "a.xlsx"), parts(home / "returns" / "a.xlsx")
+    changed = {name for name in before if before[name] != after.get(name)}
+    sheet = "xl/worksheets/sheet1.xml"
+    comments = {name for name in before if "comment" in name or name.endswith(".vml")}
+    assert changed <= {
+        sheet, "xl/styles.xml", "xl/workbook.xml", "xl/_rels/workbook.xml.rels",
+        "[Content_Types].xml", *comments,
+    }  # fmt: skip
+    text, marks = before[sheet].decode(), after[sheet].decode()
+    bare = re.sub(r' s="\d+"| tabSelected="1"', "", marks)
+    assert bare == re.sub(r' s="\d+"| tabSelected="1"', "", text)
+    book = openpyxl.load_workbook(home / "returns" / "a.xlsx")
+    assert book.sheetnames == ["Please mend", "Lots & co", "Notes of ours"]
+    assert book.active.title == "Please mend" and book["Notes of ours"].sheet_state == "hidden"
+    tab = book["Lots & co"]
+    assert tab["C5"].value == "=B5*2" and len(tab._charts) == 1
+    assert tab.print_title_rows == "$4:$4" and len(tab.data_validations.dataValidation) == 1
+    cell = tab["B5"]
+    assert (cell.value, cell.border.left.style, cell.border.left.color.rgb) == (
+        "ten", "thick", "FFC00020",
+    )  # fmt: skip
+    assert (cell.font.i, cell.fill.fgColor.rgb) == (True, "FFEEDDCC")
+    assert cell.comment.text.startswith(
+        "counted twice\n\nThis cell should hold a whole number, but"
+    )
+    assert "For example: 120" in cell.comment.text
+    assert tab["B7"].comment.text == "“-4” is not possible here. Please check it."
+    assert tab["B6"].comment is None
+    front = book["Please mend"]
+    rows = [[cell.value for cell in row] for row in front.iter_rows(min_row=3)]
+    assert rows[0] == ["tab", "cell", "what is wrong"]
+    assert [row[:2] for row in rows[1:]] == [["Lots & co", "B5"], ["Lots & co", "B7"]]
+    assert front["B4"].hyperlink.location == "'Lots & co'!B5"
+
+
+def test_copies_open_in_libreoffice_and_keep_results(home: Path, tmp_path: Path) -> None:
+    soffice = shutil.which("soffice")
+    if soffice is None:
+        pytest.skip("LibreOffice is not installed")
+    marked(home)
+    for name in ("a", "sub/b"):
+        profile = f"-env:UserInstallation={(tmp_path / 'profile').as_uri()}"
+        call = [soffice, profile, "--headless", "--convert-to", "xlsx", "--outdir", tmp_path / "lo"]
+        path = home / "returns" / f"{name}.xlsx"
+        subprocess.run([*call, path], check=True, capture_output=True, timeout=120)
+        there = openpyxl.load_workbook(tmp_path / "lo" / path.name)
+        ours = openpyxl.load_workbook(path)
+        assert there.sheetnames == ours.sheetnames
+        for tab in ours.worksheets:
+            noted = {cell.coordinate: cell.comment.text for row in tab.iter_rows() for cell in row
+                     if cell.comment}  # fmt: skip
+            for address, text in noted.items():
+                assert there[tab.title][address].comment.text == text
+
+
+def test_other_kinds_are_marked_by_their_values(home: Path) -> None:
+    out = marked(home)
+    assert "sub/b.csv: 1 place → returns/sub/b.xlsx" in out
+    book = openpyxl.load_workbook(home / "returns" / "sub" / "b.xlsx")
+    assert book.sheetnames == ["Please mend", "b"]
+    tab = book["b"]
+    assert (tab["A5"].value, tab["A5"].data_type, tab["A6"].value) == ("=L1", "s", "007")
+    assert tab["B5"].value == "=1+1" and tab["B5"].data_type == "s"
+    assert "“=1+1”" in tab["B5"].comment.text and tab["B5"].border.top.style == "thick"
+    letter = (home / "returns" / "sub" / "b.txt").read_text("utf-8")
+    assert letter.rstrip().endswith("results of formulas, not the formulas themselves.")
+
+
+def test_a_file_that_cannot_be_opened_gets_a_letter_alone(home: Path) -> None:
+    out = marked(home)
+    assert "broken.xlsx: 1 place → returns/broken.txt" in out and "cannot be read" in out
+    letter = (home / "returns" / "broken.txt").read_text("utf-8")
+    assert "We could not open your file." in letter and "copy" not in letter
+    assert not (home / "returns" / "broken.xlsx").exists()
+
+
+LAYOUT_WORDS = re.compile(r"stub|glossary|unplaced|block|layout|stamp|field|record|`|Boreotabula")
+
+
+def test_letters_and_notes_are_plain_and_hold_nothing_of_others(home: Path) -> None:
+    send(home / "in" / "a2.xlsx", "Aa", [("L1", 7), ("L9", 1)])  # the same site and month once more
+    program("extract", "l.toml", "-o", "out.csv", cwd=home)
+    codes = {row["code"] for row in csv_rows(home / "out.run" / "findings.csv")}
+    assert {"key-twice", "sent-twice"} <= codes
+    marked(home)
+    assert not (home / "returns" / "a2.xlsx").exists()  # what is told of both is told of the first
+    for name, others in (("a", ("a2", "Bb", "b.csv")), ("sub/b", ("a.xlsx", "Aa"))):
+        letter = (home / "returns" / f"{name}.txt").read_text("utf-8")
+        assert LAYOUT_WORDS.search(letter) is None, letter
+        content = b"".join(parts(home / "returns" / f"{name}.xlsx").values()).decode(
+            "utf-8", "ignore"
+        )
+        for other in others:
+            assert other not in letter and f"“{other}" not in content
+
+
+@pytest.mark.parametrize("language", ["nb", "fi", "de", "no", "de-AT"])
+def test_other_languages_have_all_texts(home: Path, language: str) -> None:
+    say = words.say_in(language)
+    for code, text in words.TEXTS.items():
+        assert say(text) != text
+        said = words.said_of(code, "integer", "x", say)
+        assert "{" not in said
+    marked(home, "--language", language)
+    letter = (home / "returns" / "a.txt").read_text("utf-8")
+    assert "Hello" not in letter and "120" in letter
+    book = openpyxl.load_workbook(home / "returns" / "a.xlsx")
+    assert book.sheetnames[0] == say("Please mend")
+
+
+def test_every_severe_code_has_words_or_is_for_the_analyst() -> None:
+    """A new code must be thought of: it is for senders, or it is named here."""
+    ours = {code for code in Code if code not in words.TEXTS and code.severity is Severity.ERROR}
+    assert {str(code) for code in ours} == {
+        "file-over-budget", "file-fault", "folder-unreadable", "output-doubtful", "file-twice",
+        "name-unmatched", "no-file-matches", "no-tab-matches", "several-tabs", "tab-unreadable",
+        "edition-unknown", "quote-open", "block-found-twice", "blocks-overlap",
+        "heading-rows-doubtful", "heading-contradicts", "heading-taken", "heading-beyond-gap",
+        "columns-numbered", "rule-takes-all",
+    }  # fmt: skip
+
+
+def test_folders_by_a_field_severity_and_letters_of_ones_own(home: Path) -> None:
+    (home / "letter.txt").write_text(
+        "{{ site }}: {{ count }} in {{ name }}\n{% for one in faults %}{{ one.cell }} {% endfor %}",
+        "utf-8",
+    )
+    marked(home, "--by", "site", "--letter", "letter.txt", "--severity", "error")
+    assert (home / "returns" / "Aa" / "a.txt").read_text("utf-8") == "Aa: 2 in a.xlsx\nB5 B7\n"
+    assert (home / "returns" / "Bb" / "sub" / "b.xlsx").is_file()
+    marked(home)  # what was written before and is not any more goes
+    assert not (home / "returns" / "Aa" / "a.xlsx").exists()
+    assert (home / "returns" / "a.xlsx").is_file()
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (["out.csv"], "name a folder for the copies with -o"),
+        (["none.csv", "-o", "r"], "has no run folder"),
+        (["out.csv", "-o", "in"], "was not written by mark, so it is left alone"),
+        (["out.csv", "-o", "in/new"], "would lie in the source folder"),
+        (["out.csv", "-o", "r", "--by", "town"], "the records have no field “town”"),
+        (["out.csv", "-o", "r", "--language", "xx"], "there are no texts in “xx”"),
+        (["out.csv", "-o", "r", "--letter", "bad.txt"], "is no template"),
+        (["out.csv", "-o", "r", "--letter", "odd.txt"], "the template does not work out"),
+        (["out.csv", "--check", "in"], "holds no marked.json"),
+    ],
+)
+def test_wrong_calls(home: Path, arguments: list[str], said: str) -> None:
+    (home / "bad.txt").write_text("{% for %}", "utf-8")
+    (home / "odd.txt").write_text("{{ nothing }}", "utf-8")
+    done = program("mark", *arguments, cwd=home)
+    assert done.status == 2 and said in " ".join(done.err.split())
+
+
+def test_control_characters_do_no_harm(tmp_path: Path) -> None:
+    send(tmp_path / "in" / "a.xlsx", "Aa", [("L1", "=cmd|' /C calc'!A0"), ("L2", "]]>&<b>_x0041_")])
+    book = openpyxl.load_workbook(tmp_path / "in" / "a.xlsx")
+    book.worksheets[0]["B5"].data_type = "s"
+    book.save(tmp_path / "in" / "a.xlsx")
+    (tmp_path / "l.toml").write_text(LAYOUT, "utf-8")
+    program("extract", "l.toml", "-o", "out.csv", cwd=tmp_path)
+    marked(tmp_path)
+    book = openpyxl.load_workbook(tmp_path / "returns" / "a.xlsx")
+    assert all(cell.data_type == "s" for row in book["Please mend"].iter_rows() for cell in row
+               if cell.value)  # fmt: skip
+    assert "“]]>&<b>A”" in book["Lots & co"]["B6"].comment.text
+
+
+def test_the_way_there_and_back(home: Path) -> None:
+    """A sender mends the marked copy and sends it: it is a new version of the same file."""
+    for name in ("sub/b.csv", "broken.xlsx"):
+        (home / "in" / name).unlink()
+    program("extract", "l.toml", "-o", "out.csv", cwd=home)
+    marked(home)
+    check = program("mark", "out.csv", "--check", "returns", cwd=home)
+    assert check.status == 1 and "a.xlsx: 0 of 2 mended" in check.out
+    book = openpyxl.load_workbook(home / "returns" / "a.xlsx")
+    book["Lots & co"]["B5"], book["Lots & co"]["B7"] = 10, "four"
+    book.save(home / "in" / "a.xlsx")
+    done = program("extract", "l.toml", "-o", "out.csv", cwd=home)
+    assert done.status == 1 and "1 changed, 1 unchanged (1 value restated" in done.out
+    check = program("mark", "out.csv", "--check", "returns", "--json", cwd=home)
+    (found,) = json.loads(check.out)
+    assert (check.status, found["gone"], found["left"]) == (0, 2, [])
+    book["Lots & co"]["B7"] = 4
+    book.save(home / "in" / "a.xlsx")
+    done = program("extract", "l.toml", "-o", "out.csv", cwd=home)
+    assert (done.status, "Nothing needs a look." in done.out) == (0, True)
+    assert [row["seedlings"] for row in csv_rows(home / "out.csv")] == ["10", "20", "4", "1"]
+    check = program("mark", "out.csv", "--check", "returns", cwd=home)
+    assert (check.status, check.out) == (0, "a.xlsx: 2 of 2 mended\n")
+    assert marked(home) == "No file has anything to mend.\n"
+    assert not (home / "returns" / "a.xlsx").exists()
