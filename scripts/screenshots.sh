@@ -46,6 +46,21 @@ shot headings 'boreotabula headings boreotabula-demo/dispatch.toml'
 shot coverage 'boreotabula coverage boreotabula-demo/stock.csv --rows nursery --across month --expect boreotabula-demo/sites.csv'
 shot crosstab 'boreotabula crosstab boreotabula-demo/stock.csv --rows nursery --rows species --across month --value seedlings'
 
+# What a sender restates, and a marked copy (Debian: apt-get install libreoffice-calc-nogui poppler-utils).
+boreotabula demo story --story >/dev/null 2>&1
+shot compare 'boreotabula compare story/stock.csv --before --by nursery'
+copy=lake_stock_Kaldvatn_2026-04
+soffice --headless --convert-to pdf --outdir "$work" "story/returns/Kaldvatn/2026-04/$copy.xlsx" >/dev/null 2>&1
+pages=(1)
+for at in $(seq 2 9); do
+  if pdftotext -f "$at" -l "$at" "$copy.pdf" - 2>/dev/null | grep -q 'ca. 120'; then pages+=("$at"); fi
+done
+for at in "${pages[@]}"; do
+  pdftoppm -r 90 -f "$at" -l "$at" -png -singlefile "$copy.pdf" "marked-$at"
+  convert "marked-$at.png" -trim -bordercolor white -border 24 "marked-$at.png"
+done
+convert $(printf 'marked-%s.png ' "${pages[@]}") -append -resize '1280x800>' "$root/docs/screenshots/marked.png"
+
 ask=(crosstab boreotabula-demo/stock.csv --value seedlings --across month)
 boreotabula "${ask[@]}" --rows nursery --chart "$root/docs/screenshots/chart-lines.png"
 boreotabula "${ask[@]}" --rows nursery --rows species --rows grade --chart "$root/docs/screenshots/chart-heat.png"

@@ -357,7 +357,9 @@ class Page(HTMLParser):
         self.texts.append(" ".join(data.split()))
 
 
-def test_the_page_of_a_run(stock: Path) -> None:
+def test_the_page_of_a_run(demo: Path, tmp_path: Path) -> None:
+    stock = tmp_path / "trial"
+    shutil.copytree(demo, stock)
     assert call(stock, "extract", "stock.toml", "-o", "s.csv", "--report", "run.html").status == 1
     page = Page()
     page.feed((stock / "run.html").read_text("utf-8"))
@@ -376,6 +378,29 @@ def test_the_page_of_a_run(stock: Path) -> None:
     ):
         assert said in text  # fmt: skip
     assert page.loads == [] and page.heads > 40
+    assert "Restated since" not in text and "Who has not reported" not in text
+    (stock / "who.csv").write_text("Phone,Nursery\n1,lomlia\n2,Nyheim\n", "utf-8")
+    book = openpyxl.load_workbook(stock / "inbox" / "2026-01" / "fjord_stock_Lomlia_2026-01.xlsx")
+    for row in book.worksheets[0].iter_rows():
+        for cell in row:
+            cell.value = cell.value - 5 if isinstance(cell.value, int) else cell.value
+    book.save(stock / "inbox" / "2026-01" / "fjord_stock_Lomlia_2026-01.xlsx")
+    (stock / "inbox" / "2026-02" / "fjord_stock_Frostmo_2026-02.xlsx").unlink()
+    more = ["--report", "more.html", "--expect", "who.csv"]
+    assert call(stock, "extract", "stock.toml", "-o", "s.csv", *more).status == 1
+    page.texts = []
+    page.feed((stock / "more.html").read_text("utf-8"))
+    text = " ".join(page.texts)
+    assert "Restated since the last run" in text and "sum of seedlings 2026-01: 312,740 →" in text
+    lacking = text[text.index("Who has not reported") :][:80]
+    assert " ".join(lacking.split()).startswith(
+        "Who has not reported Frostmo : 2026-02 Nyheim : never"
+    )
+    assert "records of Lomlia over time" in (stock / "more.html").read_text("utf-8")
+    for list_, said in (("sites", "no column of “sites” is called"), ("none", "cannot be read")):
+        (stock / "sites").write_text("a,b\n1,2\n", "utf-8")
+        done = call(stock, "extract", "stock.toml", "-o", "s.csv", *more[:2], "--expect", list_)
+        assert done.status == 2 and said in " ".join(done.err.split())
     again = call(stock, "extract", "stock.toml", "-o", "s.csv", "--report", "again.html")
     assert again.status == 1 and "The first records" in (stock / "again.html").read_text("utf-8")
 

@@ -67,6 +67,10 @@ Exit status: 0 clean · 1 written, but something is an error
     help="Write a page of the run (.html) too.",
 )  # fmt: skip
 @click.option(
+    "--expect", type=click.Path(path_type=Path), metavar="SITES",
+    help="With --report: who must report (CSV); the page names who has not.",
+)  # fmt: skip
+@click.option(
     "--overwrite", is_flag=True, help="Replace OUT even if it was not written by an extract."
 )
 @click.option(
@@ -99,6 +103,7 @@ def command(
     replace_all: bool,
     no_source: bool,
     report: Path | None,
+    expect: Path | None,
     overwrite: bool,
     safe_csv: bool,
     only: str | None,
@@ -125,16 +130,20 @@ def command(
     if target.stream and (strict or as_json):
         raise CallError("--strict and --json need a file: records on stdout are out at once")
     if report is not None:
-        from boreotabula.review.report import check_report
+        from boreotabula.review.report import check_expected, check_report
 
         check_report(report)
     loaded = Layout.load(layout)
     if report is not None:
+        if expect is not None:
+            check_expected(expect, loaded.spec.fields)
         check_apart(report, loaded.folders.values(), loaded.spec.source.include)
     inbox = _inbox(loaded, target, files, only, limit, overwrite=overwrite)
     if strict_past and (target.path is None or target.into):
         raise CallError("--strict-past belongs to -o FILE: what it held before is compared")
-    show = _Show(quiet, verbose, as_json, strict, report, strict_past)
+    if expect is not None and report is None:
+        raise CallError("--expect belongs to --report: its page names who has not reported")
+    show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past)
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)
     return perform(loaded, inbox, target, show, means)
 
@@ -201,10 +210,11 @@ class _Show:
         as_json: bool = False,
         strict: bool = False,
         report: Path | None = None,
+        expect: Path | None = None,
         strict_past: bool = False,
     ) -> None:
         self.quiet, self.verbose, self.as_json, self.strict = quiet, verbose, as_json, strict
-        self.report, self.strict_past = report, strict_past
+        self.report, self.expect, self.strict_past = report, expect, strict_past
 
 
 def _inbox(
@@ -265,7 +275,7 @@ def perform(
     if show.report is not None:
         from boreotabula.review.report import write_report
 
-        write_report(run, show.report, written)
+        write_report(run, show.report, written, show.expect)
     if show.as_json:
         say_json(describe(run, written))
         return status

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from importlib.resources import files
@@ -13,9 +13,11 @@ from boreotabula.errors import CallError
 from boreotabula.outputs.csv import csv_rows
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.findings import Finding, Severity
+from boreotabula.review.coverage import expected_rows
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.compare.causes import by_cause, reach_of
 from boreotabula.runs.run.gather import Run
+from boreotabula.texts import in_natural_order
 
 _MOST_PLACES = 12
 _MOST_FILES = 400
@@ -41,7 +43,18 @@ class _Matrix:
     sender: str
     period: str
     columns: Sequence[str]
-    rows: Sequence[tuple[str, Sequence[int | None]]]
+    rows: Sequence[_Row]
+    lacking: Sequence[tuple[str, str]]
+    """Who has not reported, and for when: 'never', or the periods."""
+
+
+@dataclass(frozen=True)
+class _Row:
+    """A sender, with its records of each period, and the heights of bars that draw them."""
+
+    name: str
+    counts: Sequence[int | None]
+    bars: Sequence[int]
 
 
 def check_report(out: Path) -> None:
@@ -52,8 +65,16 @@ def check_report(out: Path) -> None:
         raise CallError(f"--report: there is no folder “{out.parent}”")
 
 
-def write_report(run: Run, out: Path, output: Path | None) -> None:
-    """Write the page of a run, whole or not at all. Raises CallError if that cannot be."""
+def check_expected(path: Path, fields: Iterable[str]) -> None:
+    """Raises CallError if a list of who must report has no column called like a field."""
+    _expected(path, fields)
+
+
+def write_report(run: Run, out: Path, output: Path | None, expect: Path | None = None) -> None:
+    """Write the page of a run, whole or not at all; `expect` is a list of who must report.
+
+    Raises CallError if that cannot be, or the list names nobody by a stamp of the tabs.
+    """
     import jinja2  # only needed for this kind of output
 
     source = files("boreotabula.review").joinpath("report.html").read_text("utf-8")
@@ -68,7 +89,8 @@ def write_report(run: Run, out: Path, output: Path | None) -> None:
         left_out=sorted(run.account.left_out.items()),
         severities=[(str(one), run.severities[one]) for one in Severity if run.severities[one]],
         causes=list(_causes(run.findings)),
-        matrix=_matrix(run),
+        matrix=_matrix(run, expect),
+        restated=_restated(run),
         first=[(name, csv_rows(table)) for name, table in run.first.items() if table.num_rows],
         files=run.files[:_MOST_FILES],
         more_files=max(len(run.files) - _MOST_FILES, 0),
@@ -91,8 +113,23 @@ def _causes(findings: Sequence[Finding]) -> Iterator[_Cause]:
         )  # fmt: skip
 
 
-def _matrix(run: Run) -> _Matrix | None:
-    """Who reported when, if the tabs have a text and a month or date among their stamps."""
+_MOST_RESTATED = 40
+
+
+def _restated(run: Run) -> list[list[str]]:
+    """The first lines of what was restated, headings first; none if nothing was."""
+    if not run.restated:
+        return []
+    names = run.restated.lines.schema.names
+    lines = run.restated.lines.slice(0, _MOST_RESTATED).to_pylist()
+    return [names, *([one or "" for one in line.values()] for line in lines)]
+
+
+def _matrix(run: Run, expect: Path | None) -> _Matrix | None:
+    """Who reported when, if the tabs have a text and a month or date among their stamps.
+
+    With `expect` the field that tells senders apart is the column of that list.
+    """
     tabs = [tab for file in run.files for tab in file.tabs if tab.stamps]
     stamps = [(tab.stamps, tab.records) for tab in tabs]
     named = [(name, one) for tab in tabs for name, one in tab.stamps.items()
@@ -104,6 +141,9 @@ def _matrix(run: Run) -> _Matrix | None:
         dict.fromkeys(senders), key=lambda name: len({some.get(name) for some, _ in stamps}),
         default=None,
     )  # fmt: skip
+    expected: list[str] = []
+    if expect is not None:
+        sender, expected = _expected(expect, dict.fromkeys(senders))
     if sender is None or period is None:
         return None
     counts: dict[tuple[str, str], int] = {}
@@ -111,9 +151,39 @@ def _matrix(run: Run) -> _Matrix | None:
         key = (str(some.get(sender) or "–"), str(some.get(period) or "–")[:7])
         counts[key] = counts.get(key, 0) + records
     columns = sorted({column for _, column in counts})
-    rows = sorted({row for row, _ in counts})
+    met = {row for row, _ in counts}
+    known = {row.casefold() for row in met}
+    never = [one for one in expected if one.casefold() not in known]
+    rows = sorted({*met, *never}, key=in_natural_order)
     if len(columns) > 40 or len(rows) > 200:
         return None
-    return _Matrix(
-        sender, period, columns, [(row, [counts.get((row, at)) for at in columns]) for row in rows]
+    most = max(counts.values(), default=0) or 1
+    made = [
+        _Row(row, some, [round(_BAR * (one or 0) / most) for one in some])
+        for row in rows
+        for some in [[counts.get((row, at)) for at in columns]]
+    ]
+    lacking = [
+        (row.name, "never" if not any(at is not None for at in row.counts) else ", ".join(gaps))
+        for row in made
+        if (gaps := [at for at, one in zip(columns, row.counts, strict=True) if one is None])
+    ]
+    return _Matrix(sender, period, columns, made, lacking)
+
+
+_BAR = 18
+"""The height of the tallest bar in a picture of reports over time."""
+
+
+def _expected(path: Path, senders: Iterable[str]) -> tuple[str, list[str]]:
+    """Which stamp a list of senders names, and those that it names."""
+    for name in senders:
+        try:
+            return name, [label[0] for label in expected_rows(path, [name])]
+        except CallError as error:
+            if "has no column" not in str(error):
+                raise
+    raise CallError(
+        f"--expect: no column of “{path}” is called like what tells senders apart; known:"
+        f" {', '.join(senders) or 'the layout has nothing of the kind'}"
     )

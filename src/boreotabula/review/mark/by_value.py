@@ -114,6 +114,8 @@ def _write_list(
     link = formats.of({"font_color": "#0563C1", "underline": 1})
     for column, width in enumerate((24, 10, 100)):
         tab.set_column(column, column, width)
+    tab.set_landscape()
+    tab.fit_to_pages(1, 0)
     tab.write_string(0, 0, title, formats.of({"bold": True, "font_size": 14}))
     for column, head in enumerate(heads):
         tab.write_string(2, column, head, bold)

@@ -314,14 +314,15 @@ def _add_list(
 ) -> None:
     names = package.tabs()
     name = free_name(title, names)
-    large = looks.font(b={}, sz={"val": "14"})
-    bold = looks.font(b={}, sz={"val": "11"})
-    linked_look = looks.font(u={}, sz={"val": "11"}, color={"rgb": "FF0563C1"})
+    face, size = {"val": "Calibri"}, {"val": "11"}
+    large = looks.font(b={}, sz={"val": "14"}, name=face)
+    bold, plain = looks.font(b={}, sz=size, name=face), looks.font(sz=size, name=face)
+    linked_look = looks.font(u={}, sz=size, color={"rgb": "FF0563C1"}, name=face)
     rows = [_row(1, [title], [large]), _row(3, heads, [bold] * len(heads))]
     links = []
     for number, line in enumerate(lines, 4):
-        linked_at = (0, linked_look) if line.cell else (linked_look, 0)
-        styles = [*linked_at, 0] if line.tab in names else [0, 0, 0]
+        linked_at = (plain, linked_look) if line.cell else (linked_look, plain)
+        styles = [*linked_at, plain] if line.tab in names else [plain] * 3
         rows.append(_row(number, [line.tab, line.cell, line.text], styles))
         if line.tab in names:
             quoted = line.tab.replace("'", "''")
@@ -332,10 +333,12 @@ def _add_list(
     linked = f"<hyperlinks>{''.join(links)}</hyperlinks>" if links else ""
     text = (
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
-        f'<worksheet xmlns="{_MAIN}"><sheetViews><sheetView tabSelected="1" workbookViewId="0"/>'
+        f'<worksheet xmlns="{_MAIN}"><sheetPr><pageSetUpPr fitToPage="1"/></sheetPr>'
+        '<sheetViews><sheetView tabSelected="1" workbookViewId="0"/>'
         '</sheetViews><cols><col min="1" max="1" width="24" customWidth="1"/><col min="2" max="2"'
         ' width="10" customWidth="1"/><col min="3" max="3" width="100" customWidth="1"/></cols>'
-        f"<sheetData>{''.join(rows)}</sheetData>{linked}</worksheet>"
+        f"<sheetData>{''.join(rows)}</sheetData>{linked}"
+        '<pageSetup orientation="landscape" fitToHeight="0"/></worksheet>'
     )
     for part in names.values():  # two tabs that are chosen would both take what is typed
         seen = package.text(part)
