@@ -119,6 +119,19 @@ def test_columnar_files_keep_types(desk: Path, ending: str) -> None:
     assert kinds == [polars.Date, polars.Decimal(38, 2), polars.Int64]
 
 
+@pytest.mark.parametrize("ending", [
+    "csv", "csv.gz", "tsv", "jsonl", "parquet", "arrow", "xlsx", "sqlite", "duckdb",
+])  # fmt: skip
+def test_every_kind_is_read_back_with_all_types(desk: Path, ending: str) -> None:
+    extract(desk, f"out.{ending}")
+    extract(desk, "like.csv")
+    found = program("compare", "like.csv", f"out.{ending}", "--json", cwd=desk)
+    assert json.loads(found.out)["changes"] == []
+    for field, rows in (("at", [["06:30:00"], ["(blank)"]]), ("month", [["2026-04"], ["(blank)"]])):
+        ask = ("crosstab", f"out.{ending}", "--rows", field, "--how", "count", "--json")
+        assert json.loads(program(*ask, cwd=desk).out)["rows"] == rows
+
+
 def test_a_database_by_the_standard_library(desk: Path) -> None:
     with sqlite3.connect(extract(desk, "out.sqlite")) as base:
         rows = base.execute(f"SELECT {', '.join(NAMES)} FROM records").fetchall()

@@ -429,7 +429,7 @@ def into(office: Path, *more: object) -> Any:
         (["--into", "lots.toml"], "--into takes a workbook (.xlsx, .xlsm) or a database"),
         (
             ["-o", "out.csv", "--tab", "x"],
-            "--tab, --replace and --no-source belong",
+            "--tab belongs to --into a workbook or a database",
         ),
         (["-o", "out.csv", "--into", "master.xlsx"], "give one of them"),
         (["--into", "fake.xlsx"], "cannot be read as an .xlsx workbook"),

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
+from boreotabula.cli.options import PLACE, chart_option, cross_option, json_option, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted, plain_number
@@ -29,8 +29,8 @@ not a zero. A table made by hand (.csv, .xlsx) needs the same names of columns; 
 
 
 @click.command("compare", epilog=EPILOG)
-@click.argument("before", type=click.Path(path_type=Path))
-@click.argument("after", type=click.Path(path_type=Path), required=False)
+@click.argument("before", type=PLACE)
+@click.argument("after", type=PLACE, required=False)
 @click.option(
     "--before", "with_before", is_flag=True,
     help="Compare the output with what it held before the last run that changed it.",

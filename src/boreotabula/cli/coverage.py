@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
+from boreotabula.cli.options import PLACE, chart_option, cross_option, json_option, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.texts import brief, counted
 
@@ -31,7 +31,7 @@ _MOST = 8
 
 
 @click.command("coverage", epilog=EPILOG)
-@click.argument("records", type=click.Path(path_type=Path), metavar="OUT|LAYOUT")
+@click.argument("records", type=PLACE, metavar="OUT|LAYOUT")
 @click.option("--rows", multiple=True, metavar="FIELD", help="Who reports; may be repeated.")
 @click.option("--across", required=True, metavar="FIELD", help="For when: a month, most often.")
 @click.option(

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import chart_option, cross_option, json_option, table_option
+from boreotabula.cli.options import PLACE, chart_option, cross_option, json_option, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -32,7 +32,7 @@ across, or for up to 60 of them; else a heat map."""
 
 
 @click.command("crosstab", epilog=EPILOG)
-@click.argument("records", type=click.Path(path_type=Path), metavar="OUT|LAYOUT")
+@click.argument("records", type=PLACE, metavar="OUT|LAYOUT")
 @click.option("--rows", multiple=True, metavar="FIELD", help="Down the side; may be repeated.")
 @click.option("--across", metavar="FIELD", help="From left to right.")
 @click.option("--value", metavar="FIELD", help="What is summed up.")

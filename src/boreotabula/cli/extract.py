@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.options import PLACE, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
@@ -50,10 +50,14 @@ Exit status: 0 clean · 1 written, but something is an error
     help="Where the records go; the ending says how (below). - is CSV to stdout.",
 )  # fmt: skip
 @click.option(
-    "--into", type=click.Path(path_type=Path), metavar="FILE",
-    help="Add to a workbook or SQLite database that is there; what comes again is replaced.",
+    "--into", type=PLACE, metavar="FILE|URL",
+    help="Add to a workbook or database that is there; what comes again is replaced.",
 )  # fmt: skip
-@click.option("--tab", metavar="NAME", help="The tab of --into that holds the records.")
+@click.option("--tab", metavar="NAME", help="The tab, or table, of --into that holds the records.")
+@click.option(
+    "--add-columns", is_flag=True,
+    help="With --into a database: add the columns that its table lacks.",
+)  # fmt: skip
 @click.option(
     "--replace", "replace_all", is_flag=True,
     help="With --into a workbook: take out the rows of files that are not read now.",
@@ -100,6 +104,7 @@ def command(
     output: Path | None,
     into: Path | None,
     tab: str | None,
+    add_columns: bool,
     replace_all: bool,
     no_source: bool,
     report: Path | None,
@@ -122,7 +127,8 @@ def command(
     from boreotabula.runs.inputs import check_apart
     from boreotabula.runs.layouts.load import Layout
 
-    target = _target(output, Target(into, True, tab, replace_all, no_source), dry_run=dry_run)
+    given = Target(into, True, tab, replace_all, no_source, add_columns)
+    target = _target(output, given, dry_run=dry_run)
     if safe_csv:
         target = _safe(target)
     if target.stream and sys.stdout is None:
@@ -160,6 +166,8 @@ class Target:
     """Whether rows of files that are not read now go."""
     no_source: bool = False
     """Whether a workbook gets no columns that tell where its rows are from."""
+    add_columns: bool = False
+    """Whether the table of a database gets the columns that it lacks."""
     stream: bool = False
     """Whether they go to stdout."""
     safe_csv: bool = False
@@ -168,15 +176,23 @@ class Target:
 
 def _target(output: Path | None, into: Target, *, dry_run: bool) -> Target:
     """Where the options say that the records go. Raises CallError if they do not agree."""
+    from boreotabula.outputs.bases.address import is_address
+
     book = into.path is not None and into.path.suffix.lower() in (".xlsx", ".xlsm")
-    if (into.tab is not None or into.replace_all or into.no_source) and not book:
-        raise CallError("--tab, --replace and --no-source belong to --into a workbook")
+    if (into.replace_all or into.no_source) and not book:
+        raise CallError("--replace and --no-source belong to --into a workbook")
+    if into.tab is not None and into.path is None:
+        raise CallError("--tab belongs to --into a workbook or a database")
+    if into.add_columns and (into.path is None or book):
+        raise CallError("--add-columns belongs to --into a database")
     if output is not None and into.path is not None:
         raise CallError("-o writes a file anew and --into changes one; give one of them")
     if dry_run:
         return Target()
     if into.path is not None:
         return into
+    if output is not None and is_address(str(output).replace(":/", "://", 1)):
+        raise CallError(f"“{output}” is an address: records go into a database with --into")
     if output is None:
         raise CallError("say where the records go with -o OUT.csv, or try it with --dry-run")
     return Target(stream=True) if str(output) == "-" else Target(output)
@@ -315,6 +331,7 @@ def _run(
         return extract_into_file(
             layout, inbox, target.path, on_file, means,
             tab=target.tab, replace_all=target.replace_all, no_source=target.no_source,
+            add_columns=target.add_columns,
             strict=show.strict,
         )  # fmt: skip
     return extract_into(

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from boreotabula.cli.options import json_option
+from boreotabula.cli.options import PLACE, json_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -31,7 +31,7 @@ Exit status: 0 done, with --check all is mended · 1 with --check something is n
 
 
 @click.command("mark", epilog=EPILOG)
-@click.argument("records", type=click.Path(path_type=Path), metavar="OUT")
+@click.argument("records", type=PLACE, metavar="OUT")
 @click.option(
     "-o", "--output", type=click.Path(path_type=Path), metavar="FOLDER",
     help="The folder for copies and letters.",

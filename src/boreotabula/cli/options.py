@@ -30,6 +30,25 @@ largest_part = click.option(
 )
 
 
+class PlaceType(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone
+    """A path, or the address of a database on a server: then the path that stands for it."""
+
+    name = "place"
+
+    def convert(
+        self, value: Path | str, param: click.Parameter | None, ctx: click.Context | None
+    ) -> Path:
+        """The path."""
+        from boreotabula.outputs.bases.address import is_address, path_of
+
+        if isinstance(value, Path):
+            return value
+        return path_of(value) if is_address(value) else Path(value)
+
+
+PLACE = PlaceType()
+
+
 def limits(mebibytes: int) -> Limits:
     """The limits that --largest-part asks for."""
     return Limits(mebibytes)

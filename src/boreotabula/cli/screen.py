@@ -17,6 +17,7 @@ from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 
+from boreotabula.outputs.bases.address import address_of, is_server
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.runs.compare.causes import by_cause, reach_of
@@ -201,7 +202,8 @@ def summary(
         console.print(Text(f"  {agreeing(run.totals.agree, run.totals.printed)}", style=style))
     console.print(_verdict(run))
     if written is not None:
-        console.print(f"  records   {written}", soft_wrap=True)
+        shown = address_of(written) if is_server(written) else written
+        console.print(f"  records   {shown}", soft_wrap=True)
     if record is not None:
         console.print(f"  findings  {record}", soft_wrap=True)
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import json_option, largest_part, limits, table_option
+from boreotabula.cli.options import PLACE, json_option, largest_part, limits, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -37,7 +37,7 @@ _MOST = 10
 
 
 @click.command("trace", epilog=EPILOG)
-@click.argument("file", type=click.Path(path_type=Path), metavar="OUT|FILE")
+@click.argument("file", type=PLACE, metavar="OUT|FILE")
 @click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
 @click.option("--where", metavar="FIELD=VALUE,…", help="The records that have these values.")
 @table_option
@@ -46,7 +46,7 @@ _MOST = 10
     help="The layout by which the FILE is read.",
 )  # fmt: skip
 @click.option(
-    "--output", type=click.Path(path_type=Path), metavar="OUT",
+    "--output", type=PLACE, metavar="OUT",
     help="The output of a run that read the FILE, instead of --layout.",
 )  # fmt: skip
 @largest_part
@@ -66,7 +66,9 @@ def command(
 
     The reverse too: what became of a CELL of a FILE, and if it is in no record, why.
     """
-    if not file.exists():
+    from boreotabula.outputs.bases.address import is_server
+
+    if not file.exists() and not is_server(file):
         raise CallError(f"there is no file “{file}”")
     bounds = limits(largest_part)
     if layout_path is not None or output is not None:

@@ -113,11 +113,17 @@ def _xlsx(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]
 
 
 def _sqlite(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
-    from boreotabula.outputs.sqlite import Database
+    from boreotabula.outputs.bases.sqlite import Database
 
     # The hidden file that the stream writes to is the database; it is still empty.
     base = Database(Path(stream.name), schemas, key)
     return _Single(base.writers, [base.commit, base.close], base.close)
+
+
+def _duckdb(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    from boreotabula.outputs.bases.duck import NewDuckBase
+
+    return NewDuckBase(stream, schemas)
 
 
 KINDS: Mapping[str, Kind] = {
@@ -129,6 +135,7 @@ KINDS: Mapping[str, Kind] = {
     ".arrow": Kind(_arrow),
     ".xlsx": Kind(_xlsx, several=True),
     ".sqlite": Kind(_sqlite, several=True),
+    ".duckdb": Kind(_duckdb, several=True),
 }
 
 

@@ -12,11 +12,13 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.errors import CallError
+from boreotabula.layout.headings import normal_form
+from boreotabula.outputs.bases.address import address_of, is_server
+from boreotabula.outputs.bases.base import Base, open_base
 from boreotabula.outputs.into import BASES, check_target
 from boreotabula.outputs.kinds import Writer
 from boreotabula.outputs.master.book import Book, Taking, into_workbook
 from boreotabula.outputs.master.table import Merged
-from boreotabula.outputs.sqlite import Database
 from boreotabula.pipeline.new_output import (
     OnFile,
     Output,
@@ -60,14 +62,15 @@ def extract_into_file(
     tab: str | None = None,
     replace_all: bool = False,
     no_source: bool = False,
+    add_columns: bool = False,
     strict: bool = False,
 ) -> Run:
     """Read the files of an inbox and put their records into a workbook or database that is there.
 
     The records of files that are read take the place of what there is of them; with `replace_all`
     those of files that a run has read before go too. `no_source` leaves a table of a workbook
-    without columns that tell where its rows are from. Raises CallError, which says what could not
-    be kept.
+    without columns that tell where its rows are from, `add_columns` adds to the table of a database
+    those that it lacks. Raises CallError, which says what could not be kept.
     """
     if layout.plan.keeps_unknown:
         raise CallError(
@@ -84,7 +87,7 @@ def extract_into_file(
         whole = gather(layout, inbox, with_news(readings, on_file), keep_records=True)
         schemas = {table: records.schema for table, records in whole.tables.items()}
     if whole is None or not book:
-        return into.base(schemas, whole or readings)
+        return into.base(schemas, whole or readings, tab, add_columns=add_columns)
     taking = Taking(layout.plan.names, layout.spec.key, tab, no_source)
     with closing(into_workbook(target, schemas, taking)) as opened:
         return into.book(opened, whole, replace_all=replace_all)
@@ -105,12 +108,33 @@ class _IntoFile:
     on_file: OnFile
     strict: bool
 
-    def base(self, schemas: Mapping[str, pa.Schema], source: _Source) -> Run:
+    @property
+    def _shown(self) -> object:
+        """What stands for the target in messages."""
+        return address_of(self.target) if is_server(self.target) else self.target
+
+    def base(
+        self,
+        schemas: Mapping[str, pa.Schema],
+        source: _Source,
+        tab: str | None,
+        *,
+        add_columns: bool,
+    ) -> Run:
         """Put records into a database: those of the files that are read take the place of what it
         held of them, under whatever name."""
         with (
-            told(self.target),
-            closing(Database(self.target, schemas, self.layout.spec.key)) as base,
+            told(self._shown),
+            closing(
+                open_base(
+                    self.target,
+                    schemas,
+                    self.layout.spec.key,
+                    _headings(self.layout),
+                    tab=tab,
+                    add_columns=add_columns,
+                )
+            ) as base,
         ):
             if isinstance(source, Run):
                 for table in schemas:
@@ -121,7 +145,9 @@ class _IntoFile:
             run = replace(run, files_kept=self.before.without(_replaced(run, self.before)))
             if may_write(run, strict=self.strict):
                 base.commit()
-                write_record(run, self.target)
+                address = str(address_of(self.target)) if is_server(self.target) else ""
+                tabs = {one: tab or one for one in schemas}
+                write_record(run, self.target, tabs=tabs, address=address)
         return run
 
     def book(self, book: Book, run: Run, *, replace_all: bool) -> Run:
@@ -175,6 +201,21 @@ def _replaced(run: Run, before: Before) -> set[str]:
     return read | twice | {before.renamed[name] for name in read if name in before.renamed}
 
 
+def _headings(layout: Layout) -> dict[str, str]:
+    """What the fields are called in the forms, by the layout and its glossaries."""
+    found = {}
+    for name, one in layout.spec.fields.items():
+        known = one.also or layout.plan.names.headings_of(name)
+        # With a unit in brackets behind it a heading is no other one.
+        plain = [text for text in known if not text.endswith((")", "]"))]
+        others = [text for text in plain if normal_form(text) != normal_form(name)]
+        found[name] = ", ".join(others[:_MOST_HEADINGS]) or name
+    return found
+
+
+_MOST_HEADINGS = 3
+
+
 def _looks(found: os.stat_result) -> dict[str, int]:
     return {"size": found.st_size, "modified_ns": found.st_mtime_ns}
 
@@ -225,7 +266,7 @@ def _rows_kept(target: Path, number: int) -> Finding:
 
 
 def _forgotten(
-    readings: Iterable[FileReading], base: Database, tables: Sequence[str], before: Before
+    readings: Iterable[FileReading], base: Base, tables: Sequence[str], before: Before
 ) -> Iterator[FileReading]:
     """The readings; what a database holds of a file goes once it is read anew, or is a copy."""
     for reading in readings:

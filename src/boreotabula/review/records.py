@@ -6,6 +6,7 @@ import csv
 import json
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
+from datetime import time
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +17,9 @@ from boreotabula.errors import BoreotabulaError, CallError
 from boreotabula.layout.field_types import FieldType, Nature, Written, type_called
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
-from boreotabula.outputs.csv import csv_rows, field_type
+from boreotabula.outputs.bases.address import RECORDED, address_of, is_server
+from boreotabula.outputs.bases.columns import quoted
+from boreotabula.outputs.csv import csv_rows, field_type, type_name
 from boreotabula.outputs.master.sources import kept_sources, sources_tab
 from boreotabula.outputs.master.table import one_gap
 from boreotabula.reading.cells import cell_text
@@ -35,7 +38,7 @@ def load_records(path: Path, table: str | None, means: Means) -> pa.Table:
 
     The fields carry their layout type as metadata `field_type`. Raises CallError if there are none.
     """
-    if not path.exists():
+    if not path.exists() and not is_server(path):
         raise CallError(f"there is no file “{path}”")
     if path.suffix.lower() != ".toml":
         return saved_records(saved_output(path, table))
@@ -77,6 +80,8 @@ def _read(saved: SavedOutput) -> pa.Table:
         columns = _json_columns(path, list(kinds))
     elif name.endswith((".xlsx", ".xlsm")):
         columns = _sheet_columns(saved)
+    elif name.endswith((".duckdb", RECORDED)):
+        columns = _server_columns(saved)
     else:
         columns = _base_columns(saved)
     units = saved.units
@@ -101,10 +106,27 @@ def _columnar(path: Path) -> pa.Table:
     if path.suffix.lower() == ".parquet":
         from pyarrow import parquet
 
-        return parquet.read_table(path)
+        return in_seconds(parquet.read_table(path))
 
     with pa.memory_map(str(path)) as source:
         return pa.ipc.open_file(source).read_all()
+
+
+def in_seconds(records: Any) -> Any:
+    """Records whose times are in seconds, as a layout has them: Parquet knows no such times.
+
+    Takes and returns a table or a batch.
+    """
+    fields = [
+        one.with_type(_plain(ValueForm(type_name(one)).arrow_type)) if _is_finer(one.type) else one
+        for one in records.schema
+    ]
+    return records.cast(pa.schema(fields)) if fields != [*records.schema] else records
+
+
+def _is_finer(kind: pa.DataType) -> bool:
+    moment = pa.types.is_time(kind) or pa.types.is_timestamp(kind)
+    return bool(moment and kind.unit != "s")
 
 
 def _text_columns(path: Path, kinds: Mapping[str, str]) -> Mapping[str, pa.ChunkedArray]:
@@ -191,6 +213,46 @@ def _base_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
     }
 
 
+def _server_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
+    """The columns of a table of a database that knows types, as texts."""
+    names = list(saved.field_types)
+    columns = zip(*base_rows(saved, names), strict=True)
+    texts = [[None if one is None else str(one) for one in column] for column in columns]
+    return {
+        name: pa.array(column, pa.string())
+        for name, column in zip(names, texts or [[] for _ in names], strict=True)
+    }
+
+
+def base_rows(saved: SavedOutput, names: Sequence[str]) -> Iterator[tuple[Any, ...]]:
+    """The rows of a table of DuckDB or PostgreSQL, values as Python has them.
+
+    Raises OSError, ValueError or CallError if they cannot be read.
+    """
+    table = saved.tab
+    columns = ", ".join(map(quoted, names))
+    if not is_server(saved.path):
+        from boreotabula.outputs.bases.duck import opened
+
+        with opened(saved.path, read_only=True) as base:
+            found = base.execute(f"SELECT {columns} FROM {quoted(table)}")
+            while rows := found.fetchmany(50_000):
+                yield from rows
+        return
+    import psycopg
+
+    from boreotabula.outputs.bases.postgres import connected, table_name
+
+    address = address_of(saved.path, str(saved.record.get("address") or ""))
+    with connected(address) as server, server.cursor("records") as cursor:
+        cursor.itersize = 50_000
+        try:
+            cursor.execute(f"SELECT {columns} FROM {table_name(table)}".encode())
+            yield from cursor
+        except psycopg.Error as error:
+            raise OSError(address.hidden(str(error))) from None
+
+
 def _field(name: str, kind: str, unit: str = "") -> pa.Field:
     found = ValueForm(kind).arrow_type
     more = {"unit": unit} if unit else {}
@@ -213,12 +275,23 @@ def _typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
     if pa.types.is_date(kind):
         return pc.utf8_slice_codeunits(texts, 0, 10).cast(kind)
     if field_kind.nature is Nature.YES_NO:
-        return pc.is_in(pc.utf8_lower(texts), pa.array(["true", "1", "yes"]))
+        yes = pc.is_in(pc.utf8_lower(texts), pa.array(["true", "1", "yes"]))
+        return pc.if_else(texts.is_valid(), yes, None)
+    if pa.types.is_time(kind):
+        once = texts.dictionary_encode()
+        chunks = once.chunks if isinstance(once, pa.ChunkedArray) else [once]
+        return pa.chunked_array([_times(one, kind) for one in chunks], kind)
     if field_kind.is_moment:
         return pc.replace_substring(texts, "T", " ").cast(kind)
     if pa.types.is_integer(kind):
         return pc.replace_substring_regex(texts, r"\.0$", "").cast(kind)
     return texts.cast(kind)
+
+
+def _times(once: pa.DictionaryArray, kind: pa.DataType) -> pa.Array:
+    """Times of day, which Arrow does not read from texts."""
+    known = [time.fromisoformat(text) for text in once.dictionary.to_pylist()]
+    return pa.array(known, kind).take(once.indices)
 
 
 def _with_day(texts: Any) -> Any:

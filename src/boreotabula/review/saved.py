@@ -12,6 +12,7 @@ from typing import Any
 
 from boreotabula.errors import CallError
 from boreotabula.files import real_name, text_of
+from boreotabula.outputs.bases.address import is_server
 from boreotabula.runs.inputs import BEFORE, RUN_RECORD, run_folder
 from boreotabula.runs.run.earlier import earlier_record
 
@@ -144,6 +145,6 @@ def saved_output(path: Path, table: str | None = None) -> SavedOutput:
     if wanted not in tables or (table is None and len(tables) > 1):
         raise CallError(f"“{out}” has the tables {', '.join(tables)}; choose one with --table")
     file = out / f"{wanted}.csv" if out.is_dir() else out
-    if not file.is_file():
+    if not file.is_file() and not is_server(file):
         raise CallError(f"there is no file “{file}”")
     return SavedOutput(file, wanted, record, out.resolve().parent)

@@ -145,7 +145,7 @@ def placed_folder(target: Path) -> Iterator[Path]:
 
 
 @contextmanager
-def told(target: Path) -> Iterator[None]:
+def told(target: object) -> Iterator[None]:
     """Turn errors of the system about a target into a message."""
     try:
         yield

@@ -17,11 +17,12 @@ from boreotabula.errors import CallError
 from boreotabula.layout.field_types import Nature, type_called
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
+from boreotabula.outputs.bases.address import RECORDED, is_server
 from boreotabula.outputs.csv import column_text, field_type, type_name
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.review.records import saved_records
+from boreotabula.review.records import base_rows, in_seconds, saved_records
 from boreotabula.review.saved import SavedOutput, saved_output
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.processes.one_sheet import first_sheet
@@ -58,7 +59,7 @@ def side_of(path: Path, table: str | None, like: Side | None = None) -> Side:
 
     `like` are the columns and types that a table made by hand is read by. Raises CallError.
     """
-    if not path.exists():
+    if not path.exists() and not is_server(path):
         raise CallError(f"there is no file “{path}”")
     try:
         saved = saved_output(path, table)
@@ -103,7 +104,7 @@ def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
             from pyarrow import parquet
 
             with parquet.ParquetFile(saved.path) as file:
-                yield from _as_texts(file.iter_batches(AT_ONCE), kinds)
+                yield from _as_texts(map(in_seconds, file.iter_batches(AT_ONCE)), kinds)
         elif name.endswith(".arrow"):
             with pa.memory_map(str(saved.path)) as source:
                 yield from _as_texts(pa.ipc.open_file(source).read_all().to_batches(), kinds)
@@ -111,6 +112,12 @@ def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
             yield from _json_batches(saved.path, kinds)
         elif name.endswith((".sqlite", ".sqlite3", ".db")):
             yield from _base_batches(saved, kinds)
+        elif name.endswith((".duckdb", RECORDED)):
+            rows = base_rows(saved, kinds)
+            while some := list(islice(rows, AT_ONCE)):
+                texts = ([_value_text(one, saved.field_types[name]) for one, name
+                          in zip(row, kinds, strict=True)] for row in some)  # fmt: skip
+                yield _batch(kinds, texts)
         else:
             yield from _as_texts(saved_records(saved).to_batches(AT_ONCE), kinds)
     except (OSError, ValueError, KeyError, pa.ArrowInvalid, sqlite3.Error) as error:
@@ -182,6 +189,23 @@ def _base_batches(saved: SavedOutput, names: Sequence[str]) -> Iterator[pa.Recor
             )
     finally:
         base.close()
+
+
+def _value_text(value: object, kind: str) -> str | None:
+    """A value of a database that knows types, as CSV has it."""
+    if value is None or value == "":
+        return None
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, float):
+        return str(int(value)) if value.is_integer() and abs(value) < _EXACT else repr(value)
+    text = str(value)
+    if kind == "month":
+        return text[:7]
+    return text.replace(" ", "T") if kind == "datetime" else text
+
+
+_EXACT = 1e15
 
 
 def _base_text(value: object, yes_no: bool) -> str | None:

@@ -1,0 +1,1 @@
+"""Databases that take the records of a run, in one transaction."""
