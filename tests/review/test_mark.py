@@ -218,7 +218,8 @@ def test_every_severe_code_has_words_or_is_for_the_analyst() -> None:
     """A new code must be thought of: it is for senders, or it is named here."""
     ours = {code for code in Code if code not in words.TEXTS and code.severity is Severity.ERROR}
     assert {str(code) for code in ours} == {
-        "file-over-budget", "file-fault", "folder-unreadable", "output-doubtful", "file-twice",
+        "file-over-budget", "file-fault", "file-not-fetched", "folder-unreadable",
+        "output-doubtful", "file-twice",
         "name-unmatched", "no-file-matches", "no-tab-matches", "several-tabs", "tab-unreadable",
         "edition-unknown", "quote-open", "block-found-twice", "blocks-overlap",
         "heading-rows-doubtful", "heading-contradicts", "heading-taken", "heading-beyond-gap",

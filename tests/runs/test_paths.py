@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 
 from boreotabula.files import real_name, written_name
 from boreotabula.runs.atomic import placed
-from boreotabula.runs.cache.own_key import own_key
 from boreotabula.runs.cache.store import Cache
 from boreotabula.runs.inputs import look, sorted_files
 from boreotabula.runs.layouts.load import Layout
+from boreotabula.runs.own import own_key
 from boreotabula.runs.read_all import Means, digests, read_all
 from helpers import csv_rows, program, write_workbook
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
@@ -36,7 +36,7 @@ Names of tabs are made valid, unique and at most 31 signs."""
 
 
 @click.command("bind", epilog=EPILOG)
-@click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.argument("sources", nargs=-1, required=True, type=SOURCE)
 @click.option(
     "-o", "--output", type=click.Path(path_type=Path), required=True, metavar="OUT",
     help="The workbook to write (.xlsx).",

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
+from boreotabula.runs.remote.address import as_named
 from boreotabula.texts import agreeing, counted
 
 if TYPE_CHECKING:
@@ -35,7 +36,7 @@ With --again the same of the files as they are read with the changes."""
 
 
 @click.command("draft", epilog=EPILOG)
-@click.argument("folder", type=click.Path(path_type=Path), required=False)
+@click.argument("folder", type=SOURCE, required=False)
 @click.argument("files", type=click.Path(path_type=Path), nargs=-1)
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the layout there.")
 @click.option(
@@ -224,7 +225,7 @@ def _print(
     # The layout alone is the result, if it is not written: it can be redirected.
     console = screen.out() if written else screen.err()
     glossary = f"{written[0].stem}-headings.csv" if written else "headings.csv"
-    text = drafted.sketch.text(folder.as_posix(), glossary)
+    text = drafted.sketch.text(as_named(folder), glossary)
     if not written:
         say(text)
         for heading, name in drafted.sketch.glossary.items():
@@ -247,7 +248,7 @@ def _print(
         stem = written[0].with_suffix("")
         say(f"\nNext: boreotabula extract {written[0]} -o {stem}.csv")
     else:
-        say(f"\nNext: boreotabula draft {folder} -o NAME.toml writes it.", err=True)
+        say(f"\nNext: boreotabula draft {as_named(folder)} -o NAME.toml writes it.", err=True)
 
 
 def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None:
@@ -261,7 +262,7 @@ def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None
         # A tab's name tells the kind only if no other kind has it.
         again = sum(first.tab == one.examples[0].specimen.tab for one in others)
         named = first.tab if first.tab and again == 1 else first.file
-        command = f'boreotabula draft {folder} --like "{named}"'
+        command = f'boreotabula draft {as_named(folder)} --like "{named}"'
         tabs = counted(len(one.examples), "tab")
         console.print(f"  {tabs} like {place}: {command}", soft_wrap=True)
 
@@ -272,7 +273,7 @@ _MOST_OTHERS = 5
 def _described(drafted: Draft, asked: Sequence[Question], folder: Path) -> dict[str, Any]:
     judged = drafted.judged
     return {
-        "layout": drafted.sketch.text(folder.as_posix(), "headings.csv"),
+        "layout": drafted.sketch.text(as_named(folder), "headings.csv"),
         "headings": dict(drafted.sketch.glossary),
         "tabs": len(drafted.kind.examples),
         "files": len(drafted.kind.files),

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import PLACE, json_option, largest_part, limits
+from boreotabula.cli.options import PLACE, SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
@@ -44,7 +44,7 @@ Exit status: 0 clean · 1 written, but something is an error
 
 @click.command("extract", epilog=EPILOG)
 @click.argument("layout", type=click.Path(path_type=Path))
-@click.argument("files", nargs=-1, type=click.Path(path_type=Path))
+@click.argument("files", nargs=-1, type=SOURCE)
 @click.option(
     "-o", "--output", "output", type=click.Path(path_type=Path), metavar="OUT",
     help="Where the records go; the ending says how (below). - is CSV to stdout.",
@@ -299,6 +299,8 @@ def perform(
         return status
     console = screen.err() if target.stream else screen.out()
     screen.summary(run, written, run_folder(written) if written else None, console)
+    if inbox.fetched:
+        console.print(f"  fetched   {inbox.fetched}", soft_wrap=True)
     if show.report is not None:
         console.print(f"  report    {show.report}", soft_wrap=True)
     if target.path is None and not target.stream:

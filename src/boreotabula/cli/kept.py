@@ -23,7 +23,8 @@ goes first once the folder holds 2 GiB. `extract --fresh` reads every file anew.
 @json_option
 def command(clear_it: bool, as_json: bool) -> int:
     """Show how much is kept of earlier runs, or clear it."""
-    from boreotabula.runs.cache.store import cache_folder, cache_size, clear
+    from boreotabula.runs.cache.store import cache_size, clear
+    from boreotabula.runs.own import cache_folder
 
     folder = cache_folder()
     count, size = cache_size(folder)

@@ -49,6 +49,32 @@ class PlaceType(click.ParamType):  # type: ignore[type-arg]  # of newer versions
 PLACE = PlaceType()
 
 
+class SourceType(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone
+    """A file or folder; one on a server is fetched, and then it is where that lies."""
+
+    name = "source"
+
+    def convert(
+        self, value: Path | str, param: click.Parameter | None, ctx: click.Context | None
+    ) -> Path:
+        """The path."""
+        from boreotabula.runs.remote.address import is_remote, shown
+
+        if isinstance(value, Path) or not is_remote(value):
+            return Path(value)
+        from boreotabula.cli.printing import say
+        from boreotabula.runs.remote.fetch import fetched_here
+
+        path, mirrored = fetched_here(value)
+        say(f"{shown(value)}: {mirrored.fetched.said or 'no file'}", err=True)
+        for name, why in mirrored.failed.items():
+            say(f"! {name}: not fetched: {why}", err=True)
+        return path
+
+
+SOURCE = SourceType()
+
+
 def limits(mebibytes: int) -> Limits:
     """The limits that --largest-part asks for."""
     return Limits(mebibytes)

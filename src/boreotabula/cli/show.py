@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
+from boreotabula.runs.remote.address import as_named
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -28,7 +29,7 @@ Examples:
 
 
 @click.command("show", epilog=EPILOG)
-@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.argument("files", nargs=-1, required=True, type=SOURCE)
 @click.option(
     "--tab", "tabs", multiple=True, metavar="PATTERN",
     help="Which tabs, by name or pattern; may be given several times. Else the first filled one,"
@@ -92,7 +93,7 @@ def command(
         _print(path, view, window, rows or (_ROWS if single else _FEW_ROWS), single=single)
     if layout is None:
         home = files[0] if files[0].is_dir() else files[0].parent
-        _advise(f"boreotabula draft {home} writes a layout for this")
+        _advise(f"boreotabula draft {as_named(home)} writes a layout for this")
     return 1 if missing else 0
 
 

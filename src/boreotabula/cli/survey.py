@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
+from boreotabula.runs.remote.address import as_named
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ Exit status: 0 looked into · 2 wrong call or layout"""
 
 
 @click.command("survey", epilog=EPILOG)
-@click.argument("target", type=click.Path(path_type=Path), metavar="FOLDER|LAYOUT")
+@click.argument("target", type=SOURCE, metavar="FOLDER|LAYOUT")
 @click.option("--odd", is_flag=True, help="List only files and tabs that are not like most.")
 @largest_part
 @json_option
@@ -121,7 +122,7 @@ def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
     from boreotabula.cli import screen
 
     console = screen.out()
-    console.print(Text.assemble((str(target), "bold"), f" · {_totals(seen.files)}"))
+    console.print(Text.assemble((as_named(target), "bold"), f" · {_totals(seen.files)}"))
     console.print()
     letters = _letters(seen)
     usual = letters[seen.groups[0].tabs[0]] if seen.groups else ""
@@ -321,6 +322,6 @@ def _print_groups(
         if folder is not None and another and heads:
             tab = group.tabs[0][1]
             like = f' --like "{tab}"' if group.like is not None and tab else ""
-            said.append(f"\nboreotabula draft {folder}{like}", "dim italic")
+            said.append(f"\nboreotabula draft {as_named(folder)}{like}", "dim italic")
         table.add_row(f"  {letters[group.tabs[0]]}", count, said)
     console.print(table)

@@ -74,6 +74,19 @@ def _sources(spec: LayoutSpec) -> Iterator[tuple[KeyPath, Stamp]]:
                     yield (*path, at) if several else path, one
 
 
+_PASSWORD = re.compile(r"[a-z][a-z0-9+.-]+://[^/@]*:[^/@]*@", re.IGNORECASE)
+
+
+def _passwords(spec: LayoutSpec) -> Iterator[Problem]:
+    """Layouts are passed on, and so no password may stand in one."""
+    if any(_PASSWORD.match(one) for one in spec.source.folder):
+        yield Problem(
+            ("source", "folder"),
+            "there is a password in the address; a password in a layout would be passed on with it:"
+            " take it out, and put it into BOREOTABULA_PASSWORD or the netrc file",
+        )
+
+
 def own_namings(spec: LayoutSpec) -> Iterator[tuple[Naming, KeyPath]]:
     """What the layout itself says of headings: each field's own name, then its `also`."""
     for field in spec.fields:
@@ -499,6 +512,7 @@ def two_meanings(first: Naming, second: Naming) -> str:
 
 
 _CHECKS: tuple[Callable[[LayoutSpec], Iterator[Problem]], ...] = (
+    _passwords,
     _wrong_tables,
     _wrong_names,
     _wrong_patterns,

@@ -37,6 +37,7 @@ class Code(StrEnum):
         return one
 
     FILE_UNREADABLE = "file-unreadable", Severity.ERROR
+    FILE_NOT_FETCHED = "file-not-fetched", Severity.ERROR
     FILE_OVER_BUDGET = "file-over-budget", Severity.ERROR
     FILE_FAULT = "file-fault", Severity.ERROR
     FOLDER_UNREADABLE = "folder-unreadable", Severity.ERROR

@@ -18,6 +18,7 @@ from boreotabula.limits import Limits
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.inputs import SourceFile, check_is_file, sorted_files
 from boreotabula.runs.processes.pool import Ended, spread
+from boreotabula.runs.remote.address import as_named, is_remote
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Sheet, make_sheet
@@ -185,4 +186,7 @@ def write_new(texts: Mapping[Path, str]) -> None:
 
 def _relative(folder: Path, home: Path) -> str:
     """The folder as the layout names it: relative to its own file, with '/'."""
+    named = as_named(folder)
+    if is_remote(named):
+        return named
     return Path(os.path.relpath(folder.resolve(), home.resolve())).as_posix()

@@ -14,6 +14,8 @@ from boreotabula.errors import CallError
 from boreotabula.files import open_regular, real_name, text_of, written_name
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
 from boreotabula.reading.findings import Code
+from boreotabula.runs.remote.address import is_remote
+from boreotabula.runs.remote.fetch import Fetched, fetch
 from boreotabula.texts import in_natural_order
 
 if TYPE_CHECKING:
@@ -65,6 +67,8 @@ class Inbox:
 
     taken: tuple[SourceFile, ...]
     left_out: tuple[LeftOut, ...]
+    fetched: str = ""
+    """How many files were fetched from servers, in words; empty if all lie here."""
 
 
 def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ()) -> Inbox:
@@ -81,7 +85,20 @@ def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ())
     taken: list[SourceFile] = []
     left_out: list[LeftOut] = []
     seen: set[Path] = set()
+    fetched = Fetched()
     for text, folder in layout.folders.items():
+        if is_remote(text):
+            mirrored = fetch(text, lambda name: _is_wanted(name, include, exclude))
+            fetched += mirrored.fetched
+            lead = f"{text.strip('/')}/" if several else ""
+            left_out += [
+                LeftOut(lead + name, why, Code.FILE_NOT_FETCHED)
+                for name, why in mirrored.failed.items()
+            ]
+            left_out += [
+                LeftOut(lead + name, _excluded(name, exclude) or NO_PATTERN)
+                for name in mirrored.passed
+            ]
         if not folder.is_dir():
             raise CallError(
                 f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
@@ -104,7 +121,13 @@ def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ())
                 left_out.append(LeftOut(name, why, found.code if loud else None))
             else:
                 taken.append(_taken(found.path, name, below, chosen))
-    return Inbox(tuple(taken), tuple(left_out))
+    return Inbox(tuple(taken), tuple(left_out), fetched.said)
+
+
+def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern, ...]) -> bool:
+    """Whether a file of a server is fetched."""
+    wanted = not include or bool(matching(include, below))
+    return wanted and _excluded(below, exclude) is None
 
 
 def _taken(path: Path, name: str, below: str, chosen: Pattern | None) -> SourceFile:

@@ -25,28 +25,17 @@ import pyarrow as pa
 
 from boreotabula import __version__
 from boreotabula.files import open_regular
-from boreotabula.runs.cache.own_key import make_own, open_new, own_key
 from boreotabula.runs.cache.packing import Packed, Streams, read_head
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.inputs import SourceFile
+from boreotabula.runs.own import cache_folder, make_own, open_new, own_key
 
-FOLDER = "BOREOTABULA_KEPT"
-"""The environment variable that names another folder for the results."""
 LARGEST = 2 * 1024**3
 """The most bytes that the folder may hold; when it holds more, what was unused longest goes."""
 
 _HEAD = b"boreotabula result 2\n"
 _DIGEST = 32
 _LEADS = len(_HEAD) + 8 + 2 * _DIGEST
-
-
-def cache_folder() -> Path:
-    """Where results are kept: below the user's cache folder."""
-    if named := os.environ.get(FOLDER):
-        return Path(named)
-    from platformdirs import user_cache_path
-
-    return user_cache_path("boreotabula", appauthor=False) / "results"
 
 
 @dataclass(frozen=True)

@@ -26,6 +26,7 @@ from boreotabula.runs.layouts.glossaries import (
     list_entries,
     read_file,
 )
+from boreotabula.runs.remote.address import is_remote, mirror_of
 
 
 @dataclass(frozen=True)
@@ -95,8 +96,12 @@ class Layout:
 
     @property
     def folders(self) -> dict[str, Path]:
-        """The source folders, as they are written in the layout: relative to its file."""
-        return {text: self.path.parent / text for text in self.spec.source.folder}
+        """The source folders, as they are written in the layout: relative to its file; for one on a
+        server the folder that its files are fetched into."""
+        return {
+            text: mirror_of(text) if is_remote(text) else self.path.parent / text
+            for text in self.spec.source.folder
+        }
 
 
 class _Lists:

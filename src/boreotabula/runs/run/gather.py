@@ -314,6 +314,7 @@ def _passed_over(inbox: Inbox) -> Iterator[Finding]:
 
 
 _ADVICE = {
+    Code.FILE_NOT_FETCHED: "Run again once the server answers; else ask whoever keeps it there.",
     Code.FOLDER_UNREADABLE: "Ask for the right to read it, or list it in [source] exclude.",
     Code.FILE_NOT_REGULAR: "Put the file itself there, or list it in [source] exclude.",
     Code.FOLDER_LINKED: "Name the folder it points to in [source] folder, or list it in exclude.",

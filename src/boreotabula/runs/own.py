@@ -1,4 +1,4 @@
-"""What only the user may read: folders, files, and the key that signs the user's own results."""
+"""What only the user may read: folders, files, and the key that signs results."""
 
 from __future__ import annotations
 
@@ -9,6 +9,18 @@ from pathlib import Path
 from typing import BinaryIO
 
 from boreotabula.files import open_regular
+
+FOLDER = "BOREOTABULA_KEPT"
+"""The environment variable that names another folder for what is kept."""
+
+
+def cache_folder() -> Path:
+    """Where results and fetched files are kept: below the user's cache folder."""
+    if named := os.environ.get(FOLDER):
+        return Path(named)
+    from platformdirs import user_cache_path
+
+    return user_cache_path("boreotabula", appauthor=False) / "results"
 
 
 def open_new(path: Path) -> BinaryIO:
