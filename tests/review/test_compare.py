@@ -55,7 +55,7 @@ def numbers(found: Comparison) -> tuple[int, int, int, int]:
 
 
 @given(ROWS, ROWS, st.integers(1, 20))
-@settings(max_examples=80)
+@settings(max_examples=40)
 def test_counts_agree_with_joins_of_another_library(
     before: list[Any], after: list[Any], in_a_part: int
 ) -> None:

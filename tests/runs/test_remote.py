@@ -69,9 +69,13 @@ class _Cutting:
         body = self.app(environ, start)
         name = environ["PATH_INFO"].rpartition("/")[2]
         if environ["REQUEST_METHOD"] == "GET" and name in self.names:
-            whole = b"".join(body)
-            return [whole[: len(whole) // 2]]
+            return self._half(b"".join(body))
         return body
+
+    @staticmethod
+    def _half(whole: bytes) -> Iterator[bytes]:
+        yield whole[: len(whole) // 2]
+        raise ConnectionError("the line broke")
 
 
 @pytest.fixture
@@ -86,6 +90,7 @@ def webdav(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Served]:
     }  # fmt: skip
     cutting = _Cutting(WsgiDAVApp(settings))
     server = wsgi.Server(("127.0.0.1", 0), cutting, numthreads=4)
+    server.error_log = lambda *_, **__: None
     server.prepare()
     thread = threading.Thread(target=server.serve, daemon=True)
     thread.start()

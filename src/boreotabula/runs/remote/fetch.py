@@ -65,6 +65,8 @@ class _Mirror:
     known: dict[str, str] = field(default_factory=dict)
     lost: int = 0
     """So many files in turn could not be fetched."""
+    listed_alike: bool = False
+    """Whether lists of files tell of each what asking for it tells: then asking once will do."""
 
     @classmethod
     def of(cls, url: str) -> _Mirror:
@@ -136,6 +138,7 @@ def _fetch(place: Place, url: str, wanted: Callable[[str], bool]) -> Mirrored:
         if name not in chosen:
             mirror.drop(name)
     new = [name for name, entry in chosen.items() if not mirror.has(name, _stamp(entry))]
+    mirror.listed_alike = bool(new) and _tells_the_same(place, chosen[new[0]])
     total = 0
     with ThreadPoolExecutor(place.at_once) as pool:
         results = pool.map(lambda name: _fetched(place, chosen[name], name, mirror), new)
@@ -217,7 +220,7 @@ def _fetched(place: Place, entry: Entry, name: str, mirror: _Mirror) -> tuple[in
         if mirror.lost >= _MOST_LOST:
             return why
         try:
-            size, why = _once(place, entry, mirror.folder / name)
+            size, why = _once(place, entry, mirror, name)
             if not why:
                 mirror.lost = 0
                 return size, _stamp(entry)
@@ -233,17 +236,26 @@ def _fetched(place: Place, entry: Entry, name: str, mirror: _Mirror) -> tuple[in
     return why
 
 
-def _once(place: Place, entry: Entry, target: Path) -> tuple[int, str]:
+def _tells_the_same(place: Place, entry: Entry) -> bool:
+    try:
+        return _stamp(place.system.info(entry["name"])) == _stamp(entry)
+    except Exception:  # noqa: BLE001  # then each file is asked for twice
+        return False
+
+
+def _once(place: Place, entry: Entry, mirror: _Mirror, name: str) -> tuple[int, str]:
     """Fetch a file into place, whole or not at all: its size, and what was wrong with it."""
+    target = mirror.folder / name
     make_own(target.parent)
     beside = target.with_name(f".{secrets.token_hex(8)}.part")
     try:
-        before = _stamp(place.system.info(entry["name"]))
+        before = _stamp(entry if mirror.listed_alike else place.system.info(entry["name"]))
         place.system.get_file(entry["name"], str(beside))
         size = beside.stat().st_size
         place.system.invalidate_cache()
         after = place.system.info(entry["name"])
         if _stamp(after) != before:
+            mirror.listed_alike = False  # what the list told of it is of no use any more
             return size, "it changed while it was fetched"
         if after.get("size") not in (None, size):
             return size, f"it was cut short: {size:,} of {after['size']:,} bytes came"
