@@ -230,6 +230,23 @@ def test_three_runs_into_a_master(home: Path) -> None:
     assert (record["number"], record["record"]["seedlings"]) == (3, "21")
 
 
+def test_all_other_parts_of_a_master_stay_byte_for_byte(home: Path) -> None:
+    master = home / "in" / "master.xlsx"
+
+    def parts() -> dict[str, bytes]:
+        with zipfile.ZipFile(master) as archive:
+            return {name: archive.read(name) for name in archive.namelist()}
+
+    before = parts()
+    assert put(home)[0] == 0
+    after = parts()
+    assert {name for name in before if before[name] != after.get(name)} == {
+        "xl/worksheets/sheet1.xml", "xl/worksheets/sheet2.xml", "xl/tables/table1.xml",
+        "xl/workbook.xml", "xl/charts/chart1.xml", "xl/pivotCache/pivotCacheDefinition1.xml",
+    }  # fmt: skip
+    assert set(after) == set(before)
+
+
 def test_rows_that_are_gone_take_nothing_with_them_unsaid(home: Path) -> None:
     put(home)
     send(home, "Frostmo", [("F2", 20)])

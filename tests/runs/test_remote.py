@@ -239,9 +239,14 @@ def test_three_hundred_files_are_fetched_once(served: Served, home: Path) -> Non
     assert sum(int(row["count"]) for row in csv_rows(home / "out.csv")) == sum(range(FILES)) + 999
     listed = json.loads((home / "out.run" / "run.json").read_text("utf-8"))
     assert {one["file"] for one in listed["left_out"]} == {"old.csv", "notes.txt"}
+    kept = json.loads(program("kept", "--json", cwd=home).out)
+    assert kept["fetched_files"] == FILES and kept["fetched_bytes"] > FILES
+    assert (home.parent / "kept" / "remote").stat().st_mode & 0o077 == 0
     secret = PASSWORD.rpartition(" ")[2].encode()
     for path in [*home.rglob("*"), *(home.parent / "kept").rglob("*")]:
         assert not path.is_file() or secret not in path.read_bytes()
+    assert ": deleted" in program("kept", "--clear", cwd=home).out
+    assert json.loads(program("kept", "--json", cwd=home).out)["fetched_files"] == 0
 
 
 def test_a_server_that_stops_in_the_middle(

@@ -15,7 +15,8 @@ Examples:
 
 An unchanged file is not read again by the same layout and version: its result is kept, in the
 user's cache folder or that of the environment variable BOREOTABULA_KEPT. What was unused longest
-goes first once the folder holds 2 GiB. `extract --fresh` reads every file anew."""
+goes first once the folder holds 2 GiB. `extract --fresh` reads every file anew.
+Files fetched from servers are kept beside the results."""
 
 
 @click.command("kept", epilog=EPILOG)
@@ -25,17 +26,24 @@ def command(clear_it: bool, as_json: bool) -> int:
     """Show how much is kept of earlier runs, or clear it."""
     from boreotabula.runs.cache.store import cache_size, clear
     from boreotabula.runs.own import cache_folder
+    from boreotabula.runs.remote.fetch import clear_fetched, fetched_size
 
     folder = cache_folder()
     count, size = cache_size(folder)
+    files, fetched = fetched_size()
     if clear_it:
         clear(folder)
+        clear_fetched()
     if as_json:
-        found = {"folder": str(folder), "results": count, "bytes": size, "cleared": clear_it}
-        say_json(found)
+        say_json({
+            "folder": str(folder), "results": count, "bytes": size, "fetched_files": files,
+            "fetched_bytes": fetched, "cleared": clear_it,
+        })  # fmt: skip
         return 0
-    results = counted(count, "result")
-    say(f"{results}, {_size(size)}, in {folder}" + (": deleted" if clear_it else ""))
+    end = ": deleted" if clear_it else ""
+    say(f"{counted(count, 'result')}, {_size(size)}, in {folder}{end}")
+    if files:
+        say(f"{counted(files, 'file')} from servers, {_size(fetched)}{end}")
     return 0
 
 

@@ -64,6 +64,37 @@ def check_columns(
     return lacking
 
 
+def preparing(
+    table: str,
+    where: str,
+    there: Mapping[str, str],
+    schema: pa.Schema,
+    headings: Mapping[str, str],
+    *,
+    add_columns: bool,
+) -> list[str]:
+    """The statements that make a table, or give it the columns that it lacks, with their remarks.
+
+    `table` is its name as SQL writes it, `where` as messages do; `there` are the types of its
+    columns, none if there is no such table. Raises CallError if the columns will not do.
+    """
+    if there:
+        new = check_columns(where, there, schema, add_columns=add_columns)
+        found = [f"ALTER TABLE {table} ADD COLUMN {_described(one)}" for one in new]
+    else:
+        new = list(schema)
+        found = [f"CREATE TABLE {table} ({', '.join(map(_described, new))})"]
+    remarks = (
+        f"COMMENT ON COLUMN {table}.{quoted(one.name)} IS {literal(remark_of(one, headings))}"
+        for one in new
+    )
+    return [*found, *remarks]
+
+
+def _described(one: pa.Field) -> str:
+    return f"{quoted(one.name)} {column_type(field_type(one))}"
+
+
 def remark_of(one: pa.Field, headings: Mapping[str, str]) -> str:
     """What is noted at a column: its heading in the forms, and its unit."""
     unit = unit_of(one)

@@ -12,14 +12,7 @@ from typing import TYPE_CHECKING, Any, BinaryIO
 import pyarrow as pa
 
 from boreotabula.errors import CallError
-from boreotabula.outputs.bases.columns import (
-    check_columns,
-    column_type,
-    literal,
-    quoted,
-    remark_of,
-)
-from boreotabula.outputs.csv import field_type
+from boreotabula.outputs.bases.columns import preparing, quoted
 
 if TYPE_CHECKING:
     import duckdb
@@ -83,21 +76,11 @@ class DuckBase:
                 "SELECT column_name, data_type FROM duckdb_columns() WHERE table_name = ?", [table]
             ).fetchall()
         }
-        if there:
-            where = f"“{self._path}” › {table}"
-            lacking = check_columns(where, there, schema, add_columns=add_columns)
-            for one in lacking:
-                kind = column_type(field_type(one))
-                self.run(f"ALTER TABLE {quoted(table)} ADD COLUMN {quoted(one.name)} {kind}")
-        else:
-            lacking = list(schema)
-            columns = ", ".join(
-                f"{quoted(one.name)} {column_type(field_type(one))}" for one in schema
-            )
-            self.run(f"CREATE TABLE {quoted(table)} ({columns})")
-        for one in lacking:
-            remark = literal(remark_of(one, headings))
-            self.run(f"COMMENT ON COLUMN {quoted(table)}.{quoted(one.name)} IS {remark}")
+        where = f"“{self._path}” › {table}"
+        for one in preparing(
+            quoted(table), where, there, schema, headings, add_columns=add_columns
+        ):
+            self.run(one)
 
     def forget(self, table: str, files: Collection[str]) -> None:
         """Delete the records of some source files. Raises OSError if that cannot be."""

@@ -11,13 +11,7 @@ import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.outputs.bases.address import DatabaseAddress
-from boreotabula.outputs.bases.columns import (
-    check_columns,
-    column_type,
-    literal,
-    quoted,
-    remark_of,
-)
+from boreotabula.outputs.bases.columns import preparing, quoted
 from boreotabula.outputs.csv import CsvWriter, field_type
 
 if TYPE_CHECKING:
@@ -116,24 +110,12 @@ class Postgres:
         }
         if there:
             self.run(f"LOCK TABLE {table} IN SHARE ROW EXCLUSIVE MODE")
-            lacking = check_columns(
-                f"“{self._address}” › {table}", there, schema, add_columns=add_columns
-            )
-            for one in lacking:
-                kind = column_type(field_type(one))
-                self.run(f"ALTER TABLE {table} ADD COLUMN {quoted(one.name)} {kind}")
-        else:
-            lacking = list(schema)
-            columns = ", ".join(
-                f"{quoted(one.name)} {column_type(field_type(one))}" for one in schema
-            )
-            self.run(f"CREATE TABLE {table} ({columns})")
-            for over in (list(key), ["source_file"]):
-                if over and set(over) <= set(schema.names):
-                    self.run(f"CREATE INDEX ON {table} ({', '.join(map(quoted, over))})")
-        for one in lacking:
-            remark = literal(remark_of(one, headings))
-            self.run(f"COMMENT ON COLUMN {table}.{quoted(one.name)} IS {remark}")
+        where = f"“{self._address}” › {table}"
+        for one in preparing(table, where, there, schema, headings, add_columns=add_columns):
+            self.run(one)
+        for over in (list(key), ["source_file"]) if not there else ():
+            if over and set(over) <= set(schema.names):
+                self.run(f"CREATE INDEX ON {table} ({', '.join(map(quoted, over))})")
 
     def forget(self, table: str, files: Collection[str]) -> None:
         """Delete the records of some source files. Raises OSError if that cannot be."""

@@ -17,7 +17,7 @@ from boreotabula.outputs.binding.bound import Bound
 from boreotabula.outputs.binding.looks import Look, Looks
 from boreotabula.outputs.binding.names import CONTENTS, TabNames, named
 from boreotabula.outputs.binding.types import Typing, plainly
-from boreotabula.outputs.binding.write import Formats, write_contents, write_tab
+from boreotabula.outputs.binding.write import Formats, let_go, write_contents, write_tab
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.inputs import LeftOut, SourceFile
 from boreotabula.runs.processes.pool import Ended, spread
@@ -84,9 +84,7 @@ def bind(
                 write_contents(contents, bound, written.formats)
             written.show_first()
         except BaseException:
-            book.fileclosed = True
-            for one in book.worksheets():
-                one.row_data_fh.close()
+            let_go(book)
             raise
         book.close()
     return bound

@@ -42,6 +42,13 @@ _MOMENTS: Sequence[tuple[type, str]] = (
 """How moments are shown where the file does not say; a datetime is a date, so it comes first."""
 
 
+def let_go(book: Any) -> None:
+    """Let go of a workbook that is not written to its end."""
+    book.fileclosed = True
+    for one in book.worksheets():
+        one.row_data_fh.close()
+
+
 def write_tab(
     tab: Any, sheet: Sheet, look: Look | None, formats: Formats, names: Mapping[str, str]
 ) -> list[str]:

@@ -10,7 +10,7 @@ from typing import Any, BinaryIO
 
 from boreotabula.outputs.binding.looks import CellNote, Look, Looks
 from boreotabula.outputs.binding.types import plainly
-from boreotabula.outputs.binding.write import Formats, write_tab
+from boreotabula.outputs.binding.write import Formats, let_go, write_tab
 from boreotabula.review.mark.faults import COLOURS
 from boreotabula.review.mark.in_place import Listed, Mark, free_name
 from boreotabula.unreadable import UnreadableError
@@ -60,9 +60,7 @@ def write_values(
             quoted = front.get_name().replace("'", "''")
             made.define_name(MARKED_NAME, f"='{quoted}'!$A$1")
         except BaseException:
-            made.fileclosed = True
-            for one in made.worksheets():
-                one.row_data_fh.close()
+            let_go(made)
             raise
         made.close()
 

@@ -34,10 +34,15 @@ _NAMED: dict[Path, str] = {}
 """The addresses of this call, by the folders that stand for them."""
 
 
+def fetched_folder() -> Path:
+    """Where the files of all servers are kept."""
+    return cache_folder() / "remote"
+
+
 def mirror_of(url: str) -> Path:
     """The folder that the files of an address are fetched into."""
     digest = hashlib.sha256(shown(url).rstrip("/").encode()).hexdigest()[:24]
-    folder = cache_folder() / "remote" / digest / "files"
+    folder = fetched_folder() / digest / "files"
     _NAMED[folder] = shown(url)
     return folder
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import secrets
+import shutil
 import time
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -14,7 +15,7 @@ from typing import Any
 
 from boreotabula.errors import CallError
 from boreotabula.runs.own import make_own
-from boreotabula.runs.remote.address import mirror_of, shown
+from boreotabula.runs.remote.address import fetched_folder, mirror_of, shown
 from boreotabula.runs.remote.places import Place, open_place, reason
 
 _PAUSES = (0.5, 2.0, 5.0)
@@ -103,6 +104,17 @@ def fetch(url: str, wanted: Callable[[str], bool]) -> Mirrored:
     finally:
         with suppress(Exception):
             place.close()
+
+
+def fetched_size() -> tuple[int, int]:
+    """How many files of servers are kept, and their bytes."""
+    files = [one for one in fetched_folder().glob("*/files/**/*") if one.is_file()]
+    return len(files), sum(one.stat().st_size for one in files)
+
+
+def clear_fetched() -> None:
+    """Delete all files of servers that are kept."""
+    shutil.rmtree(fetched_folder(), ignore_errors=True)
 
 
 def fetched_here(url: str) -> tuple[Path, Mirrored]:
