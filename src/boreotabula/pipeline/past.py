@@ -8,6 +8,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -18,13 +19,15 @@ from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.outputs.csv import column_text, field_type, type_name
 from boreotabula.reading.findings import Code, Finding
-from boreotabula.review.compare.compare import CHANGED, GONE, compare
-from boreotabula.review.compare.sides import Side, saved_side
 from boreotabula.review.saved import saved_output
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.run.earlier import Since
 from boreotabula.runs.run.gather import Restated
 from boreotabula.texts import counted, plain_number
+
+# Comparing is only imported once something is compared: most runs restate nothing.
+if TYPE_CHECKING:
+    from boreotabula.review.compare.sides import Side
 
 _MOST_SUMS = 2
 
@@ -54,6 +57,8 @@ class Past:
         found = Restated(_no_lines(()))
         if not since.changed and not since.gone:
             return found
+        from boreotabula.review.compare.sides import saved_side
+
         for table, batches in self.batches.items():
             try:
                 saved = saved_output(self.out, table)
@@ -65,6 +70,8 @@ class Past:
     def _of_table(
         self, saved: Side, batches: Sequence[pa.RecordBatch], since: Since, key: Sequence[str]
     ) -> Restated:
+        from boreotabula.review.compare.compare import CHANGED, GONE, compare
+
         left = {*since.changed, *since.gone}
         if not saved.traced:
             return Restated(_no_lines(()))
@@ -108,6 +115,8 @@ def _only_of(side: Side, files: Collection[str]) -> Side:
     """The records of a side that are from some files."""
     wanted = pa.array(sorted(files), pa.string())
 
+    from boreotabula.review.compare.sides import Side
+
     def batches() -> Iterator[pa.RecordBatch]:
         for batch in side.batches():
             yield batch.filter(pc.is_in(batch.column("source_file").cast(pa.string()), wanted))
@@ -116,6 +125,8 @@ def _only_of(side: Side, files: Collection[str]) -> Side:
 
 
 def _texts_side(name: str, batches: Sequence[pa.RecordBatch]) -> Side:
+    from boreotabula.review.compare.sides import Side
+
     kinds = {one.name: type_name(one) for one in batches[0].schema}
 
     def texts() -> Iterator[pa.RecordBatch]:
@@ -141,6 +152,8 @@ def _known_by(new: Side, old: Side, key: Sequence[str]) -> tuple[str, ...]:
 
 def _reported_before(changes: pa.Table, changed: Collection[str]) -> pa.Array:
     """Which lines are values that were there, or records of files that have changed."""
+    from boreotabula.review.compare.compare import CHANGED, GONE
+
     what = changes.column("what")
     value = pc.and_(pc.equal(what, CHANGED), changes.column("before").is_valid())
     of_changed = pc.is_in(changes.column("before_file"), pa.array(sorted(changed), pa.string()))
@@ -160,6 +173,8 @@ def _files_of(lines: pa.Table) -> list[str]:
 
 def _as_lines(lines: pa.Table, key: Sequence[str]) -> pa.Table:
     """The columns of restated.csv."""
+    from boreotabula.review.compare.compare import GONE
+
     gone = pc.equal(lines.column("what"), GONE)
 
     def here(name: str) -> pa.ChunkedArray:
