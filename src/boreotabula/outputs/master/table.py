@@ -261,8 +261,9 @@ class MasterTable:
         place = self.place
         gone = [self.numbers[at] for at in pairs.gone]
         change = RowChange(self.tab, place.top, place.left, place.right, place.ends, 0, gone)
-        staying = [row for at, row in enumerate(self.numbers) if at not in set(pairs.gone)]
-        last = change.row(staying[-1]) if staying else place.top
+        lost = set(pairs.gone)
+        staying = (row for at, row in enumerate(self.numbers) if at not in lost)
+        last = change.row(max(staying, default=place.top))
         numbers: list[int] = []
         for at in pairs.rows:
             last += at is None
@@ -275,9 +276,8 @@ class MasterTable:
             self.tab, place.top, place.left, self.right, place.ends, bottom, gone
         )
         some = records.take(pa.array(changed, pa.int64()))
-        self._new = dict(zip((numbers[one] for one in changed), self._markup(some, [
-            numbers[one] for one in changed
-        ]), strict=True))  # fmt: skip
+        places = [numbers[one] for one in changed]
+        self._new = dict(zip(places, self._markup(some, places), strict=True))
         self._added = {numbers[one] for one, at in enumerate(pairs.rows) if at is None}
 
     def _markup(self, records: pa.Table, numbers: Sequence[int]) -> list[dict[int, str]]:
@@ -363,8 +363,9 @@ class MasterTable:
 
     def _moved(self, change: RowChange) -> Iterator[Row]:
         """The rows that stay, where they stand then."""
+        gone = set(change.gone)
         for row in self._rows:
-            if row.number not in change.gone:
+            if row.number not in gone:
                 yield row.moved(change.row(row.number)) if row.number > change.top else row
 
     def _further_cells(self, number: int, change: RowChange) -> dict[int, str]:
