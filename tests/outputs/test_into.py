@@ -181,7 +181,7 @@ def home(tmp_path: Path) -> Path:
 def put(home: Path, *more: object) -> tuple[int, str, str]:
     """Exit status, what became of the rows, and the errors."""
     done = program("extract", "stock.toml", "--into", "in/master.xlsx", *more, cwd=home)
-    found = re.search(r"rows there: (.*)", done.out)
+    found = re.search(r"  rows: (.*)", done.out)
     return done.status, found[1] if found else "", " ".join(done.err.split())
 
 
@@ -261,7 +261,7 @@ def test_rows_that_are_gone_take_nothing_with_them_unsaid(home: Path) -> None:
     book.save(home / "in" / "master.xlsx")
     send(home, "Frostmo", [])
     status, _, said = put(home)
-    assert status == 2 and "Sums B3: the formula “=Data!F5” points at Data!F5, a row that" in said
+    assert status == 2 and "Sums B3: the formula “=Data!F5” refers to Data!F5, a row that" in said
     (home / "in" / "Frostmo.xlsx").unlink()
     assert put(home)[1] == "0 added, 3 kept, 0 replaced, 0 gone"
     book = openpyxl.load_workbook(home / "in" / "master.xlsx")
@@ -374,7 +374,7 @@ def test_what_cannot_move_keeps_rows_from_going(home: Path) -> None:
 
     put(home)
     for cell, value, said in (
-        ("M6", "mind", "M6 beside the table cannot"),
+        ("M6", "mind", "M6 beside the table cannot move"),
         ("F6", Comment("asked", "AH"), "the note of F6 cannot"),
     ):
         book = openpyxl.load_workbook(home / "in" / "master.xlsx")

@@ -290,6 +290,21 @@ def test_records_that_are_gone_and_files_that_others_speak_for(home: Path) -> No
     ]  # fmt: skip
 
 
+def test_a_file_that_holds_no_record_any_more(home: Path) -> None:
+    extract(home, "out.csv")
+    send(home, "A1", "2026-01", [])
+    assert "(2 records no longer there)" in extract(home, "out.csv").out
+    assert {(one["lot"], one["now"]) for one in restated(home)} == {("L1", "gone"), ("L2", "gone")}
+
+
+def test_a_file_that_cannot_be_read_restates_nothing(home: Path) -> None:
+    extract(home, "out.csv")
+    (home / "in" / "A1.xlsx").write_bytes(b"PK damaged")
+    assert "no longer there" not in extract(home, "out.csv").out and restated(home) == []
+    codes = [one["code"] for one in csv_rows(home / "out.run" / "findings.csv")]
+    assert codes == ["file-unreadable"]
+
+
 def test_files_of_a_run_folder_are_no_reports(home: Path) -> None:
     text = LAYOUT.replace('folder = "in"', 'folder = "in"\ninclude = ["*.xlsx", "*.csv"]')
     (home / "l.toml").write_text(text, "utf-8")

@@ -172,6 +172,21 @@ def test_other_kinds_are_marked_by_their_values(home: Path) -> None:
     assert letter.rstrip().endswith("results of formulas, not the formulas themselves.")
 
 
+def test_no_copy_lands_outside_its_folder(home: Path) -> None:
+    """With several source folders their names are part of the files': so may be “..” too."""
+    (home / "desk").mkdir()
+    text = LAYOUT.replace('folder = "in"', 'folder = ["../in", "../more"]')
+    (home / "desk" / "l.toml").write_text(text, "utf-8")
+    send(home / "more" / "d.xlsx", "Dd", [("L1", "five")])
+    originals = {path: path.read_bytes() for path in home.rglob("*.xlsx")}
+    assert program("extract", "l.toml", "-o", "out.csv", cwd=home / "desk").status == 1
+    marked(home / "desk")
+    assert (home / "desk" / "returns" / "more" / "d.xlsx").is_file()
+    assert {path: path.read_bytes() for path in originals} == originals
+    new = set(home.rglob("*.xlsx")) - set(originals)
+    assert all(path.is_relative_to(home / "desk" / "returns") for path in new)
+
+
 def test_a_file_that_cannot_be_opened_gets_a_letter_alone(home: Path) -> None:
     out = marked(home)
     assert "broken.xlsx: 1 place → returns/broken.txt" in out and "cannot be read" in out

@@ -95,7 +95,7 @@ def command(
             say(f"  {one.note}")
     if returns.others:
         said = counted(returns.others, "finding")
-        say(f"{said} {'is' if returns.others == 1 else 'are'} for you alone, and not marked.")
+        say(f"{said} {'concerns' if returns.others == 1 else 'concern'} only you; not marked.")
     return 0
 
 

@@ -188,7 +188,7 @@ def summary(
     if run.rows:
         rows = run.rows
         console.print(
-            f"  rows there: {rows.added:,} added, {rows.kept:,} kept, {rows.replaced:,} replaced,"
+            f"  rows: {rows.added:,} added, {rows.kept:,} kept, {rows.replaced:,} replaced,"
             f" {rows.gone:,} gone"
         )
     if run.editions:

@@ -230,9 +230,9 @@ def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
             file, source_tab, cell = row.source
             yield Finding(
                 Code.REMARK_GONE,
-                f"row {row.cell.row + 1} of “{book.path.name}” › {tab} went, as its file holds"
-                f" that record no more, and with it “{'”, “'.join(row.texts)}”",
-                "If the remark still matters, write it to another row; the record was from"
+                f"row {row.cell.row + 1} of “{book.path.name}” › {tab} was removed, because its"
+                f" file no longer contains that record; with it went “{'”, “'.join(row.texts)}”",
+                "If the remark still matters, write it in another row. The record was in"
                 f" {source_tab} {cell} of {file}.",
                 looked_for="the record in its file",
                 found=", ".join(row.texts),
@@ -244,10 +244,11 @@ def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
             rows = counted(len(one.by_hand), "row")
             yield Finding(
                 Code.CHANGED_BY_HAND,
-                f"{rows} of “{book.path.name}” › {tab} held other values than unchanged files hold,"
-                f" and hold those of the files again (row {cells})",
-                "Correct the value in the file that was sent, or keep a correction in a column of"
-                " its own.",
+                f"{rows} of “{book.path.name}” › {tab} had been changed by hand, and now"
+                f" {'has' if len(one.by_hand) == 1 else 'have'} the values of the files again"
+                f" (row {cells})",
+                "Correct the value in the file that was sent, or keep your correction in a column"
+                " of your own.",
                 looked_for="the values of the files",
                 found=rows,
             )

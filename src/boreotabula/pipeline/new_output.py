@@ -180,7 +180,11 @@ def compared(run: Run, out: Path) -> Run:
 
 def with_past(run: Run, past: Past) -> Run:
     """A run with what has been restated since the one that wrote the output before."""
-    found = past.restated(run.since, run.layout.spec.key)
+    since = run.since
+    if since is not None:  # what could not be read is told as that, and restates nothing
+        read = {one.name for one in run.files if one.read}
+        since = replace(since, changed=tuple(one for one in since.changed if one in read))
+    found = past.restated(since, run.layout.spec.key, run.tables)
     if not found:
         return replace(run, restated=found)
     return replace(run, restated=found, findings=(*run.findings, *restated_findings(found)))

@@ -4,7 +4,7 @@ until the new ones take their place."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from pathlib import Path
@@ -50,8 +50,11 @@ class Past:
                         self.batches.setdefault(table, []).append(batch)
             yield reading
 
-    def restated(self, since: Since | None, key: Sequence[str]) -> Restated | None:
-        """What was restated; None if there is no run before, or none of its records."""
+    def restated(
+        self, since: Since | None, key: Sequence[str], tables: Iterable[str]
+    ) -> Restated | None:
+        """What was restated in the tables; None if there is no run before, or none of its
+        records."""
         if since is None or not self.before:
             return None
         found = Restated(_no_lines(()))
@@ -59,11 +62,13 @@ class Past:
             return found
         from boreotabula.review.compare.sides import saved_side
 
-        for table, batches in self.batches.items():
+        for table in tables:
             try:
                 saved = saved_output(self.out, table)
             except CallError:  # it had no such table, or is gone
                 continue
+            # A file that has changed may hold no record any more: then there are no batches.
+            batches = self.batches.get(table, [])
             found = _added(found, self._of_table(saved_side(saved), batches, since, key))
         return found
 
@@ -76,7 +81,7 @@ class Past:
         if not saved.traced:
             return Restated(_no_lines(()))
         old = _only_of(saved, left)
-        new = _texts_side("now", batches)
+        new = _texts_side("now", batches, saved.kinds)
         known = _known_by(new, saved, key)
         found = compare(old, new, known)
         lines = found.changes.filter(_reported_before(found.changes, since.changed))
@@ -124,10 +129,11 @@ def _only_of(side: Side, files: Collection[str]) -> Side:
     return Side(side.name, side.kinds, batches, side.key)
 
 
-def _texts_side(name: str, batches: Sequence[pa.RecordBatch]) -> Side:
+def _texts_side(name: str, batches: Sequence[pa.RecordBatch], without: Mapping[str, str]) -> Side:
+    """Records as a side; `without` any, with the columns of another."""
     from boreotabula.review.compare.sides import Side
 
-    kinds = {one.name: type_name(one) for one in batches[0].schema}
+    kinds = {one.name: type_name(one) for one in batches[0].schema} if batches else without
 
     def texts() -> Iterator[pa.RecordBatch]:
         for batch in batches:
@@ -233,9 +239,9 @@ def restated_findings(found: Restated) -> Iterator[Finding]:
         values = counted(number, "value")
         yield Finding(
             Code.VALUE_RESTATED,
-            f"{values} that were reported before {'is' if number == 1 else 'are'} not as they"
-            f" were; the first: {name}, {before} → {now or 'blank'}",
-            "Ask the sender whether that is meant; restated.csv lists them all.",
+            f"{values} reported before {'has' if number == 1 else 'have'} changed; the first:"
+            f" {name}, {before} → {now or 'blank'}",
+            "Ask the sender whether this is intended; restated.csv lists all of them.",
             at=written_address(columns["cell"][first]),
             looked_for=str(before),
             found=str(now or ""),

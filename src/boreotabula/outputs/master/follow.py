@@ -71,8 +71,8 @@ def _formulas(text: str, change: RowChange, where: str, *, on_tab: bool) -> str:
         now = _followed(formula, change, here, on_tab=on_tab)
         if now != formula and attribute(found["head"], "t") in ("shared", "array"):
             raise CallError(
-                f"{here}: the formula “={formula[:60]}” is shared by several cells and points at"
-                " the table, which cannot be kept; enter it anew in each of them"
+                f"{here}: the formula “={formula[:60]}” is shared by several cells and refers to"
+                " the table, which cannot be kept; enter it again in each cell"
             )
         return found[0] if now == formula else found["head"] + escape(now)
 
@@ -86,8 +86,8 @@ def _followed(
         return changed_formula(formula, change, on_tab=on_tab, whole=whole)
     except LostReferenceError as error:
         raise CallError(
-            f"{where}: the formula “={formula[:60]}” points at {error}, a row that goes, as its"
-            " file holds that record no more; point it elsewhere, or delete it"
+            f"{where}: the formula “={formula[:60]}” refers to {error}, a row that will be removed"
+            " because its file no longer contains that record; change or delete the formula"
         ) from None
 
 

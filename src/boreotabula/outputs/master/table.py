@@ -429,14 +429,14 @@ class MasterTable:
     def _refuse_moving(self, package: Package, change: RowChange) -> None:
         """Raises CallError if rows that must move hold something that does not move with them."""
         first, end = change.gone[0], max(change.ends)
-        said = f"rows below row {first + 1} move up, as their files hold less now, and"
+        said = f"rows below row {first + 1} move up because records were removed, but"
         beside = self.sheet.filled[first : end + 1].copy()
         beside[:, self.place.left : self.place.right + 1] = False
         if beside.any():
             row, column = (int(one[0]) for one in beside.nonzero())
             raise CallError(
-                f"{self.where}: {said} {Address(first + row, column)} beside the table cannot; move"
-                " it to another tab"
+                f"{self.where}: {said} {Address(first + row, column)} beside the table cannot"
+                " move with them; move it to another tab"
             )
         for kind in ("/comments", "/threadedComment"):
             for part in package.related(self.part, kind).values():
@@ -444,13 +444,13 @@ class MasterTable:
                     row = int("".join(filter(str.isdigit, note.get("ref", "0")))) - 1
                     if first <= row <= end:
                         raise CallError(
-                            f"{self.where}: {said} the note of {note.get('ref')} cannot; write it"
-                            " into a column of its own"
+                            f"{self.where}: {said} the note of {note.get('ref')} cannot move"
+                            " with them; write it in a column of its own"
                         )
         if 't="shared"' in "".join(row.markup for row in self._rows if row.number in self._wanted):
             raise CallError(
-                f"{self.where}: {said} formulas that cells share cannot; enter them anew in each"
-                " row"
+                f"{self.where}: {said} formulas that cells share cannot move with them; enter them"
+                " again in each row"
             )
 
 

@@ -13,10 +13,9 @@ from boreotabula.outputs.binding.types import plainly
 from boreotabula.outputs.binding.write import Formats, let_go, write_tab
 from boreotabula.review.mark.faults import COLOURS
 from boreotabula.review.mark.in_place import Listed, Mark, free_name
-from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.marked import MARKED_NAME
 from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Sheet, Visibility
+from boreotabula.workbooks.sheet import Visibility
 
 _MADE = datetime(2000, 1, 1)
 _THICK = 5
@@ -31,19 +30,21 @@ def write_values(
     heads: Sequence[str],
     lines: Sequence[Listed],
     stream: BinaryIO,
-) -> None:
+) -> list[str]:
     """Write the tabs of a file as a workbook, with marks and a list in front of them.
 
-    Raises UnreadableError if the file cannot be read.
+    Returns what could not be kept, in words. Raises UnreadableError if the file, or a tab of it,
+    cannot be read.
     """
     import xlsxwriter  # only needed for this kind of output
 
     with Workbook(path, opening) as book, Looks(path) as looks:
-        tabs = [(tab, _sheet(book, tab.name)) for tab in book.tabs]
+        tabs = [(tab, book.sheet(tab.name)) for tab in book.tabs]
         made = xlsxwriter.Workbook(
             stream,
             {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False},
         )
+        lost: list[str] = []
         made.set_properties({"created": _MADE})
         try:
             names = _names(path, [tab.name for tab, _ in tabs])
@@ -54,7 +55,7 @@ def write_values(
                 there = made.add_worksheet(names[tab.name])
                 typed = sheet if looks.there else plainly(sheet)[0]
                 look = _marked(looks.of(tab.name) or Look(), marks.get(tab.name, ()))
-                write_tab(there, typed, look, formats, names)
+                lost += write_tab(there, typed, look, formats, names)
                 if tab.visibility is not Visibility.VISIBLE:
                     there.hide()
             quoted = front.get_name().replace("'", "''")
@@ -63,15 +64,7 @@ def write_values(
             let_go(made)
             raise
         made.close()
-
-
-def _sheet(book: Workbook, name: str) -> Sheet:
-    try:
-        return book.sheet(name)
-    except UnreadableError:
-        from boreotabula.workbooks.sheet import make_sheet
-
-        return make_sheet(name, [])
+    return list(dict.fromkeys(lost))
 
 
 def _names(path: Path, tabs: Sequence[str]) -> dict[str, str]:

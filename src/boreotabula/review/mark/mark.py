@@ -7,6 +7,8 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 
+import pyarrow as pa
+
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
 from boreotabula.reading.findings import Code, Severity
@@ -153,22 +155,25 @@ def _copy(
             with placed(target) as stream:
                 write_marked(source.path, marks, title, heads, lines, stream)
         except NotSafeError as error:
-            note = f"marked by its values alone, as {error}"
+            note = f"only its values were copied, because {error}"
         else:
             return name, True, ""
     try:
         with placed(target) as stream:
-            write_values(source.path, opening, marks, title, heads, lines, stream)
+            lost = write_values(source.path, opening, marks, title, heads, lines, stream)
     except UnreadableError as error:
-        return "", False, f"no copy, as it cannot be read: {error}"
-    return name, False, note
+        return "", False, f"no copy, because it cannot be read: {error}"
+    said = [note] if note else []
+    return name, False, "; ".join([*said, *([f"not kept: {', '.join(lost)}"] if lost else [])])
 
 
 def _stem(file: str, group: str, taken: set[str]) -> str:
     """The name of a copy without its ending: that of the file, that no other has."""
     path = PurePosixPath(file)
-    steps = [_step(group)] if group else []
-    stem = PurePosixPath(*steps, path.with_suffix("")).as_posix()
+    # A source folder such as “../reports” is part of the name; no copy may land there.
+    own = [step for step in path.with_suffix("").parts if step not in ("..", ".", "/")]
+    steps = [group, *own] if group else own
+    stem = PurePosixPath(*map(_step, steps)).as_posix()
     if stem.casefold() in taken:
         stem = f"{stem} ({path.suffix.lstrip('.')})"
     found, number = stem, 1
@@ -194,12 +199,10 @@ def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
         raise CallError(f"--by: the records have no field “{by}”; there is {', '.join(side.kinds)}")
     found: dict[str, dict[str, None]] = {}
     for batch in side.batches():
-        pairs = zip(
-            batch.column("source_file").to_pylist(), batch.column(by).to_pylist(), strict=True
-        )
-        for file, value in dict.fromkeys(pairs):
-            if value is not None:
-                found.setdefault(file, {})[value] = None
+        both = pa.table({"file": batch.column("source_file"), "value": batch.column(by)})
+        for pair in both.group_by(["file", "value"], use_threads=False).aggregate([]).to_pylist():
+            if pair["value"] is not None:
+                found.setdefault(pair["file"], {})[pair["value"]] = None
     return {file: ", ".join(values) for file, values in found.items()}
 
 
