@@ -60,7 +60,7 @@ PARTS = {
     ),
     "runs": (
         "own", "atomic", "remote", "processes", "layouts", "inputs", "file", "cache", "compare",
-        "read_all", "run", "survey", "draft", "headings", "again",
+        "read_all", "ahead", "run", "survey", "draft", "headings", "again",
     ),
 }  # fmt: skip
 """The parts of the large rooms, in the order of the data."""

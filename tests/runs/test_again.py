@@ -8,7 +8,6 @@ import shutil
 import signal
 import subprocess
 from collections.abc import Callable
-from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -212,20 +211,6 @@ def test_a_kept_reading_is_the_same_in_every_part(desk: Path) -> None:
         assert [replace(tab, tables={}) for tab in one.tabs] == [
             replace(tab, tables={}) for tab in tabs
         ]
-
-
-def test_any_executor_will_do(desk: Path) -> None:
-    started: list[int] = []
-
-    def start(workers: int) -> Executor:
-        started.append(workers)
-        return ThreadPoolExecutor(workers)
-
-    layout = boreotabula.Layout.load(desk / "lots.toml")
-    inbox = look(layout)
-    readings = read_all(layout, inbox, Means(3, executor=start), digests(inbox))
-    names = [reading.name for reading in readings]
-    assert names == [one.name for one in inbox.taken] and started == [3]
 
 
 def _running(desk: Path, *more: object) -> subprocess.Popen[bytes]:

@@ -12,6 +12,8 @@ import socket
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
+from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +24,14 @@ from cheroot import wsgi
 from moto.server import ThreadedMotoServer
 from wsgidav.wsgidav_app import WsgiDAVApp
 
+from boreotabula.pipeline.chunk import ATTEMPTS, Chunk, Errand, read_chunk
+from boreotabula.runs.cache.packing import read_without_records
+from boreotabula.runs.file.open_file import make_job
+from boreotabula.runs.inputs import look
+from boreotabula.runs.layouts.load import Layout
+from boreotabula.runs.read_all import Readers
 from boreotabula.runs.remote import address, fetch
+from boreotabula.runs.remote.places import open_place
 from helpers import Outcome, csv_rows, program
 
 PASSWORD = f"s%c {secrets.token_hex(8)}"
@@ -81,7 +90,8 @@ class _Cutting:
 @pytest.fixture
 def webdav(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Served]:
     folder = tmp_path / "served"
-    (folder / "reports").mkdir(parents=True, exist_ok=True)
+    for name in ("reports", "tables"):
+        (folder / name).mkdir(parents=True, exist_ok=True)
     settings = {
         "provider_mapping": {"/": str(folder)}, "verbose": 0, "logging": {"enable": False},
         "simple_dc": {"user_mapping": {"*": {"boss": {"password": PASSWORD}}}},
@@ -249,6 +259,59 @@ def test_three_hundred_files_are_fetched_once(served: Served, home: Path) -> Non
     assert json.loads(program("kept", "--json", cwd=home).out)["fetched_files"] == 0
 
 
+def test_files_are_read_while_others_are_fetched(
+    webdav: Served, home: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for number in range(9):
+        webdav.put(f"{number}.csv", f"lot,count\nL{number},{number}\n")
+    was_read, in_time = threading.Event(), list[bool]()
+    fetched_one, read = fetch._fetched, Readers.read
+
+    def waiting(place: Any, entry: Any, name: str, mirror: Any) -> Any:
+        if name == "8.csv":
+            in_time.append(was_read.wait(60))
+        return fetched_one(place, entry, name, mirror)
+
+    def noting(readers: Readers, sources: Any) -> None:
+        read(readers, sources)
+        was_read.set()
+
+    monkeypatch.setattr(fetch, "_fetched", waiting)
+    monkeypatch.setattr(Readers, "read", noting)
+    assert extract(home, webdav.url).status == 0 and in_time == [True]
+    assert len(csv_rows(home / "out.csv")) == 9
+
+
+def test_a_cluster_fetches_its_files_itself(webdav: Served, home: Path) -> None:
+    pytest.importorskip("distributed")
+    for number in range(12):
+        webdav.put(f"{number:02}.csv", f"lot,count\nL{number},{number}\n")
+    (home / "l.toml").write_text(LAYOUT.format(webdav.url), "utf-8")
+    call = ("extract", "l.toml", "-o", "lots", "--partition", "lot", "--cluster", "local:1")
+    done = program(*call, cwd=home)
+    assert (done.status, done.err) == (0, "")
+    assert fetched(done).startswith("12 of 12 files from servers")
+    assert len([*(home / "lots").rglob("*.parquet")]) == 12
+    assert not [*(home.parent / "kept").glob("remote/*/files/*")]  # this machine fetched none
+    assert fetched(program(*call, cwd=home)) == "0 of 12 files from servers"
+
+
+def test_a_file_that_a_worker_cannot_fetch_is_a_finding(webdav: Served, home: Path) -> None:
+    for name in ("a", "b"):
+        webdav.put(f"{name}.csv", f"lot,count\n{name},1\nmore,2\n")
+    (home / "l.toml").write_text(LAYOUT.format(webdav.url), "utf-8")
+    layout = Layout.load(home / "l.toml")
+    chunk = Chunk("1", look(layout, fetching=False).taken, {"a.csv": "", "b.csv": ""})
+    assert webdav.cut is not None
+    webdav.cut("a.csv")
+    (home / "out" / ATTEMPTS).mkdir(parents=True)
+    job = make_job(layout.spec, layout.plan)
+    errand = Errand(job, layout.digest, home / "out", (), {"records": ""}, kept=False)
+    first, second = (read_without_records(one) for one in read_chunk(chunk, errand).heads)
+    assert [one.code for one in first.findings] == ["file-not-fetched"]
+    assert second.read and second.tabs[0].record_count == 2
+
+
 def test_a_server_that_stops_in_the_middle(
     served: Served, home: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -363,9 +426,10 @@ def test_a_folder_on_a_server_is_looked_into_drafted_and_bound(webdav: Served, h
     done = program("bind", webdav.url, "-o", "all.xlsx", cwd=home)
     assert done.status == 0 and "all.xlsx: 3 tabs of 3 files" in done.out
     page = Path(__file__).parents[2] / "docs" / "remote.md"
-    (block,) = re.findall(r"```sh\n(.*?)```", page.read_text("utf-8"), re.DOTALL)
-    for command in block.strip().splitlines():
-        call = command.replace("webdavs://files.example.org/reports", webdav.url)
+    blocks = re.findall(r"```sh\n(.*?)```", page.read_text("utf-8"), re.DOTALL)
+    assert len(blocks) == 2
+    for command in "".join(blocks).strip().splitlines():
+        call = command.replace("webdavs://files.example.org", webdav.url.removesuffix("/reports"))
         assert program(*shlex.split(call)[1:], cwd=home).status == 0, command
     done = program("draft", webdav.url, "-o", "new.toml", cwd=home)
     assert done.status == 0
@@ -374,8 +438,80 @@ def test_a_folder_on_a_server_is_looked_into_drafted_and_bound(webdav: Served, h
     assert done.status == 0 and len(csv_rows(home / "out.csv")) == 15
 
 
+def test_a_page_of_links(home: Path) -> None:
+    for name in ("a.csv", "sub/b æ.csv", "sub/old.csv"):
+        (home / "web" / name).parent.mkdir(parents=True, exist_ok=True)
+        (home / "web" / name).write_text(f"lot,count\n{name},1\n", "utf-8")
+
+    class Quiet(SimpleHTTPRequestHandler):
+        def log_message(self, *_: object) -> None:
+            """Nothing is said."""
+
+    handler = partial(Quiet, directory=str(home))
+    with ThreadingHTTPServer(("127.0.0.1", 0), handler) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        url = f"http://127.0.0.1:{server.server_address[1]}/web/"
+        assert extract(home, url).status == 0
+        assert "3 text files" in program("survey", url, cwd=home).out
+        assert "'1" in program("show", f"{url}a.csv", cwd=home).out
+        server.shutdown()
+    files = [row["source_file"] for row in csv_rows(home / "out.csv")]
+    assert files == ["a.csv", "sub/b æ.csv"]
+    secure = extract(home, url.replace("http:", "https:"))
+    assert secure.status == 2 and "cannot be listed" in secure.err
+
+
 def test_what_stays_within_the_folder() -> None:
     assert address.shown("sftp://me:pw@host:22/a b?x=1#y") == "sftp://me@host:22/a b"
     assert not address.is_remote("C:\\reports") and not address.is_remote("reports")
     for name in ("../a", "a/../../b", "a//b", "..", "a\\b", "/etc"):
         assert not fetch._is_safe(name)
+
+
+def _there(url: str) -> bytes | None:
+    place = open_place(url)
+    try:
+        return bytes(place.system.cat_file(place.root))
+    except FileNotFoundError:
+        return None
+    finally:
+        place.close()
+
+
+def test_an_output_on_a_server(served: Served, home: Path) -> None:
+    (home / "in").mkdir()
+    served.put("foreign.csv", "mine")
+    (home / "l.toml").write_text(LAYOUT.format("in"), "utf-8")
+    url = f"{served.url}/lots.csv"
+
+    def run(lines: str, *more: object, out: str = url) -> Outcome:
+        (home / "in" / "a.csv").write_text(f"lot,count\n{lines}", "utf-8")
+        return program("extract", "l.toml", "-o", out, *more, cwd=home)
+
+    done = run("a,1\n")
+    assert (done.status, done.err) == (0, "") and f"records   {url}" in done.out
+    assert (_there(url) or b"").splitlines()[1].startswith(b"a,1,")
+    assert b'"records": 1' in (_there(f"{served.url}/lots.run/run.json") or b"")
+    program("kept", "--clear", cwd=home)  # as on another machine
+    done = run("a,2\n")
+    assert done.status == 0 and "1 value restated" in done.out
+    assert (_there(url) or b"").splitlines()[1].startswith(b"a,2,")
+    before = _there(url)
+    assert run("a,x\n", "--strict").status == 1 and _there(url) == before
+    done = run("a,1\n", out=f"{served.url}/foreign.csv")
+    assert done.status == 2 and "was not written by an extract" in done.err
+    assert _there(f"{served.url}/foreign.csv") == b"mine"
+    assert run("a,1\n", "--overwrite", out=f"{served.url}/foreign.csv").status == 0
+    assert (_there(f"{served.url}/foreign.csv") or b"").startswith(b"lot,count")
+    done = run("a,1\n", out=url.replace("lots.csv", "lots.nothing"))
+    assert done.status == 2 and "the ending says what to write" in done.err
+    done = run("a,1\n", out=url.replace("reports/", "reports/none/"))
+    assert done.status == (0 if url.startswith("s3") else 2)
+    assert ("there is no folder" in done.err) == (not url.startswith("s3"))
+    (home / "l.toml").write_text(LAYOUT.format(served.url), "utf-8")
+    done = program("extract", "l.toml", "-o", url, cwd=home)
+    assert done.status == 2 and "the next run would read it" in done.err
+    (home / "l.toml").write_text(LAYOUT.format("in"), "utf-8")
+    served.stop()
+    done = run("a,3\n")
+    assert done.status == 2 and "Traceback" not in done.err and PASSWORD not in done.err

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,6 +10,7 @@ import click
 
 from boreotabula.cli.options import PLACE, SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
+from boreotabula.cli.target import Target, chosen_target, dataset_target, inbox_of, safe_target
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.argument("layout", type=click.Path(path_type=Path))
 @click.argument("files", nargs=-1, type=SOURCE)
 @click.option(
-    "-o", "--output", "output", type=click.Path(path_type=Path), metavar="OUT",
+    "-o", "--output", "output", metavar="OUT",
     help="Where the records go; the ending says how (below). - is CSV to stdout.",
 )  # fmt: skip
 @click.option(
@@ -57,6 +57,14 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.option(
     "--add-columns", is_flag=True,
     help="With --into a database: add the columns that its table lacks.",
+)  # fmt: skip
+@click.option(
+    "--partition", metavar="FIELDS",
+    help="With -o FOLDER: Parquet files in folders by these fields, such as nursery,month.",
+)  # fmt: skip
+@click.option(
+    "--cluster", metavar="ADDRESS",
+    help="With -o FOLDER: the workers of a Dask scheduler read; local:4 starts four here.",
 )  # fmt: skip
 @click.option(
     "--replace", "replace_all", is_flag=True,
@@ -101,10 +109,12 @@ Exit status: 0 clean · 1 written, but something is an error
 def command(
     layout: Path,
     files: tuple[Path, ...],
-    output: Path | None,
+    output: str | None,
     into: Path | None,
     tab: str | None,
     add_columns: bool,
+    partition: str | None,
+    cluster: str | None,
     replace_all: bool,
     no_source: bool,
     report: Path | None,
@@ -124,13 +134,16 @@ def command(
     as_json: bool,
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
+    from boreotabula.runs.ahead import ReadAhead
     from boreotabula.runs.inputs import check_apart
     from boreotabula.runs.layouts.load import Layout
 
     given = Target(into, True, tab, replace_all, no_source, add_columns)
-    target = _target(output, given, dry_run=dry_run)
+    target = chosen_target(output, given, dry_run=dry_run)
+    if partition is not None or cluster is not None:
+        target = dataset_target(target, partition, cluster)
     if safe_csv:
-        target = _safe(target)
+        target = safe_target(target)
     if target.stream and sys.stdout is None:
         raise CallError("stdout is closed; name a file with -o")
     if target.stream and (strict or as_json):
@@ -144,68 +157,17 @@ def command(
         if expect is not None:
             check_expected(expect, loaded.spec.fields)
         check_apart(report, loaded.folders.values(), loaded.spec.source.include)
-    inbox = _inbox(loaded, target, files, only, limit, overwrite=overwrite)
-    if strict_past and (target.path is None or target.into):
+    means = _means(loaded, workers, limits(largest_part), fresh=fresh)
+    with ReadAhead(loaded, means) as ahead:
+        inbox = inbox_of(
+            loaded, target, files, only, limit, overwrite=overwrite, on_fetched=ahead.take
+        )
+    if strict_past and (target.path is None or target.into or target.dataset):
         raise CallError("--strict-past belongs to -o FILE: what it held before is compared")
     if expect is not None and report is None:
         raise CallError("--expect belongs to --report: its page names who has not reported")
     show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past)
-    means = _means(loaded, workers, limits(largest_part), fresh=fresh)
     return perform(loaded, inbox, target, show, means)
-
-
-@dataclass(frozen=True)
-class Target:
-    """Where the records of a run go; nowhere in a trial."""
-
-    path: Path | None = None
-    into: bool = False
-    """Whether they go into a file that is there."""
-    tab: str | None = None
-    replace_all: bool = False
-    """Whether rows of files that are not read now go."""
-    no_source: bool = False
-    """Whether a workbook gets no columns that tell where its rows are from."""
-    add_columns: bool = False
-    """Whether the table of a database gets the columns that it lacks."""
-    stream: bool = False
-    """Whether they go to stdout."""
-    safe_csv: bool = False
-    """Whether no text may be taken for a formula."""
-
-
-def _target(output: Path | None, into: Target, *, dry_run: bool) -> Target:
-    """Where the options say that the records go. Raises CallError if they do not agree."""
-    from boreotabula.outputs.bases.address import is_address
-
-    book = into.path is not None and into.path.suffix.lower() in (".xlsx", ".xlsm")
-    if (into.replace_all or into.no_source) and not book:
-        raise CallError("--replace and --no-source belong to --into a workbook")
-    if into.tab is not None and into.path is None:
-        raise CallError("--tab belongs to --into a workbook or a database")
-    if into.add_columns and (into.path is None or book):
-        raise CallError("--add-columns belongs to --into a database")
-    if output is not None and into.path is not None:
-        raise CallError("-o writes a file anew and --into changes one; give one of them")
-    if dry_run:
-        return Target()
-    if into.path is not None:
-        return into
-    if output is not None and is_address(str(output).replace(":/", "://", 1)):
-        raise CallError(f"“{output}” is an address: records go into a database with --into")
-    if output is None:
-        raise CallError("say where the records go with -o OUT.csv, or try it with --dry-run")
-    return Target(stream=True) if str(output) == "-" else Target(output)
-
-
-def _safe(target: Target) -> Target:
-    """A target of CSV whose texts no program takes for formulas. Raises CallError for others."""
-    from boreotabula.outputs.kinds import kind_of
-
-    kind = kind_of(target.path) if target.path else None
-    if target.into or (kind is not None and not kind.is_csv):
-        raise CallError("--safe-csv is for .csv, .csv.gz and .tsv; other kinds keep texts as texts")
-    return replace(target, safe_csv=True)
 
 
 def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
@@ -233,40 +195,6 @@ class _Show:
         self.report, self.expect, self.strict_past = report, expect, strict_past
 
 
-def _inbox(
-    layout: Layout,
-    target: Target,
-    files: tuple[Path, ...],
-    only: str | None,
-    limit: int | None,
-    *,
-    overwrite: bool,
-) -> Inbox:
-    """The files of this call."""
-    from boreotabula.layout.patterns import Kind, PatternError, pattern
-    from boreotabula.pipeline.new_output import look_for
-    from boreotabula.runs.inputs import look
-
-    if target.path is None:
-        inbox = look(layout, named=files)
-    elif target.into:
-        from boreotabula.pipeline.into_existing import look_into
-
-        inbox = look_into(layout, target.path, target.tab, files)
-    else:
-        inbox = look_for(layout, target.path, files, overwrite=overwrite)
-    taken = inbox.taken
-    if only:
-        try:
-            chosen = pattern(only, Kind.FILE)
-        except PatternError as error:
-            raise CallError(f"--only: {error}") from None
-        taken = tuple(one for one in taken if chosen.match(one.name) is not None)
-        if not taken:
-            raise CallError(f"--only: none of the {len(inbox.taken)} files matches “{only}”")
-    return replace(inbox, taken=taken[:limit])
-
-
 def perform(
     layout: Layout,
     inbox: Inbox,
@@ -287,6 +215,8 @@ def perform(
         run = _run(layout, inbox, target, on_file, means, show)
     may = may_write(run, strict=show.strict, strict_past=show.strict_past)
     written = target.path if may else None
+    if written is not None and target.remote:
+        target.remote.put(run_folder(written))
     status = run.exit_status or (0 if may else 1)
     if show.report is not None:
         from boreotabula.review.report import write_report
@@ -298,9 +228,10 @@ def perform(
     if show.quiet:
         return status
     console = screen.err() if target.stream else screen.out()
-    screen.summary(run, written, run_folder(written) if written else None, console)
-    if inbox.fetched:
-        console.print(f"  fetched   {inbox.fetched}", soft_wrap=True)
+    shown = (target.remote.shown if target.remote else written) if written else None
+    screen.summary(run, shown, run_folder(written) if written else None, console)
+    if run.fetched:
+        console.print(f"  fetched   {run.fetched}", soft_wrap=True)
     if show.report is not None:
         console.print(f"  report    {show.report}", soft_wrap=True)
     if target.path is None and not target.stream:
@@ -327,6 +258,10 @@ def _run(
         )
     if target.path is None:
         return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=True)
+    if target.dataset:
+        from boreotabula.pipeline.dataset import extract_dataset
+
+        return extract_dataset(layout, inbox, target.dataset, on_file, means, strict=show.strict)
     if target.into:
         from boreotabula.pipeline.into_existing import extract_into_file
 

@@ -171,7 +171,7 @@ def _cut(text: str, width: int) -> str:
 
 
 def summary(
-    run: Run, written: Path | None, record: Path | None, console: Console | None = None
+    run: Run, written: Path | str | None, record: Path | None, console: Console | None = None
 ) -> None:
     """The figures of a run."""
     console = console or out()
@@ -202,7 +202,9 @@ def summary(
         console.print(Text(f"  {agreeing(run.totals.agree, run.totals.printed)}", style=style))
     console.print(_verdict(run))
     if written is not None:
-        shown = address_of(written) if is_server(written) else written
+        shown: object = written
+        if isinstance(written, Path) and is_server(written):
+            shown = address_of(written)
         console.print(f"  records   {shown}", soft_wrap=True)
     if record is not None:
         console.print(f"  findings  {record}", soft_wrap=True)

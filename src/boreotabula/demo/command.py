@@ -27,7 +27,8 @@ def command(folder: Path, story: bool) -> int:
     FOLDER is boreotabula-demo if none is named. A folder that holds anything else is left alone.
     """
     from boreotabula.cli import screen
-    from boreotabula.cli.extract import Target, perform
+    from boreotabula.cli.extract import perform
+    from boreotabula.cli.target import Target
     from boreotabula.demo.folder import write_demo
     from boreotabula.demo.nurseries import MONTHS, NURSERIES
     from boreotabula.pipeline.new_output import look_for

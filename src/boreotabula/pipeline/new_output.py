@@ -24,7 +24,7 @@ from boreotabula.reading.records.schema import record_schema
 from boreotabula.review.saved import keep_before
 from boreotabula.runs.atomic import KeepOld, placed, placed_folder, told
 from boreotabula.runs.file.read import FileReading
-from boreotabula.runs.inputs import RUN_RECORD, Inbox, check_output, look, run_folder
+from boreotabula.runs.inputs import RUN_RECORD, Inbox, SourceFile, check_output, look, run_folder
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means, digests, read_all
 from boreotabula.runs.run.earlier import earlier_record, files_of, since, wrote
@@ -32,10 +32,16 @@ from boreotabula.runs.run.gather import Run, gather, read_each
 from boreotabula.runs.run.record import write_record
 
 OnFile = Callable[[FileReading], None]
+OnFetched = Callable[[SourceFile], None]
 
 
 def look_for(
-    layout: Layout, out: Path, named: Sequence[Path] = (), *, overwrite: bool = False
+    layout: Layout,
+    out: Path,
+    named: Sequence[Path] = (),
+    *,
+    overwrite: bool = False,
+    on_fetched: OnFetched | None = None,
 ) -> Inbox:
     """The files of the layout's source folders, once it is sure that `out` can be written.
 
@@ -57,7 +63,7 @@ def look_for(
             f"“{out}” was not written by an extract, so it is left alone; choose another name, or"
             " replace it with --overwrite (--into puts records into a workbook that is there)"
         )
-    return look(layout, own=(out, run_folder(out)), named=named)
+    return look(layout, own=(out, run_folder(out)), named=named, on_fetched=on_fetched)
 
 
 def _is_foreign(out: Path) -> bool:

@@ -22,6 +22,7 @@ from boreotabula.outputs.bases.columns import quoted
 from boreotabula.outputs.csv import csv_rows, field_type, type_name
 from boreotabula.outputs.master.sources import kept_sources, sources_tab
 from boreotabula.outputs.master.table import one_gap
+from boreotabula.outputs.parted import part_files, partition_values
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.review.saved import SavedOutput, saved_output
@@ -72,6 +73,9 @@ def saved_records(saved: SavedOutput) -> pa.Table:
 def _read(saved: SavedOutput) -> pa.Table:
     path, kinds = saved.path, saved.field_types
     name = path.name.lower()
+    if saved.partition is not None:
+        schema = pa.schema([_field(one, kinds[one], saved.units[one]) for one in kinds])
+        return pa.Table.from_batches([*dataset_batches(saved)], schema)
     if name.endswith((".parquet", ".arrow")):
         return _columnar(path)
     if name.endswith((".csv", ".tsv", ".csv.gz")):
@@ -100,6 +104,38 @@ def _unguarded(texts: pa.ChunkedArray) -> pa.ChunkedArray:
         known = [one and unguarded_text(one) for one in chunk.dictionary.to_pylist()]
         chunks.append(pa.array(known, pa.string()).take(chunk.indices))
     return pa.chunked_array(chunks, pa.string())
+
+
+def dataset_batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
+    """The records of a dataset, file by file: what its folders are named after is a column too.
+
+    Raises OSError, ValueError or pyarrow's own if it cannot be read.
+    """
+    from pyarrow import parquet
+
+    kinds, units = saved.field_types, saved.units
+    schema = pa.schema([_field(one, kinds[one], units[one]) for one in kinds])
+    for path in part_files(saved.path):
+        with parquet.ParquetFile(path) as file:
+            batches = [in_seconds(one) for one in file.iter_batches(_AT_ONCE)]
+        known = partition_values(path, saved.path)
+        for batch in batches:
+            columns = [
+                _the_same(known[one.name], one, batch.num_rows)
+                if one.name in known
+                else batch.column(one.name)
+                for one in schema
+            ]
+            yield pa.RecordBatch.from_arrays(columns, schema=schema)
+
+
+_AT_ONCE = 100_000
+
+
+def _the_same(text: str | None, field: pa.Field, times: int) -> pa.Array:
+    """A column of one value, given its text."""
+    one = _typed(pa.array([text], pa.string()), field.type, field_type(field))
+    return one.take(pa.array([0] * times, pa.int32()))
 
 
 def _columnar(path: Path) -> pa.Table:

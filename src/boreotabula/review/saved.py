@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -37,6 +37,12 @@ class SavedOutput:
         """The digest of a source file as it was read; empty if it was not."""
         files = (one for one in self.record["files"] if one["file"] == file)
         return next((str(one["sha256"]) for one in files), "")
+
+    @property
+    def partition(self) -> Sequence[str] | None:
+        """The fields that part it, if it is a dataset; None if it is a file."""
+        found = self.record.get("partition")
+        return None if found is None else [str(one) for one in found]
 
     @property
     def guarded(self) -> bool:
@@ -145,6 +151,8 @@ def saved_output(path: Path, table: str | None = None) -> SavedOutput:
     if wanted not in tables or (table is None and len(tables) > 1):
         raise CallError(f"“{out}” has the tables {', '.join(tables)}; choose one with --table")
     file = out / f"{wanted}.csv" if out.is_dir() else out
-    if not file.is_file() and not is_server(file):
+    if out.is_dir() and record.get("partition") is not None:
+        file = out / wanted if len(tables) > 1 else out
+    elif not file.is_file() and not is_server(file):
         raise CallError(f"there is no file “{file}”")
     return SavedOutput(file, wanted, record, out.resolve().parent)

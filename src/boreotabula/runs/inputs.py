@@ -5,17 +5,19 @@ from __future__ import annotations
 import json
 import os
 import re
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache, partial
 from pathlib import Path, PurePath, PurePosixPath
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
+from urllib.parse import urlsplit
 
 from boreotabula.errors import CallError
 from boreotabula.files import open_regular, real_name, text_of, written_name
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
 from boreotabula.reading.findings import Code
-from boreotabula.runs.remote.address import is_remote
-from boreotabula.runs.remote.fetch import Fetched, fetch
+from boreotabula.runs.remote.address import is_remote, shown
+from boreotabula.runs.remote.fetch import Fetched, Mirrored, RemoteFile, fetch, list_files
 from boreotabula.texts import in_natural_order
 
 if TYPE_CHECKING:
@@ -49,6 +51,8 @@ class SourceFile:
     """The pattern that took it."""
     other: Mapping[str, str] | None = None
     """What the pattern would capture if it were held against the name in another way."""
+    remote: RemoteFile | None = None
+    """Where it is to be fetched from, if that is left to whoever reads it."""
 
 
 @dataclass(frozen=True)
@@ -71,11 +75,19 @@ class Inbox:
     """How many files were fetched from servers, in words; empty if all lie here."""
 
 
-def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ()) -> Inbox:
+def look(
+    layout: Layout,
+    own: Collection[Path] = (),
+    named: Sequence[Path] = (),
+    *,
+    fetching: bool = True,
+    on_fetched: Callable[[SourceFile], None] | None = None,
+) -> Inbox:
     """Sort the files below the layout's source folders. `own` are paths that this run writes.
 
-    With `named` only those files are taken. Raises CallError if a folder or a named file is not
-    there.
+    With `named` only those files are taken. Files on servers are fetched, `on_fetched` being called
+    with each that came; or, without `fetching`, left to whoever reads them. Raises CallError if a
+    folder or a named file is not there.
     """
     if named:
         return _named_files(layout, named)
@@ -87,41 +99,77 @@ def look(layout: Layout, own: Collection[Path] = (), named: Sequence[Path] = ())
     seen: set[Path] = set()
     fetched = Fetched()
     for text, folder in layout.folders.items():
+        lead = f"{text.strip('/')}/" if several else ""
+        remote: Mapping[str, RemoteFile] = {}
         if is_remote(text):
-            mirrored = fetch(text, lambda name: _is_wanted(name, include, exclude))
+            wanted = partial(_is_wanted, include=include, exclude=exclude)
+            if fetching:
+                on_file = partial(_told, on_fetched, lead, text, include) if on_fetched else None
+                mirrored = fetch(text, wanted, on_file)
+            else:
+                remote, mirrored = list_files(text, wanted)
             fetched += mirrored.fetched
-            lead = f"{text.strip('/')}/" if several else ""
-            left_out += [
-                LeftOut(lead + name, why, Code.FILE_NOT_FETCHED)
-                for name, why in mirrored.failed.items()
-            ]
-            left_out += [
-                LeftOut(lead + name, _excluded(name, exclude) or NO_PATTERN)
-                for name in mirrored.passed
-            ]
-        if not folder.is_dir():
+            left_out += _on_servers(mirrored, lead, exclude)
+        if not folder.is_dir() and not (is_remote(text) and not fetching):
             raise CallError(
                 f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
                 " is relative to the layout file"
             )
-        for found in sorted_files(folder, own):
-            if several:
+        there = sorted_files(folder, own) if fetching or not is_remote(text) else _listed(remote)
+        for found in there:
+            if several and found.below not in remote:
                 resolved = found.path.resolve()
                 if resolved in seen:
                     continue  # one source folder lies within another
                 seen.add(resolved)
             below = found.below
-            name = f"{text.strip('/')}/{below}" if several else below
             chosen = matching(include, below)
-            wanted = bool(chosen) or not include
+            is_wanted = bool(chosen) or not include
             excluded = _excluded(below, exclude)
-            if found.why or excluded or not wanted:
-                loud = found.code and not excluded and (wanted or found.folder)
+            if found.why or excluded or not is_wanted:
+                loud = found.code and not excluded and (is_wanted or found.folder)
                 why = (not loud and excluded) or found.why or NO_PATTERN
-                left_out.append(LeftOut(name, why, found.code if loud else None))
+                left_out.append(LeftOut(lead + below, why, found.code if loud else None))
             else:
-                taken.append(_taken(found.path, name, below, chosen))
+                one = _taken(found.path, lead + below, below, chosen)
+                if is_remote(text):
+                    one = _remote(one, text, below, remote.get(below))
+                taken.append(one)
     return Inbox(tuple(taken), tuple(left_out), fetched.said)
+
+
+def _on_servers(mirrored: Mirrored, lead: str, exclude: tuple[Pattern, ...]) -> Iterator[LeftOut]:
+    """The files of a server that are not read."""
+    for name, why in mirrored.failed.items():
+        yield LeftOut(lead + name, why, Code.FILE_NOT_FETCHED)
+    for name in mirrored.passed:
+        yield LeftOut(lead + name, _excluded(name, exclude) or NO_PATTERN)
+
+
+def _listed(remote: Mapping[str, RemoteFile]) -> Iterator[Found]:
+    """Files of a server that are not here, in natural order."""
+    for below in sorted(remote, key=lambda one: natural_key(PurePosixPath(one))):
+        yield Found(Path(below), below, _unwanted_name(below))
+
+
+def _remote(one: SourceFile, text: str, below: str, remote: RemoteFile | None) -> SourceFile:
+    """A file of a server: the nearest folder that holds it is one there."""
+    folder = f"{urlsplit(text).path.strip('/')}/{below}".split("/")[-2]
+    return replace(one, folder=folder, remote=remote)
+
+
+def _told(
+    on_fetched: Callable[[SourceFile], None],
+    lead: str,
+    text: str,
+    include: tuple[Pattern, ...],
+    below: str,
+    path: Path,
+) -> None:
+    """Tell of a file that was fetched and will be taken."""
+    if not _unwanted_name(below):
+        one = _taken(path, lead + below, below, matching(include, below))
+        on_fetched(_remote(one, text, below, None))
 
 
 def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern, ...]) -> bool:
@@ -235,6 +283,18 @@ def check_apart(out: Path, folders: Iterable[Path], include: Iterable[str] = ())
             )
 
 
+def check_not_below(url: str, folders: Iterable[str], include: Iterable[str]) -> None:
+    """The same for a file on a server, given the folders as the layout names them."""
+    wanted = _patterns(tuple(include))
+    for text in folders:
+        below = shown(url).removeprefix(shown(text).rstrip("/") + "/")
+        if is_remote(text) and below != shown(url) and (not wanted or matching(wanted, below)):
+            raise CallError(
+                f"“{shown(url)}” would lie in the source folder “{shown(text)}”, and the next run"
+                " would read it; write it elsewhere"
+            )
+
+
 def natural_key(path: PurePath) -> tuple[object, ...]:
     """Sorts '2' before '10', folder by folder, whatever the letter case."""
     return tuple(map(in_natural_order, path.parts)), path.as_posix()
@@ -273,18 +333,23 @@ def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
     return None
 
 
+def _unwanted_name(below: str) -> str:
+    """Why a file of some name is never read; empty if it may be."""
+    steps = below.split("/")
+    name = steps[-1]
+    if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):
+        return "lock file of an open workbook"
+    return "hidden file" if any(step.startswith(".") for step in steps) else ""
+
+
 def _unwanted(
     below: str, home: Path, written: frozenset[Path], runs: _Runs
 ) -> tuple[str, Code | None]:
     """Why a file is never read, whatever the patterns say, and the code of a finding about it."""
     if not (home / below).is_file():
         return "no regular file: a pipe, a device, or a link to nothing", Code.FILE_NOT_REGULAR
-    steps = below.split("/")
-    name = steps[-1]
-    if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):
-        return "lock file of an open workbook", None
-    if any(step.startswith(".") for step in steps):
-        return "hidden file", None
+    if why := _unwanted_name(below):
+        return why, None
     if written and (written & {home / below, *runs.parents(below)}):
         return "output of this run", None
     record = runs.record_of(below)
@@ -313,9 +378,13 @@ class _Runs:
     def record_of(self, below: str) -> Path | None:
         """The record of the run that says that it wrote a file, or the folder that holds it."""
         folder, _, name = below.rpartition("/")
+        known = self._of_folder(folder)
+        return known.get(name) or known.get(_ALL)
+
+    def _of_folder(self, folder: str) -> dict[str, Path]:
         if folder not in self._of:
             self._of[folder] = dict(self._look(self._home / folder))
-        return self._of[folder].get(name) or self._of[folder].get(_ALL)
+        return self._of[folder]
 
     def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
         """The files of a folder that runs say they wrote, each with the record of its run."""
@@ -325,6 +394,10 @@ class _Runs:
         beside = run_folder(folder)
         if folder.name in outputs_of(beside):
             yield _ALL, beside / RUN_RECORD
+        elif folder != self._home and folder.is_relative_to(self._home):
+            # A folder of a dataset lies some levels below the output.
+            above = self._of_folder(folder.parent.relative_to(self._home).as_posix())
+            yield from ((_ALL, record) for name, record in above.items() if name == _ALL)
         for one in folder.glob(f"*{RUN_FOLDER}"):
             if _is_run_folder(one):
                 yield from ((name, one / RUN_RECORD) for name in outputs_of(one))
@@ -349,12 +422,22 @@ def _as_it_was_written(path: Path, record: Path) -> bool:
     if path.parent == record.parent:
         return True  # the files of the run folder itself
     try:
-        written = json.loads(text_of(record))["written"]
-        written = written["files"][path.name] if "files" in written else written
+        output, written = _written_by(record, record.stat().st_mtime_ns)
+        if "files" in written:
+            home = record.parent.with_name(output)
+            written = written["files"][path.relative_to(home).as_posix()]
         now = path.stat()
         return (now.st_size, now.st_mtime_ns) == (written["size"], written["modified_ns"])
     except (OSError, ValueError, LookupError, TypeError, RecursionError):
         return False
+
+
+@lru_cache(maxsize=8)
+def _written_by(record: Path, _modified: int) -> tuple[str, Any]:
+    """The output that a record speaks of, and what it says of its files. Raises OSError, ValueError
+    or what comes of a record that is none."""
+    found = json.loads(text_of(record))
+    return real_name(found["output"]), found["written"]
 
 
 _TEXT = r'"(?:[^"\\]|\\.)*"'

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections import deque
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Executor
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import PurePosixPath
@@ -19,7 +19,7 @@ from boreotabula.runs.file.open_file import Job, make_job
 from boreotabula.runs.file.read import FileReading, ended_reading, file_digest, read_file
 from boreotabula.runs.inputs import Inbox, SourceFile
 from boreotabula.runs.layouts.load import Layout
-from boreotabula.runs.processes.pool import Ended, alone, spread, spread_by
+from boreotabula.runs.processes.pool import Crew, Ended, alone, cores, spread
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import checked_size
 
@@ -39,8 +39,8 @@ class Means:
     fresh: bool = False
     """Whether what is kept is not used, only replaced."""
     limits: Limits = field(default_factory=Limits)
-    executor: Callable[[int], Executor] | None = None
-    """What makes an executor of so many workers, if not processes of this machine."""
+    threads: bool = False
+    """Whether this process has threads of others, see `spread`."""
 
 
 @dataclass(frozen=True)
@@ -72,15 +72,23 @@ def read_all(
     That holds for files with the same content, and for tabs with the same records.
     """
     readings = _read(layout, inbox, means, known)
-    return without_copies(_without_same(readings, _originals(inbox.taken, known)))
+    return without_copies(without_same(readings, originals(inbox.taken, known)))
 
 
 def _read(
     layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
 ) -> Iterator[FileReading]:
     job = make_job(layout.spec, layout.plan, means.limits)
+    return read_sources(inbox.taken, job, means, known)
+
+
+def read_sources(
+    sources: Sequence[SourceFile], job: Job, means: Means, known: Mapping[str, str]
+) -> Iterator[FileReading]:
+    """Read files, in order, given their `digests`, whatever copies there are among them."""
     kept = None if means.fresh else means.kept
-    looked_up = deque(_known(one, known[one.name], job, kept) for one in inbox.taken)
+    tasks_of = (_Task(one, known[one.name]) for one in sources)
+    looked_up = deque(_known(one, job, kept, threads=means.threads) for one in tasks_of)
     tasks = [one for one in looked_up if isinstance(one, _Task)]
     results = _read_spread(tasks, job, means)
     while looked_up:
@@ -90,17 +98,45 @@ def _read(
         tidy(means.kept.folder)
 
 
-def _known(source: SourceFile, digest: str, job: Job, kept: Cache | None) -> FileReading | _Task:
+class Readers:
+    """Processes that read files whose results are kept, a few files at a time."""
+
+    def __init__(self, job: Job, means: Means) -> None:
+        self._job, self._means = job, means
+        self._open = ExitStack()
+        self._crew: Crew[_Task, str | Packed] | None = None
+
+    def __enter__(self) -> Readers:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._open.close()
+
+    def read(self, sources: Sequence[SourceFile]) -> None:
+        """Read files, and keep their results."""
+        means, job = self._means, self._job
+        if self._crew is None:
+            read = partial(_read_there, job=job, kept=means.kept)
+            count = means.workers or cores()
+            crew = Crew(read, _ended, job.opening.limits, count, threads=means.threads)
+            self._crew = self._open.enter_context(crew)
+        tasks = [_Task(one, _digest_of(one, job.opening.limits)) for one in sources]
+        known = (_known(one, job, means.kept, threads=means.threads) for one in tasks)
+        for _ in self._crew.results([one for one in known if isinstance(one, _Task)]):
+            pass
+
+
+def _known(task: _Task, job: Job, kept: Cache | None, *, threads: bool) -> FileReading | _Task:
     """What is known of a file without reading it."""
-    task = _Task(source, digest)
-    found = kept.find(source, digest, partial(_again, task, job)) if kept and digest else None
+    again = partial(_again, task, job, threads=threads)
+    found = kept.find(task.source, task.digest, again) if kept and task.digest else None
     return found or task
 
 
-def _again(task: _Task, job: Job) -> FileReading:
+def _again(task: _Task, job: Job, *, threads: bool) -> FileReading:
     """Read a file whose result was kept, but is no longer there."""
     read = partial(_read_there, job=job, kept=None)
-    result = alone(read, task, _ended, job.opening.limits)
+    result = alone(read, task, _ended, job.opening.limits, threads=threads)
     assert isinstance(result, Packed)  # nothing is kept
     return result.reading()
 
@@ -109,25 +145,15 @@ def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[Fil
     """Read files in other processes. What is large and was kept need not be sent: it is found."""
     if not tasks:
         return
+    read = partial(_read_there, job=job, kept=means.kept)
     limits = job.opening.limits
-    results: Iterator[str | Packed]
-    if means.executor is None:
-        read = partial(_read_there, job=job, kept=means.kept)
-        results = spread(read, tasks, _ended, limits, means.workers)
-    else:
-        far = partial(_read_far, job=job, kept=means.kept)
-        results = spread_by(means.executor, far, tasks, _ended, means.workers)
+    results = spread(read, tasks, _ended, limits, means.workers, threads=means.threads)
     for task, result in zip(tasks, results, strict=True):
         if isinstance(result, Packed):
             yield result.reading()
             continue
-        again = partial(_again, task, job)
+        again = partial(_again, task, job, threads=means.threads)
         yield (means.kept and means.kept.find(task.source, result, again)) or again()
-
-
-def _read_far(task: _Task, job: Job, kept: Cache | None) -> str | Packed:
-    """Read a file by an executor, whose worker must not die of it either."""
-    return alone(partial(_read_there, job=job, kept=kept), task, _ended, job.opening.limits)
 
 
 def _read_there(task: _Task, job: Job, kept: Cache | None) -> str | Packed:
@@ -143,10 +169,8 @@ def _ended(task: _Task, ended: Ended) -> str | Packed:
     return packed(ended_reading(task.source.name, task.digest, ended))
 
 
-def _without_same(
-    readings: Iterator[FileReading], kept: Mapping[str, str]
-) -> Iterator[FileReading]:
-    """The readings, where a file gives nothing that is a copy of another: see `_originals`."""
+def without_same(readings: Iterator[FileReading], kept: Mapping[str, str]) -> Iterator[FileReading]:
+    """The readings, where a file gives nothing that is a copy of another: see `originals`."""
     for reading in readings:
         original = kept.get(reading.name, reading.name)
         yield reading if original == reading.name else _copy_of(reading, original)
@@ -160,7 +184,7 @@ _COPY_MARK = re.compile(
 """What programs add to the name of a copied file."""
 
 
-def _originals(sources: Sequence[SourceFile], known: Mapping[str, str]) -> dict[str, str]:
+def originals(sources: Sequence[SourceFile], known: Mapping[str, str]) -> dict[str, str]:
     """The file that is kept for each: of those with the same content and the same captures the one
     whose name is not that of a copy, else the first. Files whose names tell different things are no
     copies, but for the marks that programs add to the names of copies."""

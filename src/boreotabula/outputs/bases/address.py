@@ -94,3 +94,8 @@ def address_of(path: Path, recorded: str = "") -> DatabaseAddress:
 def is_address(text: str) -> bool:
     """Whether a text is an address and no path."""
     return _FORM.match(text) is not None
+
+
+def is_base_address(text: str) -> bool:
+    """Whether a text is the address of a database on a server."""
+    return is_address(text) and urlsplit(text).scheme.lower() in SCHEMES

@@ -22,7 +22,7 @@ from boreotabula.outputs.csv import column_text, field_type, type_name
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.review.records import base_rows, in_seconds, saved_records
+from boreotabula.review.records import base_rows, dataset_batches, in_seconds, saved_records
 from boreotabula.review.saved import SavedOutput, saved_output
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.processes.one_sheet import first_sheet
@@ -98,7 +98,9 @@ def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
     name = saved.path.name.lower()
     kinds = list(saved.field_types)
     try:
-        if name.endswith((".csv", ".tsv", ".csv.gz")) and not saved.guarded:
+        if saved.partition is not None:
+            yield from _as_texts(dataset_batches(saved), kinds)
+        elif name.endswith((".csv", ".tsv", ".csv.gz")) and not saved.guarded:
             yield from _csv_batches(saved.path, kinds)
         elif name.endswith(".parquet"):
             from pyarrow import parquet

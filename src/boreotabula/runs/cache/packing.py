@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import cached_property
@@ -138,6 +138,17 @@ def packed(reading: FileReading) -> Packed:
     }
     about = json.dumps(head, ensure_ascii=False).encode()
     return Packed(reading.unplaced.packed({_ABOUT: about}), sink.getvalue().to_pybytes())
+
+
+def without_records(reading: FileReading) -> bytes:
+    """All of a reading but its records, as bytes: see `read_without_records`."""
+    tabs = tuple(replace(tab, tables={}) for tab in reading.tabs)
+    return packed(replace(reading, tabs=tabs)).head
+
+
+def read_without_records(head: bytes) -> FileReading:
+    """The reading whose records are elsewhere."""
+    return read_head(head, Streams())
 
 
 _ABOUT = b"boreotabula_reading"

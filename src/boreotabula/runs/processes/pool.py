@@ -14,7 +14,6 @@ import signal
 import sys
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import BrokenExecutor, Executor, Future
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from multiprocessing.connection import wait
@@ -90,6 +89,8 @@ def spread(
     limits: Limits | None = None,
     workers: int | None = None,
     ahead: int = _AHEAD,
+    *,
+    threads: bool = False,
 ) -> Iterator[Result]:
     """The results of a work on each source, in their order.
 
@@ -97,16 +98,18 @@ def spread(
     each takes the work along when it starts. Work, sources and results must be such as can be sent
     to one. A source that takes its process down, takes too long or meets a fault of the program
     gets the result of `stopped`, and the others are still worked on. Each process is at most so
-    many sources `ahead` of the result that is waited for.
+    many sources `ahead` of the result that is waited for. With `threads` this process has others,
+    of whoever it belongs to: then no process starts as a copy of it.
     """
     limits = limits or Limits()
     most = max(1, -(-len(sources) // _FILES_EACH))
     count = min(workers or cores(), most)
-    if count == 1 and not _APART:
+    if count == 1 and not (_APART or threads):
         for source in sources:
             yield _taken(answer_of(work, source), source, stopped, limits)
         return
-    yield from _Crew(work, sources, stopped, limits, count).results(ahead * count)
+    with Crew(work, stopped, limits, count, threads=threads) as crew:
+        yield from crew.results(sources, ahead)
 
 
 def alone(
@@ -114,60 +117,39 @@ def alone(
     source: Source,
     stopped: Stopped[Source, Result],
     limits: Limits | None = None,
+    *,
+    threads: bool = False,
 ) -> Result:
     """The result of a work on one source, in a process of its own; or the error that it raised."""
-    return next(spread(work, [source], stopped, limits, 1))
-
-
-def spread_by(
-    start: Callable[[int], Executor],
-    work: Work[Source, Result],
-    sources: Sequence[Source],
-    stopped: Stopped[Source, Result],
-    workers: int | None = None,
-) -> Iterator[Result]:
-    """The same by any executor that `concurrent.futures` describes, that `start` makes for so many
-    workers. A source that breaks the executor gets the result of `stopped`."""
-    workers = workers or cores()
-    done = 0
-    while done < len(sources):
-        ahead = sources[done:]
-        waiting: deque[Future[Result]] = deque()
-        with start(workers) as pool, suppress(BrokenExecutor):
-            for source in ahead:
-                waiting.append(pool.submit(work, source))
-                if len(waiting) >= workers * _AT_ONCE:
-                    yield waiting[0].result()
-                    waiting.popleft()
-                    done += 1
-            while waiting:
-                yield waiting[0].result()
-                waiting.popleft()
-                done += 1
-        if done < len(sources):
-            yield stopped(sources[done], _ended(End.BROKEN, Limits()))
-            done += 1
+    return next(spread(work, [source], stopped, limits, 1, threads=threads))
 
 
 # --- the processes, as the program sees them -----------------------------------------------------
 
 _FORKS = hasattr(os, "fork") and sys.platform != "darwin"
 """Whether a process starts as a copy of this one, at once and without the file of the program."""
+_START = "fork" if _FORKS else "spawn"
+_APART_FROM_THREADS = "forkserver" if _FORKS else "spawn"
+"""How a process starts; a process that has threads must not be copied with the locks they hold."""
 _APART = _FORKS
 """Whether few files are read in a process of their own too, and not in this one."""
+
+
+_PRELOADED = ("boreotabula.runs.file.read", "boreotabula.runs.cache.store")
+"""What readers import: once for all that start apart from threads."""
 
 
 class _Worker:
     """A process, and the places of the sources that it was given and has not answered."""
 
-    def __init__(self, work: Work[Any, Any], limits: Limits) -> None:
-        context: Any = multiprocessing.get_context("fork" if _FORKS else "spawn")
+    def __init__(self, work: Work[Any, Any], limits: Limits, start: str) -> None:
+        context: Any = multiprocessing.get_context(start)
+        if start == "forkserver":
+            context.set_forkserver_preload([live.__module__, *_PRELOADED])
         self.connection, theirs = context.Pipe()
         self.given: deque[int] = deque()
-        self.process = context.Process(
-            target=live, args=(theirs, work, limits, os.getpid()), daemon=True
-        )
-        with _undisturbed():
+        self.process = context.Process(target=live, args=(theirs, work, limits), daemon=True)
+        with _undisturbed(), _as_parent():
             self.process.start()
         theirs.close()
 
@@ -183,40 +165,47 @@ class _Worker:
         return End.TOO_LONG if self.process.exitcode in TIMED_OUT else End.BROKEN
 
 
-class _Crew(Generic[Source, Result]):
-    """Processes that work on sources."""
+class Crew(Generic[Source, Result]):
+    """Processes that work on sources, see `spread`; they stay until the crew is left."""
 
     def __init__(
         self,
         work: Work[Source, Result],
-        sources: Sequence[Source],
         stopped: Stopped[Source, Result],
         limits: Limits,
         count: int,
+        *,
+        threads: bool = False,
     ) -> None:
-        self._work, self._sources, self._stopped = work, sources, stopped
-        self._limits, self._count = limits, count
+        self._work, self._stopped, self._limits, self._count = work, stopped, limits, count
+        self._start = _APART_FROM_THREADS if threads else _START
         self._workers: list[_Worker] = []
-        self._waiting = deque(range(len(sources)))
+        self._sources: Sequence[Source] = ()
+        self._waiting: deque[int] = deque()
         self._done: dict[int, Result] = {}
 
-    def results(self, ahead: int) -> Iterator[Result]:
-        """The results in order."""
-        try:
-            for at in range(len(self._sources)):
-                while at not in self._done:
-                    self._give(at + ahead)
-                    self._take()
-                yield self._done.pop(at)
-        finally:
-            for one in self._workers:
-                one.end()
+    def __enter__(self) -> Crew[Source, Result]:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """End all processes."""
+        for one in self._workers:
+            one.end()
+
+    def results(self, sources: Sequence[Source], ahead: int = _AHEAD) -> Iterator[Result]:
+        """The results of the work on sources, in order; all are to be taken before others come."""
+        self._sources, self._waiting, self._done = sources, deque(range(len(sources))), {}
+        for at in range(len(sources)):
+            while at not in self._done:
+                self._give(at + ahead * self._count)
+                self._take()
+            yield self._done.pop(at)
 
     def _give(self, before: int) -> None:
         """Give each process something to do: of the sources before a place."""
         for many in range(1, _AT_ONCE + 1):
             while len(self._workers) < self._count and self._waiting:
-                self._workers.append(_Worker(self._work, self._limits))
+                self._workers.append(_Worker(self._work, self._limits, self._start))
             for one in list(self._workers):
                 if len(one.given) < many and self._waiting and self._waiting[0] < before:
                     at = self._waiting.popleft()
@@ -261,6 +250,19 @@ def end_processes() -> None:
     for child in multiprocessing.active_children():
         child.kill()
         child.join(_AT_END)
+
+
+@contextmanager
+def _as_parent() -> Iterator[None]:
+    """Let a process that ends with its own parent start another, which `multiprocessing` forbids
+    since it may outlive both: ours end once nobody is there to answer."""
+    config: Any = multiprocessing.current_process()._config  # type: ignore[attr-defined]
+    before = config.pop("daemon", None)
+    try:
+        yield
+    finally:
+        if before is not None:
+            config["daemon"] = before
 
 
 @contextmanager

@@ -58,12 +58,12 @@ class Failed:
     report: str = ""
 
 
-def live(connection: Connection, work: Work[Any, Any], limits: Limits, parent: int) -> None:
+def live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
     """Do a work with each source that comes in until none does, or the parent is gone."""
     gc.freeze()  # what the parent has made is shared with it as long as nobody touches it
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is for the parent to be interrupted
     silent = _hush()
-    threading.Thread(target=_watch, args=(parent,), daemon=True).start()
+    threading.Thread(target=_watch, args=(os.getppid(),), daemon=True).start()
     start = _in_memory()
     _bound_memory(limits)
     while True:

@@ -39,6 +39,11 @@ def fetched_folder() -> Path:
     return cache_folder() / "remote"
 
 
+def made_folder() -> Path:
+    """Where outputs for servers are made."""
+    return cache_folder() / "outputs"
+
+
 def mirror_of(url: str) -> Path:
     """The folder that the files of an address are fetched into."""
     digest = hashlib.sha256(shown(url).rstrip("/").encode()).hexdigest()[:24]

@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+import errno
+import hashlib
 import json
 import secrets
 import shutil
+import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import suppress
+from contextlib import nullcontext, suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote
 
 from boreotabula.errors import CallError
 from boreotabula.runs.own import make_own
-from boreotabula.runs.remote.address import fetched_folder, mirror_of, shown
+from boreotabula.runs.remote.address import fetched_folder, made_folder, mirror_of, shown
 from boreotabula.runs.remote.places import Place, open_place, reason
+
+Entry = Mapping[str, Any]
+"""What a list of files tells of one."""
 
 _PAUSES = (0.5, 2.0, 5.0)
 """Seconds before something is tried again."""
@@ -93,28 +100,93 @@ class _Mirror:
             (self.folder / name).unlink()
 
 
-def fetch(url: str, wanted: Callable[[str], bool]) -> Mirrored:
+def fetch(
+    url: str, wanted: Callable[[str], bool], on_file: Callable[[str, Path], None] | None = None
+) -> Mirrored:
     """Fetch the files below an address that are wanted and are new or changed since.
 
-    Raises CallError if they cannot be listed.
+    `on_file` is called with each that came, its path there and here. Raises CallError if they
+    cannot be listed.
     """
     place = open_place(url)
     try:
-        return _fetch(place, url, wanted)
+        return _fetch(place, url, wanted, on_file)
     finally:
         with suppress(Exception):
             place.close()
 
 
+@dataclass(frozen=True)
+class RemoteFile:
+    """A file on a server, as it was listed: whoever reads it fetches it. Can be sent to another
+    process."""
+
+    url: str
+    """The address of the folder."""
+    name: str
+    """Its path below that."""
+    entry: Entry
+
+
+def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, RemoteFile], Mirrored]:
+    """The files below an address that are wanted, by their paths there, none of them fetched.
+
+    Raises CallError if they cannot be listed.
+    """
+    place = open_place(url)
+    try:
+        there = _listed(place, url)
+    finally:
+        with suppress(Exception):
+            place.close()
+    chosen, failed, passed = _sorted(there, wanted)
+    plain = {
+        name: {key: str(value) if key != "size" else value for key, value in entry.items()}
+        for name, entry in chosen.items()
+    }
+    return (
+        {name: RemoteFile(url, name, entry) for name, entry in plain.items()},
+        Mirrored(Fetched(), failed, passed),
+    )
+
+
+_PLACES: dict[str, tuple[Place, threading.Lock]] = {}
+"""The servers that this process is connected with."""
+
+
+def fetch_one(file: RemoteFile) -> tuple[Path, int]:
+    """Fetch a file, unless it is here as it was listed: where it lies, and the bytes that came.
+
+    Raises OSError with what went wrong, and CallError if the server cannot be reached.
+    """
+    about = json.dumps([shown(file.url), file.name, _stamp(file.entry)])
+    digest = hashlib.sha256(about.encode()).hexdigest()
+    folder = fetched_folder() / "single" / digest[:2] / digest[2:32]
+    name = file.name.rpartition("/")[2]
+    if (folder / name).is_file():
+        return folder / name, 0
+    if file.url not in _PLACES:
+        _PLACES[file.url] = open_place(file.url), threading.Lock()
+    place, lock = _PLACES[file.url]
+    with lock if place.at_once == 1 else nullcontext():
+        found = _fetched(place, file.entry, name, _Mirror(folder))
+    if isinstance(found, str):
+        raise OSError(errno.EIO, found)
+    return folder / name, found[0]
+
+
 def fetched_size() -> tuple[int, int]:
     """How many files of servers are kept, and their bytes."""
-    files = [one for one in fetched_folder().glob("*/files/**/*") if one.is_file()]
+    below = fetched_folder()
+    some = (*below.glob("*/files/**/*"), *below.glob("single/*/*/*"))
+    files = [one for one in some if one.is_file()]
     return len(files), sum(one.stat().st_size for one in files)
 
 
 def clear_fetched() -> None:
-    """Delete all files of servers that are kept."""
-    shutil.rmtree(fetched_folder(), ignore_errors=True)
+    """Delete all files of servers that are kept, and outputs that were made for them."""
+    for folder in (fetched_folder(), made_folder()):
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 def fetched_here(url: str) -> tuple[Path, Mirrored]:
@@ -135,17 +207,23 @@ def fetched_here(url: str) -> tuple[Path, Mirrored]:
 
 
 def _is_file(place: Place) -> bool:
+    if place.quoted:  # there everything is a file
+        return not place.root.endswith("/")
     try:
         return bool(place.system.isfile(place.root))
     except Exception:  # noqa: BLE001  # what is wrong is told when it is listed
         return False
 
 
-def _fetch(place: Place, url: str, wanted: Callable[[str], bool]) -> Mirrored:
+def _fetch(
+    place: Place,
+    url: str,
+    wanted: Callable[[str], bool],
+    on_file: Callable[[str, Path], None] | None = None,
+) -> Mirrored:
     there = _listed(place, url)
     mirror = _Mirror.of(url)
-    chosen = {name: entry for name, entry in there.items() if wanted(name) and _is_safe(name)}
-    failed = {name: "its name leads out of the folder" for name in there if not _is_safe(name)}
+    chosen, failed, passed = _sorted(there, wanted)
     for name in [*mirror.known, *_names_below(mirror.folder)]:
         if name not in chosen:
             mirror.drop(name)
@@ -161,10 +239,20 @@ def _fetch(place: Place, url: str, wanted: Callable[[str], bool]) -> Mirrored:
             else:
                 size, mirror.known[name] = found
                 total += size
+                if on_file is not None:
+                    on_file(name, mirror.folder / name)
     mirror.save()
     fetched = Fetched(sum(name not in failed for name in new), len(chosen), total)
-    passed = [name for name in there if name not in chosen and name not in failed]
     return Mirrored(fetched, failed, passed)
+
+
+def _sorted(
+    there: Mapping[str, Entry], wanted: Callable[[str], bool]
+) -> tuple[dict[str, Entry], dict[str, str], list[str]]:
+    """The files that are fetched, those that cannot be and why, and those that are not wanted."""
+    chosen = {name: entry for name, entry in there.items() if wanted(name) and _is_safe(name)}
+    failed = {name: "its name leads out of the folder" for name in there if not _is_safe(name)}
+    return chosen, failed, [name for name in there if name not in chosen and name not in failed]
 
 
 def _names_below(folder: Path) -> list[str]:
@@ -176,9 +264,6 @@ def _is_safe(name: str) -> bool:
     steps = name.split("/")
     return all(step not in ("", ".", "..") and "\\" not in step and "\x00" not in step
                for step in steps)  # fmt: skip
-
-
-Entry = Mapping[str, Any]
 
 
 def _listed(place: Place, url: str) -> dict[str, Entry]:
@@ -193,11 +278,15 @@ def _listed(place: Place, url: str) -> dict[str, Entry]:
         else:
             break
     root = place.root.strip("/")
-    return {
+    files = {
         str(path).strip("/").removeprefix(root).lstrip("/"): entry
         for path, entry in sorted(found.items())
         if entry.get("type") == "file"
     }
+    if not place.quoted:
+        return files
+    # A page links to other orders of itself too: "?C=M".
+    return {unquote(name): entry for name, entry in files.items() if "?" not in name}
 
 
 def _found(place: Place) -> Mapping[str, Entry]:

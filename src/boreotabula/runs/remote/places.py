@@ -6,6 +6,7 @@ import netrc
 import os
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote, urlsplit
@@ -31,6 +32,10 @@ class Place:
     """Lets go of the server."""
     again: Callable[[], object] = lambda: None
     """Connects anew, once a connection is lost."""
+    quoted: bool = False
+    """Whether its names are parts of addresses, percent-encoded, as on a page of links."""
+    rename: Callable[[str, str], object] | None = None
+    """Moves a file onto another; None if the system takes a whole file in one request."""
 
 
 def open_place(url: str) -> Place:
@@ -83,7 +88,12 @@ def _webdav(url: str, scheme: str) -> Place:
     system = WebdavFileSystem(
         f"{scheme}://{host}/", auth=credentials(url), timeout=_SECONDS, skip_instance_cache=True
     )
-    return Place(system, unquote(parts.path).strip("/"), close=system.client.http.close)
+    return Place(
+        system,
+        unquote(parts.path).strip("/"),
+        close=system.client.http.close,
+        rename=partial(system.client.move, overwrite=True),
+    )
 
 
 def _sftp(url: str) -> Place:
@@ -123,7 +133,7 @@ def _sftp(url: str) -> Place:
     )  # fmt: skip
     # One session fetches one file after the other.
     root = unquote(parts.path).rstrip("/") or "/"
-    return Place(system, root, 1, system.close, system.again)
+    return Place(system, root, 1, system.close, system.again, rename=system.mv)
 
 
 def _any(url: str) -> Place:
@@ -136,4 +146,5 @@ def _any(url: str) -> Place:
 
         options["client_kwargs"] = {"auth": aiohttp.BasicAuth(*known)}
     system, root = url_to_fs(url, **options)
-    return Place(system, str(root))
+    rename = system.mv if scheme == "ftp" else None
+    return Place(system, str(root), quoted=scheme in ("http", "https"), rename=rename)

@@ -135,6 +135,8 @@ class Run:
     """What has been restated since the run before, if there was one whose records are there."""
     rows: RowCounts | None = None
     """What became of the rows of a workbook that was there."""
+    fetched: str = ""
+    """How many files were fetched from servers, in words."""
 
     @property
     def records(self) -> pa.Table:
@@ -261,6 +263,7 @@ def gather(
         started,
         datetime.now(UTC),
         first=_tables(layout.plan, first),
+        fetched=inbox.fetched,
     )
 
 

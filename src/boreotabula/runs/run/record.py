@@ -38,14 +38,15 @@ def write_record(
     columns: Mapping[str, Mapping[str, str]] | None = None,
     address: str = "",
     *,
+    partition: Sequence[str] | None = None,
     safe_csv: bool = False,
 ) -> Path:
     """Write findings.csv, unplaced.csv, restated.csv and run.json into the run folder beside `out`.
 
     `written` is what the next run needs to know of the output, `tabs` the tab of each table in a
     workbook that was there, `columns` the headings of its fields there, `address` that of a
-    database on a server, without a password; with `safe_csv` no text of
-    the two lists can be taken for a formula.
+    database on a server, without a password, `partition` the fields that part a dataset; with
+    `safe_csv` no text of the two lists can be taken for a formula.
     Returns the folder. Raises CallError if it cannot be written.
     """
     folder = run_folder(out)
@@ -58,6 +59,7 @@ def write_record(
     unplaced = ([getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced)
     described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
     described |= {"address": address} if address else {}
+    described |= {"partition": list(partition)} if partition is not None else {}
     for table in described["tables"]:
         table |= {"tab": tabs[table["table"]]} if tabs else {}
         for one in table["fields"] if columns else ():
