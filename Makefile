@@ -1,11 +1,14 @@
 # Everything is set up in .venv on the first call; nothing but Python (3.11 or later) is needed.
 PYTHON ?= python3
 BIN := .venv/bin
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
+INSTALLED := .venv/.installed
 READY := .venv/.ready
+DOCS := .venv/.docs
 
-.PHONY: demo test lint bench clean
+.PHONY: demo test lint docs bench clean
 
-demo: $(READY)
+demo: $(INSTALLED)
 	$(BIN)/boreotabula demo demo --story
 
 test: lint
@@ -17,14 +20,25 @@ lint: $(READY)
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 
+docs: $(DOCS)
+	NO_MKDOCS_2_WARNING=1 $(BIN)/mkdocs build --strict --quiet
+
 bench: $(READY)
 	$(BIN)/python bench/run.py
 	$(BIN)/python bench/run_again.py
 
-$(READY): pyproject.toml
+$(INSTALLED): pyproject.toml
 	$(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	$(PIP) --editable .
+	touch $(INSTALLED)
+
+$(READY): $(INSTALLED)
+	$(PIP) --editable '.[dev]'
 	touch $(READY)
 
+$(DOCS): $(INSTALLED)
+	$(PIP) --editable '.[docs]'
+	touch $(DOCS)
+
 clean:
-	rm -rf .venv demo bench/made
+	rm -rf .venv demo site bench/made

@@ -437,7 +437,7 @@ def test_a_name_that_fits_a_pattern_in_two_ways_is_a_warning(tmp_path: Path) -> 
     include = 'include = "{co}_orders_*"'
     (tmp_path / "a.toml").write_text(f'{text}\n[source]\nfolder = "in"\n{include}\n', "utf-8")
     (one,) = desk.run().findings
-    assert one.code == "name-ambiguous" and "co = “My_orders_Ltd” would be possible" in one.message
+    assert one.code == "name-ambiguous" and "co = “My_orders_Ltd” is possible too" in one.message
 
 
 def test_ignore_never_beats_a_known_heading_and_a_rule_that_takes_all_is_an_error() -> None:
@@ -477,7 +477,7 @@ def test_rows_without_values_are_told() -> None:
     reading = read(sheet(picture), layout(block, ("site", "lot", "day", "note", "hours")))
     assert codes(reading) == ["row-unclear"]
     assert (
-        reading.findings[0].cell == "A4" and "keep the group before" in reading.findings[0].message
+        reading.findings[0].cell == "A4" and "keep the group above" in reading.findings[0].message
     )
     plain = 'stub = "lot"\nacross = "note"\nvalue = "hours"'
     reading = read(sheet("Lot|A\nL1|3\nL2|.\nL3|4"), layout(plain, ("lot", "note", "hours")))

@@ -55,7 +55,7 @@ def test_a_room_imports_only_from_rooms_before_it(path: Path) -> None:
 
 PARTS = {
     "reading": (
-        "cells", "findings", "values", "plan", "locate", "stamps", "columns", "rows",
+        "cells", "findings", "catalogue", "values", "plan", "locate", "stamps", "columns", "rows",
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
     "runs": (

@@ -54,7 +54,7 @@ def test_a_folder_of_workbooks_becomes_one_table(desk: Path) -> None:
     )
     done = extract(desk)
     assert (done.status, done.err) == (0, "")
-    assert "2 of 2 files read · 2 tabs · 6 records" in done.out
+    assert "6 records from 2 of 2 files (2 tabs)" in done.out
     assert "Nothing needs a look." in done.out
     lines = (desk / "stock.csv").read_bytes().split(b"\r\n")
     assert lines[0] == (

@@ -226,9 +226,9 @@ def test_several_folders_and_files_named_on_the_command_line(tmp_path: Path) -> 
     names = dict.fromkeys(row["source_file"] for row in csv_rows(tmp_path / "out.csv"))
     assert list(names) == ["inbox/2026/a_2.xlsx", "inbox/a_1.xlsx", "late/a_1.xlsx"]
     one = program("extract", "stock.toml", "-o", "out.csv", "late/a_1.xlsx", cwd=tmp_path)
-    assert "1 of 1 file read" in one.out
+    assert "from 1 of 1 file (" in one.out
     trial = program("extract", "stock.toml", "--dry-run", "--only", "*_2*", cwd=tmp_path)
-    assert "1 of 1 file read" in trial.out
+    assert "from 1 of 1 file (" in trial.out
     assert "first records, nothing was written" in trial.out
     limited = program("extract", "stock.toml", "--dry-run", "--limit", "2", "--json", cwd=tmp_path)
     assert json.loads(limited.out)["files_read"] == 2

@@ -74,7 +74,7 @@ def test_no_control_character_of_a_cell_or_name_is_printed(desk: Path, command: 
 def test_markup_in_names_is_shown_as_it_is(desk: Path) -> None:
     listed(desk, "[bold]Pine[/bold],[/x]", name="x[.csv")
     done = program("extract", "lots.toml", "--dry-run", "-v", cwd=desk)
-    assert "[bold]Pine[/bold]" in done.out and "“[/x]” is no integer" in done.err
+    assert "[bold]Pine[/bold]" in done.out and "“[/x]” is not a whole number" in done.err
     assert "x[.csv: 1 tab" in done.err
 
 

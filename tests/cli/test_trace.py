@@ -115,7 +115,7 @@ def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None
         ([FILE, "Greenhouse 2", "A2", "--layout", "stock.toml"], 2, "nothing stands in A2"),
         ([FILE, "Greenhouse 2", "10D", "--layout", "stock.toml"], 2, "10D"),
         ([FILE, "--layout", "stock.toml"], 2, "name a tab and a cell"),
-        ([FILE, "A1", "--layout", "stock.toml", "--output", "stock.csv"], 2, "give one of them"),
+        ([FILE, "A1", "--layout", "stock.toml", "--output", "stock.csv"], 2, "use one of them"),
     ],
 )
 def test_wrong_calls(traced: Path, arguments: list[str], status: int, said: str) -> None:

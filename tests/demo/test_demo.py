@@ -74,7 +74,7 @@ def test_the_demo_is_the_same_each_time_and_leaves_other_folders_alone(
     assert again.status == 0
     for said in (
         "3 headings added",
-        "never     Nyheim has not reported",
+        "never     Nyheim has never reported",
         "seedlings.png: sum of",
         "all.xlsx: 49 tabs of 25 files",
         "values restated, sum of seedlings 2026-01: 312,740 → ",

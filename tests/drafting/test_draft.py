@@ -185,7 +185,7 @@ def test_a_draft_never_reads_totals_as_records(case: Any) -> None:
         ({}, "There is no file in this folder"),
         ({"a.txt": b"Dear all,\nwe met on Friday.\n"}, "No table and no labels with values"),
         ({"a.xlsx": b"\xff\xd8\xff\xe0" + b"x" * 99}, "files can be read; a.xlsx: it is a picture"),
-        ({"a.xlsx": None}, "Nothing stands on any tab"),
+        ({"a.xlsx": None}, "All tabs of these files are empty"),
     ],
 )  # fmt: skip
 def test_ground_without_a_form_gets_an_honest_sentence(

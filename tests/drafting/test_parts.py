@@ -114,7 +114,7 @@ def test_questions_name_a_cell_and_what_to_change() -> None:
     first, second = questions(found)
     assert (
         first.where == "a.xlsx › Bench 1 › C2, where value = oops"
-        and "“oops” is no integer" in first.said
+        and "“oops” is not a whole number" in first.said
     )
     assert "other 59 values" in first.said and first.change.endswith('value = "integer"')
     assert second.change == "rename “value”" and "where value = 1" in second.where
@@ -127,4 +127,4 @@ def test_odd_values_do_not_make_a_list_a_cross_tab() -> None:
     found = draft([Specimen("log.csv", sheet(picture))])
     assert found is not None and found.judged.records == 61
     assert list(found.sketch.fields)[-3:] == ["lot", "sown", "pots"]
-    assert any("“see note” is no integer" in one.said for one in questions(found))
+    assert any("“see note” is not a whole number" in one.said for one in questions(found))

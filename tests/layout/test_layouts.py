@@ -322,7 +322,7 @@ def test_a_list_may_be_kept_in_a_file_of_its_own(tmp_path: Path) -> None:
         ('{ part = "day", of = "lot" }', "cannot be “day”"),
         ('{ type = "date", year_from = "seedlings" }', "“year_from” goes with fields of"),
         ('{ languages = ["Finnish"] }', "no language “Finnish”; did you mean “fi”?"),
-        ('{ decimal_mark = ",", thousands_mark = "," }', "cannot be the same sign"),
+        ('{ decimal_mark = ",", thousands_mark = "," }', "cannot be the same character"),
         ('{ same_as = { A = ["x"], B = ["X"] } }', "the spelling “X” cannot mean both “A” and “B”"),
     ],
 )  # fmt: skip

@@ -144,7 +144,7 @@ def test_twelve_text_files_become_typed_tabs(home: Path) -> None:
         values = [cell.value for cell in book["logger 12"][2]]
         assert values == [datetime(2026, 4, 12), 12.5, "0012"]
     done = program("bind", "climate.toml", "-o", "x.xlsx", "--types", cwd=home)
-    assert done.status == 2 and "the layout says how values are written" in done.err
+    assert done.status == 2 and "the layout already tells how values are written" in done.err
     done = program("bind", "loggers", "-o", "all.xlsx", "--json", cwd=home)
     assert {one["rows"] for one in json.loads(done.out)} == {2}
 

@@ -448,10 +448,10 @@ def into(office: Path, *more: object) -> Any:
             ["-o", "out.csv", "--tab", "x"],
             "--tab belongs to --into a workbook or a database",
         ),
-        (["-o", "out.csv", "--into", "master.xlsx"], "give one of them"),
+        (["-o", "out.csv", "--into", "master.xlsx"], "choose one of them"),
         (["--into", "fake.xlsx"], "cannot be read as an .xlsx workbook"),
         (["--into", "master.xlsx", "--tab", "a/b"], "cannot be the name of a tab"),
-        (["-o", "-", "--strict"], "records on stdout are out at once"),
+        (["-o", "-", "--strict"], "records on stdout are already out"),
         (["--into", "fake.sqlite"], "file is not a database"),
     ],
 )

@@ -117,7 +117,7 @@ BARE = ".    | 2025 | 2026\nPine | 10   | 20"
          "no table stands below the caption in row 1"),
         ('columns = "species"\nacross = "year"\ncaption = "Table *"',
          "Table 1: stock\n" + BARE + "\n.\nTable 2: losses\n" + BARE,
-         "the block stands in 2 places: the table at A1 was read, those from A5 on were not"),
+         "the table was found in 2 places: the one at A1 was read, those from A5 on were not"),
         ('columns = "species"\nacross = "year"', BARE,
          "no heading over the leading columns of the cross-tab is known"),
         ('columns = "species"\nacross = ["grade", "year"]\nat = "A1"',
@@ -182,7 +182,7 @@ def test_a_caption_that_can_be_parted_in_two_ways_is_told() -> None:
     assert codes(plain) == [] and values(plain, "title", "corner") == [("Losses", "pcs")]
     reading = read(sheet(picture.format("frost, ")), f"{POSITION}{keys}\n{FIELDS}")
     (found,) = (one for one in reading.findings if one.code == "name-ambiguous")
-    assert found.cell == "A1" and "corner = “frost, pcs” was taken" in found.message
+    assert found.cell == "A1" and "corner = “frost, pcs” was used" in found.message
 
 
 def test_six_tables_side_by_side_are_blocks_of_their_own() -> None:

@@ -217,8 +217,8 @@ def test_changes_as_files_and_a_picture(home: Path) -> None:
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
-        (["old.csv"], "name two outputs, or one with --before"),
-        (["old.csv", "old.csv", "--before"], "name two outputs, or one with --before"),
+        (["old.csv"], "name two outputs, or one output with --before"),
+        (["old.csv", "old.csv", "--before"], "name two outputs, or one output with --before"),
         (["old.csv", "none.csv"], "there is no file “none.csv”"),
         (["old.csv", "l.toml"], "has no run folder"),
         (["old.csv", "old.csv", "--key", "sites"], "has no column “sites”; did you mean “site”?"),
@@ -311,5 +311,5 @@ def test_files_of_a_run_folder_are_no_reports(home: Path) -> None:
     for count in (1, 2, 3):
         send(home, "A1", "2026-01", [("L1", count)])
         done = extract(home, "in/out.csv")
-        assert done.status == 0 and "2 of 2 files read" in done.out
+        assert done.status == 0 and "from 2 of 2 files" in done.out
     assert (home / "in" / "out.run" / "before.csv").is_file()

@@ -128,7 +128,7 @@ def test_a_chosen_value_shows_its_record_and_lights_up_its_cells(page: Path, bro
     browser.switch_to.active_element.send_keys(Keys.ARROW_RIGHT, Keys.ENTER)
     assert panel().startswith("D6: value") and lit() == {"B1", "A5", "B6", "C3", "D4"}
     browser.switch_to.active_element.send_keys(Keys.ARROW_UP, Keys.ENTER)
-    assert "“many” is no integer" in panel()
+    assert "“many” is not a whole number" in panel()
     browser.find_element(By.CSS_SELECTOR, "td[data-a=B1]").click()
     assert "part of 5 records; this is number 1" in panel()
     browser.find_element(By.XPATH, "//button[.='next one']").click()

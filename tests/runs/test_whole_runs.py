@@ -204,5 +204,5 @@ def test_the_summary_counts_tabs_by_edition(tmp_path: Path, stamped: str) -> Non
         "utf-8",
     )
     done = program("extract", "layout.toml", "--dry-run", cwd=tmp_path)
-    assert f"editions: old {2 if stamped == 'Form 7a' else 1} tab" in done.out
+    assert f"editions  old {2 if stamped == 'Form 7a' else 1} tab" in done.out
     assert ("fits no edition" in done.err) == (stamped == "Form 9")

@@ -28,36 +28,40 @@ Examples:
   boreotabula bind loggers -o loggers.xlsx --types
   boreotabula bind stock.toml -o all.xlsx
 
-Files and folders come in the order in which they are given, the files of a folder in natural order.
-A first tab lists every tab with its file and a link, and what is not kept or not there. Formulas
-become their results; values, looks, hidden parts, frozen panes, filters, links and notes are kept.
-A layout gives its own files and tabs, and says how numbers and dates of text files are written.
-Names of tabs are made valid, unique and at most 31 signs."""
+Files and folders come in the order of the call, the files of a folder in natural order. A first tab
+lists every tab with its file and a link, and what could not be kept. Formulas become their results;
+values, formats, hidden rows and columns, frozen panes, filters, links and notes are kept. A layout
+gives its own files and tabs, and tells how numbers and dates of text files are written. Tab names
+are made valid, unique, and at most 31 characters long."""
 
 
 @click.command("bind", epilog=EPILOG)
 @click.argument("sources", nargs=-1, required=True, type=SOURCE)
 @click.option(
     "-o", "--output", type=click.Path(path_type=Path), required=True, metavar="OUT",
-    help="The workbook to write (.xlsx).",
+    help="Workbook to write (.xlsx).",
 )  # fmt: skip
-@click.option("--include", multiple=True, metavar="PATTERN", help="Only files that match.")
-@click.option("--exclude", multiple=True, metavar="PATTERN", help="No files that match.")
-@click.option("--named", multiple=True, metavar="PATTERN", help="Only tabs that match.")
-@click.option("--position", type=int, metavar="N", help="Only the Nth tab; -1 is the last.")
-@click.option("--except", "left_out", multiple=True, metavar="PATTERN", help="No tabs that match.")
+@click.option("--include", multiple=True, metavar="PATTERN", help="Take files that match.")
+@click.option("--exclude", multiple=True, metavar="PATTERN", help="Skip files that match.")
+@click.option("--named", multiple=True, metavar="PATTERN", help="Take tabs that match.")
+@click.option(
+    "--position", type=int, metavar="N", help="Take only the Nth tab of each file; -1 is the last."
+)
+@click.option(
+    "--except", "left_out", multiple=True, metavar="PATTERN", help="Skip tabs that match."
+)
 @click.option("--visible-only", is_flag=True, help="No hidden tabs.")
 @click.option(
     "--tab-name", default="{file} {tab}", show_default=True, metavar="FORM",
-    help="How tabs are called: of {file}, {folder}, {tab} and {n}.",
+    help="Name tabs by {file}, {folder}, {tab} and {n}.",
 )  # fmt: skip
 @click.option(
     "--contents", type=click.Choice(["yes", "no"]), default="yes", show_default=True,
-    help="A first tab that lists all others.",
+    help="Add a first tab that lists all others.",
 )  # fmt: skip
 @click.option(
     "--types", "find_types", is_flag=True,
-    help="Find numbers and dates of text files column by column; doubtful ones stay text.",
+    help="Read numbers and dates of text files, column by column; doubtful ones stay texts.",
 )  # fmt: skip
 @largest_part
 @json_option
@@ -76,7 +80,7 @@ def command(
     largest_part: int,
     as_json: bool,
 ) -> int:
-    """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in their order."""
+    """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in that order."""
     from boreotabula.cli import screen
     from boreotabula.outputs.binding.bind import Binding, bind
     from boreotabula.outputs.binding.names import check_form
@@ -89,7 +93,9 @@ def command(
     check_form(tab_name)
     wanted = _wanted(sources, output, include, exclude)
     if find_types and wanted.reading is not None:
-        raise CallError("--types: the layout says how values are written; give one of them")
+        raise CallError(
+            "--types: the layout already tells how values are written; leave --types out"
+        )
     files = wanted.files
     found = AsRead(wanted.reading) if wanted.reading is not None else plainly
     binding = Binding(
@@ -183,7 +189,7 @@ def _wanted(
         and first_match(unwanted, one.name) is None
     ]  # fmt: skip
     if not files:
-        raise CallError("no file was chosen, so nothing was written")
+        raise CallError("no file matches; nothing was written")
     once = {one.path.resolve(): one for one in reversed(files)}  # the first of each stays
     files = [one for one in files if once[one.path.resolve()] is one]
     return _Wanted(files, unseen, choice, opening, reading)
@@ -208,7 +214,7 @@ def _choice(
     from boreotabula.layout.tabs import TabChoice
 
     if named and position is not None:
-        raise CallError("--named and --position choose the same; give one of them")
+        raise CallError("--named and --position both choose tabs; use one of them")
     try:
         names = tuple(pattern(one, Kind.TAB) for one in named)
         without = tuple(pattern(one, Kind.TAB) for one in left_out)

@@ -23,9 +23,9 @@ Examples:
   boreotabula compare by_hand.xlsx stock.csv --key nursery,month,lot -o changes.xlsx
   boreotabula compare stock.csv --before
 
-Records are known by their key: that of --key, else that of the layout, else the cell they are from.
-The order of rows and columns does not matter. Numbers are compared digit by digit, and a blank is
-not a zero. A table made by hand (.csv, .xlsx) needs the same names of columns; --key as well."""
+Records are matched by --key, else by the key of the layout, else by the cell they come from. The
+order of rows and columns does not matter. Numbers are compared digit by digit, and a blank is not
+zero. A table made by hand (.csv, .xlsx) needs --key and the same column names."""
 
 
 @click.command("compare", epilog=EPILOG)
@@ -33,13 +33,15 @@ not a zero. A table made by hand (.csv, .xlsx) needs the same names of columns; 
 @click.argument("after", type=PLACE, required=False)
 @click.option(
     "--before", "with_before", is_flag=True,
-    help="Compare the output with what it held before the last run that changed it.",
+    help="Compare the output with what it held before its last change.",
 )  # fmt: skip
-@click.option("--key", multiple=True, metavar="FIELD,…", help="What tells records apart.")
-@click.option("--by", metavar="FIELD", help="Sums before and after for each value of a field.")
+@click.option("--key", multiple=True, metavar="FIELD,…", help="Fields that identify a record.")
+@click.option(
+    "--by", metavar="FIELD", help="Show the sums before and after for each value of a field."
+)
 @click.option(
     "--rows", type=click.IntRange(min=1), default=20, show_default=True, metavar="N",
-    help="So many differences are shown of each sort.",
+    help="Show at most N differences of each kind.",
 )  # fmt: skip
 @cross_option
 @chart_option
@@ -65,7 +67,7 @@ def command(
     from boreotabula.runs.inputs import check_apart
 
     if with_before == (after is not None):
-        raise CallError("name two outputs, or one with --before")
+        raise CallError("name two outputs, or one output with --before")
     for path, check in ((output, check_changes), (chart, check_chart)):
         if path is not None:
             check(path)

@@ -22,20 +22,25 @@ Examples:
   boreotabula coverage stock.csv --rows nursery --across month -o coverage.xlsx --require-complete
 
 Each cell counts records; a dot is a gap. Months without any report are shown too. SITES is a CSV
-file with a column for each field of --rows: whoever never sent anything is seen as well.
+file with a column for each field of --rows, so that senders who never reported are shown as well.
 
 \b
-Exit status: 0 fine · 1 with --require-complete, if something is missing · 2 wrong call"""
+Exit status: 0 done · 1 with --require-complete, if something is missing · 2 wrong call"""
 
 _MOST = 8
 
 
 @click.command("coverage", epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="OUT|LAYOUT")
-@click.option("--rows", multiple=True, metavar="FIELD", help="Who reports; may be repeated.")
-@click.option("--across", required=True, metavar="FIELD", help="For when: a month, most often.")
+@click.option("--rows", multiple=True, metavar="FIELD", help="Field with the sender (repeatable).")
 @click.option(
-    "--expect", type=click.Path(path_type=Path), metavar="SITES", help="Who must report (CSV)."
+    "--across", required=True, metavar="FIELD", help="Field with the period, usually the month."
+)
+@click.option(
+    "--expect",
+    type=click.Path(path_type=Path),
+    metavar="SITES",
+    help="List of senders who should report (CSV).",
 )
 @click.option("--require-complete", is_flag=True, help="Exit with 1 if something is missing.")
 @cross_option
@@ -53,7 +58,7 @@ def command(
     table: str | None,
     as_json: bool,
 ) -> int:
-    """Show who reported when: the records of an output of extract, or of a LAYOUT, counted."""
+    """Count the records of an output of extract, or of a LAYOUT, by sender and period."""
     from boreotabula.cli.crosstab import print_cross
     from boreotabula.review.charts import check_chart, draw_cross
     from boreotabula.review.coverage import coverage, expected_rows
@@ -88,7 +93,7 @@ def _said(found: Coverage) -> Iterator[str]:
     """What stands out, in words."""
     yield ""
     for row in found.never:
-        yield f"never     {_name(row)} has not reported at all"
+        yield f"never     {_name(row)} has never reported"
     gaps: dict[tuple[str, ...], list[str]] = {}
     for row, period in found.gaps:
         gaps.setdefault(row, []).append(brief(period, 30))

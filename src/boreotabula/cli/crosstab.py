@@ -23,31 +23,34 @@ Examples:
   boreotabula crosstab stock.csv --rows nursery --across month --value seedlings --chart n.png
   boreotabula crosstab stock.toml --rows nursery --how count --where month=2026-04
 
-Months stand in time's order, numbers by size, all else naturally (2 before 10). A dot is no record,
-0 is zero. A share is the part of its column. Totals are of the records, not of what is shown.
+Months are in time order, numbers by size, texts in natural order (2 before 10). A dot means no
+record, 0 means zero. A share is the part of its column. Totals are those of the records, not of the
+rows shown.
 
 \b
-The chart, if --chart-kind does not say: lines over time for up to 12 rows; bars where nothing is
-across, or for up to 60 of them; else a heat map."""
+Without --chart-kind the chart is lines over time for up to 12 rows; bars without --across, or for
+up to 60 of them; otherwise a heat map."""
 
 
 @click.command("crosstab", epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="OUT|LAYOUT")
-@click.option("--rows", multiple=True, metavar="FIELD", help="Down the side; may be repeated.")
-@click.option("--across", metavar="FIELD", help="From left to right.")
-@click.option("--value", metavar="FIELD", help="What is summed up.")
+@click.option("--rows", multiple=True, metavar="FIELD", help="Field for the rows (repeatable).")
+@click.option("--across", metavar="FIELD", help="Field for the columns.")
+@click.option("--value", metavar="FIELD", help="Field to sum up.")
 @click.option(
     "--how", type=click.Choice(["sum", "mean", "count", "min", "max", "median", "share"]),
-    default="sum", show_default=True, help="How values become one number.",
+    default="sum", show_default=True, help="How to combine values.",
 )  # fmt: skip
-@click.option("--where", multiple=True, metavar="FIELD=VALUE", help="Only these records.")
-@click.option("--by-value", is_flag=True, help="The largest rows first, instead of by their names.")
-@click.option("--top", type=click.IntRange(min=1), metavar="N", help="Only the largest N rows.")
-@click.option("--change", is_flag=True, help="The change against the column before.")
-@click.option("--no-totals", is_flag=True, help="Leave out the sums over rows and columns.")
+@click.option("--where", multiple=True, metavar="FIELD=VALUE", help="Use only these records.")
+@click.option("--by-value", is_flag=True, help="Sort rows by size instead of name.")
+@click.option(
+    "--top", type=click.IntRange(min=1), metavar="N", help="Show only the N largest rows."
+)
+@click.option("--change", is_flag=True, help="Show the change from the column before.")
+@click.option("--no-totals", is_flag=True, help="Leave out the totals.")
 @cross_option
 @chart_option
-@click.option("--chart-kind", type=click.Choice(["lines", "bars", "heat"]), help="What is drawn.")
+@click.option("--chart-kind", type=click.Choice(["lines", "bars", "heat"]), help="Kind of chart.")
 @table_option
 @json_option
 def command(

@@ -23,16 +23,16 @@ if TYPE_CHECKING:
 
 EPILOG = """\b
 Examples:
-  boreotabula draft inbox                    show the layout, and what it gives
+  boreotabula draft inbox                    show the layout and what it gives
   boreotabula draft inbox -o stock.toml      write it
   boreotabula draft inbox inbox/2026-04/*    from these files only
   boreotabula draft inbox --like "Bench 1"   for the tabs that look like this one
-  boreotabula draft --again stock.toml       what a layout needs since the form has changed
+  boreotabula draft --again stock.toml       propose changes, now that the form has changed
 
 \b
-Exit status: 0 drafted, and nothing is wrong · 1 drafted, but errors remain
-             2 wrong call · 3 nothing was found to draft from
-With --again the same of the files as they are read with the changes."""
+Exit status: 0 drafted without errors · 1 drafted, but errors remain
+             2 wrong call · 3 nothing to draft from
+With --again these tell how the files are read with the changes."""
 
 
 @click.command("draft", epilog=EPILOG)
@@ -40,11 +40,11 @@ With --again the same of the files as they are read with the changes."""
 @click.argument("files", type=click.Path(path_type=Path), nargs=-1)
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the layout there.")
 @click.option(
-    "--like", default="", metavar="TAB|FILE", help="Draft for the tabs that look like this."
+    "--like", default="", metavar="TAB|FILE", help="Draft a layout for tabs like this one."
 )
 @click.option(
     "--again", type=click.Path(path_type=Path), metavar="LAYOUT",
-    help="Propose what this layout needs, as a difference; its lines stay.",
+    help="Propose changes to this layout as a diff; your lines stay.",
 )  # fmt: skip
 @largest_part
 @json_option
@@ -52,10 +52,10 @@ def command(
     folder: Path | None, files: Sequence[Path], output: Path | None, like: str,
     again: Path | None, largest_part: int, as_json: bool,
 ) -> int:  # fmt: skip
-    """Draft a layout from the files of FOLDER, and say what it gives.
+    """Work out a layout from the files of FOLDER, and show what it gives.
 
     Tabs that look alike are read in several ways; the way that places most cells, and by which most
-    printed totals agree, is written down. A layout that is there is never replaced.
+    printed totals agree, is written down. An existing layout is never replaced.
     """
     if again is not None:
         if folder is not None or like:
@@ -201,7 +201,7 @@ def _why_nothing(found: Drafting) -> str:
             f"None of the {len(found.looked)} files can be read; {first.file}: {first.unreadable}."
         )
     if not any(one.sheets for one in found.looked):
-        return "Nothing stands on any tab of these files."
+        return "All tabs of these files are empty."
     return (
         "No table and no labels with values were found on any tab: these files hold texts only, or"
         " too little to tell a form by. `boreotabula show FILE` shows what stands there."

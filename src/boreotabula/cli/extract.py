@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import PLACE, SOURCE, json_option, largest_part, limits
+from boreotabula.cli.options import OUT, PLACE, SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.cli.target import Target, chosen_target, dataset_target, inbox_of, safe_target
 from boreotabula.errors import CallError
@@ -33,12 +33,12 @@ Examples:
   boreotabula extract stock.toml -o - | head
 
 Writes stock.csv, and beside it the folder stock.run with findings.csv, unplaced.csv and run.json.
-The ending of OUT says the kind: .csv, .csv.gz, .tsv, .jsonl, .parquet, .arrow, .xlsx or .sqlite.
-A layout with several output tables writes a folder, with a file for each table.
-Results are kept: a file that has not changed is not read again (see boreotabula kept).
+The ending of OUT chooses the format: .csv, .csv.gz, .tsv, .jsonl, .parquet, .arrow, .xlsx, .sqlite
+or .duckdb. A layout with several output tables writes a folder with a file for each. Unchanged
+files are not read again: their results are cached (see boreotabula kept).
 
 \b
-Exit status: 0 clean · 1 written, but something is an error
+Exit status: 0 clean · 1 written, but there are errors
              2 wrong call or layout · 3 nothing was read · 70 a fault of the program"""
 
 
@@ -46,64 +46,68 @@ Exit status: 0 clean · 1 written, but something is an error
 @click.argument("layout", type=click.Path(path_type=Path))
 @click.argument("files", nargs=-1, type=SOURCE)
 @click.option(
-    "-o", "--output", "output", metavar="OUT",
-    help="Where the records go; the ending says how (below). - is CSV to stdout.",
+    "-o", "--output", "output", type=OUT, metavar="OUT",
+    help="Write the records here; the ending chooses the format (see below). - is CSV on stdout.",
 )  # fmt: skip
 @click.option(
     "--into", type=PLACE, metavar="FILE|URL",
-    help="Add to a workbook or database that is there; what comes again is replaced.",
+    help="Add the records to an existing workbook or database; records of files read again are"
+         " replaced.",
 )  # fmt: skip
-@click.option("--tab", metavar="NAME", help="The tab, or table, of --into that holds the records.")
+@click.option("--tab", metavar="NAME", help="With --into: put the records into this tab or table.")
 @click.option(
     "--add-columns", is_flag=True,
-    help="With --into a database: add the columns that its table lacks.",
+    help="With --into a database: add missing columns.",
 )  # fmt: skip
 @click.option(
     "--partition", metavar="FIELDS",
-    help="With -o FOLDER: Parquet files in folders by these fields, such as nursery,month.",
+    help="With -o FOLDER: write Parquet files into subfolders by these fields, such as"
+         " nursery,month.",
 )  # fmt: skip
 @click.option(
     "--cluster", metavar="ADDRESS",
-    help="With -o FOLDER: the workers of a Dask scheduler read; local:4 starts four here.",
+    help="With -o FOLDER: read on the workers of a Dask scheduler; local:4 starts four here.",
 )  # fmt: skip
 @click.option(
     "--replace", "replace_all", is_flag=True,
-    help="With --into a workbook: take out the rows of files that are not read now.",
+    help="With --into a workbook: remove rows of files that are not read now.",
 )  # fmt: skip
 @click.option(
     "--no-source", is_flag=True,
-    help="With --into a workbook: no source_… columns; rows are known by the layout's key.",
+    help="With --into a workbook: add no source_… columns; the layout's key identifies rows.",
 )  # fmt: skip
 @click.option(
     "--report", type=click.Path(path_type=Path), metavar="PAGE",
-    help="Write a page of the run (.html) too.",
+    help="Also write a page about the run (.html).",
 )  # fmt: skip
 @click.option(
     "--expect", type=click.Path(path_type=Path), metavar="SITES",
-    help="With --report: who must report (CSV); the page names who has not.",
+    help="With --report: list who has not reported, given who should (CSV).",
 )  # fmt: skip
-@click.option(
-    "--overwrite", is_flag=True, help="Replace OUT even if it was not written by an extract."
-)
+@click.option("--overwrite", is_flag=True, help="Replace OUT even if extract did not write it.")
 @click.option(
     "--safe-csv", is_flag=True,
-    help="Put an apostrophe before texts of .csv that a spreadsheet would take for a formula.",
+    help="Put an apostrophe before texts in CSV that a spreadsheet would read as a formula.",
 )  # fmt: skip
-@click.option("--only", metavar="PATTERN", help="Only the files whose name matches.")
-@click.option("--limit", type=click.IntRange(min=1), metavar="N", help="Only the first N files.")
+@click.option("--only", metavar="PATTERN", help="Read only the files whose names match.")
+@click.option(
+    "--limit", type=click.IntRange(min=1), metavar="N", help="Read only the first N files."
+)
 @click.option("--dry-run", is_flag=True, help="Write nothing; show the first records instead.")
-@click.option("--strict", is_flag=True, help="Write nothing while any finding is an error.")
+@click.option("--strict", is_flag=True, help="Write nothing if there is an error.")
 @click.option(
     "--strict-past", is_flag=True,
-    help="Write nothing while a value that was reported before is another now.",
+    help="Write nothing if a value differs from what was reported before.",
 )  # fmt: skip
-@click.option("-q", "--quiet", is_flag=True, help="Print nothing but what stops the command.")
-@click.option("-v", "--verbose", is_flag=True, help="Name every file, and every finding in full.")
+@click.option("-q", "--quiet", is_flag=True, help="Print only what stops the command.")
+@click.option(
+    "-v", "--verbose", is_flag=True, help="List every file, the full account, and every finding."
+)
 @click.option(
     "--workers", type=click.IntRange(min=1), metavar="N",
-    help="How many processes read; as many as there are cores, if not said.",
+    help="Read in N processes. Default: one for each core.",
 )  # fmt: skip
-@click.option("--fresh", is_flag=True, help="Read every file anew, kept results aside.")
+@click.option("--fresh", is_flag=True, help="Ignore the cache and read all files again.")
 @largest_part
 @json_option
 def command(
@@ -147,7 +151,10 @@ def command(
     if target.stream and sys.stdout is None:
         raise CallError("stdout is closed; name a file with -o")
     if target.stream and (strict or as_json):
-        raise CallError("--strict and --json need a file: records on stdout are out at once")
+        raise CallError(
+            "--strict and --json need a file: records on stdout are already out when"
+            " an error is found"
+        )
     if report is not None:
         from boreotabula.review.report import check_expected, check_report
 
@@ -229,7 +236,8 @@ def perform(
         return status
     console = screen.err() if target.stream else screen.out()
     shown = (target.remote.shown if target.remote else written) if written else None
-    screen.summary(run, shown, run_folder(written) if written else None, console)
+    record = run_folder(written) if written else None
+    screen.summary(run, shown, record, console, whole=show.verbose)
     if run.fetched:
         console.print(f"  fetched   {run.fetched}", soft_wrap=True)
     if show.report is not None:

@@ -21,26 +21,28 @@ if TYPE_CHECKING:
 EPILOG = """\b
 Examples:
   boreotabula headings stock.toml
-  boreotabula headings stock.toml --adopt                       asks for each suggestion
+  boreotabula headings stock.toml --adopt                       asks about each suggestion
   boreotabula headings stock.toml --adopt "Taimia kpl=seedlings"
   boreotabula headings stock.toml --adopt --yes --certainty 0.9
 
 Adopted headings are added to the first CSV glossary of the layout; if it has none, headings.csv is
-made beside it.
+created next to it.
 
 \b
-Exit status: 0 every heading is known · 1 some are unknown
+Exit status: 0 all headings are known · 1 some are unknown
              2 wrong call or layout · 3 nothing was read"""
 
 
 @click.command("headings", epilog=EPILOG)
 @click.argument("layout", type=click.Path(path_type=Path))
 @click.argument("pairs", nargs=-1, metavar="[HEADING=FIELD]...")
-@click.option("--adopt", is_flag=True, help="Write accepted meanings into the glossary.")
-@click.option("--yes", is_flag=True, help="With --adopt: accept all that are certain enough.")
+@click.option("--adopt", is_flag=True, help="Add accepted headings to the glossary.")
+@click.option(
+    "--yes", is_flag=True, help="With --adopt: accept all suggestions that are certain enough."
+)
 @click.option(
     "--certainty", type=click.FloatRange(0, 1), default=0.85, show_default=True, metavar="SHARE",
-    help="What is certain enough for --yes, from 0 to 1.",
+    help="Accept with --yes from this certainty on, from 0 to 1.",
 )  # fmt: skip
 @largest_part
 @json_option
@@ -53,10 +55,10 @@ def command(
     largest_part: int,
     as_json: bool,
 ) -> int:
-    """List every heading that the files of a LAYOUT have, and the field that it means.
+    """List all headings in the files of a LAYOUT, and the field that each one means.
 
-    For unknown headings fields are suggested: by their words, in all languages of the glossary, and
-    by what stands in their cells.
+    For unknown headings it suggests fields, by their words in all languages of the glossary and by
+    the values below them.
     """
     from boreotabula.cli import screen
     from boreotabula.runs.headings.collect import list_headings
@@ -187,7 +189,7 @@ def _about(use: HeadingUse, some: Sequence[Suggestion]) -> list[str]:
     lines.append(f"  {holds}")
     lines += [f"  → {one.field}, certainty {one.certainty:.2f}: {one.why}" for one in some[:2]]
     if not some:
-        lines.append("  → nothing like it among the fields that its tabs lack")
+        lines.append("  → nothing similar among the fields that its tabs are missing")
     return lines
 
 

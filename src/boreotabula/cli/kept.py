@@ -13,17 +13,17 @@ Examples:
   boreotabula kept
   boreotabula kept --clear
 
-An unchanged file is not read again by the same layout and version: its result is kept, in the
-user's cache folder or that of the environment variable BOREOTABULA_KEPT. What was unused longest
-goes first once the folder holds 2 GiB. `extract --fresh` reads every file anew.
-Files fetched from servers are kept beside the results."""
+The cache holds the results of files that have not changed, so that they need not be read again by
+the same layout and version, and files fetched from servers. It lies in your cache folder, or where
+the environment variable BOREOTABULA_KEPT says. Above 2 GiB, what was not used longest is deleted.
+`extract --fresh` ignores it."""
 
 
 @click.command("kept", epilog=EPILOG)
-@click.option("--clear", "clear_it", is_flag=True, help="Delete all of it.")
+@click.option("--clear", "clear_it", is_flag=True, help="Delete everything in it.")
 @json_option
 def command(clear_it: bool, as_json: bool) -> int:
-    """Show how much is kept of earlier runs, or clear it."""
+    """Show the size of the cache, or clear it."""
     from boreotabula.runs.cache.store import cache_size, clear
     from boreotabula.runs.own import cache_folder
     from boreotabula.runs.remote.fetch import clear_fetched, fetched_size

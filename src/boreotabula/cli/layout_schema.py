@@ -10,7 +10,7 @@ EPILOG = """\b
 Example:
   boreotabula layout-schema > layout.schema.json
 
-Many editors check and complete a TOML file whose first line names its schema:
+Many editors check and complete a TOML file that names its schema in the first line:
   #:schema layout.schema.json"""
 
 
@@ -18,8 +18,8 @@ Many editors check and complete a TOML file whose first line names its schema:
 def command() -> int:
     """Print the JSON Schema of layouts.
 
-    It tells what may be written where; whether the parts fit together is checked when a layout is
-    used.
+    It describes what a layout may contain; whether the parts fit together is checked when a layout
+    is used.
     """
     from boreotabula.layout.model import layout_schema
 

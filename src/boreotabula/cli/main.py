@@ -21,20 +21,33 @@ from boreotabula.cli.printing import say
 from boreotabula.errors import BoreotabulaError
 
 COMMANDS = {
-    "survey": ("boreotabula.cli.survey", "Look into all files of a folder: what looks alike."),
+    "survey": (
+        "boreotabula.cli.survey",
+        "List the files and tabs of a folder, and which look alike.",
+    ),
     "show": ("boreotabula.cli.show", "Show a tab with addresses, and the role of each cell."),
-    "draft": ("boreotabula.cli.draft", "Write a first layout from the files themselves."),
+    "draft": ("boreotabula.cli.draft", "Write a first layout, worked out from the files."),
     "extract": ("boreotabula.cli.extract", "Read all files of a layout into one table."),
-    "headings": ("boreotabula.cli.headings", "List every heading met, and what it may mean."),
-    "trace": ("boreotabula.cli.trace", "Show the cells that a record is from, and the reverse."),
-    "coverage": ("boreotabula.cli.coverage", "Show who reported when, and who did not."),
-    "crosstab": ("boreotabula.cli.crosstab", "Sum records up, as a table or a picture."),
-    "compare": ("boreotabula.cli.compare", "Compare two outputs: what is new, gone or changed."),
-    "mark": ("boreotabula.cli.mark", "Mark faults in copies of the senders' workbooks."),
+    "headings": (
+        "boreotabula.cli.headings",
+        "List all headings, and the field that each one means.",
+    ),
+    "trace": (
+        "boreotabula.cli.trace",
+        "Show which cells a record comes from, or what became of a cell.",
+    ),
+    "coverage": ("boreotabula.cli.coverage", "Show who has reported when, and who has not."),
+    "crosstab": ("boreotabula.cli.crosstab", "Sum up records in a table or a chart."),
+    "compare": ("boreotabula.cli.compare", "Compare two outputs: new, gone and changed records."),
+    "mark": ("boreotabula.cli.mark", "Mark faults in copies of the workbooks, to send back."),
     "bind": ("boreotabula.cli.bind", "Put the tabs of many files into one workbook."),
-    "kept": ("boreotabula.cli.kept", "Show how much is kept of earlier runs, or clear it."),
+    "kept": ("boreotabula.cli.kept", "Show the size of the cache, or clear it."),
+    "completion": (
+        "boreotabula.cli.completion",
+        "Print the completion script for bash, zsh or fish.",
+    ),
     "layout-schema": ("boreotabula.cli.layout_schema", "Print the JSON Schema of layouts."),
-    "demo": ("boreotabula.demo.command", "Write made-up workbooks and a layout, and extract them."),
+    "demo": ("boreotabula.demo.command", "Write made-up workbooks and layouts to try it on."),
 }
 """The commands in the order of the work: the module of each, and what it does."""
 

@@ -18,35 +18,35 @@ Examples:
   boreotabula mark stock.csv -o returns --letter letter.txt
   boreotabula mark stock.csv --check returns
 
-For each file with errors or warnings: a copy (.xlsx) in which their cells have a coloured border
-and a note in plain words, a first tab that lists them with links, and a letter (.txt). The
-originals are not touched. Copies of .xlsx files keep formulas and everything else; of other kinds,
-their values.
+For each file with errors or warnings it writes a copy (.xlsx) in which the cells have a coloured
+border and a note, a first tab that lists them with links, and a letter (.txt). The originals are
+not changed. Copies of .xlsx files keep formulas and everything else; copies of other kinds keep
+values.
 
 \b
-A letter of your own is a jinja2 template with subject, name, file, faults (tab, cell, text), count.
+Your own letter is a jinja2 template with subject, name, file, faults (tab, cell, text) and count.
 
 \b
-Exit status: 0 done, with --check all is mended · 1 with --check something is not · 2 wrong call"""
+Exit status: 0 done, with --check all corrected · 1 with --check some are not · 2 wrong call"""
 
 
 @click.command("mark", epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="OUT")
 @click.option(
     "-o", "--output", type=click.Path(path_type=Path), metavar="FOLDER",
-    help="The folder for copies and letters.",
+    help="Folder for the copies and letters.",
 )  # fmt: skip
 @click.option("--check", type=click.Path(path_type=Path), metavar="FOLDER",
-              help="Tell which faults marked there are gone by now.")  # fmt: skip
+              help="Check which faults marked in this folder are corrected by now.")  # fmt: skip
 @click.option(
     "--severity", type=click.Choice(["error", "warning", "note"]), default="warning",
-    show_default=True, help="Mark findings that are at least so severe.",
+    show_default=True, help="Mark findings of this severity and above.",
 )  # fmt: skip
-@click.option("--by", metavar="FIELD", help="A folder for each value of a field.")
+@click.option("--by", metavar="FIELD", help="Make a folder for each value of a field.")
 @click.option("--language", default="en", show_default=True, metavar="CODE",
-              help="The language of our words: en, nb, fi, de.")  # fmt: skip
+              help="Language of notes and letters: en, nb, fi, de.")  # fmt: skip
 @click.option("--letter", type=click.Path(path_type=Path), metavar="FILE",
-              help="A template of your own for the letters.")  # fmt: skip
+              help="Your own template for the letters.")  # fmt: skip
 @json_option
 def command(
     records: Path,
@@ -58,7 +58,7 @@ def command(
     letter: Path | None,
     as_json: bool,
 ) -> int:
-    """Mark the faults that a run has found in copies of the senders' workbooks."""
+    """Mark the faults that a run has found in copies of the workbooks, to send back."""
     from boreotabula.cli import screen
     from boreotabula.reading.findings import Severity
     from boreotabula.review.mark.letter import STANDARD, own_template

@@ -5,20 +5,26 @@ from __future__ import annotations
 from pathlib import Path
 
 import click
+from click.shell_completion import CompletionItem
 
 from boreotabula.limits import Limits
 
 json_option = click.option(
-    "--json", "as_json", is_flag=True, help="Print it as JSON, for other programs."
+    "--json", "as_json", is_flag=True, help="Print JSON, for other programs."
 )
-table_option = click.option(
-    "--table", metavar="NAME", help="The output table, if there are several."
-)
+table_option = click.option("--table", metavar="NAME", help="Output table, if there are several.")
 cross_option = click.option(
-    "-o", "--output", type=click.Path(path_type=Path), metavar="OUT", help="Write .csv or .xlsx."
+    "-o",
+    "--output",
+    type=click.Path(path_type=Path),
+    metavar="OUT",
+    help="Write a file (.csv or .xlsx).",
 )
 chart_option = click.option(
-    "--chart", type=click.Path(path_type=Path), metavar="OUT", help="Draw .png, .svg or .pdf."
+    "--chart",
+    type=click.Path(path_type=Path),
+    metavar="OUT",
+    help="Draw a chart (.png, .svg or .pdf).",
 )
 largest_part = click.option(
     "--largest-part",
@@ -26,11 +32,30 @@ largest_part = click.option(
     default=Limits().mebibytes,
     show_default=True,
     metavar="MIB",
-    help="The memory that reading one file may take; the time that it may take grows with it.",
+    help="Most memory that one file may take; allows it more time too.",
 )
 
 
-class PlaceType(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone
+class _FileLike(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone
+    """What is most often a file: shells complete it as one."""
+
+    def shell_complete(
+        self, ctx: click.Context, param: click.Parameter, incomplete: str
+    ) -> list[CompletionItem]:
+        """Leave it to the shell."""
+        return [CompletionItem(incomplete, type="file")]
+
+
+class OutType(_FileLike):
+    """A file to write, by its path or address; - is standard output."""
+
+    name = "out"
+
+
+OUT = OutType()
+
+
+class PlaceType(_FileLike):
     """A path, or the address of a database on a server: then the path that stands for it."""
 
     name = "place"
@@ -49,7 +74,7 @@ class PlaceType(click.ParamType):  # type: ignore[type-arg]  # of newer versions
 PLACE = PlaceType()
 
 
-class SourceType(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone
+class SourceType(_FileLike):
     """A file or folder; one on a server is fetched, and then it is where that lies."""
 
     name = "source"

@@ -17,11 +17,12 @@ from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 
+from boreotabula.cli.role_looks import ROLE_LOOKS
 from boreotabula.outputs.bases.address import address_of, is_server
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.runs.compare.causes import by_cause, reach_of
-from boreotabula.texts import agreeing, clean
+from boreotabula.texts import agreeing, clean, counted
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -32,6 +33,9 @@ if TYPE_CHECKING:
 
 MOST_CAUSES = 12
 """So many causes are listed on screen; findings.csv holds every finding."""
+
+_IN_FULL = 3
+"""So many of them with all that there is to say."""
 
 PIPED_WIDTH = 140
 """Columns of text where the output is no terminal."""
@@ -171,36 +175,30 @@ def _cut(text: str, width: int) -> str:
 
 
 def summary(
-    run: Run, written: Path | str | None, record: Path | None, console: Console | None = None
+    run: Run,
+    written: Path | str | None,
+    record: Path | None,
+    console: Console | None = None,
+    *,
+    whole: bool = False,
 ) -> None:
-    """The figures of a run."""
+    """The figures of a run: what matters first; the `whole` account, or one line of it."""
     console = console or out()
-    read = sum(file.read for file in run.files)
-    left = f" · {len(run.left_out)} left out" if run.left_out else ""
     console.print(Text(run.layout.spec.title or run.layout.path.stem, style="bold"))
-    console.print(
-        f"  {read:,} of {_count(len(run.files), 'file')} read{left}"
-        f" · {_count(run.tab_count, 'tab')} · {_count(run.record_count, 'record')}"
-    )
-    if run.since:
-        changes = f"{_changes(run.since)}{_restated(run.restated)}"
-        console.print(f"  since the last run: {changes}", markup=False, soft_wrap=True)
-    if run.rows:
-        rows = run.rows
-        console.print(
-            f"  rows: {rows.added:,} added, {rows.kept:,} kept, {rows.replaced:,} replaced,"
-            f" {rows.gone:,} gone"
-        )
-    if run.editions:
-        counts = " · ".join(f"{title} {_count(n, 'tab')}" for title, n in run.editions.items())
-        console.print(f"  editions: {counts}", markup=False)
+    for line in _first_lines(run):
+        console.print(line, soft_wrap=True)
     console.print()
-    console.print(_roles(run))
-    console.print()
+    if whole:
+        console.print(_roles(run))
+    else:
+        console.print(_shares(run.account, console.width), soft_wrap=True)
     if run.totals.printed:
         style = "" if run.totals.agree == run.totals.printed else "bold"
-        console.print(Text(f"  {agreeing(run.totals.agree, run.totals.printed)}", style=style))
-    console.print(_verdict(run))
+        said = agreeing(run.totals.agree, run.totals.printed)
+        console.print(Text.assemble("  totals    ", (said, style)))
+    if run.editions:
+        counts = " · ".join(f"{title} {_count(n, 'tab')}" for title, n in run.editions.items())
+        console.print(f"  editions  {counts}", soft_wrap=True)
     if written is not None:
         shown: object = written
         if isinstance(written, Path) and is_server(written):
@@ -208,6 +206,67 @@ def summary(
         console.print(f"  records   {shown}", soft_wrap=True)
     if record is not None:
         console.print(f"  findings  {record}", soft_wrap=True)
+
+
+def _first_lines(run: Run) -> Iterator[Text]:
+    """What a run gave: records, files, what needs a look, and what has changed since the last."""
+    read = sum(file.read for file in run.files)
+    left = f" · {_count(len(run.left_out), 'file')} left out" if run.left_out else ""
+    yield Text.assemble(
+        "  ",
+        (_count(run.record_count, "record"), "bold"),
+        f" from {read:,} of {_count(len(run.files), 'file')}"
+        f" ({_count(run.tab_count, 'tab')}){left}",
+    )
+    yield _verdict(run)
+    if run.since:
+        changes = f"{_changes(run.since)}{_restated(run.restated)}"
+        yield Text(f"  since the last run: {changes}")
+    if run.rows:
+        rows = run.rows
+        yield Text(
+            f"  rows: {rows.added:,} added, {rows.kept:,} kept, {rows.replaced:,} replaced,"
+            f" {rows.gone:,} gone"
+        )
+
+
+_BAR = 32
+_NARROW = 100
+_SMALL = 0.02
+"""Roles with a smaller share are not named in one line, but for unplaced cells."""
+
+
+def _shares(account: Account, width: int) -> Text:
+    """The account in one line: a letter of the bar is a part of all filled cells."""
+    roles = sorted(
+        (role for role in Role if account.roles[role]), key=lambda role: -account.roles[role]
+    )
+    text = Text(f"  cells     {account.filled:,} filled  ")
+    if not roles:
+        return text
+    for role, length in zip(roles, _lengths([account.roles[role] for role in roles]), strict=True):
+        letter, style = ROLE_LOOKS[role]
+        # A cell that is unplaced is seen, however many others there are.
+        text.append(letter * max(length, role is Role.UNPLACED), style)
+    text.append("\n            " if width < _NARROW else "  ")
+    named = [one for one in roles if one is not Role.UNPLACED
+             and account.roles[one] >= _SMALL * account.filled]  # fmt: skip
+    parts = [
+        f"{ROLE_LOOKS[one][0]} {one.word} {100 * account.roles[one] / account.filled:.0f} %"
+        for one in named
+    ]
+    text.append(", ".join(parts))
+    if unplaced := account.roles[Role.UNPLACED]:
+        text.append(", ")
+        text.append(f"? {unplaced:,} unplaced", ROLE_LOOKS[Role.UNPLACED][1])
+    return text
+
+
+def _lengths(counts: Sequence[int]) -> list[int]:
+    """Counts, the largest first, as lengths of parts of a bar; the first makes up for rounding."""
+    total = sum(counts)
+    lengths = [round(_BAR * one / total) for one in counts]
+    return [lengths[0] + _BAR - sum(lengths), *lengths[1:]]
 
 
 def _restated(found: Restated | None) -> str:
@@ -238,7 +297,7 @@ def _roles(run: Run) -> Table:
     table.add_column(justify="right")
     table.add_column()
     account = run.account
-    table.add_row("  cells filled", f"{account.filled:,}", "")
+    table.add_row("  cells", f"{account.filled:,}", "filled")
     for role in (*(one for one in Role if one is not Role.UNPLACED), Role.UNPLACED):
         count = account.roles[role]
         if not count:
@@ -278,17 +337,32 @@ def findings(some: Sequence[Finding], *, every: bool) -> None:
     console = err()
     groups = [[one] for one in in_order(some)] if every else by_cause(some)
     groups = groups if every else [one for one in groups if one[0].severity is not Severity.NOTE]
-    for group in groups if every else groups[:MOST_CAUSES]:
+    whole = len(groups) if every else _IN_FULL
+    for group in groups[:whole]:
         first = group[0]
         console.print()
-        head = Text.assemble(
-            (f"{first.severity}", _STYLES[first.severity]), "  ", (_where(first), "bold")
+        console.print(_head(first), soft_wrap=True)
+        console.print(
+            Padding(Text(f"{first.message}{reach_of(group)}"), (0, 0, 0, 2), expand=False)
         )
-        console.print(head, soft_wrap=True)
-        console.print(Padding(Text(f"{first.message}{reach_of(group)}"), (0, 0, 0, 2)))
-        console.print(Padding(Text(f"→ {first.advice}"), (0, 0, 0, 2)))
-    if not every and len(groups) > MOST_CAUSES:
-        console.print(f"\n… and {len(groups) - MOST_CAUSES} more causes in findings.csv")
+        console.print(Padding(Text(f"→ {first.advice}"), (0, 0, 0, 2), expand=False))
+    if groups[whole:]:
+        console.print()
+    for group in groups[whole:MOST_CAUSES]:
+        line = _head(group[0])
+        line.append(f"  {group[0].message}{reach_of(group)}")
+        line.truncate(console.width, overflow="ellipsis")
+        console.print(line, no_wrap=True)
+    if groups[whole:]:
+        more = len(groups) - MOST_CAUSES
+        also = f"… and {counted(more, 'more cause')} in findings.csv; " if more > 0 else ""
+        console.print(f"{also}--verbose shows all of it in full")
+
+
+def _head(finding: Finding) -> Text:
+    return Text.assemble(
+        (f"{finding.severity}", _STYLES[finding.severity]), "  ", (_where(finding), "bold")
+    )
 
 
 def _where(finding: Finding) -> str:

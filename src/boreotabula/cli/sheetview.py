@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Any
 from rich.console import Console
 from rich.text import Text
 
+from boreotabula.cli.role_looks import ROLE_LOOKS
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, column_letters, parse_address
-from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
@@ -22,17 +22,6 @@ if TYPE_CHECKING:
 Window = tuple[int, int, int, int]
 """First row and column, last row and column, counted from 0."""
 
-_LOOKS = {
-    Role.STAMP: ("s", "dark_cyan"),
-    Role.LABEL: ("l", "dim"),
-    Role.HEADING: ("h", "bold dodger_blue2"),
-    Role.STUB: ("n", "green4"),
-    Role.VALUE: ("v", ""),
-    Role.TOTAL: ("t", "dark_goldenrod"),
-    Role.LEFT_OUT: ("x", "dim strike"),
-    Role.UNPLACED: ("?", "bold red"),
-}
-"""Letter and colour of each role; the letter stands beside the colour always."""
 
 _WIDEST, _NARROWEST = 22, 5
 _HIDDEN = "~"
@@ -259,7 +248,7 @@ class _Drawing:
         text, style = self._content(cell)
         right = not isinstance(cell, str | Flaw)
         if self.view.reading is not None:
-            letter, style = _LOOKS[self.view.reading.roles.role(row, column)]
+            letter, style = ROLE_LOOKS[self.view.reading.roles.role(row, column)]
             self.seen.add(letter)
             text = f"{text} {letter}" if right else f"{letter} {text}"
         if (row, column) in self.marked:
@@ -302,7 +291,7 @@ class _Drawing:
         assert self.view.reading is not None
         counts = self.view.reading.account.roles
         legend = Text()
-        for role, (letter, style) in _LOOKS.items():
+        for role, (letter, style) in ROLE_LOOKS.items():
             if counts[role]:
                 legend.append("   " if legend else "")
                 legend.append(f"{letter} {role.word}", style)

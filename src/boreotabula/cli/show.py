@@ -32,21 +32,21 @@ Examples:
 @click.argument("files", nargs=-1, required=True, type=SOURCE)
 @click.option(
     "--tab", "tabs", multiple=True, metavar="PATTERN",
-    help="Which tabs, by name or pattern; may be given several times. Else the first filled one,"
-    " or those that the layout reads.",
+    help="Show these tabs, by name or pattern (repeatable). Default: the first filled one, or"
+         " those that the layout reads.",
 )  # fmt: skip
 @click.option(
     "--layout", "layout_path", type=click.Path(path_type=Path), metavar="LAYOUT",
     help="Mark each cell with its role in this layout.",
 )  # fmt: skip
-@click.option("--cells", metavar="RANGE", help="Only a part of the tab, such as B2:H30.")
+@click.option("--cells", metavar="RANGE", help="Show only a part of the tab, such as B2:H30.")
 @click.option(
     "--rows", type=click.IntRange(min=1), metavar="N",
-    help="So many rows at most; of one file 60, of each of several 5, if not said.",
+    help="Show at most N rows. Default: 60 of one file, 5 each of several.",
 )  # fmt: skip
 @click.option(
     "--page", type=click.Path(path_type=Path), metavar="PAGE",
-    help="With --layout: write the tabs as a page (.html) instead, each cell coloured by its role.",
+    help="With --layout: write a page (.html) with each cell coloured by its role.",
 )  # fmt: skip
 @largest_part
 @json_option
@@ -62,8 +62,8 @@ def command(
 ) -> int:
     """Show tabs of FILES, or of the files of a folder, with row numbers and column letters.
 
-    Numbers stand to the right, text to the left; 'digits are text that looks like a number. Merged
-    cells, error values, hidden rows and columns are marked. With --layout each cell carries the
+    Numbers are on the right, texts on the left; 'digits are a text that looks like a number. Merged
+    cells, error values, and hidden rows and columns are marked. With --layout each cell has the
     letter of its role, and the findings about the tab follow.
     """
     from boreotabula.cli import sheetview
@@ -122,7 +122,7 @@ def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Pa
             screen.err().print(f"! {view.unreadable}", soft_wrap=True)
         tabs += [(path.name, one) for one in view.tabs]
     if not tabs:
-        raise CallError("there is no tab to show, so no page was written")
+        raise CallError("there is no tab to show; no page was written")
     write_page(tabs, layout, page)
     screen.out().print(f"{page}: {counted(len(tabs), 'tab')}", soft_wrap=True, markup=False)
     return 1 if missing else 0

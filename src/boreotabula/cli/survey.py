@@ -20,24 +20,24 @@ if TYPE_CHECKING:
 
 EPILOG = """\b
 Examples:
-  boreotabula survey inbox          every file and tab, and what looks alike
+  boreotabula survey inbox          all files and tabs, and which look alike
   boreotabula survey stock.toml     the same, and what the layout would read
 
 \b
-Exit status: 0 looked into · 2 wrong call or layout"""
+Exit status: 0 done · 2 wrong call or layout"""
 
 
 @click.command("survey", epilog=EPILOG)
 @click.argument("target", type=SOURCE, metavar="FOLDER|LAYOUT")
-@click.option("--odd", is_flag=True, help="List only files and tabs that are not like most.")
+@click.option("--odd", is_flag=True, help="List only the files and tabs that differ from most.")
 @largest_part
 @json_option
 def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
-    """Look into all files of a folder, or of the source folders of a layout.
+    """List all files and tabs of a folder, or of the source folders of a layout.
 
     Lists each file and tab, what is left out and why, and groups the tabs that look alike: the same
-    labels and headings, wherever they stand and whatever the values. Given a layout, headings of
-    all languages count as the field they mean, and the tabs it would read are marked.
+    labels and headings, wherever they are and whatever the values. With a layout, headings count as
+    the field they mean, whatever the language, and the tabs that it would read are marked.
     """
     from boreotabula.cli import screen
     from boreotabula.runs.layouts.load import Layout

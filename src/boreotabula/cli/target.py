@@ -53,13 +53,13 @@ def chosen_target(output: str | None, into: Target, *, dry_run: bool) -> Target:
     if into.add_columns and (into.path is None or book):
         raise CallError("--add-columns belongs to --into a database")
     if output is not None and into.path is not None:
-        raise CallError("-o writes a file anew and --into changes one; give one of them")
+        raise CallError("-o writes a new file and --into adds to one; choose one of them")
     if dry_run:
         return Target()
     if into.path is not None:
         return into
     if output is None:
-        raise CallError("say where the records go with -o OUT.csv, or try it with --dry-run")
+        raise CallError("name a file for the records with -o OUT.csv, or try it with --dry-run")
     if is_base_address(output):
         raise CallError(f"“{output}” is an address: records go into a database with --into")
     if is_remote(output):

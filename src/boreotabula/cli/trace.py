@@ -26,11 +26,11 @@ Examples:
   boreotabula trace report.xlsx "Greenhouse 2" D10 --layout stock.toml
   boreotabula trace report.xlsx "Greenhouse 2" D10 --output stock.csv
 
-The number is that of the record, counted from 1. Of a text file the cell is given without a tab.
-With --output the cell's records are numbered as they stand there.
+NUMBER counts the records from 1. For a text file give the cell without a tab. With --output the
+records of the cell are numbered as in that output.
 
 \b
-Exit status: 0 found · 1 no such record, or its tab gives another one now
+Exit status: 0 found · 1 no such record, or its tab now gives another one
              2 wrong call or layout"""
 
 _MOST = 10
@@ -39,15 +39,15 @@ _MOST = 10
 @click.command("trace", epilog=EPILOG)
 @click.argument("file", type=PLACE, metavar="OUT|FILE")
 @click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
-@click.option("--where", metavar="FIELD=VALUE,…", help="The records that have these values.")
+@click.option("--where", metavar="FIELD=VALUE,…", help="Show the records that have these values.")
 @table_option
 @click.option(
     "--layout", "layout_path", type=click.Path(path_type=Path), metavar="LAYOUT",
-    help="The layout by which the FILE is read.",
+    help="Read the FILE by this layout.",
 )  # fmt: skip
 @click.option(
     "--output", type=PLACE, metavar="OUT",
-    help="The output of a run that read the FILE, instead of --layout.",
+    help="Use the layout of this output instead of --layout.",
 )  # fmt: skip
 @largest_part
 @json_option
@@ -61,10 +61,10 @@ def command(
     largest_part: int,
     as_json: bool,
 ) -> int:
-    """Show where a record of an output is from: its file, tab and cell, the headings and stamps
-    around it, and every step from the cell's text to the field.
+    """Show where a record comes from: its file, tab and cell, the headings and stamps around it,
+    and each step from the text of the cell to the field.
 
-    The reverse too: what became of a CELL of a FILE, and if it is in no record, why.
+    Or show what became of a CELL of a FILE, and if it is in no record, why.
     """
     from boreotabula.outputs.bases.address import is_server
 
@@ -252,7 +252,7 @@ def _trace_cell(
     if not 1 <= len(what) <= 2:
         raise CallError('name a tab and a cell, such as "Greenhouse 2" D10')
     if layout_path is not None and output is not None:
-        raise CallError("--layout and --output say the same; give one of them")
+        raise CallError("--layout and --output both name a layout; use one of them")
     saved = saved_output(output, table) if output is not None else None
     layout = Layout.load(layout_path or (saved.layout_path if saved else Path()))
     tab, cell = (what[0], what[1]) if len(what) == 2 else ("", what[0])

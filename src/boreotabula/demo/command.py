@@ -13,18 +13,18 @@ Example:
   boreotabula demo
   boreotabula demo trial --story
 
---story goes on with the other steps of the work: a layout is drafted, a folder surveyed, a sender's
-new headings are adopted, records are looked at, drawn and bound; a sender corrects an old month,
-and faults go back to the senders, marked."""
+--story goes on with the other steps: draft a layout, survey a folder, adopt a sender's new
+headings, look at records, draw a chart, bind workbooks, see what a sender has corrected, and send
+faults back."""
 
 
 @click.command("demo", epilog=EPILOG)
 @click.argument("folder", type=click.Path(path_type=Path), default=Path("boreotabula-demo"))
-@click.option("--story", is_flag=True, help="Run the other steps of the work as well.")
+@click.option("--story", is_flag=True, help="Run the other steps as well.")
 def command(folder: Path, story: bool) -> int:
     """Write made-up workbooks and layouts to FOLDER, and extract the first of them.
 
-    FOLDER is boreotabula-demo if none is named. A folder that holds anything else is left alone.
+    The default FOLDER is boreotabula-demo. A folder with other files in it is left alone.
     """
     from boreotabula.cli import screen
     from boreotabula.cli.extract import perform

@@ -16,16 +16,16 @@ from boreotabula.drafting.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
 
 OUR_WORDS: Mapping[str, str] = {
-    "value": "what the cells of the table count or measure",
-    "heading": "what the headings of the lowest row are",
-    "group": "what the upper headings are",
-    "name": "what the first column names",
-    "class": "what the groups of rows are",
-    "corner": "what the text in the corner of each table is",
-    "part": "what varies in the names of the files",
-    "title": "what this part of the title is",
-    "column": "what this column holds",
-    "tab": "what the names of the tabs are",
+    "value": "the values of the table",
+    "heading": "the headings of the lowest row",
+    "group": "the upper headings",
+    "name": "the first column",
+    "class": "the groups of rows",
+    "corner": "the text in the corner of each table",
+    "part": "the part of the file names that varies",
+    "title": "this part of the title",
+    "column": "this column",
+    "tab": "the names of the tabs",
 }
 """Names that a draft gives where the form has no word, and what they stand for."""
 

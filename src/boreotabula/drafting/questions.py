@@ -124,8 +124,8 @@ def _nearly_typed(draft: Draft) -> Iterator[Question]:
                 more = f" (and {number - 1} more)" if number > 1 else ""
                 yield Question(
                     where,
-                    f"“{text}”{more} is no {kind}, as the other {len(met) - number} values of"
-                    f" “{name}” are, so the field is a text",
+                    f"“{text}”{more} is not {ValueForm(kind).noun}, as the other"
+                    f" {len(met) - number} values of “{name}” are, so the field is a text",
                     f'if they should be, write {name} = "{kind}"',
                 )
                 break
@@ -151,7 +151,7 @@ def _place(specimen: Specimen, finding: Finding) -> str:
 def _unnamed(draft: Draft) -> Iterator[Question]:
     for name, meant in our_names(draft.sketch, draft.kind).items():
         seen = _example(draft, name)
-        yield Question(seen, f"no word of the form says {meant}", f"rename “{name}”")
+        yield Question(seen, f"the form has no name for {meant}", f"rename “{name}”")
 
 
 def _example(draft: Draft, name: str) -> str:

@@ -61,7 +61,8 @@ def value_problems(spec: LayoutSpec) -> Iterator[Problem]:
 def _reading_problems(reading: Reading, path: KeyPath) -> Iterator[Problem]:
     if reading.decimal_mark and reading.decimal_mark == reading.thousands_mark:
         yield Problem(
-            (*path, "thousands_mark"), "decimal_mark and thousands_mark cannot be the same sign"
+            (*path, "thousands_mark"),
+            "decimal_mark and thousands_mark cannot be the same character",
         )
     if reading.languages:
         from babel import Locale  # only needed where languages are named

@@ -65,6 +65,11 @@ class FieldType:
         return self.name if self.digits is None else f"{self.name}({self.digits})"
 
     @property
+    def noun(self) -> str:
+        """What a value of it is, in messages: 'a whole number'."""
+        return self.wanted.partition(" such as")[0]
+
+    @property
     def is_number(self) -> bool:
         """Whether its values are numbers."""
         return self.nature is Nature.NUMBER

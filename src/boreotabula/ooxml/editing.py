@@ -151,7 +151,7 @@ class Package:
         root = self.tree(_STYLES)
         cells = None if root is None else root.find("{*}cellXfs")
         if cells is None:
-            raise CallError("the workbook has no cell styles; save it anew and try again")
+            raise CallError("the workbook has no cell styles; save it again and try again")
         formats = {
             one.get("formatCode", ""): int(one.get("numFmtId", "0"))
             for one in root.iter("{*}numFmt")

@@ -244,11 +244,10 @@ def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
             rows = counted(len(one.by_hand), "row")
             yield Finding(
                 Code.CHANGED_BY_HAND,
-                f"{rows} of “{book.path.name}” › {tab} had been changed by hand, and now"
-                f" {'has' if len(one.by_hand) == 1 else 'have'} the values of the files again"
-                f" (row {cells})",
-                "Correct the value in the file that was sent, or keep your correction in a column"
-                " of your own.",
+                f"{rows} of “{book.path.name}” › {tab} had been changed by hand; the values of the"
+                f" files were written again (row {cells})",
+                "Correct the value in the report itself, or keep your correction in a column of"
+                " your own.",
                 looked_for="the values of the files",
                 found=rows,
             )
@@ -258,9 +257,9 @@ def _rows_kept(target: Path, number: int) -> Finding:
     rows = counted(number, "row")
     return Finding(
         Code.ROWS_KEPT,
-        f"{rows} of “{target.name}” {'is' if number == 1 else 'are'} of no run, and stayed as"
-        f" {'it is' if number == 1 else 'they are'}",
-        "Nothing to do, if they were written by hand or by another layout; else delete them there.",
+        f"{rows} of “{target.name}” {'is' if number == 1 else 'are'} not written by a run, and"
+        f" {'was' if number == 1 else 'were'} left alone",
+        "Nothing to do if you or another layout wrote them; otherwise delete them there.",
         looked_for="a source_file that a run has read",
         found=rows,
     )

@@ -203,9 +203,9 @@ def _read_already(view: Sheet, place: Place) -> Finding:
     return Finding(
         Code.BLOCKS_OVERLAP,
         f"two blocks of the layout find the same table at {view.address(place.top, place.left)};"
-        " it was read by the first of them only",
-        "Give the blocks stub headings that differ, say where each is with `at`, or let them"
-        " choose other tabs.",
+        " only the first of them read it",
+        "Give the blocks different stub headings, say where each is with `at`, or give them `tabs`"
+        " of their own.",
         at=view.address(max(place.top, 0), place.left),
         looked_for="a table for each block",
         found="the same table for two",

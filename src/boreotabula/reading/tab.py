@@ -116,11 +116,11 @@ def _no_edition(plan: Plan) -> Finding:
 
 def _hidden(sheet: Sheet, form: FormPlan | None) -> Iterator[Finding]:
     """What a person does not see in the spreadsheet program is read all the same: said."""
-    advice = "Nothing to do, if it belongs to the form; else unhide it and look."
+    advice = "Nothing to do if it belongs to the form; otherwise unhide it and look."
     if sheet.visibility is not Visibility.VISIBLE:
         yield Finding(
             Code.TAB_HIDDEN,
-            f"this tab is {sheet.visibility.value}; it was read all the same",
+            f"this tab is {sheet.visibility.value}, but was read",
             advice,
         )
     # Where a rule leaves them out, the account tells it.
@@ -133,8 +133,8 @@ def _hidden(sheet: Sheet, form: FormPlan | None) -> Iterator[Finding]:
         filled = [at for at in hidden if _filled(sheet, at, rows=code == Code.ROWS_HIDDEN)]
         if filled:
             some = ", ".join(map(called, filled[:5])) + (" …" if len(filled) > 5 else "")
-            verb = "is" if len(filled) == 1 else "are"
-            yield Finding(code, f"{some} {verb} hidden; read all the same", advice)
+            said = "is hidden, but was read" if len(filled) == 1 else "are hidden, but were read"
+            yield Finding(code, f"{some} {said}", advice)
 
 
 def _filled(sheet: Sheet, at: int, *, rows: bool) -> bool:
@@ -269,9 +269,9 @@ class _TabReader:
             where = read.view.address(max(read.place.top, 0), read.place.left)
             finding = Finding(
                 Code.TABLE_WITHOUT_RECORDS,
-                f"the table at {where} has no records, so the stamps of this tab are in none",
-                "Nothing to do, if there was nothing to report; else look why its rows were not"
-                " read.",
+                f"the table at {where} has no records; the stamps of this tab were not written",
+                "Nothing to do if there was nothing to report; otherwise check why its rows were"
+                " not read.",
                 at=where,
                 looked_for="records",
                 found="none",

@@ -171,8 +171,7 @@ def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
 def _known(table: pa.Table, name: str) -> None:
     if name not in table.schema.names:
         raise CallError(
-            f"the records have no field “{name}”{did_you_mean(name, table.schema.names)}; there is"
-            f" {', '.join(table.schema.names)}"
+            f"the records have no field “{name}”{did_you_mean(name, table.schema.names)}"
         )
 
 

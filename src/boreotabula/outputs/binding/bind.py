@@ -40,7 +40,7 @@ class Binding:
     choice: TabChoice
     opening: Opening
     form: str = "{file} {tab}"
-    """How tabs are called: of {file}, {folder}, {tab} and {n}."""
+    """Name tabs by {file}, {folder}, {tab} and {n}."""
     contents: bool = True
     """Whether a tab in front lists all others."""
     typing: Typing = plainly
@@ -93,7 +93,7 @@ def bind(
 def _check_some(bound: Sequence[Bound]) -> None:
     """Raises CallError if no tab was bound."""
     if not any(one.name for one in bound):
-        raise CallError("no tab was chosen, so nothing was written")
+        raise CallError("no tab matches; nothing was written")
 
 
 class _Written:

@@ -316,7 +316,7 @@ class MasterTable:
             cells = {row.number: row.cells() for row in self._rows if row.number in self._wanted}
         except ValueError:
             raise CallError(
-                f"{self.where} has cells without an address; save it anew in a spreadsheet program"
+                f"{self.where} has cells without an address; save it again in a spreadsheet program"
             ) from None
         for number, there in cells.items():
             for column in self.place.fields.values():

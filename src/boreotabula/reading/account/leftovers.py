@@ -37,7 +37,7 @@ def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:
     needed = np.where(within, rank_of(Severity.ERROR), outside)
     # What a louder finding speaks of is told already: one cause, one finding.
     untold = roles.heard(rows, columns) < needed
-    roles.explain_cells(rows[within], columns[within], "nothing in the layout names it")
+    roles.explain_cells(rows[within], columns[within], "no part of the layout reads it")
     for reason, some in _outside(rows, frames).items():
         # A cell of a table has the reason that its row or column gave.
         some &= ~within
@@ -78,10 +78,10 @@ def about_leftovers(
     one, several = _CALLED[code]
     said = counted(number, f"{one} is", f"{several} are")
     advice = (
-        "Look at unplaced.csv: what belongs to the records needs a heading that a field is known"
-        " by; what does not, a rule such as `ignore`, `skip` or `ends_at`."
+        "Look at unplaced.csv: give what belongs to the records a heading that a field has; leave"
+        " out the rest with `ignore`, `skip` or `ends_at`."
         if code == IN_FRAME
-        else "Look at unplaced.csv; what matters needs a place in the layout."
+        else "Look at unplaced.csv, and add to the layout what matters."
     )
     return Finding(
         code,

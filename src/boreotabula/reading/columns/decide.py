@@ -296,8 +296,8 @@ def _beside(
     # Two sources for one field: whichever was taken, the other's values would be lost.
     finding = Finding(
         Code.HEADING_TAKEN,
-        f"the column “{heads.joined or heads.own[0]}” means the field “{field}”, which is filled"
-        f" by {filler}; its cells are unplaced",
+        f"the column “{heads.joined or heads.own[0]}” means the field “{field}”, which is already"
+        f" filled by {filler}; the cells below it are in no record",
         "List the heading in `ignore`, or give it to another field in the glossary.",
         at=place.address(place.bottom, column),
         looked_for=f"one source for {field}",

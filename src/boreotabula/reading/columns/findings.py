@@ -20,9 +20,9 @@ def unknown_heading(place: Headings, column: int, heads: HeadingsOver) -> Findin
     heading = heads.joined or heads.own[-1]
     return Finding(
         Code.HEADING_UNKNOWN,
-        f"no field is known by the heading “{heading}”; its cells are unplaced",
+        f"no field has the heading “{heading}”; the cells below it are in no record",
         "Add the heading to the glossary or to `also` of a field (`boreotabula headings` suggests"
-        " what it may mean), or list it in `ignore`.",
+        " which), or list it in `ignore`.",
         at=place.address(place.bottom, column),
         looked_for="a heading that a field is known by",
         found=heading,
@@ -33,8 +33,9 @@ def unknown_value(place: Headings, block: BlockPlan, column: int, heads: Heading
     label = one_line(cell_text(heads.labels[-1])) or "blank"
     return Finding(
         Code.HEADING_UNKNOWN,
-        f"the lowest heading “{label}” names none of the values; its cells are unplaced",
-        "Add the heading to `also` of a value field or to the glossary, or list it in `ignore`.",
+        f"the lowest heading “{label}” names none of the values; the cells below it are in no"
+        f" record",
+        "Add the heading to the glossary or to `also` of a value field, or list it in `ignore`.",
         at=place.address(place.bottom, column),
         looked_for=", ".join(block.values),
         found=label,
@@ -84,7 +85,7 @@ def contradicting(
         Code.HEADING_CONTRADICTS,
         f"`columns` reads this column as “{field}”, but its heading “{heading}” is that of"
         f" “{known}”{more}; it was read by its position",
-        "Bring `columns` into the order of the sheet; if the order differs from file to file, find"
+        "Put `columns` in the order of the sheet; if the order differs from file to file, find"
         " the table by its headings instead: take `columns` out.",
         at=place.address(place.bottom, column),
         looked_for=field,
@@ -101,7 +102,7 @@ def level_contradicts(
     return Finding(
         Code.HEADING_CONTRADICTS,
         f"the headings beside “{text}” were read as “{read_as}”, but it names “{field}”",
-        "Bring `across` into the order of the heading rows, top to bottom.",
+        "Put `across` in the order of the heading rows, top to bottom.",
         at=place.address(place.top + row, column),
         looked_for=read_as,
         found=text,
@@ -114,7 +115,7 @@ def too_narrow(place: Headings, block: BlockPlan, there: int) -> Finding:
         Code.COLUMNS_DIFFER,
         f"`columns` names {len(block.columns)} columns, but the table has {there}; the last fields"
         " are empty in its records",
-        "Look whether a column is lacking on this tab; which one it is, the values may tell.",
+        "Check whether a column is missing on this tab; the values may show which one.",
         at=place.address(max(place.bottom, 0), place.left),
         looked_for=f"{len(block.columns)} columns",
         found=f"{there} columns",
@@ -150,8 +151,8 @@ def fields_missing(
         yield Finding(
             Code.REQUIRED_FIELD_MISSING if required else Code.FIELD_MISSING,
             f"no column for the field “{field}”; it is empty in the records of this tab",
-            "If the column is there under another heading, add that to `also` of the field or to"
-            " the glossary." + ("" if required else " `required = true` would make this an error."),
+            "If the column has another heading here, add that to the glossary or to `also` of the"
+            " field." + ("" if required else " `required = true` would make this an error."),
             at=place.address(place.bottom, place.left) if place.rows else None,
             looked_for=field,
             found="no such heading",
@@ -192,7 +193,7 @@ def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number
         advice = "Add a name to `columns` of the layout, or “-” to pass the column over."
         looked_for = "a name in `columns`"
     else:
-        said = f"{cells} of {called} {_are(number)} under no heading"
+        said = f"{cells} of {called} {'has' if number == 1 else 'have'} no heading"
         advice = (
             f"Write a heading into {sheet.address(max(place.bottom, 0), column.column)}, or clear"
             " them."
@@ -200,7 +201,7 @@ def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number
         looked_for = f"a heading in {sheet.row_called(max(place.bottom, 0))} or above"
     return Finding(
         Code.VALUES_WITHOUT_HEADING,
-        f"{said}; {'it is' if number == 1 else 'they are'} unplaced",
+        f"{said}; {'it is' if number == 1 else 'they are'} in no record",
         advice,
         at=sheet.address(row, column.column),
         looked_for=looked_for,
@@ -223,7 +224,7 @@ def beyond_gap(sheet: Sheet, place: Place, right: int, last: int) -> Iterator[Te
             finding = Finding(
                 Code.HEADING_BEYOND_GAP,
                 f"{sheet.column_called(right)} is blank and ends the table, but"
-                f" “{texts[-1]}” is beyond it; what is there was not read",
+                f" “{texts[-1]}” stands right of it; the columns from there on were not read",
                 "Close the gap in the sheet if these columns belong to the table, or write"
                 " `gaps = true` into [block].",
                 at=sheet.address(place.bottom, column),

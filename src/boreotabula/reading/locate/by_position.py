@@ -23,7 +23,7 @@ def place_at(sheet: Sheet, block: BlockPlan, row: int, column: int, area: Frame)
     """The place whose top left heading cell is given."""
     if row + max(block.depth, 1) > sheet.height or column >= sheet.width:
         where = sheet.address(row, column)
-        return [], [nothing_there(block, f"nothing stands at {where} or beyond it", where)]
+        return [], [nothing_there(block, f"there is nothing at {where} or beyond it", where)]
     columns = range(column + leading_of(block), area.columns.stop)
     levels = levels_down(sheet, block, row, area.rows.stop, columns)
     place = by_levels(sheet, block, levels, row, column, area)
@@ -65,7 +65,7 @@ def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     """
     # Without a cell there is no row that could be the widest.
     if sheet.blank:
-        return [], [nothing_there(block, "nothing stands on this tab", None)]
+        return [], [nothing_there(block, "this tab is empty", None)]
     filled = sheet.filled
     # Headings tell the place better than widths do: cover rows can be wide as well.
     row = _heading_row(sheet, block, block.names) if block.depth else None
@@ -199,8 +199,8 @@ def nothing_there(
 ) -> Telling:
     finding = Finding(
         Code.BLOCK_NOT_FOUND,
-        f"{why}, so nothing was read from the table",
-        "Compare the tab with the layout; if it is no such form, leave it out in [tabs].",
+        f"{why}, so the table was not read",
+        "Compare the tab with the layout; if it is another form, leave it out in [tabs].",
         at=at,
         looked_for=looked_for or ", ".join(block.marks) or "the table",
         found=found,

@@ -114,7 +114,7 @@ def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: in
         Code.BLOCK_NOT_FOUND,
         f"“{heading}” in {where} stands over column {first - left + 1} of the table, but `columns`"
         f" names {len(block.columns)} columns left of the cross-tab; nothing was read from it",
-        "Look whether a column is lacking on this tab; if not, name as many columns as there are.",
+        "Check whether a column is missing on this tab; if not, name as many columns as there are.",
         at=where,
         looked_for=f"{len(block.columns)} columns left of “{heading}”",
         found=str(first - left),

@@ -114,8 +114,8 @@ def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int
     finding = Finding(
         Code.HEADING_ROWS_DOUBTFUL,
         f"the heading levels could begin in {sheet.row_called(top - wanting)} or in"
-        f" {sheet.row_called(top)}; {sheet.row_called(rows[0])} was taken",
-        "Compare with the sheet; clear the row that is no heading, or merge the stub headings"
+        f" {sheet.row_called(top)}; {sheet.row_called(rows[0])} was used",
+        "Compare with the sheet; clear the row that is not a heading, or merge the stub headings"
         " over all heading rows.",
         at=sheet.address(rows[0], right),
     )
@@ -126,7 +126,7 @@ def _too_deep(sheet: Sheet, top: int, bottom: int, depth: int, stub: Mapping[str
     return Finding(
         Code.HEADING_ROWS_DOUBTFUL,
         f"the stub headings reach over {sheet.row_called(top)} to {sheet.row_called(bottom)}, but"
-        f" the layout names {depth} heading rows; the lowest were taken for them",
+        f" the layout names {depth} heading rows; the lowest were used",
         "Compare `across` (or `heading_rows`) with the sheet: one for each heading row.",
         at=sheet.address(top, min(stub.values())),
         looked_for=f"{depth} heading rows",

@@ -122,8 +122,8 @@ def missing_stubs(sheet: Sheet, block: BlockPlan, place: Place) -> Iterator[Find
                 f"A column of the table has no heading at all: write “{field}” over it, if it is"
                 " that one."
                 if unheaded
-                else "If the column is there under another heading, add that to `also` of the field"
-                " or to the glossary.",
+                else "If the column has another heading here, add that to the glossary or to"
+                " `also` of the field.",
                 at=sheet.address(place.top, place.left),
                 looked_for=field,
                 found="the headings of " + (", ".join(place.stub) or "other columns"),

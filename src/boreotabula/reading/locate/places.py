@@ -49,8 +49,8 @@ def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
     )
     yield Finding(
         Code.NAME_AMBIGUOUS,
-        f"the caption “{caption.text}” fits its pattern in two ways: {said} was taken, {instead}"
-        " would be possible",
+        f"the caption “{caption.text}” fits its pattern in two ways: {said} was used, {instead} is"
+        f" possible too",
         "Make the pattern of `caption` more exact, or correct the text.",
         at=sheet.address(*caption.spot),
         looked_for="one way to read the caption",
@@ -97,7 +97,7 @@ def _the_only(sheet: Sheet, block: BlockPlan, places: list[Place], told: list[Te
     first, second = (sheet.address(max(one.first, 0), one.left) for one in places[:2])
     finding = Finding(
         Code.BLOCK_FOUND_TWICE,
-        f"the block stands in {len(places)} places: the table at {first} was read, those from"
+        f"the table was found in {len(places)} places: the one at {first} was read, those from"
         f" {second} on were not",
         "If all of them belong to the form, write `repeat = true` into [block]; else make more"
         " exact what it is found by, or say which one with `at`.",
@@ -116,8 +116,8 @@ def _no_caption(block: BlockPlan) -> Telling:
     wanted = ", ".join(one.text for one in block.caption)
     finding = Finding(
         Code.BLOCK_NOT_FOUND,
-        f"no cell of this tab matches the caption {wanted}, so nothing was read from the table",
-        "Compare the text over the table with the pattern of `caption`; if this tab is no such"
+        f"no cell of this tab matches the caption {wanted}, so the table was not read",
+        "Compare the text over the table with the pattern of `caption`; if this tab is another"
         " form, leave it out in [tabs].",
         looked_for=wanted,
         found="no such text",

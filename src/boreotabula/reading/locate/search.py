@@ -313,12 +313,11 @@ def _not_found(sheet: Sheet, block: BlockPlan, best: _Window | None) -> Finding:
     seen = ", ".join(f"{hit.field} in {sheet.address(hit.row, hit.column)}" for hit in hits)
     return Finding(
         Code.BLOCK_NOT_FOUND,
-        "no row holds the headings of the stub columns, so nothing was read from the table"
+        "no row holds the headings of the stub columns, so the table was not read"
         if block.stub
-        else "no row holds two headings that fields are known by, so nothing was read from the"
-        " table",
-        "If the headings have other names here, add them to `also` or to the glossary; if this tab"
-        " is no such form, leave it out with the patterns of [tabs].",
+        else "no row holds two headings of fields, so the table was not read",
+        "If the headings are worded differently here, add them to the glossary or to `also`; if"
+        " this tab is another form, leave it out with the patterns of [tabs].",
         looked_for=", ".join(block.marks),
         found=seen or "none of them",
     )
@@ -331,8 +330,8 @@ def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Wi
     first, second = sheet.address(row, stub[hit.field]), sheet.address(hit.row, hit.column)
     return Finding(
         Code.HEADING_TWICE,
-        f"a second heading for “{hit.field}”: the table at {first} ends before it, and what"
-        " is from here on was not read",
+        f"a second heading for “{hit.field}”: the table at {first} ends before it; the columns"
+        f" from here on were not read",
         "If the tables stand side by side, write `repeat = true` into [block]; else split them, or"
         " rename the heading that is not meant.",
         at=second,
@@ -345,7 +344,7 @@ def _second_place(sheet: Sheet, window: _Window, best: _Window) -> Finding:
     first, second = min(best.hits, key=_spot), min(window.hits, key=_spot)
     return Finding(
         Code.BLOCK_FOUND_TWICE,
-        "the stub headings stand in two places: the table at"
+        "the stub headings appear in two places: the table at"
         f" {sheet.address(first.row, first.column)} was read, the one here was not",
         "If both belong to the form, write `repeat = true` into [block]; else clear the headings"
         " that are not meant, or say which one with `at`.",

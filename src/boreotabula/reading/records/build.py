@@ -351,8 +351,9 @@ class _Builder:
             more = f" (and {len(blank) - 1} more)" if len(blank) > 1 else ""
             finding = Finding(
                 Code.REQUIRED_VALUE_BLANK,
-                f"“{field}” is blank in {where}{more}; `required` says that every record has it",
-                "Fill the cell, or ask the sender.",
+                f"“{field}” is blank in {where}{more}, but `required`; the record was written"
+                f" without it",
+                "Fill in the cell, or ask the sender.",
                 at=where,
                 looked_for=field,
                 found="blank",
@@ -369,9 +370,9 @@ class _Builder:
             many = counted(len(spots), "cell is", "cells are")
             finding = Finding(
                 Code.CELLS_UNPLACED,
-                f"{many} beside values that are all blank, “{text}” first; no record can hold"
+                f"{many} in rows whose values are all blank (“{text}” first); no record can hold"
                 f" {'them' if len(spots) > 1 else 'it'}",
-                '`blank = "keep"` in [block] makes records of blank values.',
+                'Write `blank = "keep"` into [block], if blank values should make records too.',
                 at=self.sheet.address(*spots[0]),
                 looked_for="a value in its row",
                 found=text,

@@ -68,9 +68,9 @@ def without_year(plan: Plan, field: str, number: int, where: Address | None) -> 
     records = counted(number, "record")
     return Finding(
         Code.MONTH_WITHOUT_YEAR,
-        f"the month of {records} has no year, and “{year_field}” does not tell it; “{field}” is"
-        " empty there",
-        f"Look for what fills “{year_field}” here, or write the year beside the month.",
+        f"the month of {records} has no year, and “{year_field}” is blank there; “{field}” is left"
+        f" empty",
+        f"Fill in “{year_field}”, or write the year beside the month.",
         at=where,
         looked_for=year_field,
         found="no year",

@@ -84,15 +84,14 @@ def heading_findings(
     def where(at: int) -> Address:
         return sheet.address(row, columns.slots[at].first)
 
-    kind = form.kind
     failed = [
         Finding(
             Code.HEADING_NOT_CONVERTED,
-            f"the heading “{cell_text(heads.labels[at])}” is no {kind} for “{field}” ({reason});"
-            " the field is empty in the records of its column",
+            f"the heading “{cell_text(heads.labels[at])}” is not {form.noun} ({reason}); “{field}”"
+            " is empty in the records of its column",
             "If the column is no part of the table, list its heading in `ignore`.",
             at=where(at),
-            looked_for=kind,
+            looked_for=form.kind,
             found=cell_text(heads.labels[at]),
             field=field,
         )

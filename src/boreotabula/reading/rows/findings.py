@@ -68,7 +68,7 @@ def _heading_row(sheet: Sheet, columns: Columns, row: int) -> Finding:
             Code.HEADING_CONTRADICTS,
             f"{sheet.row_called(row)} holds headings, though the layout says `headings = 0`, and"
             f" “{text}” is that of “{known[column]}”; it was read as “{fields[column]}”",
-            "Bring `columns` into the order of the file, or find such files by their headings in a"
+            "Put `columns` in the order of the file, or find such files by their headings in a"
             " block of their own.",
             at=where,
             looked_for=fields[column],
@@ -77,8 +77,9 @@ def _heading_row(sheet: Sheet, columns: Columns, row: int) -> Finding:
     return Finding(
         Code.HEADING_ROW_MET,
         f"{sheet.row_called(row)} (“{text}”) holds headings, though the layout says"
-        " `headings = 0`; it makes no record",
-        "Nothing to do if it is one; if it is a record, look why its cells are all texts.",
+        " `headings = 0`; it was not read as a record",
+        "Nothing to do if these are headings; if it is a record, check why all its cells are"
+        " texts.",
         at=where,
         looked_for="a record",
         found=text,
@@ -97,8 +98,9 @@ def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     called = sheet.rows_called(rows)
     return Finding(
         Code.ROW_WITHOUT_STUB,
-        f"{called} {verb} values, but no stub cell names them; {they} unplaced",
-        "Fill the stub cells; if this is a row of totals, write a label such as “Total” beside it"
+        f"{called} {verb} values, but no stub cell names them; {they} in no record",
+        "Fill in the stub cells; if this is a row of totals, write a label such as “Total” beside"
+        " it"
         f" and list it in `totals`; {carry}; a row of units under"
         " the headings is left out with `under_headings = 1`.",
         at=sheet.address(rows[0], column),
@@ -110,8 +112,7 @@ def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
 def _numbered(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     return Finding(
         Code.COLUMNS_NUMBERED,
-        f"{sheet.row_called(rows[0])} under the headings numbers the columns; it is unplaced, and"
-        " makes no records",
+        f"{sheet.row_called(rows[0])} under the headings numbers the columns; it is in no record",
         "Write `under_headings = 1` into [block], so that it is left out by a rule.",
         at=sheet.address(rows[0], columns.left),
         looked_for="a row of the table",
@@ -127,9 +128,9 @@ def _unsure(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     called = sheet.rows_called(rows)
     return Finding(
         Code.ROW_BELOW_TABLE,
-        f"{called} below the table (“{text}”) {verb} not filled as its records are, and"
+        f"{called} below the table (“{text}”) {verb} filled differently from its records, and"
         f" {verb} in no record",
-        "If it is a record, fill its cells, or write `every_row = true` into [block]; if it is a"
+        "If it is a record, fill in its cells, or write `every_row = true` into [block]; if it is a"
         " remark, end the table before it with `ends_at`, or leave it out with `skip`.",
         at=sheet.address(rows[0], column),
         looked_for="a row filled as the records are",
@@ -160,7 +161,8 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
             Finding(
                 Code.ROW_UNCLEAR,
                 f"{called} (“{text}”) {verb} no values, but other cells besides the"
-                f" first, so it names no “{group}”; the rows below keep the group before",
+                f" first, so it was not read as the name of a “{group}”; the rows below keep the"
+                f" group above",
                 "If it is the name of a group, clear the other cells, or list it in `named` of"
                 " `group_row`; if it is a line without values, there is nothing to do.",
                 at=sheet.address(rows[0], column),
@@ -175,10 +177,9 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
     yield Telling(
         Finding(
             Code.ROW_WITHOUT_VALUE,
-            f"{called} (“{text}”) {verb} no value, and {verb} no record; left out by"
-            " the rule `blank`",
-            'Nothing to do, if a row without values tells nothing; else `blank = "keep"` in'
-            " [block] makes records of blank values.",
+            f"{called} (“{text}”) {verb} no value, so no record was made (rule `blank`)",
+            "Nothing to do if rows without values mean nothing; otherwise write"
+            ' `blank = "keep"` into [block].',
             at=sheet.address(rows[0], column),
             looked_for="a value in its row",
             found=text,
@@ -209,17 +210,18 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
         if after and after[1].level == name.level:
             said = (
                 f"{sheet.row_called(row)} and {sheet.row_called(after[0])} both look like the name"
-                f" of a “{field}”; the lower one was taken, but it may be a line without values"
+                f" of a “{field}”; the lower one was used, but it may be a row without values"
             )
             found = "another row with nothing but a name"
         else:
-            said = f"{sheet.row_called(row)} (“{text}”) names a “{field}”, but no line is below it"
+            said = f"{sheet.row_called(row)} (“{text}”) names a “{field}”, but has no rows below it"
             found = "no line"
         yield Telling(
             Finding(
                 Code.GROUP_DOUBTFUL,
                 said,
-                "Fill a value of the line (zero, perhaps), or clear the row that is no group.",
+                "Fill in a value (zero, perhaps) if it is a row of the table; clear the row that"
+                " is not a group.",
                 at=sheet.address(after[0] if found != "no line" and after else row, name.column),
                 looked_for="lines below the name of a group",
                 found=found,
@@ -278,11 +280,11 @@ def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
         every = [one.column for one in columns.every]
         column = _first_filled(sheet, rows[0], every)
         text = cell_text(sheet.rows[rows[0]][column])
-        verb = "fills" if len(rows) == 1 else "fill"
+        verb = "has" if len(rows) == 1 else "have"
         called = sheet.rows_called(rows)
         yield Finding(
             Code.ROW_NEARLY_BLANK,
-            f"{called} (“{text}”) {verb} one cell, most others three or more;"
+            f"{called} (“{text}”) {verb} only one filled cell, most others three or more;"
             f" {'it was read as a record' if len(rows) == 1 else 'they were read as records'}",
             "If it is a remark or a heading, leave it out with `skip`; if it names the rows below,"
             " say so with `group_row`; `every_row = true` says that all rows are records.",
@@ -313,12 +315,12 @@ def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[F
             called = sheet.rows_called(blank)
             yield Finding(
                 Code.STUB_CELL_BLANK,
-                f"“{field}” is blank in {called}{rest}; the records are without it",
-                "Fill the cell, or ask the sender"
+                f"“{field}” is blank in {called}{rest}; the records were written without it",
+                "Fill in the cell, or ask the sender"
                 + (
-                    "; there is none above to carry down."
+                    "; there is no value above to carry down."
                     if carries
-                    else "; `carry_down` takes it from the row above."
+                    else "; `carry_down` would take it from the row above."
                 ),
                 at=sheet.address(blank[0], column),
                 looked_for=field,
@@ -348,8 +350,7 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -
             Finding(
                 Code.RECORDS_BELOW_END,
                 f"`ends_at` (“{rule}”) ends the table at {sheet.row_called(row)}, but"
-                f" {called} below it {verb} filled as its records are; nothing there"
-                " was read",
+                f" {called} below it {verb} filled like its records; nothing there was read",
                 "Make the pattern of `ends_at` more exact, or leave the row out with `skip`.",
                 at=sheet.address(below[0], columns.left),
                 looked_for="the end of the table",
@@ -403,9 +404,9 @@ def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator
         called = sheet.rows_called(rows)
         yield Finding(
             Code.TOTAL_LIKELY,
-            f"{called} (“{label}”) {verb} like a row of totals, but no pattern of"
-            " `totals` matches; it was read as a record",
-            f"If it is one, add “{label}” to `totals` of [block].",
+            f"{called} (“{label}”) {verb} like a row of totals, but no pattern of `totals` matches"
+            f" it; it was read as a record",
+            f"If it is a total, add “{label}” to `totals` of [block].",
             at=sheet.address(rows[0], column),
             looked_for="a pattern in `totals`",
             found=label,

@@ -198,10 +198,10 @@ def _in_none(name: str, told: Sequence[Finding]) -> Finding:
     looked = "; ".join(one.looked_for for one in told)
     return Finding(
         Code.STAMP_NOT_FOUND,
-        f"none of the {len(told)} places where “{name}” is looked for holds it, so it is empty in"
-        " all records of this tab",
-        "Add the place where it stands here to the stamp in the layout, or mark the stamp"
-        " `optional = true`.",
+        f"“{name}” was not found in any of its {len(told)} places, so it is empty in all records"
+        f" of this tab",
+        "Add the place where it is on this tab to the stamp in the layout, or write `optional ="
+        " true` into the stamp.",
         looked_for=looked,
         found="nothing",
         field=name,
@@ -219,8 +219,8 @@ def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:
         return value, told
     note = Finding(
         Code.STAMP_DEFAULT,
-        f"no value for “{stamp.field}” on this tab; the layout's default was taken",
-        "Nothing to do, if the default is right here.",
+        f"no value for “{stamp.field}” on this tab; the default of the layout was used",
+        "Nothing to do if the default is right here.",
         looked_for=stamp.field,
         found=f"default {stamp.default}",
     )
@@ -239,7 +239,7 @@ def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Fin
     return None, [
         Finding(
             Code.STAMP_PATTERN_DIFFERS,
-            f"“{text}” is not of the form “{stamp.pattern.text}”, so “{stamp.field}” is empty in"
+            f"“{text}” does not match “{stamp.pattern.text}”, so “{stamp.field}” is empty in"
             " all records of this tab",
             "Correct the cell, or the pattern of the stamp.",
             at=source.at,
@@ -268,9 +268,9 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
     return None, [
         Finding(
             Code.STAMP_NOT_CONVERTED,
-            f"“{cell_text(source.cell)}”{origin} is no {form.kind} for “{name}”"
-            f" ({result.failures[0][1]}); the field is empty in all records of this tab",
-            "Correct the cell, or look whether the form has moved on this tab."
+            f"“{cell_text(source.cell)}”{origin} is not {form.noun} ({result.failures[0][1]});"
+            f" “{name}” is empty in all records of this tab",
+            "Correct the cell, or check whether the form starts elsewhere on this tab."
             if in_cell
             else "Correct the name, or the pattern that captures it.",
             at=source.at,
@@ -285,9 +285,10 @@ def _says_nothing(name: str, source: Source) -> Finding:
     text = cell_text(source.cell)
     return Finding(
         Code.STAMP_BLANK,
-        f"“{text}” stands for nothing, as `empty` says, so “{name}” is empty in all records of this"
+        f"“{text}” counts as blank (`empty` in [reading]), so “{name}” is empty in all records of"
+        f" this"
         " tab",
-        "Fill the cell; or write `optional = true` or a `default` into the stamp.",
+        "Fill in the cell, or write `optional = true` or a `default` into the stamp.",
         at=source.at,
         looked_for=name,
         found=text,

@@ -260,7 +260,7 @@ class StampSearch:
             f"the label {labels} is not above or left of the table at"
             f" {self.sheet.address(row, column)} (the first one is in {where}), so"
             f" “{stamp.field}” is empty in the records of that table",
-            "Write the label above each table, or mark the stamp `optional = true`.",
+            "Write the label above each table, or write `optional = true` into the stamp.",
             at=self.sheet.address(row, column),
             looked_for=labels,
             found=f"the label in {where}",
@@ -349,9 +349,9 @@ def _parted(text: str) -> tuple[str, str]:
 def _no_such_name(stamp: StampPlan, name: str) -> Finding:
     return Finding(
         Code.STAMP_NOT_FOUND,
-        f"the workbook has no name “{name}” for a cell, so “{stamp.field}” is empty in all records"
+        f"the workbook has no cell named “{name}”, so “{stamp.field}” is empty in all records"
         " of this tab",
-        "Look for the name in the name manager of the spreadsheet program.",
+        "Define the name again in the workbook, or use `cell` or `right_of` for the stamp.",
         looked_for=name,
         found="no such name",
         field=stamp.field,
@@ -363,7 +363,7 @@ def _blank(stamp: StampPlan, where: Address | None, beside: str) -> Finding:
         Code.STAMP_BLANK,
         f"the cell for “{stamp.field}” is blank{beside}; the field is empty in all records of this"
         " tab",
-        "Fill the cell, or look whether the form has moved on this tab.",
+        "Fill in the cell, or check whether the form starts elsewhere on this tab.",
         at=where,
         looked_for=stamp.field,
         found="blank",
@@ -383,7 +383,7 @@ def _no_such_tab(stamp: StampPlan, tabs: Sequence[str]) -> Finding:
         Code.STAMP_NOT_FOUND,
         f"no tab of this workbook matches {wanted}, so “{stamp.field}” is empty in all records of"
         " this tab",
-        "Look whether the tab has another name here, or mark the stamp `optional = true`.",
+        "Check whether the tab has another name here, or write `optional = true` into the stamp.",
         looked_for=wanted,
         found=", ".join(tabs) or "no other tab",
         field=stamp.field,
@@ -395,7 +395,7 @@ def _tabs_differ(stamp: StampPlan, tabs: Sequence[str], texts: Collection[str]) 
     return Finding(
         Code.STAMP_FOUND_TWICE,
         f"the tabs {said} give different values for “{stamp.field}” ({', '.join(sorted(texts))});"
-        " none was taken, and the field is empty in all records of this tab",
+        " none was used, and the field is empty in all records of this tab",
         "Make the pattern of `tab` more exact.",
         looked_for="one such tab",
         found=", ".join(tabs),
@@ -408,8 +408,8 @@ def _not_found(stamp: StampPlan) -> Finding:
     return Finding(
         Code.STAMP_NOT_FOUND,
         f"no cell of this tab {what}, so “{stamp.field}” is empty in all its records",
-        "Add the label that stands here to the stamp in the layout, or mark the stamp"
-        " `optional = true`.",
+        "Add the label that stands here to the stamp in the layout, or write `optional = true`"
+        " into the stamp.",
         looked_for=labels,
         found="no such label",
         field=stamp.field,
@@ -421,9 +421,10 @@ def _found_twice(sheet: Sheet, stamp: StampPlan, filled: Sequence[Source]) -> Fi
     texts = ", ".join(f"“{cell_text(one.cell)}”" for one in filled)
     return Finding(
         Code.STAMP_FOUND_TWICE,
-        f"{'the label of' if stamp.labels else 'a text for'} “{stamp.field}” stands more than once,"
-        f" with {texts} in {places}; none was"
-        " taken, and the field is empty in all records of this tab",
+        f"{'the label of' if stamp.labels else 'a text for'} “{stamp.field}” appears more than"
+        f" once,"
+        f" with {texts} in {places}; none was used, and the field is empty in all records of this"
+        f" tab",
         "Make the label of the stamp more exact, or name the cell with `cell`.",
         at=filled[0].at,
         looked_for="one such label",
@@ -436,11 +437,10 @@ def _label_differs(sheet: Sheet, stamp: StampPlan, spot: Spot, label: Spot | Non
     wanted = ", ".join(one.text for one in stamp.labelled)
     return Finding(
         Code.STAMP_LABEL_DIFFERS,
-        f"the cell for “{stamp.field}” should have the label {wanted} left of it or above, but"
-        f" there stands “{there}”; nothing was taken, and the field is empty in all records of this"
-        " tab",
-        "Look whether rows or columns were inserted on this tab; `right_of` finds a label wherever"
-        " it stands.",
+        f"the cell for “{stamp.field}” should have the label {wanted} left of it or above it, but"
+        f" “{there}” is there; the field is empty in all records of this tab",
+        "Check whether rows or columns were inserted on this tab; `right_of` finds a label"
+        " wherever it is.",
         at=sheet.address(*spot),
         looked_for=wanted,
         found=there,

@@ -135,9 +135,10 @@ def _of_line(sheet: Sheet, totals: Totals, checks: Sequence[Check]) -> Finding:
         Code.TOTAL_DIFFERS,
         f"{said}: the first is {_number(first.printed)} in {where}, the records sum up to"
         f" {_number(first.summed)}",
-        "If they are no sums (a share, a price), list the heading or label in `ignore` or `skip`"
-        " instead of `totals`; else look whether a row or column of the records is lacking, and ask"
-        " the sender.",
+        "If they are not sums (but shares or prices), list the heading or label in `ignore` or"
+        " `skip`"
+        " instead of `totals`; otherwise check whether a row or column of records is missing, and"
+        " ask the sender.",
         at=where,
         looked_for=_number(first.summed),
         found=_number(first.printed),
@@ -152,7 +153,7 @@ def _flawed(sheet: Sheet, totals: Totals) -> Finding:
     return Finding(
         Code.TOTAL_WITHOUT_NUMBER,
         f"{said} no number that could be compared: “{text}”",
-        "Nothing is lost of the records; the sender may look at the formula.",
+        "The records are complete; the sender may want to check the formula.",
         at=sheet.address(row, column),
         looked_for="a number",
         found=text,

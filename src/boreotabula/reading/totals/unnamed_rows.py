@@ -374,8 +374,8 @@ def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     return Finding(
         Code.LOOKS_LIKE_TOTAL,
         f"{sheet.rows_called(rows)} (“{label}”) {verb} the sums of records above or below; {their}"
-        " cells are unplaced, and make no records",
-        f"Add {patterns} to `totals` of [block]; if this is no total, correct the sheet."
+        " cells are in no record",
+        f"Add {patterns} to `totals` of [block]; if this is not a total, correct the sheet."
         if patterns
         else "Write a label such as “Total” beside it, and list that in `totals` of [block].",
         at=sheet.address(rows[0], columns.left),

@@ -22,7 +22,7 @@ def not_converted(
     text = cell_text(cell)
     return Finding(
         Code.VALUE_NOT_CONVERTED,
-        f"“{text}” is no {form.kind} for “{field}” ({reason}); the record keeps an empty value",
+        f"“{text}” is not {form.noun} ({reason}); “{field}” is left empty in the record",
         "Correct the cell, or ask the sender what is meant." + _unit_hint(reason),
         at=where,
         looked_for=form.kind,
@@ -32,7 +32,7 @@ def not_converted(
 
 
 def _unit_hint(reason: Reason) -> str:
-    return " A unit can be named with `unit` of the field." if reason.has_unit else ""
+    return " If the text is a unit, name it in `unit` of the field." if reason.has_unit else ""
 
 
 def column_not_converted(
@@ -43,11 +43,10 @@ def column_not_converted(
     form: ValueForm,
     reason: Reason,
 ) -> Finding:
-    article = "an" if form.kind[0] in "aeiou" else "a"
     return Finding(
         Code.COLUMN_NOT_CONVERTED,
-        f"none of the {len(cells)} cells of {called} is {article} {form.kind} for “{field}”"
-        f" ({reason})",
+        f"none of the {len(cells)} cells of {called} is {form.noun} ({reason}); “{field}” is left"
+        " empty in their records",
         "If the column is no part of the table, list its heading in `ignore`; if it is another"
         " field, add its heading to the glossary." + _unit_hint(reason),
         at=where,
@@ -73,7 +72,7 @@ def _outside(cell: Cell, where: Address | None, field: str, why: str) -> Finding
     text = cell_text(cell)
     return Finding(
         Code.VALUE_OUTSIDE,
-        f"“{text}” for “{field}” is {why}; the record keeps it",
+        f"“{text}” for “{field}” is {why}; it was kept",
         "Correct the cell; or change `min`, `max` or `choices` of the field, or list the spelling"
         " in `same_as`.",
         at=where,
@@ -87,11 +86,12 @@ def _rounded(
 ) -> Finding:
     first = done.rounded[0]
     text = cell_text(cells[first])
+    were = "was" if len(done.rounded) == 1 else "were"
     return Finding(
         Code.VALUES_ROUNDED,
-        f"{_cells(len(done.rounded))} for “{field}” with more than {form.digits} decimals, the"
-        f" first of them “{text}”, rounded to these, halves to even",
-        "Give the field more decimals, or make it a number, if they matter.",
+        f"{_cells(len(done.rounded))} for “{field}” with more than {form.digits} decimals, first"
+        f" “{text}”, {were} rounded (halves to even)",
+        "If the further decimals matter, give the field more of them, or make it a `number`.",
         at=where(first),
         looked_for=form.kind,
         found=text,

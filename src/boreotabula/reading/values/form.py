@@ -55,6 +55,11 @@ class ValueForm:
         return self.type.name
 
     @property
+    def noun(self) -> str:
+        """What a value is, in messages: 'a whole number'."""
+        return self.type.noun
+
+    @property
     def digits(self) -> int:
         """Decimal places of a decimal."""
         return self.type.digits or 0

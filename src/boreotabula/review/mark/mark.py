@@ -11,6 +11,7 @@ import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
+from boreotabula.layout.problems import did_you_mean
 from boreotabula.reading.findings import Code, Severity
 from boreotabula.review.compare.sides import saved_side
 from boreotabula.review.mark import words
@@ -196,7 +197,7 @@ def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
         return {}
     side = saved_side(saved)
     if by not in side.kinds or not side.traced:
-        raise CallError(f"--by: the records have no field “{by}”; there is {', '.join(side.kinds)}")
+        raise CallError(f"--by: the records have no field “{by}”{did_you_mean(by, side.kinds)}")
     found: dict[str, dict[str, None]] = {}
     for batch in side.batches():
         both = pa.table({"file": batch.column("source_file"), "value": batch.column(by)})

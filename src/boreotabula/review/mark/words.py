@@ -124,7 +124,9 @@ TEXTS: Mapping[Code, str] = {
     Code.SENT_TWICE: _SENT_TWICE,
     Code.VALUE_RESTATED: _RESTATED,
     Code.WORKBOOK_BLANK: N_("Nothing is filled in here."),
-    Code.FILE_UNREADABLE: N_("We could not open your file. Please save it anew and send it again."),
+    Code.FILE_UNREADABLE: N_(
+        "We could not open your file. Please save it again and send it to us."
+    ),
 }
 """What is said of each finding that senders can mend; all others are for the analyst alone."""
 

@@ -76,7 +76,8 @@ def _shifted(
     return Finding(
         Code.COLUMN_LACKING,
         f"the table begins with columns of {', '.join(columns)}{more}, {count} like it with"
-        f" {', '.join(usual)}: a column is lacking or new there, and others were read as its field",
+        f" {', '.join(usual)}: a column is missing or new there, so other columns were read in its"
+        f" place",
         "Compare the leading columns with `columns` of [block]; ask the sender, or read such files"
         " by a block of their own.",
         at=cell,
@@ -112,7 +113,7 @@ def _differs(
     return Finding(
         Code.COLUMNS_DIFFER,
         f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}",
-        "Look which column is lacking or new at its end.",
+        "Check which column is missing or new at its end.",
         at=cell,
         looked_for=f"{len(usual)} columns",
         found=f"{len(columns)} columns",

@@ -81,7 +81,7 @@ def _repeated(file: str, tab: TabResult, of: str, stamps: Mapping[str, object]) 
         f"all {sum(tab.facts.numbers.values())} numbers of this tab are those of “{of}”"
         + (f", but {said}" if said else "")
         + "; all were kept",
-        "Look whether an old tab was copied and not filled anew, or a stamp not changed.",
+        "Check whether an old tab was copied without new numbers, or a stamp was not changed.",
         looked_for="values of its own",
         found=of,
         tab=tab.name,
@@ -113,8 +113,8 @@ def _copied(reading: FileReading, tab: TabResult, of: str) -> Finding:
     records = "record" if count == 1 else f"{count:,} records"
     return Finding(
         Code.TAB_TWICE,
-        f"this tab holds the same {records}, stamps and values, as “{of}”; only those of that one"
-        " were kept",
+        f"this tab holds the same {records}, stamps and values, as “{of}”; only those of that tab"
+        f" were kept",
         "Delete the copy; or, if both are meant, add a stamp to the layout that tells them apart.",
         looked_for="each tab once",
         found=of,

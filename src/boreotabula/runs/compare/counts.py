@@ -45,7 +45,7 @@ class FewRecords:
                         Code.RECORDS_FEW,
                         f"this tab gave {records}; half of the {len(counts)} tabs like it gave"
                         f" {usual:g} or more",
-                        "Look whether its table was cut off, or has a gap that ends it.",
+                        "Check whether its table was cut off, or has a gap that ends it.",
                         looked_for=f"about {usual:g} records",
                         found=records,
                         tab=tab,
@@ -86,8 +86,9 @@ class MissingTabs:
                     continue
                 yield Finding(
                     Code.TAB_MISSING,
-                    f"no tab “{name}” was read of this file; the other {len(having)} have one",
-                    "Look whether it was renamed, or ask the sender for it.",
+                    f"no tab “{name}” of this file was read; the other {len(having)} files have"
+                    f" one",
+                    "Check whether it was renamed, or ask the sender for it.",
                     looked_for=name,
                     found="no such tab",
                     file=file,

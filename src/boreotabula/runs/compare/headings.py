@@ -57,9 +57,9 @@ class HeadingCount:
         for head, met in few[:_MOST_TOLD]:
             yield Finding(
                 Code.HEADING_RARE,
-                f"the heading “{head}” stands on {met.tabs} of {self.tabs} tabs; its column was"
+                f"the heading “{head}” appears on {met.tabs} of {self.tabs} tabs; its column was"
                 " read as values like the others",
-                "Look whether it is a column of the table; if not, list it in `ignore`.",
+                "Check whether it is a column of the table; if not, list it in `ignore`.",
                 at=met.cell,
                 looked_for="headings that other tabs have too",
                 found=head,

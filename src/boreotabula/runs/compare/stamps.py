@@ -142,11 +142,12 @@ def _moved(
     more = f" (so on {count} tabs)" if count > 1 else ""
     return Finding(
         code,
-        f"{cell}, taken for “{name}”, has {there} beside it, on like tabs {wanted}{place}{more}",
-        "Look whether a row or column was inserted above; `right_of` finds a label wherever it"
+        f"{cell} was read as “{name}”, but has {there} beside it; similar tabs have"
+        f" {wanted}{place}{more}",
+        "Check whether a row or column was inserted above; `right_of` finds a label wherever it"
         " is, `labelled` makes this an error."
         if code == Code.STAMP_MOVED
-        else "Look whether the cell is still the one that is meant; `right_of` finds a label"
+        else "Check whether this is still the right cell; `right_of` finds a label"
         " wherever it is, `labelled` makes this an error, and takes several labels.",
         at=cell,
         looked_for=wanted,
@@ -183,9 +184,9 @@ def _later(name: str, at: int, usual: int, tabs: list[tuple[str, str]], most: in
     more = f" (so on {len(tabs) - 1} more tabs)" if len(tabs) > 1 else ""
     return Finding(
         Code.STAMP_SOURCE_UNUSUAL,
-        f"“{name}” was taken from the source in place {at + 1} of its list{more}, on {most} like"
-        f" tabs from the one in place {usual + 1}",
-        "Look why it does not stand in its usual place here.",
+        f"“{name}” was read from source {at + 1} of its list{more}, on {most} similar tabs from"
+        f" source {usual + 1}",
+        "Check why it is not in its usual place here.",
         looked_for=f"the source in place {usual + 1}",
         found=f"the source in place {at + 1}",
         tab=tab,

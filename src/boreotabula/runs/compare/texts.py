@@ -34,7 +34,7 @@ class GuessedEncodings:
                 Code.READ_AS,
                 f"this text is not UTF-8; it was read as {encoding}, the likeliest by its"
                 f" letters{more}",
-                "If letters look wrong, say how the files are written with [text] encoding.",
+                "If letters look wrong, name the right encoding in [text] encoding.",
                 looked_for="UTF-8",
                 found=encoding,
                 file=files[0],
@@ -104,7 +104,7 @@ def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]
         Code.TEXTS_REPEATED,
         f"{said} outside the tables of up to {most} tabs, in the same words: {shown}",
         f"If they belong to the form itself, write `boilerplate = [{listed}]` at the top of the"
-        " layout; then only new remarks are told.",
+        " layout; then only new remarks are reported.",
         at=written_address(first.cell),
         looked_for="a role for every filled cell",
         found=first.text,

@@ -70,7 +70,7 @@ class FarValues:
                 Code.VALUE_FAR,
                 f"{number:,g} for “{name}” is {times:,.0f} times the {usual:,g} that the others of"
                 f" {sender} reach",
-                "Look at the cell: a digit too many, or another unit, perhaps.",
+                "Check the cell: perhaps a digit too many, or another unit.",
                 at=written_address(cell),
                 looked_for=f"about {usual:,g} at most",
                 found=f"{number:,g}",

@@ -17,7 +17,7 @@ def captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Find
     return Finding(
         Code.TABS_ALIKE,
         f"this tab and “{first}” both mean {said}; both were read",
-        "Look whether one of them is a copy; if so, delete it or leave it out with [tabs] except.",
+        "Check whether one of them is a copy; if so, delete it or leave it out with [tabs] except.",
         looked_for=f"one tab for {said}",
         found=f"{first} and {second}",
     )
@@ -33,8 +33,8 @@ def name_ambiguous(
     more = f" (so do {number - 1} more names)" if number > 1 else ""
     return Finding(
         Code.NAME_AMBIGUOUS,
-        f"“{name}” fits the pattern “{pattern}” in two ways: {said} was taken, {instead} would be"
-        f" possible{more}",
+        f"“{name}” fits the pattern “{pattern}” in two ways: {said} was used, {instead} is"
+        f" possible too{more}",
         "Make the pattern more exact, or rename the file or tab.",
         looked_for="one way to read the name",
         found=instead,
@@ -59,8 +59,8 @@ def open_quote(quote: OpenQuote) -> Finding:
 def unmatched(source: SourceFile) -> Finding:
     return Finding(
         Code.NAME_UNMATCHED,
-        "the name of this file matches no pattern of [source] include; it was read because it was"
-        " named, and what the pattern captures is empty",
+        "the name of this file matches no pattern of [source] include; it was read because you"
+        " named it, but the fields that the pattern fills are empty",
         "Rename the file, or add a pattern to [source] include.",
         looked_for="a pattern that matches",
         found=source.name,
@@ -72,8 +72,8 @@ def not_found_there() -> Finding:
         Code.TAB_NOT_CHOSEN,
         "the table was not found on this tab, so it was not read, but half of its headings or more"
         " are those of a tab on which it was",
-        "If the headings by which the table is found have other names here, add them to `also` or"
-        " to the glossary; if it is another form, list the tab in [tabs] except.",
+        "If the headings by which the table is found are worded differently here, add them to the"
+        " glossary or to `also`; if it is another form, list the tab in [tabs] except.",
         looked_for="the texts by which the table is found",
         found="a tab that looks like the form",
     )
@@ -137,7 +137,7 @@ def nothing_filled(tabs: str) -> Finding:
     """Nothing stands on the tabs, as they are called, of a workbook."""
     return Finding(
         Code.WORKBOOK_BLANK,
-        f"nothing stands on any {tabs} of this workbook",
+        f"no {tabs} of this workbook holds anything",
         "Ask the sender for the file again.",
         looked_for="a filled tab",
         found="none",

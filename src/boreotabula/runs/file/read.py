@@ -118,7 +118,7 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
         return replace(reading, findings=(finding,))
     except OSError as error:
         why = f"it cannot be opened ({error.strerror})"
-        return replace(reading, findings=(not_read(source.name, why, "Look at the file."),))
+        return replace(reading, findings=(not_read(source.name, why, "Check the file."),))
 
 
 UNREADABLE, OVER_BUDGET, FAULT = Code.FILE_UNREADABLE, Code.FILE_OVER_BUDGET, Code.FILE_FAULT
@@ -157,7 +157,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
             )
         )
         if sheet.blank:
-            file.say(Finding(Code.TAB_BLANK, "nothing stands on this tab", "Nothing to do."), name)
+            file.say(Finding(Code.TAB_BLANK, "this tab is empty", "Nothing to do."), name)
         else:
             file.findings += done.findings
         unplaced.append(done.unplaced)

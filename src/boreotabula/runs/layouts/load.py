@@ -85,7 +85,7 @@ class Layout:
                     Code.GLOSSARY_ENTRY_TWICE,
                     f"{second.where}: the heading “{second.heading}” means “{second.field}”, as"
                     f" {first.where} says already",
-                    "One of the two rows can go.",
+                    "Delete one of the two rows.",
                     looked_for="each heading once",
                     found=second.heading,
                     file=second.where.rpartition(", row ")[0],
