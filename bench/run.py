@@ -99,7 +99,7 @@ def main() -> None:
         [tool / "python", HERE / "make_inbox.py", folder, "--files", str(given.files)], check=True
     )
     inbox = folder / "inbox"
-    os.environ["BOREOTABULA_KEPT"] = str(WORK / "kept")
+    os.environ["BOREOTABULA_CACHE"] = str(WORK / "kept")
     command = [tool / "boreotabula", "extract", folder / "stock.toml", "-q", "--fresh"]
     extract, two = (
         Contender(

@@ -23,7 +23,7 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=3)
     given = parser.parse_args()
     tool = environment("tool", ["--editable", str(HERE.parent)])
-    os.environ["BOREOTABULA_KEPT"] = str(WORK / "kept-again")
+    os.environ["BOREOTABULA_CACHE"] = str(WORK / "kept-again")
     shutil.rmtree(WORK / "kept-again", ignore_errors=True)
     folder, small = (made(tool, files) for files in (given.files, given.files // 10))
     full, fewer = (

@@ -40,7 +40,7 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=3)
     given = parser.parse_args()
     tool = environment("tool-cluster", ["--editable", f"{HERE.parent}[cluster]"])
-    os.environ["BOREOTABULA_KEPT"] = str(WORK / "kept-cluster")
+    os.environ["BOREOTABULA_CACHE"] = str(WORK / "kept-cluster")
     few, many = given.files // 3, given.files
     folders = {files: made(tool, files) for files in (few, many)}
     machine = f"Python {platform.python_version()}, {os.cpu_count()} cores, {platform.machine()}"

@@ -43,7 +43,7 @@ def _block(command: str, folder: Path) -> str:
 def main() -> None:
     """Make the demo in a new folder, and write the README."""
     with tempfile.TemporaryDirectory() as made:
-        os.environ["BOREOTABULA_KEPT"] = str(Path(made) / "kept")
+        os.environ["BOREOTABULA_CACHE"] = str(Path(made) / "kept")
         folder = Path(made) / "demo"
         subprocess.run([PROGRAM, "demo", folder], check=False, capture_output=True)
         for left in ("stock.csv", "stock.run"):

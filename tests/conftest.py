@@ -20,7 +20,7 @@ settings.load_profile("steady")
 @pytest.fixture(scope="session", autouse=True)
 def _kept_apart(tmp_path_factory: pytest.TempPathFactory) -> None:
     """Results and key are kept for the tests alone, not among those of whoever runs them."""
-    os.environ["BOREOTABULA_KEPT"] = str(tmp_path_factory.mktemp("kept"))
+    os.environ["BOREOTABULA_CACHE"] = str(tmp_path_factory.mktemp("kept"))
     os.environ["XDG_DATA_HOME"] = str(tmp_path_factory.mktemp("data"))
 
 

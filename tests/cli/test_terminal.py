@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 import sqlite3
 import subprocess
@@ -357,3 +358,31 @@ def test_where_only_one_of_two_tabs_of_one_name_can_be_read_that_is_an_error(des
         assert book.sheet("Bench 1").rows == [["x"]]
         with pytest.raises(UnreadableError, match="only one of them can be read"):
             book.sheet("Bench 1 (2)")
+
+
+def test_a_terminal_without_our_characters_gets_others(desk: Path) -> None:
+    listed(desk, "Pine,1", "“Bjørk”,x")
+    call = [PROGRAM, "extract", "lots.toml", "-o", "out.csv"]
+    environment = {**os.environ, "PYTHONIOENCODING": "ascii", "COLUMNS": "120"}
+    done = subprocess.run(call, cwd=desk, env=environment, capture_output=True, check=False)
+    said = (done.stdout + done.stderr).decode("ascii")
+    assert done.returncode == 1 and "a.csv > B3" in said
+    assert '"x" is not' in said and "\n  > Correct the cell" in said
+    call = [PROGRAM, "show", "inbox/a.csv"]
+    done = subprocess.run(call, cwd=desk, env=environment, capture_output=True, check=False)
+    assert done.returncode == 0 and b'"Bj?rk"' in done.stdout
+
+
+@pytest.mark.parametrize("width", [80, 200])
+def test_texts_are_cut_only_where_there_is_no_room_and_numbers_never(
+    desk: Path, width: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("COLUMNS", str(width))
+    texts = [f"a rather long text {at}" for at in range(5)]
+    lines = ",".join([*texts, *["123456789"] * 3])
+    (desk / "inbox" / "a.csv").write_text(
+        f"Count of all benches at Lomlia,,,,,,,\n{lines}\n", "utf-8"
+    )
+    said = program("show", "inbox/a.csv", cwd=desk).out
+    assert said.count("123456789") == 3 and "Count of all benches at Lomlia" in said
+    assert ("…" in said) == (width == 80) and max(map(len, said.splitlines())) <= width

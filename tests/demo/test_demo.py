@@ -76,13 +76,11 @@ def test_the_demo_is_the_same_each_time_and_leaves_other_folders_alone(
         "3 headings added",
         "never     Nyheim has never reported",
         "seedlings.png: sum of",
-        "all.xlsx: 49 tabs of 25 files",
-        "values restated, sum of seedlings 2026-01: 312,740 → ",
         "Granvik   seedlings  266,640",
         "2026-04/lake_stock_Kaldvatn_2026-04.xlsx: 1 place → ",
     ):
         assert said in again.out  # fmt: skip
-    assert "What to try next" in again.out
+    assert "What to try next" in again.out and again.out.count("\n") <= 150
     for path in sorted((demo / "inbox").rglob("*.*")):
         again_path = tmp_path / "again" / path.relative_to(demo)
         same = again_path.read_bytes() == path.read_bytes()

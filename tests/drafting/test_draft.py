@@ -183,7 +183,7 @@ def test_a_draft_never_reads_totals_as_records(case: Any) -> None:
     ("files", "said"),
     [
         ({}, "There is no file in this folder"),
-        ({"a.txt": b"Dear all,\nwe met on Friday.\n"}, "No table and no labels with values"),
+        ({"a.txt": b"Dear all,\nwe met on Friday.\n"}, "No tab has a table, or labels with values"),
         ({"a.xlsx": b"\xff\xd8\xff\xe0" + b"x" * 99}, "files can be read; a.xlsx: it is a picture"),
         ({"a.xlsx": None}, "All tabs of these files are empty"),
     ],

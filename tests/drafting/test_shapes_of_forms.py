@@ -268,7 +268,7 @@ def test_three_tables_of_a_tab_are_three_blocks() -> None:
 def test_a_sign_that_is_read_as_no_value_is_asked_about() -> None:
     found = drafted([COUNTRY.format(*one) for one in (("1", "Export", "2"), ("2", "Use", "3"))])
     asked = next(one for one in questions(found) if "no value" in one.said)
-    assert asked.said == "“..” in 4 cells is read as no value" and asked.where.endswith("C4")
+    assert asked.said == "“..” in 4 cells counts as blank" and asked.where.endswith("C4")
 
 
 def test_a_figure_that_reads_in_two_ways_is_no_whole_number() -> None:

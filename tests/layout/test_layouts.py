@@ -39,15 +39,15 @@ CROSS = 'across = "year"\nvalue = "n"\n'
 @pytest.mark.parametrize(
     ("keys", "said"),
     [
-        (f'{CROSS}columns = "lot"\nat = "B2"\nfound_by = "A"', "line 7: [block] says where it"
-         " stands by at and by found_by; keep one of them"),
+        (f'{CROSS}columns = "lot"\nat = "B2"\nfound_by = "A"', "line 7: [block] tells where the"
+         " table is by at and by found_by; keep one of them"),
         (f'{CROSS}stub = "lot"\nfound_by = "A"', "needs “columns”, the fields of the leading"),
         (f'{CROSS}columns = "lot"\nrepeat = true', "add “caption” or “found_by”"),
         (f'{CROSS}columns = "lot"\nstub = "species"', "named by “stub”, if they have headings"),
         (f'{CROSS}columns = "-"\nat = "B2"', "“columns” in [block] passes over every column"),
         (f'{CROSS}columns = "lot"\nheading_rows = 2', "a row that is passed over is “-” there"),
         (f'{CROSS}columns = "lot"\nheadings = 0', "a cross-tab is made of its headings"),
-        (CROSS, "does not say where it stands: add “stub”"),
+        (CROSS, "does not tell where the table is: add “stub”"),
         (f'{CROSS}stub = "lot"\ncaption = "Table {{number}}"', "no field “number” in [fields]"),
         (f'{CROSS}stub = "lot"\ncaption = "{{site}}*"', "put some text between {site} and *"),
         (f'{CROSS}stub = "lot"\ncaption = "of {{year}}"', "the field “year” is filled twice"),
@@ -64,7 +64,7 @@ CROSS = 'across = "year"\nvalue = "n"\n'
         ('stub = "lot"\nalso = { species = "Type", site = "type:" }', "cannot mean both"),
         ('stub = "lot"\nstamps = { site = "assets" }', "“site” in [block.stamps] must be {"),
         ('stub = "lot"\nstamps = { lot = { value = 1 } }', "the field “lot” is filled twice"),
-        ('stub = "lot"\n[stamps]\nsite = { tab = "Cover" }', "here stands nothing"),
+        ('stub = "lot"\n[stamps]\nsite = { tab = "Cover" }', "it has nothing"),
         ('stub = "lot"\n[stamps]\nsite = { tab = "Cover", value = 1 }', "“tab” goes with cell"),
         ('stub = "lot"\n[stamps]\nsite = { pattern = "To *" }', "needs {} for the part to keep"),
         ('stub = "lot"\n[stamps]\nsite = []', "stamp “site” has an empty list of sources"),
@@ -126,7 +126,7 @@ def test_what_needs_a_table_says_so_where_there_is_none(text: str, said: str) ->
             "line 6: “value” in [block] must be a text or a list of texts, but is 7",
         ),
         (('["species", "lot"]', '["species", 4]'), "line 4: “stub” in [block], entry 2, must be"),
-        (('["species", "lot"]', "[]"), "[block] does not say where it stands"),
+        (('["species", "lot"]', "[]"), "[block] does not tell where the table is"),
         (
             ('["species", "lot"]', '["spices", "lot"]'),
             "no field “spices” in [fields]; did you mean",
@@ -163,7 +163,7 @@ def test_each_mistake_is_said_with_its_line_and_remedy(change: tuple[str, str], 
 
 
 def test_a_wrong_carry_down_names_the_stub_it_could_be() -> None:
-    assert "“specie” is no stub column; did you mean “species”?" in refusal(
+    assert "“specie” is not a stub column; did you mean “species”?" in refusal(
         layout_text('carry_down = ["specie"]')
     )
 
@@ -187,7 +187,7 @@ def test_a_line_is_found_whatever_way_a_key_is_written() -> None:
         ("", "headings.csv: the glossary is empty"),
         ("heading,feld\nLaji,species\n", "headings.csv, row 1: the column “field” is missing"),
         ("heading,field\nLaji,specis\n", "headings.csv, row 2: no field “specis” in the layout"),
-        ("heading,field\n\nLaji,\n", "headings.csv, row 3: “Laji” has no field beside it"),
+        ("heading,field\n\nLaji,\n", "headings.csv, row 3: “Laji” has no field in its row"),
         ("heading,field\nLaji,species\nlaji:,lot\n", "headings.csv, row 3: the heading “laji:”"),
         ("heading,field\nLot,species\n", "headings.csv, row 2: the heading “Lot” cannot mean both"),
         ('heading,field\n"Laji,species\n', "headings.csv: this is not CSV"),
@@ -195,7 +195,7 @@ def test_a_line_is_found_whatever_way_a_key_is_written() -> None:
         ("field,written\nlot,x\n", "headings.csv, row 1: the column “means” is missing"),
         ("field,written,means\nlot,x,y\nlot,X,z\n", "row 3: “X” of “lot” cannot mean both “y”"),
         ("field,written,means\nlod,x,y\n", "row 2: no field “lod” in the layout; known here:"),
-        ("field,written,means\nlot,,y\n", "row 2: “lot y” has no written beside it"),
+        ("field,written,means\nlot,,y\n", "row 2: “lot y” has no written in its row"),
         ("# of\nheading,field\n# lots,lod\nx,lod\n", "headings.csv, row 4: no field “lod”"),
     ],
 )  # fmt: skip

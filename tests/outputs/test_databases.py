@@ -159,7 +159,7 @@ def check_promises(home: Path, place: object, ask: Ask) -> None:
     text = (home / "l.toml").read_text("utf-8")
     (home / "l.toml").write_text(text + 'remark = "text"\n', "utf-8")
     done = put(home, place)
-    assert done.status == 2 and "has no column “remark”; add it there, or say" in done.err
+    assert done.status == 2 and "has no column “remark”; add it there, or use" in done.err
     assert put(home, place, "--add-columns").status == 0
     assert ask("SELECT remark FROM stock WHERE lot = 'Ld'") == [(None,)]
     (home / "l.toml").write_text(text.replace('"percent"', '"text"'), "utf-8")
@@ -267,7 +267,7 @@ def test_the_password_is_nowhere(
 ) -> None:
     monkeypatch.delenv("PGPASSWORD")
     kept = home / "kept"
-    monkeypatch.setenv("BOREOTABULA_KEPT", str(kept))
+    monkeypatch.setenv("BOREOTABULA_CACHE", str(kept))
     done = put(home, server.url(PASSWORD), "--json")
     assert done.status == 0
     outputs = done.out + done.err

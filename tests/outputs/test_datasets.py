@@ -39,7 +39,7 @@ Frostmo,2026-01,no,,0.05,5
 
 @pytest.fixture
 def home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    monkeypatch.setenv("BOREOTABULA_KEPT", str(tmp_path / "kept"))
+    monkeypatch.setenv("BOREOTABULA_CACHE", str(tmp_path / "kept"))
     (tmp_path / "in").mkdir()
     (tmp_path / "in" / "lots.csv").write_text(LINES, "utf-8")
     (tmp_path / "l.toml").write_text(LAYOUT, "utf-8")

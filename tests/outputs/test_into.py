@@ -338,9 +338,9 @@ def test_a_master_lives_through_a_spreadsheet_program(home: Path, tmp_path: Path
 
 REFUSED: dict[str, tuple[Callable[[Any], object], str]] = {
     "a formula": (lambda tab: tab.__setitem__("F4", "=1+1"), "F4 holds a formula"),
-    "something below": (lambda tab: tab.__setitem__("B7", "mind"), "B7 is filled, but new rows"),
+    "something below": (lambda tab: tab.__setitem__("B7", "mind"), "B7 is filled, but the table needs this cell for new rows"),
     "something beside": (lambda tab: tab.__setitem__("I2", "x") or tab.__setitem__("I5", "mind"),
-                         "I5 is filled, but a new column"),
+                         "I5 is filled, but the table needs this cell for a new column"),
     "one field twice": (lambda tab: tab.__setitem__("G3", "Seedlings") or
                         tab.__setitem__("F3", "Plants"), ""),
     "two columns": (lambda tab: tab.__setitem__("G3", "Plants"),

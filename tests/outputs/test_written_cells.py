@@ -254,7 +254,7 @@ def test_names_of_tabs_and_table_objects() -> None:
 def test_a_text_that_no_cell_holds_is_refused() -> None:
     batch = batch_of([("x" * 40_000, *[None] * 7)])
     rows = SheetRows("records", batch.schema)
-    with pytest.raises(CallError, match="40,000 signs, and a cell holds 32,767"):
+    with pytest.raises(CallError, match="40,000 characters, and a cell holds 32,767"):
         rows.write(batch)
     rows.close()
 

@@ -114,7 +114,7 @@ BARE = ".    | 2025 | 2026\nPine | 10   | 20"
         ('columns = "species"\nacross = "year"\ncaption = "Table *"', BARE,
          "no cell of this tab matches the caption Table *"),
         ('columns = "species"\nacross = "year"\ncaption = "Table *"', "Table 1: stock",
-         "no table stands below the caption in row 1"),
+         "there is no table below the caption in row 1"),
         ('columns = "species"\nacross = "year"\ncaption = "Table *"',
          "Table 1: stock\n" + BARE + "\n.\nTable 2: losses\n" + BARE,
          "the table was found in 2 places: the one at A1 was read, those from A5 on were not"),

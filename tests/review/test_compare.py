@@ -188,7 +188,7 @@ def test_against_a_table_made_by_hand(home: Path, ending: str) -> None:
     done = program("compare", f"hand.{ending}", "old.csv", "--by", "site", cwd=home)
     assert (done.status, done.err) == (0, "")
     assert "3 records → 3 records: 2 the same, 1 changed, 0 new, 0 gone" in done.out
-    assert "known by site, month, lot" in done.out and "Remarks" in done.out
+    assert "matched by site, month, lot" in done.out and "Remarks" in done.out
     sums = [line.split() for line in done.out.splitlines() if line.startswith(("A ", "B "))]
     assert sums[:2] == [
         ["A", "seedlings", "10", "30", "+20"], ["B", "seedlings", "5", "5", "0"],

@@ -116,8 +116,8 @@ def test_an_xlsx_copy_differs_in_its_marks_alone(home: Path) -> None:
     bare = re.sub(r' s="\d+"| tabSelected="1"', "", marks)
     assert bare == re.sub(r' s="\d+"| tabSelected="1"', "", text)
     book = openpyxl.load_workbook(home / "returns" / "a.xlsx")
-    assert book.sheetnames == ["Please mend", "Lots & co", "Notes of ours"]
-    assert book.active.title == "Please mend" and book["Notes of ours"].sheet_state == "hidden"
+    assert book.sheetnames == ["Please correct", "Lots & co", "Notes of ours"]
+    assert book.active.title == "Please correct" and book["Notes of ours"].sheet_state == "hidden"
     tab = book["Lots & co"]
     assert tab["C5"].value == "=B5*2" and len(tab._charts) == 1
     assert tab.print_title_rows == "$4:$4" and len(tab.data_validations.dataValidation) == 1
@@ -132,7 +132,7 @@ def test_an_xlsx_copy_differs_in_its_marks_alone(home: Path) -> None:
     assert "For example: 120" in cell.comment.text
     assert tab["B7"].comment.text == "“-4” is not possible here. Please check it."
     assert tab["B6"].comment is None
-    front = book["Please mend"]
+    front = book["Please correct"]
     rows = [[cell.value for cell in row] for row in front.iter_rows(min_row=3)]
     assert rows[0] == ["tab", "cell", "what is wrong"]
     assert [row[:2] for row in rows[1:]] == [["Lots & co", "B5"], ["Lots & co", "B7"]]
@@ -163,7 +163,7 @@ def test_other_kinds_are_marked_by_their_values(home: Path) -> None:
     out = marked(home)
     assert "sub/b.csv: 1 place → returns/sub/b.xlsx" in out
     book = openpyxl.load_workbook(home / "returns" / "sub" / "b.xlsx")
-    assert book.sheetnames == ["Please mend", "b"]
+    assert book.sheetnames == ["Please correct", "b"]
     tab = book["b"]
     assert (tab["A5"].value, tab["A5"].data_type, tab["A6"].value) == ("=L1", "s", "007")
     assert tab["B5"].value == "=1+1" and tab["B5"].data_type == "s"
@@ -226,7 +226,7 @@ def test_other_languages_have_all_texts(home: Path, language: str) -> None:
     letter = (home / "returns" / "a.txt").read_text("utf-8")
     assert "Hello" not in letter and "120" in letter
     book = openpyxl.load_workbook(home / "returns" / "a.xlsx")
-    assert book.sheetnames[0] == say("Please mend")
+    assert book.sheetnames[0] == say("Please correct")
 
 
 def test_every_severe_code_has_words_or_is_for_the_analyst() -> None:
@@ -264,7 +264,7 @@ def test_folders_by_a_field_severity_and_letters_of_ones_own(home: Path) -> None
         (["out.csv", "-o", "in/new"], "would lie in the source folder"),
         (["out.csv", "-o", "r", "--by", "town"], "the records have no field “town”"),
         (["out.csv", "-o", "r", "--language", "xx"], "there are no texts in “xx”"),
-        (["out.csv", "-o", "r", "--letter", "bad.txt"], "is no template"),
+        (["out.csv", "-o", "r", "--letter", "bad.txt"], "is not a template"),
         (["out.csv", "-o", "r", "--letter", "odd.txt"], "the template does not work out"),
         (["out.csv", "--check", "in"], "holds no marked.json"),
     ],
@@ -285,7 +285,7 @@ def test_control_characters_do_no_harm(tmp_path: Path) -> None:
     program("extract", "l.toml", "-o", "out.csv", cwd=tmp_path)
     marked(tmp_path)
     book = openpyxl.load_workbook(tmp_path / "returns" / "a.xlsx")
-    assert all(cell.data_type == "s" for row in book["Please mend"].iter_rows() for cell in row
+    assert all(cell.data_type == "s" for row in book["Please correct"].iter_rows() for cell in row
                if cell.value)  # fmt: skip
     assert "“]]>&<b>A”" in book["Lots & co"]["B6"].comment.text
 
@@ -297,7 +297,7 @@ def test_the_way_there_and_back(home: Path) -> None:
     program("extract", "l.toml", "-o", "out.csv", cwd=home)
     marked(home)
     check = program("mark", "out.csv", "--check", "returns", cwd=home)
-    assert check.status == 1 and "a.xlsx: 0 of 2 mended" in check.out
+    assert check.status == 1 and "a.xlsx: 0 of 2 corrected" in check.out
     book = openpyxl.load_workbook(home / "returns" / "a.xlsx")
     book["Lots & co"]["B5"], book["Lots & co"]["B7"] = 10, "four"
     book.save(home / "in" / "a.xlsx")
@@ -312,6 +312,6 @@ def test_the_way_there_and_back(home: Path) -> None:
     assert (done.status, "Nothing needs a look." in done.out) == (0, True)
     assert [row["seedlings"] for row in csv_rows(home / "out.csv")] == ["10", "20", "4", "1"]
     check = program("mark", "out.csv", "--check", "returns", cwd=home)
-    assert (check.status, check.out) == (0, "a.xlsx: 2 of 2 mended\n")
-    assert marked(home) == "No file has anything to mend.\n"
+    assert (check.status, check.out) == (0, "a.xlsx: 2 of 2 corrected\n")
+    assert marked(home) == "No file has anything to correct.\n"
     assert not (home / "returns" / "a.xlsx").exists()

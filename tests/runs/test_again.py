@@ -51,7 +51,7 @@ def form(number: int) -> list[list[Any]]:
 
 @pytest.fixture
 def desk(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    monkeypatch.setenv("BOREOTABULA_KEPT", str(tmp_path / "kept"))
+    monkeypatch.setenv("BOREOTABULA_CACHE", str(tmp_path / "kept"))
     for number in range(20):
         write_workbook(tmp_path / "in" / f"a_{number}.xlsx", {"S": form(number)})
     (tmp_path / "lots.toml").write_text(LAYOUT, "utf-8")
@@ -191,9 +191,9 @@ def test_the_folder_of_results_is_tidied_once_in_a_while(desk: Path) -> None:
 
 def test_what_is_kept_is_shown_and_cleared(desk: Path) -> None:
     extract(desk)
-    assert program("kept").out.startswith("20 results, ")
-    assert json.loads(program("kept", "--json").out)["results"] == 20
-    assert ": deleted" in program("kept", "--clear").out
+    assert program("cache").out.startswith("20 results, ")
+    assert json.loads(program("cache", "--json").out)["results"] == 20
+    assert ": deleted" in program("cache", "--clear").out
     assert cache_size(desk / "kept") == (0, 0)
 
 

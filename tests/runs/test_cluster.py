@@ -69,7 +69,7 @@ def _kill(process: subprocess.Popen[str]) -> None:
 
 @pytest.fixture
 def machines(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Machines]:
-    monkeypatch.setenv("BOREOTABULA_KEPT", str(tmp_path / "kept"))
+    monkeypatch.setenv("BOREOTABULA_CACHE", str(tmp_path / "kept"))
     scheduler = _started("scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard")
     address = _said(scheduler, r"tcp://127\.0\.0\.1:\d+")
     workers = [_started("worker", address, "--nthreads", "1", "--no-dashboard",

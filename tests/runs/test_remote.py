@@ -214,7 +214,7 @@ def served(request: pytest.FixtureRequest) -> Served:
 def home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """A folder to work in; what is fetched is kept apart, and nothing waits."""
     monkeypatch.setattr(fetch, "_pause", lambda seconds: None)
-    monkeypatch.setenv("BOREOTABULA_KEPT", str(tmp_path / "kept"))
+    monkeypatch.setenv("BOREOTABULA_CACHE", str(tmp_path / "kept"))
     (tmp_path / "home").mkdir()
     return tmp_path / "home"
 
@@ -249,14 +249,14 @@ def test_three_hundred_files_are_fetched_once(served: Served, home: Path) -> Non
     assert sum(int(row["count"]) for row in csv_rows(home / "out.csv")) == sum(range(FILES)) + 999
     listed = json.loads((home / "out.run" / "run.json").read_text("utf-8"))
     assert {one["file"] for one in listed["left_out"]} == {"old.csv", "notes.txt"}
-    kept = json.loads(program("kept", "--json", cwd=home).out)
+    kept = json.loads(program("cache", "--json", cwd=home).out)
     assert kept["fetched_files"] == FILES and kept["fetched_bytes"] > FILES
     assert (home.parent / "kept" / "remote").stat().st_mode & 0o077 == 0
     secret = PASSWORD.rpartition(" ")[2].encode()
     for path in [*home.rglob("*"), *(home.parent / "kept").rglob("*")]:
         assert not path.is_file() or secret not in path.read_bytes()
-    assert ": deleted" in program("kept", "--clear", cwd=home).out
-    assert json.loads(program("kept", "--json", cwd=home).out)["fetched_files"] == 0
+    assert ": deleted" in program("cache", "--clear", cwd=home).out
+    assert json.loads(program("cache", "--json", cwd=home).out)["fetched_files"] == 0
 
 
 def test_files_are_read_while_others_are_fetched(
@@ -492,7 +492,7 @@ def test_an_output_on_a_server(served: Served, home: Path) -> None:
     assert (done.status, done.err) == (0, "") and f"records   {url}" in done.out
     assert (_there(url) or b"").splitlines()[1].startswith(b"a,1,")
     assert b'"records": 1' in (_there(f"{served.url}/lots.run/run.json") or b"")
-    program("kept", "--clear", cwd=home)  # as on another machine
+    program("cache", "--clear", cwd=home)  # as on another machine
     done = run("a,2\n")
     assert done.status == 0 and "1 value restated" in done.out
     assert (_there(url) or b"").splitlines()[1].startswith(b"a,2,")

@@ -123,7 +123,7 @@ def _print(found: Comparison, rows: int) -> None:
         f" {found.gone:,} gone",
         soft_wrap=True,
     )
-    console.print(f"  known by {', '.join(found.key)}", soft_wrap=True, markup=False)
+    console.print(f"  matched by {', '.join(found.key)}", soft_wrap=True, markup=False)
     for names, side in ((found.only_before, found.before), (found.only_after, found.after)):
         if names:
             console.print(

@@ -203,8 +203,8 @@ def _why_nothing(found: Drafting) -> str:
     if not any(one.sheets for one in found.looked):
         return "All tabs of these files are empty."
     return (
-        "No table and no labels with values were found on any tab: these files hold texts only, or"
-        " too little to tell a form by. `boreotabula show FILE` shows what stands there."
+        "No tab has a table, or labels with values: these files hold only texts, or too little to"
+        " recognise a form. `boreotabula show FILE` shows what they hold."
     )
 
 

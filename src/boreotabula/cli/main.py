@@ -17,7 +17,7 @@ from typing import NoReturn, TextIO
 import click
 
 from boreotabula import __version__
-from boreotabula.cli.printing import say
+from boreotabula.cli.printing import fit_stream, say
 from boreotabula.errors import BoreotabulaError
 
 COMMANDS = {
@@ -41,7 +41,7 @@ COMMANDS = {
     "compare": ("boreotabula.cli.compare", "Compare two outputs: new, gone and changed records."),
     "mark": ("boreotabula.cli.mark", "Mark faults in copies of the workbooks, to send back."),
     "bind": ("boreotabula.cli.bind", "Put the tabs of many files into one workbook."),
-    "kept": ("boreotabula.cli.kept", "Show the size of the cache, or clear it."),
+    "cache": ("boreotabula.cli.cache", "Show the size of the cache, or clear it."),
     "completion": (
         "boreotabula.cli.completion",
         "Print the completion script for bash, zsh or fish.",
@@ -171,6 +171,8 @@ def _open_standard_streams() -> None:
         except OSError:
             os.open(os.devnull, mode)  # takes the lowest number that is free: this one
     sys.stderr = sys.stderr or os.fdopen(2, "w", encoding="utf-8")
+    for stream in (sys.stdout, sys.stderr):
+        fit_stream(stream)
 
 
 def _end_processes() -> None:

@@ -87,7 +87,7 @@ def command(
         ])  # fmt: skip
         return 0
     if not returns.files:
-        say("No file has anything to mend.")
+        say("No file has anything to correct.")
     for one in returns.files:
         places = counted(len(one.faults), "place")
         say(f"{one.file}: {places} → {output / (one.copy or one.letter)}")
@@ -115,7 +115,7 @@ def _check(records: Path, folder: Path, *, as_json: bool) -> int:
             if one.missing:
                 say(f"{one.file}: is not among the files any more")
                 continue
-            say(f"{one.file}: {one.gone} of {one.gone + len(one.left)} mended")
+            say(f"{one.file}: {one.gone} of {one.gone + len(one.left)} corrected")
             for tab, cell, text in one.left:
                 say(f"  {' '.join(part for part in (tab, cell) if part)}: {text}")
     return 1 if any(one.left or one.missing for one in found) else 0

@@ -5,12 +5,36 @@ Tables and bars are drawn by the consoles of `screen`, which clean their texts t
 
 from __future__ import annotations
 
+import codecs
+import io
 import json
-from typing import Any
+from collections.abc import Mapping
+from typing import Any, TextIO
 
 import click
 
 from boreotabula.texts import CONTROLS, clean
+
+_PLAIN: Mapping[str, str] = {
+    "“": '"', "”": '"', "‘": "'", "’": "'", "›": ">", "→": ">", "↓": "v", "…": ".", "·": "-",
+    "×": "x", "–": "-", "⋮": ":",
+}  # fmt: skip
+"""Printed instead of our own characters where a terminal has none of them: one for each, so that
+columns stay columns."""
+
+
+def _plainly(error: UnicodeError) -> tuple[str, int]:
+    assert isinstance(error, UnicodeEncodeError)
+    some = error.object[error.start : error.end]
+    return "".join(_PLAIN.get(one, "?") for one in some), error.end
+
+
+def fit_stream(stream: TextIO | None) -> None:
+    """Have a stream whose encoding lacks characters print others in their place, and never fail."""
+    encoding = (getattr(stream, "encoding", None) or "utf-8").lower().replace("-", "")
+    if isinstance(stream, io.TextIOWrapper) and not encoding.startswith("utf"):
+        codecs.register_error("boreotabula", _plainly)
+        stream.reconfigure(errors="boreotabula")
 
 
 def say(text: str = "", *, err: bool = False) -> None:

@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from rich.console import Console, ConsoleOptions, RenderableType
-from rich.padding import Padding
 from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
@@ -41,7 +40,7 @@ PIPED_WIDTH = 140
 """Columns of text where the output is no terminal."""
 
 WIDEST = 24
-"""Longer cells are cut in the view of the first records."""
+"""Longer cells are cut in the view of the first records, where there is no room for all."""
 
 # Readable on dark and on light terminals alike; the word stands beside the colour always.
 _STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "bold magenta", Severity.NOTE: ""}
@@ -155,7 +154,9 @@ def listing(rows: Sequence[Sequence[str]]) -> None:
     """
     console = out()
     columns = list(zip(*rows, strict=True))[:-1]
-    widths = [min(max(map(len, column)), _WIDEST_CELL) for column in columns]
+    widths = [max(map(len, column)) for column in columns]
+    if sum(widths) + 2 * len(widths) > console.width:
+        widths = [min(one, _WIDEST_CELL) for one in widths]
     for row in rows:
         cells = [_cut(text, width) for text, width in zip(row[:-2], widths, strict=False)]
         cells[_SIZE] = cells[_SIZE].strip().rjust(widths[_SIZE])
@@ -342,10 +343,10 @@ def findings(some: Sequence[Finding], *, every: bool) -> None:
         first = group[0]
         console.print()
         console.print(_head(first), soft_wrap=True)
-        console.print(
-            Padding(Text(f"{first.message}{reach_of(group)}"), (0, 0, 0, 2), expand=False)
-        )
-        console.print(Padding(Text(f"→ {first.advice}"), (0, 0, 0, 2), expand=False))
+        for said in (f"{first.message}{reach_of(group)}", f"→ {first.advice}"):
+            for line in Text(said).wrap(console, console.width - 2):
+                line.rstrip()
+                console.print(Text("  ") + line, soft_wrap=True)
     if groups[whole:]:
         console.print()
     for group in groups[whole:MOST_CAUSES]:
@@ -356,7 +357,7 @@ def findings(some: Sequence[Finding], *, every: bool) -> None:
     if groups[whole:]:
         more = len(groups) - MOST_CAUSES
         also = f"… and {counted(more, 'more cause')} in findings.csv; " if more > 0 else ""
-        console.print(f"{also}--verbose shows all of it in full")
+        console.print(f"{also}--verbose shows each in full")
 
 
 def _head(finding: Finding) -> Text:
@@ -390,7 +391,12 @@ def rows(lines: Sequence[Sequence[str]]) -> None:
     """Records under their headings, as many columns as the terminal holds."""
     console = out()
     columns = list(zip(*lines, strict=True))
-    widths = [min(max(map(len, column)), max(len(column[0]), WIDEST)) for column in columns]
+    widths = [max(map(len, column)) for column in columns]
+    if sum(widths) + 2 * len(widths) > console.width:
+        widths = [
+            min(width, max(len(column[0]), WIDEST))
+            for width, column in zip(widths, columns, strict=True)
+        ]
     ends = list(accumulate(width + 2 for width in widths))
     shown = sum(end <= console.width for end in ends)
     table = Table(box=None, header_style="bold", pad_edge=False, padding=(0, 2, 0, 0))

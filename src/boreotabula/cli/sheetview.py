@@ -23,7 +23,12 @@ Window = tuple[int, int, int, int]
 """First row and column, last row and column, counted from 0."""
 
 
-_WIDEST, _NARROWEST = 22, 5
+_NUMBER_AS_TEXT = "magenta"
+_NARROWEST = 5
+_ALONE = 22
+"""A text with blank cells beside it runs on over these, so its column need not be wider."""
+_WIDEST = 60
+"""Longer texts are cut, however much room there is."""
 _HIDDEN = "~"
 _RIGHTWARD, _DOWNWARD = "→", "↓"
 
@@ -34,7 +39,7 @@ def parse_window(text: str) -> Window:
     try:
         (top, left), (bottom, right) = parse_address(first), parse_address(last or first)
     except ValueError:
-        raise CallError(f"“{text}” is no range of cells such as B2:H30") from None
+        raise CallError(f"“{text}” is not a range of cells such as B2:H30") from None
     return min(top, bottom), min(left, right), max(top, bottom), max(left, right)
 
 
@@ -104,6 +109,8 @@ class _Drawn:
     text: str
     style: str = ""
     right: bool = False
+    whole: bool = False
+    """Whether it is a number, or looks like one: then it is never cut."""
 
 
 def print_part(
@@ -233,7 +240,13 @@ class _Drawing:
         line = Text()
         line.append(f"{row + 1}{_HIDDEN if hidden else ''}".rjust(gutter), "bold")
         line.append(" ")
-        for cell, size in zip(cells, widths, strict=False):
+        at = 0
+        while at < len(widths):
+            cell, size = cells[at], widths[at]
+            at += 1
+            while len(cell.text) > size and at < len(widths) and not (cell.right or cells[at].text):
+                size += 1 + widths[at]  # the text runs on over the blank cell beside it
+                at += 1
             text = cell.text if len(cell.text) <= size else cell.text[: size - 1] + "…"
             line.append(text.rjust(size) if cell.right else text.ljust(size), cell.style)
             line.append(" ")
@@ -247,13 +260,14 @@ class _Drawing:
             return _Drawn(sign, "dim")
         text, style = self._content(cell)
         right = not isinstance(cell, str | Flaw)
+        whole = (right or style == _NUMBER_AS_TEXT) and len(text) <= _WIDEST
         if self.view.reading is not None:
             letter, style = ROLE_LOOKS[self.view.reading.roles.role(row, column)]
             self.seen.add(letter)
             text = f"{text} {letter}" if right else f"{letter} {text}"
         if (row, column) in self.marked:
-            return _Drawn(f"[{text}]", f"{style} reverse".strip(), right)
-        return _Drawn(text, style, right)
+            return _Drawn(f"[{text}]", f"{style} reverse".strip(), right, whole)
+        return _Drawn(text, style, right, whole)
 
     def _content(self, cell: Cell) -> tuple[str, str]:
         if isinstance(cell, Flaw):
@@ -262,7 +276,7 @@ class _Drawing:
         text = " ".join(cell_text(cell).split())
         if isinstance(cell, str) and _looks_like_number(text):
             self.seen.add("'")
-            return f"'{text}", "magenta"
+            return f"'{text}", _NUMBER_AS_TEXT
         return text, "" if isinstance(cell, str) else "dark_cyan"
 
     def notes(self) -> Iterator[Text]:
@@ -318,18 +332,31 @@ def _looks_like_number(text: str) -> bool:
     )
 
 
+def _wanted(row: Sequence[_Drawn], at: int) -> int:
+    """The width that a cell asks for."""
+    runs_on = at + 1 < len(row) and not row[at + 1].text and not row[at].right
+    return min(len(row[at].text), _ALONE if runs_on else _WIDEST)
+
+
 def _fitted(heads: Sequence[str], rows: Sequence[Sequence[_Drawn]], width: int) -> list[int]:
-    """Widths of the columns that fit: natural ones, else the widest are cut, else some are left."""
+    """Widths of the columns that fit: natural ones, else the widest texts are cut, else some
+    columns are left out. A number is never cut: what is left would be another one."""
     natural = [
-        min(max(len(head), *(len(row[at].text) for row in rows), 1), _WIDEST)
-        for at, head in enumerate(heads)
+        max(len(head), *(_wanted(row, at) for row in rows), 1) for at, head in enumerate(heads)
+    ]
+    numbers = [
+        max((len(row[at].text) for row in rows if row[at].whole), default=0)
+        for at in range(len(heads))
     ]
     cap = max(natural, default=0)
-    while cap > _NARROWEST and sum(min(one, cap) + 1 for one in natural) > width:
+
+    def sizes() -> list[int]:
+        return [max(min(one, cap), least) for one, least in zip(natural, numbers, strict=True)]
+
+    while cap > _NARROWEST and sum(sizes()) + len(natural) > width:
         cap -= 1
     widths: list[int] = []
-    for one in natural:
-        size = min(one, cap)
+    for size in sizes():
         if widths and sum(widths) + len(widths) + size > width:
             break
         widths.append(size)

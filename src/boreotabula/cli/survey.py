@@ -126,7 +126,7 @@ def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
     console.print()
     letters = _letters(seen)
     usual = letters[seen.groups[0].tabs[0]] if seen.groups else ""
-    last = "read, and what names give" if with_layout else "what else"
+    last = "read, and fields from names" if with_layout else "what else"
     rows = []
     for kind, files in groupby(seen.files, lambda file: _bare_kind(file, letters, with_layout)):
         several = list(files)
@@ -138,7 +138,7 @@ def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
     if rows:
         screen.listing([_Row("file", "tab", "filled", "from", "like", last, "bold"), *rows])
     elif odd:
-        console.print("Every file was taken, and all tabs look alike.")
+        console.print("All files would be read, and all tabs look alike.")
     _print_groups(seen.groups, letters, None if with_layout else target)
 
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import io
+from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
 import click
 
 from boreotabula.cli.printing import say
+from boreotabula.texts import counted
 
 EPILOG = """\b
 Example:
@@ -43,7 +46,7 @@ def command(folder: Path, story: bool) -> int:
     layout = Layout.load(path)
     status = perform(layout, look_for(layout, output), Target(output))
     say("\nThe first records:\n")
-    screen.first_lines(output, 8)
+    screen.first_lines(output, 4)
     if story:
         _tell(folder)
     sample = f"{folder}/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
@@ -64,7 +67,6 @@ def command(folder: Path, story: bool) -> int:
 
 def _tell(folder: Path) -> None:
     """The steps of the work after the first, each with its command."""
-    from boreotabula.cli.main import cli
     from boreotabula.demo.nurseries import restated
     from boreotabula.demo.workbooks import write_form
 
@@ -73,25 +75,41 @@ def _tell(folder: Path) -> None:
     dispatch, out = folder / "dispatch.toml", folder / "dispatch.csv"
     form = restated()
     steps = (
-        ("A layout drafted from a folder alone:", ["draft", folder / "benches"]),
-        ("What came in?", ["survey", folder / "dispatch"]),
-        ("One sender has renamed headings:", ["extract", dispatch, "-o", out]),
-        ("What does the layout need?", ["draft", "--again", dispatch]),
-        ("What may they mean?", ["headings", dispatch, "--adopt", "--yes", "--certainty", "0.7"]),
-        ("Once more:", ["extract", dispatch, "-o", out]),
-        ("Who reported when?", ["coverage", stock, *ask, "--expect", folder / "sites.csv"]),
-        ("How many seedlings?", ["crosstab", stock, *ask, "--value", "seedlings"]),
-        ("A picture:", ["crosstab", stock, *ask, "--value", "seedlings", "--chart",
-                        folder / "seedlings.png"]),
-        ("All tabs in one workbook:", ["bind", folder / "inbox", "-o", folder / "all.xlsx"]),
-        (f"{form.nursery.name} sends its January once more, corrected:",
-         ["extract", folder / "stock.toml", "-o", stock]),
-        ("What is other than before?", ["compare", stock, "--before", "--by", "nursery"]),
-        ("Back to the senders:", ["mark", stock, "-o", folder / "returns", "--by", "nursery"]),
+        ("One sender has renamed headings:", ["extract", dispatch, "-o", out], 12),
+        ("What does the layout need?", ["draft", "--again", dispatch], 24),
+        ("Add the headings to the glossary:",
+         ["headings", dispatch, "--adopt", "--yes", "--certainty", "0.7"], 6),
+        ("Who has reported?", ["coverage", stock, *ask, "--expect", folder / "sites.csv"], 14),
+        ("A chart:", ["crosstab", stock, *ask, "--value", "seedlings", "--chart",
+                      folder / "seedlings.png"], 2),
+        (f"{form.nursery.name} sends its January again, corrected:",
+         ["extract", folder / "stock.toml", "-o", stock, "--quiet"], 0),
+        ("What has changed?", ["compare", stock, "--before", "--by", "nursery"], 16),
+        ("Faults go back to the senders, marked in a copy:",
+         ["mark", stock, "-o", folder / "returns", "--by", "nursery"], 3),
     )  # fmt: skip
-    for said, call in steps:
+    for said, call, lines in steps:
         if form.nursery.name in said:
             write_form(form, folder / "inbox" / form.path)
         words = [str(one) for one in call]
-        say(f"\n{said}\n\n$ boreotabula {' '.join(words)}\n")
+        say(f"\n{said}\n$ boreotabula {' '.join(words)}\n")
+        _show(_output_of(words), lines)
+
+
+def _output_of(words: list[str]) -> list[str]:
+    """The lines that a command prints."""
+    from boreotabula.cli.main import cli
+
+    said = io.StringIO()
+    with redirect_stdout(said), redirect_stderr(said):
         cli.main(words, standalone_mode=False)
+    return [line.rstrip() for line in said.getvalue().strip("\n").splitlines()]
+
+
+def _show(lines: list[str], most: int) -> None:
+    """The first lines of some; blank ones are left out, so that all of it fits a few screens."""
+    some = [line for line in lines if line]
+    for line in some[:most]:
+        say(f"  {line}")
+    if len(some) > most > 0:
+        say(f"  … and {counted(len(some) - most, 'more line')}")

@@ -31,7 +31,9 @@ def write_demo(folder: Path) -> Path:
         )
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        (folder / MARK).write_text("Made by boreotabula demo; it may be made anew.\n", "utf-8")
+        (folder / MARK).write_text(
+            "Made by boreotabula demo; running it again replaces everything here.\n", "utf-8"
+        )
         for name in LAYOUTS:
             content = files("boreotabula.demo").joinpath("files", name).read_bytes()
             (folder / name).write_bytes(content)

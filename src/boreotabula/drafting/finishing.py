@@ -64,7 +64,7 @@ def finished(sketch: Sketch, judged: Judgement, kind: Kindred) -> Sketch:
     comments = dict.fromkeys(our_names(sketch, kind), "our word, rename it")
     for name, one in met.items():
         if one.lacking and one.lacking < one.tabs and name not in comments:
-            comments[name] = f"{one.lacking} of {one.tabs} tabs have nothing for this"
+            comments[name] = f"{one.lacking} of {one.tabs} tabs have no such column or label"
     tabs = [set(_headings(one)) for one in kind.examples]
     seen = {text: sum(text.rstrip(": *") in some for some in tabs) for text in sketch.glossary}
     return replace(

@@ -77,9 +77,9 @@ def _marks(draft: Draft) -> Iterator[Question]:
         other = "," if mark == "." else "."
         yield Question(
             first,
-            f"no figure tells whether “{mark}” stands before decimals or thousands; it is read as"
-            " the decimal mark",
-            f'if it stands before thousands, write decimal_mark = "{other}"',
+            f"no number shows whether “{mark}” marks decimals or thousands; it is read as the"
+            f" decimal mark",
+            f'if it marks thousands, write decimal_mark = "{other}"',
         )
 
 
@@ -97,8 +97,8 @@ def _read_as_nothing(draft: Draft) -> Iterator[Question]:
             place = (specimen.file, specimen.tab, str(Address(row, column)))
             yield Question(
                 " › ".join(filter(None, place)),
-                f"“{sign}” in {counted(len(cells), 'cell')} is read as no value",
-                f"if it means something, take “{sign}” out of `empty` in [reading]",
+                f"“{sign}” in {counted(len(cells), 'cell')} counts as blank",
+                f"if it means something, remove “{sign}” from `empty` in [reading]",
             )
 
 

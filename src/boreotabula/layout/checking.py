@@ -261,9 +261,7 @@ def _block_problems(spec: LayoutSpec) -> Iterator[Problem]:
             for key, message in _misfits(block):
                 yield Problem((*path, key), message)
     if not any(form.blocks or form.stamps for form in forms(spec)):
-        yield Problem(
-            (), "the layout says nothing of what stands on a tab: add [block] or [stamps]"
-        )
+        yield Problem((), "the layout does not tell what to read on a tab: add [block] or [stamps]")
 
 
 def _misfits(block: Block) -> Iterator[tuple[str, str]]:
@@ -298,7 +296,7 @@ def _misfits(block: Block) -> Iterator[tuple[str, str]]:
     for key in ("across", "value", "stub"):
         for field in getattr(block, key):
             if field in NO_FIELD and not (key == "across" and field == PASSED_OVER):
-                yield key, f"“{key}” in [block] names “{field}”, which is no field"
+                yield key, f"“{key}” in [block] names “{field}”, which is not a field"
     if block.across and all(one in NO_FIELD for one in block.across):
         yield "across", "“across” in [block] passes over every level; name a field of one"
     if block.columns and all(one in NO_FIELD for one in block.columns):
@@ -309,7 +307,7 @@ def _misfits(block: Block) -> Iterator[tuple[str, str]]:
         # In a list without a stub every field may have a column of its own.
         if field not in named and (named or block.across):
             near = did_you_mean(field, named)
-            yield "carry_down", f"“{field}” is no stub column{near}"
+            yield "carry_down", f"“{field}” is not a stub column{near}"
 
 
 def _misplaced(block: Block) -> Iterator[tuple[str, str]]:
@@ -318,7 +316,10 @@ def _misplaced(block: Block) -> Iterator[tuple[str, str]]:
     searched = [key for key in ("caption", "found_by") if getattr(block, key)]
     if len(exact) > 1 or (exact and searched):
         ways = [*exact, *searched]
-        yield ways[-1], f"[block] says where it stands by {' and by '.join(ways)}; keep one of them"
+        yield (
+            ways[-1],
+            f"[block] tells where the table is by {' and by '.join(ways)}; keep one of them",
+        )
     if block.found_by and not block.columns:
         yield (
             "found_by",
@@ -338,7 +339,8 @@ def _misplaced(block: Block) -> Iterator[tuple[str, str]]:
     ):
         yield (
             "value",
-            "[block] does not say where it stands: add “stub”, the fields of the leading columns;"
+            "[block] does not tell where the table is: add “stub”, the fields of the leading"
+            " columns;"
             " if these have no headings, “columns” with “at”, “caption” or “found_by”",
         )
 
@@ -347,12 +349,12 @@ def _misfit_groups(block: Block) -> Iterator[tuple[str, str]]:
     """Group rows that could not be told apart, or name no field."""
     for at, group in enumerate(block.group_row):
         if group.field in NO_FIELD:
-            yield "group_row", f"“group_row” in [block] names “{group.field}”, which is no field"
+            yield "group_row", f"“group_row” in [block] names “{group.field}”, which is not a field"
         elif not group.named and at < len(block.group_row) - 1:
             yield (
                 "group_row",
                 f"“{group.field}” in “group_row” needs “named”, the patterns of its names: without"
-                " them only the innermost group can be told by its shape",
+                f" them only the innermost group can be recognised",
             )
 
 
@@ -381,7 +383,7 @@ def _stamp_misfits(stamp: Stamp) -> Iterator[str]:
     # A pattern alone looks for a cell that matches, wherever it is.
     if len(given) > 1 or (not given and stamp.pattern is None):
         said = " and ".join(given) if given else "nothing"
-        yield f"it needs one of {', '.join(_STAMP_SOURCES)}, pattern; here stands {said}"
+        yield f"it needs one of {', '.join(_STAMP_SOURCES)}, pattern; it has {said}"
     if stamp.tab and given and given[0] not in _ON_TAB:
         yield f"“tab” goes with {', '.join(_ON_TAB)} or pattern, not with “{given[0]}”"
     if stamp.labelled and not stamp.cell:

@@ -97,7 +97,7 @@ def _filled(
         if not all(texts):
             lacking = names[texts.index("")]
             said = " ".join(text for text in texts if text)
-            raise LayoutError([(f"{file}, row {number}", f"“{said}” has no {lacking} beside it")])
+            raise LayoutError([(f"{file}, row {number}", f"“{said}” has no {lacking} in its row")])
         yield f"{file}, row {number}", texts, row
 
 

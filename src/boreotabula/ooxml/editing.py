@@ -269,9 +269,7 @@ def open_package(path: Path | BinaryIO) -> Package:
     try:
         package = Package(zipfile.ZipFile(path))
         if not package.text(_BOOK):
-            raise CallError(
-                f"“{path}” is no .xlsx or .xlsm workbook as spreadsheet programs write it"
-            )
+            raise CallError(f"“{path}” is not an .xlsx or .xlsm workbook")
     except (OSError, zipfile.BadZipFile, UnicodeDecodeError, NotImplementedError) as error:
         raise CallError(f"“{path}” cannot be read as an .xlsx workbook: {error}") from None
     return package

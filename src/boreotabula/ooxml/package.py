@@ -50,7 +50,7 @@ class Package:
             _refuse_overlap(self._archive.infolist())
         except (zipfile.BadZipFile, ValueError, NotImplementedError):
             self._stream.close()
-            raise UnreadableError("it is damaged: a workbook that was cut off, perhaps") from None
+            raise UnreadableError("it is damaged, perhaps because it was cut off") from None
         except BaseException:
             self._stream.close()
             raise
@@ -192,7 +192,7 @@ def parse(
     try:
         parser.Parse(content, True)
     except (expat.ExpatError, LookupError, UnicodeError):
-        raise UnreadableError(f"it is damaged: its part “{name}” is no XML") from None
+        raise UnreadableError(f"it is damaged: its part “{name}” is not XML") from None
 
 
 def local_name(tag: str) -> str:

@@ -108,7 +108,8 @@ class CellMarkup:
         for text in once.dictionary.to_pylist():
             if text is not None and len(text) > _MOST_SIGNS:
                 raise CallError(
-                    f"“{text[:40]}…” has {len(text):,} signs, and a cell holds {_MOST_SIGNS:,};"
+                    f"“{text[:40]}…” has {len(text):,} characters, and a cell holds"
+                    f" {_MOST_SIGNS:,};"
                     " write .csv or .parquet instead"
                 )
         return pa.DictionaryArray.from_arrays(once.indices, pa.array(found, pa.string()))

@@ -310,7 +310,7 @@ def _read_twice(view: Sheet, place: Place, cells: int) -> Finding:
         Code.BLOCKS_OVERLAP,
         f"the table at {view.address(max(place.top, 0), place.left)} reaches over another one:"
         f" {said} that another block reads as values were read again",
-        "Say where each block stands and ends: with `at`, `ends_at`, or stub headings of its own.",
+        "Tell where each block begins and ends: with `at`, `ends_at`, or stub headings of its own.",
         at=view.address(max(place.top, 0), place.left),
         looked_for="each value in one block",
         found="cells in two blocks",

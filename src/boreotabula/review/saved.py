@@ -143,8 +143,8 @@ def saved_output(path: Path, table: str | None = None) -> SavedOutput:
         table = table or path.stem
     if record is None:
         raise CallError(
-            f"“{path}” has no run folder “{run_folder(path).name}” beside it, so it cannot be told"
-            " where its records are from; name the output of an extract"
+            f"“{path}” has no run folder “{run_folder(path).name}” beside it, so it is not known"
+            f" where its records come from; name an output of extract"
         )
     tables = [str(one["table"]) for one in record.get("tables", ())] or ["records"]
     wanted = table or tables[0]

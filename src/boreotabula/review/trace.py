@@ -117,5 +117,5 @@ def fate(tab: OpenedTab, layout: Layout, cell: str) -> CellFate:
     except ValueError as error:
         raise CallError(str(error)) from None
     if row >= tab.sheet.height or column >= tab.sheet.width or tab.sheet.rows[row][column] == "":
-        raise CallError(f"nothing stands in {cell.upper()} of this tab")
+        raise CallError(f"{cell.upper()} of this tab is blank")
     return fate_of(tab.sheet, tab.reading, layout.plan, row, column)

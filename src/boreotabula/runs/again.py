@@ -238,7 +238,7 @@ def _of_texts(run: Run) -> Iterator[Amendment]:
     if texts:
         more = f" and {counted(len(texts) - 1, 'text')} more" if len(texts) > 1 else ""
         yield Amendment(
-            f"“{texts[0]}”{more} stand outside the tables of several tabs, in the same words",
+            f"“{texts[0]}”{more} are outside the tables of several tabs, in the same words",
             first[texts[0]],
             # An asterisk in a text is the sign itself.
             of_part("", "boilerplate", [one.replace("*", "[*]") for one in texts]),
@@ -306,7 +306,7 @@ def _of_stamps(
                 here = (pair.row, pair.column) in usual
                 if (here or like >= _LIKE) and _fits(pair, layout, name):
                     yield Amendment(
-                        f"“{pair.label}” stands where the label of “{name}” does"
+                        f"“{pair.label}” is where the label of “{name}” was"
                         if here
                         else f"“{pair.label}” is like the label of “{name}”",
                         _place(file, sheet.name),

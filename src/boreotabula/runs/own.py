@@ -10,7 +10,7 @@ from typing import BinaryIO
 
 from boreotabula.files import open_regular
 
-FOLDER = "BOREOTABULA_KEPT"
+FOLDER = "BOREOTABULA_CACHE"
 """The environment variable that names another folder for what is kept."""
 
 

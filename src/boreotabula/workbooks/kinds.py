@@ -126,7 +126,7 @@ def _zipped(stream: BinaryIO) -> FileKind:
                     if b"opendocument.spreadsheet" in part.read(99):
                         return FileKind.ODS
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, ValueError):
-        raise UnreadableError("it is damaged: a workbook that was cut off, perhaps") from None
+        raise UnreadableError("it is damaged, perhaps because it was cut off") from None
     lowered = {name.replace("\\", "/").lower() for name in names}
     if "xl/workbook.bin" in lowered:
         return FileKind.XLSB

@@ -172,7 +172,7 @@ class _Rewriter:
         return int(text) - 1
 
     def _damaged(self, text: str) -> UnreadableError:
-        return UnreadableError(f"it is damaged: “{text[:20]}” is no address of a cell")
+        return UnreadableError(f"it is damaged: “{text[:20]}” is not the address of a cell")
 
 
 def _some(attributes: dict[str, str], names: tuple[str, ...]) -> str:

@@ -87,7 +87,10 @@ def address_of(path: Path, recorded: str = "") -> DatabaseAddress:
     if named is not None:
         return named
     if not recorded:
-        raise CallError(f"“{path}” stands for no database; name it, such as postgresql://host/name")
+        raise CallError(
+            f"the database of “{path}” is not known; name its address, such as"
+            f" postgresql://host/name"
+        )
     return DatabaseAddress(recorded)
 
 

@@ -142,8 +142,8 @@ def refuse_neighbours(sheet: Sheet, place: Place, right: int, where: str) -> Non
         if beside.any():
             column = place.right + 1 + int(beside.nonzero()[0][0])
             raise CallError(
-                f"{where}: {Address(row, column)} is filled, but a new column of the table would"
-                " stand there; move it to another tab"
+                f"{where}: {Address(row, column)} is filled, but the table needs this cell for a"
+                f" new column; move what is there to another tab"
             )
 
 
@@ -156,6 +156,6 @@ def refuse_below(sheet: Sheet, place: Place, right: int, last: int, where: str) 
         if below.any():
             column = place.left + int(below.nonzero()[0][0])
             raise CallError(
-                f"{where}: {Address(row, column)} is filled, but new rows of the table would stand"
-                " there; move it to another tab, or leave more room"
+                f"{where}: {Address(row, column)} is filled, but the table needs this cell for new"
+                f" rows; move what is there to another tab, or leave more room"
             )

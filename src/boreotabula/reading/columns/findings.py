@@ -224,7 +224,7 @@ def beyond_gap(sheet: Sheet, place: Place, right: int, last: int) -> Iterator[Te
             finding = Finding(
                 Code.HEADING_BEYOND_GAP,
                 f"{sheet.column_called(right)} is blank and ends the table, but"
-                f" “{texts[-1]}” stands right of it; the columns from there on were not read",
+                f" “{texts[-1]}” is right of it; the columns from there on were not read",
                 "Close the gap in the sheet if these columns belong to the table, or write"
                 " `gaps = true` into [block].",
                 at=sheet.address(place.bottom, column),

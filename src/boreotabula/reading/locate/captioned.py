@@ -34,7 +34,7 @@ def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
         found = corner
     if found is None:
         where = sheet.address(start, area.columns.start)
-        why = f"no table stands below the caption in {sheet.row_called(start)}"
+        why = f"there is no table below the caption in {sheet.row_called(start)}"
         return [], [nothing_there(block, why, where)]
     columns = range(found.left + leading_of(block), area.columns.stop)
     levels: tuple[int, ...] = ()

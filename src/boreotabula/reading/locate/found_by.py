@@ -112,7 +112,7 @@ def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: in
     heading, where = cell_text(sheet.rows[row][first]), sheet.address(row, first)
     finding = Finding(
         Code.BLOCK_NOT_FOUND,
-        f"“{heading}” in {where} stands over column {first - left + 1} of the table, but `columns`"
+        f"“{heading}” in {where} is over column {first - left + 1} of the table, but `columns`"
         f" names {len(block.columns)} columns left of the cross-tab; nothing was read from it",
         "Check whether a column is missing on this tab; if not, name as many columns as there are.",
         at=where,

@@ -99,8 +99,8 @@ def _the_only(sheet: Sheet, block: BlockPlan, places: list[Place], told: list[Te
         Code.BLOCK_FOUND_TWICE,
         f"the table was found in {len(places)} places: the one at {first} was read, those from"
         f" {second} on were not",
-        "If all of them belong to the form, write `repeat = true` into [block]; else make more"
-        " exact what it is found by, or say which one with `at`.",
+        "If all of them belong to the form, write `repeat = true` into [block]; otherwise make"
+        " more exact what it is found by, or name the right place with `at`.",
         at=second,
         looked_for="one table",
         found=f"{len(places)} tables",

@@ -332,8 +332,8 @@ def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Wi
         Code.HEADING_TWICE,
         f"a second heading for “{hit.field}”: the table at {first} ends before it; the columns"
         f" from here on were not read",
-        "If the tables stand side by side, write `repeat = true` into [block]; else split them, or"
-        " rename the heading that is not meant.",
+        "If the tables are side by side, write `repeat = true` into [block]; otherwise split them,"
+        " or rename the heading that is wrong.",
         at=second,
         looked_for=f"one column for {hit.field}",
         found=f"columns at {first} and {second}",
@@ -346,8 +346,8 @@ def _second_place(sheet: Sheet, window: _Window, best: _Window) -> Finding:
         Code.BLOCK_FOUND_TWICE,
         "the stub headings appear in two places: the table at"
         f" {sheet.address(first.row, first.column)} was read, the one here was not",
-        "If both belong to the form, write `repeat = true` into [block]; else clear the headings"
-        " that are not meant, or say which one with `at`.",
+        "If both belong to the form, write `repeat = true` into [block]; otherwise clear the wrong"
+        " headings, or name the right place with `at`.",
         at=sheet.address(second.row, second.column),
         looked_for="one table",
         found=f"headings in {sheet.row_called(best.row)} and {sheet.row_called(window.row)}",

@@ -89,7 +89,7 @@ def heading_findings(
             Code.HEADING_NOT_CONVERTED,
             f"the heading “{cell_text(heads.labels[at])}” is not {form.noun} ({reason}); “{field}”"
             " is empty in the records of its column",
-            "If the column is no part of the table, list its heading in `ignore`.",
+            "If the column is not part of the table, list its heading in `ignore`.",
             at=where(at),
             looked_for=form.kind,
             found=cell_text(heads.labels[at]),

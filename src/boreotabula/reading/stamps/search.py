@@ -408,7 +408,7 @@ def _not_found(stamp: StampPlan) -> Finding:
     return Finding(
         Code.STAMP_NOT_FOUND,
         f"no cell of this tab {what}, so “{stamp.field}” is empty in all its records",
-        "Add the label that stands here to the stamp in the layout, or write `optional = true`"
+        "Add the label that this tab has to the stamp in the layout, or write `optional = true`"
         " into the stamp.",
         looked_for=labels,
         found="no such label",

@@ -345,7 +345,8 @@ def _to_percent(cell: Cell, form: ValueForm, way: object) -> float:
     if abs(number) > _most_of_whole(form) and not signed:
         shown = cell_text(cell)
         raise NotConvertedError(
-            f"without a sign it could be {shown} % or {shown} times the whole; a `max` of the field"
+            f"without a percent sign it could be {shown} % or {shown} times the whole; a `max` of"
+            f" the field"
             " would allow for the latter"
         )
     return number

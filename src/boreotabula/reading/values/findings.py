@@ -47,7 +47,7 @@ def column_not_converted(
         Code.COLUMN_NOT_CONVERTED,
         f"none of the {len(cells)} cells of {called} is {form.noun} ({reason}); “{field}” is left"
         " empty in their records",
-        "If the column is no part of the table, list its heading in `ignore`; if it is another"
+        "If the column is not part of the table, list its heading in `ignore`; if it is another"
         " field, add its heading to the glossary." + _unit_hint(reason),
         at=where,
         looked_for=form.kind,

@@ -50,7 +50,7 @@ def own_template(path: Path) -> str:
     except OSError as error:
         raise CallError(f"--letter: “{path}” cannot be read: {error.strerror}") from None
     except (ValueError, jinja2.TemplateError) as error:
-        raise CallError(f"--letter: “{path}” is no template: {error}") from None
+        raise CallError(f"--letter: “{path}” is not a template: {error}") from None
     return text
 
 

@@ -50,7 +50,7 @@ _TOTAL = N_(
 )
 _HEADING = N_("We do not know the heading “{found}”. Please use the headings of the form.")
 _NO_HEADING = N_("This column has no heading. Please write one.")
-_HEADING_TWICE = N_("This heading stands here twice. Please keep one of them.")
+_HEADING_TWICE = N_("This heading is here twice. Please keep one of them.")
 _MISSING = N_("A column of the form is missing here. Please add it, with the heading of the form.")
 _NO_TABLE = N_("We do not find the table on this tab. Please use the headings of the form.")
 _ABOVE = N_(
@@ -59,7 +59,7 @@ _ABOVE = N_(
 )
 _MOVED = N_("The label beside this cell is another one than usual. Was a row inserted here?")
 _NO_NAME = N_("This row holds values, but does not say what they are of. Please name the row.")
-_NO_GROUP = N_("These rows stand under no group. Please write the name of their group above them.")
+_NO_GROUP = N_("These rows have no group. Please write the name of their group above them.")
 _LIKE_TOTAL = N_(
     "This looks like a total. If it is one, please begin its row with the word “Total”."
 )
@@ -75,7 +75,7 @@ _SENT_TWICE = N_(
 )
 _RESTATED = N_(
     "In an earlier report this was {wanted}, and now it is {found}. Please tell us whether that is"
-    " meant."
+    " intended."
 )
 
 TEXTS: Mapping[Code, str] = {
@@ -117,7 +117,7 @@ TEXTS: Mapping[Code, str] = {
     Code.ROW_NEARLY_BLANK: _STRAY,
     Code.RECORDS_BELOW_END: _STRAY,
     Code.CELLS_UNPLACED: _STRAY,
-    Code.NUMBERS_UNPLACED: N_("This number stands outside of the form. Is it in the right place?"),
+    Code.NUMBERS_UNPLACED: N_("This number is outside the form. Is it in the right place?"),
     Code.KEY_TWICE: _TWICE,
     Code.TAB_TWICE: _TAB_TWICE,
     Code.VALUES_REPEATED: _TAB_TWICE,
@@ -131,13 +131,13 @@ TEXTS: Mapping[Code, str] = {
 """What is said of each finding that senders can mend; all others are for the analyst alone."""
 
 FOR_TAB = N_("Please check this tab.")
-PLEASE_MEND = N_("Please mend")
+PLEASE_MEND = N_("Please correct")
 HEADS = (N_("tab"), N_("cell"), N_("what is wrong"))
-SUBJECT = N_("Please mend: {name}")
+SUBJECT = N_("Please correct: {name}")
 HELLO = N_("Hello,")
 FOUND = N_("Thank you for your report. In “{name}” these places need your attention:")
 MARKED = N_("They are marked in the copy that comes with this letter; its first tab lists them.")
-AGAIN = N_("Please mend them in your own file and send it again under the same name.")
+AGAIN = N_("Please correct them in your own file and send it again under the same name.")
 THANKS = N_("Thank you very much.")
 FORMULAS_KEPT = N_("The copy differs from your file in its marks alone; formulas are as they were.")
 VALUES_ONLY = N_("The copy shows the results of formulas, not the formulas themselves.")

@@ -138,7 +138,7 @@ def _moved(
     cell = tab.facts.beside[name][1]
     there = f"“{label}”" if label else "no label"
     wanted = " or ".join(f"“{one}”" for one in usual[:3])
-    place = f", which stands in {tab.facts.labels[elsewhere[0]]} here" if elsewhere else ""
+    place = f", which is in {tab.facts.labels[elsewhere[0]]} here" if elsewhere else ""
     more = f" (so on {count} tabs)" if count > 1 else ""
     return Finding(
         code,

@@ -49,7 +49,8 @@ def open_quote(quote: OpenQuote) -> Finding:
         if not quote.closed
         else f"the quote that opens in line {quote.line} (“{quote.text}”) reaches to line"
         f" {quote.last}, with delimiters in between: these lines became one cell",
-        'Close or delete the quote in the file; where quotes are plain signs, write `quote = ""`'
+        "Close or delete the quote in the file; where quotes are ordinary characters, write `quote"
+        ' = ""`'
         " into [text].",
         looked_for="a closing quote in the same line",
         found=f"line {quote.line}",

@@ -66,7 +66,7 @@ def _suggestion(use: HeadingUse, field: str, known: Profile, plan: Plan) -> Sugg
     cells, said = _cell_likeness(use.profile, field, known, plan)
     if use.alone and len(use.lacking) == 1:
         cells = 1 - (1 - cells) / 2
-        said += "; no other heading of its tabs is unknown, no other field is lacking"
+        said += "; no other heading of its tabs is unknown, no other field is missing"
     certainty = fits * (1 - (1 - 0.95 * like) * (1 - 0.9 * cells))
     certainty *= use.lacking[field] / len(use.places)
     why = f"written like “{word}”; {said}" if like else said

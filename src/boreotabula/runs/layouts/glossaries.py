@@ -140,6 +140,6 @@ def list_entries(content: bytes, name: str) -> list[str]:
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise LookupError(f"the list “{name}” is no UTF-8 text") from None
+        raise LookupError(f"the list “{name}” is not UTF-8 text") from None
     lines = (line.strip() for line in text.splitlines())
     return [line for line in lines if line and not line.startswith("# ")]

@@ -294,7 +294,7 @@ def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
         patterns = ", ".join(layout.spec.source.include) or "*"
         yield Finding(
             Code.NO_FILE_MATCHES,
-            f"no file below {folders} was taken; {len(inbox.left_out)} were left out",
+            f"no file below {folders} was read; {len(inbox.left_out)} were left out",
             "Look at [source] folder, include and exclude of the layout.",
             looked_for=patterns,
             found=", ".join(one.name for one in inbox.left_out[:5]),

@@ -1,4 +1,4 @@
-"""`boreotabula kept`: how much is kept of earlier runs, and clearing it."""
+"""`boreotabula cache`: how much is kept of earlier runs, and clearing it."""
 
 from __future__ import annotations
 
@@ -10,16 +10,16 @@ from boreotabula.texts import counted
 
 EPILOG = """\b
 Examples:
-  boreotabula kept
-  boreotabula kept --clear
+  boreotabula cache
+  boreotabula cache --clear
 
 The cache holds the results of files that have not changed, so that they need not be read again by
 the same layout and version, and files fetched from servers. It lies in your cache folder, or where
-the environment variable BOREOTABULA_KEPT says. Above 2 GiB, what was not used longest is deleted.
+the environment variable BOREOTABULA_CACHE says. Above 2 GiB, what was not used longest is deleted.
 `extract --fresh` ignores it."""
 
 
-@click.command("kept", epilog=EPILOG)
+@click.command("cache", epilog=EPILOG)
 @click.option("--clear", "clear_it", is_flag=True, help="Delete everything in it.")
 @json_option
 def command(clear_it: bool, as_json: bool) -> int:
