@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from boreotabula.runs.layouts.load import Layout
     from boreotabula.runs.run.gather import Run, extract
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
 
 __all__ = [
     "BoreotabulaError",

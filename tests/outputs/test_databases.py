@@ -327,7 +327,7 @@ def test_wrong_calls_of_outputs(home: Path) -> None:
     done = program("crosstab", "postgresql://h/n", "--how", "count", cwd=home)
     assert done.status == 2 and "has no run folder “n.run”" in done.err
     done = program("extract", "l.toml", "-o", "x.csv", "--add-columns", cwd=home)
-    assert done.status == 2 and "--add-columns belongs to --into a database" in done.err
+    assert done.status == 2 and "--add-columns only works with --into a database" in done.err
     assert str(DatabaseAddress("postgresql://u:pw@h/n?password=x")) == (
         "postgresql://u@h/n?password=…"
     )

@@ -93,13 +93,13 @@ WRONG = [
     (("-o", "lots", "--partition", "month,month"), "named once"),
     (("-o", "lots", "--partition", ","), "name one field or several"),
     (("-o", "lots.parquet", "--partition", "month"), "a dataset is a folder"),
-    (("-o", "in", "--partition", "month"), "was not written by a run"),
+    (("-o", "in", "--partition", "month"), "was not written by extract"),
     (("-o", "none/lots", "--partition", "month"), "there is no folder"),
     (("-o", "l.toml", "--partition", "month"), "is a file"),
-    (("--dry-run", "--partition", "month"), "belong to -o FOLDER"),
+    (("--dry-run", "--partition", "month"), "only work with -o FOLDER"),
     (("-o", "lots", "--partition", "month", "--safe-csv"), "--safe-csv is for"),
-    (("-o", "lots", "--partition", "month", "--strict-past"), "--strict-past belongs to"),
-    (("-o", "lots"), "the ending says what to write"),
+    (("-o", "lots", "--partition", "month", "--strict-past"), "--strict-past only works with"),
+    (("-o", "lots"), "the ending chooses the kind"),
     (("-o", "lots", "--partition", "nursery,month,alive,seen,price,count"), "choose a field"),
 ]
 

@@ -338,7 +338,8 @@ def test_a_master_lives_through_a_spreadsheet_program(home: Path, tmp_path: Path
 
 REFUSED: dict[str, tuple[Callable[[Any], object], str]] = {
     "a formula": (lambda tab: tab.__setitem__("F4", "=1+1"), "F4 holds a formula"),
-    "something below": (lambda tab: tab.__setitem__("B7", "mind"), "B7 is filled, but the table needs this cell for new rows"),
+    "something below": (lambda tab: tab.__setitem__("B7", "mind"),
+                        "B7 is filled, but the table needs this cell for new rows"),
     "something beside": (lambda tab: tab.__setitem__("I2", "x") or tab.__setitem__("I5", "mind"),
                          "I5 is filled, but the table needs this cell for a new column"),
     "one field twice": (lambda tab: tab.__setitem__("G3", "Seedlings") or
@@ -446,7 +447,7 @@ def into(office: Path, *more: object) -> Any:
         (["--into", "lots.toml"], "--into takes a workbook (.xlsx, .xlsm) or a database"),
         (
             ["-o", "out.csv", "--tab", "x"],
-            "--tab belongs to --into a workbook or a database",
+            "--tab only works with --into a workbook or a database",
         ),
         (["-o", "out.csv", "--into", "master.xlsx"], "choose one of them"),
         (["--into", "fake.xlsx"], "cannot be read as an .xlsx workbook"),

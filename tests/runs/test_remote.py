@@ -499,12 +499,12 @@ def test_an_output_on_a_server(served: Served, home: Path) -> None:
     before = _there(url)
     assert run("a,x\n", "--strict").status == 1 and _there(url) == before
     done = run("a,1\n", out=f"{served.url}/foreign.csv")
-    assert done.status == 2 and "was not written by an extract" in done.err
+    assert done.status == 2 and "was not written by extract" in done.err
     assert _there(f"{served.url}/foreign.csv") == b"mine"
     assert run("a,1\n", "--overwrite", out=f"{served.url}/foreign.csv").status == 0
     assert (_there(f"{served.url}/foreign.csv") or b"").startswith(b"lot,count")
     done = run("a,1\n", out=url.replace("lots.csv", "lots.nothing"))
-    assert done.status == 2 and "the ending says what to write" in done.err
+    assert done.status == 2 and "the ending chooses the kind" in done.err
     done = run("a,1\n", out=url.replace("reports/", "reports/none/"))
     assert done.status == (0 if url.startswith("s3") else 2)
     assert ("there is no folder" in done.err) == (not url.startswith("s3"))

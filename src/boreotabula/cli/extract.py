@@ -170,9 +170,10 @@ def command(
             loaded, target, files, only, limit, overwrite=overwrite, on_fetched=ahead.take
         )
     if strict_past and (target.path is None or target.into or target.dataset):
-        raise CallError("--strict-past belongs to -o FILE: what it held before is compared")
+        raise CallError("--strict-past only works with -o FILE, which is compared with what it"
+                        " held before")
     if expect is not None and report is None:
-        raise CallError("--expect belongs to --report: its page names who has not reported")
+        raise CallError("--expect only works with --report; the page lists who has not reported")
     show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past)
     return perform(loaded, inbox, target, show, means)
 

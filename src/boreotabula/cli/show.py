@@ -103,7 +103,7 @@ def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> Non
     from boreotabula.runs.inputs import check_apart
 
     if layout is None:
-        raise CallError("--page colours cells by their role in a layout; name it with --layout")
+        raise CallError("--page needs --layout: it colours cells by their role in the layout")
     check_page(page)
     check_apart(page, layout.folders.values(), layout.spec.source.include)
     check_apart(page, [one for one in files if one.is_dir()])

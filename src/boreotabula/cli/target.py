@@ -47,11 +47,11 @@ def chosen_target(output: str | None, into: Target, *, dry_run: bool) -> Target:
 
     book = into.path is not None and into.path.suffix.lower() in (".xlsx", ".xlsm")
     if (into.replace_all or into.no_source) and not book:
-        raise CallError("--replace and --no-source belong to --into a workbook")
+        raise CallError("--replace and --no-source only work with --into a workbook")
     if into.tab is not None and into.path is None:
-        raise CallError("--tab belongs to --into a workbook or a database")
+        raise CallError("--tab only works with --into a workbook or a database")
     if into.add_columns and (into.path is None or book):
-        raise CallError("--add-columns belongs to --into a database")
+        raise CallError("--add-columns only works with --into a database")
     if output is not None and into.path is not None:
         raise CallError("-o writes a new file and --into adds to one; choose one of them")
     if dry_run:
@@ -87,7 +87,7 @@ def dataset_target(target: Target, partition: str | None, cluster: str | None) -
     from boreotabula.pipeline.dataset import Dataset
 
     if target.path is None or target.into or target.remote:
-        raise CallError("--partition and --cluster belong to -o FOLDER")
+        raise CallError("--partition and --cluster only work with -o FOLDER")
     fields = tuple(one.strip() for one in (partition or "").split(",") if one.strip())
     if partition is not None and not fields:
         raise CallError("--partition: name one field or several, such as nursery,month")
@@ -158,7 +158,7 @@ def _look_for_remote(
     there = remote.take(run_folder(remote.here))
     if there and not overwrite and not remote.here.is_file():
         raise CallError(
-            f"“{remote.shown}” was not written by an extract, so it is left alone; choose another"
-            " name, or replace it with --overwrite"
+            f"“{remote.shown}” was not written by extract, so it was not replaced; choose"
+            f" another name, or use --overwrite"
         )
     return look_for(layout, remote.here, files, overwrite=overwrite)

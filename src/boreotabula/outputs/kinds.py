@@ -149,7 +149,7 @@ def known_kind(out: Path) -> Kind:
     """The same. Raises CallError if the ending is not known."""
     kind = kind_of(out)
     if kind is None:
-        raise CallError(f"“{out}”: the ending says what to write; known: {', '.join(KINDS)}")
+        raise CallError(f"“{out}”: the ending chooses the kind of output: {', '.join(KINDS)}")
     return kind
 
 

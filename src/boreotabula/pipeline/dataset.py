@@ -60,7 +60,7 @@ def look_for_dataset(layout: Layout, dataset: Dataset, named: Sequence[Path] = (
     ours = (run_folder(out) / RUN_RECORD).is_file()
     if out.is_dir() and any(out.iterdir()) and not ours:
         raise CallError(
-            f"the folder “{out}” was not written by a run, so it is left alone; name a new one"
+            f"the folder “{out}” was not written by extract, so it was not replaced; name a new one"
         )
     if not out.resolve().parent.is_dir():
         raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")

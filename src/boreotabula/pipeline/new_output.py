@@ -60,8 +60,8 @@ def look_for(
     check_output(layout, out, named)
     if not overwrite and _is_foreign(out):
         raise CallError(
-            f"“{out}” was not written by an extract, so it is left alone; choose another name, or"
-            " replace it with --overwrite (--into puts records into a workbook that is there)"
+            f"“{out}” was not written by extract, so it was not replaced; choose another name,"
+            f" or use --overwrite (--into puts records into a workbook that is there)"
         )
     return look(layout, own=(out, run_folder(out)), named=named, on_fetched=on_fetched)
 
@@ -86,7 +86,7 @@ def _check_folder(out: Path, tables: Sequence[str]) -> None:
     ours = (run_folder(out) / RUN_RECORD).is_file()
     if out.is_dir() and any(out.iterdir()) and not ours:
         raise CallError(
-            f"the folder “{out}” was not written by a run, so it is left alone; name a new one"
+            f"the folder “{out}” was not written by extract, so it was not replaced; name a new one"
         )
 
 

@@ -257,14 +257,15 @@ def check_output(
     left out by the run unless it is named."""
     inputs = [layout.path, *layout.glossaries, *layout.lists]
     if out.resolve() in {path.resolve() for path in inputs}:
-        raise CallError(f"“{out}” is read by this run; choose another output")
+        raise CallError(f"“{out}” is read by this run; choose another name for the output")
     home = out.resolve()
     if out.exists() and (
         named or any(home.is_relative_to(one.resolve()) for one in layout.folders.values())
     ):
         taken = {one.path.resolve() for one in look(layout, own, named).taken}
         if out.resolve() in taken:
-            raise CallError(f"“{out}” is one of the files that are read; choose another output")
+            raise CallError(f"“{out}” is one of the files that are read; choose another name for"
+                            f" the output")
 
 
 def check_apart(out: Path, folders: Iterable[Path], include: Iterable[str] = ()) -> None:

@@ -295,7 +295,7 @@ def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
         yield Finding(
             Code.NO_FILE_MATCHES,
             f"no file below {folders} was read; {len(inbox.left_out)} were left out",
-            "Look at [source] folder, include and exclude of the layout.",
+            "Check `folder`, `include` and `exclude` in [source] of the layout.",
             looked_for=patterns,
             found=", ".join(one.name for one in inbox.left_out[:5]),
         )
@@ -318,7 +318,7 @@ def _passed_over(inbox: Inbox) -> Iterator[Finding]:
 
 _ADVICE = {
     Code.FILE_NOT_FETCHED: "Run again once the server answers; else ask whoever keeps it there.",
-    Code.FOLDER_UNREADABLE: "Ask for the right to read it, or list it in [source] exclude.",
+    Code.FOLDER_UNREADABLE: "Ask for access, or list it in [source] exclude.",
     Code.FILE_NOT_REGULAR: "Put the file itself there, or list it in [source] exclude.",
     Code.FOLDER_LINKED: "Name the folder it points to in [source] folder, or list it in exclude.",
     Code.OUTPUT_DOUBTFUL: "If it is a report, move that folder away; if not, list it in exclude.",
