@@ -14,9 +14,9 @@ sleep 1
 cd "$work"
 boreotabula demo boreotabula-demo >/dev/null 2>&1
 
-# shot NAME COMMAND: run a command in a terminal and keep a picture of it.
+# shot NAME COMMAND [GROUND INK]: run a command in a terminal and keep a picture of it.
 shot() {
-  local name=$1 command=$2
+  local name=$1 command=$2 ground=${3:-white} ink=${4:-black}
   rm -f "$work/done"
   cat >"$work/session.sh" <<EOF
 cd "$work"
@@ -25,7 +25,7 @@ $command
 touch "$work/done"
 sleep 60
 EOF
-  DISPLAY=$display xterm -geometry 140x41+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg white -fg black \
+  DISPLAY=$display xterm -geometry 140x41+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg "$ground" -fg "$ink" \
     -b 8 -e bash "$work/session.sh" &
   local terminal=$!
   for _ in $(seq 60); do [ -e "$work/done" ] && break; sleep 1; done
@@ -39,6 +39,7 @@ shot demo 'boreotabula demo'
 shot survey 'boreotabula survey boreotabula-demo/stock.toml | tail -38'
 shot show 'boreotabula show boreotabula-demo/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx --layout boreotabula-demo/stock.toml --tab "*2"'
 shot extract 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv'
+shot extract-dark 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv --fresh' black gray90
 shot draft 'boreotabula draft boreotabula-demo/benches'
 shot again 'boreotabula draft --again boreotabula-demo/dispatch.toml'
 shot trace 'boreotabula trace boreotabula-demo/stock.csv 1742'

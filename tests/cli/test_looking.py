@@ -57,8 +57,8 @@ def test_survey_lists_every_file_and_what_looks_alike(tmp_path: Path) -> None:
     groups = {one["group"]: one for one in found["groups"]}
     assert [len(one["tabs"]) for one in groups.values()] == [2, 1, 1, 1]
     differs = {one["tabs"][0]["file"]: one["differs"] for one in groups.values()}
-    assert differs["odd.xlsx"] == "lacking “B” and with “C”, “Remarks”"
-    assert differs["report_1.xlsx"] == "lacking “Nursery:”"
+    assert differs["odd.xlsx"] == "without “B” and with “C”, “Remarks”"
+    assert differs["report_1.xlsx"] == "without “Nursery:”"
     assert files["report_2.xlsx"]["tabs"][0]["group"] == files["report_3.xlsx"]["tabs"][0]["group"]
 
 

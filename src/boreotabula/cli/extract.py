@@ -170,8 +170,9 @@ def command(
             loaded, target, files, only, limit, overwrite=overwrite, on_fetched=ahead.take
         )
     if strict_past and (target.path is None or target.into or target.dataset):
-        raise CallError("--strict-past only works with -o FILE, which is compared with what it"
-                        " held before")
+        raise CallError(
+            "--strict-past only works with -o FILE, which is compared with what it held before"
+        )
     if expect is not None and report is None:
         raise CallError("--expect only works with --report; the page lists who has not reported")
     show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past)

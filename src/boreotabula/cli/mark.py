@@ -68,8 +68,9 @@ def command(
     from boreotabula.runs.inputs import check_apart
 
     if (output is None) == (check is None):
-        raise CallError("name a folder for the copies with -o, or a folder of copies to check with"
-                        " --check")
+        raise CallError(
+            "name a folder for the copies with -o, or a folder of copies to check with --check"
+        )
     if check is not None:
         return _check(records, check, as_json=as_json)
     saved, records = output_and_run(records)

@@ -32,7 +32,7 @@ largest_part = click.option(
     default=Limits().mebibytes,
     show_default=True,
     metavar="MIB",
-    help="Most memory that one file may take; allows it more time too.",
+    help="Memory that one file may take; with more memory it also gets more time.",
 )
 
 

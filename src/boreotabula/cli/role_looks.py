@@ -7,13 +7,14 @@ from collections.abc import Mapping
 from boreotabula.reading.account.roles import Role
 
 ROLE_LOOKS: Mapping[Role, tuple[str, str]] = {
-    Role.STAMP: ("s", "dark_cyan"),
+    Role.STAMP: ("s", "bold bright_blue"),
     Role.LABEL: ("l", "dim"),
-    Role.HEADING: ("h", "bold dodger_blue2"),
-    Role.STUB: ("n", "green4"),
+    Role.HEADING: ("h", "bold"),
+    Role.STUB: ("n", "bright_blue"),
     Role.VALUE: ("v", ""),
-    Role.TOTAL: ("t", "dark_goldenrod"),
+    Role.TOTAL: ("t", "magenta"),
     Role.LEFT_OUT: ("x", "dim strike"),
     Role.UNPLACED: ("?", "bold red"),
 }
-"""Letter and colour of each role; the letter is always there too."""
+"""Letter and colour of each role; the letter is always there too. These colours of the usual
+sixteen can be read on light and on dark ground: yellow, green and cyan cannot."""

@@ -320,7 +320,7 @@ def _rules(account: Account) -> str:
 def _verdict(run: Run) -> Text:
     counts = run.severities
     if not counts:
-        return Text("  Nothing needs a look.", style="green")
+        return Text("  Nothing needs a look.", style="bold")
     text = Text("  needs a look: ")
     parts = [
         (_count(counts[severity], str(severity)), _STYLES[severity])

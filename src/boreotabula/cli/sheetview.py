@@ -277,7 +277,7 @@ class _Drawing:
         if isinstance(cell, str) and _looks_like_number(text):
             self.seen.add("'")
             return f"'{text}", _NUMBER_AS_TEXT
-        return text, "" if isinstance(cell, str) else "dark_cyan"
+        return text, "" if isinstance(cell, str) else "bright_blue"
 
     def notes(self) -> Iterator[Text]:
         """What was left out of the drawing, and what its signs mean."""

@@ -176,8 +176,9 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
     for said in traced.changed:
         console.print(f"! {said}", style="bold magenta", markup=False)
     if traced.trace is None:
-        console.print(f"! {place} does not give this record any"
-                      f" more", style="bold red", markup=False)
+        console.print(
+            f"! {place} does not give this record any more", style="bold red", markup=False
+        )
         return
     differing = _differing(traced)
     rows = Table(box=None, pad_edge=False, padding=(0, 2, 0, 2), header_style="bold")

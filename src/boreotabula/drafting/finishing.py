@@ -25,7 +25,7 @@ OUR_WORDS: Mapping[str, str] = {
     "part": "the part of the file names that varies",
     "title": "this part of the title",
     "column": "this column",
-    "tab": "the names of the tabs",
+    "tab": "the tab names",
 }
 """Names that a draft gives where the form has no word, and what they stand for."""
 
@@ -64,7 +64,7 @@ def finished(sketch: Sketch, judged: Judgement, kind: Kindred) -> Sketch:
     comments = dict.fromkeys(our_names(sketch, kind), "our word, rename it")
     for name, one in met.items():
         if one.lacking and one.lacking < one.tabs and name not in comments:
-            comments[name] = f"{one.lacking} of {one.tabs} tabs have no such column or label"
+            comments[name] = f"blank or missing on {one.lacking} of {one.tabs} tabs"
     tabs = [set(_headings(one)) for one in kind.examples]
     seen = {text: sum(text.rstrip(": *") in some for some in tabs) for text in sketch.glossary}
     return replace(

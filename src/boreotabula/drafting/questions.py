@@ -151,7 +151,7 @@ def _place(specimen: Specimen, finding: Finding) -> str:
 def _unnamed(draft: Draft) -> Iterator[Question]:
     for name, meant in our_names(draft.sketch, draft.kind).items():
         seen = _example(draft, name)
-        yield Question(seen, f"the form has no name for {meant}", f"rename “{name}”")
+        yield Question(seen, f"the form has no word for {meant}", f"rename “{name}”")
 
 
 def _example(draft: Draft, name: str) -> str:

@@ -21,6 +21,9 @@ ENDINGS = (".png", ".svg", ".pdf")
 _COLOURS = ("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#D55E00", "#56B4E9", "#7F7F7F", "#000000")
 """Told apart by colour-blind people too (Okabe and Ito, 2008), the yellow left out as too pale."""
 _DASHES = ("-", "--", ":", "-.")
+_MARKERS = ("o", "s", "^", "D", "v", "P", "X", "<")
+"""They tell lines apart in grey print."""
+_MOST_MARKED = 31
 _MOST_LINES = 12
 _MOST_BARS = 60
 _HEAT = "cividis"
@@ -189,9 +192,10 @@ def _lines(cross: Cross) -> Any:
         values = [float("nan") if one is None else one for one in cross.cells[at]]
         colour = _COLOURS[order % len(_COLOURS)] if at in strong else "#C8C8C8"
         dash = _DASHES[order // len(_COLOURS) % len(_DASHES)] if at in strong else "-"
+        marker = _MARKERS[order % len(_MARKERS)] if len(places) <= _MOST_MARKED else ""
         axes.plot(
-            places, values, dash, color=colour, marker="o" if len(places) <= 31 else "",
-            markersize=4, linewidth=2 if at in strong else 0.8, zorder=2 if at in strong else 1,
+            places, values, dash, color=colour, marker=marker, markersize=5,
+            linewidth=2 if at in strong else 0.8, zorder=2 if at in strong else 1,
         )  # fmt: skip
         last = next((one for one in reversed(cross.cells[at]) if one is not None), None)
         if at in strong and last is not None:

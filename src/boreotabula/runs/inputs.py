@@ -264,8 +264,9 @@ def check_output(
     ):
         taken = {one.path.resolve() for one in look(layout, own, named).taken}
         if out.resolve() in taken:
-            raise CallError(f"“{out}” is one of the files that are read; choose another name for"
-                            f" the output")
+            raise CallError(
+                f"“{out}” is one of the files that are read; choose another name for the output"
+            )
 
 
 def check_apart(out: Path, folders: Iterable[Path], include: Iterable[str] = ()) -> None:

@@ -276,7 +276,7 @@ def difference(usual: Frame, other: Frame) -> Difference:
     if lacks and more and len(lacks) + len(more) > len(usual.words):
         said = "another form: " + _some([other.written(word) for word in other.words])
         return Difference(said, another_form=True)
-    parts = [f"lacking {_some(lacks)}"] if lacks else []
+    parts = [f"without {_some(lacks)}"] if lacks else []
     parts += [f"with {_some(more)}"] if more else []
     if not parts:
         counts = [other.written(word) for word in has if had[word] != has[word]]

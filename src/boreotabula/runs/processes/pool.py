@@ -135,7 +135,7 @@ _APART = _FORKS
 """Whether few files are read in a process of their own too, and not in this one."""
 
 
-_PRELOADED = ("boreotabula.runs.file.read", "boreotabula.runs.cache.store")
+_PRELOADED = ("boreotabula.runs.read_all", "python_calamine", "lxml.etree")
 """What readers import: once for all that start apart from threads."""
 
 
