@@ -530,14 +530,14 @@ def test_a_field_without_a_name_is_an_error_of_the_layout(
     assert (done.status, "Traceback" in done.err) == (2, False)
     # A heading level may be passed over, but not all of them.
     passed = f"“{key}” in [block] passes over every level"
-    said = passed if (key, name) == ("across", "-") else "which is no field"
+    said = passed if (key, name) == ("across", "-") else "which is not a field"
     assert f"“{key}” in [block]" in done.err and said in done.err
 
 
 def test_a_field_that_nothing_holds_cannot_be_carried_down(tmp_path: Path) -> None:
     block = 'stub = "lot"\ncarry_down = "site"'
     desk = Desk(tmp_path, layout(block, ("lot", "site", "hours")), {})
-    assert "“site” is no stub column" in desk.program("-o", "out.csv").err
+    assert "“site” is not a stub column" in desk.program("-o", "out.csv").err
 
 
 def test_a_fault_of_the_program_ends_with_70_and_a_report_without_contents(

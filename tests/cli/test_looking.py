@@ -99,7 +99,7 @@ def test_show_marks_every_oddity_and_fits_the_width(tmp_path: Path) -> None:
     assert (done.status, done.err) == (0, "")
     lines = done.out.splitlines()
     assert "C~" in lines[1]
-    assert "a very long title tha…" in lines[2]
+    assert "a very long title that does not fit" in lines[2]
     assert "→" in lines[2]
     assert "⋮ 2 blank rows" in done.out or "⋮ 3 blank rows" in done.out
     row = next(line for line in lines if "5~" in line)
@@ -142,7 +142,7 @@ def test_show_with_a_layout_gives_each_cell_its_role(tmp_path: Path) -> None:
     [
         (["none.xlsx"], "there is no file “none.xlsx”"),
         (["a.xlsx", "--tab", "Banch 1"], "has no tab “Banch 1”; did you mean “Bench 1”?"),
-        (["a.xlsx", "--cells", "here"], "“here” is no range of cells such as B2:H30"),
+        (["a.xlsx", "--cells", "here"], "“here” is not a range of cells such as B2:H30"),
         (["far.xlsx"], "cannot be shown: a tab whose cells reach to XFD1048576"),
     ],
 )

@@ -112,7 +112,7 @@ def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None
         (["headings.csv", "1"], 2, "no run folder “headings.run”"),
         (["nothing.csv", "1"], 2, "there is no file “nothing.csv”"),
         ([FILE, "Greenhouse 9", "A1", "--layout", "stock.toml"], 2, "it has Greenhouse 1, Greenho"),
-        ([FILE, "Greenhouse 2", "A2", "--layout", "stock.toml"], 2, "nothing stands in A2"),
+        ([FILE, "Greenhouse 2", "A2", "--layout", "stock.toml"], 2, "A2 of this tab is blank"),
         ([FILE, "Greenhouse 2", "10D", "--layout", "stock.toml"], 2, "10D"),
         ([FILE, "--layout", "stock.toml"], 2, "name a tab and a cell"),
         ([FILE, "A1", "--layout", "stock.toml", "--output", "stock.csv"], 2, "use one of them"),
@@ -186,7 +186,7 @@ def test_a_changed_workbook_is_said(tmp_path: Path) -> None:
     book["Bench 1"].delete_rows(3)
     book.save(tmp_path / "in" / "a.xlsx")
     done = program("trace", "small.csv", 4, cwd=tmp_path)
-    assert (done.status, "gives no record now" in done.out) == (1, True)
+    assert (done.status, "does not give this record any more" in done.out) == (1, True)
     (tmp_path / "in" / "a.xlsx").unlink()
     done = program("trace", "small.csv", 1, cwd=tmp_path)
     assert done.status == 2

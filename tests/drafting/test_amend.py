@@ -150,7 +150,7 @@ def test_wrong_calls_of_again_are_told(tmp_path: Path) -> None:
     there = program("draft", "--again", tmp_path / "a.toml", "-o", tmp_path / "a.toml")
     assert there.status == 2 and "never replaces" in there.err
     shown = program("draft", "--again", tmp_path / "a.toml", "--json")
-    assert '"why": "“Grower” stands where the label of “nursery” does"' in shown.out
+    assert '"why": "“Grower” is where the label of “nursery” was"' in shown.out
 
 
 @pytest.mark.parametrize(

@@ -267,7 +267,7 @@ def test_three_tables_of_a_tab_are_three_blocks() -> None:
 
 def test_a_sign_that_is_read_as_no_value_is_asked_about() -> None:
     found = drafted([COUNTRY.format(*one) for one in (("1", "Export", "2"), ("2", "Use", "3"))])
-    asked = next(one for one in questions(found) if "no value" in one.said)
+    asked = next(one for one in questions(found) if "counts as blank" in one.said)
     assert asked.said == "“..” in 4 cells counts as blank" and asked.where.endswith("C4")
 
 

@@ -108,7 +108,7 @@ BARE = ".    | 2025 | 2026\nPine | 10   | 20"
     ("keys", "picture", "told"),
     [
         ('columns = ["class", "species"]\nacross = "year"\nfound_by = ["2025", "2026"]', BARE,
-         "“2025” in B1 stands over column 2 of the table, but `columns` names 2 columns"),
+         "“2025” in B1 is over column 2 of the table, but `columns` names 2 columns"),
         ('columns = "species"\nacross = "year"\nfound_by = ["2025", "2027"]', BARE,
          "no row holds all of 2025, 2027"),
         ('columns = "species"\nacross = "year"\ncaption = "Table *"', BARE,

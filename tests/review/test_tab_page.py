@@ -67,7 +67,7 @@ def test_the_page_holds_each_cell_with_its_role_and_each_record_with_its_cells(p
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
-        (["form.xlsx", "--page", "x.html"], "name it with --layout"),
+        (["form.xlsx", "--page", "x.html"], "--page needs --layout"),
         (["form.xlsx", "--layout", "stock.toml", "--page", "x.pdf"], "is a page; name it .html"),
         (["form.xlsx", "--layout", "stock.toml", "--page", "no/x.html"], "there is no folder"),
     ],

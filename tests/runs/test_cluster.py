@@ -26,7 +26,7 @@ from boreotabula.runs.inputs import look
 from helpers import PROGRAM, csv_rows, program
 
 distributed = pytest.importorskip("distributed")
-FILES = 60
+FILES = 36
 LAYOUT = """layout = 1
 [source]
 folder = "inbox"

@@ -142,7 +142,7 @@ def test_a_stamp_whose_cell_has_another_label(tmp_path: Path) -> None:
         ("2-2.xlsx", "B1", "“nursery”"),
         ("2-2.xlsx", "B2", "“month”"),
     ]
-    assert "which stands in A2 here" in moved[0].message
+    assert "which is in A2 here" in moved[0].message
 
 
 def test_labels_of_another_language_are_nothing_odd(tmp_path: Path) -> None:
