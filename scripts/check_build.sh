@@ -20,7 +20,7 @@ for version in 3.11 3.12 3.13 3.14; do
     "$python" -m venv "$work/venv"
     "$work/venv/bin/python" -m pip install --quiet --disable-pip-version-check "$made"
     export BOREOTABULA_CACHE="$work/cache"
-    "$work/venv/bin/boreotabula" demo "$work/demo" >"$work/said" || true
+    "$work/venv/bin/boreotabula" demo "$work/demo" >"$work/said" 2>&1 || true
     grep -q "3,392 records from 24 of 24 files" "$work/said"
     "$work/venv/bin/python" - "$work/demo/stock.toml" <<'END'
 import sys, pathlib, boreotabula
