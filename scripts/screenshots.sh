@@ -20,7 +20,7 @@ shot() {
   rm -f "$work/done"
   cat >"$work/session.sh" <<EOF
 cd "$work"
-printf '\033[1m\$ %s\033[0m\n' '$command'
+printf '\033[?25l\033[1m\$ %s\033[0m\n' '$command'
 $command
 touch "$work/done"
 sleep 60
@@ -30,7 +30,9 @@ EOF
   local terminal=$!
   for _ in $(seq 60); do [ -e "$work/done" ] && break; sleep 1; done
   sleep 1
-  DISPLAY=$display import -window root "$root/docs/screenshots/$name.png"
+  # Without the edge of the window, and without the empty screen below.
+  DISPLAY=$display import -window root png:- | convert - -gravity NorthWest -crop 1272x790+3+3 \
+    +repage -trim -bordercolor "$ground" -border 12 "$root/docs/screenshots/$name.png"
   kill "$terminal"
   wait "$terminal" 2>/dev/null || true
 }

@@ -84,6 +84,12 @@ def test_a_dataset_is_replaced_whole_and_never_read_as_an_input(home: Path) -> N
     values = [partition_values(one, home / "lots") for one in part_files(home / "lots")]
     assert {one["nursery"] for one in values} == {"Suvanto", "Hiekka/ä: 100 %", None}
     assert not [*home.glob(".*")]
+    # A folder of somebody else beside an output of that name, and its run folder.
+    (home / "out").mkdir()
+    (home / "out" / "mine.txt").write_text("dear", "utf-8")
+    done = program("extract", "l.toml", "-o", "out", "--partition", "nursery", cwd=home)
+    assert done.status == 2 and "was not written by extract" in done.err
+    assert (home / "out" / "mine.txt").read_text("utf-8") == "dear"
 
 
 WRONG = [

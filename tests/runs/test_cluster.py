@@ -249,6 +249,17 @@ def test_a_chunk_that_no_worker_ends_is_read_file_by_file(desk: Path) -> None:
     ]  # fmt: skip
 
 
+def test_a_scheduler_that_goes_away(desk: Path) -> None:
+    errand, chunk = _errand(desk)
+
+    class Gone:
+        def ncores(self) -> dict[str, int]:
+            raise OSError("closed")
+
+    with pytest.raises(CallError, match="does not answer any more"):
+        list(Cluster(Gone(), errand, "tcp://x").readings(chunk.sources))
+
+
 def test_a_worker_that_does_not_see_the_folder(desk: Path) -> None:
     errand, chunk = _errand(desk)
     (errand.folder / ATTEMPTS).rmdir()

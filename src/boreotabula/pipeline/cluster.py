@@ -124,7 +124,7 @@ class Cluster:
     def readings(self, sources: Sequence[SourceFile]) -> Iterator[FileReading]:
         """The readings of files, in order and without their records; of copies only one is read."""
         sources = [replace(one, path=one.path.absolute()) for one in sources]
-        threads = sum(self._client.ncores().values()) or 1
+        threads = self._threads()
         most = max(1, min(_FILES, -(-len(sources) // (_EACH * threads))))
         known: dict[str, str] = {}
         there: dict[str, str] = {}
@@ -184,12 +184,25 @@ class Cluster:
         ahead = 1
         for at, chunk in enumerate(chunks):
             if at % 16 == 0:  # workers may have come or gone
-                ahead = _AHEAD * (sum(self._client.ncores().values()) or 1) + 1
+                ahead = _AHEAD * self._threads() + 1
             waiting.append((chunk, self._submit(work, chunk, there)))
             while len(waiting) > ahead:
                 yield waiting[0][0], self._result(work, *waiting.popleft())
         while waiting:
             yield waiting[0][0], self._result(work, *waiting.popleft())
+
+    def _threads(self) -> int:
+        """How many threads the workers have that are there now."""
+        try:
+            return sum(self._client.ncores().values()) or 1
+        except Exception as error:  # noqa: BLE001  # each kind of connection has its own
+            raise self._gone(error) from None
+
+    def _gone(self, error: Exception) -> CallError:
+        return CallError(
+            f"the scheduler “{self._address}” does not answer any more ({type(error).__name__});"
+            " nothing was written, run again"
+        )
 
     def _submit(
         self, work: Callable[..., Any], chunk: Chunk, there: dict[str, str] | None = None
@@ -209,10 +222,7 @@ class Cluster:
             raise
         except Exception as error:
             if type(error).__module__.partition(".")[0] in ("distributed", "concurrent", "asyncio"):
-                raise CallError(
-                    f"the scheduler “{self._address}” does not answer any more"
-                    f" ({type(error).__name__}); nothing was written, run again"
-                ) from None
+                raise self._gone(error) from None
             raise
         future.release()
         return found

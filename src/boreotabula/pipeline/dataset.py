@@ -12,11 +12,18 @@ from boreotabula.errors import CallError
 from boreotabula.outputs.kinds import kind_of
 from boreotabula.outputs.parted import PartedWriter, PartFile, check_partition, clear_but
 from boreotabula.pipeline.chunk import ATTEMPTS, Errand
-from boreotabula.pipeline.new_output import OnFile, compared, may_write, schemas_of, with_news
+from boreotabula.pipeline.new_output import (
+    OnFile,
+    check_folder,
+    compared,
+    may_write,
+    schemas_of,
+    with_news,
+)
 from boreotabula.runs.atomic import KeepOld, placed_folder
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.file.read import FileReading
-from boreotabula.runs.inputs import RUN_RECORD, Inbox, check_output, look, run_folder
+from boreotabula.runs.inputs import Inbox, check_output, look, run_folder
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means, digests, read_all
 from boreotabula.runs.remote.address import is_remote
@@ -55,13 +62,7 @@ def look_for_dataset(layout: Layout, dataset: Dataset, named: Sequence[Path] = (
         check_partition(dataset.partition, schemas_of(layout))
     if kind_of(out) is not None:
         raise CallError(f"“{out}”: a dataset is a folder; give it a name without an ending")
-    if out.exists() and not out.is_dir():
-        raise CallError(f"“{out}” is a file; name a folder")
-    ours = (run_folder(out) / RUN_RECORD).is_file()
-    if out.is_dir() and any(out.iterdir()) and not ours:
-        raise CallError(
-            f"the folder “{out}” was not written by extract, so it was not replaced; name a new one"
-        )
+    check_folder(out)
     if not out.resolve().parent.is_dir():
         raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
     check_output(layout, out, named)

@@ -24,7 +24,7 @@ from boreotabula.reading.records.schema import record_schema
 from boreotabula.review.saved import keep_before
 from boreotabula.runs.atomic import KeepOld, placed, placed_folder, told
 from boreotabula.runs.file.read import FileReading
-from boreotabula.runs.inputs import RUN_RECORD, Inbox, SourceFile, check_output, look, run_folder
+from boreotabula.runs.inputs import Inbox, SourceFile, check_output, look, run_folder
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means, digests, read_all
 from boreotabula.runs.run.earlier import earlier_record, files_of, since, wrote
@@ -81,10 +81,15 @@ def _check_folder(out: Path, tables: Sequence[str]) -> None:
             f"“{out}”: this layout has {len(tables)} output tables; name a folder, {named} will be"
             f" written into it, or a file that holds several tables ({', '.join(_SEVERAL)})"
         )
-    if out.is_file():
+    check_folder(out)
+
+
+def check_folder(out: Path) -> None:
+    """Raises CallError if an output cannot be a folder, or one that no run has written is there."""
+    if out.exists() and not out.is_dir():
         raise CallError(f"“{out}” is a file; name a folder")
-    ours = (run_folder(out) / RUN_RECORD).is_file()
-    if out.is_dir() and any(out.iterdir()) and not ours:
+    # The run folder alone says nothing: that of “stock.csv” has the same name.
+    if out.is_dir() and any(out.iterdir()) and not wrote(out):
         raise CallError(
             f"the folder “{out}” was not written by extract, so it was not replaced; name a new one"
         )

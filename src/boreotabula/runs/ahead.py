@@ -6,7 +6,6 @@ import threading
 from contextlib import suppress
 from dataclasses import replace
 from queue import SimpleQueue
-from types import TracebackType
 
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.inputs import SourceFile
@@ -38,12 +37,7 @@ class ReadAhead:
     def __enter__(self) -> ReadAhead:
         return self
 
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
+    def __exit__(self, _kind: object, error: object, _trace: object) -> None:
         """Wait for what is under way; but not if the fetching failed."""
         self._queue.put(None)
         if self._thread is not None and error is None:

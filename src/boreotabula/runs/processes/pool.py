@@ -12,6 +12,7 @@ import os
 import pickle
 import signal
 import sys
+import threading
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
@@ -252,17 +253,21 @@ def end_processes() -> None:
         child.join(_AT_END)
 
 
+_STARTING = threading.Lock()
+
+
 @contextmanager
 def _as_parent() -> Iterator[None]:
     """Let a process that ends with its own parent start another, which `multiprocessing` forbids
     since it may outlive both: ours end once nobody is there to answer."""
     config: Any = multiprocessing.current_process()._config  # type: ignore[attr-defined]
-    before = config.pop("daemon", None)
-    try:
-        yield
-    finally:
-        if before is not None:
-            config["daemon"] = before
+    with _STARTING:  # threads of one process share what is changed
+        before = config.pop("daemon", None)
+        try:
+            yield
+        finally:
+            if before is not None:
+                config["daemon"] = before
 
 
 @contextmanager
