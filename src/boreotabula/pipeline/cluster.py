@@ -6,6 +6,7 @@ known; then they read, write the records into the dataset themselves, and send b
 
 from __future__ import annotations
 
+import gc
 import logging
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -70,11 +71,15 @@ def connected(address: str) -> Iterator[Any]:
             n_workers=int(count), threads_per_worker=1, dashboard_address=None,
             silence_logs=logging.CRITICAL,
         )  # fmt: skip
-    try:
-        client = started.Client(own or address, timeout=_SECONDS, set_as_default=False)
-    except (OSError, ValueError, TypeError) as error:
-        reason = " ".join(str(error).split()) or "it does not answer"
-        raise CallError(f"the scheduler “{address}” cannot be reached: {reason}") from None
+    client: Any = None
+    reason = ""
+    with _uncollected():
+        try:
+            client = started.Client(own or address, timeout=_SECONDS, set_as_default=False)
+        except (OSError, ValueError, TypeError) as error:
+            reason = " ".join(str(error).split()) or "it does not answer"
+    if client is None:
+        raise CallError(f"the scheduler “{address}” cannot be reached: {reason}")
     try:
         yield client
     finally:
@@ -82,6 +87,21 @@ def connected(address: str) -> Iterator[Any]:
             client.close()
         if own is not None:
             own.close()
+
+
+@contextmanager
+def _uncollected() -> Iterator[None]:
+    """Have no garbage collected while a client starts, but all of it afterwards.
+
+    A client that could not start closes itself once it is collected; should that be while another
+    one starts, the two would wait for one another for ever.
+    """
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.enable()
+        gc.collect()
 
 
 class Cluster:
