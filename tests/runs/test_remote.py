@@ -229,6 +229,12 @@ def fetched(done: Outcome) -> str:
                  if line.strip().startswith("fetched ")), "")  # fmt: skip
 
 
+def no_password_in(*folders: Path) -> None:
+    secret = PASSWORD.rpartition(" ")[2].encode()
+    for path in (path for folder in folders for path in folder.rglob("*") if path.is_file()):
+        assert secret not in path.read_bytes(), path
+
+
 def test_three_hundred_files_are_fetched_once(served: Served, home: Path) -> None:
     for number in range(FILES):
         served.put(f"{number % 3}/lots {number} æ.csv", f"lot,count\nL{number},{number}\n")
@@ -252,9 +258,7 @@ def test_three_hundred_files_are_fetched_once(served: Served, home: Path) -> Non
     kept = json.loads(program("cache", "--json", cwd=home).out)
     assert kept["fetched_files"] == FILES and kept["fetched_bytes"] > FILES
     assert (home.parent / "kept" / "remote").stat().st_mode & 0o077 == 0
-    secret = PASSWORD.rpartition(" ")[2].encode()
-    for path in [*home.rglob("*"), *(home.parent / "kept").rglob("*")]:
-        assert not path.is_file() or secret not in path.read_bytes()
+    no_password_in(home, home.parent / "kept")
     assert ": deleted" in program("cache", "--clear", cwd=home).out
     assert json.loads(program("cache", "--json", cwd=home).out)["fetched_files"] == 0
 
@@ -294,6 +298,7 @@ def test_a_cluster_fetches_its_files_itself(webdav: Served, home: Path) -> None:
     assert len([*(home / "lots").rglob("*.parquet")]) == 12
     assert not [*(home.parent / "kept").glob("remote/*/files/*")]  # this machine fetched none
     assert fetched(program(*call, cwd=home)) == "0 of 12 files from servers"
+    no_password_in(home, home.parent / "kept")
 
 
 def test_a_file_that_a_worker_cannot_fetch_is_a_finding(webdav: Served, home: Path) -> None:
@@ -512,6 +517,7 @@ def test_an_output_on_a_server(served: Served, home: Path) -> None:
     done = program("extract", "l.toml", "-o", url, cwd=home)
     assert done.status == 2 and "the next run would read it" in done.err
     (home / "l.toml").write_text(LAYOUT.format("in"), "utf-8")
+    no_password_in(home, home.parent / "kept")
     served.stop()
     done = run("a,3\n")
     assert done.status == 2 and "Traceback" not in done.err and PASSWORD not in done.err
