@@ -74,7 +74,7 @@ def test_the_demo_is_the_same_each_time_and_leaves_other_folders_alone(
     assert again.status == 0
     for said in (
         "3 headings added",
-        "never     Nyheim has never reported",
+        "missing   Nyheim has never reported",
         "seedlings.png: sum of",
         "Granvik   seedlings  266,640",
         "2026-04/lake_stock_Kaldvatn_2026-04.xlsx: 1 place → ",

@@ -93,7 +93,7 @@ def _said(found: Coverage) -> Iterator[str]:
     """What stands out, in words."""
     yield ""
     for row in found.never:
-        yield f"never     {_name(row)} has never reported"
+        yield f"missing   {_name(row)} has never reported"
     gaps: dict[tuple[str, ...], list[str]] = {}
     for row, period in found.gaps:
         gaps.setdefault(row, []).append(brief(period, 30))

@@ -237,7 +237,7 @@ def _print(
     best = next((some[0] for some in suggested.values() if some), None)
     pair = f"{best.heading}={best.field}" if best else f"{unknown[0].heading}=FIELD"
     console.print(
-        f"\nTo write what they mean into the glossary:"
+        f"\nTo add them to the glossary:"
         f"\n  boreotabula headings {path} --adopt    asks for each of them"
         f'\n  boreotabula headings {path} --adopt "{pair}"',
         markup=False,
