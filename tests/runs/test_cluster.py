@@ -18,6 +18,7 @@ import pytest
 
 import boreotabula
 from boreotabula.errors import CallError
+from boreotabula.pipeline import chunk as pipeline_chunk
 from boreotabula.pipeline.chunk import ATTEMPTS, Chunk, Errand, read_chunk
 from boreotabula.pipeline.cluster import Cluster
 from boreotabula.runs.cache.packing import read_without_records
@@ -211,6 +212,21 @@ def test_a_file_at_which_two_workers_stopped_is_a_finding(
     if not all(read):
         (finding,) = readings[1].findings
         assert finding.code == "file-unreadable" and "two workers" in finding.message
+
+
+def test_an_attempt_is_noted_before_anything_is_read(
+    desk: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    errand, chunk = _errand(desk)
+    noted, readings = list[str](), pipeline_chunk._readings
+
+    def looking(*arguments: Any) -> Iterator[Any]:
+        noted.append((errand.folder / ATTEMPTS / chunk.label).read_text("ascii"))
+        yield from readings(*arguments)
+
+    monkeypatch.setattr(pipeline_chunk, "_readings", looking)
+    read_chunk(chunk, errand)
+    assert noted == ["begun\n"]
 
 
 class _Deadly:

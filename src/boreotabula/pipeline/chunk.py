@@ -128,6 +128,7 @@ def _read(chunk: Chunk, errand: Errand, note: Path) -> Done:
     heads = []
     with note.open("a", encoding="ascii") as attempt:
         attempt.write("begun\n")
+        attempt.flush()  # a worker that is lost at the first file must have said so
         for reading in _readings(chunk, errand, deadly):
             for tab in reading.tabs:
                 if (reading.name, tab.name) not in chunk.left_out:

@@ -62,31 +62,30 @@ def connected(address: str) -> Iterator[Any]:
         ) from None
     started: Any = distributed  # it has no types
     logging.getLogger("distributed").setLevel(logging.CRITICAL)
-    own: Any = None
-    if address.startswith(_LOCAL):
-        count = address.removeprefix(_LOCAL)
-        if not (count.isdecimal() and int(count)):
-            raise CallError(f"--cluster {address}: say how many workers, such as local:4")
-        own = started.LocalCluster(
-            n_workers=int(count), threads_per_worker=1, dashboard_address=None,
-            silence_logs=logging.CRITICAL,
-        )  # fmt: skip
-    client: Any = None
+    count = address.removeprefix(_LOCAL) if address.startswith(_LOCAL) else ""
+    if address.startswith(_LOCAL) and not (count.isdecimal() and int(count)):
+        raise CallError(f"--cluster {address}: say how many workers, such as local:4")
+    opened: list[Any] = []
     reason = ""
     with _uncollected():
         try:
-            client = started.Client(own or address, timeout=_SECONDS, set_as_default=False)
+            if count:
+                opened.append(started.LocalCluster(
+                    n_workers=int(count), threads_per_worker=1, dashboard_address=None,
+                    silence_logs=logging.CRITICAL,
+                ))  # fmt: skip
+            place = opened[0] if opened else address
+            opened.append(started.Client(place, timeout=_SECONDS, set_as_default=False))
         except (OSError, ValueError, TypeError) as error:
             reason = " ".join(str(error).split()) or "it does not answer"
-    if client is None:
-        raise CallError(f"the scheduler “{address}” cannot be reached: {reason}")
     try:
-        yield client
+        if reason:
+            raise CallError(f"the scheduler “{address}” cannot be reached: {reason}")
+        yield opened[-1]
     finally:
-        with suppress(Exception):  # what is broken need not be closed
-            client.close()
-        if own is not None:
-            own.close()
+        for one in reversed(opened):
+            with suppress(Exception):  # what is broken need not be closed
+                one.close()
 
 
 @contextmanager
@@ -133,11 +132,10 @@ class Cluster:
             ) from None
         for worker, answer in answers.items():
             if answer != __version__:
-                kept = (
-                    answer if " " in answer else f"it has version {answer}, here is {__version__}"
-                )
+                other = f"it has version {answer}, here is {__version__}"
+                why = answer if " " in answer else other
                 raise CallError(
-                    f"the worker {worker} cannot take part: {kept}; all machines must see the"
+                    f"the worker {worker} cannot take part: {why}; all machines must see the"
                     " folders of the source and the output, and have the same version"
                 )
 
