@@ -23,8 +23,8 @@ and what to do. Its severity is
 On screen, findings are grouped by cause, the worst first. `findings.csv` in the run folder lists
 each one with file, tab and cell.
 
-This page is made from the program itself by `scripts/findings_page.py`. How tabs are compared with
-similar ones is told in [the rules of comparing](findings-rules.md).
+This page is made from the program itself by `scripts/findings_page.py`.
+[The rules of comparing](findings-rules.md) tell how tabs are compared with similar ones.
 """
 
 

@@ -296,7 +296,7 @@ def test_what_is_sure_and_what_is_ours_is_said_in_the_layout() -> None:
     crossed = drafted(["Species | A | B\nPine | 1 | 2", "Species | A | B\nPine | 3 | 4"])
     text = crossed.sketch.text()
     assert 'heading = "text"  # our word, rename it' in text
-    assert "[block]  # as a list it reads as well, in 2 records" in text
+    assert "[block]  # reads equally well as a list, in 2 records" in text
 
 
 EXACT = {0, 2, 6, 7, 8, 11, 12, 17, 18, 19, 20, 23, 25}

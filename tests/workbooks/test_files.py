@@ -1,4 +1,4 @@
-"""Files of every kind: what is read is what stands there; what cannot be read is said."""
+"""Files of every kind: what is read is what is there; what cannot be read is said."""
 
 from __future__ import annotations
 

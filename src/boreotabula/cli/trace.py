@@ -182,7 +182,7 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
         return
     differing = _differing(traced)
     rows = Table(box=None, pad_edge=False, padding=(0, 2, 0, 2), header_style="bold")
-    for name in ("field", "type", "value", "from", "where", "what stands there"):
+    for name in ("field", "type", "value", "from", "where", "what is there"):
         rows.add_column(name)
     for origin in traced.trace.origins:
         value = record.get(origin.field, "")

@@ -68,7 +68,7 @@ def _next_best(best: tuple[Sketch, Judgement], every: Sequence[tuple[Sketch, Jud
         close = found.score > judged.score - _CLEARLY and found.placed >= judged.placed
         close = close and found.agree >= judged.agree
         if other is not sketch and _is(other) != _is(sketch) and close and found.records:
-            return f"as {_is(other)} it reads as well, in {counted(found.records, 'record')}"
+            return f"reads equally well as {_is(other)}, in {counted(found.records, 'record')}"
     return ""
 
 

@@ -280,7 +280,7 @@ def check_marked(saved: SavedOutput, out: Path, folder: Path) -> Iterator[Mended
 
 
 def _known(faults: Iterable[Fault]) -> Collection[tuple[str, str, str]]:
-    """By what faults are known again: their cell, or what stands there, as rows may have moved."""
+    """By what faults are known again: their cell, or what is there, as rows may have moved."""
     found = set()
     for one in faults:
         found.add((one.tab, str(one.code), one.cell))
