@@ -495,6 +495,7 @@ def test_an_output_on_a_server(served: Served, home: Path) -> None:
 
     done = run("a,1\n")
     assert (done.status, done.err) == (0, "") and f"records   {url}" in done.out
+    assert f"findings  {served.url}/lots.run" in done.out
     assert (_there(url) or b"").splitlines()[1].startswith(b"a,1,")
     assert b'"records": 1' in (_there(f"{served.url}/lots.run/run.json") or b"")
     program("cache", "--clear", cwd=home)  # as on another machine

@@ -237,8 +237,11 @@ def perform(
     if show.quiet:
         return status
     console = screen.err() if target.stream else screen.out()
-    shown = (target.remote.shown if target.remote else written) if written else None
-    record = run_folder(written) if written else None
+    shown: Path | str | None = written
+    record: Path | str | None = run_folder(written) if written else None
+    if written and target.remote:
+        shown = target.remote.shown
+        record = f"{shown.rpartition('/')[0]}/{run_folder(written).name}"
     screen.summary(run, shown, record, console, whole=show.verbose)
     if run.fetched:
         console.print(f"  fetched   {run.fetched}", soft_wrap=True)

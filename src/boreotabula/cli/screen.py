@@ -178,7 +178,7 @@ def _cut(text: str, width: int) -> str:
 def summary(
     run: Run,
     written: Path | str | None,
-    record: Path | None,
+    record: Path | str | None,
     console: Console | None = None,
     *,
     whole: bool = False,

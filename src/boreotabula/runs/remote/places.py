@@ -18,6 +18,8 @@ USER, PASSWORD = "BOREOTABULA_USER", "BOREOTABULA_PASSWORD"  # the names of vari
 KNOWN_HOSTS = "BOREOTABULA_KNOWN_HOSTS"
 """The environment variable that names a further file of the keys of SSH hosts."""
 _SECONDS = 30
+_OBJECT_STORES = ("s3", "s3a", "gs", "gcs", "abfs", "abfss", "az", "adl", "oss", "obs", "oci")
+"""Systems on which a file is seen once it is whole, and cannot be moved."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +37,7 @@ class Place:
     quoted: bool = False
     """Whether its names are parts of addresses, percent-encoded, as on a page of links."""
     rename: Callable[[str, str], object] | None = None
-    """Moves a file onto another; None if the system takes a whole file in one request."""
+    """Moves a file onto another; None if a file is only seen once it is whole."""
 
 
 def open_place(url: str) -> Place:
@@ -146,5 +148,5 @@ def _any(url: str) -> Place:
 
         options["client_kwargs"] = {"auth": aiohttp.BasicAuth(*known)}
     system, root = url_to_fs(url, **options)
-    rename = system.mv if scheme == "ftp" else None
+    rename = None if scheme in _OBJECT_STORES else system.mv
     return Place(system, str(root), quoted=scheme in ("http", "https"), rename=rename)
