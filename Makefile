@@ -2,6 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
+VENV := $(BIN)/python
 INSTALLED := .venv/.installed
 READY := .venv/.ready
 DOCS := .venv/.docs
@@ -27,18 +28,20 @@ bench: $(READY)
 	$(BIN)/python bench/run.py
 	$(BIN)/python bench/run_again.py
 
-$(INSTALLED): pyproject.toml
+$(VENV):
 	$(PYTHON) -m venv .venv
+
+$(INSTALLED): pyproject.toml | $(VENV)
 	$(PIP) --editable .
 	touch $(INSTALLED)
 
-$(READY): $(INSTALLED)
+$(READY): pyproject.toml | $(VENV)
 	$(PIP) --editable '.[dev]'
-	touch $(READY)
+	touch $(INSTALLED) $(READY)
 
-$(DOCS): $(INSTALLED)
+$(DOCS): pyproject.toml | $(VENV)
 	$(PIP) --editable '.[docs]'
-	touch $(DOCS)
+	touch $(INSTALLED) $(DOCS)
 
 clean:
 	rm -rf .venv demo site bench/made
