@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 import shlex
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -46,8 +47,8 @@ def main() -> None:
         os.environ["BOREOTABULA_CACHE"] = str(Path(made) / "kept")
         folder = Path(made) / "demo"
         subprocess.run([PROGRAM, "demo", folder], check=False, capture_output=True)
-        for left in ("stock.csv", "stock.run"):
-            subprocess.run(["rm", "-rf", folder / left], check=True)
+        (folder / "stock.csv").unlink()
+        shutil.rmtree(folder / "stock.run")
         README.write_text(with_blocks(README.read_text("utf-8"), folder), "utf-8")
 
 

@@ -59,8 +59,8 @@ PARTS = {
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
     "runs": (
-        "own", "atomic", "remote", "processes", "layouts", "inputs", "file", "cache", "compare",
-        "read_all", "ahead", "run", "survey", "draft", "headings", "again",
+        "own", "atomic", "remote", "processes", "layouts", "run_folders", "inputs", "file",
+        "cache", "compare", "read_all", "ahead", "run", "survey", "draft", "headings", "again",
     ),
 }  # fmt: skip
 """The parts of the large rooms, in the order of the data."""

@@ -13,7 +13,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pyarrow import dataset
 
-from boreotabula.outputs.parted import PartedWriter, part_files, partition_values
+from boreotabula.outputs.parted import (
+    BLANK,
+    PartedWriter,
+    in_order_of_parts,
+    partition_values,
+)
 from helpers import csv_rows, program
 
 LAYOUT = """layout = 1
@@ -35,6 +40,10 @@ Frostmo,2026-01,yes,2026-01-05 06:30,1.50,1
 Frostmo,2026-02,yes,2026-01-05 06:30,,4
 Frostmo,2026-01,no,,0.05,5
 """
+
+
+def part_files(folder: Path) -> list[Path]:
+    return in_order_of_parts(folder.rglob("*.parquet"), folder)
 
 
 @pytest.fixture
@@ -116,6 +125,19 @@ def test_wrong_calls(home: Path, call: tuple[str, ...], said: str) -> None:
     assert done.status == 2 and said in done.err and not (home / "lots").exists()
 
 
+def test_a_part_that_is_missing_is_no_smaller_sum(home: Path) -> None:
+    call = ("extract", "l.toml", "-o", "lots", "--partition", "nursery,month")
+    assert program(*call, cwd=home).status == 0
+    first = part_files(home / "lots")[0]
+    (first.parent / "foreign.parquet").write_bytes(first.read_bytes())  # of no run: not read
+    ask = ("crosstab", "lots", "--rows", "nursery", "--value", "count")
+    assert program(*ask, cwd=home).out.split()[-1] == "15"
+    first.unlink()
+    for command in (ask, ("compare", "out.csv", "lots"), ("trace", "lots", "1")):
+        done = program(*command, cwd=home)
+        assert done.status == 2 and "is missing" in done.err and first.name in done.err, command
+
+
 def test_several_tables_get_a_folder_each(home: Path) -> None:
     (home / "in" / "lots.csv").write_text("name,x\na,1\nb,2\n\n\nday,y\n2026-01-02,3\n", "utf-8")
     text = """layout = 1
@@ -155,7 +177,9 @@ m = "integer"
     assert "3" in program(*call, cwd=home).out.splitlines()[-1]
 
 
-VALUES = st.one_of(st.none(), st.text(st.characters(exclude_categories=["Cs"]), max_size=6))
+VALUES = st.one_of(
+    st.none(), st.just(BLANK), st.text(st.characters(exclude_categories=["Cs"]), max_size=6)
+)
 
 
 @given(st.lists(st.tuples(VALUES, st.integers(0, 3), st.integers()), max_size=40))

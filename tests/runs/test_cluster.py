@@ -19,7 +19,7 @@ import pytest
 import boreotabula
 from boreotabula.errors import CallError
 from boreotabula.pipeline import chunk as pipeline_chunk
-from boreotabula.pipeline.chunk import ATTEMPTS, Chunk, Errand, read_chunk
+from boreotabula.pipeline.chunk import ATTEMPTS, Chunk, Errand, greet, read_chunk
 from boreotabula.pipeline.cluster import Cluster
 from boreotabula.runs.cache.packing import read_without_records
 from boreotabula.runs.file.open_file import make_job
@@ -274,6 +274,23 @@ def test_a_scheduler_that_goes_away(desk: Path) -> None:
 
     with pytest.raises(CallError, match="does not answer any more"):
         list(Cluster(Gone(), errand, "tcp://x").readings(chunk.sources))
+
+
+def test_what_a_worker_answers_first(desk: Path) -> None:
+    errand, _ = _errand(desk)
+    assert greet(errand.folder, [desk / "inbox"]) == boreotabula.__version__
+    assert f"does not see the folder “{desk / 'none'}”" in greet(errand.folder, [desk / "none"])
+    assert f"does not see the folder “{desk}”" in greet(desk / "x", [])
+
+    class Older:
+        def wait_for_workers(self, *_: object, **__: object) -> None:
+            """They are there."""
+
+        def run(self, *_: object) -> dict[str, str]:
+            return {"tcp://a": boreotabula.__version__, "tcp://b": "0.1.9"}
+
+    with pytest.raises(CallError, match=r"tcp://b cannot take part: it has version 0\.1\.9"):
+        Cluster(Older(), errand, "tcp://x").greet([])
 
 
 def test_a_worker_that_does_not_see_the_folder(desk: Path) -> None:

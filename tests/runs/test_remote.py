@@ -25,6 +25,7 @@ from moto.server import ThreadedMotoServer
 from wsgidav.wsgidav_app import WsgiDAVApp
 
 from boreotabula.pipeline.chunk import ATTEMPTS, Chunk, Errand, read_chunk
+from boreotabula.runs import inputs
 from boreotabula.runs.cache.packing import read_without_records
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.inputs import look
@@ -261,6 +262,20 @@ def test_three_hundred_files_are_fetched_once(served: Served, home: Path) -> Non
     no_password_in(home, home.parent / "kept")
     assert ": deleted" in program("cache", "--clear", cwd=home).out
     assert json.loads(program("cache", "--json", cwd=home).out)["fetched_files"] == 0
+
+
+def test_the_folder_of_a_file_is_the_one_on_the_server(webdav: Served, home: Path) -> None:
+    for name in ("a.csv", "north/b.csv"):
+        webdav.put(name, f"lot,count\n{name},1\n")
+    stamps = '[stamps]\nplace = { from = "folder name" }\n[block]'
+    text = LAYOUT.format(webdav.url).replace("[block]", stamps) + 'place = "text"\n'
+    (home / "l.toml").write_text(text, "utf-8")
+    assert program("extract", "l.toml", "-o", "out.csv", cwd=home).status == 0
+    assert [row["place"] for row in csv_rows(home / "out.csv")] == ["reports", "north"]
+    listed = look(Layout.load(home / "l.toml"), fetching=False).taken
+    assert [one.folder for one in listed] == ["reports", "north"]
+    top = inputs._taken(inputs.Found(Path("x"), "a.csv"), "", "s3://nurseries", None)
+    assert top.folder == "nurseries"
 
 
 def test_files_are_read_while_others_are_fetched(

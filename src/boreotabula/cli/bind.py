@@ -143,15 +143,9 @@ def _wanted(
     from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
     from boreotabula.layout.tabs import TabChoice
     from boreotabula.runs.file.open_file import make_job
-    from boreotabula.runs.inputs import (
-        LeftOut,
-        check_apart,
-        check_is_file,
-        look,
-        run_folder,
-        sorted_files,
-    )
+    from boreotabula.runs.inputs import LeftOut, check_apart, check_is_file, look, sorted_files
     from boreotabula.runs.layouts.load import Layout
+    from boreotabula.runs.run_folders import run_folder
     from boreotabula.workbooks.opening import Opening
 
     choice, opening = TabChoice(every=True), Opening()

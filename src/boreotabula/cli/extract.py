@@ -212,11 +212,11 @@ def perform(
     means: Means | None = None,
 ) -> int:
     """Run a layout over an inbox, into an output or on screen; returns the exit status."""
-    from boreotabula.cli import screen
+    from boreotabula.cli import screen, summary
     from boreotabula.pipeline.new_output import may_write
-    from boreotabula.runs.inputs import run_folder
     from boreotabula.runs.read_all import Means
     from boreotabula.runs.run.record import describe
+    from boreotabula.runs.run_folders import run_folder
 
     show, means = show or _Show(), means or Means()
     bar = not (show.as_json or show.quiet)
@@ -242,14 +242,14 @@ def perform(
     if written and target.remote:
         shown = target.remote.shown
         record = f"{shown.rpartition('/')[0]}/{run_folder(written).name}"
-    screen.summary(run, shown, record, console, whole=show.verbose)
+    summary.figures(run, shown, record, console, whole=show.verbose)
     if run.fetched:
         console.print(f"  fetched   {run.fetched}", soft_wrap=True)
     if show.report is not None:
         console.print(f"  report    {show.report}", soft_wrap=True)
     if target.path is None and not target.stream:
         _print_first(run)
-    screen.findings(run.findings, every=show.verbose)
+    summary.findings(run.findings, every=show.verbose)
     if run.exit_status == 3:
         screen.err().print("Nothing was read, so nothing was written.")
     elif target.path and written is None and show.strict_past and run.restated:

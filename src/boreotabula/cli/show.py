@@ -143,6 +143,7 @@ def _described(path: Path, view: FileView, window: Window | None) -> dict[str, A
 def _print(path: Path, view: FileView, window: Window | None, rows: int, *, single: bool) -> None:
     """A file; of one among several only its first rows."""
     from boreotabula.cli import screen, sheetview
+    from boreotabula.cli.summary import findings
 
     console = screen.out()
     if view.unreadable:
@@ -153,7 +154,7 @@ def _print(path: Path, view: FileView, window: Window | None, rows: int, *, sing
     for one in view.tabs:
         sheetview.print_tab(console, one, path.name, window, rows, brief=not single)
         if one.reading is not None:
-            screen.findings(one.reading.findings, every=False)
+            findings(one.reading.findings, every=False, more="")
     if view.others:
         others = ", ".join(view.others[:12]) + (" …" if len(view.others) > 12 else "")
         console.print(f"other tabs: {others}", style="dim", markup=False, soft_wrap=True)

@@ -126,11 +126,11 @@ def inbox_of(
     elif target.dataset:
         from boreotabula.pipeline.dataset import look_for_dataset
 
-        inbox = look_for_dataset(layout, target.dataset, files)
+        inbox = look_for_dataset(layout, target.dataset, files, on_fetched)
     elif target.into:
         from boreotabula.pipeline.into_existing import look_into
 
-        inbox = look_into(layout, target.path, target.tab, files)
+        inbox = look_into(layout, target.path, target.tab, files, on_fetched)
     elif target.remote:
         inbox = _look_for_remote(layout, target.remote, files, overwrite=overwrite)
     else:
@@ -152,7 +152,8 @@ def _look_for_remote(
 ) -> Inbox:
     """The files of this call, once what the run before left on a server is at hand."""
     from boreotabula.pipeline.new_output import look_for
-    from boreotabula.runs.inputs import check_not_below, run_folder
+    from boreotabula.runs.inputs import check_not_below
+    from boreotabula.runs.run_folders import run_folder
 
     check_not_below(remote.url, layout.folders, layout.spec.source.include)
     there = remote.take(run_folder(remote.here))

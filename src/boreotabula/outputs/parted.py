@@ -9,7 +9,7 @@ Parquet know as Hive partitioning.
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import quote, unquote
@@ -124,6 +124,8 @@ def _split(records: pa.Table, names: Sequence[str]) -> Iterator[tuple[str, pa.Ta
 def _step(name: str, value: str | None) -> str:
     """The folder of a value; names of fields are encoded too, as they may be in any script."""
     shown = BLANK if value is None or value == "" else quote(value, safe=" ")
+    if value == BLANK:  # a text of just these words is no blank
+        shown = BLANK.replace("_", "%5F", 1)
     return f"{quote(name, safe=' ')}={shown}"
 
 
@@ -197,10 +199,9 @@ def clear_but(folder: Path, parts: Sequence[PartFile]) -> None:
         )
 
 
-def part_files(folder: Path) -> list[Path]:
-    """The files of a dataset, in natural order."""
-    found = folder.rglob("*.parquet")
-    return sorted(found, key=lambda one: in_natural_order(one.relative_to(folder).as_posix()))
+def in_order_of_parts(paths: Iterable[Path], folder: Path) -> list[Path]:
+    """Files of a dataset in natural order."""
+    return sorted(paths, key=lambda one: in_natural_order(one.relative_to(folder).as_posix()))
 
 
 def partition_values(path: Path, folder: Path) -> dict[str, str | None]:

@@ -13,6 +13,7 @@ from boreotabula.outputs.kinds import kind_of
 from boreotabula.outputs.parted import PartedWriter, PartFile, check_partition, clear_but
 from boreotabula.pipeline.chunk import ATTEMPTS, Errand
 from boreotabula.pipeline.new_output import (
+    OnFetched,
     OnFile,
     check_folder,
     compared,
@@ -23,12 +24,13 @@ from boreotabula.pipeline.new_output import (
 from boreotabula.runs.atomic import KeepOld, placed_folder
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.file.read import FileReading
-from boreotabula.runs.inputs import Inbox, check_output, look, run_folder
+from boreotabula.runs.inputs import Inbox, check_output, look
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means, digests, read_all
 from boreotabula.runs.remote.address import is_remote
 from boreotabula.runs.run.gather import Run, gather
 from boreotabula.runs.run.record import write_record
+from boreotabula.runs.run_folders import run_folder
 
 if TYPE_CHECKING:
     from boreotabula.pipeline.cluster import Cluster
@@ -45,7 +47,12 @@ class Dataset:
     """The address of a scheduler; empty if the files are read here."""
 
 
-def look_for_dataset(layout: Layout, dataset: Dataset, named: Sequence[Path] = ()) -> Inbox:
+def look_for_dataset(
+    layout: Layout,
+    dataset: Dataset,
+    named: Sequence[Path] = (),
+    on_fetched: OnFetched | None = None,
+) -> Inbox:
     """The files of the layout's source folders, once it is sure that the dataset can be written.
 
     A cluster fetches files of servers itself. Raises CallError for a layout whose columns are not
@@ -66,7 +73,13 @@ def look_for_dataset(layout: Layout, dataset: Dataset, named: Sequence[Path] = (
     if not out.resolve().parent.is_dir():
         raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
     check_output(layout, out, named)
-    return look(layout, own=(out, run_folder(out)), named=named, fetching=not dataset.cluster)
+    return look(
+        layout,
+        own=(out, run_folder(out)),
+        named=named,
+        fetching=not dataset.cluster,
+        on_fetched=on_fetched,
+    )
 
 
 def extract_dataset(

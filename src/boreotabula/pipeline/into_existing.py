@@ -20,6 +20,7 @@ from boreotabula.outputs.kinds import Writer
 from boreotabula.outputs.master.book import Book, Taking, into_workbook
 from boreotabula.outputs.master.table import Merged
 from boreotabula.pipeline.new_output import (
+    OnFetched,
     OnFile,
     Output,
     compared,
@@ -31,17 +32,22 @@ from boreotabula.pipeline.new_output import (
 from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.atomic import KeepOld, placed, told
 from boreotabula.runs.file.read import FileReading
-from boreotabula.runs.inputs import Inbox, check_output, look, run_folder
+from boreotabula.runs.inputs import Inbox, check_output, look
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import FILE_TWICE, Means, digests, read_all
 from boreotabula.runs.run.earlier import Before, earlier_record
 from boreotabula.runs.run.gather import RowCounts, Run, gather
 from boreotabula.runs.run.record import write_record
+from boreotabula.runs.run_folders import run_folder
 from boreotabula.texts import counted
 
 
 def look_into(
-    layout: Layout, target: Path, tab: str | None = None, named: Sequence[Path] = ()
+    layout: Layout,
+    target: Path,
+    tab: str | None = None,
+    named: Sequence[Path] = (),
+    on_fetched: OnFetched | None = None,
 ) -> Inbox:
     """The files of the layout's source folders, once records may go into a file that is there.
 
@@ -49,7 +55,8 @@ def look_into(
     """
     check_target(target, tab, layout.plan.tables)
     check_output(layout, target, named, own=(target,))
-    return look(layout, own=(target, run_folder(target)), named=named)
+    own = (target, run_folder(target))
+    return look(layout, own=own, named=named, on_fetched=on_fetched)
 
 
 def extract_into_file(

@@ -24,12 +24,13 @@ from boreotabula.reading.records.schema import record_schema
 from boreotabula.review.saved import keep_before
 from boreotabula.runs.atomic import KeepOld, placed, placed_folder, told
 from boreotabula.runs.file.read import FileReading
-from boreotabula.runs.inputs import Inbox, SourceFile, check_output, look, run_folder
+from boreotabula.runs.inputs import Inbox, SourceFile, check_output, look
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means, digests, read_all
 from boreotabula.runs.run.earlier import earlier_record, files_of, since, wrote
 from boreotabula.runs.run.gather import Run, gather, read_each
 from boreotabula.runs.run.record import write_record
+from boreotabula.runs.run_folders import run_folder
 
 OnFile = Callable[[FileReading], None]
 OnFetched = Callable[[SourceFile], None]

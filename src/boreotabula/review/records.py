@@ -22,7 +22,7 @@ from boreotabula.outputs.bases.columns import quoted
 from boreotabula.outputs.csv import csv_rows, field_type, type_name
 from boreotabula.outputs.master.sources import kept_sources, sources_tab
 from boreotabula.outputs.master.table import one_gap
-from boreotabula.outputs.parted import part_files, partition_values
+from boreotabula.outputs.parted import partition_values
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.review.saved import SavedOutput, saved_output
@@ -115,7 +115,7 @@ def dataset_batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
 
     kinds, units = saved.field_types, saved.units
     schema = pa.schema([_field(one, kinds[one], units[one]) for one in kinds])
-    for path in part_files(saved.path):
+    for path in saved.part_files():
         with parquet.ParquetFile(path) as file:
             batches = [in_seconds(one) for one in file.iter_batches(_AT_ONCE)]
         known = partition_values(path, saved.path)

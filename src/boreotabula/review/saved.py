@@ -13,8 +13,9 @@ from typing import Any
 from boreotabula.errors import CallError
 from boreotabula.files import real_name, text_of
 from boreotabula.outputs.bases.address import is_server
-from boreotabula.runs.inputs import BEFORE, RUN_RECORD, run_folder
+from boreotabula.outputs.parted import in_order_of_parts
 from boreotabula.runs.run.earlier import earlier_record
+from boreotabula.runs.run_folders import BEFORE, RUN_RECORD, run_folder
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,16 @@ class SavedOutput:
         """The fields that part it, if it is a dataset; None if it is a file."""
         found = self.record.get("partition")
         return None if found is None else [str(one) for one in found]
+
+    def part_files(self) -> list[Path]:
+        """The files of a dataset, as the run wrote them. Raises CallError if one is not there."""
+        below = f"{self.table}/" if len(self.record["tables"]) > 1 else ""
+        names = [str(one) for one in self.record["written"]["files"]]
+        files = [self.path / one.removeprefix(below) for one in names if one.startswith(below)]
+        for one in files:
+            if not one.is_file():
+                raise CallError(f"“{one}” is missing, so its records are too; run extract again")
+        return in_order_of_parts(files, self.path)
 
     @property
     def guarded(self) -> bool:

@@ -2,36 +2,25 @@
 
 from __future__ import annotations
 
-import json
 import os
-import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache, partial
+from functools import partial
 from pathlib import Path, PurePath, PurePosixPath
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 from boreotabula.errors import CallError
-from boreotabula.files import open_regular, real_name, text_of, written_name
+from boreotabula.files import open_regular, written_name
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
 from boreotabula.reading.findings import Code
-from boreotabula.runs.remote.address import is_remote, shown
+from boreotabula.runs.remote.address import is_remote, mirror_of, shown
 from boreotabula.runs.remote.fetch import Fetched, Mirrored, RemoteFile, fetch, list_files
+from boreotabula.runs.run_folders import RunsBelow, as_it_was_written
 from boreotabula.texts import in_natural_order
 
 if TYPE_CHECKING:
     from boreotabula.runs.layouts.load import Layout
-
-RUN_FOLDER = ".run"
-"""Ending of the folder that a run writes beside its output."""
-
-RUN_RECORD = "run.json"
-RUN_FILES = ("findings.csv", "unplaced.csv", "restated.csv", RUN_RECORD)
-"""The files of that folder."""
-BEFORE = "before"
-"""What the output of the run before is called there, but for its ending."""
-_START = 8192
 
 NO_PATTERN = "matches no pattern of [source] include"
 
@@ -98,26 +87,18 @@ def look(
     left_out: list[LeftOut] = []
     seen: set[Path] = set()
     fetched = Fetched()
-    for text, folder in layout.folders.items():
+    for text in layout.folders:
         lead = f"{text.strip('/')}/" if several else ""
-        remote: Mapping[str, RemoteFile] = {}
         if is_remote(text):
             wanted = partial(_is_wanted, include=include, exclude=exclude)
-            if fetching:
-                on_file = partial(_told, on_fetched, lead, text, include) if on_fetched else None
-                mirrored = fetch(text, wanted, on_file)
-            else:
-                remote, mirrored = list_files(text, wanted)
-            fetched += mirrored.fetched
-            left_out += _on_servers(mirrored, lead, exclude)
-        if not folder.is_dir() and not (is_remote(text) and not fetching):
-            raise CallError(
-                f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
-                " is relative to the layout file"
-            )
-        there = sorted_files(folder, own) if fetching or not is_remote(text) else _listed(remote)
+            on_file = partial(_tell, on_fetched, lead, text, include) if on_fetched else None
+            server, there = _on_server(text, own, wanted, on_file, fetching=fetching)
+            fetched += server.fetched
+            left_out += _not_fetched(server, lead, exclude)
+        else:
+            there = _local(layout, text, own)
         for found in there:
-            if several and found.below not in remote:
+            if several and not found.remote:
                 resolved = found.path.resolve()
                 if resolved in seen:
                     continue  # one source folder lies within another
@@ -131,34 +112,51 @@ def look(
                 why = (not loud and excluded) or found.why or NO_PATTERN
                 left_out.append(LeftOut(lead + below, why, found.code if loud else None))
             else:
-                one = _taken(found.path, lead + below, below, chosen)
-                if is_remote(text):
-                    one = _remote(one, text, below, remote.get(below))
-                taken.append(one)
+                taken.append(_taken(found, lead, text, chosen))
     return Inbox(tuple(taken), tuple(left_out), fetched.said)
 
 
-def _on_servers(mirrored: Mirrored, lead: str, exclude: tuple[Pattern, ...]) -> Iterator[LeftOut]:
+def _local(layout: Layout, text: str, own: Collection[Path]) -> Iterator[Found]:
+    """The files of a source folder of this machine. Raises CallError if it is not there."""
+    folder = layout.folders[text]
+    if not folder.is_dir():
+        raise CallError(
+            f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
+            " is relative to the layout file"
+        )
+    return sorted_files(folder, own)
+
+
+def _on_server(
+    text: str,
+    own: Collection[Path],
+    wanted: Callable[[str], bool],
+    on_file: Callable[[str, Path], None] | None,
+    *,
+    fetching: bool,
+) -> tuple[Mirrored, Iterator[Found]]:
+    """The files of a source folder on a server, as they lie here or, not fetched, as listed there.
+
+    Raises CallError if it cannot be listed.
+    """
+    if fetching:
+        mirrored = fetch(text, wanted, on_file)
+        return mirrored, sorted_files(mirror_of(text), own)
+    listed, mirrored = list_files(text, wanted)
+    names = sorted(listed, key=lambda one: natural_key(PurePosixPath(one)))
+    there = (Found(Path(one), one, _unwanted_name(one), remote=listed[one]) for one in names)
+    return mirrored, there
+
+
+def _not_fetched(server: Mirrored, lead: str, exclude: tuple[Pattern, ...]) -> Iterator[LeftOut]:
     """The files of a server that are not read."""
-    for name, why in mirrored.failed.items():
+    for name, why in server.failed.items():
         yield LeftOut(lead + name, why, Code.FILE_NOT_FETCHED)
-    for name in mirrored.passed:
+    for name in server.passed:
         yield LeftOut(lead + name, _excluded(name, exclude) or NO_PATTERN)
 
 
-def _listed(remote: Mapping[str, RemoteFile]) -> Iterator[Found]:
-    """Files of a server that are not here, in natural order."""
-    for below in sorted(remote, key=lambda one: natural_key(PurePosixPath(one))):
-        yield Found(Path(below), below, _unwanted_name(below))
-
-
-def _remote(one: SourceFile, text: str, below: str, remote: RemoteFile | None) -> SourceFile:
-    """A file of a server: the nearest folder that holds it is one there."""
-    folder = f"{urlsplit(text).path.strip('/')}/{below}".split("/")[-2]
-    return replace(one, folder=folder, remote=remote)
-
-
-def _told(
+def _tell(
     on_fetched: Callable[[SourceFile], None],
     lead: str,
     text: str,
@@ -168,8 +166,7 @@ def _told(
 ) -> None:
     """Tell of a file that was fetched and will be taken."""
     if not _unwanted_name(below):
-        one = _taken(path, lead + below, below, matching(include, below))
-        on_fetched(_remote(one, text, below, None))
+        on_fetched(_taken(Found(path, below), lead, text, matching(include, below)))
 
 
 def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern, ...]) -> bool:
@@ -178,14 +175,19 @@ def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern,
     return wanted and _excluded(below, exclude) is None
 
 
-def _taken(path: Path, name: str, below: str, chosen: Pattern | None) -> SourceFile:
-    folder = written_name(path.absolute().parent.name)
+def _taken(found: Found, lead: str, text: str, chosen: Pattern | None) -> SourceFile:
+    """A file that is read, given the folder as the layout names it and the pattern that took it."""
+    folder = written_name(found.path.absolute().parent.name)
+    if is_remote(text):
+        parts = urlsplit(text)  # the folder is one there, not that which it was fetched into
+        folder = f"{parts.hostname}/{parts.path.strip('/')}/{found.below}".split("/")[-2]
+        folder = folder or str(parts.hostname)
+    one = SourceFile(found.path, lead + found.below, folder=folder, remote=found.remote)
     if chosen is None:
-        return SourceFile(path, name, {}, folder)
-    captured = chosen.match(below) or {}
-    return SourceFile(
-        path, name, captured, folder, pattern=chosen.text, other=chosen.other_match(below)
-    )
+        return one
+    captured = chosen.match(found.below) or {}
+    other = chosen.other_match(found.below)
+    return replace(one, captured=captured, pattern=chosen.text, other=other)
 
 
 @dataclass(frozen=True)
@@ -200,13 +202,15 @@ class Found:
     """The code of a finding, if that must not go without a word."""
     folder: bool = False
     """Whether it is a folder: then what lies in it is not seen."""
+    remote: RemoteFile | None = None
+    """Where it is to be fetched from, if it is not here."""
 
 
 def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
     """Every file below a folder in natural order, and the folders that are not looked into."""
     written = frozenset(path.resolve() for path in own)
     home = folder.resolve()
-    runs = _Runs(home)
+    runs = RunsBelow(home)
     for one in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
         if one.why:
             hidden = any(step.startswith(".") for step in one.below.split("/"))
@@ -225,7 +229,7 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
         chosen = matching(include, below)
         taken.append(
             replace(
-                _taken(path.resolve(), below, below, chosen),
+                _taken(Found(path.resolve(), below), "", "", chosen),
                 path=path,
                 unmatched=bool(include) and chosen is None,
             )
@@ -345,7 +349,7 @@ def _unwanted_name(below: str) -> str:
 
 
 def _unwanted(
-    below: str, home: Path, written: frozenset[Path], runs: _Runs
+    below: str, home: Path, written: frozenset[Path], runs: RunsBelow
 ) -> tuple[str, Code | None]:
     """Why a file is never read, whatever the patterns say, and the code of a finding about it."""
     if not (home / below).is_file():
@@ -357,112 +361,9 @@ def _unwanted(
     record = runs.record_of(below)
     if record is None:
         return "", None
-    if _as_it_was_written(home / below, record):
+    if as_it_was_written(home / below, record):
         return "output of an earlier run", None
     return (
         f"“{record.parent.name}” says that a run wrote it, but it is not as that run left it",
         Code.OUTPUT_DOUBTFUL,
-    )
-
-
-class _Runs:
-    """The runs that wrote something below a folder, looked at once for each folder of files."""
-
-    def __init__(self, home: Path) -> None:
-        self._home = home
-        self._of: dict[str, dict[str, Path]] = {}
-
-    def parents(self, below: str) -> tuple[Path, ...]:
-        """The folders that hold a file."""
-        folder = self._home / below.rpartition("/")[0]
-        return (folder, *folder.parents)
-
-    def record_of(self, below: str) -> Path | None:
-        """The record of the run that says that it wrote a file, or the folder that holds it."""
-        folder, _, name = below.rpartition("/")
-        known = self._of_folder(folder)
-        return known.get(name) or known.get(_ALL)
-
-    def _of_folder(self, folder: str) -> dict[str, Path]:
-        if folder not in self._of:
-            self._of[folder] = dict(self._look(self._home / folder))
-        return self._of[folder]
-
-    def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
-        """The files of a folder that runs say they wrote, each with the record of its run."""
-        if _is_run_folder(folder):
-            kept = (one.name for one in folder.glob(f"{BEFORE}.*"))
-            yield from ((name, folder / RUN_RECORD) for name in (*RUN_FILES, *kept))
-        beside = run_folder(folder)
-        if folder.name in outputs_of(beside):
-            yield _ALL, beside / RUN_RECORD
-        elif folder != self._home and folder.is_relative_to(self._home):
-            # A folder of a dataset lies some levels below the output.
-            above = self._of_folder(folder.parent.relative_to(self._home).as_posix())
-            yield from ((_ALL, record) for name, record in above.items() if name == _ALL)
-        for one in folder.glob(f"*{RUN_FOLDER}"):
-            if _is_run_folder(one):
-                yield from ((name, one / RUN_RECORD) for name in outputs_of(one))
-
-
-def run_folder(out: Path) -> Path:
-    """The folder beside an output that holds the findings and the record of its run."""
-    stem = out.name.removesuffix(".gz") if out.name.endswith(".csv.gz") else out.name
-    return out.with_name(Path(stem).stem + RUN_FOLDER)
-
-
-def _is_run_folder(folder: Path) -> bool:
-    return folder.suffix == RUN_FOLDER and (folder / RUN_RECORD).is_file()
-
-
-_ALL = ""
-"""Stands for all files of a folder."""
-
-
-def _as_it_was_written(path: Path, record: Path) -> bool:
-    """Whether a file is just as the run left it whose record this is."""
-    if path.parent == record.parent:
-        return True  # the files of the run folder itself
-    try:
-        output, written = _written_by(record, record.stat().st_mtime_ns)
-        if "files" in written:
-            home = record.parent.with_name(output)
-            written = written["files"][path.relative_to(home).as_posix()]
-        now = path.stat()
-        return (now.st_size, now.st_mtime_ns) == (written["size"], written["modified_ns"])
-    except (OSError, ValueError, LookupError, TypeError, RecursionError):
-        return False
-
-
-@lru_cache(maxsize=8)
-def _written_by(record: Path, _modified: int) -> tuple[str, Any]:
-    """The output that a record speaks of, and what it says of its files. Raises OSError, ValueError
-    or what comes of a record that is none."""
-    found = json.loads(text_of(record))
-    return real_name(found["output"]), found["written"]
-
-
-_TEXT = r'"(?:[^"\\]|\\.)*"'
-_OUTPUTS = (
-    re.compile(rf'"output": ({_TEXT})'),
-    re.compile(rf'"also_written": (\[\s*(?:{_TEXT}(?:,\s*)?)*\s*\])'),
-)
-"""What the record of a run begins with: its output, and earlier ones that share its folder."""
-
-
-def outputs_of(folder: Path) -> frozenset[str]:
-    """The names of the outputs that a run folder belongs to; none if it is no such folder."""
-    try:
-        with open_regular(folder / RUN_RECORD) as stream:
-            start = stream.read(_START).decode("utf-8", "ignore")
-        found = [json.loads(one[1]) for form in _OUTPUTS if (one := form.search(start))]
-    except (OSError, ValueError):
-        return frozenset()
-    names = [name for one in found for name in (one if isinstance(one, list) else [one])]
-    return frozenset(
-        real
-        for name in names
-        if isinstance(name, str)
-        and "/" not in (real := real_name(name))
-        and run_folder(Path(real)).name == folder.name
     )

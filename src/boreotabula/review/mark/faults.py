@@ -13,7 +13,7 @@ from boreotabula.layout.addresses import Address, written_address
 from boreotabula.reading.findings import Code, Severity
 from boreotabula.review.mark.words import TEXTS, Say, said_of
 from boreotabula.review.saved import SavedOutput
-from boreotabula.runs.inputs import run_folder
+from boreotabula.runs.run_folders import run_folder
 
 _MOST_MARKS = 2_000
 """More marks on a tab help nobody."""

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula.files import text_of, written_name
-from boreotabula.runs.inputs import RUN_RECORD, outputs_of, run_folder
+from boreotabula.runs.run_folders import RUN_RECORD, outputs_of, run_folder
 
 
 @dataclass(frozen=True)

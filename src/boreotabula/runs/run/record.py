@@ -20,8 +20,8 @@ from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.records.schema import unit_of
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.atomic import placed
-from boreotabula.runs.inputs import RUN_RECORD, outputs_of, run_folder
 from boreotabula.runs.run.gather import Run
+from boreotabula.runs.run_folders import RUN_RECORD, outputs_of, run_folder
 from boreotabula.texts import guarded_text
 
 FINDING_COLUMNS = (
