@@ -132,7 +132,9 @@ def inbox_of(
 
         inbox = look_into(layout, target.path, target.tab, files, on_fetched)
     elif target.remote:
-        inbox = _look_for_remote(layout, target.remote, files, overwrite=overwrite)
+        inbox = _look_for_remote(
+            layout, target.remote, files, overwrite=overwrite, on_fetched=on_fetched
+        )
     else:
         inbox = look_for(layout, target.path, files, overwrite=overwrite, on_fetched=on_fetched)
     taken = inbox.taken
@@ -148,7 +150,12 @@ def inbox_of(
 
 
 def _look_for_remote(
-    layout: Layout, remote: RemoteOutput, files: tuple[Path, ...], *, overwrite: bool
+    layout: Layout,
+    remote: RemoteOutput,
+    files: tuple[Path, ...],
+    *,
+    overwrite: bool,
+    on_fetched: OnFetched | None,
 ) -> Inbox:
     """The files of this call, once what the run before left on a server is at hand."""
     from boreotabula.pipeline.new_output import look_for
@@ -160,6 +167,6 @@ def _look_for_remote(
     if there and not overwrite and not remote.here.is_file():
         raise CallError(
             f"“{remote.shown}” was not written by extract, so it was not replaced; choose"
-            f" another name, or use --overwrite"
+            " another name, or use --overwrite"
         )
-    return look_for(layout, remote.here, files, overwrite=overwrite)
+    return look_for(layout, remote.here, files, overwrite=overwrite, on_fetched=on_fetched)

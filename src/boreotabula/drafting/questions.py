@@ -78,7 +78,7 @@ def _marks(draft: Draft) -> Iterator[Question]:
         yield Question(
             first,
             f"no number shows whether “{mark}” marks decimals or thousands; it is read as the"
-            f" decimal mark",
+            " decimal mark",
             f'if it marks thousands, write decimal_mark = "{other}"',
         )
 

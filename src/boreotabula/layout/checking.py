@@ -354,7 +354,7 @@ def _misfit_groups(block: Block) -> Iterator[tuple[str, str]]:
             yield (
                 "group_row",
                 f"“{group.field}” in “group_row” needs “named”, the patterns of its names: without"
-                f" them only the innermost group can be recognised",
+                " them only the innermost group can be recognised",
             )
 
 

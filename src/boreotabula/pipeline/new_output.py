@@ -62,7 +62,7 @@ def look_for(
     if not overwrite and _is_foreign(out):
         raise CallError(
             f"“{out}” was not written by extract, so it was not replaced; choose another name,"
-            f" or use --overwrite (--into puts records into a workbook that is there)"
+            " or use --overwrite (--into puts records into a workbook that is there)"
         )
     return look(layout, own=(out, run_folder(out)), named=named, on_fetched=on_fetched)
 

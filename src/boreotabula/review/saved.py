@@ -155,7 +155,7 @@ def saved_output(path: Path, table: str | None = None) -> SavedOutput:
     if record is None:
         raise CallError(
             f"“{path}” has no run folder “{run_folder(path).name}” beside it, so it is not known"
-            f" where its records come from; name an output of extract"
+            " where its records come from; name an output of extract"
         )
     tables = [str(one["table"]) for one in record.get("tables", ())] or ["records"]
     wanted = table or tables[0]

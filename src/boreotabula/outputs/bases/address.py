@@ -89,7 +89,7 @@ def address_of(path: Path, recorded: str = "") -> DatabaseAddress:
     if not recorded:
         raise CallError(
             f"the database of “{path}” is not known; name its address, such as"
-            f" postgresql://host/name"
+            " postgresql://host/name"
         )
     return DatabaseAddress(recorded)
 

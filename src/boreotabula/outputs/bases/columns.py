@@ -59,7 +59,7 @@ def check_columns(
         names = ", ".join(f"“{one.name}”" for one in lacking)
         raise CallError(
             f"{where} has no column {names}; add {'it' if len(lacking) == 1 else 'them'} there, or"
-            f" use --add-columns"
+            " use --add-columns"
         )
     return lacking
 

@@ -143,7 +143,7 @@ def refuse_neighbours(sheet: Sheet, place: Place, right: int, where: str) -> Non
             column = place.right + 1 + int(beside.nonzero()[0][0])
             raise CallError(
                 f"{where}: {Address(row, column)} is filled, but the table needs this cell for a"
-                f" new column; move what is there to another tab"
+                " new column; move what is there to another tab"
             )
 
 
@@ -157,5 +157,5 @@ def refuse_below(sheet: Sheet, place: Place, right: int, last: int, where: str) 
             column = place.left + int(below.nonzero()[0][0])
             raise CallError(
                 f"{where}: {Address(row, column)} is filled, but the table needs this cell for new"
-                f" rows; move what is there to another tab, or leave more room"
+                " rows; move what is there to another tab, or leave more room"
             )

@@ -34,7 +34,7 @@ def unknown_value(place: Headings, block: BlockPlan, column: int, heads: Heading
     return Finding(
         Code.HEADING_UNKNOWN,
         f"the lowest heading “{label}” names none of the values; the cells below it are in no"
-        f" record",
+        " record",
         "Add the heading to the glossary or to `also` of a value field, or list it in `ignore`.",
         at=place.address(place.bottom, column),
         looked_for=", ".join(block.values),

@@ -50,7 +50,7 @@ def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
     yield Finding(
         Code.NAME_AMBIGUOUS,
         f"the caption “{caption.text}” fits its pattern in two ways: {said} was used, {instead} is"
-        f" possible too",
+        " possible too",
         "Make the pattern of `caption` more exact, or correct the text.",
         at=sheet.address(*caption.spot),
         looked_for="one way to read the caption",

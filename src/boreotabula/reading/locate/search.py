@@ -331,7 +331,7 @@ def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Wi
     return Finding(
         Code.HEADING_TWICE,
         f"a second heading for “{hit.field}”: the table at {first} ends before it; the columns"
-        f" from here on were not read",
+        " from here on were not read",
         "If the tables are side by side, write `repeat = true` into [block]; otherwise split them,"
         " or rename the heading that is wrong.",
         at=second,

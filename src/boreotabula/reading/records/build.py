@@ -352,7 +352,7 @@ class _Builder:
             finding = Finding(
                 Code.REQUIRED_VALUE_BLANK,
                 f"“{field}” is blank in {where}{more}, but `required`; the record was written"
-                f" without it",
+                " without it",
                 "Fill in the cell, or ask the sender.",
                 at=where,
                 looked_for=field,

@@ -69,7 +69,7 @@ def without_year(plan: Plan, field: str, number: int, where: Address | None) -> 
     return Finding(
         Code.MONTH_WITHOUT_YEAR,
         f"the month of {records} has no year, and “{year_field}” is blank there; “{field}” is left"
-        f" empty",
+        " empty",
         f"Fill in “{year_field}”, or write the year beside the month.",
         at=where,
         looked_for=year_field,

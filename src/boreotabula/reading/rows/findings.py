@@ -162,7 +162,7 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
                 Code.ROW_UNCLEAR,
                 f"{called} (“{text}”) {verb} no values, but other cells besides the"
                 f" first, so it was not read as the name of a “{group}”; the rows below keep the"
-                f" group above",
+                " group above",
                 "If it is the name of a group, clear the other cells, or list it in `named` of"
                 " `group_row`; if it is a line without values, there is nothing to do.",
                 at=sheet.address(rows[0], column),
@@ -405,7 +405,7 @@ def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator
         yield Finding(
             Code.TOTAL_LIKELY,
             f"{called} (“{label}”) {verb} like a row of totals, but no pattern of `totals` matches"
-            f" it; it was read as a record",
+            " it; it was read as a record",
             f"If it is a total, add “{label}” to `totals` of [block].",
             at=sheet.address(rows[0], column),
             looked_for="a pattern in `totals`",

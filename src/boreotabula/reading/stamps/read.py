@@ -199,7 +199,7 @@ def _in_none(name: str, told: Sequence[Finding]) -> Finding:
     return Finding(
         Code.STAMP_NOT_FOUND,
         f"“{name}” was not found in any of its {len(told)} places, so it is empty in all records"
-        f" of this tab",
+        " of this tab",
         "Add the place where it is on this tab to the stamp in the layout, or write `optional ="
         " true` into the stamp.",
         looked_for=looked,
@@ -286,7 +286,7 @@ def _says_nothing(name: str, source: Source) -> Finding:
     return Finding(
         Code.STAMP_BLANK,
         f"“{text}” counts as blank (`empty` in [reading]), so “{name}” is empty in all records of"
-        f" this"
+        " this"
         " tab",
         "Fill in the cell, or write `optional = true` or a `default` into the stamp.",
         at=source.at,

@@ -422,9 +422,9 @@ def _found_twice(sheet: Sheet, stamp: StampPlan, filled: Sequence[Source]) -> Fi
     return Finding(
         Code.STAMP_FOUND_TWICE,
         f"{'the label of' if stamp.labels else 'a text for'} “{stamp.field}” appears more than"
-        f" once,"
+        " once,"
         f" with {texts} in {places}; none was used, and the field is empty in all records of this"
-        f" tab",
+        " tab",
         "Make the label of the stamp more exact, or name the cell with `cell`.",
         at=filled[0].at,
         looked_for="one such label",

@@ -107,7 +107,7 @@ def _groups_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Find
         Code.ROW_UNCLEAR,
         f"{sheet.rows_called(rows)} (“{label}”) {verb} of the rows below, and"
         f" {'was' if len(rows) == 1 else 'were'} read as the name of a “{field}”; with such small"
-        f" numbers that may be a coincidence",
+        " numbers that may be a coincidence",
         "List the names of the groups in `named` of `group_row`, so that nothing is guessed.",
         at=sheet.address(rows[0], columns.left),
         looked_for=f"a row that names a {field}",
@@ -220,7 +220,7 @@ def _column_finding(sheet: Sheet, place: Place, column: Column) -> Finding:
         f"{sheet.column_called(column.column)} (“{heading}”) holds the sums of columns beside it;"
         " its cells are in no record",
         f"Add “{heading}” to `totals` of [block]; if it is not a total, list it in `ignore` or"
-        f" change its heading.",
+        " change its heading.",
         at=where,
         looked_for="a pattern in `totals`",
         found=heading,

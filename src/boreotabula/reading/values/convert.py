@@ -346,7 +346,7 @@ def _to_percent(cell: Cell, form: ValueForm, way: object) -> float:
         shown = cell_text(cell)
         raise NotConvertedError(
             f"without a percent sign it could be {shown} % or {shown} times the whole; a `max` of"
-            f" the field"
+            " the field"
             " would allow for the latter"
         )
     return number

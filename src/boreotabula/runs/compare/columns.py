@@ -77,7 +77,7 @@ def _shifted(
         Code.COLUMN_LACKING,
         f"the table begins with columns of {', '.join(columns)}{more}, {count} like it with"
         f" {', '.join(usual)}: a column is missing or new there, so other columns were read in its"
-        f" place",
+        " place",
         "Compare the leading columns with `columns` of [block]; ask the sender, or read such files"
         " by a block of their own.",
         at=cell,

@@ -114,7 +114,7 @@ def _copied(reading: FileReading, tab: TabResult, of: str) -> Finding:
     return Finding(
         Code.TAB_TWICE,
         f"this tab holds the same {records}, stamps and values, as “{of}”; only those of that tab"
-        f" were kept",
+        " were kept",
         "Delete the copy; or, if both are meant, add a stamp to the layout that tells them apart.",
         looked_for="each tab once",
         found=of,

@@ -87,7 +87,7 @@ class MissingTabs:
                 yield Finding(
                     Code.TAB_MISSING,
                     f"no tab “{name}” of this file was read; the other {len(having)} files have"
-                    f" one",
+                    " one",
                     "Check whether it was renamed, or ask the sender for it.",
                     looked_for=name,
                     found="no such tab",
