@@ -1,11 +1,11 @@
-"""Write docs/findings.md from the catalogue of findings in the code."""
+"""Write docs/findings.md from the kinds of findings in the code."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
 
-from boreotabula.reading.catalogue import SECTIONS
+from boreotabula.findings.catalogue import SECTIONS
 
 PAGE = Path(__file__).parents[1] / "docs" / "findings.md"
 RULES = PAGE.with_name("findings-rules.md")
@@ -39,7 +39,7 @@ def _sections() -> Iterator[str]:
         yield "| code | severity | what it means | for example | what to do |"
         yield "|---|---|---|---|---|"
         for one in entries:
-            cells = (f"`{one.code}`", str(one.code.severity), one.meaning, one.example, one.cure)
+            cells = (f"`{one.code}`", str(one.severity), one.meaning, one.example, one.cure)
             yield "| " + " | ".join(cells) + " |"
         yield ""
 

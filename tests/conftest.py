@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 from collections.abc import Iterator
 from pathlib import Path
@@ -9,12 +10,38 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from boreotabula.findings.finding import Finding
 from boreotabula.runs.processes import pool as workers
 from helpers import program
 
 # How long an example takes is no matter of tests: the machine may be busy.
 settings.register_profile("steady", deadline=None)
 settings.load_profile("steady")
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--messages", help="a folder for all messages of findings that the suite met")
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _messages_met(request: pytest.FixtureRequest) -> Iterator[None]:
+    """With `--messages FOLDER`: every message once, to be compared after findings were reworded."""
+    folder = request.config.getoption("--messages")
+    if folder is None:
+        yield
+        return
+    met: set[tuple[str, str, str]] = set()
+    cut = Finding.__post_init__
+
+    def noted(finding: Finding) -> None:
+        cut(finding)
+        met.add((finding.code, finding.message, finding.advice))
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Finding, "__post_init__", noted)
+        yield
+    Path(folder).mkdir(exist_ok=True)
+    Path(folder, f"{os.getpid()}.json").write_text(json.dumps(sorted(met), ensure_ascii=False))
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -14,10 +14,10 @@ import pytest
 from click.testing import CliRunner
 
 from boreotabula.cli.main import cli
+from boreotabula.findings.catalogue import BY_CODE, SECTIONS
+from boreotabula.findings.kind import Severity
 from boreotabula.layout.model import layout_schema
 from boreotabula.outputs.csv import csv_rows
-from boreotabula.reading.catalogue import SECTIONS
-from boreotabula.reading.findings import Code, Severity
 from helpers import read, sheet
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -62,9 +62,12 @@ def test_the_lines_for_a_form_read_it(form: tuple[str, ...]) -> None:
     merges, picture, lines, number, said = form
     first = [one.partition(" ") for one in said.replace("\n", " ").split(", ")]
     names = [name for name, _, _ in first]
+    kinds = {name: "integer" for name, _, text in first if text.isdecimal()}
     # The page leaves out what is the same for all.
     fields = (
-        "" if "[fields]" in lines else "[fields]\n" + "".join(f'{one} = "text"\n' for one in names)
+        ""
+        if "[fields]" in lines
+        else "[fields]\n" + "".join(f'{name} = "{kinds.get(name, "text")}"\n' for name in names)
     )
     reading = read(
         sheet(picture, merges.split(",") if merges else ()), f"layout = 1\n{lines}\n{fields}"
@@ -79,7 +82,7 @@ def test_the_page_of_findings_is_that_of_the_code() -> None:
     made = runpy.run_path(str(DOCS.parent / "scripts" / "findings_page.py"))["page"]()
     assert (DOCS / "findings.md").read_text("utf-8") == made  # scripts/findings_page.py writes it
     entries = [one.code for entries in SECTIONS.values() for one in entries]
-    assert sorted(entries) == sorted(Code) and "||" not in made
+    assert sorted(entries) == sorted(BY_CODE) and "||" not in made
 
 
 def test_the_schema_knows_all_that_the_examples_say() -> None:

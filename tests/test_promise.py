@@ -620,7 +620,7 @@ def test_what_cannot_be_told_apart_is_told_once_for_the_run(tmp_path: Path) -> N
 def test_one_gap_is_told_once(tmp_path: Path) -> None:
     files = {f"{n}.csv": f"Site;Day;Hours/Quay;{n};3/Pier;2;{n}" for n in range(1, 7)}
     files["9.csv"] = "Site;Hours/Quay;9/Mole;5"
-    assert Desk(tmp_path, layout('stub = "site"', THREE), files).told() == ["field-missing"]
+    assert Desk(tmp_path, layout('stub = "site"', THREE), files).told() == ["column-lacking"]
 
 
 def test_one_title_row_above_columns_by_position_makes_one_finding(tmp_path: Path) -> None:

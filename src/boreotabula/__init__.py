@@ -16,8 +16,8 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from boreotabula.errors import BoreotabulaError
+    from boreotabula.findings.finding import Finding, Unplaced
     from boreotabula.layout.problems import LayoutError
-    from boreotabula.reading.findings import Finding, Unplaced
     from boreotabula.runs.layouts.load import Layout
     from boreotabula.runs.run.gather import Run, extract
 
@@ -36,11 +36,11 @@ __all__ = [
 
 _HOMES = {
     "BoreotabulaError": "errors",
-    "Finding": "reading.findings",
+    "Finding": "findings.finding",
     "Layout": "runs.layouts.load",
     "LayoutError": "layout.problems",
     "Run": "runs.run.gather",
-    "Unplaced": "reading.findings",
+    "Unplaced": "findings.finding",
     "extract": "runs.run.gather",
 }
 

@@ -15,10 +15,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.finding import Finding
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.layout.problems import LayoutError
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.review.charts import draw_cross
 from boreotabula.review.crosstab import Wish, crosstab
 from boreotabula.review.records import load_records
@@ -91,7 +92,7 @@ def test_findings_quote_no_more_than_can_be_read(desk: Path) -> None:
         assert shown.status in (0, 1) and len(shown.out + shown.err) < 5_000, command
     (row,) = [one for one in csv_rows(desk / "out.csv") if one["species"][0] == "y"]
     assert len(row["species"]) == 200_000
-    assert len(Finding(Code("read-as"), f"“{'z' * 500}” and “{'w' * 20}”", "").message) < 200
+    assert len(Finding(kind_of("read-as"), f"“{'z' * 500}” and “{'w' * 20}”", "").message) < 200
 
 
 # --- patterns ------------------------------------------------------------------------------------

@@ -17,6 +17,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from boreotabula.errors import CallError
+from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.finding import Finding, Telling, Unplaced
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.field_types import type_called
 from boreotabula.ooxml.editing import Package, attribute, open_package, relations_of
@@ -25,7 +27,6 @@ from boreotabula.outputs.xlsx import NewWorkbook, tab_name, table_name
 from boreotabula.outputs.xlsx_rows import SheetRows, xml_text
 from boreotabula.reading.account.roles import Account, Role, RoleMap
 from boreotabula.reading.account.unplaced import UnplacedCells
-from boreotabula.reading.findings import Code, Finding, Telling, Unplaced
 from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
@@ -144,7 +145,7 @@ def test_every_value_reads_back_from_json(rows: list[tuple[Any, ...]]) -> None:
 
 ROLES = RoleMap(sheet("a | 1 | . | b"))
 ROLES.explain(0, 0, "why")
-ROLES.tell(Telling(Finding(Code("tab-blank"), "m", "a"), spots=[(0, 1)]))
+ROLES.tell(Telling(Finding(kind_of("tab-blank"), "m", "a"), spots=[(0, 1)]))
 UNPLACED = UnplacedCells.of_tab(ROLES, "f.xlsx", "Bench 1")
 
 
@@ -187,7 +188,7 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
         facts,
         len(rows),
     )
-    findings = (Finding(Code("tab-blank"), "m", "a", Address(0, 0), "l", "f", "T", "n"),)
+    findings = (Finding(kind_of("tab-blank"), "m", "a", Address(0, 0), "l", "f", "T", "n"),)
     reading = FileReading(
         "n.xlsx", 5, "digest", (tab,), {"U": "why"}, ("p*",), findings,
         UNPLACED, True,

@@ -199,7 +199,7 @@ def test_a_doubtful_text_is_read_like_those_that_leave_no_doubt_and_said(
 
 def test_values_outside_stay_and_are_told_with_the_nearest_choice() -> None:
     def outside(done: Converted) -> list[tuple[int, str]]:
-        return list(done.outside)
+        return [(at, str(reason)) for at, reason in done.outside]
 
     ranged = convert([5.0, -1.0, 12.0], form("integer", least=0, most=10))
     assert ranged.values.to_pylist() == [5, -1, 12]
@@ -212,7 +212,7 @@ def test_values_outside_stay_and_are_told_with_the_nearest_choice() -> None:
 
 def test_decimals_that_are_cut_are_told() -> None:
     done = convert([12.345, 12.355, 0.1 + 0.2, "1,005"], form("decimal(2)", decimal_mark=","))
-    assert done.values.to_pylist() == [Decimal(one) for one in ("12.34", "12.36", "0.30", "1.00")]
+    assert done.values.to_pylist() == [Decimal(one) for one in ("12.35", "12.36", "0.30", "1.01")]
     assert done.rounded == (0, 1, 3)
 
 

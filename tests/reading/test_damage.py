@@ -19,8 +19,8 @@ import openpyxl
 import pytest
 
 import boreotabula
+from boreotabula.findings.finding import in_order
 from boreotabula.layout.addresses import Address
-from boreotabula.reading.findings import in_order
 from helpers import span
 
 SITES = ("Lomlia", "Frostmo", "Kaldvatn", "Hiekka", "Suvanto", "Brekka")

@@ -18,9 +18,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import boreotabula
+from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.kind import Severity
 from boreotabula.pipeline.new_output import extract_into, look_for
 from boreotabula.reading.account.roles import BOOKED, Role
-from boreotabula.reading.findings import Code, Severity
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.file.read import read_chosen
 from boreotabula.runs.inputs import look
@@ -244,7 +245,7 @@ def forms(draw: st.DrawFn) -> Form:
 
 
 def told_enough(codes: Counter[str], code: str, needed: Severity) -> bool:
-    return codes[code] > 0 and LOUDER.index(Code(code).severity) >= LOUDER.index(needed)
+    return codes[code] > 0 and LOUDER.index(kind_of(code).severity) >= LOUDER.index(needed)
 
 
 @settings(max_examples=120)

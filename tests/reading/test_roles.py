@@ -10,11 +10,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.finding import WHOLE, Finding, Telling
+from boreotabula.findings.kind import Severity
 from boreotabula.layout.patterns import Kind, PatternError, pattern
 from boreotabula.limits import Budget, Limits
 from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import reads_as_figure
-from boreotabula.reading.findings import WHOLE, Code, Finding, Severity, Telling
 from boreotabula.reading.rows.kinds import _tail_after_gap
 from boreotabula.reading.totals.compare import row_ranges
 from boreotabula.runs.read_all import _unmarked
@@ -23,7 +25,7 @@ from helpers import layout_text, read, sheet
 
 
 def finding(code: str) -> Finding:
-    return Finding(Code(code), f"{code} is said", "Look.")
+    return Finding(kind_of(code), f"{code} is said", "Look.")
 
 
 NOTE, WARNING, ERROR = map(finding, ("texts-unplaced", "numbers-unplaced", "cells-unplaced"))

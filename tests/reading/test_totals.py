@@ -184,7 +184,7 @@ def test_a_total_that_is_never_a_sum_is_told_once() -> None:
         one for one in read(sheet(picture, ["C1:E1"]), LAYOUT).findings
         if one.code == "total-differs"
     ]  # fmt: skip
-    assert told.message.startswith("none of the 3 printed totals of row 7 is the sum of records")
+    assert told.message.startswith("row 7: no total agrees. C7 says 3, the records add up to")
 
 
 def test_a_total_without_a_number_is_noted() -> None:

@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 
 import boreotabula
-from boreotabula.reading.findings import Finding
+from boreotabula.findings.finding import Finding
 from helpers import csv_rows, program, write_workbook
 
 LAYOUT = """

@@ -51,7 +51,7 @@ def test_a_run_folder_hides_no_file_that_its_run_did_not_write(tmp_path: Path) -
         (tmp_path / name).write_text("x", "utf-8")
     record = {"output": "a.csv", "also_written": ["b.csv", "../a.csv"]}
     (tmp_path / "b.run" / "run.json").write_text(json.dumps(record), "utf-8")
-    found = {one.below: (one.why, one.code) for one in sorted_files(tmp_path)}
+    found = {one.below: (one.why, one.kind and one.kind.code) for one in sorted_files(tmp_path)}
     assert found["a.csv"] == found["b.run/c.csv"] == ("", None)
     assert found["b.csv"][1] == "output-doubtful"
     (tmp_path / "lots.toml").write_text('layout = 1\n[source]\nfolder = "."\ninclude = "*.csv"\n'
@@ -224,10 +224,10 @@ def test_the_tables_of_a_folder_are_known_again(desk: Path) -> None:
     text = text.replace('"inbox"', '"."\ninclude = ["**/*.csv"]')
     (desk / "two.toml").write_text(text, encoding="utf-8")
     program("extract", "two.toml", "-o", "tables", cwd=desk)
-    left = {one.below: (one.why, one.code) for one in sorted_files(desk)}
+    left = {one.below: (one.why, one.kind and one.kind.code) for one in sorted_files(desk)}
     assert left["tables/a.csv"] == left["tables/b.csv"] == ("output of an earlier run", None)
     (desk / "tables" / "a.csv").write_text("changed", encoding="utf-8")
-    found = {one.below: one.code for one in sorted_files(desk)}
+    found = {one.below: one.kind and one.kind.code for one in sorted_files(desk)}
     assert (found["tables/a.csv"], found["tables/b.csv"]) == ("output-doubtful", None)
 
 

@@ -161,7 +161,7 @@ def test_a_heading_that_few_tabs_have_is_noted(tmp_path: Path) -> None:
     )
     found = run(tmp_path, layout)
     (rare,) = [one for one in found.findings if one.code == "heading-rare"]
-    assert (rare.tab, rare.cell, rare.found) == ("Bench 7", "F1", "phone")
+    assert (rare.tab, rare.cell, rare.found) == ("Bench 7", "F1", "Phone")
 
 
 def test_a_workbook_as_output_keeps_types_and_never_a_formula(tmp_path: Path) -> None:

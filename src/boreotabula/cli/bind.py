@@ -160,12 +160,12 @@ def _wanted(
             choice, opening, reading = job.tabs, job.opening, layout.spec.reading
             inbox = look(layout, own=(output, run_folder(output)))
             files += inbox.taken
-            unseen += [one for one in inbox.left_out if one.code]
+            unseen += [one for one in inbox.left_out if one.kind]
         elif source.is_dir():
             check_apart(output, [source])
             found = list(sorted_files(source, (output,)))
             files += [_source(one.path, one.below) for one in found if not one.why]
-            unseen += [LeftOut(one.below, one.why, one.code) for one in found if one.code]
+            unseen += [LeftOut(one.below, one.why, one.kind) for one in found if one.kind]
         elif not source.exists():
             raise CallError(f"there is no file or folder “{source}”")
         else:

@@ -10,6 +10,7 @@ import click
 
 from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
+from boreotabula.findings.kind import Severity
 from boreotabula.runs.remote.address import as_named
 from boreotabula.texts import agreeing, counted
 
@@ -120,7 +121,6 @@ def _proposed(found: Proposal) -> dict[str, Any]:
 
 
 def _figures_of(run: Run) -> dict[str, int]:
-    from boreotabula.reading.findings import Severity
 
     return {
         "files": len(run.files),
@@ -136,7 +136,6 @@ def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
     from difflib import unified_diff
 
     from boreotabula.cli import screen
-    from boreotabula.reading.findings import Severity
 
     # The difference alone is the result, if it is not written.
     console = screen.out() if output or not found.changes else screen.err()
@@ -171,7 +170,6 @@ def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
 
 
 def _run_in_short(run: Run) -> str:
-    from boreotabula.reading.findings import Severity
 
     errors, warnings = (run.severities[one] for one in (Severity.ERROR, Severity.WARNING))
     return ", ".join([

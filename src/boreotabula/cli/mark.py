@@ -60,7 +60,7 @@ def command(
 ) -> int:
     """Mark the faults that a run has found in copies of the workbooks, to send back."""
     from boreotabula.cli import screen
-    from boreotabula.reading.findings import Severity
+    from boreotabula.findings.kind import Severity
     from boreotabula.review.mark.letter import STANDARD, own_template
     from boreotabula.review.mark.mark import Marking, check_folder, mark
     from boreotabula.review.records import source_folders

@@ -13,9 +13,10 @@ from rich.text import Text
 
 from boreotabula.cli.role_looks import ROLE_LOOKS
 from boreotabula.cli.screen import err, out
+from boreotabula.findings.finding import Finding, in_order
+from boreotabula.findings.kind import Severity
 from boreotabula.outputs.bases.address import address_of, is_server
 from boreotabula.reading.account.roles import Account, Role
-from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.runs.compare.causes import by_cause, reach_of
 from boreotabula.texts import agreeing, counted
 

@@ -13,9 +13,9 @@ from boreotabula.drafting.sketch import Sketch, few, listed
 from boreotabula.drafting.specimens import Kindred, Specimen
 from boreotabula.drafting.values import VALUE_STEPS, narrower
 from boreotabula.drafting.words import field_name, is_total, is_unit, total_pattern
+from boreotabula.findings.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
 from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
 from boreotabula.reading.columns.kinds import ColumnKind
-from boreotabula.reading.findings import Code
 from boreotabula.reading.rows.table_rows import RowKind
 from boreotabula.workbooks.sheet import Cell
 
@@ -205,8 +205,8 @@ def _units(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]
 
 def _repeats(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
     """The table stands several times on a tab."""
-    twice = (Code.BLOCK_FOUND_TWICE, Code.HEADING_TWICE)
-    if "repeat" not in sketch.block and any(one.code in twice for _, one in judged.errors):
+    twice = (BLOCK_FOUND_TWICE, HEADING_TWICE)
+    if "repeat" not in sketch.block and any(one.kind in twice for _, one in judged.errors):
         yield sketch.having(repeat=True)
 
 

@@ -12,14 +12,17 @@ import pyarrow as pa
 from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.specimens import Specimen
 from boreotabula.drafting.words import level_name
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import Severity
+from boreotabula.findings.places import Rule
+from boreotabula.findings.tables import FIELD_MISSING
+from boreotabula.findings.totals import TOTAL_DIFFERS
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Kind, first_match, pattern
 from boreotabula.layout.problems import LayoutError
-from boreotabula.reading.account.marking import BLANK_RULE
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.blocks import TabSource
 from boreotabula.reading.cells import reads_as_figure
-from boreotabula.reading.findings import Code, Finding, Severity
 from boreotabula.reading.stamps.search import Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 
@@ -58,7 +61,7 @@ class Judgement:
         tabs = max(len(self.readings), 1)
         disagree = self.printed - self.agree
         # Totals that differ are weighed above: a sender's slip is no fault of the layout.
-        faults = sum(one.code != Code.TOTAL_DIFFERS for _, one in self.errors)
+        faults = sum(one.kind != TOTAL_DIFFERS for _, one in self.errors)
         return (
             100 * self.placed
             - 50 * self.passed_over / (self.filled or 1)
@@ -91,7 +94,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
         readings.append(reading)
         counts["filled"] += reading.account.filled
         counts["unplaced"] += reading.account.roles[Role.UNPLACED]
-        counts["passed"] += reading.account.left_out.get(BLANK_RULE, 0)
+        counts["passed"] += reading.account.left_out.get(Rule.BLANK, 0)
         counts["records"] += sum(batch.num_rows for batch in reading.tables.values())
         counts["printed"] += reading.totals.printed
         counts["agree"] += reading.totals.agree
@@ -107,7 +110,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
                 errors.append((one, finding))
             counts["warnings"] += finding.severity is Severity.WARNING
             # A field that tabs lack is no fault of theirs, but of the names.
-            counts["warnings"] += finding.code == Code.FIELD_MISSING
+            counts["warnings"] += finding.kind == FIELD_MISSING
     return Judgement(
         counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
         counts["agree"], tuple(errors), counts["warnings"], tuple(readings),

@@ -13,9 +13,9 @@ from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.finishing import our_names
 from boreotabula.drafting.sketch import listed
 from boreotabula.drafting.specimens import Specimen
+from boreotabula.findings.finding import Finding
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import reads_as_figure
-from boreotabula.reading.findings import Finding
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.texts import counted

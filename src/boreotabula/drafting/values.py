@@ -11,7 +11,9 @@ from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.specimens import Kindred
 from boreotabula.drafting.types import month_languages, type_of
 from boreotabula.drafting.words import is_unit
-from boreotabula.reading.findings import Code
+from boreotabula.findings.stamps import STAMP_NOT_CONVERTED
+from boreotabula.findings.tables import HEADING_NOT_CONVERTED
+from boreotabula.findings.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
 
 Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
 
@@ -39,7 +41,7 @@ def _for_nothing(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[S
     """Texts that stand for nothing where numbers belong."""
     texts: dict[str, None] = {}
     for _, finding in judged.errors:
-        if finding.code in (Code.VALUE_NOT_CONVERTED, Code.COLUMN_NOT_CONVERTED):
+        if finding.kind in (VALUE_NOT_CONVERTED, COLUMN_NOT_CONVERTED):
             text = finding.found.strip()
             if text in NOTHING:
                 texts[text] = None
@@ -148,8 +150,8 @@ def _wider_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[S
              "datetime": "text", "yesno": "text", "percent": "text"}  # fmt: skip
     failed = [
         finding.field for _, finding in judged.errors
-        if finding.code in (Code.COLUMN_NOT_CONVERTED, Code.HEADING_NOT_CONVERTED,
-                            Code.STAMP_NOT_CONVERTED)
+        if finding.kind in (COLUMN_NOT_CONVERTED, HEADING_NOT_CONVERTED,
+                            STAMP_NOT_CONVERTED)
     ]  # fmt: skip
     for name in dict.fromkeys(failed):
         if sketch.fields.get(name) in wider:

@@ -10,6 +10,7 @@ from itertools import groupby
 
 from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.field_checks import value_problems
+from boreotabula.layout.field_types import type_called
 from boreotabula.layout.headings import Naming, conflicts
 from boreotabula.layout.model import PROVENANCE, Block, LayoutSpec, Stamp, Stamps, Tabs
 from boreotabula.layout.patterns import Kind, PatternError, pattern
@@ -119,6 +120,8 @@ def block_uses(block: Block, path: KeyPath) -> Iterator[Use]:
     for group in block.group_row:
         if group.field not in NO_FIELD:
             yield Use(group.field, (*path, "group_row"), "group_row of [block]")
+    if block.parts is not None:
+        yield Use(block.parts.field, (*path, "parts"), "parts of [block]")
     # A level whose headings are cut over two rows is named twice in turn.
     levels = tuple(field for field, _ in groupby(block.across))
     columns = tuple(field for field in block.columns if field not in block.stub)
@@ -170,8 +173,14 @@ def _all_patterns(spec: LayoutSpec) -> Iterator[PatternList]:
             yield (*path, "caption"), Kind.CAPTION, block.caption
             # A column without a heading has nothing that a pattern could be held against.
             yield (*path, "ignore"), Kind.CELL, tuple(one for one in block.ignore if one)
-            for key in ("found_by", "totals", "skip", "ends_at"):
+            # A row of sums without a label has none either.
+            yield (*path, "totals"), Kind.CELL, tuple(one for one in block.totals if one)
+            for key in ("found_by", "not_totals", "skip", "only_rows", "ends_at"):
                 yield (*path, key), Kind.CELL, getattr(block, key)
+            if block.parts is not None:
+                yield (*path, "parts"), Kind.CELL, block.parts.at
+            if block.control is not None:
+                yield (*path, "control"), Kind.CELL, block.control.line
             for group in block.group_row:
                 yield (*path, "group_row"), Kind.CELL, group.named
     for field, described in spec.fields.items():
@@ -301,6 +310,11 @@ def _misfits(block: Block) -> Iterator[tuple[str, str]]:
         yield "across", "“across” in [block] passes over every level; name a field of one"
     if block.columns and all(one in NO_FIELD for one in block.columns):
         yield "columns", "“columns” in [block] passes over every column; name a field of one"
+    limits = [key for key in ("first_rows", "last_rows", "largest") if getattr(block, key)]
+    if len(limits) > 1:
+        yield limits[-1], f"[block] limits its rows by {' and by '.join(limits)}; keep one of them"
+    if block.control is not None and not (block.control.count or block.control.sums):
+        yield "control", "“control” in [block] needs “count” or “sums”, to say what is compared"
     yield from _misfit_groups(block)
     named = [one for one in (*block.stub, *block.columns) if one not in NO_FIELD]
     for field in block.carry_down:
@@ -350,7 +364,7 @@ def _misfit_groups(block: Block) -> Iterator[tuple[str, str]]:
     for at, group in enumerate(block.group_row):
         if group.field in NO_FIELD:
             yield "group_row", f"“group_row” in [block] names “{group.field}”, which is not a field"
-        elif not group.named and at < len(block.group_row) - 1:
+        elif not group.named and group.indent is None and at < len(block.group_row) - 1:
             yield (
                 "group_row",
                 f"“{group.field}” in “group_row” needs “named”, the patterns of its names: without"
@@ -388,6 +402,8 @@ def _stamp_misfits(stamp: Stamp) -> Iterator[str]:
         yield f"“tab” goes with {', '.join(_ON_TAB)} or pattern, not with “{given[0]}”"
     if stamp.labelled and not stamp.cell:
         yield "“labelled” goes with “cell”"
+    if stamp.places != 1 and not (stamp.right_of or stamp.below):
+        yield "“places” goes with “right_of” and “below”: so many cells from the label"
     if stamp.pattern is not None and "{}" not in stamp.pattern:
         yield f"the pattern “{stamp.pattern}” needs {{}} for the part to keep"
 
@@ -426,6 +442,20 @@ def _when_problems(spec: LayoutSpec) -> Iterator[Problem]:
         if by_cell == bool(when.heading) or bool(when.cell) != bool(when.is_):
             message = "“when” of an edition is { cell = …, is = … } or { heading = … }"
             yield Problem(("edition", number, "when"), message)
+
+
+def _wrong_text(spec: LayoutSpec) -> Iterator[Problem]:
+    """Columns by position that do not rise, or beside a delimiter."""
+    columns = spec.text.columns
+    if columns is not None and spec.text.delimiter is not None:
+        yield Problem(
+            ("text", "columns"), "[text] parts lines by delimiter or by columns, not both"
+        )
+    if isinstance(columns, tuple) and (
+        list(columns) != sorted(set(columns)) or columns[:1] != (1,)
+    ):
+        said = "“columns” in [text] are the places where columns begin: 1 first, each further right"
+        yield Problem(("text", "columns"), said)
 
 
 def _wrong_addresses(spec: LayoutSpec) -> Iterator[Problem]:
@@ -468,6 +498,27 @@ def _wrong_parts(spec: LayoutSpec) -> Iterator[Problem]:
             if "{}" not in text and text.strip():
                 said = f"“pattern” of “{field}”: “{text}” needs {{}} for the part to keep"
                 yield Problem(("fields", field, "pattern"), said)
+
+
+def _wrong_rows(spec: LayoutSpec) -> Iterator[Problem]:
+    """Rules about rows that speak of fields which are not there, or not of numbers."""
+    for form in forms(spec):
+        for path, block in form.blocks:
+            named = [*([block.largest.by] if block.largest else [])]
+            named += block.control.sums if block.control else ()
+            key = "largest" if block.largest else "control"
+            for field in named:
+                described = spec.fields.get(field)
+                if described is None:
+                    near = did_you_mean(field, spec.fields)
+                    yield Problem((*path, key), f"{key}: no field “{field}” in [fields]{near}")
+                elif not type_called(described.type).is_number:
+                    said = f"{key} goes by numbers, and “{field}” is {described.type}"
+                    yield Problem((*path, key), said)
+            part = spec.fields.get(block.parts.field) if block.parts else None
+            if part is not None and part.type not in ("integer", "text"):
+                said = "“parts” numbers the parts of a table: make its field an integer"
+                yield Problem((*path, "parts"), said)
 
 
 def _wrong_key(spec: LayoutSpec) -> Iterator[Problem]:
@@ -519,6 +570,7 @@ _CHECKS: tuple[Callable[[LayoutSpec], Iterator[Problem]], ...] = (
     _wrong_names,
     _wrong_patterns,
     _wrong_addresses,
+    _wrong_text,
     _stamp_problems,
     _block_problems,
     _tab_problems,
@@ -528,6 +580,7 @@ _CHECKS: tuple[Callable[[LayoutSpec], Iterator[Problem]], ...] = (
     _two_meanings,
     _wrong_also,
     _wrong_parts,
+    _wrong_rows,
     _wrong_key,
     value_problems,
 )

@@ -103,6 +103,14 @@ class TextPart(Part):
     delimiter: Annotated[str, Field(min_length=1, max_length=1)] | None = None
     encoding: str | None = None
     quote: Annotated[str, Field(max_length=1)] | None = None
+    columns: (
+        Literal["aligned"]
+        | Annotated[
+            tuple[Annotated[int, Field(ge=1)], ...],
+            BeforeValidator(_as_tuple, json_schema_input_type=list[int]),
+        ]
+        | None
+    ) = None
 
 
 class Tabs(Part):
@@ -129,8 +137,10 @@ class Stamp(Part):
         default=None, alias="from"
     )
     value: str | int | float | bool | datetime | date | time | None = None
+    places: Annotated[int, Field(ge=1, le=999)] = 1
     labelled: Texts = ()
     pattern: str | None = None
+    compared: bool = False
     optional: bool = False
     default: str | int | float | bool | datetime | date | time | None = None
 
@@ -145,10 +155,35 @@ Stamps = Mapping[
 
 
 class GroupRow(Part):
-    """Rows of their own that name the group of the rows below; without `named` by their shape."""
+    """Rows of their own that name the group of the rows below; without `named` or `indent` by their
+    shape."""
 
     field: str
     named: Texts = ()
+    indent: Annotated[int, Field(ge=0, le=250)] | None = None
+
+
+class Parts(Part):
+    """Rows that part a table, and the field that numbers the parts from 1."""
+
+    at: Texts
+    field: str
+
+
+class Largest(Part):
+    """The records of each table with the largest values of a field."""
+
+    by: str
+    rows: Annotated[int, Field(ge=1)]
+
+
+class Control(Part):
+    """A line that says how many records stand above it, and what their fields sum up to; its
+    columns are counted from 1."""
+
+    line: Texts
+    count: Annotated[int, Field(ge=1)] | None = None
+    sums: Mapping[str, Annotated[int, Field(ge=1)]] = {}
 
 
 class Block(Part):
@@ -172,8 +207,15 @@ class Block(Part):
         BeforeValidator(_as_groups, json_schema_input_type=str | GroupRow | list[str | GroupRow]),
     ] = ()
     totals: Texts = ()
+    not_totals: Texts = ()
     ignore: Texts = ()
     skip: Texts = ()
+    only_rows: Texts = ()
+    parts: Parts | None = None
+    control: Control | None = None
+    below: Literal["error", "leave out"] = "error"
+    beside: Literal["error", "leave out"] = "error"
+    optional: bool = False
     ends_at: Texts = ()
     gaps: bool = False
     reach: Literal["right", "left"] = "right"
@@ -182,6 +224,8 @@ class Block(Part):
     blank: Literal["skip", "keep"] = "skip"
     every_row: bool = False
     first_rows: Annotated[int, Field(ge=1)] | None = None
+    last_rows: Annotated[int, Field(ge=1)] | None = None
+    largest: Largest | None = None
     visible_only: bool = False
     unknown_headings: Literal["error", "keep", "leave out"] = "error"
     also: Mapping[str, Texts] = {}
@@ -208,6 +252,7 @@ class FieldSpec(Reading):
     type: FieldType = "text"
     also: Texts = ()
     required: bool = False
+    optional: bool = False
     unit: Texts = ()
     pattern: Texts = ()
     same_as: Mapping[str, Texts] = {}

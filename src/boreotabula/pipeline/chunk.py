@@ -14,12 +14,12 @@ from pathlib import Path
 
 from boreotabula import __version__
 from boreotabula.errors import BoreotabulaError, CallError
+from boreotabula.findings.files import FILE_NOT_FETCHED
 from boreotabula.outputs.parted import PartedWriter, PartFile
-from boreotabula.reading.findings import Code
 from boreotabula.runs.cache.packing import without_records
 from boreotabula.runs.cache.store import Cache
 from boreotabula.runs.file.open_file import Job
-from boreotabula.runs.file.read import FileReading, ended_reading, not_read
+from boreotabula.runs.file.read import FileReading, ended_reading
 from boreotabula.runs.inputs import Inbox, SourceFile
 from boreotabula.runs.processes.pool import Ended
 from boreotabula.runs.processes.worker import End
@@ -176,8 +176,7 @@ def _readings(chunk: Chunk, errand: Errand, deadly: frozenset[int]) -> Iterator[
 
 def not_fetched(name: str, why: str) -> FileReading:
     """The reading of a file that a server did not hand out."""
-    advice = "Run again once the server answers; else ask whoever keeps it there."
-    return FileReading(name, findings=(not_read(name, why, advice, Code.FILE_NOT_FETCHED),))
+    return FileReading(name, findings=(FILE_NOT_FETCHED(file=name, why=why),))
 
 
 def stopped_at(source: SourceFile, chunk: Chunk) -> FileReading:

@@ -12,6 +12,9 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.errors import CallError
+from boreotabula.findings.files import FILE_TWICE
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.masters import CHANGED_BY_HAND, REMARK_GONE, ROWS_KEPT
 from boreotabula.layout.headings import normal_form
 from boreotabula.outputs.bases.address import address_of, is_server
 from boreotabula.outputs.bases.base import Base, open_base
@@ -29,17 +32,15 @@ from boreotabula.pipeline.new_output import (
     schemas_of,
     with_news,
 )
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.atomic import KeepOld, placed, told
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.inputs import Inbox, check_output, look
 from boreotabula.runs.layouts.load import Layout
-from boreotabula.runs.read_all import FILE_TWICE, Means, digests, read_all
+from boreotabula.runs.read_all import Means, digests, read_all
 from boreotabula.runs.run.earlier import Before, earlier_record
 from boreotabula.runs.run.gather import RowCounts, Run, gather
 from boreotabula.runs.run.record import write_record
 from boreotabula.runs.run_folders import run_folder
-from boreotabula.texts import counted
 
 
 def look_into(
@@ -204,7 +205,7 @@ def _replaced(run: Run, before: Before) -> set[str]:
     """The files whose records a run replaces: those that it read, copies of them, and what they
     were called before."""
     read = {one.name for one in run.files if one.read}
-    twice = {one.file for one in run.findings if one.code == FILE_TWICE}
+    twice = {one.file for one in run.findings if one.kind == FILE_TWICE}
     return read | twice | {before.renamed[name] for name in read if name in before.renamed}
 
 
@@ -235,41 +236,24 @@ def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
     for tab, one in zip(book.tabs.values(), merged, strict=True):
         for row in one.remarks:
             file, source_tab, cell = row.source
-            yield Finding(
-                Code.REMARK_GONE,
-                f"row {row.cell.row + 1} of “{book.path.name}” › {tab} was removed, because its"
-                f" file no longer contains that record; with it went “{'”, “'.join(row.texts)}”",
-                "If the remark still matters, write it in another row. The record was in"
-                f" {source_tab} {cell} of {file}.",
-                looked_for="the record in its file",
-                found=", ".join(row.texts),
+            yield REMARK_GONE(
                 file=file,
                 tab=source_tab,
+                row=row.cell.row + 1,
+                book=book.path.name,
+                master_tab=tab,
+                texts=list(row.texts),
+                cell=cell,
             )
         if one.by_hand:
-            cells = ", ".join(str(row.cell.row + 1) for row in one.by_hand[:5])
-            rows = counted(len(one.by_hand), "row")
-            yield Finding(
-                Code.CHANGED_BY_HAND,
-                f"{rows} of “{book.path.name}” › {tab} had been changed by hand; the values of the"
-                f" files were written again (row {cells})",
-                "Correct the value in the report itself, or keep your correction in a column of"
-                " your own.",
-                looked_for="the values of the files",
-                found=rows,
+            numbers = [row.cell.row + 1 for row in one.by_hand]
+            yield CHANGED_BY_HAND(
+                rows=len(numbers), book=book.path.name, master_tab=tab, numbers=numbers
             )
 
 
 def _rows_kept(target: Path, number: int) -> Finding:
-    rows = counted(number, "row")
-    return Finding(
-        Code.ROWS_KEPT,
-        f"{rows} of “{target.name}” {'is' if number == 1 else 'are'} not written by a run, and"
-        f" {'was' if number == 1 else 'were'} left alone",
-        "Nothing to do if you or another layout wrote them; otherwise delete them there.",
-        looked_for="a source_file that a run has read",
-        found=rows,
-    )
+    return ROWS_KEPT(rows=number, book=target.name)
 
 
 def _forgotten(
@@ -277,7 +261,7 @@ def _forgotten(
 ) -> Iterator[FileReading]:
     """The readings; what a database holds of a file goes once it is read anew, or is a copy."""
     for reading in readings:
-        if reading.read or any(one.code == FILE_TWICE for one in reading.findings):
+        if reading.read or any(one.kind == FILE_TWICE for one in reading.findings):
             names = [reading.name, before.renamed.get(reading.name, reading.name)]
             for table in tables:
                 base.forget(table, names)

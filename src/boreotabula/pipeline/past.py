@@ -14,16 +14,20 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from boreotabula.errors import CallError
+from boreotabula.findings.comparing import RECORDS_MISSING_NOW, VALUE_RESTATED
+from boreotabula.findings.finding import Finding
 from boreotabula.layout.addresses import written_address
 from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.outputs.csv import column_text, field_type, type_name
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.review.saved import saved_output
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.run.earlier import Since
 from boreotabula.runs.run.gather import Restated
-from boreotabula.texts import counted, plain_number
+from boreotabula.texts import plain_number
+
+_WHOLE_RECORD = "the record"
+"""What stands in restated.csv for the field, where a record is gone."""
 
 # Comparing is only imported once something is compared: most runs restate nothing.
 if TYPE_CHECKING:
@@ -190,7 +194,7 @@ def _as_lines(lines: pa.Table, key: Sequence[str]) -> pa.Table:
         {
             **{name: here(name) for name in ("file", "tab", "cell")},
             **{name: lines.column(name) for name in key},
-            "field": pc.if_else(gone, "the record", lines.column("field")),
+            "field": pc.if_else(gone, _WHOLE_RECORD, lines.column("field")),
             "before": pc.if_else(gone, "there", lines.column("before")),
             "now": pc.if_else(gone, "gone", lines.column("after")),
         }
@@ -236,15 +240,11 @@ def restated_findings(found: Restated) -> Iterator[Finding]:
     for file, number in found.by_file.items():
         first = columns["file"].index(file)
         name, before, now = (columns[one][first] for one in ("field", "before", "now"))
-        values = counted(number, "value")
-        yield Finding(
-            Code.VALUE_RESTATED,
-            f"{values} reported before {'has' if number == 1 else 'have'} changed; the first:"
-            f" {name}, {before} → {now or 'blank'}",
-            "Ask the sender whether this is intended; restated.csv lists all of them.",
-            at=written_address(columns["cell"][first]),
-            looked_for=str(before),
-            found=str(now or ""),
-            file=file,
-            tab=columns["tab"][first] or "",
-        )
+        gone = {columns["field"][at] for at, one in enumerate(columns["file"]) if one == file}
+        where, tab = written_address(columns["cell"][first]), columns["tab"][first] or ""
+        slots = {"values": number, "before": str(before), "there": str(now or "")}
+        if gone == {_WHOLE_RECORD}:
+            yield RECORDS_MISSING_NOW(where, file=file, tab=tab, **slots)
+        else:
+            now = now or "blank"
+            yield VALUE_RESTATED(where, file=file, tab=tab, field=name, now=now, **slots)

@@ -11,11 +11,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from boreotabula.reading.cells import is_figure
+from boreotabula.findings.finding import WHOLE, Finding, Spot, Telling
+from boreotabula.findings.tables import BLOCK_NOT_FOUND, BLOCKS_OVERLAP, LEVEL_ROW_REFUSED
+from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.decide import AboutColumns, decide_columns
 from boreotabula.reading.columns.findings import beyond_gap, without_heading
 from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
-from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
 from boreotabula.reading.locate.captions import captions_of
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.place import Place, bounded, same_table
@@ -26,6 +27,7 @@ from boreotabula.reading.rows.kinds import tell_rows_apart
 from boreotabula.reading.rows.table_rows import TableRows, carried, limited
 from boreotabula.reading.stamps.read import Stamped, read_stamps
 from boreotabula.reading.stamps.search import StampSearch, Surroundings
+from boreotabula.reading.totals.figures import Figures
 from boreotabula.reading.totals.unnamed import without_unnamed_totals
 from boreotabula.workbooks.sheet import Sheet
 
@@ -186,7 +188,13 @@ def _placed(
     captions = [one.spot for block in blocks for one in captions_of(view, block)]
     found = [(block, *find_places(view, block, captions)) for block in blocks]
     placed: list[tuple[BlockPlan, Place]] = []
-    tellings = [one for *_, told in found for one in told]
+    tellings = [
+        one
+        for block, _, told in found
+        for one in told
+        # What may be missing is not missed; what is there instead is told by where it is.
+        if not (block.optional and one.finding.kind == BLOCK_NOT_FOUND)
+    ]
     for block, places, _ in found:
         for place in places:
             # Read twice, every value would be there twice.
@@ -200,16 +208,8 @@ def _placed(
 
 
 def _read_already(view: Sheet, place: Place) -> Finding:
-    return Finding(
-        Code.BLOCKS_OVERLAP,
-        f"two blocks of the layout find the same table at {view.address(place.top, place.left)};"
-        " only the first of them read it",
-        "Give the blocks different stub headings, say where each is with `at`, or give them `tabs`"
-        " of their own.",
-        at=view.address(max(place.top, 0), place.left),
-        looked_for="a table for each block",
-        found="the same table for two",
-    )
+    where = view.address(max(place.top, 0), place.left)
+    return BLOCKS_OVERLAP(where, place=where)
 
 
 def _settle(
@@ -227,17 +227,47 @@ def _settle(
     settled = without_unnamed_totals(view, place, columns, apart, plan)
     columns = settled.columns
     every = carried(view, columns, settled.table)
-    table = limited(every, view, block)
+    amounts = _amounts(view, columns, every, plan) if block.largest else {}
+    table = limited(every, view, block, amounts)
     summed = [(columns, every)]
     if block.visible_only and (view.hidden_rows or view.hidden_columns):
         # A spreadsheet program sums up hidden cells or not: either is right.
         summed = [(columns, table), *_with_hidden(view, plan, block.with_hidden, place, spoken)]
     tellings = (
+        *_refused_rows(view, block, place, columns),
         *_about_columns(view, place, columns, about, table),
         *settled.tellings,
         *about_lines(view, place, columns, table),
     )
     return SettledBlock(block, view, place, columns, table, stamped, tellings, tuple(summed))
+
+
+def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Mapping[int, float]:
+    """The number of each record row in the field by which the largest are told; of a cross-tab the
+    sum of its values."""
+    assert columns.block.largest is not None
+    field = columns.block.largest[0]
+    places = [one.column for one in columns.every if one.field == field]
+    figures = Figures(view, columns, plan, table)
+    numbers = figures.part(table.records, places).sum(axis=1).tolist()
+    return dict(zip(table.records, numbers, strict=True))
+
+
+def _refused_rows(
+    view: Sheet, block: BlockPlan, place: Place, columns: Columns
+) -> Iterator[Telling]:
+    """Rows among the headings that are no level of them."""
+    for row, why in place.refused.items():
+        column = next(at for at in range(columns.left, view.width) if view.rows[row][at] != "")
+        level = next((field for field in block.across), "")
+        finding = LEVEL_ROW_REFUSED(
+            view.address(row, column),
+            field=level,
+            row=view.row_called(row),
+            why=why,
+            text=cell_text(view.rows[row][column]),
+        )
+        yield Telling(finding, [row], WHOLE)
 
 
 def _with_hidden(
@@ -277,4 +307,5 @@ def _about_columns(
             if filled and not _remarks(view, one, filled, table):
                 finding = without_heading(view, place, one, filled[0], len(filled))
                 yield Telling(finding, rows, [one.column], lapses=True)
-    yield from beyond_gap(view, place, columns.right, table.last)
+    leave_out = columns.block.leave_beside
+    yield from beyond_gap(view, place, columns.right, table.last, leave_out=leave_out)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from datetime import date, datetime, time, timedelta
 
+from boreotabula.findings.reasons import Held
 from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
 
 
@@ -35,17 +36,17 @@ def one_line(text: str) -> str:
     return text if line == text else line  # a text that is kept is kept once
 
 
-def kind_of(cell: Cell) -> str:
+def kind_of(cell: Cell) -> Held:
     """What a cell holds, in an analyst's words."""
     if isinstance(cell, Flaw):
-        return "an error value" if cell.text[:1] != "=" else "a formula without a stored result"
+        return Held.FORMULA if cell.text[:1] == "=" else Held.ERROR_VALUE
     if isinstance(cell, bool):
-        return "TRUE or FALSE"
+        return Held.TRUTH
     if isinstance(cell, float | int):
-        return "a number"
+        return Held.NUMBER
     if isinstance(cell, str):
-        return "text"
-    return "a date or time"
+        return Held.TEXT
+    return Held.MOMENT
 
 
 _FIGURE = re.compile(

@@ -19,7 +19,16 @@ from boreotabula.layout.checking import (
 )
 from boreotabula.layout.field_checks import bound_of
 from boreotabula.layout.headings import HeadingNames, normal_form
-from boreotabula.layout.model import Block, FieldSpec, LayoutSpec, Reading, Stamp, When
+from boreotabula.layout.model import (
+    Block,
+    Control,
+    FieldSpec,
+    LayoutSpec,
+    Parts,
+    Reading,
+    Stamp,
+    When,
+)
 from boreotabula.layout.patterns import Kind, Pattern, pattern
 from boreotabula.layout.problems import KeyPath
 from boreotabula.layout.tabs import TabChoice, tab_choice
@@ -49,6 +58,10 @@ class StampPlan:
     pattern: Pattern | None
     optional: bool
     default: object
+    places: int = 1
+    """How many cells its value is from its label."""
+    compared: bool = False
+    """Whether it is compared with the source that was taken, if that is an earlier one."""
 
     @property
     def labels(self) -> tuple[Pattern, ...]:
@@ -57,7 +70,7 @@ class StampPlan:
 
 
 StampSources = tuple[StampPlan, ...]
-"""The sources of one stamp: the first that is there is taken."""
+"""The sources of one stamp: the first that is there is taken, others may be compared with it."""
 
 
 @dataclass(frozen=True)
@@ -66,6 +79,25 @@ class GroupPlan:
 
     field: str
     named: tuple[Pattern, ...]
+    indent: int | None = None
+    """How far its names are indented."""
+
+
+@dataclass(frozen=True)
+class PartsPlan:
+    """Rows that part a table, and the field that numbers the parts."""
+
+    at: tuple[Pattern, ...]
+    field: str
+
+
+@dataclass(frozen=True)
+class ControlPlan:
+    """A line that counts the records above it and sums up their fields; columns counted from 0."""
+
+    line: tuple[Pattern, ...]
+    count: int | None
+    sums: tuple[tuple[str, int], ...]
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,6 +122,8 @@ class BlockPlan:
     """The labels of stamps: a row that holds one is no record."""
     across: tuple[str, ...]
     """The fields of the heading levels, top to bottom."""
+    level_forms: tuple[ValueForm, ...]
+    """How the headings of each level are written."""
     levels: tuple[int, ...]
     """For each heading row, top to bottom, which level it is, counted from 0: two rows may make one
     level; `PASSED` if it is none. Of several values the last row says which of them."""
@@ -110,6 +144,21 @@ class BlockPlan:
     groups: tuple[GroupPlan, ...]
     """From the outermost to the innermost."""
     totals: tuple[Pattern, ...]
+    unlabelled_totals: bool
+    """Whether a row of figures without any label is a row of totals."""
+    not_totals: tuple[Pattern, ...]
+    """Rows that are records, though they hold sums or begin as totals do."""
+    only_rows: tuple[Pattern, ...]
+    """The only rows that can be records, if there are any."""
+    parts: PartsPlan | None
+    control: ControlPlan | None
+    leave_below: bool
+    """Whether what lies below the table is left out."""
+    leave_beside: bool
+    optional: bool
+    """Whether the table may be missing."""
+    optional_fields: frozenset[str]
+    """Fields whose column may be missing."""
     ignore: tuple[Pattern, ...]
     ignore_unheaded: bool
     skip: tuple[Pattern, ...]
@@ -126,6 +175,9 @@ class BlockPlan:
     """Whether each row of a list is a record, however few of its cells are filled."""
     first_rows: int | None
     """So many record rows of each place are records."""
+    last_rows: int | None
+    largest: tuple[str, int] | None
+    """The field by whose values, and how many record rows of each place are records."""
     visible_only: bool
     keep_unknown: bool
     """Whether columns with unknown headings become text fields of their own."""
@@ -251,11 +303,12 @@ def make_plan(
     # What all editions share is in each of them by now.
     found = forms(spec)
     tables = _tables(spec, found)
+    fields = {
+        field: _value_form(spec.reading, described, spellings.get(field, {}))
+        for field, described in spec.fields.items()
+    }
     return Plan(
-        fields={
-            field: _value_form(spec.reading, described, spellings.get(field, {}))
-            for field, described in spec.fields.items()
-        },
+        fields=fields,
         names=names,
         boilerplate=_cell_patterns(spec.boilerplate),
         forms=tuple(
@@ -263,7 +316,9 @@ def make_plan(
                 spec.edition[at].title or f"edition {at + 1}" if spec.edition else "",
                 _when(spec.edition[at].when) if spec.edition else None,
                 _stamps({field: sources for field, (_, sources) in form.stamps.items()}),
-                tuple(_block(spec, form, path, block, names) for path, block in form.blocks),
+                tuple(
+                    _block(spec, form, path, block, names, fields) for path, block in form.blocks
+                ),
             )
             for at, form in enumerate(found)
         ),
@@ -329,6 +384,8 @@ def _source(field: str, stamp: Stamp) -> StampPlan:
         pattern(stamp.pattern, Kind.STAMP) if stamp.pattern else None,
         stamp.optional,
         stamp.default,
+        stamp.places,
+        stamp.compared,
     )
 
 
@@ -349,7 +406,12 @@ def _levels(block: Block) -> tuple[tuple[str, ...], tuple[int, ...]]:
 
 
 def _block(
-    spec: LayoutSpec, form: Form, path: KeyPath, block: Block, names: HeadingNames
+    spec: LayoutSpec,
+    form: Form,
+    path: KeyPath,
+    block: Block,
+    names: HeadingNames,
+    value_forms: Mapping[str, ValueForm],
 ) -> BlockPlan:
     # `headings = 0` says that there is none, whatever else is said.
     depth = 0 if block.headings == 0 else block.heading_rows
@@ -376,6 +438,7 @@ def _block(
         # The leading columns of a cross-tab name its rows, whether or not they have headings.
         stub=block.stub or (tuple(filter(None, columns)) if across else ()),
         across=across,
+        level_forms=tuple(value_forms[field] for field in across),
         levels=levels,
         values=block.value,
         caption=tuple(pattern(text, Kind.CAPTION) for text in block.caption),
@@ -386,8 +449,19 @@ def _block(
         depth=len(levels),
         under_headings=block.under_headings,
         carry_down=frozenset(block.carry_down),
-        groups=tuple(GroupPlan(one.field, _cell_patterns(one.named)) for one in block.group_row),
-        totals=_cell_patterns(block.totals),
+        groups=tuple(
+            GroupPlan(one.field, _cell_patterns(one.named), one.indent) for one in block.group_row
+        ),
+        totals=_cell_patterns(tuple(one for one in block.totals if one)),
+        unlabelled_totals="" in block.totals,
+        not_totals=_cell_patterns(block.not_totals),
+        only_rows=_cell_patterns(block.only_rows),
+        parts=_parts(block.parts) if block.parts else None,
+        control=_control(block.control) if block.control else None,
+        leave_below=block.below == "leave out",
+        leave_beside=block.beside == "leave out",
+        optional=block.optional,
+        optional_fields=frozenset(field for field, one in spec.fields.items() if one.optional),
         ignore=_cell_patterns(tuple(one for one in block.ignore if one)),
         ignore_unheaded="" in block.ignore,
         skip=_cell_patterns(block.skip),
@@ -400,6 +474,8 @@ def _block(
         keep_blank=block.blank == "keep",
         every_row=block.every_row,
         first_rows=block.first_rows,
+        last_rows=block.last_rows,
+        largest=(block.largest.by, block.largest.rows) if block.largest else None,
         visible_only=block.visible_only,
         keep_unknown=block.unknown_headings == "keep",
         drop_unknown=block.unknown_headings == "leave out",
@@ -408,6 +484,18 @@ def _block(
         filled={
             use.field: use.what for use in (*shared_uses(spec, form), *block_uses(block, path))
         },
+    )
+
+
+def _parts(parts: Parts) -> PartsPlan:
+    return PartsPlan(_cell_patterns(parts.at), parts.field)
+
+
+def _control(control: Control) -> ControlPlan:
+    return ControlPlan(
+        _cell_patterns(control.line),
+        None if control.count is None else control.count - 1,
+        tuple((field, column - 1) for field, column in control.sums.items()),
     )
 
 

@@ -7,13 +7,23 @@ every cell that is left.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import pyarrow as pa
 
+from boreotabula.findings.files import COLUMNS_HIDDEN, EDITION_UNKNOWN, ROWS_HIDDEN, TAB_HIDDEN
+from boreotabula.findings.finding import WHOLE, Finding, Telling
+from boreotabula.findings.places import Why
+from boreotabula.findings.rows import TABLE_WITHOUT_RECORDS
+from boreotabula.findings.tables import CELLS_READ_TWICE, CORNER_DIFFERS
+from boreotabula.layout.headings import normal_form
 from boreotabula.reading.account.booking import book_cells, book_stamps
-from boreotabula.reading.account.leftovers import label_boilerplate, tell_leftovers
+from boreotabula.reading.account.leftovers import (
+    label_boilerplate,
+    leave_out_around,
+    tell_leftovers,
+)
 from boreotabula.reading.account.marking import (
     label_cells,
     mark_block,
@@ -24,18 +34,23 @@ from boreotabula.reading.account.roles import Account, RoleMap
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan
 from boreotabula.reading.records.build import LongRecords, build_records, stamps_alone
-from boreotabula.reading.records.derive import NO_YEAR_REASON, completed, with_parts, without_year
+from boreotabula.reading.records.derive import completed, with_parts, without_year
 from boreotabula.reading.records.levels import LevelHeading, level_headings
 from boreotabula.reading.records.schema import one_batch, plain_record, records_of
 from boreotabula.reading.stamps.read import Stamped, convert_stamp, read_stamps
 from boreotabula.reading.totals.compare import TotalsCount, check_totals
+from boreotabula.reading.totals.control import about_control, control_figures
+from boreotabula.reading.totals.doubtful import (
+    about_slips,
+    over_texts,
+    slips_of,
+    without_pattern_slips,
+)
 from boreotabula.reading.totals.figures import Figures
 from boreotabula.reading.totals.findings import about_totals
-from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Sheet, Visibility
 
 
@@ -104,43 +119,24 @@ def form_of(sheet: Sheet, plan: Plan) -> tuple[FormPlan | None, list[tuple[int, 
 
 
 def _no_edition(plan: Plan) -> Finding:
-    looked = [", ".join(one.text for one in form.when.patterns) for form in plan.forms if form.when]
-    return Finding(
-        Code.EDITION_UNKNOWN,
-        "this tab fits no edition of the layout, so nothing was read from it",
-        "Add an [[edition]] for it, or leave the tab out in [tabs].",
-        looked_for="; ".join(looked),
-        found="none of them",
-    )
+    whens = [form.when for form in plan.forms if form.when]
+    conditions = "; ".join(", ".join(one.text for one in when.patterns) for when in whens)
+    return EDITION_UNKNOWN(conditions=conditions)
 
 
 def _hidden(sheet: Sheet, form: FormPlan | None) -> Iterator[Finding]:
     """What a person does not see in the spreadsheet program is read all the same: said."""
-    advice = "Nothing to do if it belongs to the form; otherwise unhide it and look."
     if sheet.visibility is not Visibility.VISIBLE:
-        yield Finding(
-            Code.TAB_HIDDEN,
-            f"this tab is {sheet.visibility.value}, but was read",
-            advice,
-        )
+        yield TAB_HIDDEN(visibility=sheet.visibility.value)
     # Where a rule leaves them out, the account tells it.
     if form and form.blocks and all(one.visible_only for one in form.blocks):
         return
-    for code, hidden, called in (
-        (Code.ROWS_HIDDEN, sheet.hidden_rows, sheet.row_called),
-        (Code.COLUMNS_HIDDEN, sheet.hidden_columns, sheet.column_called),
-    ):
-        filled = [at for at in hidden if _filled(sheet, at, rows=code == Code.ROWS_HIDDEN)]
-        if filled:
-            some = ", ".join(map(called, filled[:5])) + (" …" if len(filled) > 5 else "")
-            said = "is hidden, but was read" if len(filled) == 1 else "are hidden, but were read"
-            yield Finding(code, f"{some} {said}", advice)
-
-
-def _filled(sheet: Sheet, at: int, *, rows: bool) -> bool:
+    rows = [at for at in sheet.hidden_rows if sheet.filled[at].any()]
+    columns = [at for at in sheet.hidden_columns if sheet.column_filled(at, 0, sheet.height)]
     if rows:
-        return bool(sheet.filled[at].any())
-    return sheet.column_filled(at, 0, sheet.height)
+        yield ROWS_HIDDEN(hidden=list(map(sheet.row_called, rows)))
+    if columns:
+        yield COLUMNS_HIDDEN(hidden=list(map(sheet.column_called, columns)))
 
 
 class _TabReader:
@@ -180,6 +176,7 @@ class _TabReader:
             done += [(self._with_records(block, roles), roles) for block in view.blocks]
         for block, roles in done:
             self._book(block, roles)
+        self.tell(map(Telling, _corners_differing(self.blocks)))
         # After booking: a label that is also a value belongs to the record.
         label_cells(self.roles, (spot for one in self.stamped for spot in one.labels))
         self._tell_no_records()
@@ -239,6 +236,14 @@ class _TabReader:
         totals, columns, table = min(checked, key=lambda one: len(one[0].wrong))
         self.printed += totals.count
         self.differing += len(totals.wrong)
+        lines = list(control_figures(view, settled.columns, settled.table, self.plan))
+        self.printed += len(lines)
+        self.differing += sum(not one.agrees for one in lines)
+        self.tell(map(Telling, about_control(view, lines)))
+        slips = slips_of(view, totals, columns, table)
+        totals = without_pattern_slips(totals, slips)
+        self.tell(map(Telling, about_slips(view, columns, slips)))
+        self.tell(map(Telling, over_texts(view, columns, table, self.plan)))
         if totals.wrong or totals.flaws:
             figures = Figures(view, columns, self.plan, table)
             self.tell(map(Telling, about_totals(view, totals, columns, table, figures)))
@@ -250,7 +255,7 @@ class _TabReader:
         batch, yearless = completed(batch, self.plan)
         for name, records in yearless.items():
             spots = {spot for at in records if (spot := long.spot(name, at)) is not None}
-            mark_spots(roles, spots, NO_YEAR_REASON)
+            mark_spots(roles, spots, Why.NO_YEAR)
             first = view.address(*min(spots)) if spots else None
             told = without_year(self.plan, name, len(records), first)
             self.tell([Telling(told, spots=sorted(spots))], roles)
@@ -267,15 +272,7 @@ class _TabReader:
         if self.blocks and spots and not some:
             read = self.blocks[0]
             where = read.view.address(max(read.place.top, 0), read.place.left)
-            finding = Finding(
-                Code.TABLE_WITHOUT_RECORDS,
-                f"the table at {where} has no records; the stamps of this tab were not written",
-                "Nothing to do if there was nothing to report; otherwise check why its rows were"
-                " not read.",
-                at=where,
-                looked_for="records",
-                found="none",
-            )
+            finding = TABLE_WITHOUT_RECORDS(where)
             self.tell([Telling(finding, spots=spots, lapses=True)])
 
     def done(self, form: FormPlan | None) -> TabReading:
@@ -283,6 +280,9 @@ class _TabReader:
         frames = [one.frame for one in self.blocks]
         # Before the leftovers are told: what belongs to the form is none.
         label_boilerplate(self.roles, frames, self.plan.boilerplate)
+        for read, frame in zip(self.blocks, frames, strict=True):
+            block = read.block
+            leave_out_around(self.roles, frame, below=block.leave_below, beside=block.leave_beside)
         tell_leftovers(self.roles, frames)
         file, tab = self.source.file, self.sheet.name
         # The same finding from several places of a block is told once.
@@ -304,14 +304,29 @@ class _TabReader:
         )
 
 
+def _corners_differing(blocks: Sequence[ReadBlock]) -> Iterator[Finding]:
+    """Tables of one tab whose leading columns, named by position, bear different texts that no
+    record holds."""
+    by_block: dict[str, list[ReadBlock]] = {}
+    for one in blocks:
+        if one.block.columns and one.block.across and one.place.depth:
+            by_block.setdefault(one.block.key, []).append(one)
+    for tables in by_block.values():
+        first = tables[0]
+        held = {spot for one in tables for spot in one.stamped.spots.values()}
+        for column, name in enumerate(first.block.columns):
+            spots = [(one.place.bottom, one.place.left + column) for one in tables]
+            # A place may be narrower than `columns`.
+            texts = [cell_text(first.view.cell(*spot)) for spot in spots]
+            known = {first.block.names.field_of(text) for text in texts}
+            if name and len({*map(normal_form, texts)}) > 1 and known != {name}:
+                if not held.isdisjoint(spots):
+                    continue
+                yield CORNER_DIFFERS(
+                    first.view.address(*spots[0]), field=name, corners=list(dict.fromkeys(texts))
+                )
+
+
 def _read_twice(view: Sheet, place: Place, cells: int) -> Finding:
-    said = counted(cells, "cell")
-    return Finding(
-        Code.BLOCKS_OVERLAP,
-        f"the table at {view.address(max(place.top, 0), place.left)} reaches over another one:"
-        f" {said} that another block reads as values were read again",
-        "Tell where each block begins and ends: with `at`, `ends_at`, or stub headings of its own.",
-        at=view.address(max(place.top, 0), place.left),
-        looked_for="each value in one block",
-        found="cells in two blocks",
-    )
+    where = view.address(max(place.top, 0), place.left)
+    return CELLS_READ_TWICE(where, place=where, cells=cells)

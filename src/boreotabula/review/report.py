@@ -10,9 +10,10 @@ from pathlib import Path
 
 from boreotabula import __version__
 from boreotabula.errors import CallError
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import Severity
 from boreotabula.outputs.csv import csv_rows
 from boreotabula.reading.account.roles import Role
-from boreotabula.reading.findings import Finding, Severity
 from boreotabula.review.coverage import expected_rows
 from boreotabula.runs.atomic import placed
 from boreotabula.runs.compare.causes import by_cause, reach_of

@@ -13,11 +13,11 @@ from typing import Any
 
 from boreotabula import __version__
 from boreotabula.errors import CallError
+from boreotabula.findings.finding import Finding, in_order
 from boreotabula.layout.addresses import column_letters
 from boreotabula.outputs.csv import csv_rows
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Finding, in_order
 from boreotabula.reading.inspect.spots import block_spots
 from boreotabula.reading.tab import ReadBlock, TabReading
 from boreotabula.runs.atomic import placed

@@ -23,12 +23,21 @@ from boreotabula.drafting.shapes import shapes_of
 from boreotabula.drafting.specimens import is_pairs
 from boreotabula.drafting.values import NOTHING
 from boreotabula.drafting.words import field_name, total_pattern
+from boreotabula.findings.files import NO_TAB_MATCHES, TAB_NOT_CHOSEN
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import FindingKind, Severity
+from boreotabula.findings.stamps import STAMP_NOT_FOUND
+from boreotabula.findings.totals import (
+    LOOKS_LIKE_TOTAL,
+    TEXTS_REPEATED,
+    TEXTS_UNPLACED,
+    TOTAL_LIKELY,
+)
+from boreotabula.findings.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.limits import Limits
-from boreotabula.reading.account.leftovers import TEXTS
-from boreotabula.reading.findings import Code, Finding, Severity
 from boreotabula.reading.plan import StampPlan
 from boreotabula.reading.values.convert import convert
 from boreotabula.runs.draft import Looked, look_into
@@ -140,14 +149,14 @@ def _those_of(inbox: Inbox, like: Inbox) -> Inbox:
 
 
 def _amendments(run: Run, inbox: Inbox, limits: Limits) -> Iterator[Amendment]:
-    by_code: dict[Code, list[Finding]] = {}
+    by_kind: dict[FindingKind, list[Finding]] = {}
     for one in run.findings:
-        by_code.setdefault(one.code, []).append(one)
-    yield from _of_tabs(run.layout, by_code, inbox, limits)
-    yield from _of_stamps(run.layout, by_code, inbox, limits)
+        by_kind.setdefault(one.kind, []).append(one)
+    yield from _of_tabs(run.layout, by_kind, inbox, limits)
+    yield from _of_stamps(run.layout, by_kind, inbox, limits)
     yield from _of_headings(run.layout, inbox, limits)
-    yield from _of_totals(by_code)
-    yield from _of_nothing(by_code)
+    yield from _of_totals(by_kind)
+    yield from _of_nothing(by_kind)
     yield from _of_texts(run)
 
 
@@ -193,13 +202,13 @@ def _type_below(use: HeadingUse) -> str:
     return _TYPES.get(kinds.pop(), "text") if len(kinds) == 1 else "text"
 
 
-def _of_totals(by_code: dict[Code, list[Finding]]) -> Iterator[Amendment]:
-    for code in (Code.LOOKS_LIKE_TOTAL, Code.TOTAL_LIKELY):
-        for one in by_code.get(code, ()):
+def _of_totals(by_kind: dict[FindingKind, list[Finding]]) -> Iterator[Amendment]:
+    for kind in (LOOKS_LIKE_TOTAL, TOTAL_LIKELY):
+        for one in by_kind.get(kind, ()):
             if one.found.strip():
                 word = total_pattern(one.found).rstrip("*")
                 # Sums by chance are a warning, and the record is kept: a word must speak for it.
-                if code is Code.TOTAL_LIKELY and not word:
+                if kind is TOTAL_LIKELY and not word:
                     continue
                 text = f"{word}*" if word else one.found
                 yield Amendment(
@@ -209,9 +218,9 @@ def _of_totals(by_code: dict[Code, list[Finding]]) -> Iterator[Amendment]:
                 )
 
 
-def _of_nothing(by_code: dict[Code, list[Finding]]) -> Iterator[Amendment]:
+def _of_nothing(by_kind: dict[FindingKind, list[Finding]]) -> Iterator[Amendment]:
     """Signs that stand where values belong."""
-    told = [*by_code.get(Code.VALUE_NOT_CONVERTED, ()), *by_code.get(Code.COLUMN_NOT_CONVERTED, ())]
+    told = [*by_kind.get(VALUE_NOT_CONVERTED, ()), *by_kind.get(COLUMN_NOT_CONVERTED, ())]
     for one in told:
         if one.found.strip() in NOTHING:
             yield Amendment(
@@ -226,12 +235,12 @@ _MOST_TEXTS = 12
 
 def _of_texts(run: Run) -> Iterator[Amendment]:
     """Texts that several tabs bear in the same words."""
-    if not any(one.code is Code.TEXTS_REPEATED for one in run.findings):
+    if not any(one.kind == TEXTS_REPEATED for one in run.findings):
         return
     tabs: dict[str, set[tuple[str, str]]] = {}
     first: dict[str, str] = {}
     for one in run.unplaced:
-        if one.finding == TEXTS:
+        if one.finding == TEXTS_UNPLACED.code:
             tabs.setdefault(one.text, set()).add((one.file, one.tab))
             first.setdefault(one.text, _place(one.file, one.tab, one.cell))
     texts = [text for text, some in tabs.items() if len(some) >= _SEVERAL][:_MOST_TEXTS]
@@ -249,14 +258,14 @@ _SEVERAL = 3
 
 
 def _of_tabs(
-    layout: Layout, by_code: dict[Code, list[Finding]], inbox: Inbox, limits: Limits
+    layout: Layout, by_kind: dict[FindingKind, list[Finding]], inbox: Inbox, limits: Limits
 ) -> Iterator[Amendment]:
     """Tabs that are not chosen, but hold the table."""
     patterns = layout.spec.tabs.named if layout.spec.tabs else ()
     if not patterns:
         return
-    found = [(one.file, one.tab) for one in by_code.get(Code.TAB_NOT_CHOSEN, ())]
-    without = {one.file for one in by_code.get(Code.NO_TAB_MATCHES, ())}
+    found = [(one.file, one.tab) for one in by_kind.get(TAB_NOT_CHOSEN, ())]
+    without = {one.file for one in by_kind.get(NO_TAB_MATCHES, ())}
     sources = [one for one in inbox.taken if one.name in without]
     for looked in look_into(sources, limits):
         found += [(looked.file, sheet.name) for sheet in looked.sheets]
@@ -279,11 +288,11 @@ def _tab_pattern(tab: str, patterns: Sequence[str]) -> str:
 
 
 def _of_stamps(
-    layout: Layout, by_code: dict[Code, list[Finding]], inbox: Inbox, limits: Limits
+    layout: Layout, by_kind: dict[FindingKind, list[Finding]], inbox: Inbox, limits: Limits
 ) -> Iterator[Amendment]:
     """Labels that are not found: another one stands where they do on other tabs, or a word like
     them."""
-    lost = by_code.get(Code.STAMP_NOT_FOUND, [])
+    lost = by_kind.get(STAMP_NOT_FOUND, [])
     if not lost:
         return
     told = {one.file for one in lost}

@@ -12,8 +12,15 @@ from urllib.parse import urlsplit
 
 from boreotabula.errors import CallError
 from boreotabula.files import open_regular, written_name
+from boreotabula.findings.files import (
+    FILE_NOT_FETCHED,
+    FILE_NOT_REGULAR,
+    FOLDER_LINKED,
+    FOLDER_UNREADABLE,
+    OUTPUT_DOUBTFUL,
+)
+from boreotabula.findings.kind import FindingKind
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
-from boreotabula.reading.findings import Code
 from boreotabula.runs.remote.address import is_remote, mirror_of, shown
 from boreotabula.runs.remote.fetch import Fetched, Mirrored, RemoteFile, fetch, list_files
 from boreotabula.runs.run_folders import RunsBelow, as_it_was_written
@@ -50,7 +57,7 @@ class LeftOut:
 
     name: str
     why: str
-    code: Code | None = None
+    kind: FindingKind | None = None
     """The code of a finding, if a person must look at it."""
 
 
@@ -108,9 +115,9 @@ def look(
             is_wanted = bool(chosen) or not include
             excluded = _excluded(below, exclude)
             if found.why or excluded or not is_wanted:
-                loud = found.code and not excluded and (is_wanted or found.folder)
+                loud = found.kind and not excluded and (is_wanted or found.folder)
                 why = (not loud and excluded) or found.why or NO_PATTERN
-                left_out.append(LeftOut(lead + below, why, found.code if loud else None))
+                left_out.append(LeftOut(lead + below, why, found.kind if loud else None))
             else:
                 taken.append(_taken(found, lead, text, chosen))
     return Inbox(tuple(taken), tuple(left_out), fetched.said)
@@ -151,7 +158,7 @@ def _on_server(
 def _not_fetched(server: Mirrored, lead: str, exclude: tuple[Pattern, ...]) -> Iterator[LeftOut]:
     """The files of a server that are not read."""
     for name, why in server.failed.items():
-        yield LeftOut(lead + name, why, Code.FILE_NOT_FETCHED)
+        yield LeftOut(lead + name, why, FILE_NOT_FETCHED)
     for name in server.passed:
         yield LeftOut(lead + name, _excluded(name, exclude) or NO_PATTERN)
 
@@ -198,7 +205,7 @@ class Found:
     below: str
     why: str = ""
     """Why it is never read; empty if it may be."""
-    code: Code | None = None
+    kind: FindingKind | None = None
     """The code of a finding, if that must not go without a word."""
     folder: bool = False
     """Whether it is a folder: then what lies in it is not seen."""
@@ -214,10 +221,10 @@ def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
     for one in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
         if one.why:
             hidden = any(step.startswith(".") for step in one.below.split("/"))
-            yield replace(one, why="hidden folder", code=None) if hidden else one
+            yield replace(one, why="hidden folder", kind=None) if hidden else one
             continue
         why, code = _unwanted(one.path.relative_to(folder).as_posix(), home, written, runs)
-        yield replace(one, why=why, code=code)
+        yield replace(one, why=why, kind=code)
 
 
 def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
@@ -317,11 +324,11 @@ def _found(folder: Path) -> Iterator[Found]:
             path = Path(parent, name)
             if path.is_symlink():
                 why = "a link to a folder, which is not followed"
-                yield Found(path, _written_below(path, folder) + "/", why, Code.FOLDER_LINKED, True)
+                yield Found(path, _written_below(path, folder) + "/", why, FOLDER_LINKED, True)
     for error in closed:
         path = Path(error.filename)
         why = f"a folder that cannot be looked into ({error.strerror})"
-        yield Found(path, _written_below(path, folder) + "/", why, Code.FOLDER_UNREADABLE, True)
+        yield Found(path, _written_below(path, folder) + "/", why, FOLDER_UNREADABLE, True)
 
 
 def _written_below(path: Path, folder: Path) -> str:
@@ -350,10 +357,10 @@ def _unwanted_name(below: str) -> str:
 
 def _unwanted(
     below: str, home: Path, written: frozenset[Path], runs: RunsBelow
-) -> tuple[str, Code | None]:
+) -> tuple[str, FindingKind | None]:
     """Why a file is never read, whatever the patterns say, and the code of a finding about it."""
     if not (home / below).is_file():
-        return "no regular file: a pipe, a device, or a link to nothing", Code.FILE_NOT_REGULAR
+        return "no regular file: a pipe, a device, or a link to nothing", FILE_NOT_REGULAR
     if why := _unwanted_name(below):
         return why, None
     if written and (written & {home / below, *runs.parents(below)}):
@@ -365,5 +372,5 @@ def _unwanted(
         return "output of an earlier run", None
     return (
         f"“{record.parent.name}” says that a run wrote it, but it is not as that run left it",
-        Code.OUTPUT_DOUBTFUL,
+        OUTPUT_DOUBTFUL,
     )

@@ -10,8 +10,8 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import PurePosixPath
 
+from boreotabula.findings.files import FILE_TWICE
 from boreotabula.limits import Limits
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.cache.packing import Packed, packed
 from boreotabula.runs.cache.store import Cache, tidy
 from boreotabula.runs.compare.copies import without_copies
@@ -23,7 +23,6 @@ from boreotabula.runs.processes.pool import Crew, Ended, alone, cores, spread
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import checked_size
 
-FILE_TWICE = Code.FILE_TWICE
 _LARGE = 4 * 1024**2
 """Bytes of records from which on they are not sent, if they can be found in the cache."""
 
@@ -209,12 +208,5 @@ def _unmarked(text: str) -> str:
 
 
 def _copy_of(reading: FileReading, first: str) -> FileReading:
-    finding = Finding(
-        FILE_TWICE,
-        f"this file has the same content as “{first}”; only that one was read",
-        "Delete the copy, or ask the sender for the file that was meant.",
-        looked_for="each file once",
-        found=first,
-        file=reading.name,
-    )
+    finding = FILE_TWICE(file=reading.name, first=first)
     return replace(FileReading(reading.name, reading.size, reading.digest), findings=(finding,))

@@ -41,6 +41,8 @@ class Look:
     tables: tuple[TableObject, ...] = ()
     formats: Mapping[tuple[int, int], str] = field(default_factory=dict)
     """The number formats of cells that may hold codes such as 007."""
+    indents: Mapping[tuple[int, int], int] = field(default_factory=dict)
+    """How far the cells are indented whose style says so."""
 
 
 @dataclass(frozen=True)

@@ -211,6 +211,7 @@ class _Workbook:
             hidden_rows=within(look.hidden_rows, len(rows)),
             hidden_columns=within(look.hidden_columns, MAX_COLUMNS),
             tables=look.tables,
+            indents=look.indents,
         )
 
 

@@ -118,6 +118,8 @@ class Sheet:
     """Whether rows and columns have changed places, see `turn`."""
     typed: bool = True
     """Whether numbers and dates are kept apart from texts; in a text file all cells are texts."""
+    indents: Mapping[tuple[int, int], int] = field(default_factory=dict)
+    """How far the cells are indented whose style says so."""
 
     @property
     def height(self) -> int:
@@ -167,6 +169,13 @@ class Sheet:
         if row < self.height and column < self.width:
             return self.rows[row][column]
         return ""
+
+    def indent(self, row: int, column: int) -> int:
+        """How far a cell is indented: by its style, or else by the blanks that its text begins
+        with."""
+        cell = self.cell(row, column)
+        blanks = len(cell) - len(cell.lstrip()) if isinstance(cell, str) else 0
+        return self.indents.get((row, column), 0) or blanks
 
     def column_filled(self, column: int, start: int, end: int) -> bool:
         """Whether anything stands in a column, from row `start` to before row `end`."""
@@ -238,6 +247,7 @@ class Sheet:
             hidden_columns=self.hidden_rows,
             typed=self.typed,
             turned=not self.turned,
+            indents={spot[::-1]: indent for spot, indent in self.indents.items()},
         )
 
     @property
@@ -257,6 +267,7 @@ def make_sheet(
     hidden_columns: Sequence[int] = (),
     tables: Sequence[TableObject] = (),
     typed: bool = True,
+    indents: Mapping[tuple[int, int], int] | None = None,
 ) -> Sheet:
     """A sheet from rows of cells, padded to one width; cells of `corrected` are laid over them.
 
@@ -286,6 +297,7 @@ def make_sheet(
         hidden_columns=tuple(column for column in hidden_columns if column < width),
         tables=tuple(tables),
         typed=typed,
+        indents=indents or {},
     )
 
 

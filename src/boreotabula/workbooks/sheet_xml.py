@@ -12,6 +12,7 @@ from functools import cached_property
 from html import escape, unescape
 from io import BytesIO
 from pathlib import Path
+from typing import TypeVar
 
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
 from boreotabula.limits import PLACE, Budget
@@ -80,14 +81,15 @@ class XlsxInside:
             joined(_hidden_rows(content)) if hidden else (),
             joined(_hidden_columns(content)) if hidden else (),
             tables=tuple(self._tables(part)) if b"tablePart" in tail else (),
-            formats=dict(_formats(content, self._codes)) if self._codes else {},
+            formats=dict(_styled(content, self._codes)) if self._codes else {},
+            indents=dict(_styled(content, self._indents)) if self._indents else {},
         )
 
     @cached_property
     def _codes(self) -> Mapping[bytes, str]:
         """The number formats that show codes, by the number of the cell style that has them."""
-        part = next((part for kind, part in self._related.values() if kind == "styles"), "")
-        if part not in self._package or b"formatCode" not in self._package.read(part):
+        part = self._styles(b"formatCode")
+        if part is None:
             return {}
         styles = self._package.elements(part, ("numFmt", "xf"))
         formats = {
@@ -99,6 +101,27 @@ class XlsxInside:
         return {
             str(number).encode(): formats[one] for number, one in enumerate(cells) if one in formats
         }
+
+    @cached_property
+    def _indents(self) -> Mapping[bytes, int]:
+        """How far cells are indented, by the number of the cell style that says so (18.8.1)."""
+        part = self._styles(b"indent=")
+        if part is None:
+            return {}
+        indents: dict[bytes, int] = {}
+        number, in_cells = -1, False
+        for one in self._package.elements(part, ("xf", "alignment")):
+            if one.name == "xf":
+                in_cells = one.around == "cellXfs"
+                number += in_cells
+            elif in_cells and one.attributes.get("indent", "0").isdecimal():
+                indents[str(number).encode()] = int(one.attributes.get("indent", "0")[:4])
+        return {style: indent for style, indent in indents.items() if indent}
+
+    def _styles(self, word: bytes) -> str | None:
+        """The part with the styles, if a word occurs in it."""
+        part = next((part for kind, part in self._related.values() if kind == "styles"), "")
+        return part if part in self._package and word in self._package.read(part) else None
 
     def names(self) -> Mapping[str, NamedCell]:
         """Defined names of single cells."""
@@ -224,12 +247,17 @@ def _flaws(content: bytes) -> Iterator[tuple[tuple[int, int], Flaw]]:
 _STYLE = re.compile(rb"\bs=[\"']([0-9]+)[\"']")
 
 
-def _formats(content: bytes, codes: Mapping[bytes, str]) -> Iterator[tuple[tuple[int, int], str]]:
-    """The format of each filled cell whose style shows codes."""
+_Said = TypeVar("_Said")
+
+
+def _styled(
+    content: bytes, styles: Mapping[bytes, _Said]
+) -> Iterator[tuple[tuple[int, int], _Said]]:
+    """What the style of each filled cell says, of those whose style says anything."""
     for cell in _CELL.finditer(content):
         style = _STYLE.search(cell[3])
-        if style is not None and style[1] in codes:
-            yield (int(cell[2]) - 1, column_number(cell[1].decode())), codes[style[1]]
+        if style is not None and style[1] in styles:
+            yield (int(cell[2]) - 1, column_number(cell[1].decode())), styles[style[1]]
 
 
 def _flaw(attributes: bytes, inner: bytes) -> str | None:

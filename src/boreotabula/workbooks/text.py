@@ -5,15 +5,18 @@ from __future__ import annotations
 import codecs
 import csv
 import os
+import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
+from typing import Literal
 
 from boreotabula.files import open_regular
 from boreotabula.limits import TEXT, Budget
 from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.aligned import Starts, aligned_rows, cut_rows, find_columns
 from boreotabula.workbooks.kinds import NO_TABLE, looks_like_text
 from boreotabula.workbooks.look import check_extent
 
@@ -30,7 +33,16 @@ _MARKS = (
 # The one-byte encodings that spreadsheet programs of Europe write.
 _COMMON = "cp1252"
 _ONE_BYTE = (_COMMON, "cp1257", "cp1250", "cp1251")
-_NAMES = {"utf-8-sig": "UTF-8", "utf_8": "UTF-8", "ascii": "ASCII"}
+_TWO_BYTES = ("cp932", "euc_jp", "gb18030", "big5", "cp949")
+"""What programs of East Asia write: Japanese (Shift-JIS, EUC), Chinese, and Korean."""
+_OFTEN = 0.8
+_NAMES = {
+    "cp932": "Shift-JIS",
+    "cp949": "Korean (CP949)",
+    "utf-8-sig": "UTF-8",
+    "utf_8": "UTF-8",
+    "ascii": "ASCII",
+}
 
 
 @dataclass(frozen=True)
@@ -40,6 +52,8 @@ class TextForm:
     delimiter: str | None = None
     encoding: str | None = None
     quote: str | None = None
+    columns: Starts | Literal["aligned"] | None = None
+    """Where the columns begin in each line, counted from 0; or that blanks part them."""
 
 
 @dataclass(frozen=True)
@@ -87,14 +101,39 @@ def read_text(path: Path, form: TextForm, budget: Budget) -> TextTable:
         raise UnreadableError(why, "Say how it is written with [text] encoding.") from error
     text = text.removesuffix("\x1a")
     quote = '"' if form.quote is None else form.quote
-    delimiter = form.delimiter or find_delimiter(text, quote)
     lines = text.splitlines(keepends=True)
-    rows, spans = _rows_and_spans(lines, delimiter, quote)
+    rows: list[list[str]]
+    spans: dict[int, tuple[int, int]]
+    delimiter, starts = _parting(form, text, lines, quote)
+    if starts is not None:
+        part = cut_rows if isinstance(form.columns, tuple) else aligned_rows
+        rows, spans = part(lines, starts), {}
+    else:
+        rows, spans = _rows_and_spans(lines, delimiter, quote)
     width, cells = max(map(len, rows), default=0), sum(map(len, rows))
     check_extent(max(len(rows) - 1, 0), max(width - 1, 0), cells, budget)
-    guessed = _called(encoding) if encoding in _ONE_BYTE and not form.encoding else ""
+    could_differ = encoding in (*_ONE_BYTE, *_TWO_BYTES)
+    guessed = _called(encoding) if could_differ and not form.encoding else ""
+    if starts is not None:
+        return TextTable(rows, _said_of_columns(encoding, starts, rows), guessed)
     quotes = tuple(_open_quotes(rows, spans, lines, delimiter, quote)) if quote else ()
     return TextTable(rows, _said(encoding, delimiter, rows), guessed, quotes)
+
+
+def _parting(
+    form: TextForm, text: str, lines: Sequence[str], quote: str
+) -> tuple[str, Starts | None]:
+    """The delimiter that parts the cells of a text, or where its columns begin."""
+    if form.columns == "aligned":
+        return "", find_columns(lines) or (0,)
+    if form.columns is not None:
+        return "", form.columns
+    if form.delimiter:
+        return form.delimiter, None
+    delimiter, often = find_delimiter(text, quote)
+    # Commas in texts part lines here and there; columns part them all.
+    starts = find_columns(lines) if often < _OFTEN else None
+    return delimiter, starts
 
 
 def find_encoding(data: bytes) -> str:
@@ -110,8 +149,58 @@ def find_encoding(data: bytes) -> str:
     try:
         data.decode("utf-8")
     except UnicodeDecodeError:
-        return _one_byte_encoding(data)
+        return _two_byte_encoding(data) or _one_byte_encoding(data)
     return "ascii" if data.isascii() else "utf-8"
+
+
+def _two_byte_encoding(data: bytes) -> str | None:
+    """The encoding of a text in letters of East Asia; None if it is none.
+
+    Letters of Europe can be read as such, too, but stand alone among others.
+    """
+    able = [name for name in _TWO_BYTES if _runs_of_wide(data, name)]
+    if not able or _is_cyrillic(data):
+        return None
+    from charset_normalizer import from_bytes  # only needed for texts that are not UTF-8
+
+    best = from_bytes(data[:_SAMPLE_BYTES], cp_isolation=[*able, *_ONE_BYTE]).best()
+    if best is None:
+        return None
+    named = next(
+        (name for name in _TWO_BYTES if name in (best.encoding, *best.could_be_from_charset)), None
+    )
+    return named if named and _runs_of_wide(data, named) else None
+
+
+def _is_cyrillic(data: bytes) -> bool:
+    """Whether a text reads as words in Cyrillic letters: of one case, or with one capital first."""
+    words = _LETTERS.findall(data.decode("cp1251", "replace"))
+    return bool(words) and all(_CYRILLIC.fullmatch(word) for word in words)
+
+
+_LETTERS = re.compile("[^\x00-\x7f\\W\\d_]+")
+_CYRILLIC = re.compile("[А-ЯЁІЇЄҐа-яёіїєґ]?[а-яёіїєґ]*|[А-ЯЁІЇЄҐ]+")
+
+
+def _runs_of_wide(data: bytes, encoding: str) -> bool:
+    """Whether a text in some encoding holds letters of East Asia, most of them side by side."""
+    try:
+        text = data.decode(encoding)
+    except UnicodeDecodeError:
+        return False
+    wide = sum(map(len, _WIDE.findall(text)))
+    in_runs = sum(map(len, _WIDE_RUN.findall(text)))
+    # Korean is written in its own letters; others are Cyrillic ones that were misread.
+    odd = len(_ODD.findall(text)) + (len(_HAN.findall(text)) if encoding == "cp949" else 0)
+    return wide >= _FEWEST_WIDE and 10 * in_runs >= 7 * wide and 10 * odd < wide
+
+
+_WIDE = re.compile("[\u3040-\u30ff\u4e00-\u9fff\uac00-\ud7a3]")
+_WIDE_RUN = re.compile("[\u3040-\u30ff\u4e00-\u9fff\uac00-\ud7a3]{2,}")
+_HAN = re.compile("[\u4e00-\u9fff]")
+_ODD = re.compile("[\ue000-\uf8ff\uff61-\uff9f]")
+"""Letters for private use, and narrow Japanese ones: signs that the encoding is another."""
+_FEWEST_WIDE = 2
 
 
 def _one_byte_encoding(data: bytes) -> str:
@@ -128,8 +217,9 @@ def _one_byte_encoding(data: bytes) -> str:
     return _COMMON if _COMMON in names else min(names)
 
 
-def find_delimiter(text: str, quote: str) -> str:
-    """The delimiter that parts the lines of a text into the same number of cells.
+def find_delimiter(text: str, quote: str) -> tuple[str, float]:
+    """The delimiter that parts the lines of a text into the same number of cells, and which part of
+    the lines it parts so.
 
     A decimal comma parts lines as evenly as a semicolon does, so the comma comes last.
     """
@@ -137,11 +227,13 @@ def find_delimiter(text: str, quote: str) -> str:
     scores: list[tuple[float, str]] = []
     for delimiter in DELIMITERS:
         widths = Counter(len(row) for row in _rows("".join(lines), delimiter, quote) if any(row))
-        width, often = max(widths.items(), key=lambda one: (one[0] > 1, one[1]), default=(1, 0))
+        width, lines_of_it = max(
+            widths.items(), key=lambda one: (one[0] > 1, one[1]), default=(1, 0)
+        )
         if width > 1:
-            scores.append((round(often / widths.total(), 1), delimiter))
-    best = max(scores, key=lambda one: one[0], default=(0.0, ","))
-    return best[1]
+            scores.append((round(lines_of_it / widths.total(), 1), delimiter))
+    often, best = max(scores, key=lambda one: one[0], default=(0.0, ","))
+    return best, often
 
 
 def _rows(text: str, delimiter: str, quote: str) -> list[list[str]]:
@@ -208,6 +300,11 @@ def _cut_off(lines: Sequence[str], delimiter: str, quote: str) -> bool:
 
 def _called(encoding: str) -> str:
     return _NAMES.get(encoding, encoding.upper())
+
+
+def _said_of_columns(encoding: str, starts: Starts, rows: Sequence[Sequence[str]]) -> str:
+    places = ", ".join(str(start + 1) for start in starts)
+    return f"read as {_called(encoding)} text, columns at {places}, {len(rows):,} lines"
 
 
 def _said(encoding: str, delimiter: str, rows: Sequence[Sequence[str]]) -> str:

@@ -7,15 +7,16 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.layout.addresses import Address
+from boreotabula.findings.finding import Telling
+from boreotabula.findings.kind import Severity
+from boreotabula.findings.places import Rule, Why
+from boreotabula.findings.totals import CELLS_UNPLACED, NUMBERS_UNPLACED, TEXTS_UNPLACED
 from boreotabula.layout.patterns import Pattern
-from boreotabula.reading.account.roles import RoleMap, rank_of
+from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import cell_text, is_figure
-from boreotabula.reading.findings import Code, Finding, Severity, Telling
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.rows.kinds import is_boilerplate
+from boreotabula.reading.rows.kinds import matches_any
 from boreotabula.reading.values.picked import Places
-from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import CellKind
 
 
@@ -37,60 +38,25 @@ def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:
     needed = np.where(within, rank_of(Severity.ERROR), outside)
     # What a louder finding speaks of is told already: one cause, one finding.
     untold = roles.heard(rows, columns) < needed
-    roles.explain_cells(rows[within], columns[within], "no part of the layout reads it")
+    roles.explain_cells(rows[within], columns[within], Why.NOT_READ)
     for reason, some in _outside(rows, frames).items():
         # A cell of a table has the reason that its row or column gave.
         some &= ~within
         roles.explain_cells(rows[some], columns[some], reason)
     kinds = {
-        IN_FRAME: untold & within,
-        NUMBERS: untold & ~within & figures,
-        TEXTS: untold & ~within & ~figures,
+        CELLS_UNPLACED: untold & within,
+        NUMBERS_UNPLACED: untold & ~within & figures,
+        TEXTS_UNPLACED: untold & ~within & ~figures,
     }
-    for code, some in kinds.items():
+    for kind, some in kinds.items():
         number = int(np.count_nonzero(some))
         if number:
             # The first in reading order: that is where a person begins to look.
             row, column = int(rows[some][0]), int(columns[some][0])
             where = roles.sheet.address(row, column)
             text = cell_text(roles.sheet.rows[row][column])
-            told = about_leftovers(code, number, where, text, roles.why(row, column))
-            roles.tell(Telling(told, cells=(rows[some], columns[some])))
-
-
-IN_FRAME, NUMBERS, TEXTS = Code.CELLS_UNPLACED, Code.NUMBERS_UNPLACED, Code.TEXTS_UNPLACED
-"""The codes of what is said of cells by where they are: in a table, or outside of all."""
-
-_CALLED = {
-    IN_FRAME: ("cell of the table", "cells of the table"),
-    NUMBERS: ("number or date of this tab", "numbers or dates of this tab"),
-    TEXTS: ("text of this tab", "texts of this tab"),
-}
-
-
-def about_leftovers(
-    code: Code, number: int, where: Address | None, text: str, reason: str
-) -> Finding:
-    """What is to be said of so many cells that nothing else speaks for.
-
-    Address, text and reason are those of the first.
-    """
-    one, several = _CALLED[code]
-    said = counted(number, f"{one} is", f"{several} are")
-    advice = (
-        "Look at unplaced.csv: give what belongs to the records a heading that a field has; leave"
-        " out the rest with `ignore`, `skip` or `ends_at`."
-        if code == IN_FRAME
-        else "Look at unplaced.csv, and add to the layout what matters."
-    )
-    return Finding(
-        code,
-        f"{said} in no record; the first is “{text}” ({reason})",
-        advice,
-        at=where,
-        looked_for="a role for every filled cell",
-        found=text,
-    )
+            finding = kind(where, cells=number, text=text, reason=roles.why(row, column))
+            roles.tell(Telling(finding, cells=(rows[some], columns[some])))
 
 
 def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequence[Pattern]) -> None:
@@ -101,7 +67,22 @@ def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequenc
     outside = ~_within(rows, columns, frames)
     cells = roles.sheet.rows
     spots = zip(rows[outside].tolist(), columns[outside].tolist(), strict=True)
-    roles.label(spot for spot in spots if is_boilerplate(cells[spot[0]][spot[1]], patterns))
+    roles.label(spot for spot in spots if matches_any(cells[spot[0]][spot[1]], patterns))
+
+
+def leave_out_around(roles: RoleMap, frame: Frame, *, below: bool, beside: bool) -> None:
+    """Leave out what lies below a table, or beside it in its rows, and is no part of another."""
+    if roles.all_placed or not (below or beside):
+        return
+    mask = roles.unplaced_mask
+    rows, columns = np.nonzero(mask)
+    under = rows >= frame.rows.stop
+    level = (rows >= frame.rows.start) & ~under
+    aside = level & ((columns < frame.columns.start) | (columns >= frame.columns.stop))
+    for wanted, among, rule in ((below, under, Rule.BELOW), (beside, aside, Rule.BESIDE)):
+        if wanted:
+            spots = zip(rows[among].tolist(), columns[among].tolist(), strict=True)
+            roles.give_spots(spots, Role.LEFT_OUT, rule)
 
 
 def _within(rows: Places, columns: Places, frames: Sequence[Frame]) -> NDArray[np.bool_]:
@@ -125,14 +106,14 @@ def _figures(
     return figures
 
 
-def _outside(rows: Places, frames: Sequence[Frame]) -> dict[str, NDArray[np.bool_]]:
+def _outside(rows: Places, frames: Sequence[Frame]) -> dict[Why, NDArray[np.bool_]]:
     """Why cells outside the tables are unplaced, each reason with the cells that it is true of."""
     if not frames:
-        return {"no table was found on this tab": np.ones(len(rows), bool)}
+        return {Why.NO_TABLE: np.ones(len(rows), bool)}
     above = rows < min(one.rows.start for one in frames)
     below = rows >= max(one.rows.stop for one in frames)
     return {
-        "above the table": above,
-        "below the table": below & ~above,
-        "outside the table": ~above & ~below,
+        Why.ABOVE: above,
+        Why.BELOW: below & ~above,
+        Why.OUTSIDE: ~above & ~below,
     }

@@ -6,26 +6,26 @@ from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
+from boreotabula.findings.finding import Spot
+from boreotabula.findings.places import Rule, Why
 from boreotabula.reading.account.roles import Role, RoleMap
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
-from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.records.build import LongRecords
+from boreotabula.reading.rows.findings import empty_group
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 
-BLANK_RULE = "blank"
-"""The rule that leaves out the stub cells of rows without values."""
-
 _REASONS: Mapping[RowKind, str] = {
-    RowKind.NAMELESS: "values in a row without stub",
-    RowKind.NUMBERED: "column numbers under the headings",
-    RowKind.LIKE_TOTAL: "it looks like a total",
-    RowKind.UNSURE: "in a row that is not filled as the records are",
-    RowKind.BELOW: "below the table",
-    RowKind.GROUP: "the name of a group without lines",
-    RowKind.BARE: "in a row without values",
-    RowKind.RECORD: "no record holds it",
+    RowKind.NAMELESS: Why.NO_STUB,
+    RowKind.NUMBERED: Why.COLUMN_NUMBERS,
+    RowKind.LIKE_TOTAL: Why.LIKE_TOTAL,
+    RowKind.UNSURE: Why.UNLIKE_RECORDS,
+    RowKind.BELOW: Why.BELOW,
+    RowKind.GROUP: Why.GROUP_WITHOUT_LINES,
+    RowKind.BARE: Why.NO_VALUES,
+    RowKind.HEADINGS_AGAIN: Why.HEADINGS_AGAIN,
+    RowKind.RECORD: Why.NO_RECORD,
 }
 """Why the cells of a row are unplaced, unless a record holds them."""
 
@@ -39,11 +39,13 @@ def mark_block(roles: RoleMap, place: Place, columns: Columns, table: TableRows)
     # Frames without headings begin above the sheet's first row.
     headings = [*range(max(place.top, 0), place.bottom + 1), *table.of(RowKind.HEADING)]
     roles.give(headings, every, Role.HEADING)
+    roles.give(sorted(place.refused), every, Role.UNPLACED, Why.NO_LEVEL)
     # Only the reason: whether a record holds the cell is booked later.
     for kind, reason in _REASONS.items():
         roles.give(table.of(kind), every, Role.UNPLACED, reason)
     _mark_columns(roles, columns, table, headings)
-    roles.give(table.where(RowKind.TOTAL), _without_unknown(columns), Role.TOTAL)
+    totals = table.where(RowKind.TOTAL, RowKind.CONTROL)
+    roles.give(totals, _without_unknown(columns), Role.TOTAL)
     _mark_groups(roles, columns, table)
     roles.give(table.where(RowKind.LABEL), every, Role.LABEL)
     by_rule: dict[str, list[int]] = {}
@@ -87,13 +89,18 @@ def _mark_columns(
     if not columns.block.is_list:
         stub = [one.column for one in columns.of(ColumnKind.STUB)]
         blank = [*records, *table.of(RowKind.BARE)]
-        roles.give(blank, stub, Role.LEFT_OUT, BLANK_RULE)
+        roles.give(blank, stub, Role.LEFT_OUT, Rule.BLANK)
     for one in columns.of(ColumnKind.IGNORED):
         roles.give([*headings, *within], [one.column], Role.LEFT_OUT, one.why)
     # A year over the stub may be a value that slid up: it must not pass as a heading.
     if not columns.block.columns:  # by position a heading may be a number
         for one in columns.of(ColumnKind.STUB):
-            roles.give(_figures(roles, headings, one.column), [one.column], Role.UNPLACED, _OVER)
+            roles.give(
+                _figures(roles, headings, one.column),
+                [one.column],
+                Role.UNPLACED,
+                Why.NUMBER_OVER_STUB,
+            )
     for one in columns.of(ColumnKind.UNKNOWN, ColumnKind.LIKE_TOTAL):
         if roles.filled[within, one.column].any():
             roles.give([*headings, *within], [one.column], Role.UNPLACED, one.why)
@@ -103,27 +110,22 @@ def _mark_columns(
         roles.give(figures, [one.column], Role.UNPLACED, one.why)
 
 
-_OVER = "a number over the stub, which is found by texts"
-
-
-GROUP_RULE = "group_row"
-"""The rule that leaves out what else stands in a row that names a group: a line number, perhaps."""
-
-
 def _mark_groups(roles: RoleMap, columns: Columns, table: TableRows) -> None:
     """Rows that name groups: numbers under values are totals of the group."""
     sheet = roles.sheet
     valued = set(columns.valued)
     for row, name in table.groups.items():
-        # A group without lines is told as a whole.
         if not table.lines_of(row):
+            # One that the layout names is left out; any other is told as a whole.
+            if empty_group(sheet, columns, row, name):
+                roles.give([row], range(columns.left, columns.right), Role.LEFT_OUT, Rule.GROUP_ROW)
             continue
         for column in np.flatnonzero(roles.filled[row, columns.left : columns.right]).tolist():
             at = column + columns.left
             if at == name.column:
                 continue  # it is in the records of the group, if there are any
             if at not in valued:
-                roles.give_spots([(row, at)], Role.LEFT_OUT, GROUP_RULE)
+                roles.give_spots([(row, at)], Role.LEFT_OUT, Rule.GROUP_ROW)
             elif is_figure(sheet, sheet.rows[row][at]):
                 roles.give_spots([(row, at)], Role.TOTAL)
 

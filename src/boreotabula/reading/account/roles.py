@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.reading.findings import Finding, Severity, Spot, Telling
+from boreotabula.findings.finding import Finding, Spot, Telling
+from boreotabula.findings.kind import Severity
 from boreotabula.reading.values.picked import Places
 from boreotabula.workbooks.sheet import Sheet
 
@@ -176,8 +177,12 @@ class RoleMap:
     @property
     def unplaced_mask(self) -> NDArray[np.bool_]:
         """Where a filled cell is unplaced."""
-        found: NDArray[np.bool_] = self.filled & (self._codes == Role.UNPLACED)
-        return found
+        return self.mask_of(Role.UNPLACED)
+
+    def mask_of(self, role: Role) -> NDArray[np.bool_]:
+        """Where a filled cell has a role."""
+        mask: NDArray[np.bool_] = self.filled & (self._codes == role)
+        return mask
 
     def heard(self, rows: Places, columns: Places) -> NDArray[np.uint8]:
         """How loudly some cells are spoken of: see `rank_of`; 0 is not at all."""

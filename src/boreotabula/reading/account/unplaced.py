@@ -9,9 +9,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from boreotabula.findings.finding import Unplaced
 from boreotabula.reading.account.roles import RoleMap, chunks_of
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Unplaced
 
 _LARGEST = 2**30
 _FEW = 200

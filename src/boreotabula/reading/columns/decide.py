@@ -8,6 +8,10 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.places import Rule, Why
+from boreotabula.findings.tables import HEADING_TAKEN
+from boreotabula.findings.wording import filled
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure
@@ -24,7 +28,6 @@ from boreotabula.reading.columns.findings import (
 )
 from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
 from boreotabula.reading.columns.levels import Headings, HeadingsOver, headings_of, headings_over
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.workbooks.sheet import Sheet
@@ -151,7 +154,8 @@ def _about_order(headings: Headings, block: BlockPlan) -> Iterator[Finding]:
     """A text over the stub that names a level: it must be the level of its row."""
     for at, row in enumerate(headings.levels):
         level = block.levels[at - len(headings.levels)]
-        for column in range(headings.left, headings.start):
+        # A tab may be narrower than `columns`.
+        for column in range(headings.left, min(headings.start, headings.left + headings.width)):
             cell = headings.rows[row][column - headings.left]
             field = block.names.field_of(cell_text(cell)) if cell != "" else None
             if field in block.across and field is not None and block.across.index(field) != level:
@@ -199,7 +203,7 @@ def _decide(
     # Only its cells can show whether a column without a heading matters.
     if not heads.own and not (block.is_list and heads.joined):
         if block.ignore_unheaded:
-            return Column(column, ColumnKind.IGNORED, why='ignore: ""'), None
+            return Column(column, ColumnKind.IGNORED, why=Rule.UNHEADED_IGNORED), None
         return _because(column, Cause.UNHEADED), None  # told if something stands below
     # In a cross-tab, a column of values needs no known heading: all its levels are data.
     if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
@@ -208,7 +212,7 @@ def _decide(
             return Column(column, ColumnKind.BESIDE, name), None
         if block.drop_unknown:
             return _because(column, Cause.LEFT_OUT, ColumnKind.IGNORED), None
-        return _unknown(column, "its heading is not known"), unknown_heading(place, column, heads)
+        return _unknown(column, Why.HEADING_UNKNOWN), unknown_heading(place, column, heads)
     return _value(place, plan, block, column, heads)
 
 
@@ -222,9 +226,7 @@ def _value(
         return found, blank_level(place, block, column, heads)
     field = block.names.field_of(cell_text(heads.labels[-1]))
     if field not in block.values or field is None:
-        return _unknown(column, "its heading names none of the values"), unknown_value(
-            place, block, column, heads
-        )
+        return _unknown(column, Why.VALUE_UNKNOWN), unknown_value(place, block, column, heads)
     found = Column(column, ColumnKind.VALUE, field, heads.labels[:-1])
     return found, blank_level(place, block, column, heads)
 
@@ -254,7 +256,7 @@ def _lost_stub(place: Headings, block: BlockPlan, column: int, heads: HeadingsOv
     That holds for as many columns as stub headings are missing, unless the headings of all of
     two or more levels stand over it. Its cells are rather unplaced than taken for values.
     """
-    missing = len(block.stub) - len(place.stub)
+    missing = len({*block.stub} - dict(place.stub).keys() - block.optional_fields)
     # Only next to the stub: further right, an unknown heading is one of the values.
     near = column < place.start + missing
     return near and (len(heads.labels) == 1 or "" in heads.labels)
@@ -294,23 +296,16 @@ def _beside(
         return Column(column, ColumnKind.BESIDE, field, (heads.joined or heads.own[0],)), None
     filler = _filler(place, block, field, taken)
     # Two sources for one field: whichever was taken, the other's values would be lost.
-    finding = Finding(
-        Code.HEADING_TAKEN,
-        f"the column “{heads.joined or heads.own[0]}” means the field “{field}”, which is already"
-        f" filled by {filler}; the cells below it are in no record",
-        "List the heading in `ignore`, or give it to another field in the glossary.",
-        at=place.address(place.bottom, column),
-        looked_for=f"one source for {field}",
-        found=f"{filler}, and this column",
-    )
-    return _unknown(column, f"the field {field} is already filled by {filler}"), finding
+    where = place.address(place.bottom, column)
+    finding = HEADING_TAKEN(where, field=field, heading=heads.joined or heads.own[0], filler=filler)
+    return _unknown(column, filled(Why.FIELD_FILLED, {"field": field, "filler": filler})), finding
 
 
 def _filler(place: Headings, block: BlockPlan, field: str, taken: Mapping[str, int]) -> str:
     at = dict(place.stub).get(field, taken.get(field))
     if at is None:
         return block.filled[field]
-    return f"the column at {place.address(place.bottom, at)}"
+    return filled(Why.FILLED_BY_COLUMN, {"cell": place.address(place.bottom, at)})
 
 
 def _because(column: int, cause: Cause, kind: ColumnKind = ColumnKind.UNKNOWN) -> Column:

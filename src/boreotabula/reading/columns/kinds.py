@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import Enum, auto
 from functools import cached_property
 
+from boreotabula.findings.places import Rule, Why
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell
 
@@ -33,12 +34,12 @@ class ColumnKind(Enum):
 class Cause(Enum):
     """Why a column is left out or unknown, where something depends on it; the value says it."""
 
-    PASSED_OVER = "columns: no field"
-    LEFT_OUT = "unknown_headings: leave out"
-    HIDDEN = "visible_only"
-    UNHEADED = "no heading over it"
+    PASSED_OVER = Rule.PASSED_OVER
+    LEFT_OUT = Rule.UNKNOWN_LEFT_OUT
+    HIDDEN = Rule.VISIBLE_ONLY
+    UNHEADED = Why.NO_HEADING
     """That it matters shows only in its cells; so does the next."""
-    UNNAMED = "no name in `columns`"
+    UNNAMED = Why.NO_NAME
 
 
 @dataclass(frozen=True)

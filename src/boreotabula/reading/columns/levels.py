@@ -70,7 +70,12 @@ def headings_of(
     sheet: Sheet, place: Place, left: int, right: int, texts: frozenset[int] = frozenset()
 ) -> Headings:
     """The heading rows of a place between two columns, as plain values."""
-    rows = tuple(tuple(row[left:right]) for row in sheet.rows[place.top : place.bottom + 1])
+    # A row that is no level names nothing.
+    blank: tuple[Cell, ...] = ("",) * (right - left)
+    rows = tuple(
+        blank if at in place.refused else tuple(row[left:right])
+        for at, row in enumerate(sheet.rows[place.top : place.bottom + 1], place.top)
+    )
     return Headings(
         place.top,
         left,

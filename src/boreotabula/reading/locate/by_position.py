@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.finding import WHOLE, Telling
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.tables import (
+    LEADING_HEADINGS_UNKNOWN,
+    NOTHING_AT_PLACE,
+    TAB_OF_TABLE_EMPTY,
+    TABLE_OBJECT_BLANK,
+    TABLE_OBJECT_MISSING,
+)
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.layout.patterns import first_match
-from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.locate.levels import last_heading_row, levels_down, levels_up
+from boreotabula.reading.locate.levels import last_heading_row, levels_down, levels_up, refused_rows
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet, TableObject
@@ -23,7 +32,7 @@ def place_at(sheet: Sheet, block: BlockPlan, row: int, column: int, area: Frame)
     """The place whose top left heading cell is given."""
     if row + max(block.depth, 1) > sheet.height or column >= sheet.width:
         where = sheet.address(row, column)
-        return [], [nothing_there(block, f"there is nothing at {where} or beyond it", where)]
+        return [], [nothing_there(block, NOTHING_AT_PLACE, where, place=where)]
     columns = range(column + leading_of(block), area.columns.stop)
     levels = levels_down(sheet, block, row, area.rows.stop, columns)
     place = by_levels(sheet, block, levels, row, column, area)
@@ -65,7 +74,7 @@ def by_position(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     """
     # Without a cell there is no row that could be the widest.
     if sheet.blank:
-        return [], [nothing_there(block, "this tab is empty", None)]
+        return [], [nothing_there(block, TAB_OF_TABLE_EMPTY)]
     filled = sheet.filled
     # Headings tell the place better than widths do: cover rows can be wide as well.
     row = _heading_row(sheet, block, block.names) if block.depth else None
@@ -80,9 +89,8 @@ def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: F
     """A cross-tab by position, some of whose leading columns have a heading by which it is found;
     `row` is the first that could be one of its heading rows."""
     if row is None:
-        wanted = ", ".join(filter(None, block.columns))
-        why = "no heading over the leading columns of the cross-tab is known"
-        return [], [nothing_there(block, why, None, wanted, "none of them")]
+        named = filter(None, block.columns)
+        return [], [nothing_there(block, LEADING_HEADINGS_UNKNOWN, marks=named)]
     known = [
         (at, column - block.columns.index(field))
         for at in range(row, min(row + block.depth, sheet.height))
@@ -93,8 +101,12 @@ def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: F
     columns = range(left + len(block.columns), area.columns.stop)
     leading = range(left, columns.start)
     lowest = last_heading_row(sheet, row, area.rows.stop, leading, block.depth - 1)
-    levels = levels_up(sheet, block, range(area.rows.start, lowest + 1), row, columns)
-    return [by_levels(sheet, block, levels, row, left, area)], []
+    rows = range(area.rows.start, lowest + 1)
+    refused = refused_rows(sheet, block, rows, leading, columns)
+    kept = [at for at in rows if at not in refused]
+    levels = levels_up(sheet, block, kept, row, columns)
+    place = replace(by_levels(sheet, block, levels, row, left, area), refused=refused)
+    return [place], []
 
 
 def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | None:
@@ -132,10 +144,10 @@ def table_places(sheet: Sheet, block: BlockPlan) -> Found:
     chosen = [one for one in sheet.tables if first_match(block.named_table, one.name) is not None]
     # Named, but not there: said with what is there instead.
     if not chosen:
-        seen = ", ".join(one.name for one in sheet.tables) or "no table object"
-        wanted = ", ".join(one.text for one in block.named_table)
-        why = f"no table object of this tab matches {wanted}"
-        return [], [nothing_there(block, why, None, wanted, seen)]
+        there = ", ".join(one.name for one in sheet.tables)
+        named = (one.text for one in block.named_table)
+        kind = TABLE_OBJECT_MISSING
+        return [], [nothing_there(block, kind, marks=named, there=there)]
     places = [
         _table_place(sheet, block, one)
         for one in chosen
@@ -144,7 +156,7 @@ def table_places(sheet: Sheet, block: BlockPlan) -> Found:
     ]
     if not places:
         where = sheet.address(chosen[0].top, chosen[0].left)
-        return [], [nothing_there(block, f"the table object at {where} is blank", where)]
+        return [], [nothing_there(block, TABLE_OBJECT_BLANK, where, place=where)]
     missing = [Telling(one) for place in places for one in missing_stubs(sheet, block, place)]
     return places, missing
 
@@ -195,14 +207,13 @@ def _stub_in(
 
 
 def nothing_there(
-    block: BlockPlan, why: str, at: Address | None, looked_for: str = "", found: str = "nothing"
+    block: BlockPlan,
+    kind: FindingKind,
+    at: Address | None = None,
+    *,
+    marks: Iterable[str] = (),
+    **slots: object,
 ) -> Telling:
-    finding = Finding(
-        Code.BLOCK_NOT_FOUND,
-        f"{why}, so the table was not read",
-        "Compare the tab with the layout; if it is another form, leave it out in [tabs].",
-        at=at,
-        looked_for=looked_for or ", ".join(block.marks) or "the table",
-        found=found,
-    )
-    return Telling(finding, WHOLE, WHOLE)
+    """That a table is not there; `marks` is what it was looked for by, if not by its headings."""
+    named = ", ".join(marks) or ", ".join(block.marks)
+    return Telling(kind(at, marks=named, **slots), WHOLE, WHOLE)

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.tables import NOTHING_BELOW_CAPTION
 from boreotabula.reading.cells import is_figure
 from boreotabula.reading.locate.by_position import by_levels, leading_of, nothing_there
 from boreotabula.reading.locate.frame import Frame
@@ -34,8 +35,8 @@ def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
         found = corner
     if found is None:
         where = sheet.address(start, area.columns.start)
-        why = f"there is no table below the caption in {sheet.row_called(start)}"
-        return [], [nothing_there(block, why, where)]
+        kind, row = NOTHING_BELOW_CAPTION, sheet.row_called(start)
+        return [], [nothing_there(block, kind, where, place=row)]
     columns = range(found.left + leading_of(block), area.columns.stop)
     levels: tuple[int, ...] = ()
     if found.bare:

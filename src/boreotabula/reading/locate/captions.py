@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from boreotabula.findings.finding import Spot
 from boreotabula.layout.patterns import matching
-from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet

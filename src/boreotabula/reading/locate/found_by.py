@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
+from boreotabula.findings.finding import WHOLE, Telling
+from boreotabula.findings.tables import COLUMNS_BESIDE_CROSS_TAB, FOUND_BY_MISSING
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.by_position import by_levels, nothing_there
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.locate.levels import any_in_row, last_heading_row, levels_up
+from boreotabula.reading.locate.levels import any_in_row, last_heading_row, levels_up, refused_rows
 from boreotabula.reading.locate.place import Found, Place
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import CellKind, Sheet
@@ -55,12 +57,15 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
             # Rows that are passed over may stand below the one that holds the texts.
             passed, leading = block.trailing_passed, range(left, start)
             lowest = last_heading_row(sheet, row, area.rows.stop, leading, passed)
-            levels = levels_up(sheet, block, range(free, lowest + 1), row, columns)
-            places.append(by_levels(sheet, block, levels, row, left, area))
+            rows = range(free, lowest + 1)
+            refused = refused_rows(sheet, block, rows, leading, columns)
+            kept = [at for at in rows if at not in refused]
+            levels = levels_up(sheet, block, kept, row, columns)
+            place = replace(by_levels(sheet, block, levels, row, left, area), refused=refused)
+            places.append(place)
     if not places and not told:
-        wanted = ", ".join(one.text for one in block.found_by)
-        seen = ", ".join(sorted(best)) or "none of them"
-        told.append(nothing_there(block, f"no row holds all of {wanted}", None, wanted, seen))
+        marks, there = (one.text for one in block.found_by), ", ".join(sorted(best))
+        told.append(nothing_there(block, FOUND_BY_MISSING, marks=marks, there=there))
     return places, told
 
 
@@ -110,13 +115,11 @@ def _end_of_rows(sheet: Sheet, rows: range, floor: int) -> int:
 def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: int) -> Telling:
     """A heading of the cross-tab stands over a column that `columns` names."""
     heading, where = cell_text(sheet.rows[row][first]), sheet.address(row, first)
-    finding = Finding(
-        Code.BLOCK_NOT_FOUND,
-        f"“{heading}” in {where} is over column {first - left + 1} of the table, but `columns`"
-        f" names {len(block.columns)} columns left of the cross-tab; nothing was read from it",
-        "Check whether a column is missing on this tab; if not, name as many columns as there are.",
-        at=where,
-        looked_for=f"{len(block.columns)} columns left of “{heading}”",
-        found=str(first - left),
+    finding = COLUMNS_BESIDE_CROSS_TAB(
+        where,
+        heading=heading,
+        place=first - left + 1,
+        named=len(block.columns),
+        there=first - left,
     )
     return Telling(finding, WHOLE, WHOLE)

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
+from boreotabula.findings.finding import Finding, Spot
+from boreotabula.findings.places import Refusal
+from boreotabula.findings.tables import HEADING_ROWS_DOUBTFUL, HEADINGS_TOO_DEEP
 from boreotabula.reading.cells import is_figure
-from boreotabula.reading.findings import Code, Finding, Spot
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.locate.levels import levels_up
+from boreotabula.reading.locate.levels import levels_up, refused_rows
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
@@ -22,6 +24,8 @@ class HeadingRows:
     top: int
     bottom: int
     levels: tuple[int, ...] = ()
+    refused: Mapping[int, Refusal] = field(default_factory=dict)
+    """Rows among them that are no level, and why."""
     doubt: tuple[Finding, ...] = ()
 
 
@@ -37,15 +41,21 @@ def heading_rows(
     which the place was found."""
     # Levels have no heading over the stub: they show only right of it.
     right = max(marks.values()) + 1
-    found = _first_and_last(sheet, spots, marks, block, area, before)
+    columns, leading = range(right, area.columns.stop), range(min(marks.values()), right)
+    refused: Mapping[int, Refusal] = {}
+    lowest = min(row for row, _ in spots)
+    if block.across and block.depth > 1:
+        above = range(area.rows.start, lowest + 1)
+        refused = refused_rows(sheet, block, above, leading, columns)
+    found = _first_and_last(sheet, spots, marks, block, area, before, refused)
     floor = found.top
     while floor > area.rows.start and not (
         before and (floor - 1 <= before.bottom or is_row_of(sheet, block, before, floor - 1))
     ):
         floor -= 1
-    rows = range(floor, found.bottom + 1)
-    levels = levels_up(sheet, block, rows, found.top, range(right, area.columns.stop))
-    return replace(found, top=min([found.top, *levels]), levels=levels)
+    rows = [row for row in range(floor, found.bottom + 1) if row not in refused]
+    levels = levels_up(sheet, block, rows, found.top, columns)
+    return replace(found, top=min([found.top, *levels]), levels=levels, refused=refused)
 
 
 def _first_and_last(
@@ -55,6 +65,7 @@ def _first_and_last(
     block: BlockPlan,
     area: Frame,
     before: Place | None,
+    refused: Collection[int],
 ) -> HeadingRows:
     """First and last heading row.
 
@@ -78,13 +89,13 @@ def _first_and_last(
         below += 1
     # Rows of units are no level, though they look like one.
     below = max(below - under, 0)
-    room = 0
-    while room < min(wanting, top - area.rows.start) and not (
-        before and is_row_of(sheet, block, before, top - room - 1)
-    ):
-        room += 1
+    room: list[int] = []
+    for row in range(top - 1, area.rows.start - 1, -1):
+        if len(room) == wanting or (before and is_row_of(sheet, block, before, row)):
+            break
+        room += [row] if row not in refused else []
     above = 0
-    while above < room and _filled_right(sheet, top - above - 1, right):
+    while above < len(room) and _filled_right(sheet, room[above], right):
         above += 1
     # Both could be levels, but not all of them: a guess must be told.
     if below and above and below + above > wanting:
@@ -94,7 +105,8 @@ def _first_and_last(
     if not below and not above and block.across and _continues(sheet, bottom + 2, marks, right):
         below = 2 if bottom + 2 < sheet.height and not sheet.filled[bottom + 1].any() else 0
         return HeadingRows(top, bottom + below)
-    return HeadingRows(top - min(wanting - below, room), bottom + below)
+    upper = room[: wanting - below]
+    return HeadingRows(upper[-1] if upper else top, bottom + below)
 
 
 def _spanned(sheet: Sheet, block: BlockPlan, rows: range, right: int) -> int:
@@ -111,26 +123,22 @@ def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int
     # The lowest level has a heading over each column, upper ones over groups of them.
     goes_down = _count_right(sheet, bottom + 1, right) > here
     rows = (top, bottom + wanting) if goes_down else (max(top - wanting, 0), bottom)
-    finding = Finding(
-        Code.HEADING_ROWS_DOUBTFUL,
-        f"the heading levels could begin in {sheet.row_called(top - wanting)} or in"
-        f" {sheet.row_called(top)}; {sheet.row_called(rows[0])} was used",
-        "Compare with the sheet; clear the row that is not a heading, or merge the stub headings"
-        " over all heading rows.",
-        at=sheet.address(rows[0], right),
+    finding = HEADING_ROWS_DOUBTFUL(
+        sheet.address(rows[0], right),
+        upper=sheet.row_called(top - wanting),
+        lower=sheet.row_called(top),
+        used=sheet.row_called(rows[0]),
     )
     return HeadingRows(*rows, doubt=(finding,))
 
 
 def _too_deep(sheet: Sheet, top: int, bottom: int, depth: int, stub: Mapping[str, int]) -> Finding:
-    return Finding(
-        Code.HEADING_ROWS_DOUBTFUL,
-        f"the stub headings reach over {sheet.row_called(top)} to {sheet.row_called(bottom)}, but"
-        f" the layout names {depth} heading rows; the lowest were used",
-        "Compare `across` (or `heading_rows`) with the sheet: one for each heading row.",
-        at=sheet.address(top, min(stub.values())),
-        looked_for=f"{depth} heading rows",
-        found=f"{bottom - top + 1} heading rows",
+    return HEADINGS_TOO_DEEP(
+        sheet.address(top, min(stub.values())),
+        top=sheet.row_called(top),
+        bottom=sheet.row_called(bottom),
+        named=depth,
+        rows=bottom - top + 1,
     )
 
 
@@ -171,7 +179,7 @@ def is_row_of(sheet: Sheet, block: BlockPlan, place: Place, row: int) -> bool:
     # Figures alone count as well: the stub cells of many forms are carried down.
     named = any(at in filled for at in place.marks.values())
     valued = block.is_list or any(at > place.last_mark for at in filled)
-    like = not any(_names_stamp(sheet.rows[row][at], block) for at in filled) and all(
+    like = not any(names_stamp(sheet.rows[row][at], block) for at in filled) and all(
         is_figure(sheet, sheet.rows[first][at]) == (at in figures)
         for at in filled
         if sheet.rows[first][at] != ""
@@ -179,9 +187,11 @@ def is_row_of(sheet: Sheet, block: BlockPlan, place: Place, row: int) -> bool:
     return bool(filled) and like and valued and (named or len(figures) == len(filled))
 
 
-def _names_stamp(cell: Cell, block: BlockPlan) -> bool:
-    """Whether a cell is the label of a stamp."""
-    return isinstance(cell, str) and (
-        cell.rstrip().endswith((":", "："))
-        or any(one.match(cell) is not None for one in block.stamp_labels)
+def names_stamp(cell: Cell, block: BlockPlan) -> bool:
+    """Whether a cell is the label of a stamp, by itself or with its value behind a colon."""
+    if not isinstance(cell, str):
+        return False
+    label = cell[: min((at for sign in ":：" if (at := cell.find(sign)) >= 0), default=len(cell))]
+    return cell.rstrip().endswith((":", "：")) or any(
+        one.match(text) is not None for one in block.stamp_labels for text in (cell, label)
     )

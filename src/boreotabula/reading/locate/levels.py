@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.places import Refusal
+from boreotabula.layout.field_types import Nature
+from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.plan import PASSED, BlockPlan
+from boreotabula.reading.values.convert import convert
+from boreotabula.reading.values.form import ValueForm
 from boreotabula.workbooks.sheet import Sheet
 
 _TWO = 2
@@ -24,45 +30,133 @@ def level_row(rows: Sequence[int], block: BlockPlan, level: int) -> int:
 
 
 def levels_up(
-    sheet: Sheet, block: BlockPlan, rows: range, top: int, columns: range
+    sheet: Sheet, block: BlockPlan, rows: Sequence[int], top: int, columns: range
 ) -> tuple[int, ...]:
     """The rows of the levels, top to bottom, found from the lowest heading row upwards.
 
     Each level takes the next row in which a heading begins over `columns`, those of the cross-tab;
     a level that is passed over takes the next row, whatever it holds. `rows` are all that could
-    hold headings, those from `top` on surely do.
+    hold headings, top to bottom; those from `top` on surely do.
     """
-    floor, bottom = rows.start, rows.stop - 1
+    bottom = rows[-1]
     # The levels of a list are joined, blank ones too: its rows follow each other. Where no heading
     # is known to stand over the values, none is looked for further up: it would be a cover cell.
-    if not block.across or not any(_begin(sheet, row, columns) for row in range(top, bottom + 1)):
-        return tuple(range(max(bottom - block.depth + 1, floor), bottom + 1))
+    sure = (row for row in rows if row >= top)
+    if not block.across or not any(_begin(sheet, row, columns) for row in sure):
+        return tuple(rows[max(len(rows) - block.depth, 0) :])
     columns = _run_of(sheet, bottom, columns) if not block.gaps else columns
     found: list[int] = []
-    row = bottom
+    at = len(rows) - 1
     for level in reversed(block.levels):
         if level != PASSED:
-            row = next(_begins_up(sheet, row, top, floor, columns), row)
-        if row < floor:
+            at = next(_begins_up(sheet, rows, at, top, columns), at)
+        if at < 0:
             break
-        found.append(row)
-        row -= 1
+        found.append(rows[at])
+        at -= 1
     return tuple(reversed(found))
 
 
-def _begins_up(sheet: Sheet, row: int, top: int, floor: int, columns: range) -> Iterator[int]:
-    """The rows from one upwards that could be the next level, the nearest first."""
-    while row >= max(top, floor):
-        if _begin(sheet, row, columns):
-            yield row
-        row -= 1
-    if row < floor:
+def _begins_up(
+    sheet: Sheet, rows: Sequence[int], at: int, top: int, columns: range
+) -> Iterator[int]:
+    """The places among `rows`, from one upwards, that could be the next level, the nearest
+    first."""
+    while at >= 0 and rows[at] >= top:
+        if _begin(sheet, rows[at], columns):
+            yield at
+        at -= 1
+    if at < 0:
         return
-    if _begin(sheet, row, columns):
-        yield row
+    if _begin(sheet, rows[at], columns):
+        yield at
     # One blank row may set levels apart; what stands further off is a cover.
-    elif row > floor and _begin(sheet, row - 1, columns) >= _TWO:
-        yield row - 1
+    elif at > 0 and _begin(sheet, rows[at - 1], columns) >= _TWO:
+        yield at - 1
+
+
+def refused_rows(
+    sheet: Sheet, block: BlockPlan, rows: range, leading: range, columns: range
+) -> Mapping[int, Refusal]:
+    """The rows above the lowest heading row, the last of `rows`, that look like a level by where
+    they are, but are none by what they hold; and why.
+
+    A level is a row of headings: its columns hold texts, or what the field of the level can be. A
+    row of figures over a field of texts is none if it fills the `leading` columns, too, with
+    anything but headings, or if texts stand above it that could be the level instead.
+    """
+    forms = [
+        block.level_forms[level] if level < len(block.level_forms) else None
+        for level in reversed(block.levels)
+        if level != PASSED
+    ][1:]
+    columns = _run_of(sheet, rows[-1], columns) if rows and not block.gaps else columns
+    refused: dict[int, Refusal] = {}
+    row = rows.stop - 2
+    for form in forms:
+        blank = 0
+        while row >= rows.start:
+            if not _begin(sheet, row, columns):
+                blank += 1
+                # One blank row may set levels apart; what stands further off is a cover.
+                if blank > 1:
+                    return refused
+            else:
+                refusal = (
+                    _refusal(sheet, block, form, row, rows, leading, columns) if form else None
+                )
+                if refusal is None:
+                    break
+                refused[row] = refusal
+            row -= 1
+        row -= 1
+    return refused
+
+
+def _refusal(
+    sheet: Sheet,
+    block: BlockPlan,
+    form: ValueForm,
+    row: int,
+    rows: range,
+    leading: range,
+    columns: range,
+) -> Refusal | None:
+    """Why a row is no level of a field; None if it may be one."""
+    filled = [column for column in columns if sheet.rows[row][column] != ""]
+    if form.type.is_number or _groups(sheet, row, columns):
+        return None
+    odd = _unreadable(sheet, form, row, filled)
+    if 2 * odd <= len(filled):
+        return None
+    stub = [sheet.rows[row][column] for column in leading if sheet.rows[row][column] != ""]
+    if any(block.names.field_of(cell_text(cell)) is None for cell in stub):
+        return Refusal.FILLS_STUB
+    above = (at for at in range(row - 1, max(row - 3, rows.start - 1), -1))
+    nearest = next((at for at in above if _begin(sheet, at, columns)), None)
+    if nearest is None:
+        return None
+    over = [column for column in columns if sheet.rows[nearest][column] != ""]
+    return Refusal.FIGURES if 2 * _unreadable(sheet, form, nearest, over) <= len(over) else None
+
+
+def _unreadable(sheet: Sheet, form: ValueForm, row: int, columns: Sequence[int]) -> int:
+    """How many cells of a row can be no headings of a field."""
+    cells = [sheet.rows[row][column] for column in columns]
+    if form.type.nature is Nature.TEXT:
+        return sum(is_figure(sheet, cell) for cell in cells)
+    return len(convert(cells, form).failures)
+
+
+def _groups(sheet: Sheet, row: int, columns: range) -> bool:
+    """Whether the cells of a row stand over groups of columns, as upper headings do: the first is
+    filled, and others are blank or say the same as the one before."""
+    cells = [sheet.rows[row][column] for column in columns]
+    return (
+        bool(cells)
+        and cells[0] != ""
+        and any(cell in ("", before) for before, cell in pairwise(cells))
+    )
 
 
 def levels_down(

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
-from boreotabula.reading.findings import Code, Finding, Telling
+from boreotabula.findings.finding import Finding, Telling
+from boreotabula.findings.places import Refusal
+from boreotabula.findings.tables import STUB_COLUMN_UNHEADED, STUB_HEADING_MISSING
 from boreotabula.reading.locate.captions import Caption
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet
@@ -37,10 +39,14 @@ class Place:
     """The first row that a table object sets apart for its totals."""
     levels: tuple[int, ...] = ()
     """The heading row of each level, top to bottom; others may stand between them."""
+    refused: Mapping[int, Refusal] = field(default_factory=dict)
+    """Rows among the headings that are no level, and why."""
     leading: int = 0
     """So many columns from `left` on are named by position."""
     caption: Caption | None = None
     """What names the table."""
+    lead: int | None = None
+    """The first row above the headings that belongs to it, if it has stamps of its own there."""
 
     @property
     def depth(self) -> int:
@@ -49,8 +55,9 @@ class Place:
 
     @property
     def first(self) -> int:
-        """The first row that belongs to it: that of its caption, if it has one."""
-        return self.top if self.caption is None else min(self.caption.row, self.top)
+        """The first row that belongs to it: that of its caption or stamps, if it has any."""
+        above = [self.caption.row] if self.caption is not None else []
+        return min([self.top, *above, *([] if self.lead is None else [self.lead])])
 
     @property
     def last_stub(self) -> int:
@@ -114,17 +121,8 @@ def missing_stubs(sheet: Sheet, block: BlockPlan, place: Place) -> Iterator[Find
         not any(sheet.cell(row, column) != "" for row in range(place.top, place.bottom + 1))
         for column in range(place.left, min(place.last_mark + 2, sheet.width))
     )
-    for field in block.stub:
-        if field not in place.stub:
-            yield Finding(
-                Code.STUB_HEADING_MISSING,
-                f"no heading for the stub column “{field}”; it is empty in the records",
-                f"A column of the table has no heading at all: write “{field}” over it, if it is"
-                " that one."
-                if unheaded
-                else "If the column has another heading here, add that to the glossary or to"
-                " `also` of the field.",
-                at=sheet.address(place.top, place.left),
-                looked_for=field,
-                found="the headings of " + (", ".join(place.stub) or "other columns"),
-            )
+    for name in block.stub:
+        if name not in place.stub and name not in block.optional_fields:
+            kind = STUB_COLUMN_UNHEADED if unheaded else STUB_HEADING_MISSING
+            where = sheet.address(place.top, place.left)
+            yield kind(where, field=name, there=", ".join(place.stub))

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
+from boreotabula.findings.files import CAPTION_AMBIGUOUS
+from boreotabula.findings.finding import WHOLE, Finding, Spot, Telling
+from boreotabula.findings.tables import CAPTION_NOT_FOUND, TABLES_FOUND
+from boreotabula.findings.wording import captures
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
 from boreotabula.reading.locate.by_position import by_position, place_at, table_places
 from boreotabula.reading.locate.captioned import below_caption
 from boreotabula.reading.locate.captions import Caption, below, captions_of, whole
@@ -43,19 +46,9 @@ def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
     """A caption whose parts could be parted in another way as well."""
     if not caption.other:
         return
-    said, instead = (
-        ", ".join(f"{field} = “{text}”" for field, text in one.items())
-        for one in (caption.captured, caption.other)
-    )
-    yield Finding(
-        Code.NAME_AMBIGUOUS,
-        f"the caption “{caption.text}” fits its pattern in two ways: {said} was used, {instead} is"
-        " possible too",
-        "Make the pattern of `caption` more exact, or correct the text.",
-        at=sheet.address(*caption.spot),
-        looked_for="one way to read the caption",
-        found=instead,
-    )
+    used, other = captures(caption.captured), captures(caption.other)
+    where = sheet.address(*caption.spot)
+    yield CAPTION_AMBIGUOUS(where, caption=caption.text, used=used, other=other)
 
 
 def texts_met(sheet: Sheet, block: BlockPlan) -> bool:
@@ -95,16 +88,7 @@ def _the_only(sheet: Sheet, block: BlockPlan, places: list[Place], told: list[Te
     if block.repeat or block.named_table or len(places) < 2:
         return places, told
     first, second = (sheet.address(max(one.first, 0), one.left) for one in places[:2])
-    finding = Finding(
-        Code.BLOCK_FOUND_TWICE,
-        f"the table was found in {len(places)} places: the one at {first} was read, those from"
-        f" {second} on were not",
-        "If all of them belong to the form, write `repeat = true` into [block]; otherwise make"
-        " more exact what it is found by, or name the right place with `at`.",
-        at=second,
-        looked_for="one table",
-        found=f"{len(places)} tables",
-    )
+    finding = TABLES_FOUND(second, tables=len(places), first=first)
     # What is below the second must not become records of the first.
     below_it = [one.first for one in places[1:] if one.first > places[0].bottom]
     rows = range(max(places[1].first, 0), sheet.height)
@@ -113,13 +97,6 @@ def _the_only(sheet: Sheet, block: BlockPlan, places: list[Place], told: list[Te
 
 
 def _no_caption(block: BlockPlan) -> Telling:
-    wanted = ", ".join(one.text for one in block.caption)
-    finding = Finding(
-        Code.BLOCK_NOT_FOUND,
-        f"no cell of this tab matches the caption {wanted}, so the table was not read",
-        "Compare the text over the table with the pattern of `caption`; if this tab is another"
-        " form, leave it out in [tabs].",
-        looked_for=wanted,
-        found="no such text",
-    )
+    captions = ", ".join(one.text for one in block.caption)
+    finding = CAPTION_NOT_FOUND(captions=captions)
     return Telling(finding, WHOLE, WHOLE)

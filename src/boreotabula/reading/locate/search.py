@@ -5,11 +5,24 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
+from boreotabula.findings.finding import WHOLE, Finding, Spot, Telling
+from boreotabula.findings.tables import (
+    BLOCK_FOUND_TWICE,
+    BLOCK_NOT_FOUND,
+    HEADING_TWICE,
+    LIST_NOT_FOUND,
+)
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import WHOLE, Code, Finding, Spot, Telling
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.locate.heading_rows import HeadingRows, heading_rows, is_row_of
+from boreotabula.reading.locate.heading_rows import (
+    HeadingRows,
+    heading_rows,
+    is_row_of,
+    names_stamp,
+)
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Sheet
@@ -123,12 +136,27 @@ def repeated_places(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
             above = None if before is None else places[before]
             found = heading_rows(sheet, part.spots, marks, block, area, above)
             place = _place(block, marks, found, area)
-            places.append(place)
+            places.append(replace(place, lead=_lead(sheet, block, place, above)))
             told += map(Telling, (*missing_stubs(sheet, block, place), *found.doubt))
     if not places:
         best = max(windows, key=lambda w: w.rank, default=None)
         return [], [Telling(_not_found(sheet, block, best), WHOLE, WHOLE)]
     return places, told
+
+
+def _lead(sheet: Sheet, block: BlockPlan, place: Place, above: Place | None) -> int | None:
+    """The topmost of the rows above the headings of a place that bear a label of a stamp, where
+    only such rows and titles are between: they begin this table, and end the one above."""
+    if above is None:
+        return None
+    lead = None
+    for row in range(place.top - 1, above.bottom, -1):
+        cells = [cell for cell in sheet.rows[row][place.left : place.limit] if cell != ""]
+        if any(names_stamp(cell, block) for cell in cells):
+            lead = row
+        elif len(cells) != 1:
+            break
+    return lead
 
 
 def _place(block: BlockPlan, marks: Mapping[str, int], rows: HeadingRows, area: Frame) -> Place:
@@ -142,6 +170,7 @@ def _place(block: BlockPlan, marks: Mapping[str, int], rows: HeadingRows, area: 
         area.columns.stop,
         min(marks.values()),
         levels=rows.levels,
+        refused=rows.refused,
     )
 
 
@@ -185,10 +214,27 @@ def _continuing(sheet: Sheet, block: BlockPlan, place: Place, window: _Window) -
     if (
         alone
         and is_row_of(sheet, block, place, lowest - 1)
+        and not (block.repeat and _title_between(sheet, block, place, lowest))
         and _repeats_lowest(sheet, place, lowest)
     ):
         return frozenset((lowest,))
     return frozenset()
+
+
+def _title_between(sheet: Sheet, block: BlockPlan, place: Place, end: int) -> bool:
+    """Whether a row of a place, above `end`, could be the title of a table, or a stamp of it: it
+    fills one cell where the first record fills more, or holds the label of a stamp."""
+    first = place.bottom + 1 + block.under_headings
+    columns = slice(place.left, place.limit)
+    counts = np.count_nonzero(sheet.filled[first:end, columns], axis=1)
+    # The layout knows rows that name groups: they are no titles.
+    alone = counts[0] > 1 and not block.groups and bool((counts[1:] == 1).any())
+    return alone or any(
+        names_stamp(cell, block)
+        for row in range(first, end)
+        for cell in sheet.rows[row][columns]
+        if cell != ""
+    )
 
 
 def _first_marked(sheet: Sheet, place: Place) -> int:
@@ -310,17 +356,9 @@ def _forms(sheet: Sheet, row: int, place: Place) -> list[str]:
 
 def _not_found(sheet: Sheet, block: BlockPlan, best: _Window | None) -> Finding:
     hits: Iterable[_Hit] = best.hits if best else ()
-    seen = ", ".join(f"{hit.field} in {sheet.address(hit.row, hit.column)}" for hit in hits)
-    return Finding(
-        Code.BLOCK_NOT_FOUND,
-        "no row holds the headings of the stub columns, so the table was not read"
-        if block.stub
-        else "no row holds two headings of fields, so the table was not read",
-        "If the headings are worded differently here, add them to the glossary or to `also`; if"
-        " this tab is another form, leave it out with the patterns of [tabs].",
-        looked_for=", ".join(block.marks),
-        found=seen or "none of them",
-    )
+    kind = BLOCK_NOT_FOUND if block.stub else LIST_NOT_FOUND
+    there = [f"{hit.field} in {sheet.address(hit.row, hit.column)}" for hit in hits]
+    return kind(marks=", ".join(block.marks), there=", ".join(there))
 
 
 def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Window) -> Finding:
@@ -328,29 +366,16 @@ def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Wi
         one.row for one in window.hits if (one.field, one.column) == (hit.field, stub[hit.field])
     )
     first, second = sheet.address(row, stub[hit.field]), sheet.address(hit.row, hit.column)
-    return Finding(
-        Code.HEADING_TWICE,
-        f"a second heading for “{hit.field}”: the table at {first} ends before it; the columns"
-        " from here on were not read",
-        "If the tables are side by side, write `repeat = true` into [block]; otherwise split them,"
-        " or rename the heading that is wrong.",
-        at=second,
-        looked_for=f"one column for {hit.field}",
-        found=f"columns at {first} and {second}",
-    )
+    return HEADING_TWICE(second, field=hit.field, first=first)
 
 
 def _second_place(sheet: Sheet, window: _Window, best: _Window) -> Finding:
     first, second = min(best.hits, key=_spot), min(window.hits, key=_spot)
-    return Finding(
-        Code.BLOCK_FOUND_TWICE,
-        "the stub headings appear in two places: the table at"
-        f" {sheet.address(first.row, first.column)} was read, the one here was not",
-        "If both belong to the form, write `repeat = true` into [block]; otherwise clear the wrong"
-        " headings, or name the right place with `at`.",
-        at=sheet.address(second.row, second.column),
-        looked_for="one table",
-        found=f"headings in {sheet.row_called(best.row)} and {sheet.row_called(window.row)}",
+    return BLOCK_FOUND_TWICE(
+        sheet.address(second.row, second.column),
+        first=sheet.address(first.row, first.column),
+        row=sheet.row_called(best.row),
+        other_row=sheet.row_called(window.row),
     )
 
 

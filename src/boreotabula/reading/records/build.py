@@ -11,10 +11,13 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from boreotabula.findings.finding import Finding, Spot, Telling
+from boreotabula.findings.reasons import Reason
+from boreotabula.findings.rows import REQUIRED_VALUE_BLANK
+from boreotabula.findings.totals import CELLS_WITHOUT_VALUE
 from boreotabula.layout.addresses import column_letters
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
-from boreotabula.reading.findings import Code, Finding, Spot, Telling
 from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
@@ -23,9 +26,8 @@ from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.arrays import repeated, taken
 from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
 from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
-from boreotabula.reading.values.form import Reason, ValueForm
+from boreotabula.reading.values.form import ValueForm
 from boreotabula.reading.values.picked import Picked
-from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Cell, Sheet
 
 
@@ -144,6 +146,8 @@ def build_records(
         build.headings(field, level_heads(columns, level, plan.form(field)), row, columns)
     for field, stub in table.stub.items():
         build.by_row(field, stub.cells, stub.rows, stub.columns)
+    if block.parts is not None:
+        build.parts(block.parts.field, table.part_numbers())
     for field, column in columns.by_row.items():
         if field not in table.stub:
             cells = Picked(sheet, rows, np.full(len(rows), column))
@@ -319,6 +323,12 @@ class _Builder:
             self.tellings += map(Telling, told)
         self.arrays[field] = taken(heads.done.values, self.grid.slot_of)
 
+    def parts(self, field: str, numbers: NDArray[np.intp]) -> None:
+        """A field that numbers the parts of the table."""
+        form = self.plan.form(field)
+        cells = [float(number) for number in numbers.tolist()]
+        self.arrays[field] = taken(convert(cells, form).values, self.grid.row_of)
+
     def by_row(
         self, field: str, cells: Sequence[Cell], rows: NDArray[np.intp], columns: NDArray[np.intp]
     ) -> None:
@@ -348,16 +358,7 @@ class _Builder:
         # A column that is blank throughout is told as a missing field.
         if blank and len(blank) < len(cells):
             where = self.sheet.address(int(rows[blank[0]]), int(columns[blank[0]]))
-            more = f" (and {len(blank) - 1} more)" if len(blank) > 1 else ""
-            finding = Finding(
-                Code.REQUIRED_VALUE_BLANK,
-                f"“{field}” is blank in {where}{more}, but `required`; the record was written"
-                " without it",
-                "Fill in the cell, or ask the sender.",
-                at=where,
-                looked_for=field,
-                found="blank",
-            )
+            finding = REQUIRED_VALUE_BLANK(where, field=field, more=len(blank) - 1)
             self.tellings.append(Telling(finding))
 
     def unheld(self, column: int) -> None:
@@ -367,16 +368,8 @@ class _Builder:
         spots = [(row, column) for row in rows[self.sheet.filled[rows, column]].tolist()]
         if spots:
             text = cell_text(self.sheet.rows[spots[0][0]][column])
-            many = counted(len(spots), "cell is", "cells are")
-            finding = Finding(
-                Code.CELLS_UNPLACED,
-                f"{many} in rows whose values are all blank (“{text}” first); no record can hold"
-                f" {'them' if len(spots) > 1 else 'it'}",
-                'Write `blank = "keep"` into [block], if blank values should make records too.',
-                at=self.sheet.address(*spots[0]),
-                looked_for="a value in its row",
-                found=text,
-            )
+            where = self.sheet.address(*spots[0])
+            finding = CELLS_WITHOUT_VALUE(where, cells=len(spots), text=text)
             self.tellings.append(Telling(finding, spots=spots, lapses=True))
 
     def _tell(

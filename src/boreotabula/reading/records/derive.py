@@ -7,15 +7,13 @@ from datetime import date
 
 import pyarrow as pa
 
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.values import MONTH_WITHOUT_YEAR
 from boreotabula.layout.addresses import Address
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.reading.values.moments import NO_YEAR, full_year
-from boreotabula.texts import counted
-
-NO_YEAR_REASON = "a month without its year"
 
 
 def completed(
@@ -65,16 +63,7 @@ def _year(value: object) -> int | None:
 def without_year(plan: Plan, field: str, number: int, where: Address | None) -> Finding:
     """What is to be said of months that stay without a year."""
     year_field = plan.years[field]
-    records = counted(number, "record")
-    return Finding(
-        Code.MONTH_WITHOUT_YEAR,
-        f"the month of {records} has no year, and “{year_field}” is blank there; “{field}” is left"
-        " empty",
-        f"Fill in “{year_field}”, or write the year beside the month.",
-        at=where,
-        looked_for=year_field,
-        found="no year",
-    )
+    return MONTH_WITHOUT_YEAR(where, field=field, records=number, year_field=year_field)
 
 
 def with_parts(batch: pa.RecordBatch, plan: Plan) -> pa.RecordBatch:

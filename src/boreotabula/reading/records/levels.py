@@ -8,10 +8,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import HEADING_NOT_CONVERTED
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
-from boreotabula.reading.findings import Code, Finding
+from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import Converted, convert
@@ -51,9 +53,11 @@ def level_headings(
     """The different headings of each level of a block."""
     found: list[LevelHeading] = []
     of_slot = np.bincount(slot_of, minlength=len(columns.slots))
-    row = max(place.bottom, 0)
     for level, field in enumerate(columns.block.across):
         texts, which, firsts = _different(columns, level, plan.form(field))
+        row = (
+            level_row(place.levels, columns.block, level) if place.levels else max(place.bottom, 0)
+        )
         counts = np.bincount(which, of_slot, minlength=len(texts)).astype(np.int64).tolist()
         found += [
             LevelHeading(field, text, sheet.address(row, column), records)
@@ -85,15 +89,15 @@ def heading_findings(
         return sheet.address(row, columns.slots[at].first)
 
     failed = [
-        Finding(
-            Code.HEADING_NOT_CONVERTED,
-            f"the heading “{cell_text(heads.labels[at])}” is not {form.noun} ({reason}); “{field}”"
-            " is empty in the records of its column",
-            "If the column is not part of the table, list its heading in `ignore`.",
-            at=where(at),
-            looked_for=form.kind,
-            found=cell_text(heads.labels[at]),
+        HEADING_NOT_CONVERTED(
+            where(at),
             field=field,
+            cause=f"{field}: {reason}",
+            heading=cell_text(heads.labels[at]),
+            noun=form.noun,
+            type=form.kind,
+            why=reason.shown,
+            remedy=reason.remedy,
         )
         for at, reason in heads.done.failures
     ]

@@ -6,11 +6,37 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from boreotabula.findings.finding import Finding, Telling
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.rows import (
+    GROUP_DOUBTFUL,
+    GROUP_EMPTY,
+    GROUP_MISSING,
+    GROUPS_IN_TURN,
+    HEADINGS_AS_RECORD,
+    NOTHING_TO_CARRY,
+    RECORDS_BELOW_END,
+    ROW_BELOW_TABLE,
+    ROW_NEARLY_BLANK,
+    ROW_UNCLEAR,
+    ROW_WITHOUT_STUB,
+    ROW_WITHOUT_VALUE,
+    STUB_CELL_BLANK,
+    STUB_CELL_BLANK_ABOVE,
+)
+from boreotabula.findings.tables import (
+    COLUMNS_NUMBERED,
+    HEADING_ROW_MET,
+    ROW_CONTRADICTS,
+    RULE_TAKES_ALL,
+)
+from boreotabula.findings.totals import TOTAL_LIKELY
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
-from boreotabula.reading.findings import Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
+from boreotabula.reading.rows.kinds import matches_any
 from boreotabula.reading.rows.table_rows import (
+    GroupName,
     RowKind,
     RuleKind,
     TableRows,
@@ -30,6 +56,7 @@ def about_lines(
         (RowKind.NAMELESS, _nameless),
         (RowKind.NUMBERED, _numbered),
         (RowKind.UNSURE, _unsure),
+        (RowKind.HEADINGS_AGAIN, _headings_again),
     ):
         if rows := table.of(kind):
             yield Telling(about(sheet, columns, rows), rows, within)
@@ -39,7 +66,7 @@ def about_lines(
     yield from map(Telling, _groupless(sheet, columns, table))
     yield from _groups_doubtful(sheet, columns, table)
     # Only a pattern ends a table early: else there is nothing below it to be lost.
-    if table.ended:
+    if table.ended and not columns.block.leave_below:
         yield from _below_end(sheet, place, columns, table)
     # Then a rule is likelier to blame than the sheet.
     if not table.records:
@@ -62,79 +89,47 @@ def _heading_row(sheet: Sheet, columns: Columns, row: int) -> Finding:
     wrong = [at for at, field in known.items() if field is not None and field != fields[at]]
     column = wrong[0] if wrong else _first_filled(sheet, row, list(fields))
     text = cell_text(sheet.rows[row][column])
-    where = sheet.address(row, column)
+    where, called = sheet.address(row, column), sheet.row_called(row)
     if wrong:
-        return Finding(
-            Code.HEADING_CONTRADICTS,
-            f"{sheet.row_called(row)} holds headings, though the layout says `headings = 0`, and"
-            f" “{text}” is that of “{known[column]}”; it was read as “{fields[column]}”",
-            "Put `columns` in the order of the file, or find such files by their headings in a"
-            " block of their own.",
-            at=where,
-            looked_for=fields[column],
-            found=text,
+        return ROW_CONTRADICTS(
+            where, field=fields[column], row=called, heading=text, known=known[column]
         )
-    return Finding(
-        Code.HEADING_ROW_MET,
-        f"{sheet.row_called(row)} (“{text}”) holds headings, though the layout says"
-        " `headings = 0`; it was not read as a record",
-        "Nothing to do if these are headings; if it is a record, check why all its cells are"
-        " texts.",
-        at=where,
-        looked_for="a record",
-        found=text,
-    )
+    return HEADING_ROW_MET(where, row=called, text=text)
 
 
 def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     every = [one.column for one in columns.every if one.kind is not ColumnKind.STUB]
-    column = _first_filled(sheet, rows[0], every)
-    carry = (
-        "the first rows of the table have none to carry down"
-        if columns.block.carry_down
-        else "for merged-looking groups use `carry_down`"
-    )
-    verb, they = ("holds", "it is") if len(rows) == 1 else ("hold", "they are")
-    called = sheet.rows_called(rows)
-    return Finding(
-        Code.ROW_WITHOUT_STUB,
-        f"{called} {verb} values, but no stub cell names them; {they} in no record",
-        "Fill in the stub cells; if this is a row of totals, write a label such as “Total” beside"
-        " it"
-        f" and list it in `totals`; {carry}; a row of units under"
-        " the headings is left out with `under_headings = 1`.",
-        at=sheet.address(rows[0], column),
-        looked_for="a filled stub cell",
-        found=cell_text(sheet.rows[rows[0]][column]),
-    )
+    carries = columns.block.carry_down
+    kind = NOTHING_TO_CARRY if carries else ROW_WITHOUT_STUB
+    return _of_rows(kind, sheet, rows, every)
 
 
 def _numbered(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    return Finding(
-        Code.COLUMNS_NUMBERED,
-        f"{sheet.row_called(rows[0])} under the headings numbers the columns; it is in no record",
-        "Write `under_headings = 1` into [block], so that it is left out by a rule.",
-        at=sheet.address(rows[0], columns.left),
-        looked_for="a row of the table",
-        found="1, 2, 3 …",
-    )
+    where = sheet.address(rows[0], columns.left)
+    return COLUMNS_NUMBERED(where, row=sheet.row_called(rows[0]))
 
 
 def _unsure(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     every = [one.column for one in columns.every]
-    column = _first_filled(sheet, rows[0], every)
-    text = cell_text(sheet.rows[rows[0]][column])
-    verb = "is" if len(rows) == 1 else "are"
-    called = sheet.rows_called(rows)
-    return Finding(
-        Code.ROW_BELOW_TABLE,
-        f"{called} below the table (“{text}”) {verb} filled differently from its records, and"
-        f" {verb} in no record",
-        "If it is a record, fill in its cells, or write `every_row = true` into [block]; if it is a"
-        " remark, end the table before it with `ends_at`, or leave it out with `skip`.",
-        at=sheet.address(rows[0], column),
-        looked_for="a row filled as the records are",
-        found=text,
+    return _of_rows(ROW_BELOW_TABLE, sheet, rows, every)
+
+
+def _headings_again(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
+    every = [one.column for one in columns.every]
+    return _of_rows(HEADINGS_AS_RECORD, sheet, rows, every)
+
+
+def _of_rows(
+    kind: FindingKind, sheet: Sheet, rows: Sequence[int], among: Sequence[int], **slots: object
+) -> Finding:
+    """A finding about rows, at the first filled cell of the first, among some columns."""
+    column = _first_filled(sheet, rows[0], among)
+    return kind(
+        sheet.address(rows[0], column),
+        rows=sheet.rows_called(rows),
+        count=len(rows),
+        text=cell_text(sheet.rows[rows[0]][column]),
+        **slots,
     )
 
 
@@ -150,41 +145,13 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
     rows = [row for row in bare if sheet.filled[row, named].any()]
     if not rows:
         return
-    column = _first_filled(sheet, rows[0], named)
-    text = cell_text(sheet.rows[rows[0]][column])
-    verb = "has" if len(rows) == 1 else "have"
     # Where groups have rows of their own, such a row is likelier a spoilt group.
     if block.groups:
         group = block.groups[-1].field
-        called = sheet.rows_called(rows)
-        yield Telling(
-            Finding(
-                Code.ROW_UNCLEAR,
-                f"{called} (“{text}”) {verb} no values, but other cells besides the"
-                f" first, so it was not read as the name of a “{group}”; the rows below keep the"
-                " group above",
-                "If it is the name of a group, clear the other cells, or list it in `named` of"
-                " `group_row`; if it is a line without values, there is nothing to do.",
-                at=sheet.address(rows[0], column),
-                looked_for=f"values, or the name of a {group} alone",
-                found=text,
-            ),
-            rows,
-            range(columns.left, columns.right),
-        )
+        finding = _of_rows(ROW_UNCLEAR, sheet, rows, named, field=group)
+        yield Telling(finding, rows, range(columns.left, columns.right))
         return
-    called = sheet.rows_called(rows)
-    yield Telling(
-        Finding(
-            Code.ROW_WITHOUT_VALUE,
-            f"{called} (“{text}”) {verb} no value, so no record was made (rule `blank`)",
-            "Nothing to do if rows without values mean nothing; otherwise write"
-            ' `blank = "keep"` into [block].',
-            at=sheet.address(rows[0], column),
-            looked_for="a value in its row",
-            found=text,
-        )
-    )
+    yield Telling(_of_rows(ROW_WITHOUT_VALUE, sheet, rows, named))
 
 
 def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
@@ -207,28 +174,30 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
             continue
         field = columns.block.groups[name.level].field
         text = cell_text(sheet.rows[row][name.column])
-        if after and after[1].level == name.level:
-            said = (
-                f"{sheet.row_called(row)} and {sheet.row_called(after[0])} both look like the name"
-                f" of a “{field}”; the lower one was used, but it may be a row without values"
+        called = sheet.row_called(row)
+        if empty_group(sheet, columns, row, name):
+            finding = GROUP_EMPTY(
+                sheet.address(row, name.column), field=field, row=called, text=text
             )
-            found = "another row with nothing but a name"
+        elif after and after[1].level == name.level:
+            finding = GROUPS_IN_TURN(
+                sheet.address(after[0], name.column),
+                field=field,
+                row=called,
+                next_row=sheet.row_called(after[0]),
+            )
         else:
-            said = f"{sheet.row_called(row)} (“{text}”) names a “{field}”, but has no rows below it"
-            found = "no line"
-        yield Telling(
-            Finding(
-                Code.GROUP_DOUBTFUL,
-                said,
-                "Fill in a value (zero, perhaps) if it is a row of the table; clear the row that"
-                " is not a group.",
-                at=sheet.address(after[0] if found != "no line" and after else row, name.column),
-                looked_for="lines below the name of a group",
-                found=found,
-            ),
-            [row],
-            range(columns.left, columns.right),
-        )
+            where = sheet.address(row, name.column)
+            finding = GROUP_DOUBTFUL(where, field=field, row=called, text=text)
+        yield Telling(finding, [row], range(columns.left, columns.right))
+
+
+def empty_group(sheet: Sheet, columns: Columns, row: int, name: GroupName) -> bool:
+    """Whether a row without lines below it surely names a group: the layout lists its name, and no
+    figure in it could be lost."""
+    return bool(columns.block.groups[name.level].named) and not any(
+        is_figure(sheet, sheet.rows[row][at]) for at in columns.valued
+    )
 
 
 def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
@@ -238,15 +207,8 @@ def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Fin
         if filled.all():
             continue
         row = int(table.record_rows[~filled][0])
-        yield Finding(
-            Code.GROUP_MISSING,
-            f"no row above {sheet.row_called(row)} names its “{group.field}”; the field is empty"
-            " in its records",
-            "Write the name of the group into a row of its own above the lines.",
-            at=sheet.address(row, columns.left),
-            looked_for=group.field,
-            found="no such row",
-        )
+        where, called = sheet.address(row, columns.left), sheet.row_called(row)
+        yield GROUP_MISSING(where, field=group.field, row=called)
 
 
 def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
@@ -254,14 +216,7 @@ def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
     rules = [(row, rule) for row, rule in sorted(table.rules.items()) if rule.kind is RuleKind.SKIP]
     if rules:
         row, rule = rules[0]
-        yield Finding(
-            Code.RULE_TAKES_ALL,
-            f"the rule “{rule}” leaves out every row of the table, so it gives no records",
-            "Make the pattern more exact: it should match only the rows that are not wanted.",
-            at=sheet.address(row, columns.left),
-            looked_for="rows of records",
-            found=str(rule),
-        )
+        yield RULE_TAKES_ALL(sheet.address(row, columns.left), rule=str(rule), lines="row")
 
 
 _MOST_FILL = 3
@@ -278,20 +233,7 @@ def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
     rows = table.record_rows[counts == 1].tolist()
     if rows:
         every = [one.column for one in columns.every]
-        column = _first_filled(sheet, rows[0], every)
-        text = cell_text(sheet.rows[rows[0]][column])
-        verb = "has" if len(rows) == 1 else "have"
-        called = sheet.rows_called(rows)
-        yield Finding(
-            Code.ROW_NEARLY_BLANK,
-            f"{called} (“{text}”) {verb} only one filled cell, most others three or more;"
-            f" {'it was read as a record' if len(rows) == 1 else 'they were read as records'}",
-            "If it is a remark or a heading, leave it out with `skip`; if it names the rows below,"
-            " say so with `group_row`; `every_row = true` says that all rows are records.",
-            at=sheet.address(rows[0], column),
-            looked_for="a row filled as the others are",
-            found=text,
-        )
+        yield _of_rows(ROW_NEARLY_BLANK, sheet, rows, every)
 
 
 _FEW_BLANK = 4
@@ -310,21 +252,12 @@ def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[F
         # A stub that half the rows lack is a form that leaves it blank, and no slip.
         if blank and (carries or len(blank) * _FEW_BLANK <= len(records)):
             # How many have it shows whether this is the form or a slip.
-            others = len(records) - len(blank)
-            rest = f", and filled in the other {others}" if others else ", all that the table has"
-            called = sheet.rows_called(blank)
-            yield Finding(
-                Code.STUB_CELL_BLANK,
-                f"“{field}” is blank in {called}{rest}; the records were written without it",
-                "Fill in the cell, or ask the sender"
-                + (
-                    "; there is no value above to carry down."
-                    if carries
-                    else "; `carry_down` would take it from the row above."
-                ),
-                at=sheet.address(blank[0], column),
-                looked_for=field,
-                found="blank",
+            kind = STUB_CELL_BLANK_ABOVE if carries else STUB_CELL_BLANK
+            yield kind(
+                sheet.address(blank[0], column),
+                field=field,
+                rows=sheet.rows_called(blank),
+                others=len(records) - len(blank),
             )
 
 
@@ -344,18 +277,16 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -
         if all(_kind(sheet, sheet.rows[at][one]) == kind for one, kind in kinds.items())
     ]  # fmt: skip
     if below:
-        verb = "is" if len(below) == 1 else "are"
-        called = sheet.rows_called(below)
+        finding = RECORDS_BELOW_END(
+            sheet.address(below[0], columns.left),
+            rule=rule,
+            row=sheet.row_called(row),
+            rows=sheet.rows_called(below),
+            count=len(below),
+            text=cell_text(sheet.rows[row][column]),
+        )
         yield Telling(
-            Finding(
-                Code.RECORDS_BELOW_END,
-                f"`ends_at` (“{rule}”) ends the table at {sheet.row_called(row)}, but"
-                f" {called} below it {verb} filled like its records; nothing there was read",
-                "Make the pattern of `ends_at` more exact, or leave the row out with `skip`.",
-                at=sheet.address(below[0], columns.left),
-                looked_for="the end of the table",
-                found=cell_text(sheet.rows[row][column]),
-            ),
+            finding,
             range(below[0], place.end),
             range(columns.left, columns.right),
             lapses=True,
@@ -396,18 +327,18 @@ def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator
     # A column that most records leave blank is missed by no total.
     usual = 2 * np.count_nonzero(there, axis=0) > len(table.records)
     lacking = np.flatnonzero(np.count_nonzero(usual & ~there, axis=1)).tolist()
-    rows = [row for at in lacking if begins_as_total(sheet, row := table.records[at], named)]
+    kept = columns.block.not_totals
+    rows = [
+        row
+        for at in lacking
+        if begins_as_total(sheet, row := table.records[at], named)
+        and not matches_any(sheet.rows[row][_first_filled(sheet, row, named)], kept)
+    ]
     if rows:
         column = _first_filled(sheet, rows[0], named)
-        label = cell_text(sheet.rows[rows[0]][column])
-        verb = "looks" if len(rows) == 1 else "look"
-        called = sheet.rows_called(rows)
-        yield Finding(
-            Code.TOTAL_LIKELY,
-            f"{called} (“{label}”) {verb} like a row of totals, but no pattern of `totals` matches"
-            " it; it was read as a record",
-            f"If it is a total, add “{label}” to `totals` of [block].",
-            at=sheet.address(rows[0], column),
-            looked_for="a pattern in `totals`",
-            found=label,
+        yield TOTAL_LIKELY(
+            sheet.address(rows[0], column),
+            rows=sheet.rows_called(rows),
+            count=len(rows),
+            label=cell_text(sheet.rows[rows[0]][column]),
         )

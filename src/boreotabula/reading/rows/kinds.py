@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import cached_property
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.finding import Spot
+from boreotabula.layout.headings import normal_form
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text, is_figure, reads_as_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
-from boreotabula.reading.findings import Spot
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, GroupPlan
 from boreotabula.reading.rows.table_rows import (
@@ -44,6 +47,11 @@ def tell_rows_apart(
     kinds = teller.kinds(spoken)
     kinds = _named_by_carrying(kinds, own, block)
     kinds = _list_tail(kinds, teller) if block.is_list else _table_tail(kinds, teller)
+    if block.leave_below:
+        below = np.flatnonzero(of_kind(kinds, RowKind.UNSURE, RowKind.BELOW))
+        kinds = kinds.copy()
+        kinds[below] = RowKind.LEFT_OUT
+        teller.rules |= dict.fromkeys((below + rows.start).tolist(), Rule(RuleKind.BELOW))
     if block.keep_blank:
         # The tail of the table is settled by now: remarks below it do not become records.
         kinds = np.where(kinds == RowKind.BARE, np.uint8(RowKind.RECORD), kinds)
@@ -59,10 +67,12 @@ def tell_rows_apart(
         rows.start + int(inside[-1]) if len(inside) else place.bottom,
         {name: own[name] for name in block.carry_down if name in own},
         {row: name for row, name in teller.groups.items() if kinds[row - rows.start] == _GROUP},
+        teller.ungrouped,
     )
 
 
 _GROUP = RowKind.GROUP
+_TWO = 2
 
 
 def _own(sheet: Sheet, rows: range, column: int) -> StubCells:
@@ -113,8 +123,8 @@ def _named_by_carrying(kinds: Kinds, own: Mapping[str, StubCells], block: BlockP
     return np.where(named, np.uint8(RowKind.RECORD), kinds)
 
 
-def is_boilerplate(cell: Cell, patterns: Sequence[Pattern]) -> bool:
-    """Whether a cell holds a text of the form itself."""
+def matches_any(cell: Cell, patterns: Sequence[Pattern]) -> bool:
+    """Whether a cell holds a text that one of some patterns matches."""
     return isinstance(cell, str) and any(one.match(cell) is not None for one in patterns)
 
 
@@ -160,6 +170,8 @@ class _Teller:
         self.known = [one.column for one in columns.of(*known)]
         self.rules: dict[int, Rule] = {}
         self.groups: dict[int, GroupName] = {}
+        self.ungrouped: dict[int, int] = {}
+        """Rows that are in no group of some level, though others above are: by row that level."""
 
     def kinds(self, spoken: frozenset[Spot]) -> Kinds:
         """The kind of each row. The order of the questions is the order of the rules in the docs:
@@ -183,8 +195,17 @@ class _Teller:
         if self.place.totals_from is not None:
             totals = open_ & (np.arange(rows.start, rows.stop) >= self.place.totals_from)
             kinds[totals], open_[totals] = RowKind.TOTAL, False
-        if block.skip or block.totals:
+        if self._repeats_headings:
+            records = kinds == RowKind.RECORD
+            self._ask(kinds, open_, records, RowKind.HEADINGS_AGAIN, self._says_its_headings)
+        if block.parts:
+            self._find_rows(kinds, open_, block.parts.at, RowKind.LEFT_OUT, RuleKind.PARTS)
+        if block.control:
+            self._find_rows(kinds, open_, block.control.line, RowKind.CONTROL)
+        if block.skip or block.totals or block.unlabelled_totals:
             self._apply_rules(kinds, open_)
+        if block.only_rows:
+            self._leave_out_others(kinds, open_)
         # Only right below the headings: further down 1, 2, 3 are values.
         numbered = np.arange(len(rows)) == block.under_headings
         self._ask(kinds, open_, numbered, RowKind.NUMBERED, self._counts_columns)
@@ -195,8 +216,10 @@ class _Teller:
         for level, group in enumerate(block.groups):
             if group.named:
                 self._find_named(kinds, open_, level, group)
+            elif group.indent is not None:
+                self._find_indented(kinds, open_, level, group.indent)
         # By its shape only the innermost: then the names of the outer ones are known.
-        if block.groups and not block.groups[-1].named:
+        if block.groups and not block.groups[-1].named and block.groups[-1].indent is None:
             groups = np.flatnonzero(open_ & (counts == 1) & self._may_name_group())
             kinds[groups] = RowKind.GROUP
             firsts = self.within[groups].argmax(axis=1) + self.columns.left
@@ -220,6 +243,32 @@ class _Teller:
             if column is not None:
                 kinds[at], open_[at] = RowKind.GROUP, False
                 self.groups[at + self.rows.start] = GroupName(level, column)
+
+    def _find_indented(
+        self, kinds: Kinds, open_: NDArray[np.bool_], level: int, indent: int
+    ) -> None:
+        """The rows whose name is indented so far, with rows below them that are further indented;
+        one without such rows is in no group, and ends the one above it."""
+        rows = (np.flatnonzero(open_) + self.rows.start).tolist()
+        names = {row: self._name_of(row) for row in rows}
+        indents = {row: self.sheet.indent(row, at) for row, at in names.items() if at is not None}
+        for row, after in pairwise([*indents, -1]):
+            if indents[row] > indent:
+                continue
+            if indents[row] == indent and after >= 0 and indents[after] > indent:
+                kinds[row - self.rows.start] = RowKind.GROUP
+                open_[row - self.rows.start] = False
+                self.groups[row] = GroupName(level, names[row] or self.columns.left)
+            else:
+                self.ungrouped[row] = level
+
+    def _name_of(self, row: int) -> int | None:
+        """The column of the cell that names a row: the first filled one that holds no figure."""
+        for column in range(self.columns.left, self.columns.right):
+            cell = self.sheet.rows[row][column]
+            if cell != "":
+                return None if is_figure(self.sheet, cell) else column
+        return None
 
     def _naming_columns(self) -> list[int]:
         """The columns in which a group can be named: those of a cross-tab that hold no values; of a
@@ -257,9 +306,64 @@ class _Teller:
         with_values = np.where(named, record, np.uint8(RowKind.NAMELESS))
         return np.where(valued, with_values, bare)
 
+    def _find_rows(
+        self,
+        kinds: Kinds,
+        open_: NDArray[np.bool_],
+        patterns: Sequence[Pattern],
+        kind: RowKind,
+        rule: RuleKind | None = None,
+    ) -> None:
+        """The rows whose first filled cell matches a pattern."""
+        rules = _Rules(patterns)
+        for at in np.flatnonzero(open_).tolist():
+            row = at + self.rows.start
+            first = self.sheet.rows[row][int(self.within[at].argmax()) + self.columns.left]
+            match = rules.first_for([cell_text(first)])
+            if match is not None:
+                kinds[at], open_[at] = kind, False
+                if rule is not None:
+                    self.rules[row] = Rule(rule, match.text)
+
+    def _leave_out_others(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
+        """The rows that `only_rows` does not name: a stub cell, or the first filled cell, tells."""
+        only = _Rules(self.block.only_rows)
+        for at in np.flatnonzero(open_).tolist():
+            row = at + self.rows.start
+            first = self.sheet.rows[row][int(self.within[at].argmax()) + self.columns.left]
+            cells = (*(some.cells[at] for some in self.own.values()), first)
+            if only.first_for([cell_text(cell) for cell in cells if cell != ""]) is None:
+                kinds[at], open_[at] = RowKind.LEFT_OUT, False
+                self.rules[row] = Rule(RuleKind.ONLY_ROWS)
+
+    @cached_property
+    def _repeats_headings(self) -> bool:
+        """Whether a row could say just what its columns are headed by: two of them at least."""
+        return len(self._headings) >= _TWO and self.block.depth > 0
+
+    @cached_property
+    def _headings(self) -> Mapping[int, str]:
+        """The lowest heading of each column whose cells are values, in normal form."""
+        kind = ColumnKind.BESIDE if self.block.is_list else ColumnKind.VALUE
+        columns = (one.column for one in self.columns.of(kind))
+        heads = {at: self.sheet.cell(self.place.bottom, at) for at in columns}
+        return {at: normal_form(cell_text(cell)) for at, cell in heads.items() if cell != ""}
+
+    def _says_its_headings(self, row: int) -> bool:
+        """Whether each value of a row equals the heading of its column, in two columns at least.
+
+        Such a row is the headings again, under another text over the stub.
+        """
+        cells = self.sheet.rows[row]
+        return all(
+            cells[at] != "" and normal_form(cell_text(cells[at])) == heading
+            for at, heading in self._headings.items()
+        )
+
     def _apply_rules(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
         """`skip` and `totals`: they look at each stub cell, and at the row's first filled cell."""
         skip, totals = _Rules(self.block.skip), _Rules(self.block.totals)
+        kept = _Rules(self.block.not_totals)
         # The first filled cell, since labels of totals often stand beside the stub.
         firsts = self.within.argmax(axis=1) + self.columns.left
         for at in np.flatnonzero(open_).tolist():
@@ -272,8 +376,16 @@ class _Teller:
                 kinds[at], open_[at] = RowKind.LEFT_OUT, False
                 self.rules[row] = Rule(RuleKind.SKIP, rule.text)
             # After `skip`, so that a total can be left out on purpose.
-            elif totals.first_for(texts) is not None:
+            elif kept.first_for(texts) is None and (
+                totals.first_for(texts) is not None
+                or (self.block.unlabelled_totals and self._figures_alone(row, at))
+            ):
                 kinds[at], open_[at] = RowKind.TOTAL, False
+
+    def _figures_alone(self, row: int, at: int) -> bool:
+        """Whether a row holds nothing but figures, and none that names it."""
+        named = any(some.cells[at] != "" for some in self.own.values())
+        return not named and all(is_figure(self.sheet, one) for one in self._filled_cells(row))
 
     def _filled_cells(self, row: int) -> list[Cell]:
         cells = self.sheet.rows[row][self.columns.left : self.columns.right]
@@ -282,7 +394,7 @@ class _Teller:
     def _is_boilerplate(self, row: int) -> bool:
         """Whether a row holds nothing but texts of the form itself."""
         cells = self._filled_cells(row)
-        return all(is_boilerplate(cell, self.block.boilerplate) for cell in cells)
+        return all(matches_any(cell, self.block.boilerplate) for cell in cells)
 
     def _is_heading(self, row: int) -> bool:
         """Whether the first row of a list without headings is one all the same: it holds nothing
@@ -367,6 +479,10 @@ def _list_tail(kinds: Kinds, teller: _Teller) -> Kinds:
     if teller.block.every_row or len(teller.known) < 2:
         return kinds
     some = np.flatnonzero(of_kind(kinds, RowKind.RECORD, RowKind.GROUP))
+    # A group that the layout names is one wherever it is.
+    listed = [row - teller.rows.start for row, name in teller.groups.items()
+              if teller.block.groups[name.level].named]  # fmt: skip
+    some = some[~np.isin(some, listed)]
     group = kinds[some] == RowKind.GROUP
     if group.all():
         return kinds

@@ -9,13 +9,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import Enum, IntEnum
 from functools import cached_property
+from math import inf
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.finding import Spot
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
-from boreotabula.reading.findings import Spot
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
 
@@ -49,6 +50,10 @@ class RowKind(IntEnum):
     """Right below the table, or after a blank row, and not filled as its records are."""
     BELOW = 12
     """Below the table, and no part of it."""
+    HEADINGS_AGAIN = 13
+    """Its values are the headings of their columns, under another text over the stub."""
+    CONTROL = 14
+    """Tells how many records stand above it, and what they sum up to."""
 
 
 Kinds = NDArray[np.uint8]
@@ -68,7 +73,12 @@ class RuleKind(Enum):
 
     UNDER_HEADINGS = "under_headings"
     SKIP = "skip"
+    ONLY_ROWS = "only_rows"
+    PARTS = "parts"
+    BELOW = "below"
     FIRST_ROWS = "first_rows"
+    LAST_ROWS = "last_rows"
+    LARGEST = "largest"
     VISIBLE_ONLY = "visible_only"
 
 
@@ -137,6 +147,8 @@ class TableRows:
     """Of fields that are carried down: the cells of all rows."""
     groups: Mapping[int, GroupName] = field(default_factory=dict)
     """The rows that name groups."""
+    ungrouped: Mapping[int, int] = field(default_factory=dict)
+    """Rows that end a group of some level without naming another: by row that level."""
 
     @cached_property
     def record_rows(self) -> NDArray[np.intp]:
@@ -181,12 +193,21 @@ class TableRows:
     def _group_ends(self) -> Mapping[int, int]:
         ends: dict[int, int] = {}
         open_: list[tuple[int, int]] = []
-        for row, name in sorted(self.groups.items()):
+        levels = {row: name.level for row, name in self.groups.items()}
+        for row, level in sorted({**self.ungrouped, **levels}.items()):
             # A group ends at the next one of its level, or of an outer one.
-            while open_ and open_[-1][0] >= name.level:
+            while open_ and open_[-1][0] >= level:
                 ends[open_.pop()[1]] = row
-            open_.append((name.level, row))
+            if row in levels:
+                open_.append((level, row))
         return ends | dict.fromkeys((row for _, row in open_), self.start + len(self.kinds))
+
+    def part_numbers(self) -> NDArray[np.intp]:
+        """The part of the table that each record row is in, from 1: one more after each row that
+        parts it."""
+        parting = [row for row, rule in self.rules.items() if rule.kind is RuleKind.PARTS]
+        numbers: NDArray[np.intp] = np.searchsorted(sorted(parting), self.record_rows) + 1
+        return numbers
 
     def lines_of(self, row: int) -> int:
         """How many record rows belong to the group that a row names."""
@@ -210,16 +231,29 @@ class TableRows:
         return replace(self, kinds=kinds, stub=stub)
 
 
-def limited(table: TableRows, sheet: Sheet, block: BlockPlan) -> TableRows:
+def _not_largest(rows: Sequence[int], amounts: Mapping[int, float], most: int) -> list[int]:
+    """The rows but for the `most` with the largest amounts; of equal ones the first are kept."""
+    ranked = sorted(rows, key=lambda row: -amounts.get(row, -inf))
+    return sorted(ranked[most:])
+
+
+def limited(
+    table: TableRows, sheet: Sheet, block: BlockPlan, amounts: Mapping[int, float]
+) -> TableRows:
     """The rows without the records that the block leaves out: those that are hidden, and those
-    after the first so many."""
+    that are not among the first, last or largest so many. `amounts` are those of the field by which
+    the largest are told, by row."""
     out: dict[int, Rule] = {}
     if block.visible_only:
         hidden = frozenset(sheet.hidden_rows)
         out |= {row: Rule(RuleKind.VISIBLE_ONLY) for row in table.records if row in hidden}
+    left = [row for row in table.records if row not in out]
     if block.first_rows is not None:
-        left = [row for row in table.records if row not in out]
         out |= dict.fromkeys(left[block.first_rows :], Rule(RuleKind.FIRST_ROWS))
+    if block.last_rows is not None:
+        out |= dict.fromkeys(left[: -block.last_rows], Rule(RuleKind.LAST_ROWS))
+    if block.largest is not None:
+        out |= dict.fromkeys(_not_largest(left, amounts, block.largest[1]), Rule(RuleKind.LARGEST))
     if not out:
         return table
     return replace(table.without(sorted(out), RowKind.LEFT_OUT), rules={**table.rules, **out})
@@ -282,6 +316,8 @@ def _groups(sheet: Sheet, table: TableRows, columns: Columns, level: int) -> Stu
         ends[row - table.start] = name.level <= level
         names[row - table.start] = name.level == level
         name_at[row - table.start] = name.column
+    for row, outer in table.ungrouped.items():
+        ends[row - table.start] |= outer <= level
     # A group holds until the next one: blank rows do not end it.
     named = _last_of(ends)[table.record_rows - table.start]
     filled = names[named]

@@ -23,15 +23,28 @@ TOTAL_WORDS = tuple(
 )  # fmt: skip
 
 
-def begins_as_total(sheet: Sheet, row: int, named: Sequence[int]) -> bool:
+AVERAGE_WORDS = tuple(
+    fold(word)
+    for word in (
+        "average", "mean", "gjennomsnitt", "snitt", "genomsnitt", "medelvärde", "gennemsnit",
+        "keskiarvo", "durchschnitt", "mittelwert", "moyenne", "promedio", "media", "média",
+        "gemiddelde", "średnia", "průměr", "keskmine", "среднее",
+    )
+)  # fmt: skip
+"""Those of them that mean an average."""
+
+
+def begins_as_total(
+    sheet: Sheet, row: int, named: Sequence[int], words: Sequence[str] = TOTAL_WORDS
+) -> bool:
     """Whether the first filled cell of a row, in some columns, begins with such a word."""
     text = next((cell for at in named if (cell := sheet.rows[row][at]) != ""), "")
     # A number names nothing.
     if not isinstance(text, str):
         return False
-    words = fold(text).strip()
+    label = fold(text).strip()
     return any(
         # “Summer” begins with “sum”, and is none.
-        words.startswith(word) and not words[len(word) : len(word) + 1].isalnum()
-        for word in TOTAL_WORDS
+        label.startswith(word) and not label[len(word) : len(word) + 1].isalnum()
+        for word in words
     )

@@ -5,10 +5,22 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from boreotabula.findings.finding import Finding, Spot, Telling
+from boreotabula.findings.places import Origin
+from boreotabula.findings.stamps import (
+    NAME_NOT_CONVERTED,
+    STAMP_BLANK,
+    STAMP_DEFAULT,
+    STAMP_IN_NO_SOURCE,
+    STAMP_NOT_CONVERTED,
+    STAMP_NOT_FOUND,
+    STAMP_PATTERN_DIFFERS,
+    STAMP_SAYS_NOTHING,
+    STAMP_SOURCES_DIFFER,
+)
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, kind_of
-from boreotabula.reading.findings import Code, Finding, Spot, Telling
 from boreotabula.reading.locate.captions import Caption
 from boreotabula.reading.plan import Plan, StampPlan, StampSources
 from boreotabula.reading.stamps.search import Source, StampSearch, Surroundings, as_cell
@@ -62,7 +74,7 @@ def read_stamps(
     # Names first, so that a stamp in a cell wins over one of the same field.
     for name, text in around.captured.items():
         # Comparing like tabs leaves stamps from tab names aside.
-        origin = "tab name" if name in around.from_tab else "file path"
+        origin = Origin.TAB_NAME if name in around.from_tab else Origin.FILE_PATH
         reader.take(name, Source(text), origin)
     if caption is not None:
         reader.take_caption(caption)
@@ -112,6 +124,7 @@ class _Reader:
                 self._keep(one, name)
                 if len(sources) > 1:
                     self.taken[name] = at
+                self._compare(one, [later for later in sources[at + 1 :] if later.compared])
                 return
             tried.append(one)
         # None is there: the field stays empty, or has the default.
@@ -125,7 +138,27 @@ class _Reader:
             last = replace(last, told=[_in_none(name, [one.told[0] for one in tried])])
         self._keep(last, name)
         if allowed:
-            self.origins[name] = "the layout's default"
+            self.origins[name] = Origin.DEFAULT
+
+    def _compare(self, taken: _Tried, others: Sequence[StampPlan]) -> None:
+        """Hold the source that was taken against others that should say the same."""
+        for stamp in others if taken.value is not None else ():
+            other = self._try(stamp)
+            if other.value is None or other.source is None:
+                continue
+            spot = other.source.spot
+            # What says the same needs no further word, and is no part of a record.
+            self.labels |= {at for at in (spot, other.source.label) if at is not None}
+            if other.value != taken.value:
+                finding = STAMP_SOURCES_DIFFER(
+                    other.source.at,
+                    field=stamp.field,
+                    text=cell_text(taken.source.cell) if taken.source else "",
+                    origin=taken.source.where if taken.source else "",
+                    other_text=cell_text(other.source.cell),
+                    other_origin=other.source.where,
+                )
+                self.tellings.append(Telling(finding))
 
     def _try(self, stamp: StampPlan) -> _Tried:
         """What one source gives."""
@@ -190,25 +223,16 @@ class _Tried:
 
 
 def _only_absent(told: Sequence[Finding]) -> bool:
-    return all(one.code in _ABSENT for one in told)
+    return all(one.kind in _ABSENT for one in told)
 
 
-def _in_none(name: str, told: Sequence[Finding]) -> Finding:
+def _in_none(name: str, absent: Sequence[Finding]) -> Finding:
     """A stamp that none of several sources gives."""
-    looked = "; ".join(one.looked_for for one in told)
-    return Finding(
-        Code.STAMP_NOT_FOUND,
-        f"“{name}” was not found in any of its {len(told)} places, so it is empty in all records"
-        " of this tab",
-        "Add the place where it is on this tab to the stamp in the layout, or write `optional ="
-        " true` into the stamp.",
-        looked_for=looked,
-        found="nothing",
-        field=name,
-    )
+    wanted = "; ".join(one.looked_for for one in absent)
+    return STAMP_IN_NO_SOURCE(field=name, wanted=wanted, sources=len(absent))
 
 
-_ABSENT = (Code.STAMP_NOT_FOUND, Code.STAMP_BLANK)
+_ABSENT = (STAMP_NOT_FOUND, STAMP_BLANK)
 
 
 def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:
@@ -217,13 +241,7 @@ def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:
     value, told = _converted(plan, stamp.field, Source(as_cell(stamp.default)))
     if told:
         return value, told
-    note = Finding(
-        Code.STAMP_DEFAULT,
-        f"no value for “{stamp.field}” on this tab; the default of the layout was used",
-        "Nothing to do if the default is right here.",
-        looked_for=stamp.field,
-        found=f"default {stamp.default}",
-    )
+    note = STAMP_DEFAULT(field=stamp.field, default=stamp.default)
     return value, [note]
 
 
@@ -236,17 +254,9 @@ def _part(stamp: StampPlan, source: Source) -> tuple[Source | None, Sequence[Fin
     kept = stamp.pattern.match(text)
     if kept is not None:
         return Source(kept[""], source.spot, source.label, source.where), []
-    return None, [
-        Finding(
-            Code.STAMP_PATTERN_DIFFERS,
-            f"“{text}” does not match “{stamp.pattern.text}”, so “{stamp.field}” is empty in"
-            " all records of this tab",
-            "Correct the cell, or the pattern of the stamp.",
-            at=source.at,
-            looked_for=stamp.pattern.text,
-            found=text,
-        )
-    ]
+    pattern = stamp.pattern.text
+    differs = STAMP_PATTERN_DIFFERS(source.at, field=stamp.field, text=text, pattern=pattern)
+    return None, [differs]
 
 
 def convert_stamp(plan: Plan, name: str, text: str) -> tuple[object, list[Finding]]:
@@ -264,32 +274,21 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
     if not result.failures:
         told = about_values(result, (source.cell,), lambda _: source.at, name, form)
         return result.first, told
-    origin = "" if in_cell else f" (from {source.where or 'the name of the file or tab'})"
-    return None, [
-        Finding(
-            Code.STAMP_NOT_CONVERTED,
-            f"“{cell_text(source.cell)}”{origin} is not {form.noun} ({result.failures[0][1]});"
-            f" “{name}” is empty in all records of this tab",
-            "Correct the cell, or check whether the form starts elsewhere on this tab."
-            if in_cell
-            else "Correct the name, or the pattern that captures it.",
-            at=source.at,
-            looked_for=form.kind,
-            found=cell_text(source.cell) or kind_of(source.cell),
-            field=name,
-        )
-    ]
+    reason, text = result.failures[0][1], cell_text(source.cell)
+    kind = STAMP_NOT_CONVERTED if in_cell else NAME_NOT_CONVERTED
+    failed = kind(
+        source.at,
+        field=name,
+        text=text,
+        origin="" if in_cell else source.where or Origin.NAME,
+        noun=form.noun,
+        type=form.kind,
+        why=reason.shown,
+        remedy=reason.remedy,
+        there=text or kind_of(source.cell),
+    )
+    return None, [failed]
 
 
 def _says_nothing(name: str, source: Source) -> Finding:
-    text = cell_text(source.cell)
-    return Finding(
-        Code.STAMP_BLANK,
-        f"“{text}” counts as blank (`empty` in [reading]), so “{name}” is empty in all records of"
-        " this"
-        " tab",
-        "Fill in the cell, or write `optional = true` or a `default` into the stamp.",
-        at=source.at,
-        looked_for=name,
-        found=text,
-    )
+    return STAMP_SAYS_NOTHING(source.at, field=name, text=cell_text(source.cell))

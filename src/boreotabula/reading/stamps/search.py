@@ -3,12 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from boreotabula.findings.finding import Finding, Spot, on_other_tab
+from boreotabula.findings.places import Origin
+from boreotabula.findings.stamps import (
+    STAMP_BLANK,
+    STAMP_BLANK_BY_LABEL,
+    STAMP_FOUND_TWICE,
+    STAMP_LABEL_DIFFERS,
+    STAMP_NAME_UNKNOWN,
+    STAMP_NOT_FOUND,
+    STAMP_NOT_NEAR,
+    STAMP_TAB_UNKNOWN,
+    STAMP_TABS_DIFFER,
+    STUB_HEAD_BLANK,
+)
+from boreotabula.findings.wording import filled
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.findings import Code, Finding, Spot
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import StampPlan
 from boreotabula.workbooks.sheet import Cell, Sheet
@@ -115,7 +129,7 @@ class StampSearch:
             return self._labelled(stamp)
         if stamp.source is not None:
             return Sought(Source(self.around.texts.get(stamp.source, ""), where=stamp.source))
-        return Sought(Source(as_cell(stamp.value), where="the layout"))
+        return Sought(Source(as_cell(stamp.value), where=Origin.LAYOUT))
 
     def _on_other_tab(self, stamp: StampPlan) -> Sought:
         """A stamp that stands on another tab; its cell has no role on this one."""
@@ -136,10 +150,7 @@ class StampSearch:
         source = sought.source and Source(
             sought.source.cell, where=f"{name} › {sought.source.where}"
         )
-        told = [
-            replace(one, message=f"on the tab “{name}” {one.message}", at=None)
-            for one in sought.told
-        ]
+        told = [on_other_tab(one, name) for one in sought.told]
         return Sought(source, told)
 
     def _search_of(self, name: str) -> StampSearch:
@@ -152,7 +163,7 @@ class StampSearch:
         """The text over the stub of the table: the lowest, in the leftmost column that has one."""
         place = self.place
         if place is None:  # no table was found, which is told
-            return Sought(None, [_blank(stamp, None, " over the stub of the table")])
+            return Sought(None, [STUB_HEAD_BLANK(field=stamp.field)])
         for column in range(place.left, max(place.last_stub, place.left) + 1):
             for row in range(place.bottom, max(place.top, 0) - 1, -1):
                 spot = self.as_placed((row, column))
@@ -160,7 +171,7 @@ class StampSearch:
                 if cell != "":
                     return Sought(Source(cell, spot, None, str(self.sheet.address(*spot))))
         where = self.sheet.address(*self.as_placed((max(place.top, 0), place.left)))
-        return Sought(None, [_blank(stamp, where, " over the stub of the table")])
+        return Sought(None, [STUB_HEAD_BLANK(where, field=stamp.field)])
 
     def _fixed(self, stamp: StampPlan, row: int, column: int) -> Sought:
         # A fixed cell may be covered by a merged one that begins elsewhere.
@@ -175,8 +186,9 @@ class StampSearch:
             label = found
         cell = self.sheet.cell(*spot)
         if cell == "":
-            beside = f", beside “{cell_text(self.sheet.cell(*label))}”" if label else ""
-            return Sought(Source("", None, label), [_blank(stamp, where, beside)])
+            beside = cell_text(self.sheet.cell(*label)) if label else ""
+            blank = STAMP_BLANK(where, field=stamp.field, label=beside)
+            return Sought(Source("", None, label), [blank])
         return Sought(Source(cell, spot, label, str(where)))
 
     def _label_left(self, row: int, column: int) -> Spot | None:
@@ -207,12 +219,13 @@ class StampSearch:
         if found is None:
             return Sought(None, [_no_such_name(stamp, name)])
         if found.cell == "":
-            return Sought(None, [_blank(stamp, self.sheet.address(found.row, found.column), "")])
+            where = self.sheet.address(found.row, found.column)
+            return Sought(None, [STAMP_BLANK(where, field=stamp.field, label="")])
         # A name can point to another tab: its cell has no role on this one.
         here = found.tab == self.sheet.name
         spot = (found.row, found.column) if here else None
         label = self._label_left(*spot) if spot else None
-        return Sought(Source(found.cell, spot, label, f"the name “{name}”"))
+        return Sought(Source(found.cell, spot, label, filled(Origin.DEFINED_NAME, {"name": name})))
 
     def _labelled(self, stamp: StampPlan) -> Sought:
         everywhere = found = self._everywhere(stamp)
@@ -228,12 +241,12 @@ class StampSearch:
         if not filled:
             label = found[0].label
             where = self.sheet.address(*label) if label else None
-            return Sought(found[0], [_blank(stamp, where, ", beside its label")])
+            return Sought(found[0], [STAMP_BLANK_BY_LABEL(where, field=stamp.field)])
         texts = {cell_text(one.cell) for one in filled}
         # The same label with two values: neither may be guessed.
         if len(texts) > 1:
             spots = [one.spot for one in filled if one.spot is not None]
-            return Sought(None, [_found_twice(self.sheet, stamp, filled)], spots)
+            return Sought(None, [_found_twice(stamp, filled)], spots)
         return Sought(filled[0])
 
     def _everywhere(self, stamp: StampPlan) -> list[Source]:
@@ -254,17 +267,11 @@ class StampSearch:
         row, column = self.as_placed((max(near.top, 0), near.left))
         spot = found[0].label or found[0].spot
         where = self.sheet.address(*spot) if spot else ""
-        labels = _looked_for(stamp)
-        return Finding(
-            Code.STAMP_NOT_FOUND,
-            f"the label {labels} is not above or left of the table at"
-            f" {self.sheet.address(row, column)} (the first one is in {where}), so"
-            f" “{stamp.field}” is empty in the records of that table",
-            "Write the label above each table, or write `optional = true` into the stamp.",
-            at=self.sheet.address(row, column),
-            looked_for=labels,
-            found=f"the label in {where}",
+        return STAMP_NOT_NEAR(
+            self.sheet.address(row, column),
             field=stamp.field,
+            wanted=_looked_for(stamp),
+            first=where,
         )
 
     def _sources(self, stamp: StampPlan) -> Iterator[Source]:
@@ -274,11 +281,16 @@ class StampSearch:
         for row, column, text in self.sheet.texts():
             # First the value in the label's own cell: a pattern with * matches that as well.
             label, rest = _parted(text)
-            if rest.strip() and any(one.match(label) is not None for one in stamp.labels):
+            if (
+                stamp.places == 1
+                and rest.strip()
+                and any(one.match(label) is not None for one in stamp.labels)
+            ):
                 where = self.sheet.address(row, column)
                 yield Source(rest.strip(), (row, column), None, str(where))
             elif any(one.match(text) is not None for one in stamp.labels):
-                yield self._beside_label(row, column, step)
+                further = self._further(row, column, stamp) if stamp.places > 1 else None
+                yield further or self._beside_label(row, column, step)
 
     def _beside_label(
         self, row: int, column: int, step: Callable[[int, int], Iterator[Spot]]
@@ -291,6 +303,16 @@ class StampSearch:
                     break
                 return Source(cell, spot, (row, column), str(self.sheet.address(*spot)))
         return Source("", None, (row, column))
+
+    def _further(self, row: int, column: int, stamp: StampPlan) -> Source:
+        """The cell that is so many places from a label, right of it or below."""
+        span = self.sheet.merged(row, column)
+        right = bool(stamp.right_of)
+        spot = (row, span.right + stamp.places) if right else (span.bottom + stamp.places, column)
+        cell = self.sheet.cell(*spot)
+        if cell == "":
+            return Source("", None, (row, column))
+        return Source(cell, spot, (row, column), str(self.sheet.address(*spot)))
 
     def _next_right(self, row: int, column: int) -> Iterator[Spot]:
         # A label merged over several cells ends where they end.
@@ -347,27 +369,7 @@ def _parted(text: str) -> tuple[str, str]:
 
 
 def _no_such_name(stamp: StampPlan, name: str) -> Finding:
-    return Finding(
-        Code.STAMP_NOT_FOUND,
-        f"the workbook has no cell named “{name}”, so “{stamp.field}” is empty in all records"
-        " of this tab",
-        "Define the name again in the workbook, or use `cell` or `right_of` for the stamp.",
-        looked_for=name,
-        found="no such name",
-        field=stamp.field,
-    )
-
-
-def _blank(stamp: StampPlan, where: Address | None, beside: str) -> Finding:
-    return Finding(
-        Code.STAMP_BLANK,
-        f"the cell for “{stamp.field}” is blank{beside}; the field is empty in all records of this"
-        " tab",
-        "Fill in the cell, or check whether the form starts elsewhere on this tab.",
-        at=where,
-        looked_for=stamp.field,
-        found="blank",
-    )
+    return STAMP_NAME_UNKNOWN(field=stamp.field, wanted=name)
 
 
 def _looked_for(stamp: StampPlan) -> str:
@@ -379,69 +381,33 @@ def _looked_for(stamp: StampPlan) -> str:
 
 def _no_such_tab(stamp: StampPlan, tabs: Sequence[str]) -> Finding:
     wanted = ", ".join(one.text for one in stamp.tabs)
-    return Finding(
-        Code.STAMP_NOT_FOUND,
-        f"no tab of this workbook matches {wanted}, so “{stamp.field}” is empty in all records of"
-        " this tab",
-        "Check whether the tab has another name here, or write `optional = true` into the stamp.",
-        looked_for=wanted,
-        found=", ".join(tabs) or "no other tab",
-        field=stamp.field,
-    )
+    return STAMP_TAB_UNKNOWN(field=stamp.field, wanted=wanted, tabs=", ".join(tabs))
 
 
 def _tabs_differ(stamp: StampPlan, tabs: Sequence[str], texts: Collection[str]) -> Finding:
-    said = " and ".join(f"“{one}”" for one in tabs)
-    return Finding(
-        Code.STAMP_FOUND_TWICE,
-        f"the tabs {said} give different values for “{stamp.field}” ({', '.join(sorted(texts))});"
-        " none was used, and the field is empty in all records of this tab",
-        "Make the pattern of `tab` more exact.",
-        looked_for="one such tab",
-        found=", ".join(tabs),
-    )
+    return STAMP_TABS_DIFFER(field=stamp.field, tabs=list(tabs), texts=sorted(texts))
 
 
 def _not_found(stamp: StampPlan) -> Finding:
-    labels = _looked_for(stamp)
-    what = f"holds the label {labels}" if stamp.labels else f"fits the pattern {labels}"
-    return Finding(
-        Code.STAMP_NOT_FOUND,
-        f"no cell of this tab {what}, so “{stamp.field}” is empty in all its records",
-        "Add the label that this tab has to the stamp in the layout, or write `optional = true`"
-        " into the stamp.",
-        looked_for=labels,
-        found="no such label",
-        field=stamp.field,
+    return STAMP_NOT_FOUND(
+        field=stamp.field, wanted=_looked_for(stamp), by_label=bool(stamp.labels)
     )
 
 
-def _found_twice(sheet: Sheet, stamp: StampPlan, filled: Sequence[Source]) -> Finding:
-    places = " and ".join(one.where for one in filled)
-    texts = ", ".join(f"“{cell_text(one.cell)}”" for one in filled)
-    return Finding(
-        Code.STAMP_FOUND_TWICE,
-        f"{'the label of' if stamp.labels else 'a text for'} “{stamp.field}” appears more than"
-        " once,"
-        f" with {texts} in {places}; none was used, and the field is empty in all records of this"
-        " tab",
-        "Make the label of the stamp more exact, or name the cell with `cell`.",
-        at=filled[0].at,
-        looked_for="one such label",
-        found=places,
+def _found_twice(stamp: StampPlan, filled: Sequence[Source]) -> Finding:
+    return STAMP_FOUND_TWICE(
+        filled[0].at,
+        field=stamp.field,
+        by_label=bool(stamp.labels),
+        texts=[cell_text(one.cell) for one in filled],
+        places=" and ".join(one.where for one in filled),
     )
 
 
 def _label_differs(sheet: Sheet, stamp: StampPlan, spot: Spot, label: Spot | None) -> Finding:
-    there = cell_text(sheet.cell(*label)) if label else "blank"
-    wanted = ", ".join(one.text for one in stamp.labelled)
-    return Finding(
-        Code.STAMP_LABEL_DIFFERS,
-        f"the cell for “{stamp.field}” should have the label {wanted} left of it or above it, but"
-        f" “{there}” is there; the field is empty in all records of this tab",
-        "Check whether rows or columns were inserted on this tab; `right_of` finds a label"
-        " wherever it is.",
-        at=sheet.address(*spot),
-        looked_for=wanted,
-        found=there,
+    return STAMP_LABEL_DIFFERS(
+        sheet.address(*spot),
+        field=stamp.field,
+        wanted=", ".join(one.text for one in stamp.labelled),
+        label=cell_text(sheet.cell(*label)) if label else "",
     )

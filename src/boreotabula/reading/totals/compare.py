@@ -24,6 +24,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
+from boreotabula.reading.rows.total_words import AVERAGE_WORDS, begins_as_total
 from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
 from boreotabula.workbooks.sheet import CellKind, Flaw, Sheet
 
@@ -40,6 +41,8 @@ class Check(NamedTuple):
     """The record rows that it sums up, as far as known."""
     columns: tuple[int, ...]
     """The columns of values that it sums up."""
+    averaged: bool = False
+    """Whether it was held against their average, since its row is called so."""
 
 
 @dataclass(frozen=True)
@@ -341,6 +344,12 @@ class _RowOfTotals:
         if not self.agreeing and (means := self._means()) is not None:
             yield from means
             return
+        if self._called_average:
+            for column in self.printed:
+                some, mean = self._nearest_mean(column)
+                agrees = agree(self.printed[column], mean)
+                yield self._check(column, some, mean, agrees=agrees)._replace(averaged=True)
+            return
         # The totals of a row nearly always sum up the same records.
         usual = Counter(some for some, _ in self.agreeing.values())
         for column, printed in self.printed.items():
@@ -376,6 +385,19 @@ class _RowOfTotals:
             else:
                 return None
         return found
+
+    @property
+    def _called_average(self) -> bool:
+        """Whether the row is named as averages are."""
+        columns = self.figures.columns
+        named = [one.column for one in columns.every if one.kind is not ColumnKind.VALUE]
+        return begins_as_total(self.figures.sheet, self.row, named, AVERAGE_WORDS)
+
+    def _nearest_mean(self, column: int) -> tuple[Range, float]:
+        """The range whose average is nearest to what is printed in a column."""
+        ranges = self.ranges[:_FEW_RANGES] + self.ranges[-1:]
+        means = [(some, self._average(column, some)) for some in ranges]
+        return min(means, key=lambda pair: abs(pair[1] - self.printed[column]))
 
     def _average(self, column: int, some: Range) -> float:
         columns, averaged = self.meant[column]

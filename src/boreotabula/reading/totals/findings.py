@@ -6,13 +6,20 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
+from boreotabula.findings import culprits
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.totals import (
+    AVERAGE_DIFFERS,
+    NO_TOTAL_OF_LINE_AGREES,
+    TOTAL_DIFFERS,
+    TOTAL_WITHOUT_NUMBER,
+    TOTALS_OF_LINE_DIFFER,
+)
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.compare import Check, Totals
 from boreotabula.reading.totals.figures import Figures
-from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Sheet
 
 _NEAR = 1e-6
@@ -88,22 +95,19 @@ def _number(number: float) -> str:
 
 
 def _differs(sheet: Sheet, checks: Sequence[Check], culprit: str) -> Finding:
-    first = checks[0]
-    where = sheet.address(first.row, first.column)
+    first, others = checks[0], checks[1:]
     apart = first.printed - first.summed
-    more = f"{_number(abs(apart))} {'more' if apart > 0 else 'less'}"
-    others = ", ".join(str(sheet.address(one.row, one.column)) for one in checks[1:6])
-    others += " …" if len(checks) > 6 else ""
-    also = f"; so are {others}" if len(checks) > 2 else f"; so is {others}" if others else ""
-    return Finding(
-        Code.TOTAL_DIFFERS,
-        f"the printed total {_number(first.printed)} in {where} is {more} than the"
-        f" {_number(first.summed)} of the records that it sums up ({_range(sheet, first)}){also}"
-        + (f": {culprit}" if culprit else ""),
-        "Look at the cells that it sums up, and ask the sender which figure is right.",
-        at=where,
-        looked_for=_number(first.summed),
-        found=_number(first.printed),
+    kind = AVERAGE_DIFFERS if first.averaged else TOTAL_DIFFERS
+    return kind(
+        sheet.address(first.row, first.column),
+        printed=_number(first.printed),
+        summed=_number(first.summed),
+        apart=_number(abs(apart)),
+        more=apart > 0,
+        range=_range(sheet, first),
+        others=[sheet.address(one.row, one.column) for one in others],
+        number=len(others),
+        culprit=culprit,
     )
 
 
@@ -119,45 +123,22 @@ def _range(sheet: Sheet, check: Check) -> str:
 def _of_line(sheet: Sheet, totals: Totals, checks: Sequence[Check]) -> Finding:
     """A row or column of totals of which several disagree."""
     first = checks[0]
-    where = sheet.address(first.row, first.column)
     in_row = len({one.row for one in checks}) == 1
     called = sheet.row_called(first.row) if in_row else sheet.column_called(first.column)
     line = ("row", first.row) if in_row else ("column", first.column)
     number = sum(line in _lines_of(one) for one in totals.checks)
-    all_of_them = number == len(checks)
-    said = (
-        f"none of the {number} printed totals of {called} is the sum of records"
-        if all_of_them
-        else f"{len(checks)} of the {number} printed totals of {called} are not the sums of their"
-        " records"
-    )
-    return Finding(
-        Code.TOTAL_DIFFERS,
-        f"{said}: the first is {_number(first.printed)} in {where}, the records sum up to"
-        f" {_number(first.summed)}",
-        "If they are not sums (but shares or prices), list the heading or label in `ignore` or"
-        " `skip`"
-        " instead of `totals`; otherwise check whether a row or column of records is missing, and"
-        " ask the sender.",
-        at=where,
-        looked_for=_number(first.summed),
-        found=_number(first.printed),
-    )
+    slots = {"printed": _number(first.printed), "summed": _number(first.summed), "line": called}
+    where = sheet.address(first.row, first.column)
+    if number == len(checks):
+        return NO_TOTAL_OF_LINE_AGREES(where, **slots)
+    return TOTALS_OF_LINE_DIFFER(where, wrong=len(checks), totals=number, **slots)
 
 
 def _flawed(sheet: Sheet, totals: Totals) -> Finding:
     row, column = totals.flaws[0]
     text = cell_text(sheet.rows[row][column])
-    many = len(totals.flaws)
-    said = counted(many, "printed total holds", "printed totals hold")
-    return Finding(
-        Code.TOTAL_WITHOUT_NUMBER,
-        f"{said} no number that could be compared: “{text}”",
-        "The records are complete; the sender may want to check the formula.",
-        at=sheet.address(row, column),
-        looked_for="a number",
-        found=text,
-    )
+    where = sheet.address(row, column)
+    return TOTAL_WITHOUT_NUMBER(where, totals=len(totals.flaws), text=text)
 
 
 _NO_RECORDS = (
@@ -191,9 +172,8 @@ class _Search:
         if not texts:
             return ""
         row, column = texts[0]
-        more = f" (and {len(texts) - 1} more)" if len(texts) > 1 else ""
-        text = cell_text(self.sheet.rows[row][column])
-        return f"“{text}” in {self.sheet.address(row, column)}{more} is in no record"
+        text, cell = cell_text(self.sheet.rows[row][column]), self.sheet.address(row, column)
+        return culprits.CELL_IN_NO_RECORD(text=text, cell=cell, more=len(texts) - 1)
 
     def _left_out(self, check: Check, columns: Sequence[int]) -> str:
         """A row that is no record but holds just what is missing."""
@@ -202,13 +182,13 @@ class _Search:
             held = [n for at in columns if (n := self.figures.at(row, at)) is not None]
             # What a rule left out by mistake shows here first.
             if held and abs(sum(held) - apart) < _NEAR:
-                why = self.table.rules.get(row, "it is in no record")
-                return f"{self.sheet.row_called(row)} holds just that much ({why})"
+                rule = self.table.rules.get(row, "")
+                return culprits.ROW_LEFT_OUT(row=self.sheet.row_called(row), rule=rule)
         return ""
 
     def _swapped_total(self, check: Check, columns: Sequence[int]) -> str:
         if _swapped(check.printed, check.summed):
-            return "two digits of the total may be swapped"
+            return culprits.TOTAL_SWAPPED()
         return ""
 
     def _one_cell(self, check: Check, columns: Sequence[int]) -> str:
@@ -233,8 +213,8 @@ class _Search:
         return ""
 
     def _held(self, where: str, number: float, apart: float) -> str:
-        how = "may be summed twice" if (number > 0) == (apart > 0) else "may not be summed"
-        return f"{where} holds just that much and {how}"
+        twice = (number > 0) == (apart > 0)
+        return culprits.SUMMED_WRONGLY(where=where, twice=twice)
 
     def _swapped_cell(self, check: Check, columns: Sequence[int]) -> str:
         apart = check.printed - check.summed
@@ -242,13 +222,13 @@ class _Search:
             for column in columns:
                 number = self.figures.at(row, column)
                 if number and _swapped(number, number + apart):
-                    where = self.sheet.address(row, column)
-                    return f"two digits of {where} may be swapped ({_number(number + apart)}?)"
+                    cell, meant = self.sheet.address(row, column), _number(number + apart)
+                    return culprits.CELL_SWAPPED(cell=cell, meant=meant)
         return ""
 
     def _subtotals(self, check: Check, columns: Sequence[int]) -> str:
         if check.summed and abs(check.printed - 2 * check.summed) < _NEAR:
-            return "it is twice the sum: the subtotals may be counted as well"
+            return culprits.SUBTOTALS_TOO()
         return ""
 
 

@@ -12,25 +12,29 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.finding import WHOLE, Finding, Telling
+from boreotabula.findings.places import Why
+from boreotabula.findings.rows import GROUPS_BY_SUMS
+from boreotabula.findings.totals import COLUMN_LIKE_TOTAL
+from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
-from boreotabula.reading.findings import WHOLE, Code, Finding, Telling
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
+from boreotabula.reading.rows.kinds import matches_any
 from boreotabula.reading.rows.table_rows import GroupName, RowKind, TableRows
 from boreotabula.reading.totals.compare import summand_sets
 from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
 from boreotabula.reading.totals.unnamed_rows import (
     FEWEST_PLACES,
     FEWEST_SUMMANDS,
+    group_finding,
     groups_by_sums,
     maybe_finding,
     row_finding,
     rows_of_sums,
 )
 from boreotabula.workbooks.sheet import Sheet
-
-_WHY = "it looks like a total"
 
 
 @dataclass(frozen=True)
@@ -62,19 +66,31 @@ def without_unnamed_totals(
             columns = _without_columns(columns, alike)
             # Without them: else each row's sum would count them twice.
             figures = Figures(sheet, columns, plan, table)
-    if columns.block.groups and not columns.block.groups[-1].named:
+    innermost = columns.block.groups[-1] if columns.block.groups else None
+    if innermost and not innermost.named and innermost.indent is None:
         table, told = _with_groups(sheet, columns, table, figures)
         found += told
         figures = Figures(sheet, columns, plan, table)
     sum_rows = rows_of_sums(figures, table)
-    if sum_rows.sure:
-        rows = sum_rows.sure
+    kept = columns.block.not_totals
+    rows = [row for row in sum_rows.sure if not _is_kept(sheet, columns, row, kept)]
+    if rows:
         within = range(columns.left, columns.right)
         found.append(Telling(row_finding(sheet, columns, rows), rows, within))
         table = table.without(rows, RowKind.LIKE_TOTAL)
-    if sum_rows.maybe:
-        found.append(Telling(maybe_finding(sheet, columns, sum_rows.maybe)))
+    maybe = [row for row in sum_rows.maybe if not _is_kept(sheet, columns, row, kept)]
+    if maybe:
+        found.append(Telling(maybe_finding(sheet, columns, maybe)))
+    groups = [row for row in sum_rows.groups if not _is_kept(sheet, columns, row, kept)]
+    if groups:
+        found.append(Telling(group_finding(sheet, columns, groups)))
     return WithoutSums(columns, table, tuple(found))
+
+
+def _is_kept(sheet: Sheet, columns: Columns, row: int, kept: Sequence[Pattern]) -> bool:
+    """Whether the layout says that a row is a record, whatever it sums up."""
+    cells = sheet.rows[row][columns.left : columns.right]
+    return any(matches_any(cell, kept) for cell in cells)
 
 
 def _with_groups(
@@ -100,18 +116,13 @@ def _with_groups(
 
 def _groups_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     """Rows of small numbers that were taken for names of groups since they hold sums."""
-    field = columns.block.groups[-1].field
-    verb = "holds the sum" if len(rows) == 1 else "hold the sums"
     label = cell_text(next(cell for cell in sheet.rows[rows[0]][columns.left :] if cell != ""))
-    return Finding(
-        Code.ROW_UNCLEAR,
-        f"{sheet.rows_called(rows)} (“{label}”) {verb} of the rows below, and"
-        f" {'was' if len(rows) == 1 else 'were'} read as the name of a “{field}”; with such small"
-        " numbers that may be a coincidence",
-        "List the names of the groups in `named` of `group_row`, so that nothing is guessed.",
-        at=sheet.address(rows[0], columns.left),
-        looked_for=f"a row that names a {field}",
-        found=label,
+    return GROUPS_BY_SUMS(
+        sheet.address(rows[0], columns.left),
+        field=columns.block.groups[-1].field,
+        rows=sheet.rows_called(rows),
+        count=len(rows),
+        text=label,
     )
 
 
@@ -205,7 +216,9 @@ def _without_columns(columns: Columns, alike: Sequence[Column]) -> Columns:
     places = {one.column for one in alike}
     return Columns(
         tuple(
-            Column(one.column, ColumnKind.LIKE_TOTAL, why=_WHY) if one.column in places else one
+            Column(one.column, ColumnKind.LIKE_TOTAL, why=Why.LIKE_TOTAL)
+            if one.column in places
+            else one
             for one in columns.every
         ),
         columns.block,
@@ -215,13 +228,5 @@ def _without_columns(columns: Columns, alike: Sequence[Column]) -> Columns:
 def _column_finding(sheet: Sheet, place: Place, column: Column) -> Finding:
     heading = next((cell_text(one) for one in reversed(column.labels) if one != ""), "")
     where = sheet.address(max(place.bottom, 0), column.column)
-    return Finding(
-        Code.LOOKS_LIKE_TOTAL,
-        f"{sheet.column_called(column.column)} (“{heading}”) holds the sums of columns beside it;"
-        " its cells are in no record",
-        f"Add “{heading}” to `totals` of [block]; if it is not a total, list it in `ignore` or"
-        " change its heading.",
-        at=where,
-        looked_for="a pattern in `totals`",
-        found=heading,
-    )
+    called = sheet.column_called(column.column)
+    return COLUMN_LIKE_TOTAL(where, column=called, label=heading)

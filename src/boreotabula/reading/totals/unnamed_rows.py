@@ -11,9 +11,15 @@ from math import log2
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.totals import (
+    GROUP_SUMS_LIKELY,
+    LOOKS_LIKE_TOTAL,
+    SUMS_LIKELY,
+    SUMS_WITHOUT_LABEL,
+)
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.rows.total_words import begins_as_total
 from boreotabula.reading.totals.figures import Figures, all_agree
@@ -31,6 +37,8 @@ class RowsOfSums:
 
     sure: tuple[int, ...]
     maybe: tuple[int, ...]
+    groups: tuple[int, ...] = ()
+    """Of those that may: rows that sum up the ones below them, as names of groups do."""
 
 
 def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
@@ -46,7 +54,8 @@ def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
     rows = table.records
     return RowsOfSums(
         tuple(rows[at] for at in sorted(found)),
-        tuple(rows[at] for at in sorted(search.maybe - found)),
+        tuple(rows[at] for at in sorted(search.maybe - found - search.group_like)),
+        tuple(rows[at] for at in sorted(search.group_like - found)),
     )
 
 
@@ -89,6 +98,8 @@ _WORTH_A_WORD = 6.0
 """With fewer than that, sums in several columns are nothing to speak of: 1, 2, 3 sum up as well."""
 
 
+_FEWEST_MEMBERS = 3
+"""So many rows make a group, where nobody says that it is one."""
 _MOST_MEMBERS = 500
 """So many rows of a group are added up where the next group is not known."""
 _MOST_ENDS = 50
@@ -102,13 +113,18 @@ class _Rows:
         self.figures = figures
         self.rows = table.record_rows
         self.numbers, self.values = figures.record_numbers, figures.record_values
-        self.single_column = len(figures.places) == 1
+        self.independent = _independent(self.values)
+        """The columns that say something of their own: a price times a number of pieces does not.
+        """
+        self.single_column = len(self.independent) == 1
         self.totals = table.where(RowKind.TOTAL)
         self.unnamed = _unnamed(figures, table)
         self.sums = self.values.sum(axis=1)
         self.before_gap = np.append(table.kinds == RowKind.NONE, True)[self.rows + 1 - table.start]
         self.labels = [one.column for one in figures.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
         self.maybe: set[int] = set()
+        self.group_like: set[int] = set()
+        """Rows that sum up the ones below them, as names of groups do."""
 
     def below_members(self, known: set[int]) -> set[int]:
         """The rows that sum up records above them."""
@@ -268,6 +284,7 @@ class _Rows:
         """Those of the rows that sum up some below them which are no chance."""
         # The row after a member, rows of sums left aside.
         follower = dict(zip(members.tolist(), [*members[1:].tolist(), -1], strict=True))
+        self.group_like |= {at for at, some in ranges.items() if self._like_group(at, some, ranges)}
         taken = {
             at
             for at in ranges
@@ -294,6 +311,29 @@ class _Rows:
             return {at for at in taken if self.unnamed[at]}
         return taken
 
+    def _like_group(self, at: int, members: Places, ranges: Mapping[int, Places]) -> bool:
+        """Whether a row that sums up those below it surely is no chance: they are indented below
+        it, another such row follows them, or it is far larger than any of them."""
+        if len(members) < _FEWEST_MEMBERS or self.digits[at] < _WORTH_A_WORD:
+            return False
+        after = int(members[-1]) + 1
+        indents = [self._indent(int(one)) for one in (at, *members)]
+        below = all(one > indents[0] for one in indents[1:])
+        ends = {int(some[-1]) + 1 for some in ranges.values() if len(some) >= _FEWEST_MEMBERS}
+        chained = at in ends or (after in ranges and len(ranges[after]) >= _FEWEST_MEMBERS)
+        largest = float(np.abs(self.sums[members]).max())
+        # The more rows there are, the likelier one of them sums up a few others by chance.
+        enough = _FEWEST_MEMBERS + log2(len(self.rows)) / 2
+        outstanding = len(members) > enough and abs(self.sums[at]) > 3 * largest
+        return below or chained or outstanding
+
+    def _indent(self, at: int) -> int:
+        """How far the name of a record row is indented."""
+        row = int(self.rows[at])
+        sheet = self.figures.sheet
+        named = next((one for one in self.labels if sheet.rows[row][one] != ""), None)
+        return 0 if named is None else sheet.indent(row, named)
+
     def _total_between(self, one: int, other: int) -> bool:
         """Whether a row of totals stands between two records."""
         return bool(((self.totals > self.rows[one]) & (self.totals < self.rows[other])).any())
@@ -316,7 +356,8 @@ class _Rows:
     @cached_property
     def digits(self) -> NDArray[np.float64]:
         """How many binary digits the numbers of each row have."""
-        found: NDArray[np.float64] = np.log2(1.0 + np.abs(self.values)).sum(axis=1)
+        values = np.abs(self.values[:, self.independent])
+        found: NDArray[np.float64] = np.log2(1.0 + values).sum(axis=1)
         return found
 
     def _is_sum(self, at: int, members: Places) -> bool:
@@ -330,7 +371,8 @@ class _Rows:
         asked = slice(None) if named else ~np.isnan(self.numbers[at])
         if not all_agree(numbers[asked], summands.sum(axis=0)[asked]).all():
             return False
-        counts = np.count_nonzero(summands[:, numbers != 0], axis=0)
+        telling = self.independent[numbers[self.independent] != 0]
+        counts = np.count_nonzero(summands[:, telling], axis=0)
         seen, most = np.count_nonzero(counts >= FEWEST_SUMMANDS), max(counts, default=0)
         if seen >= FEWEST_PLACES:
             return True
@@ -343,6 +385,27 @@ class _Rows:
         if named and not last and self.single_column and below:
             self.maybe.add(at)
         return not named or last or bool(self.single_column and members[0] > at)
+
+
+def _independent(values: NDArray[np.float64]) -> NDArray[np.intp]:
+    """The columns that are no multiple of one before them: only those are evidence of their own."""
+    kept: list[int] = []
+    for at in range(values.shape[1]):
+        column = values[:, at]
+        multiple = any(_is_multiple(column, values[:, one]) for one in kept)
+        if column.any() and not multiple:
+            kept.append(at)
+    return np.array(kept or [0], np.intp)
+
+
+def _is_multiple(column: NDArray[np.float64], other: NDArray[np.float64]) -> bool:
+    """Whether a column is another one times the same number throughout, in three rows at least."""
+    there = other != 0
+    if np.count_nonzero(there) < _FEWEST_MEMBERS or (column[~there] != 0).any():
+        return False
+    ratios = column[there] / other[there]
+    # Rounded to cents, the product is only nearly one.
+    return bool(np.allclose(ratios, ratios[0], rtol=1e-4))
 
 
 def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
@@ -370,39 +433,38 @@ def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
 def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     """What is said of rows that surely hold sums."""
     label, patterns = _labels(sheet, columns, rows)
-    verb, their = ("holds", "its") if len(rows) == 1 else ("hold", "their")
-    return Finding(
-        Code.LOOKS_LIKE_TOTAL,
-        f"{sheet.rows_called(rows)} (“{label}”) {verb} the sums of records above or below; {their}"
-        " cells are in no record",
-        f"Add {patterns} to `totals` of [block]; if this is not a total, correct the sheet."
-        if patterns
-        else "Write a label such as “Total” beside it, and list that in `totals` of [block].",
-        at=sheet.address(rows[0], columns.left),
-        looked_for="a pattern in `totals`",
-        found=label,
-    )
+    where = sheet.address(rows[0], columns.left)
+    slots = {"rows": sheet.rows_called(rows), "count": len(rows)}
+    if not patterns:
+        return SUMS_WITHOUT_LABEL(where, label=label, **slots)
+    return LOOKS_LIKE_TOTAL(where, label=label, patterns=patterns, **slots)
 
 
 def maybe_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     """What is said of rows that may hold sums."""
     label, patterns = _labels(sheet, columns, rows)
-    verb, were = ("holds", "it was") if len(rows) == 1 else ("hold", "they were")
-    return Finding(
-        Code.TOTAL_LIKELY,
-        f"{sheet.rows_called(rows)} (“{label}”) {verb} just the sum of records above or below, but"
-        f" no pattern of `totals` matches; {were} read as a record",
-        f"If it is a total, add {patterns or 'its label'} to `totals` of [block].",
-        at=sheet.address(rows[0], columns.left),
-        looked_for="a pattern in `totals`",
-        found=label,
+    return SUMS_LIKELY(
+        sheet.address(rows[0], columns.left),
+        rows=sheet.rows_called(rows),
+        count=len(rows),
+        label=label,
+        patterns=patterns or [label],
     )
 
 
-_MOST_NAMED = 5
+def group_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
+    """What is said of rows that hold the sums of the rows below them, though they name no group."""
+    label, patterns = _labels(sheet, columns, rows)
+    return GROUP_SUMS_LIKELY(
+        sheet.address(rows[0], columns.left),
+        rows=sheet.rows_called(rows),
+        count=len(rows),
+        label=label,
+        patterns=patterns or [label],
+    )
 
 
-def _labels(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> tuple[str, str]:
+def _labels(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> tuple[str, list[str]]:
     """The label of the first row, and those of all that have one, as patterns to add."""
     labels = [
         next(
@@ -416,5 +478,4 @@ def _labels(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> tuple[str, s
         for row in rows
     ]
     named = [one for one in dict.fromkeys(labels) if not one.replace(".", "").isdigit()]
-    more = ", …" if len(named) > _MOST_NAMED else ""
-    return labels[0], ", ".join(f"“{one}”" for one in named[:_MOST_NAMED]) + more
+    return labels[0], named

@@ -7,24 +7,20 @@ from collections.abc import Callable, Iterable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
-from decimal import ROUND_HALF_EVEN, Decimal
+from decimal import ROUND_HALF_UP, Decimal
 from functools import cached_property, lru_cache
 
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from boreotabula.layout.field_types import FIELD_TYPES, Nature
+from boreotabula.findings import reasons
+from boreotabula.findings.reasons import Doubtful, Reason
+from boreotabula.layout.field_types import Nature
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.values import moments
 from boreotabula.reading.values.bounds import outside_of
-from boreotabula.reading.values.form import (
-    DoubtError,
-    NotConvertedError,
-    Reason,
-    ValueForm,
-    plain_form,
-)
+from boreotabula.reading.values.form import DoubtError, NotConvertedError, ValueForm, plain_form
 from boreotabula.reading.values.names import word_form, yes_no_words
 from boreotabula.reading.values.numbers import decimal_mark_of, read_number
 from boreotabula.reading.values.picked import Picked
@@ -40,13 +36,12 @@ class Doubt:
     """Texts of a field that could be read in two ways; places counted among its cells."""
 
     places: tuple[int, ...]
-    reason: str
+    reason: Reason
     settled: bool
     """Whether other cells settle it, so that the texts were read like those."""
     evidence: tuple[int, ...]
     """Cells that can be read in one way only: one of each way that was met."""
-    about: str
-    """What is in doubt: 'day and month' or 'the decimal mark'."""
+    about: Doubtful
 
 
 @dataclass(frozen=True)
@@ -55,7 +50,7 @@ class Converted:
 
     values: pa.Array
     failures: tuple[tuple[int, Reason], ...] = ()
-    outside: tuple[tuple[int, str], ...] = ()
+    outside: tuple[tuple[int, Reason], ...] = ()
     """Values that the layout does not allow, but that stay: place, and what is wrong."""
     blanked: tuple[int, ...] = ()
     """Filled cells that stand for nothing, as the layout says."""
@@ -273,10 +268,10 @@ class _Conversion:
                 self.failures.append((place, why.reason))
         return Doubt(
             tuple(place for place, _ in self.doubtful),
-            str(self.doubtful[0][1]),
+            self.doubtful[0][1],
             settled,
             tuple(evidence.values()),
-            "the decimal mark" if self.form.type.is_number else "day and month",
+            Doubtful.DECIMAL_MARK if self.form.type.is_number else Doubtful.DAY_AND_MONTH,
         )
 
 
@@ -298,7 +293,7 @@ def _part(text: str, form: ValueForm) -> str:
     found = next((fit for one in form.parts if (fit := one.match(text)) is not None), None)
     if found is None:
         patterns = " or ".join(f"“{one.text}”" for one in form.parts)
-        raise NotConvertedError(f"it does not fit the pattern {patterns}")
+        raise NotConvertedError(reasons.NO_FIT, patterns=patterns)
     return found[""]
 
 
@@ -316,8 +311,13 @@ def _one(cell: Cell, form: ValueForm, way: object) -> object:
     """The value of a cell, by the type of its field; `way` as `_way_of` tells it."""
     # An error value is no text, though it shows as one.
     if isinstance(cell, Flaw):
-        raise NotConvertedError(f"{kind_of(cell)} where {form.type.wanted} belongs")
+        raise _other_kind(cell, form)
     return _CONVERTERS[form.base](cell, form, way)
+
+
+def _other_kind(cell: Cell, form: ValueForm) -> NotConvertedError:
+    """That a cell holds something else than its field asks for."""
+    return NotConvertedError(reasons.KIND_DIFFERS, held=kind_of(cell), wanted=form.type.wanted)
 
 
 def _to_text(cell: Cell, _form: ValueForm, _way: object) -> str:
@@ -329,13 +329,13 @@ def _number(cell: Cell, form: ValueForm, way: object) -> float | Decimal:
         return float(cell)
     if isinstance(cell, str):
         return read_number(cell, form, way if isinstance(way, str) else None)
-    raise NotConvertedError(f"{kind_of(cell)} where {form.type.wanted} belongs")
+    raise _other_kind(cell, form)
 
 
 def _to_number(cell: Cell, form: ValueForm, way: object) -> float:
     number = float(_number(cell, form, way))
     if not math.isfinite(number):
-        raise NotConvertedError("a number too large to keep")
+        raise NotConvertedError(reasons.NUMBER_TOO_LARGE)
     return number
 
 
@@ -344,11 +344,7 @@ def _to_percent(cell: Cell, form: ValueForm, way: object) -> float:
     signed = isinstance(cell, str) and "%" in cell
     if abs(number) > _most_of_whole(form) and not signed:
         shown = cell_text(cell)
-        raise NotConvertedError(
-            f"without a percent sign it could be {shown} % or {shown} times the whole; a `max` of"
-            " the field"
-            " would allow for the latter"
-        )
+        raise NotConvertedError(reasons.SHARE_DOUBTFUL, number=shown)
     return number
 
 
@@ -362,13 +358,13 @@ def _to_integer(cell: Cell, form: ValueForm, way: object) -> int:
     # A float may have lost digits that a written number still has.
     if isinstance(number, float):
         if not number.is_integer():
-            raise NotConvertedError("a fraction where a whole number belongs")
+            raise NotConvertedError(reasons.FRACTION)
         if abs(number) > _EXACT:
-            raise NotConvertedError("a number with more digits than the file keeps")
+            raise NotConvertedError(reasons.DIGITS_LOST)
     elif number != number.to_integral_value():
-        raise NotConvertedError("a fraction where a whole number belongs")
+        raise NotConvertedError(reasons.FRACTION)
     if not -_INT64 <= number < _INT64:
-        raise NotConvertedError("a number too large for an integer")
+        raise NotConvertedError(reasons.INTEGER_TOO_LARGE)
     return int(number)
 
 
@@ -382,10 +378,13 @@ def _to_decimal(cell: Cell, form: ValueForm, way: object) -> Decimal:
 
 
 def _kept_digits(number: Decimal, digits: int) -> tuple[Decimal, bool]:
-    """A decimal with the field's places, half to even, and whether that took something away."""
+    """A decimal with the field's places, and whether that took something away.
+
+    Halves are rounded away from zero, as spreadsheet programs show them: 1.005 is 1.01.
+    """
     if not number.is_finite() or abs(number) >= Decimal(10) ** (28 - digits):
-        raise NotConvertedError("a number too large to keep")
-    kept = number.quantize(Decimal(1).scaleb(-digits), ROUND_HALF_EVEN)
+        raise NotConvertedError(reasons.NUMBER_TOO_LARGE)
+    kept = number.quantize(Decimal(1).scaleb(-digits), ROUND_HALF_UP)
     return kept, kept != number
 
 
@@ -398,7 +397,7 @@ def _to_month(cell: Cell, form: ValueForm, way: object) -> date:
         text = cell_text(float(cell))
         if form.without_year or moments.is_year_month(text):
             return moments.read_month(text, form)
-    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['month'].wanted} belongs")
+    raise _other_kind(cell, form)
 
 
 def _day_first(way: object) -> bool | None:
@@ -409,13 +408,13 @@ def _to_date(cell: Cell, form: ValueForm, way: object) -> date:
     # A datetime is a date as well, so it is asked for first.
     if isinstance(cell, datetime):
         if cell.time() != time():
-            raise NotConvertedError("a date with a time of day where a date belongs")
+            raise NotConvertedError(reasons.WITH_TIME)
         return cell.date()
     if isinstance(cell, date):
         return cell
     if isinstance(cell, str):
         return moments.read_date(cell, form, _day_first(way))
-    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['date'].wanted} belongs")
+    raise _other_kind(cell, form)
 
 
 def _to_datetime(cell: Cell, form: ValueForm, way: object) -> datetime:
@@ -425,10 +424,10 @@ def _to_datetime(cell: Cell, form: ValueForm, way: object) -> datetime:
         return datetime(cell.year, cell.month, cell.day)
     if isinstance(cell, str):
         return moments.read_moment(cell, form, _day_first(way))
-    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['datetime'].wanted} belongs")
+    raise _other_kind(cell, form)
 
 
-def _to_time(cell: Cell, _form: ValueForm, _way: object) -> time:
+def _to_time(cell: Cell, form: ValueForm, _way: object) -> time:
     if isinstance(cell, time):
         return moments.second_of_day(cell)
     if isinstance(cell, timedelta) and timedelta() <= cell < timedelta(days=1):
@@ -436,7 +435,7 @@ def _to_time(cell: Cell, _form: ValueForm, _way: object) -> time:
         return moments.second_of_day((datetime(2000, 1, 1) + cell).time())
     if isinstance(cell, str):
         return moments.read_time(cell)
-    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['time'].wanted} belongs")
+    raise _other_kind(cell, form)
 
 
 def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
@@ -446,7 +445,7 @@ def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
         found = yes_no_words(form.languages).get(word_form(cell_text(cell)))
         if found is not None:
             return found
-    raise NotConvertedError(f"{kind_of(cell)} where {FIELD_TYPES['yesno'].wanted} belongs")
+    raise _other_kind(cell, form)
 
 
 _CONVERTERS: dict[str, Callable[[Cell, ValueForm, object], object]] = {

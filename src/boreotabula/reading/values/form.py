@@ -8,6 +8,7 @@ from functools import cached_property
 
 import pyarrow as pa
 
+from boreotabula.findings.reasons import Cause
 from boreotabula.layout.field_types import FieldType, Nature, type_called
 from boreotabula.layout.patterns import Pattern
 
@@ -93,24 +94,12 @@ def plain_form(text: str) -> str:
     return " ".join(text.split()).casefold()
 
 
-@dataclass(frozen=True)
-class Reason:
-    """Why a cell does not convert; as a text, in an analyst's words."""
-
-    text: str
-    has_unit: bool = False
-    """Whether something beside the number is to blame, which the layout could name as a unit."""
-
-    def __str__(self) -> str:
-        return self.text
-
-
 class NotConvertedError(ValueError):
-    """A cell does not hold a value of the wanted type; the text is the reason."""
+    """A cell does not hold a value of the wanted type; `reason` says why."""
 
-    def __init__(self, text: str, *, has_unit: bool = False) -> None:
-        super().__init__(text)
-        self.reason = Reason(text, has_unit)
+    def __init__(self, cause: Cause, **slots: object) -> None:
+        self.reason = cause(**slots)
+        super().__init__(str(self.reason))
 
 
 class DoubtError(NotConvertedError):

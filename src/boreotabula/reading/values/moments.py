@@ -6,16 +6,12 @@ import re
 from contextlib import suppress
 from datetime import date, datetime, time, timedelta
 
+from boreotabula.findings import reasons
 from boreotabula.reading.values.form import DoubtError, NotConvertedError, ValueForm
 from boreotabula.reading.values.names import day_names, month_names, word_form
 
 NO_YEAR = 1
 """The year of a month that came without one, until another field completes it."""
-
-NO_DATE = "text where a date such as 2026-04-17 belongs"
-NO_MONTH = "text where a month such as 2026-04 belongs"
-NO_MOMENT = "text where a time such as 2026-04-17 06:00 belongs"
-NO_TIME = "text where a time of day such as 06:00 belongs"
 
 _FIGURES = re.compile(r"(\d{1,4})\s*([./-])\s*(\d{1,2})\s*\2\s*(\d{4}|\d{2})\.?")
 _WEEK = re.compile(r"\d{4}-?W\d\d?$", re.IGNORECASE)
@@ -41,7 +37,7 @@ def read_date(text: str, form: ValueForm, day_first: bool | None = None) -> date
         return _of_figures(text, figures, form.day_first if day_first is None else day_first)
     found = _of_words(text, form)
     if found is None:
-        raise NotConvertedError(NO_DATE)
+        raise NotConvertedError(reasons.NO_DATE)
     return found
 
 
@@ -67,12 +63,11 @@ def _of_figures(text: str, figures: re.Match[str], day_first: bool | None) -> da
         return _date(year, second, first)
     if day_first is None:
         if len(figures[4]) == 2 and figures[2] == "-":
-            raise DoubtError(f"the year of “{text}” could be its first or its last two figures")
+            raise DoubtError(reasons.YEAR_DOUBTFUL, text=text)
         # Only if both could be months, and it would make a difference.
         if first <= 12 and second <= 12 and first != second:
-            raise DoubtError(
-                f"it could be {_date(year, second, first)} or {_date(year, first, second)}"
-            )
+            either = _date(year, second, first), _date(year, first, second)
+            raise DoubtError(reasons.DATE_DOUBTFUL, first=either[0], second=either[1])
         day_first = first > 12
     return _date(year, second, first) if day_first else _date(year, first, second)
 
@@ -81,7 +76,7 @@ def _date(year: int, month: int, day: int) -> date:
     try:
         return date(year, month, day)
     except ValueError:
-        raise NotConvertedError("no such day in the calendar") from None
+        raise NotConvertedError(reasons.NO_SUCH_DAY) from None
 
 
 def full_year(figures: str) -> int:
@@ -113,7 +108,7 @@ class _Words:
                 self.weekday = days[word]
             # Such names differ by language: the layout must say which one is written.
             elif months.get(word, 0) is None:
-                raise NotConvertedError("a name that means two months in the layout's languages")
+                raise NotConvertedError(reasons.NAME_OF_TWO_MONTHS)
             elif word not in _FILLERS:
                 self.fits = False
 
@@ -130,7 +125,7 @@ def _of_words(text: str, form: ValueForm) -> date | None:
     found = _date(full_year(year), words.month, int(day))
     # One of the two is wrong, and nobody here can tell which.
     if words.weekday is not None and words.weekday != found.weekday():
-        raise NotConvertedError("the day of the week is not that of the date")
+        raise NotConvertedError(reasons.WEEKDAY_DIFFERS)
     return found
 
 
@@ -149,7 +144,7 @@ def read_month(text: str, form: ValueForm, day_first: bool | None = None) -> dat
     short = _SHORT.fullmatch(text)
     if short:
         if int(short["year"]) <= 12:
-            raise NotConvertedError("two short figures: a month and a year, or a day and a month")
+            raise NotConvertedError(reasons.SHORT_FIGURES)
         return _month(full_year(short["year"]), int(short["month"]))
     if text.isdigit() and len(text) <= 2 and form.without_year:
         return _month(NO_YEAR, int(text))
@@ -157,7 +152,7 @@ def read_month(text: str, form: ValueForm, day_first: bool | None = None) -> dat
     if words.fits and words.month is not None and len(words.figures) <= 1:
         year = words.figures[0] if words.figures else ""
         if not year and not form.without_year:
-            raise NotConvertedError("a month without its year; `year_from` can name a field for it")
+            raise NotConvertedError(reasons.MONTH_ALONE)
         if len(year) in (0, 2, 4):
             return _month(full_year(year) if year else NO_YEAR, words.month)
     try:
@@ -165,7 +160,7 @@ def read_month(text: str, form: ValueForm, day_first: bool | None = None) -> dat
     except DoubtError:
         raise
     except NotConvertedError:
-        raise NotConvertedError(NO_MONTH) from None
+        raise NotConvertedError(reasons.NO_MONTH) from None
 
 
 _TOGETHER = re.compile(r"(?P<year>1[89]\d\d|2[01]\d\d)(?P<month>0[1-9]|1[0-2])")
@@ -179,7 +174,7 @@ def is_year_month(text: str) -> bool:
 
 def _month(year: int, month: int) -> date:
     if not 1 <= month <= 12 or not year:
-        raise NotConvertedError(NO_MONTH)
+        raise NotConvertedError(reasons.NO_MONTH)
     return date(year, month, 1)
 
 
@@ -195,17 +190,17 @@ def read_time(text: str) -> time:
     """The time of day that a text means, to the nearest second. Raises NotConvertedError."""
     found = _TIME.fullmatch(_CLOCK.sub("", text.strip()))
     if found is None or not (found["minute"] or found["half"]):
-        raise NotConvertedError(NO_TIME)
+        raise NotConvertedError(reasons.NO_TIME)
     hour = int(found["hour"])
     if found["half"]:
         if not 1 <= hour <= 12:
-            raise NotConvertedError(NO_TIME)
+            raise NotConvertedError(reasons.NO_TIME)
         hour = hour % 12 + (12 if found["half"] in "pP" else 0)
     part = int((found["part"] or "0")[:6].ljust(6, "0"))
     try:
         moment = time(hour, int(found["minute"] or 0), int(found["second"] or 0), part)
     except ValueError:
-        raise NotConvertedError(NO_TIME) from None
+        raise NotConvertedError(reasons.NO_TIME) from None
     return second_of_day(moment)
 
 
@@ -224,7 +219,7 @@ def read_moment(text: str, form: ValueForm, day_first: bool | None = None) -> da
         with suppress(ValueError):
             found = datetime.fromisoformat(text)
     if found is not None and found.tzinfo is not None:
-        raise NotConvertedError("a time with a time zone where a time without one belongs")
+        raise NotConvertedError(reasons.TIME_ZONE)
     if found is not None:
         return whole_second(found)
     parts = _MOMENT.fullmatch(text)
@@ -236,7 +231,7 @@ def read_moment(text: str, form: ValueForm, day_first: bool | None = None) -> da
     except DoubtError:
         raise
     except NotConvertedError:
-        raise NotConvertedError(NO_MOMENT) from None
+        raise NotConvertedError(reasons.NO_MOMENT) from None
 
 
 def whole_second(moment: datetime) -> datetime:

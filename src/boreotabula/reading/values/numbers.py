@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 from decimal import Decimal
 
+from boreotabula.findings import reasons
 from boreotabula.reading.values.form import DoubtError, NotConvertedError, ValueForm
 
 # Groups of digits are set apart by a space (ISO 80000-1, 7.3.1), in some countries an apostrophe.
@@ -42,7 +43,7 @@ def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
     if decimal is None:
         first, _, last = re.split("([.,])", bare.body)
         # 1.250 is a thousand in one country and one in the next: never guessed.
-        raise DoubtError(f"it could be {first}{last} or {first}.{last}")
+        raise DoubtError(reasons.NUMBER_DOUBTFUL, first=f"{first}{last}", second=f"{first}.{last}")
     whole, _, part = bare.body.partition(decimal)
     digits = _joined(whole, decimal, form)
     if digits is None or not (part.isdigit() or not part) or not (digits or part):
@@ -155,5 +156,5 @@ def _not_converted(text: str) -> NotConvertedError:
     """Why a text is no number: the same words for the same kind of fault."""
     sign = re.sub(r"[\d,\s()]+|(?<![^\W\d])\.", "", text)
     if sign.strip(_MINUS + "+") and _WITH_SIGN.fullmatch(text.strip()):
-        return NotConvertedError(f"“{sign}” beside the number", has_unit=True)
-    return NotConvertedError("text where a number belongs")
+        return NotConvertedError(reasons.BESIDE_NUMBER, sign=sign)
+    return NotConvertedError(reasons.NO_NUMBER)

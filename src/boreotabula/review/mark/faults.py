@@ -9,9 +9,10 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from boreotabula.errors import CallError
+from boreotabula.findings.catalogue import BY_CODE
+from boreotabula.findings.kind import FindingKind, Severity
 from boreotabula.layout.addresses import Address, written_address
-from boreotabula.reading.findings import Code, Severity
-from boreotabula.review.mark.words import TEXTS, Say, said_of
+from boreotabula.review.mark.words import Say, said_of
 from boreotabula.review.saved import SavedOutput
 from boreotabula.runs.run_folders import run_folder
 
@@ -32,7 +33,7 @@ class Fault:
     tab: str
     at: Address | None
     severity: Severity
-    code: Code
+    kind: FindingKind
     text: str
     """What is said to the sender."""
     found: str = ""
@@ -59,14 +60,15 @@ def faults_of(
         severity = Severity(row["severity"])
         if severity not in chosen:
             continue
-        code = _code(row["code"])
-        if not row["file"] or code is None or code not in TEXTS:
+        # A code of a later version is for the analyst alone.
+        kind = BY_CODE.get(row["code"])
+        if not row["file"] or kind is None or not kind.sender:
             others += 1
             continue
         at = written_address(row["cell"])
-        text = said_of(code, row["looked_for"], row["found"], say)
+        text = said_of(kind, row["looked_for"], row["found"], say)
         found[row["file"]].append(
-            Fault(row["tab"], at, severity, code, text, row["found"], row["looked_for"])
+            Fault(row["tab"], at, severity, kind, text, row["found"], row["looked_for"])
         )
     for row in _rows(out, "unplaced.csv"):
         _add_unplaced(row, found, say)
@@ -77,13 +79,6 @@ def faults_of(
 
 def _rank(severity: Severity) -> int:
     return list(Severity).index(severity)
-
-
-def _code(text: str) -> Code | None:
-    try:
-        return Code(text)
-    except ValueError:
-        return None
 
 
 def _rows(out: Path, name: str) -> Iterator[Mapping[str, str]]:
@@ -100,11 +95,11 @@ def _add_unplaced(row: Mapping[str, str], found: Mapping[str, list[Fault]], say:
     faults = found.get(row["file"], ()) if row["file"] in found else ()
     at = written_address(row["cell"])
     like = next(
-        (one for one in faults if one.tab == row["tab"] and one.code == row["finding"]), None
+        (one for one in faults if one.tab == row["tab"] and one.kind.code == row["finding"]), None
     )
     if like is None or any(one.tab == row["tab"] and one.at == at for one in faults):
         return
-    text = said_of(like.code, like.wanted, row["text"], say)
+    text = said_of(like.kind, like.wanted, row["text"], say)
     found[row["file"]].append(replace(like, at=at, text=text, found=row["text"]))
 
 

@@ -15,11 +15,11 @@ from typing import Any, BinaryIO
 from lxml import etree
 
 from boreotabula.errors import CallError
+from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.ooxml.editing import Package, add, open_package, relation_of
 from boreotabula.outputs.master.markup import Row, blank_cell, blank_row, split_sheet, style_of
 from boreotabula.outputs.xlsx_rows import without_forbidden, xml_text
-from boreotabula.reading.findings import Severity
 from boreotabula.review.mark.faults import COLOURS
 from boreotabula.workbooks.marked import MARKED_NAME
 

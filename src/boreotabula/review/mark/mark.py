@@ -11,8 +11,9 @@ import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
+from boreotabula.findings.kind import Severity
+from boreotabula.findings.totals import TOTAL_DIFFERS
 from boreotabula.layout.problems import did_you_mean
-from boreotabula.reading.findings import Code, Severity
 from boreotabula.review.compare.sides import saved_side
 from boreotabula.review.mark import words
 from boreotabula.review.mark.by_value import write_values
@@ -216,7 +217,7 @@ def _write_list(folder: Path, out: Path, returns: Returns) -> None:
                 "copy": one.copy,
                 "letter": one.letter,
                 "faults": [
-                    {"tab": fault.tab, "cell": fault.cell, "code": str(fault.code),
+                    {"tab": fault.tab, "cell": fault.cell, "code": fault.kind.code,
                      "found": fault.found, "text": fault.text}
                     for fault in one.faults
                 ],
@@ -283,9 +284,9 @@ def _known(faults: Iterable[Fault]) -> Collection[tuple[str, str, str]]:
     """By what faults are known again: their cell, or what is there, as rows may have moved."""
     found = set()
     for one in faults:
-        found.add((one.tab, str(one.code), one.cell))
-        if one.found and one.code is not Code.TOTAL_DIFFERS:
-            found.add((one.tab, str(one.code), one.found))
+        found.add((one.tab, one.kind.code, one.cell))
+        if one.found and one.kind != TOTAL_DIFFERS:
+            found.add((one.tab, one.kind.code, one.found))
     return found
 
 

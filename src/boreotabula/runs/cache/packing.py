@@ -18,10 +18,11 @@ from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.finding import Finding
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.account.unplaced import UnplacedCells
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.arrays import repeated
@@ -132,7 +133,7 @@ def packed(reading: FileReading) -> Packed:
         "tabs": tabs,
         "other_tabs": reading.other_tabs,
         "patterns": reading.patterns,
-        "findings": [vars(one) for one in reading.findings],
+        "findings": [_stored(one) for one in reading.findings],
         "read_as": reading.read_as,
         "guessed": reading.guessed,
     }
@@ -215,9 +216,14 @@ class _Tables(Mapping[str, pa.RecordBatch]):
 # --- values that JSON does not know ---------------------------------------------------------------
 
 
-def _finding(stored: Mapping[str, Any]) -> Finding:
-    at = stored["at"]
-    return Finding(**{**stored, "code": Code(stored["code"]), "at": at and Address(*at)})
+def _stored(finding: Finding) -> tuple[object, ...]:
+    kind, *others = vars(finding).values()
+    return (kind.code, *others)
+
+
+def _finding(stored: Sequence[Any]) -> Finding:
+    code, message, advice, at, *others = stored
+    return Finding(kind_of(code), message, advice, at and Address(*at), *others)
 
 
 def _facts(stored: Mapping[str, Any]) -> TabFacts:
@@ -233,6 +239,9 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
             "by_position": {key: tuple(one) for key, one in stored["by_position"].items()},
             "position_cells": {key: Address(*at) for key, at in stored["position_cells"].items()},
             "leading": {key: tuple(one) for key, one in stored["leading"].items()},
+            "columns": {key: tuple(one) for key, one in stored["columns"].items()},
+            "ends": {name: tuple(one) for name, one in stored["ends"].items()},
+            "lines": tuple(map(tuple, stored["lines"])),
         }
     )
 

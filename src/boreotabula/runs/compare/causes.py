@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from boreotabula.reading.findings import Finding, Severity
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import Severity
 from boreotabula.texts import counted
 
 
@@ -12,7 +13,8 @@ def by_cause(some: Iterable[Finding]) -> list[list[Finding]]:
     """Findings that say the same together, worst first, then what is met most often."""
     groups: dict[object, list[Finding]] = {}
     for one in some:
-        groups.setdefault((one.code, one.looked_for, one.found), []).append(one)
+        same = one.cause or (one.looked_for, one.found)
+        groups.setdefault((one.code, same), []).append(one)
     worst = list(Severity)
     return sorted(groups.values(), key=lambda some: (worst.index(some[0].severity), -len(some)))
 

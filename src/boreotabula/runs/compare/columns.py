@@ -6,8 +6,9 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import COLUMN_LACKING, COLUMNS_UNUSUAL, LEADING_COLUMNS_DIFFER
 from boreotabula.layout.addresses import Address
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 
 _Columns = tuple[str, ...]
@@ -72,19 +73,14 @@ def _shifted(
     columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, Address]]
 ) -> Finding:
     file, tab, cell = places[0]
-    more = f" (so does that of {len(places) - 1} more)" if len(places) > 1 else ""
-    return Finding(
-        Code.COLUMN_LACKING,
-        f"the table begins with columns of {', '.join(columns)}{more}, {count} like it with"
-        f" {', '.join(usual)}: a column is missing or new there, so other columns were read in its"
-        " place",
-        "Compare the leading columns with `columns` of [block]; ask the sender, or read such files"
-        " by a block of their own.",
-        at=cell,
-        looked_for=", ".join(usual),
-        found=", ".join(columns),
-        tab=tab,
+    return LEADING_COLUMNS_DIFFER(
+        cell,
         file=file,
+        tab=tab,
+        kinds=", ".join(columns),
+        usual_kinds=", ".join(usual),
+        tables=count,
+        more=len(places) - 1,
     )
 
 
@@ -92,31 +88,19 @@ def _differs(
     columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, Address]]
 ) -> Finding:
     file, tab, cell = places[0]
-    more = f" (so have {len(places) - 1} more)" if len(places) > 1 else ""
-    short = len(columns) < len(usual)
+    slots = {"columns": len(columns), "tables": count, "more": len(places) - 1}
     shared = min(len(columns), len(usual))
     at_end = columns[:shared] == usual[:shared]
-    if short and not at_end:
-        at = next(n for n in range(shared) if columns[n] != usual[n])
-        lacking = f", and “{usual[at]}” is not where it should be" if usual[at] else ""
-        return Finding(
-            Code.COLUMN_LACKING,
-            f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}"
-            f"{lacking}; the columns from there on were read as other fields",
-            "Ask the sender for the column, or read such files by a block of their own.",
-            at=cell,
-            looked_for=", ".join(usual),
-            found=", ".join(columns),
-            tab=tab,
-            file=file,
-        )
-    return Finding(
-        Code.COLUMNS_DIFFER,
-        f"this table has {len(columns)} columns{more}, {count} like it have {len(usual)}",
-        "Check which column is missing or new at its end.",
-        at=cell,
-        looked_for=f"{len(usual)} columns",
-        found=f"{len(columns)} columns",
-        tab=tab,
+    if len(columns) >= len(usual) or at_end:
+        return COLUMNS_UNUSUAL(cell, file=file, tab=tab, named=len(usual), **slots)
+    at = next(n for n in range(shared) if columns[n] != usual[n])
+    return COLUMN_LACKING(
+        cell,
         file=file,
+        tab=tab,
+        usual=len(usual),
+        lacking=usual[at],
+        usual_fields=", ".join(usual),
+        fields=", ".join(columns),
+        **slots,
     )

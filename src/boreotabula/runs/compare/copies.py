@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
+from boreotabula.findings.comparing import VALUES_REPEATED
+from boreotabula.findings.files import TAB_TWICE
+from boreotabula.findings.finding import Finding
 from boreotabula.reading.account.roles import Account, Role
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.file.read import FileReading, TabResult
 
@@ -75,18 +77,9 @@ class SameValues:
 def _repeated(file: str, tab: TabResult, of: str, stamps: Mapping[str, object]) -> Finding:
     here = tab.facts.stamps
     differ = [name for name in here if here[name] != stamps.get(name)]
-    said = ", ".join(f"{name} = {here[name]} instead of {stamps.get(name)}" for name in differ)
-    return Finding(
-        Code.VALUES_REPEATED,
-        f"all {sum(tab.facts.numbers.values())} numbers of this tab are those of “{of}”"
-        + (f", but {said}" if said else "")
-        + "; all were kept",
-        "Check whether an old tab was copied without new numbers, or a stamp was not changed.",
-        looked_for="values of its own",
-        found=of,
-        tab=tab.name,
-        file=file,
-    )
+    changed = [f"{name} = {here[name]} instead of {stamps.get(name)}" for name in differ]
+    numbers = sum(tab.facts.numbers.values())
+    return VALUES_REPEATED(file=file, tab=tab.name, numbers=numbers, of=of, stamps=changed)
 
 
 def _called(reading: FileReading, file: str, tab: str) -> str:
@@ -109,15 +102,4 @@ def _left_out(tab: TabResult, of: str) -> TabResult:
 
 
 def _copied(reading: FileReading, tab: TabResult, of: str) -> Finding:
-    count = tab.record_count
-    records = "record" if count == 1 else f"{count:,} records"
-    return Finding(
-        Code.TAB_TWICE,
-        f"this tab holds the same {records}, stamps and values, as “{of}”; only those of that tab"
-        " were kept",
-        "Delete the copy; or, if both are meant, add a stamp to the layout that tells them apart.",
-        looked_for="each tab once",
-        found=of,
-        tab=tab.name,
-        file=reading.name,
-    )
+    return TAB_TWICE(file=reading.name, tab=tab.name, records=tab.record_count, of=of)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Collection, Iterator
 from statistics import median
 
+from boreotabula.findings.comparing import FIELD_EMPTY_HERE, RECORDS_FEW, TAB_MISSING
+from boreotabula.findings.files import TAB_NOT_CHOSEN
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import COLUMN_OF_OTHERS_LACKING
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
-from boreotabula.texts import counted
 
 _MOST_TOLD = 5
 _FEW = 4
@@ -40,17 +43,8 @@ class FewRecords:
             usual = median(counts)
             for count, file, tab in self._least[form]:
                 if usual >= _ENOUGH and count * _FEW < usual:
-                    records = counted(count, "record")
-                    yield Finding(
-                        Code.RECORDS_FEW,
-                        f"this tab gave {records}; half of the {len(counts)} tabs like it gave"
-                        f" {usual:g} or more",
-                        "Check whether its table was cut off, or has a gap that ends it.",
-                        looked_for=f"about {usual:g} records",
-                        found=records,
-                        tab=tab,
-                        file=file,
-                    )
+                    slots = {"tabs": len(counts), "usual": f"{usual:g}"}
+                    yield RECORDS_FEW(file=file, tab=tab, records=count, **slots)
 
 
 _FEWEST_FILES = 5
@@ -72,7 +66,7 @@ class MissingTabs:
         self._told.update(
             (normal_form(one.tab), reading.name)
             for one in reading.findings
-            if one.code == Code.TAB_NOT_CHOSEN
+            if one.kind == TAB_NOT_CHOSEN
         )
         for tab in reading.tabs:
             self._having.setdefault(normal_form(tab.name), (tab.name, set()))[1].add(reading.name)
@@ -84,15 +78,7 @@ class MissingTabs:
                 (file,) = set(self._files) - having
                 if (key, file) in self._told:
                     continue
-                yield Finding(
-                    Code.TAB_MISSING,
-                    f"no tab “{name}” of this file was read; the other {len(having)} files have"
-                    " one",
-                    "Check whether it was renamed, or ask the sender for it.",
-                    looked_for=name,
-                    found="no such tab",
-                    file=file,
-                )
+                yield TAB_MISSING(file=file, name=name, files=len(having))
 
 
 class FieldsEmpty:
@@ -116,12 +102,36 @@ class FieldsEmpty:
             return
         for name, files in sorted(self._empty.items()):
             if len(files) == 1:
-                yield Finding(
-                    Code.FIELD_EMPTY_HERE,
-                    f"“{name}” is empty in all records of this file, and filled in the other"
-                    f" {self._files - 1}",
-                    "Look for the column or cell that fills it in the other files.",
-                    looked_for=name,
-                    found="nothing",
-                    file=files[0],
-                )
+                yield FIELD_EMPTY_HERE(file=files[0], field=name, files=self._files - 1)
+
+
+class LackingColumns:
+    """Looks for a tab that lacks a column which all others of its kind have."""
+
+    def __init__(self, optional: Collection[str]) -> None:
+        self._optional = optional
+        self._having: dict[tuple[str, str], Counter[str]] = {}
+        self._tabs: dict[tuple[str, str], list[tuple[str, str, frozenset[str]]]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the columns of a file's tables."""
+        for tab in reading.tabs:
+            for block, fields in tab.facts.columns.items() if tab.record_count else ():
+                key = (tab.form, block)
+                self._having.setdefault(key, Counter()).update(fields)
+                # Most tabs have all columns: of those the names are shared.
+                self._tabs.setdefault(key, []).append((reading.name, tab.name, frozenset(fields)))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each tab and column that it alone lacks."""
+        for key, tabs in self._tabs.items():
+            others = len(tabs) - 1
+            if others < _FEWEST_LIKE:
+                continue
+            nearly_all = {name for name, count in self._having[key].items() if count == others}
+            for file, tab, fields in tabs if nearly_all else ():
+                for name in sorted(nearly_all - fields - set(self._optional)):
+                    yield COLUMN_OF_OTHERS_LACKING(file=file, tab=tab, field=name, tabs=others)
+
+
+_FEWEST_LIKE = 3

@@ -6,9 +6,10 @@ import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import HEADING_NEAR, HEADING_RARE
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
 
 _FEW = 20
@@ -24,13 +25,16 @@ class _Met:
     file: str
     tab: str
     cell: Address
+    text: str
+    """As it is written there."""
     tabs: int = 0
 
 
 @dataclass
 class HeadingCount:
-    """On how many tabs each heading of a cross-tab stands."""
+    """On how many tabs each heading of a cross-tab stands; those that are told already apart."""
 
+    told: Collection[str]
     tabs: int = 0
     met: dict[str, _Met] = field(default_factory=dict)
 
@@ -38,11 +42,11 @@ class HeadingCount:
         """Count the headings of a file."""
         for tab in reading.tabs:
             self.tabs += bool(tab.headings)
-            cells = {normal_form(one.text): one.cell for one in reversed(tab.headings)}
-            for head, cell in cells.items():
+            there = {normal_form(one.text): one for one in reversed(tab.headings)}
+            for head, one in there.items():
                 known = self.met.get(head)
                 if known is None:
-                    known = self.met[head] = _Met(reading.name, tab.name, cell)
+                    known = self.met[head] = _Met(reading.name, tab.name, one.cell, one.text)
                 known.tabs += 1
 
     def findings(self) -> Iterator[Finding]:
@@ -51,20 +55,17 @@ class HeadingCount:
         Where many headings are rare, as months are that come and go, none stands out.
         """
         most = max(self.tabs // _FEW, 1)
-        few = [(head, met) for head, met in self.met.items() if met.tabs <= most]
+        few = [met for met in self.met.values() if met.tabs <= most]
         if self.tabs < _FEWEST_TABS or len(few) > max(len(self.met) // 4, 1):
             return
-        for head, met in few[:_MOST_TOLD]:
-            yield Finding(
-                Code.HEADING_RARE,
-                f"the heading “{head}” appears on {met.tabs} of {self.tabs} tabs; its column was"
-                " read as values like the others",
-                "Check whether it is a column of the table; if not, list it in `ignore`.",
-                at=met.cell,
-                looked_for="headings that other tabs have too",
-                found=head,
-                tab=met.tab,
+        for met in [met for met in few if normal_form(met.text) not in self.told][:_MOST_TOLD]:
+            yield HEADING_RARE(
+                met.cell,
                 file=met.file,
+                tab=met.tab,
+                heading=met.text,
+                tabs=met.tabs,
+                of=self.tabs,
             )
 
 
@@ -157,15 +158,14 @@ def _misspelt(
     name: str, usual: str, rare: str, spellings: Mapping[str, _Spelling], total: int
 ) -> Finding:
     here, there = spellings[rare], spellings[usual]
-    return Finding(
-        Code.HEADING_NEAR,
-        f"the heading “{rare}” ({here.records} of {total} records) is nearly “{usual}”"
-        f" ({there.records} records): two values of “{name}” that may be one",
-        f'If they are one, write same_as = {{ "{usual}" = "{rare}" }} for “{name}” in [fields]; if'
-        " both are meant, list them in its `choices`.",
-        at=here.cell,
-        looked_for=usual,
-        found=rare,
-        tab=here.tab,
+    return HEADING_NEAR(
+        here.cell,
         file=here.file,
+        tab=here.tab,
+        field=name,
+        heading=rare,
+        records=here.records,
+        of=total,
+        usual=usual,
+        usual_records=there.records,
     )

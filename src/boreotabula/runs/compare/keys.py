@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from boreotabula.findings.comparing import KEY_TWICE
+from boreotabula.findings.finding import Finding
 from boreotabula.layout.addresses import written_address
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.runs.file.read import FileReading
-from boreotabula.texts import counted
 
 _Place = tuple[str, str]
 """A file and a tab."""
@@ -47,17 +47,8 @@ class Keys:
             other = "another record of this tab" if here == there else f"one of “{of}”"
             (key, cell), many = some[0], len(some)
             said = ", ".join(f"{n} = {_shown(v)}" for n, v in zip(self._key, key, strict=True))
-            records = counted(many, "record has", "records have")
-            yield Finding(
-                Code.KEY_TWICE,
-                f"{records} the same key as {other}, the first with {said}; all were kept",
-                "Correct the cell that makes them alike, delete what was sent twice, or add a field"
-                " to `key` that tells them apart.",
-                at=written_address(cell),
-                looked_for="each key once",
-                found=said,
-                tab=tab,
-                file=file,
+            yield KEY_TWICE(
+                written_address(cell), file=file, tab=tab, records=many, other=other, key=said
             )
 
 

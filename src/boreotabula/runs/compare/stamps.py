@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 
-from boreotabula.reading.findings import Code, Finding
+from boreotabula.findings.comparing import SENT_TWICE
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.stamps import STAMP_LABEL_UNUSUAL, STAMP_MOVED, STAMP_SOURCE_UNUSUAL
 from boreotabula.runs.file.read import FileReading, TabResult
-from boreotabula.texts import counted
 
 _USUAL = 10
 """Where more than one tab in so many shares its stamps, stamps do not tell tabs apart."""
@@ -17,7 +19,9 @@ _USUAL = 10
 class SameStamps:
     """Looks for tabs of two files that have all stamps in common: something was sent twice."""
 
-    def __init__(self) -> None:
+    def __init__(self, told: Collection[tuple[str, str]]) -> None:
+        self._told = told
+        """The pairs of files of which it is told already."""
         self._first: dict[tuple[object, ...], tuple[str, str]] = {}
         self._twice: dict[tuple[str, str], list[tuple[str, str, str]]] = {}
         self._tabs = 0
@@ -41,19 +45,11 @@ class SameStamps:
         if told > max(self._tabs / _USUAL, 2):
             return
         for (file, other), some in self._twice.items():
+            if (file, other) in self._told:
+                continue
             tab, first, said = some[0]
-            many = counted(len(some), "tab of this file has", "tabs of this file have")
             of = f"{other} › {first}" if first else other
-            yield Finding(
-                Code.SENT_TWICE,
-                f"{many} the same stamps as “{other}”, but other values: {said}, as on “{of}”; all"
-                " were read",
-                "Look which of the two is right, and leave the other out with [source] exclude.",
-                looked_for="each set of stamps in one file",
-                found=of,
-                tab=tab,
-                file=file,
-            )
+            yield SENT_TWICE(file=file, tab=tab, tabs=len(some), other=other, stamps=said, of=of)
 
 
 def _shown(value: object) -> str:
@@ -109,8 +105,8 @@ class MovedStamps:
                 elsewhere = [one for one in usual if one in tab.facts.labels]
                 moved = bool(elsewhere) or label in others or not label
                 if moved or not foreign:
-                    code = Code.STAMP_MOVED if moved else Code.STAMP_LABEL_UNUSUAL
-                    yield _moved(code, name, label, usual, elsewhere, file, tab, met.counts[label])
+                    kind = STAMP_MOVED if moved else STAMP_LABEL_UNUSUAL
+                    yield _moved(kind, name, label, usual, elsewhere, file, tab, met.counts[label])
 
     def _usual(self, met: _Beside) -> list[str]:
         return [one for one, count in met.counts.items() if count >= _FEWEST and one]
@@ -132,28 +128,20 @@ class MovedStamps:
 
 
 def _moved(
-    code: Code, name: str, label: str, usual: list[str], elsewhere: list[str], file: str,
+    kind: FindingKind, name: str, label: str, usual: list[str], elsewhere: list[str], file: str,
     tab: TabResult, count: int,
 ) -> Finding:  # fmt: skip
     cell = tab.facts.beside[name][1]
-    there = f"“{label}”" if label else "no label"
-    wanted = " or ".join(f"“{one}”" for one in usual[:3])
-    place = f", which is in {tab.facts.labels[elsewhere[0]]} here" if elsewhere else ""
-    more = f" (so on {count} tabs)" if count > 1 else ""
-    return Finding(
-        code,
-        f"{cell} was read as “{name}”, but has {there} beside it; similar tabs have"
-        f" {wanted}{place}{more}",
-        "Check whether a row or column was inserted above; `right_of` finds a label wherever it"
-        " is, `labelled` makes this an error."
-        if code == Code.STAMP_MOVED
-        else "Check whether this is still the right cell; `right_of` finds a label"
-        " wherever it is, `labelled` makes this an error, and takes several labels.",
-        at=cell,
-        looked_for=wanted,
-        found=label or "blank",
-        tab=tab.name,
+    return kind(
+        cell,
         file=file,
+        tab=tab.name,
+        field=name,
+        label=f"“{label}”" if label else "no label",
+        usual=" or ".join(f"“{one}”" for one in usual[:3]),
+        place=tab.facts.labels[elsewhere[0]] if elsewhere else "",
+        more=count if count > 1 else 0,
+        there=label or "blank",
     )
 
 
@@ -181,14 +169,12 @@ class LaterSources:
 
 def _later(name: str, at: int, usual: int, tabs: list[tuple[str, str]], most: int) -> Finding:
     file, tab = tabs[0]
-    more = f" (so on {len(tabs) - 1} more tabs)" if len(tabs) > 1 else ""
-    return Finding(
-        Code.STAMP_SOURCE_UNUSUAL,
-        f"“{name}” was read from source {at + 1} of its list{more}, on {most} similar tabs from"
-        f" source {usual + 1}",
-        "Check why it is not in its usual place here.",
-        looked_for=f"the source in place {usual + 1}",
-        found=f"the source in place {at + 1}",
-        tab=tab,
+    return STAMP_SOURCE_UNUSUAL(
         file=file,
+        tab=tab,
+        field=name,
+        taken=at + 1,
+        usual=usual + 1,
+        tabs=most,
+        more=len(tabs) - 1,
     )

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 from itertools import groupby, islice
 
+from boreotabula.findings.files import ENCODING_GUESSED
+from boreotabula.findings.finding import Finding, Unplaced, met_again
+from boreotabula.findings.totals import TEXTS_REPEATED, TEXTS_UNPLACED
+from boreotabula.findings.values import READ_BY_EVIDENCE, READING_DOUBTFUL
 from boreotabula.layout.addresses import written_address
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.account.leftovers import TEXTS, about_leftovers
-from boreotabula.reading.findings import Code, Finding, Unplaced
 from boreotabula.runs.file.read import FileReading
-from boreotabula.texts import counted
 
 
 class GuessedEncodings:
@@ -29,16 +29,7 @@ class GuessedEncodings:
     def findings(self) -> Iterator[Finding]:
         """One for each encoding."""
         for encoding, files in self._files.items():
-            more = f" (and {len(files) - 1} more files)" if len(files) > 1 else ""
-            yield Finding(
-                Code.READ_AS,
-                f"this text is not UTF-8; it was read as {encoding}, the likeliest by its"
-                f" letters{more}",
-                "If letters look wrong, name the right encoding in [text] encoding.",
-                looked_for="UTF-8",
-                found=encoding,
-                file=files[0],
-            )
+            yield ENCODING_GUESSED(file=files[0], encoding=encoding, more=len(files) - 1)
 
 
 class UnplacedTexts:
@@ -55,7 +46,7 @@ class UnplacedTexts:
         """Note the texts of a file's tabs: all of each tab that has no more than a form has."""
         for tab in reading.tabs:
             self._form_of[reading.name, tab.name] = tab.form
-        for where, some in groupby(reading.unplaced.told_by(TEXTS), key=_tab_of):
+        for where, some in groupby(reading.unplaced.told_by(TEXTS_UNPLACED.code), key=_tab_of):
             texts = iter(some)
             self._texts += islice(texts, _MOST_OF_A_TAB)
             first = next(texts, None)
@@ -95,21 +86,15 @@ _MOST_NAMED = 5
 def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]]) -> Finding:
     first = again[0]
     texts = list(dict.fromkeys(one.text for one in again))
-    shown = ", ".join(f"“{text}”" for text in texts[:_MOST_NAMED])
-    shown += " …" if len(texts) > _MOST_NAMED else ""
-    said = counted(len(repeated), "text is", "texts are")
-    most = max(repeated.values())
-    listed = ", ".join(f'"{text}"' for text in texts[:_MOST_NAMED])
-    return Finding(
-        Code.TEXTS_REPEATED,
-        f"{said} outside the tables of up to {most} tabs, in the same words: {shown}",
-        f"If they belong to the form itself, write `boilerplate = [{listed}]` at the top of the"
-        " layout; then only new remarks are reported.",
-        at=written_address(first.cell),
-        looked_for="a role for every filled cell",
-        found=first.text,
-        tab=first.tab,
+    return TEXTS_REPEATED(
+        written_address(first.cell),
         file=first.file,
+        tab=first.tab,
+        texts=len(repeated),
+        tabs=max(repeated.values()),
+        shown=texts,
+        listed=", ".join(f'"{text}"' for text in texts[:_MOST_NAMED]),
+        first=first.text,
     )
 
 
@@ -118,8 +103,14 @@ def _tab_of(one: Unplaced) -> tuple[str, str]:
 
 
 def _texts_of_tab(first: Unplaced, number: int) -> Finding:
-    told = about_leftovers(TEXTS, number, written_address(first.cell), first.text, first.reason)
-    return replace(told, tab=first.tab, file=first.file)
+    return TEXTS_UNPLACED(
+        written_address(first.cell),
+        file=first.file,
+        tab=first.tab,
+        cells=number,
+        text=first.text,
+        reason=first.reason,
+    )
 
 
 class Doubts:
@@ -130,20 +121,18 @@ class Doubts:
 
     def take(self, reading: FileReading) -> None:
         """Note the doubts about a file."""
-        for one in reading.findings:
-            if one.code in DOUBTS:
-                self._met.setdefault((one.code, one.cause), []).append(one)
+        for finding in reading.findings:
+            if finding.kind in DOUBTS:
+                self._met.setdefault((finding.code, finding.cause), []).append(finding)
 
     def findings(self) -> Iterator[Finding]:
         """One for each cause: the first, and on how many more tabs it was met."""
-        for some in self._met.values():
-            first = some[0]
-            more = f" (the same on {len(some) - 1} more tabs)" if len(some) > 1 else ""
-            yield replace(first, message=first.message + more)
+        for findings in self._met.values():
+            yield met_again(findings[0], len(findings) - 1)
 
 
-DOUBTS = (Code.READING_DOUBTFUL, Code.READ_BY_EVIDENCE)
-"""The codes of findings about texts that can be read in two ways."""
+DOUBTS = (READING_DOUBTFUL, READ_BY_EVIDENCE)
+"""Findings about texts that can be read in two ways."""
 
-TOLD_FOR_THE_RUN = (TEXTS, *DOUBTS)
-"""The codes of findings about tabs that are told anew for the run."""
+TOLD_FOR_THE_RUN = (TEXTS_UNPLACED, *DOUBTS)
+"""Findings about tabs that are told anew for the run."""

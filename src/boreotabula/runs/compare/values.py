@@ -6,9 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from heapq import nlargest
 
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.values import VALUE_FAR, VALUE_STANDS_FOR_NOTHING
 from boreotabula.layout.addresses import written_address
-from boreotabula.reading.findings import Code, Finding
-from boreotabula.runs.file.facts import KEPT
+from boreotabula.runs.file.facts import KEPT, Ends
 from boreotabula.runs.file.read import FileReading
 
 _TIMES = 5
@@ -66,14 +67,60 @@ class FarValues:
                 if usual > 0 and one[0] > _TIMES * usual
             ]
         for times, sender, name, usual, (number, file, tab, cell) in nlargest(_MOST_TOLD, far):
-            yield Finding(
-                Code.VALUE_FAR,
-                f"{number:,g} for “{name}” is {times:,.0f} times the {usual:,g} that the others of"
-                f" {sender} reach",
-                "Check the cell: perhaps a digit too many, or another unit.",
-                at=written_address(cell),
-                looked_for=f"about {usual:,g} at most",
-                found=f"{number:,g}",
-                tab=tab,
+            yield VALUE_FAR(
+                written_address(cell),
                 file=file,
+                tab=tab,
+                field=name,
+                number=f"{number:,g}",
+                times=f"{times:,.0f}",
+                usual=f"{usual:,g}",
+                sender=sender,
             )
+
+
+_OFTEN = 3
+_APART = 3.0
+"""A value is far off if it is so many times the span of all others away from them."""
+
+
+class OddValues:
+    """Looks for a number far from all others of its field that comes many times, as -9999 may."""
+
+    def __init__(self) -> None:
+        self._ends: dict[str, list[tuple[Ends, str, str]]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the least and the greatest values of a file."""
+        for tab in reading.tabs:
+            for name, ends in tab.facts.ends.items() if not tab.is_copy else ():
+                self._ends.setdefault(name, []).append((ends, reading.name, tab.name))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each field with such a number."""
+        for name, every in self._ends.items():
+            least = min(ends[0] for ends, *_ in every)
+            greatest = max(ends[3] for ends, *_ in every)
+            for odd, side in ((least, 0), (greatest, 3)):
+                count = sum(ends[side + 1] for ends, *_ in every if ends[side] == odd)
+                others = [
+                    number
+                    for ends, *_ in every
+                    for number in (ends[0], ends[2], ends[3], ends[5])
+                    if number != odd
+                ]
+                if not others or not odd or count < _OFTEN:
+                    continue
+                low, high = min(others), max(others)
+                away = low - odd if side == 0 else odd - high
+                if away > _APART * max(high - low, abs(low), abs(high)):
+                    _, file, tab = next(one for one in every if one[0][side] == odd)
+                    yield VALUE_STANDS_FOR_NOTHING(
+                        file=file,
+                        tab=tab,
+                        field=name,
+                        number=f"{odd:.10g}",
+                        cells=count,
+                        least=f"{low:,.10g}",
+                        most=f"{high:,.10g}",
+                    )

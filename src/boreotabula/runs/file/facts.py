@@ -15,9 +15,13 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.blocks import SettledBlock
 from boreotabula.reading.cells import cell_text, is_figure
+from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.tab import TabReading
+from boreotabula.runs.file.lines import lines_of
 from boreotabula.workbooks.sheet import Sheet
 
+Ends = tuple[float, int, float, float, int, float]
+"""The least value, how often it is there, the next one; the greatest, how often, the next one."""
 KEPT = 8
 """So many of the largest values of a tab are kept."""
 _MOST_TEXTS = 40
@@ -56,6 +60,13 @@ class TabFacts:
     """Where each of these tables begins."""
     taken: Mapping[str, int] = field(default_factory=dict)
     """Of stamps with several sources: which of them gave the value, counted from 0."""
+    columns: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Of blocks whose columns are known by their headings: the fields that have a column."""
+    ends: Mapping[str, Ends] = field(default_factory=dict)
+    """By field of numbers its least and its greatest value, how often each is there, and the values
+    next to them."""
+    lines: tuple[tuple[int, int], ...] = ()
+    """Some of its records as digests, see `lines_of`."""
 
     @property
     def labels(self) -> Mapping[str, Address]:
@@ -78,6 +89,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     largest: dict[str, tuple[tuple[float, str], ...]] = {}
     numbers: dict[str, int] = {}
     empty: list[str] = []
+    ends: dict[str, Ends] = {}
     there = {name for one in reading.blocks for name in one.long.arrays}
     for batch in reading.tables.values():
         for name, column in zip(batch.schema.names, batch.columns, strict=True):
@@ -87,6 +99,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
             elif filled and name not in stamps and _is_number(column.type):
                 numbers[name] = numbers.get(name, 0) + filled
                 largest[name] = _largest(column, batch.column("source_cell"))
+                ends[name] = _ends(column)
     telling = {number for some in largest.values() for number, _ in some}
     enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(telling) >= _FEWEST_DIFFERENT
     by_position = [one for one in reading.blocks if one.block.columns]
@@ -108,7 +121,20 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
             for one in by_position
         },
         {name: at for stamped in reading.stamped for name, at in stamped.taken.items()},
+        _columns(reading.blocks),
+        ends,
+        lines_of(reading.tables) if body else (),
     )
+
+
+def _columns(blocks: Sequence[SettledBlock]) -> dict[str, tuple[str, ...]]:
+    """The fields that have a column, by block; those of all places of a block that repeats."""
+    fields: dict[str, set[str]] = {}
+    for one in blocks:
+        if not one.block.columns:
+            known = one.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+            fields.setdefault(one.block.key, set()).update(column.field for column in known)
+    return {key: tuple(sorted(names)) for key, names in fields.items()}
 
 
 def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
@@ -144,6 +170,18 @@ def _kind(view: Sheet, column: int, rows: Sequence[int]) -> str:
 
 def _is_number(kind: pa.DataType) -> bool:
     return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind))
+
+
+def _ends(column: pa.Array) -> Ends:
+    numbers = column.drop_null().to_numpy()
+    least, greatest = numbers.min(), numbers.max()
+    inner = numbers[(numbers != least) & (numbers != greatest)]
+    next_ones = (inner.min(), inner.max()) if len(inner) else (greatest, least)
+    counts = np.count_nonzero(numbers == least), np.count_nonzero(numbers == greatest)
+    return (
+        float(least), int(counts[0]), float(next_ones[0]),
+        float(greatest), int(counts[1]), float(next_ones[1]),
+    )  # fmt: skip
 
 
 def _largest(column: pa.Array, cells: pa.Array) -> tuple[tuple[float, str], ...]:

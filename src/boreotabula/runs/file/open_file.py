@@ -6,12 +6,21 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
+from boreotabula.findings.files import (
+    CHOSEN_TABS_BLANK,
+    NAME_UNMATCHED,
+    READ_AS,
+    TAB_NOT_CHOSEN,
+    TAB_UNREADABLE,
+    TABLE_NOT_THERE,
+    WORKBOOK_BLANK,
+)
+from boreotabula.findings.finding import Finding
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.patterns import first_match
 from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.limits import Limits
 from boreotabula.reading.blocks import TabSource, settle_blocks
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.inspect.outline import frame_of
 from boreotabula.reading.locate.places import texts_met
 from boreotabula.reading.plan import BlockPlan, Plan
@@ -24,11 +33,8 @@ from boreotabula.runs.file.findings import (
     captured_twice,
     name_ambiguous,
     no_tab,
-    not_chosen,
-    not_found_there,
     not_one_tab,
     open_quote,
-    unmatched,
 )
 from boreotabula.runs.inputs import SourceFile
 from boreotabula.unreadable import UnreadableError
@@ -71,7 +77,9 @@ def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
         for block in form.blocks
         if block.tabs is not None
     }
-    text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote)
+    columns = spec.text.columns
+    starts = tuple(one - 1 for one in columns) if isinstance(columns, tuple) else columns
+    text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote, starts)
     return Job(plan, tab_choice(spec.tabs), blocks, Opening(text, limits or Limits()))
 
 
@@ -97,11 +105,11 @@ class OpenFile:
         self.sheets: dict[str, Sheet] = {}
         self.broken: dict[str, UnreadableError] = {}
         self.findings: list[Finding] = [
-            *(Finding(Code.READ_AS, one, "Nothing to do if this is right.") for one in book.doubts),
+            *(READ_AS(how=one) for one in book.doubts),
             *map(open_quote, book.quotes),
         ]
         if source.unmatched:
-            self.findings.append(unmatched(source))
+            self.findings.append(NAME_UNMATCHED(name=source.name))
 
     def read_tab(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabReading:
         """One tab, read as it was chosen."""
@@ -126,9 +134,16 @@ class OpenFile:
                 self.sheets[name] = self.book.sheet(name)
             except UnreadableError as error:
                 self.broken[name] = error
-                said = f"this tab was not read: {error}"
-                self.say(Finding(Code.TAB_UNREADABLE, said, error.advice, found=str(error)), name)
+                self.say(TAB_UNREADABLE(why=error, way_out=error.advice), name)
         return self.sheets.get(name)
+
+    def nothing_on(self, chosen: Collection[str]) -> Finding:
+        """That nothing stands on the chosen tabs; the others are named if something does there."""
+        others = [tab.name for tab in self.book.tabs if tab.name not in chosen]
+        filled = [name for name in others if (sheet := self.sheet(name)) and not sheet.blank]
+        if not filled:
+            return WORKBOOK_BLANK()
+        return CHOSEN_TABS_BLANK(chosen=list(chosen), filled=filled)
 
     def say(self, finding: Finding, tab: str = "") -> None:
         """Note a finding about a tab, or about the file."""
@@ -182,7 +197,7 @@ class OpenFile:
             chosen = {name: {} for name in possible if self._holds_any(name, blocks)}
             # One with none of them may be the table under other headings.
             for name in self._like_those_found(possible, chosen):
-                self.say(not_found_there(), name)
+                self.say(TABLE_NOT_THERE(), name)
         if choice.by_itself and len(chosen) != 1:
             if not quiet:
                 self.say(not_one_tab(list(chosen)))
@@ -251,7 +266,7 @@ class OpenFile:
             self.sheets.pop(tab.name, None)
         if self.job.tabs.position is None:
             for name in alike:
-                self.say(not_chosen(self.job.tabs.said), name)
+                self.say(TAB_NOT_CHOSEN(choice=self.job.tabs.said), name)
         elif alike:
             self.say(beside_position(self.job.tabs.said, alike))
 

@@ -12,15 +12,24 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.files import open_regular
+from boreotabula.findings.files import (
+    FILE_FAULT,
+    FILE_OVER_BUDGET,
+    FILE_UNREADABLE,
+    READ_AS,
+    TAB_BLANK,
+)
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.totals import TAB_LIKELY_TOTAL
 from boreotabula.reading.account.roles import Account
 from boreotabula.reading.account.unplaced import UnplacedCells
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.file.facts import TabFacts, facts_of
-from boreotabula.runs.file.findings import nothing_filled
 from boreotabula.runs.file.open_file import Chosen, Job, OpenFile
+from boreotabula.runs.file.sums import FEWEST_TABS, Numbers, sums_of_others, values_of
 from boreotabula.runs.inputs import SourceFile
 from boreotabula.runs.processes.pool import Ended
 from boreotabula.runs.processes.worker import End
@@ -113,22 +122,25 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
             reading = replace(reading, read_as=said, guessed=book.guessed)
             return _read_tabs(OpenFile(book, source, job), reading)
     except UnreadableError as error:
-        code = OVER_BUDGET if isinstance(error, OverBudgetError) else UNREADABLE
-        finding = not_read(source.name, str(error), error.advice, code)
+        kind = FILE_OVER_BUDGET if isinstance(error, OverBudgetError) else FILE_UNREADABLE
+        finding = not_read(source.name, str(error), error.advice, kind)
         return replace(reading, findings=(finding,))
     except OSError as error:
         why = f"it cannot be opened ({error.strerror})"
         return replace(reading, findings=(not_read(source.name, why, "Check the file."),))
 
 
-UNREADABLE, OVER_BUDGET, FAULT = Code.FILE_UNREADABLE, Code.FILE_OVER_BUDGET, Code.FILE_FAULT
-_CODES = {End.TOO_LONG: OVER_BUDGET, End.TOO_MUCH: OVER_BUDGET, End.FAULT: FAULT}
+_KINDS = {
+    End.TOO_LONG: FILE_OVER_BUDGET,
+    End.TOO_MUCH: FILE_OVER_BUDGET,
+    End.FAULT: FILE_FAULT,
+}
 
 
 def ended_reading(file: str, digest: str, ended: Ended) -> FileReading:
     """The reading of a file whose reading came to no end."""
-    code = _CODES.get(ended.end, UNREADABLE)
-    finding = not_read(file, ended.why, ended.advice, code)
+    kind = _KINDS.get(ended.end, FILE_UNREADABLE)
+    finding = not_read(file, ended.why, ended.advice, kind)
     return FileReading(file, digest=digest, findings=(finding,))
 
 
@@ -138,6 +150,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
     around = file.surroundings()
     tabs: list[TabResult] = []
     unplaced: list[UnplacedCells] = []
+    numbers: dict[str, Numbers] = {}
     for name, how in chosen.items():
         sheet = file.sheet(name)
         if sheet is None:
@@ -157,13 +170,17 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
             )
         )
         if sheet.blank:
-            file.say(Finding(Code.TAB_BLANK, "this tab is empty", "Nothing to do."), name)
+            file.say(TAB_BLANK(), name)
         else:
             file.findings += done.findings
         unplaced.append(done.unplaced)
+        if len(chosen) >= FEWEST_TABS:
+            numbers[name] = values_of(done.roles)
         file.sheets.pop(name, None)
+    for name, parts in sums_of_others(numbers):
+        file.say(TAB_LIKELY_TOTAL(tabs=list(parts)), name)
     if tabs and not any(tab.account.filled for tab in tabs):
-        file.say(nothing_filled("chosen tab"))
+        file.say(file.nothing_on(chosen))
     others = dict(file.others(chosen))
     return replace(
         reading,
@@ -176,16 +193,9 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
     )
 
 
-def not_read(file: str, why: str, advice: str, code: Code = UNREADABLE) -> Finding:
-    """That a file was not read, and why."""
-    return Finding(
-        code,
-        f"this file was not read: {why}",
-        advice,
-        looked_for="a workbook or a text file",
-        found=why,
-        file=file,
-    )
+def not_read(file: str, why: str, way_out: str, kind: FindingKind = FILE_UNREADABLE) -> Finding:
+    """That a file was not read, why, and what to do."""
+    return kind(file=file, why=why, way_out=way_out)
 
 
 def plan_tabs(
@@ -198,7 +208,7 @@ def plan_tabs(
         name: {**source.captured, **how.captured, **how.block_captures}
         for name, how in reader.choose().items()
     }
-    return chosen, [one.message for one in reader.findings if one.code != Code.READ_AS]
+    return chosen, [one.message for one in reader.findings if one.kind != READ_AS]
 
 
 def read_chosen(

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from boreotabula.files import content_of
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import GLOSSARY_ENTRY_TWICE
 from boreotabula.layout.glossary import (
     Entries,
     glossary_entries,
@@ -17,7 +19,6 @@ from boreotabula.layout.glossary import (
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.problems import Problem, layout_error
-from boreotabula.reading.findings import Code, Finding
 from boreotabula.reading.plan import Plan, make_plan
 from boreotabula.runs.layouts.glossaries import (
     decoded,
@@ -81,14 +82,12 @@ class Layout:
             tuple(glossaries),
             tuple(lists.contents),
             tuple(
-                Finding(
-                    Code.GLOSSARY_ENTRY_TWICE,
-                    f"{second.where}: the heading “{second.heading}” means “{second.field}”, as"
-                    f" {first.where} says already",
-                    "Delete one of the two rows.",
-                    looked_for="each heading once",
-                    found=second.heading,
+                GLOSSARY_ENTRY_TWICE(
                     file=second.where.rpartition(", row ")[0],
+                    heading=second.heading,
+                    meant=second.field,
+                    first=first.where,
+                    second=second.where,
                 )
                 for first, second in said_twice(namings)
             ),

@@ -11,10 +11,15 @@ from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.findings.files import FILE_NOT_CHOSEN, NO_FILE_MATCHES, TAB_PATTERN_UNUSED
+from boreotabula.findings.finding import Finding, Unplaced
+from boreotabula.findings.kind import Severity
+from boreotabula.findings.places import Rule
+from boreotabula.findings.tables import COLUMN_LACKING, FIELD_MISSING
+from boreotabula.findings.totals import RULE_UNUSED
 from boreotabula.limits import Limits
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.account.unplaced import UnplacedCells
-from boreotabula.reading.findings import Code, Finding, Severity, Unplaced
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.records.schema import as_one
 from boreotabula.reading.totals.compare import TotalsCount
@@ -233,7 +238,7 @@ def gather(
     files: list[FileSummary] = []
     first: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
-    watching = watches(layout.spec)
+    watching = watches(layout.spec, layout.plan)
     for reading in readings:
         for one in watching:
             one.take(reading)
@@ -244,7 +249,7 @@ def gather(
             for tab in reading.tabs:
                 for table, batch in tab.tables.items():
                     batches[table].append(batch)
-        findings += [one for one in reading.findings if one.code not in TOLD_FOR_THE_RUN]
+        findings += [one for one in reading.findings if one.kind not in TOLD_FOR_THE_RUN]
         recent.append(reading.unplaced)
         if len(recent) >= _PARTS:  # each part takes far more memory than its few cells
             unplaced.append(UnplacedCells.joined(recent))
@@ -252,10 +257,11 @@ def gather(
         files.append(_summary(reading))
     findings += [finding for one in watching for finding in one.findings()]
     findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
+    findings += _idle_rules(layout, files)
     return Run(
         layout,
         _tables(layout.plan, batches),
-        tuple(findings),
+        tuple(_each_told_once(findings)),
         UnplacedCells.joined([*unplaced, *recent]),
         tuple(files),
         inbox.left_out,
@@ -265,6 +271,16 @@ def gather(
         first=_tables(layout.plan, first),
         fetched=inbox.fetched,
     )
+
+
+def _each_told_once(findings: Iterable[Finding]) -> Iterator[Finding]:
+    """The findings without the notes on a missing column that comparing tabs has made an error."""
+    findings = list(findings)
+    louder = {(f.file, f.tab, f.field) for f in findings if f.kind == COLUMN_LACKING and f.field}
+    for finding in findings:
+        said = (finding.file, finding.tab, finding.field)
+        if finding.kind != FIELD_MISSING or said not in louder:
+            yield finding
 
 
 def _tables(plan: Plan, batches: Mapping[str, Sequence[pa.RecordBatch]]) -> dict[str, pa.Table]:
@@ -290,14 +306,11 @@ def _note_first(first: Mapping[str, list[pa.RecordBatch]], reading: FileReading)
 
 def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
     if not inbox.taken:
-        folders = ", ".join(f"“{one}”" for one in layout.folders)
-        patterns = ", ".join(layout.spec.source.include) or "*"
-        yield Finding(
-            Code.NO_FILE_MATCHES,
-            f"no file below {folders} was read; {len(inbox.left_out)} were left out",
-            "Check `folder`, `include` and `exclude` in [source] of the layout.",
-            looked_for=patterns,
-            found=", ".join(one.name for one in inbox.left_out[:5]),
+        yield NO_FILE_MATCHES(
+            folders=list(layout.folders),
+            left_out=len(inbox.left_out),
+            patterns=", ".join(layout.spec.source.include) or "*",
+            names=[one.name for one in inbox.left_out],
         )
 
 
@@ -306,37 +319,14 @@ def _passed_over(inbox: Inbox) -> Iterator[Finding]:
     endings = {one.path.suffix.casefold() for one in inbox.taken}
     for one in inbox.left_out:
         if one.why == NO_PATTERN and PurePosixPath(one.name).suffix.casefold() in endings:
-            yield Finding(
-                Code.FILE_NOT_CHOSEN,
-                "this file was not read: its name matches no pattern of [source] include",
-                "Rename it or add a pattern; or list it in [source] exclude.",
-                looked_for="[source] include",
-                found=NO_PATTERN,
-                file=one.name,
-            )
-
-
-_ADVICE = {
-    Code.FILE_NOT_FETCHED: "Run again once the server answers; else ask whoever keeps it there.",
-    Code.FOLDER_UNREADABLE: "Ask for access, or list it in [source] exclude.",
-    Code.FILE_NOT_REGULAR: "Put the file itself there, or list it in [source] exclude.",
-    Code.FOLDER_LINKED: "Name the folder it points to in [source] folder, or list it in exclude.",
-    Code.OUTPUT_DOUBTFUL: "If it is a report, move that folder away; if not, list it in exclude.",
-}
+            yield FILE_NOT_CHOSEN(file=one.name, why=NO_PATTERN)
 
 
 def _not_seen(inbox: Inbox) -> Iterator[Finding]:
     """What was left out although it may hold reports."""
     for one in inbox.left_out:
-        if one.code:
-            yield Finding(
-                one.code,
-                f"this was not read: {one.why}",
-                _ADVICE[one.code],
-                looked_for="reports",
-                found=one.why,
-                file=one.name,
-            )
+        if one.kind:
+            yield one.kind(file=one.name, why=one.why)
 
 
 def _ambiguous(inbox: Inbox) -> Iterator[Finding]:
@@ -351,13 +341,19 @@ def _ambiguous(inbox: Inbox) -> Iterator[Finding]:
 
 
 def _idle_pattern(text: str) -> Finding:
-    return Finding(
-        Code.TAB_PATTERN_UNUSED,
-        f"the pattern “{text}” of [tabs] named matches no tab of any workbook",
-        "Correct the pattern, or take it out of the layout.",
-        looked_for=text,
-        found="no such tab",
-    )
+    return TAB_PATTERN_UNUSED(pattern=text)
+
+
+def _idle_rules(layout: Layout, files: Sequence[FileSummary]) -> Iterator[Finding]:
+    """Rules about what is around the tables that cover nothing in the whole run."""
+    blocks = [block for form in layout.plan.forms for block in form.blocks]
+    met = {rule for file in files for rule in file.account.left_out}
+    for rule, given in (
+        (Rule.BELOW, any(one.leave_below for one in blocks)),
+        (Rule.BESIDE, any(one.leave_beside for one in blocks)),
+    ):
+        if given and rule not in met and any(file.tabs for file in files):
+            yield RULE_UNUSED(rule=f'{rule} = "leave out"')
 
 
 def _summary(reading: FileReading) -> FileSummary:

@@ -15,8 +15,9 @@ from typing import Any
 from boreotabula import __version__
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
+from boreotabula.findings.finding import Finding, in_order
+from boreotabula.findings.kind import Severity
 from boreotabula.reading.account.roles import Account, Role
-from boreotabula.reading.findings import Finding, Severity, in_order
 from boreotabula.reading.records.schema import unit_of
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.atomic import placed

@@ -1,0 +1,28 @@
+"""What may have made a printed total disagree: the last part of such a finding."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from boreotabula.findings.wording import filled
+
+
+@dataclass(frozen=True)
+class Culprit:
+    """A likely cause in words, with slots."""
+
+    text: str
+
+    def __call__(self, **slots: object) -> str:
+        """The words with their slots filled."""
+        return filled(self.text, slots)
+
+
+CELL_IN_NO_RECORD = Culprit("“{text}” in {cell}{more:? (and # more)} is in no record")
+ROW_LEFT_OUT = Culprit("{row} holds just that much ({rule:?#|it is in no record})")
+TOTAL_SWAPPED = Culprit("two digits of the total may be swapped")
+SUMMED_WRONGLY = Culprit(
+    "{where} holds just that much and {twice:may be summed twice|may not be summed}"
+)
+CELL_SWAPPED = Culprit("two digits of {cell} may be swapped ({meant}?)")
+SUBTOTALS_TOO = Culprit("it is twice the sum: the subtotals may be counted as well")

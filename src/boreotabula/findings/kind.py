@@ -1,0 +1,110 @@
+"""What a kind of finding is: all that is to be said of it, declared in one place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from boreotabula.findings.wording import filled, slots_of
+from boreotabula.layout.addresses import Address
+
+if TYPE_CHECKING:
+    from boreotabula.findings.finding import Finding
+
+
+class Severity(StrEnum):
+    """How much a finding matters."""
+
+    ERROR = "error"
+    """Records are wrong, missing or doubtful."""
+    WARNING = "warning"
+    """Something a person should glance at."""
+    NOTE = "note"
+    """All else."""
+
+
+@dataclass(frozen=True, eq=False)
+class FindingKind:
+    """A kind of finding: its code and severity, its words, and its line in the handbook.
+
+    Called with a place and the values of its slots, it gives a finding. Kinds are equal if their
+    codes are: a kind may have several wordings (`worded`), for the cases in which it is met.
+    """
+
+    code: str
+    severity: Severity
+    message: str
+    """What is wrong and what was done with the values; with slots, see `wording`."""
+    advice: str
+    looked_for: str = ""
+    found: str = ""
+    meaning: str = ""
+    """The handbook's words: what it means, with code names as in Markdown."""
+    example: str = ""
+    cure: str = ""
+    sender: str = ""
+    """What is said to the sender, in English; nothing if only the analyst can mend it."""
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, FindingKind) and self.code == other.code
+
+    def __hash__(self) -> int:
+        return hash(self.code)
+
+    def __reduce__(self) -> tuple[Callable[[str], FindingKind], tuple[str]]:
+        """Sent to another process as its code."""
+        from boreotabula.findings.catalogue import kind_of
+
+        return kind_of, (self.code,)
+
+    def worded(
+        self,
+        *,
+        message: str | None = None,
+        advice: str | None = None,
+        looked_for: str | None = None,
+        found: str | None = None,
+    ) -> FindingKind:
+        """The same kind in other words, for another case of it."""
+        return replace(
+            self,
+            message=self.message if message is None else message,
+            advice=self.advice if advice is None else advice,
+            looked_for=self.looked_for if looked_for is None else looked_for,
+            found=self.found if found is None else found,
+        )
+
+    @cached_property
+    def slots(self) -> frozenset[str]:
+        """The names of all its slots."""
+        texts = (self.message, self.advice, self.looked_for, self.found)
+        return frozenset().union(*map(slots_of, texts))
+
+    def __call__(self, at: Address | None = None, /, **slots: object) -> Finding:
+        """The finding at a cell.
+
+        `tab`, `file`, `field` and `cause` belong to every finding, and may be used as slots. Raises
+        TypeError if the other values are not those of the slots.
+        """
+        from boreotabula.findings.finding import Finding
+
+        place = {name: str(slots.get(name, "")) for name in _OF_EVERY_FINDING}
+        values: Mapping[str, object] = {"at": at, **place, **slots}
+        wrong = self.slots.difference(values) | slots.keys() - self.slots - place.keys()
+        if wrong:
+            raise TypeError(f"{self.code}: wrong or missing slots {sorted(wrong)}")
+        return Finding(
+            self,
+            filled(self.message, values),
+            filled(self.advice, values),
+            at,
+            filled(self.looked_for, values),
+            filled(self.found, values),
+            **place,
+        )
+
+
+_OF_EVERY_FINDING = ("tab", "file", "field", "cause")

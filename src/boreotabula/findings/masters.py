@@ -1,0 +1,47 @@
+"""Findings about workbooks that records go into."""
+
+from __future__ import annotations
+
+from boreotabula.findings.kind import FindingKind, Severity
+
+TITLE = "Workbooks that records go into"
+
+ROWS_KEPT = FindingKind(
+    "rows-kept",
+    Severity.NOTE,
+    "{rows:# row|# rows} of “{book}” {rows:is|are} not written by a run, and {rows:was|were} left"
+    " alone",
+    "Nothing to do if you or another layout wrote them; otherwise delete them there.",
+    looked_for="a source_file that a run has read",
+    found="{rows:# row|# rows}",
+    meaning="A workbook has rows that no run wrote; they were left alone",
+    example="Five rows typed by hand below the records",
+    cure="–",
+)
+REMARK_GONE = FindingKind(
+    "remark-gone",
+    Severity.WARNING,
+    "row {row} of “{book}” › {master_tab} was removed, because its file no longer contains that"
+    " record; with it went {texts:q}",
+    "If the remark still matters, write it in another row. The record was in {tab} {cell} of"
+    " {file}.",
+    looked_for="the record in its file",
+    found="{texts}",
+    meaning="A row of your workbook was removed, since its file no longer has the record; what you"
+    " wrote beside it went too",
+    example="“seen 4 April” beside a lot that the nursery has removed",
+    cure="Write it in another row if it still matters",
+)
+CHANGED_BY_HAND = FindingKind(
+    "changed-by-hand",
+    Severity.WARNING,
+    "{rows:# row|# rows} of “{book}” › {master_tab} had been changed by hand; the values of the"
+    " files were written again (row {numbers})",
+    "Correct the value in the report itself, or keep your correction in a column of your own.",
+    looked_for="the values of the files",
+    found="{rows:# row|# rows}",
+    meaning="Rows of your workbook were changed by hand; the values of the files were written"
+    " again",
+    example="99 seedlings typed over 20",
+    cure="Correct the report itself, or keep the correction in a column of your own",
+)

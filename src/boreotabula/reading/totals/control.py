@@ -1,0 +1,79 @@
+"""Control lines: how many records stand above them, and what their fields sum up to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from math import fsum
+
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.totals import CONTROL_UNREADABLE, COUNT_DIFFERS, SUM_OF_LINE_DIFFERS
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.columns.kinds import Columns
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.rows.table_rows import RowKind, TableRows
+from boreotabula.reading.totals.figures import Figures, agree, number_in
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.workbooks.sheet import Sheet
+
+_COUNT = ValueForm("integer")
+
+
+@dataclass(frozen=True)
+class ControlFigure:
+    """A figure of a control line, and what it was compared with; row and column from 0."""
+
+    row: int
+    column: int
+    field: str
+    """The field that is summed up; nothing for the count of records."""
+    printed: float | None
+    counted: float
+
+    @property
+    def agrees(self) -> bool:
+        """Whether both are the same."""
+        return self.printed is not None and agree(self.printed, self.counted)
+
+
+def control_figures(
+    sheet: Sheet, columns: Columns, table: TableRows, plan: Plan
+) -> Iterator[ControlFigure]:
+    """Each figure of the control lines of a table: of the records since the line before."""
+    control = columns.block.control
+    if control is None:
+        return
+    figures = Figures(sheet, columns, plan, table)
+    start = table.start
+    for row in table.of(RowKind.CONTROL):
+        rows = [at for at in table.records if start <= at < row]
+        start = row
+        if control.count is not None:
+            printed = number_in(sheet.cell(row, control.count), _COUNT)
+            yield ControlFigure(row, control.count, "", printed, len(rows))
+        for field, column in control.sums:
+            printed = number_in(sheet.cell(row, column), plan.form(field))
+            yield ControlFigure(row, column, field, printed, _sum(figures, rows, field))
+
+
+def _sum(figures: Figures, rows: Sequence[int], field: str) -> float:
+    places = [one.column for one in figures.summed if one.field == field]
+    return fsum(figures.across(rows, places)) if rows and places else 0.0
+
+
+def about_control(sheet: Sheet, figures: Sequence[ControlFigure]) -> Iterator[Finding]:
+    """What is to be said of control lines that tell something else than was read."""
+    for one in figures:
+        if one.agrees:
+            continue
+        text = cell_text(sheet.cell(one.row, one.column))
+        where = sheet.address(one.row, one.column)
+        counted = f"{one.counted:,.10g}"
+        if one.printed is None:
+            yield CONTROL_UNREADABLE(where, row=sheet.row_called(one.row), text=text)
+        elif one.field:
+            yield SUM_OF_LINE_DIFFERS(
+                where, field=one.field, row=sheet.row_called(one.row), text=text, counted=counted
+            )
+        else:
+            yield COUNT_DIFFERS(where, row=sheet.row_called(one.row), text=text, counted=counted)

@@ -1,0 +1,126 @@
+"""Totals that cannot be compared, or that a pattern may have taken by mistake."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Collection, Iterator, Sequence
+
+import numpy as np
+
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.totals import TOTAL_DOUBTFUL, TOTAL_OVER_TEXTS
+from boreotabula.layout.field_types import Nature
+from boreotabula.reading.cells import cell_text, is_figure
+from boreotabula.reading.columns.kinds import ColumnKind, Columns
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.rows.table_rows import RowKind, TableRows
+from boreotabula.reading.totals.compare import Totals
+from boreotabula.workbooks.sheet import Sheet
+
+_AMOUNT = re.compile(
+    r"(?P<before>[^\d\s.,'’+()-]{0,5}\.?)\s*[-+−(]?\d[\d\s.,'’]*\d?\)?"
+    r"\s*(?P<behind>,-|[^\d\s.,'’+()-]{0,5}\.?)"
+)
+"""A number with a sign of money or a unit before or behind it."""
+
+
+def without_pattern_slips(totals: Totals, slips: Collection[int]) -> Totals:
+    """The totals without those of rows that are told as doubtful."""
+    rows = tuple(one for one in totals.rows if one.row not in slips)
+    return Totals(totals.columns, rows, totals.flaws)
+
+
+def slips_of(sheet: Sheet, totals: Totals, columns: Columns, table: TableRows) -> list[int]:
+    """The rows that a pattern of `totals` took, but that look like records: no total of them
+    agrees, and they fill a cell of texts, besides their label, that most records fill and no other
+    row of totals does."""
+    block = columns.block
+    rows = table.of(RowKind.TOTAL)
+    if not rows or not block.totals or not table.records:
+        return []
+    agreeing = {one.row for one in totals.rows if one.agrees}
+    named = [one.column for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
+    texts = [
+        at
+        for at in named
+        if 2 * sum(_is_text(sheet, row, at) for row in table.records) > len(table.records)
+    ]
+    filled = Counter(at for row in rows for at in texts if _is_text(sheet, row, at))
+    return [
+        row
+        for row in rows
+        if row not in agreeing and any(filled[at] == 1 for at in _beside_label(sheet, row, texts))
+    ]
+
+
+def _beside_label(sheet: Sheet, row: int, texts: Sequence[int]) -> list[int]:
+    """The columns of texts that a row fills, without the first: that is its label."""
+    return [at for at in texts if _is_text(sheet, row, at)][1:]
+
+
+def _is_text(sheet: Sheet, row: int, column: int) -> bool:
+    cell = sheet.rows[row][column]
+    return cell != "" and not is_figure(sheet, cell)
+
+
+def about_slips(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Iterator[Finding]:
+    """What is said of rows that a pattern of `totals` may have taken by mistake."""
+    for row in rows:
+        cells = sheet.rows[row][columns.left : columns.right]
+        label = next(cell_text(cell) for cell in cells if cell != "")
+        patterns = (one.text for one in columns.block.totals if one.match(label) is not None)
+        column = columns.left + next(at for at, cell in enumerate(cells) if cell != "")
+        yield TOTAL_DOUBTFUL(
+            sheet.address(row, column),
+            row=sheet.row_called(row),
+            label=label,
+            pattern=next(patterns, ""),
+        )
+
+
+def over_texts(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Iterator[Finding]:
+    """Printed totals over fields that are read as texts, where most records hold amounts."""
+    kinds = (ColumnKind.BESIDE,) if columns.block.is_list else (ColumnKind.VALUE,)
+    by_field: dict[str, list[tuple[int, int]]] = {}
+    for one in columns.of(*kinds):
+        if plan.form(one.field).type.nature is not Nature.TEXT:
+            continue
+        found = [(row, one.column) for row in table.of(RowKind.TOTAL)
+                 if _sign(sheet, row, one.column) is not None]  # fmt: skip
+        if found and _mostly_amounts(sheet, table, one.column):
+            by_field.setdefault(one.field, []).extend(found)
+    for field, spots in by_field.items():
+        row, column = spots[0]
+        signs = Counter(
+            sign for at in table.records if (sign := _sign(sheet, at, column)) is not None
+        )
+        decimals = any(
+            re.search(r"[.,]\d{2}\D*$", cell_text(sheet.rows[at][column])) for at in table.records
+        )
+        yield TOTAL_OVER_TEXTS(
+            sheet.address(row, column),
+            field=field,
+            text=cell_text(sheet.rows[row][column]),
+            noun=plan.form(field).noun,
+            more=len(spots) - 1,
+            unit=next((sign for sign, _ in signs.most_common() if sign), ""),
+            proposed="decimal(2)" if decimals else "number",
+        )
+
+
+def _mostly_amounts(sheet: Sheet, table: TableRows, column: int) -> bool:
+    rows = table.record_rows[sheet.filled[table.record_rows, column]]
+    amounts = [_sign(sheet, row, column) is not None for row in rows.tolist()]
+    return 2 * int(np.count_nonzero(amounts)) > len(amounts)
+
+
+def _sign(sheet: Sheet, row: int, column: int) -> str | None:
+    """The unit beside the amount in a cell, nothing without one; None if it holds no amount."""
+    cell = sheet.rows[row][column]
+    if cell == "":
+        return None
+    if not isinstance(cell, str):
+        return "" if is_figure(sheet, cell) else None
+    match = _AMOUNT.fullmatch(cell.strip())
+    return None if match is None else match["before"] or match["behind"]

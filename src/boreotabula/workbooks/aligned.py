@@ -1,0 +1,118 @@
+"""Text whose columns stand one below the other, parted by blanks, or by their places in the line.
+
+Places are those of a fixed-width font: wide letters of East Asia take two (Unicode Standard Annex
+11, East Asian Width), combining marks none.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterator, Sequence
+from itertools import groupby, pairwise
+
+_FEWEST = 2
+"""So many lines must have columns that can be told by blanks."""
+_GAP = re.compile(r"\S {2,}\S")
+
+Starts = tuple[int, ...]
+"""Where each column begins, counted from 0; the first begins at 0."""
+
+
+def find_columns(lines: Sequence[str]) -> Starts | None:
+    """Where the columns begin that runs of blanks part in all lines; None if there are none.
+
+    Lines without a wide gap are titles and remarks, and say nothing. A gap of one blank parts
+    columns only if the first line, most often the headings, has something on both of its sides.
+    """
+    filled = [line.rstrip() for line in lines if line.strip()]
+    parted = [line for line in filled if _GAP.search(line.strip())]
+    if len(parted) < _FEWEST or 5 * len(parted) < 4 * len(filled) - 10:
+        return None
+    spread = [_spread(line) for line in parted]
+    width = max(map(len, spread))
+    used = bytearray(width)
+    for cells in spread:
+        for at, letter in enumerate(cells):
+            used[at] |= letter != " "
+    runs = [(key, list(run)) for key, run in groupby(range(width), lambda at: used[at])]
+    ends = [(run[0], run[-1] + 1) for key, run in runs if key]
+    starts = [ends[0][0]] if ends else []
+    for (left, stop), (start, end) in pairwise(ends):
+        first = spread[0]
+        both = any(c != " " for c in first[left:stop]) and any(c != " " for c in first[start:end])
+        if start - stop > 1 or both:
+            # Numbers are set to the right: what is blank in all lines belongs to the next column.
+            starts.append(stop)
+    return (0, *starts[1:]) if len(starts) > 1 else None
+
+
+def aligned_rows(lines: Sequence[str], starts: Starts) -> list[list[str]]:
+    """The cells of lines that blanks part.
+
+    What has no wide gap above the first line with one, or below the last, is a title or a remark,
+    and one cell; a text that runs on over the beginning of further columns is one cell, too.
+    """
+    parted = [at for at, line in enumerate(lines) if _GAP.search(line.strip())]
+    table = range(parted[0], parted[-1] + 1) if parted else range(0)
+    return [
+        _joined(_cells(line, starts)) if at in table else [line.strip()]
+        for at, line in enumerate(lines)
+    ]
+
+
+def cut_rows(lines: Sequence[str], starts: Starts) -> list[list[str]]:
+    """The cells of lines, cut at the places where columns begin."""
+    return [[_plain(cell) for cell in _cells(line, starts)] for line in lines]
+
+
+def _cells(line: str, starts: Starts) -> list[str]:
+    letters = _spread(line.rstrip())
+    bounds = [*starts, max(len(letters), starts[-1] + 1)]
+    return ["".join(letters[start:end]) for start, end in pairwise(bounds)]
+
+
+def _joined(cells: Sequence[str]) -> list[str]:
+    """Cells, where a word that was cut in two is whole: between columns there always is a blank."""
+    joined: list[str] = [cells[0]]
+    for cell in cells[1:]:
+        last = next(at for at in range(len(joined) - 1, -1, -1) if at == 0 or joined[at])
+        if (
+            cell[:1].strip()
+            and joined[last][-1:].strip()
+            and joined[last + 1 :] == [""] * (len(joined) - last - 1)
+        ):
+            joined[last] += cell
+            joined.append("")
+        else:
+            joined.append(cell)
+    return [_plain(cell) for cell in joined]
+
+
+def _plain(cell: str) -> str:
+    return cell.replace(_FILLER, "").strip()
+
+
+_FILLER = "\0"
+"""The second place of a wide letter."""
+
+
+def _spread(line: str) -> list[str]:
+    """The letters of a line by their places."""
+    return list(_places(line))
+
+
+def _places(line: str) -> Iterator[str]:
+    pending = ""
+    for letter in line.expandtabs(8):
+        if unicodedata.combining(letter):
+            pending += letter
+            continue
+        if pending:
+            yield pending
+        pending = letter
+        if unicodedata.east_asian_width(letter) in ("W", "F"):
+            yield pending
+            pending = _FILLER
+    if pending:
+        yield pending
