@@ -60,7 +60,8 @@ PARTS = {
     ),
     "runs": (
         "own", "atomic", "remote", "processes", "layouts", "run_folders", "inputs", "file",
-        "cache", "compare", "read_all", "ahead", "run", "survey", "draft", "headings", "again",
+        "evidence", "cache", "compare", "read_all", "ahead", "run", "survey", "draft", "headings",
+        "again",
     ),
 }  # fmt: skip
 """The parts of the large rooms, in the order of the data."""

@@ -107,17 +107,19 @@ def _pair(text: str) -> tuple[str, str]:
 
 
 def _described(cross: Cross) -> dict[str, object]:
+    from boreotabula.review.cross_files import shown
+
     return {
         "measure": cross.measure,
         "unit": cross.unit,
         "rows": [list(one) for one in cross.rows],
         "columns": list(cross.columns),
-        "cells": [list(row) for row in cross.cells],
+        "cells": [shown(cross, row) for row in cross.cells],
         **(
             {
-                "row_totals": list(cross.row_totals),
-                "column_totals": list(cross.column_totals),
-                "total": cross.total,
+                "row_totals": shown(cross, cross.row_totals),
+                "column_totals": shown(cross, cross.column_totals),
+                "total": shown(cross, [cross.total])[0],
             }
             if cross.wish.totals
             else {}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -165,6 +166,11 @@ def command(
             check_expected(expect, loaded.spec.fields)
         check_apart(report, loaded.folders.values(), loaded.spec.source.include)
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)
+    whole = not (files or only or limit)
+    if not whole:
+        from boreotabula.runs.evidence import kept_evidence
+
+        means = replace(means, evidence=kept_evidence(loaded))
     with ReadAhead(loaded, means) as ahead:
         inbox = inbox_of(
             loaded, target, files, only, limit, overwrite=overwrite, on_fetched=ahead.take
@@ -176,7 +182,7 @@ def command(
     if expect is not None and report is None:
         raise CallError("--expect only works with --report; the page lists who has not reported")
     show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past)
-    return perform(loaded, inbox, target, show, means)
+    return perform(loaded, inbox, target, show, means, whole=whole)
 
 
 def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
@@ -210,10 +216,16 @@ def perform(
     target: Target,
     show: _Show | None = None,
     means: Means | None = None,
+    *,
+    whole: bool = False,
 ) -> int:
-    """Run a layout over an inbox, into an output or on screen; returns the exit status."""
+    """Run a layout over an inbox, into an output or on screen; returns the exit status.
+
+    What a run over the `whole` inbox finds of day and month is kept for those over a single file.
+    """
     from boreotabula.cli import screen, summary
     from boreotabula.pipeline.new_output import may_write
+    from boreotabula.runs.evidence import Evidence, keep_evidence
     from boreotabula.runs.read_all import Means
     from boreotabula.runs.run.record import describe
     from boreotabula.runs.run_folders import run_folder
@@ -222,6 +234,8 @@ def perform(
     bar = not (show.as_json or show.quiet)
     with screen.progress(len(inbox.taken), shown=bar, verbose=show.verbose) as on_file:
         run = _run(layout, inbox, target, on_file, means, show)
+    if whole:
+        keep_evidence(layout, Evidence.of(run.evidence))
     may = may_write(run, strict=show.strict, strict_past=show.strict_past)
     written = target.path if may else None
     if written is not None and target.remote:

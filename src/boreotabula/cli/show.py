@@ -67,11 +67,13 @@ def command(
     letter of its role, and the findings about the tab follow.
     """
     from boreotabula.cli import sheetview
+    from boreotabula.runs.evidence import decided_layout, kept_evidence
     from boreotabula.runs.layouts.load import Layout
     from boreotabula.runs.survey import files_below, view_files
 
     window = sheetview.parse_window(cells) if cells else None
     layout = Layout.load(layout_path) if layout_path else None
+    layout = layout and decided_layout(layout, kept_evidence(layout))
     if page is not None:
         _check_page(page, layout, files)
     paths = files_below(files)

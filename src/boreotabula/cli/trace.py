@@ -249,6 +249,7 @@ def _trace_cell(
     from boreotabula.review.records import records_of
     from boreotabula.review.saved import saved_output
     from boreotabula.review.trace import fate, opened, source_of
+    from boreotabula.runs.evidence import decided_layout, from_plain, kept_evidence
     from boreotabula.runs.layouts.load import Layout
 
     if not 1 <= len(what) <= 2:
@@ -257,6 +258,8 @@ def _trace_cell(
         raise CallError("--layout and --output both name a layout; use one of them")
     saved = saved_output(output, table) if output is not None else None
     layout = Layout.load(layout_path or (saved.layout_path if saved else Path()))
+    known = from_plain(saved.record.get("evidence")) if saved else kept_evidence(layout)
+    layout = decided_layout(layout, known)
     tab, cell = (what[0], what[1]) if len(what) == 2 else ("", what[0])
     here = opened(source_of(file, layout), tab, layout, bounds)
     found = fate(here, layout, cell)

@@ -46,7 +46,10 @@ VALUE_OUTSIDE = FindingKind(
     cure="Correct the cell, or the limits",
     sender=senders.OUTSIDE,
 )
-_DOUBT = "{cells:# cell|# cells} for “{field}” leave {about} open, such as “{text}” ({why}): "
+_DOUBT = (
+    "{cells:# cell|# cells} for “{field}” {cells:leaves|leave} {about} open, such as “{text}”"
+    " ({why}): "
+)
 _DOUBT_ADVICE = "Write `{key}` into [reading] of the layout, or into the field."
 READING_DOUBTFUL = FindingKind(
     "reading-doubtful",
@@ -79,16 +82,16 @@ READ_BY_EVIDENCE = FindingKind(
 FILES_DISAGREE = FindingKind(
     "files-disagree",
     Severity.ERROR,
-    "{about} of “{field}” is written in two ways: “{text}” in {at} of this file, “{other_text}” in"
-    " {other_at} of “{other_file}”; texts that could be either are empty in the records",
-    "Give the files of either way a layout or a block of their own with `{key}`, or ask the sender"
-    " of one of them to change it.",
+    "“{text}” for “{field}” leaves {about} open, and other files speak for either way: {first}, but"
+    " {other}; such texts are empty in the records",
+    "Give the files of either way a block of their own whose field has `{key}`, or ask one of the"
+    " senders to write dates as the others do.",
     looked_for="one way of writing",
     found="{text}",
-    meaning="Files of one run write dates or numbers of a field in opposite ways, so that texts"
-    " which could be either are not read",
-    example="“23/02/2026” in one file, “02/23/2026” in another",
-    cure="`day_first` or `decimal_mark` in a block of their own",
+    meaning="Files of one run write the dates of a field in opposite ways, so that texts which"
+    " could be either are left empty",
+    example="“23/02/2026” in one file, “02/23/2026” in another, “05/01/2026” in a third",
+    cure="`day_first` for the files of either way",
     sender=senders.TWO_WAYS,
 )
 VALUES_ROUNDED = FindingKind(

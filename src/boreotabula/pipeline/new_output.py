@@ -23,6 +23,7 @@ from boreotabula.pipeline.reuse import OldOutput, Part, Written, copy_part, may_
 from boreotabula.reading.records.schema import record_schema
 from boreotabula.review.saved import keep_before
 from boreotabula.runs.atomic import KeepOld, placed, placed_folder, told
+from boreotabula.runs.evidence import DECIDED, content_digest
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.inputs import Inbox, SourceFile, check_output, look
 from boreotabula.runs.layouts.load import Layout
@@ -143,7 +144,7 @@ def extract_into(
             raise KeepOld
         output.close()
         _keep_before(run, out)
-        same = all(known[one.name] == one.digest for one in run.files)
+        same = all(known[one.name] == content_digest(one.digest) for one in run.files)
         write_record(run, out, output.described() if same else None, safe_csv=safe_csv)
     return run
 
@@ -274,6 +275,8 @@ class Output:
     """The stream of each file of an output that is a folder."""
     keys: Mapping[str, str] = field(default_factory=dict)
     """By each file that is read, in order, the key of its result."""
+    used_keys: dict[str, str] = field(default_factory=dict)
+    """Those of files whose reading was decided by others, too."""
     parts: dict[str, Part] = field(default_factory=dict)
 
     def written(self, readings: Iterable[FileReading], on_file: OnFile) -> Iterator[FileReading]:
@@ -281,6 +284,9 @@ class Output:
         for reading in readings:
             start = self._place()
             key = self.keys.get(reading.name, "")
+            if key and reading.digest != content_digest(reading.digest):
+                # What else decided the reading tells its lines from others.
+                key = self.used_keys[reading.name] = key + reading.digest.partition(DECIDED)[2]
             part = self.old.part(reading, key) if self.old and key else None
             if part is not None and self.old_stream and self.stream:
                 copy_part(self.old_stream, part, self.stream)
@@ -310,7 +316,8 @@ class Output:
             return {"files": {name: _looks(one) for name, one in self.files.items()}}
         self.file.flush()
         size = os.fstat(self.file.fileno()).st_size
-        return Written(size, self.modified_ns, self.keys, self.parts).described()
+        keys = {**self.keys, **self.used_keys}
+        return Written(size, self.modified_ns, keys, self.parts).described()
 
 
 def _looks(stream: BinaryIO) -> dict[str, int]:

@@ -57,6 +57,8 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
     """Draw a cross-tab, whole or not at all. Raises CallError if there is nothing to draw."""
     if not any(one is not None for row in cross.cells for one in row):
         raise CallError("there is no number to draw")
+    if cross.value_kind.is_moment:
+        raise CallError("--chart draws numbers: dates and times have no chart")
     draw = {"lines": _lines, "bars": _bars, "heat": _heat}[kind or kind_for(cross)]
     content = io.BytesIO()
     # No time is written, so that the same numbers give the same picture.

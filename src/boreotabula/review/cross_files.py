@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
 from boreotabula.errors import CallError
-from boreotabula.review.crosstab import Cross, places_of
+from boreotabula.review.crosstab import Cross, moment_text, places_of
 from boreotabula.runs.atomic import placed
 from boreotabula.texts import counted
 
@@ -40,10 +40,18 @@ def lines_of(cross: Cross) -> Iterator[list[str | float | None]]:
     yield [*names, *columns, *more]
     for at, label in enumerate(cross.rows):
         sums = [cross.row_totals[at]] if beside else []
-        yield [*label, *cross.cells[at], *sums]
+        yield [*label, *shown(cross, [*cross.cells[at], *sums])]
     if len(cross.rows) > 1 and cross.wish.totals:
         last = [cross.total] if beside else []
-        yield ["total", *[""] * (len(names) - 1), *cross.column_totals, *last]
+        yield ["total", *[""] * (len(names) - 1), *shown(cross, [*cross.column_totals, *last])]
+
+
+def shown(cross: Cross, numbers: Sequence[float | None]) -> list[str | float | None]:
+    """Numbers as they are; dates and times as texts."""
+    kind = cross.value_kind
+    if not kind.is_moment:
+        return list(numbers)
+    return [None if number is None else moment_text(number, kind) for number in numbers]
 
 
 def _csv(cross: Cross) -> bytes:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -17,7 +18,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES, FieldType
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.outputs.csv import column_text, field_type
-from boreotabula.reading.records.schema import unit_of
+from boreotabula.reading.records.schema import CHOICES, unit_of
 from boreotabula.texts import brief, in_natural_order
 
 HOWS = ("sum", "mean", "count", "min", "max", "median", "share")
@@ -108,7 +109,7 @@ def crosstab(table: pa.Table, wish: Wish) -> Cross:
     down = [_coded(table, name) for name in wish.rows]
     side = _coded(table, wish.across) if wish.across else None
     codes = _joint(down, table.num_rows)
-    numbers = _numbers(table, value)
+    numbers = _numbers(table, value, wish.how)
     order_down = [_order(table, name) for name in wish.rows]
     columns = sorted(side.labels, key=_order(table, wish.across)) if side and wish.across else [""]
     fold: Callable[[Sequence[float]], float | None]
@@ -188,13 +189,19 @@ def _value(table: pa.Table, wish: Wish) -> str | None:
         return None
     _known(table, wish.value)
     kind = field_type(table.schema.field(wish.value))
+    if kind.is_moment and wish.how in _OF_MOMENTS and not wish.change:
+        return wish.value
     if wish.how != "count" and not kind.is_number:
         some = ", ".join(can_be_summed(table)) or "none"
         raise CallError(
             f"“{wish.value}” is of type {kind.called}, which has no {wish.how}; numbers are:"
-            f" {some}. --how count works for any field"
+            f" {some}. --how count works for any field, --how min and max for dates and times"
         )
     return wish.value
+
+
+_OF_MOMENTS = ("min", "max")
+"""What can be said of dates and times: the first of them, and the last."""
 
 
 @dataclass(frozen=True)
@@ -238,12 +245,17 @@ def _label(code: int, fields: Sequence[_Coded]) -> Label:
     return tuple(found) or ("all records",)
 
 
-def _numbers(table: pa.Table, value: str | None) -> pa.Array:
-    """The value of each record; for a count of any field 1 where there is one."""
+def _numbers(table: pa.Table, value: str | None, how: str) -> pa.Array:
+    """The value of each record, of moments as Arrow counts them; for a count of any field 1 where
+    there is one."""
     if value is None:
         return pa.array(b"\x01" * table.num_rows, pa.uint8()).cast(pa.int64())
     column = table.column(value).combine_chunks()
-    if not field_type(table.schema.field(value)).is_number:
+    kind = field_type(table.schema.field(value))
+    if kind.is_moment and how in _OF_MOMENTS:
+        wide = pa.int32() if column.type.bit_width == pa.int32().bit_width else pa.int64()
+        return column.cast(wide).cast(pa.int64())
+    if not kind.is_number:
         return pc.if_else(column.is_valid(), 1, None).cast(pa.int64())
     whole = pa.types.is_integer(column.type)  # these are summed up exactly, however large
     return column if whole else column.cast(pa.float64())
@@ -290,10 +302,42 @@ def _order(table: pa.Table, name: str) -> Callable[[str], Any]:
         return lambda text: (text == BLANK, text)
     if kind.is_number:
         return lambda text: (text == BLANK, 0.0 if text == BLANK else float(text))
-    months = _months_of(_distinct(table, name))
+    listed = _choices(table.schema.field(name))
+    if listed:
+        # As the layout lists them; what it does not list comes after.
+        return lambda text: (text == BLANK, listed.get(text, len(listed)), natural(text))
+    texts = _distinct(table, name)
+    months = _months_of(texts)
     if months is not None:
         return lambda text: (text == BLANK, months.get(text, (0, 0)))
+    days = _days_of(texts)
+    if days is not None:
+        return lambda text: (text == BLANK, days.get(text, 0))
     return natural
+
+
+def _choices(field: pa.Field) -> Mapping[str, int]:
+    """The place of each value among the choices of its field, if the layout lists them."""
+    listed = (field.metadata or {}).get(CHOICES)
+    return {text: at for at, text in enumerate(json.loads(listed))} if listed else {}
+
+
+def _days_of(texts: set[str]) -> dict[str, int] | None:
+    """The day of the week of each text, Monday is 0, if all are such names in some language."""
+    if len(texts) < _TWO or len(texts) > _MOST_DAYS:
+        return None
+    from boreotabula.reading.values.names import day_names, word_form
+
+    for languages in ((), *((one,) for one in _LANGUAGES)):
+        names = day_names(languages)
+        days = {text: names.get(word_form(text.strip())) for text in texts}
+        if None not in days.values():
+            return {text: day for text, day in days.items() if day is not None}
+    return None
+
+
+_TWO = 2
+_MOST_DAYS = 30
 
 
 def _distinct(table: pa.Table, name: str) -> set[str]:
@@ -407,14 +451,26 @@ def places_of(cross: Cross) -> int:
         return 1
     if cross.value_kind.digits is not None:
         return cross.value_kind.digits
+    if cross.value_kind.is_moment:
+        return 0
     every = [one for row in cross.cells for one in row if one is not None]
     return 0 if all(one == int(one) for one in every) else 2
+
+
+def moment_text(number: float, kind: FieldType) -> str:
+    """A date or time that is given as Arrow counts it, as outputs have it."""
+    moment = pa.scalar(int(number), pa.int64())
+    arrow = pa.type_for_alias(kind.arrow)
+    wide = pa.int32() if arrow.bit_width == pa.int32().bit_width else pa.int64()
+    return str(column_text(pa.array([moment.as_py()], wide).cast(arrow), kind)[0].as_py())
 
 
 def number_text(number: float | None, kind: FieldType, places: int) -> str:
     """A number for people: thousands apart, shares in percent; a dot where there is none."""
     if number is None:
         return "·"
+    if kind.is_moment:
+        return moment_text(number, kind)
     if kind.is_share:
         return f"{100 * number:,.{places}f} %"
     return f"{number:,}" if isinstance(number, int) and not places else f"{number:,.{places}f}"

@@ -24,6 +24,7 @@ from boreotabula.outputs.master.sources import kept_sources, sources_tab
 from boreotabula.outputs.master.table import one_gap
 from boreotabula.outputs.parted import partition_values
 from boreotabula.reading.cells import cell_text
+from boreotabula.reading.records.schema import CHOICES
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.review.saved import SavedOutput, saved_output
 from boreotabula.runs.inputs import look
@@ -65,9 +66,21 @@ def source_folders(path: Path) -> list[Path]:
 def saved_records(saved: SavedOutput) -> pa.Table:
     """The records of an output, whatever its kind. Raises CallError if they cannot be read."""
     try:
-        return _read(saved)
+        return _with_choices(_read(saved), saved)
     except (OSError, ValueError, KeyError, pa.ArrowInvalid, sqlite3.Error) as error:
         raise CallError(f"“{saved.path}” cannot be read: {error}") from None
+
+
+def _with_choices(table: pa.Table, saved: SavedOutput) -> pa.Table:
+    """Records whose columns know the choices that the layout lists."""
+    listed = saved.choices
+    fields = [
+        field.with_metadata({**(field.metadata or {}), CHOICES: json.dumps(listed[field.name])})
+        if field.name in listed
+        else field
+        for field in table.schema
+    ]
+    return table.cast(pa.schema(fields)) if listed else table
 
 
 def _read(saved: SavedOutput) -> pa.Table:

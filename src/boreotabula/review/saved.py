@@ -73,6 +73,16 @@ class SavedOutput:
         return {str(one["field"]): str(one.get("unit", "")) for one in described["fields"]}
 
     @property
+    def choices(self) -> Mapping[str, Sequence[str]]:
+        """The values that the layout lists for a field, in its order."""
+        described = next(one for one in self.record["tables"] if one["table"] == self.table)
+        return {
+            str(one["field"]): [str(text) for text in one["choices"]]
+            for one in described["fields"]
+            if isinstance(one.get("choices"), list)
+        }
+
+    @property
     def headings(self) -> Mapping[str, str]:
         """The heading of each field, as a workbook that was there spells it."""
         described = next(one for one in self.record["tables"] if one["table"] == self.table)

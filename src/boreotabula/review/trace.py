@@ -14,6 +14,7 @@ from boreotabula.limits import Limits
 from boreotabula.reading.inspect.trace import CellFate, RecordTrace, fate_of, trace_record
 from boreotabula.reading.tab import TabReading
 from boreotabula.review.saved import SavedOutput
+from boreotabula.runs.evidence import decided_layout, from_plain
 from boreotabula.runs.file.open_file import Job, make_job
 from boreotabula.runs.file.read import file_digest, read_chosen
 from boreotabula.runs.inputs import SourceFile, look
@@ -49,7 +50,9 @@ class Tracer:
 
     def __init__(self, output: SavedOutput, limits: Limits | None = None) -> None:
         self.output = output
-        self.layout = Layout.load(output.layout_path)
+        loaded = Layout.load(output.layout_path)
+        # As the run read them: what other files decided is in its record.
+        self.layout = decided_layout(loaded, from_plain(output.record.get("evidence")))
         self._limits = limits
         self._files = {one.name: one for one in look(self.layout).taken}
         self._tabs: dict[tuple[str, str], OpenedTab] = {}

@@ -15,6 +15,7 @@ from boreotabula.limits import Limits
 from boreotabula.runs.cache.packing import Packed, packed
 from boreotabula.runs.cache.store import Cache, tidy
 from boreotabula.runs.compare.copies import without_copies
+from boreotabula.runs.evidence import Met, decided_plan, with_evidence
 from boreotabula.runs.file.open_file import Job, make_job
 from boreotabula.runs.file.read import FileReading, ended_reading, file_digest, read_file
 from boreotabula.runs.inputs import Inbox, SourceFile
@@ -40,6 +41,8 @@ class Means:
     limits: Limits = field(default_factory=Limits)
     threads: bool = False
     """Whether this process has threads of others, see `spread`."""
+    evidence: Sequence[Met] = ()
+    """What earlier runs found of day and month in files that are not among those read now."""
 
 
 @dataclass(frozen=True)
@@ -78,7 +81,16 @@ def _read(
     layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
 ) -> Iterator[FileReading]:
     job = make_job(layout.spec, layout.plan, means.limits)
-    return read_sources(inbox.taken, job, means, known)
+    sources = {source.name: source for source in inbox.taken}
+
+    def again(names: Sequence[str], ways: Mapping[str, Met]) -> Iterator[FileReading]:
+        by_ways = replace(job, plan=decided_plan(layout.plan, ways))
+        kept = means.kept and means.kept.by(repr(sorted(ways.items())))
+        return read_sources(
+            [sources[one] for one in names], by_ways, replace(means, kept=kept), known
+        )
+
+    return with_evidence(read_sources(inbox.taken, job, means, known), means.evidence, again)
 
 
 def read_sources(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -57,6 +58,15 @@ class InSlots:
     columns: NDArray[np.intp]
 
 
+class WayMet(NamedTuple):
+    """A text of a field that shows whether the day or the month comes first, and its cell."""
+
+    field: str
+    day_first: bool
+    text: str
+    cell: str
+
+
 @dataclass(frozen=True)
 class LongRecords:
     """The records of a block: one array for each field it fills, all of one length."""
@@ -73,6 +83,8 @@ class LongRecords:
     tellings: tuple[Telling, ...] = ()
     blanked: tuple[Spot, ...] = ()
     """Filled cells that stand for nothing, as the layout says."""
+    ways: tuple[WayMet, ...] = ()
+    """Texts of dates that show whether the day or the month comes first."""
 
     def spot(self, field: str, record: int) -> Spot | None:
         """The cell that gave a field of a record (by its number); None if it has none."""
@@ -164,6 +176,7 @@ def build_records(
         tuple(build.misfits),
         tuple(build.tellings),
         tuple(build.blanked),
+        tuple(build.ways),
     )
 
 
@@ -304,6 +317,7 @@ class _Builder:
         self.misfits: list[Misfit] = []
         self.tellings: list[Telling] = []
         self.blanked: list[Spot] = list(grid.blanked)
+        self.ways: list[WayMet] = []
 
     def values(self, field: str, values: _Values) -> None:
         """A field whose cells are the values of the records."""
@@ -321,6 +335,10 @@ class _Builder:
         if not heads.done.unremarkable:
             told = heading_findings(self.sheet, heads, row, columns, form, field)
             self.tellings += map(Telling, told)
+            for day_first, at in heads.done.ways:
+                where = self.sheet.address(row, columns.slots[at].first)
+                text = cell_text(heads.labels[at])
+                self.ways.append(WayMet(field, day_first, text, str(where)))
         self.arrays[field] = taken(heads.done.values, self.grid.slot_of)
 
     def parts(self, field: str, numbers: NDArray[np.intp]) -> None:
@@ -387,6 +405,10 @@ class _Builder:
         def spot(at: int) -> Spot:
             return int(rows[at]), max(int(columns[at]), 0)
 
+        self.ways += [
+            WayMet(field, day_first, cell_text(cells[at]), str(self.sheet.address(*spot(at))))
+            for day_first, at in done.ways
+        ]
         # Each is unplaced with its own reason, whether or not it gets a finding of its own.
         misfits = [Misfit(*spot(at), cells[at], reason) for at, reason in done.failures]
         self.misfits += misfits

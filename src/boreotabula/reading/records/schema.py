@@ -35,6 +35,10 @@ def _column(plan: Plan, name: str) -> pa.Field:
     return pa.field(name, kind, metadata={"field_type": form.kind, **unit})
 
 
+CHOICES = b"choices"
+"""The metadata of a column that lists the choices of its field, as JSON."""
+
+
 def unit_of(field: pa.Field) -> str:
     """What the numbers of a column are counted in, if its layout says; else an empty text."""
     return str((field.metadata or {}).get(b"unit", b"").decode())

@@ -49,6 +49,8 @@ class Stamped:
     """The cells that name them, and captions."""
     taken: Mapping[str, int] = field(default_factory=dict)
     """Of stamps with several sources: which of them gave the value, counted from 0."""
+    ways: Mapping[str, tuple[bool, str, str]] = field(default_factory=dict)
+    """Of dates whose text shows whether the day or the month comes first: that, and its place."""
 
     @property
     def spoken(self) -> frozenset[Spot]:
@@ -95,10 +97,12 @@ class _Reader:
         self.spots: dict[str, Spot] = {}
         self.labels: set[Spot] = set()
         self.taken: dict[str, int] = {}
+        self.ways: dict[str, tuple[bool, str, str]] = {}
 
     def take(self, name: str, source: Source, origin: str) -> None:
         """A stamp whose text is known."""
         self.values[name], told = _converted(self.plan, name, source)
+        self._note_way(name, source)
         self.origins[name] = origin
         spots = (source.spot,) if source.spot else ()
         self.tellings += [Telling(one, spots=spots) for one in told]
@@ -178,6 +182,7 @@ class _Reader:
         stamp, source = one.stamp, one.source
         self.values[name] = one.value
         if source is not None:
+            self._note_way(name, source)
             self.origins[name] = source.where
             if source.spot is not None:
                 self.spots[name] = source.spot
@@ -187,6 +192,11 @@ class _Reader:
                 label = cell_text(self.sheet.cell(*source.label)) if source.label else ""
                 self.beside[name] = (normal_form(label), self.sheet.address(*stamp.cell))
         self.tellings += [Telling(told, spots=one.open) for told in one.told]
+
+    def _note_way(self, name: str, source: Source) -> None:
+        form = self.plan.form(name)
+        for day_first, _ in convert_kept((source.cell,), form).ways if form.asks_for_days else ():
+            self.ways[name] = (day_first, cell_text(source.cell), source.where)
 
     def done(self, around: Surroundings) -> Stamped:
         """All that was read."""
@@ -202,6 +212,7 @@ class _Reader:
             self.spots,
             frozenset(self.labels),
             self.taken,
+            self.ways,
         )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
@@ -42,6 +42,8 @@ class Doubt:
     evidence: tuple[int, ...]
     """Cells that can be read in one way only: one of each way that was met."""
     about: Doubtful
+    elsewhere: str = ""
+    """The text of another tab that settles it, and where it is."""
 
 
 @dataclass(frozen=True)
@@ -57,6 +59,8 @@ class Converted:
     rounded: tuple[int, ...] = ()
     """Numbers with more decimals than the field keeps."""
     doubt: Doubt | None = None
+    ways: tuple[tuple[bool, int], ...] = ()
+    """Cells that show whether the day or the month comes first: one of each way that was met."""
 
     def at(self, places: Sequence[int]) -> Converted:
         """The same of cells that stand at some places among others; its values stay as they are."""
@@ -74,6 +78,7 @@ class Converted:
             tuple(places[one] for one in self.blanked),
             tuple(places[one] for one in self.rounded),
             doubt,
+            tuple((day_first, places[one]) for day_first, one in self.ways),
         )
 
     @cached_property
@@ -85,7 +90,12 @@ class Converted:
     def unremarkable(self) -> bool:
         """Whether there is nothing to say of any cell."""
         return not (
-            self.failures or self.outside or self.blanked or self.rounded or self.doubt is not None
+            self.failures
+            or self.outside
+            or self.blanked
+            or self.rounded
+            or self.doubt is not None
+            or self.ways
         )
 
 
@@ -201,7 +211,9 @@ class _Conversion:
         """The values, and all that is to be said of the cells."""
         values = [self._value(place, cell) for place, cell in enumerate(self.cells)]
         # After all cells were seen, as any of them may settle it.
-        doubt = self._settle(values) if self.doubtful else None
+        asks = self.doubtful or self.form.asks_for_days
+        evidence = self._evidence() if asks else {}
+        doubt = self._settle(values, evidence) if self.doubtful else None
         array = as_array(values, self.form)
         return Converted(
             array,
@@ -210,6 +222,7 @@ class _Conversion:
             tuple(self.blanked),
             tuple(self.rounded),
             doubt,
+            tuple((way, at) for way, at in evidence.items() if isinstance(way, bool)),
         )
 
     def _value(self, place: int, cell: Cell) -> object:
@@ -244,8 +257,8 @@ class _Conversion:
             self.texts[cell] = value
         return value
 
-    def _settle(self, values: list[object]) -> Doubt:
-        """Read the doubtful texts like those that leave no doubt, if all of these agree."""
+    def _evidence(self) -> dict[object, int]:
+        """The first cell of each way of writing that is met among those that leave no doubt."""
         evidence: dict[object, int] = {}
         doubtful = {place for place, _ in self.doubtful}
         for place, cell in enumerate(self.cells):
@@ -255,13 +268,22 @@ class _Conversion:
                     way = _way_of(cell_text(respelt(cell, self.form)), self.form)
                     if way is not None:
                         evidence.setdefault(way, place)
+                if len(evidence) > 1:  # then they settle nothing
+                    break
+        return evidence
+
+    def _settle(self, values: list[object], evidence: Mapping[object, int]) -> Doubt:
+        """Read the doubtful texts like those that leave no doubt, if all of these agree."""
+        ways, elsewhere = list(evidence), ""
+        if not ways and self.form.way is not None and not self.form.type.is_number:
+            ways, elsewhere = [self.form.way.day_first], self.form.way.shown
         # Cells that speak for both ways settle nothing: then no text is guessed.
-        settled = len(evidence) == 1
+        settled = len(ways) == 1
         for place, reason in self.doubtful:
             if not settled:
                 self.failures.append((place, reason))
                 continue
-            (way,) = evidence
+            (way,) = ways
             try:
                 values[place] = self._converted(place, self.cells[place], way)
             except NotConvertedError as why:
@@ -272,6 +294,7 @@ class _Conversion:
             settled,
             tuple(evidence.values()),
             Doubtful.DECIMAL_MARK if self.form.type.is_number else Doubtful.DAY_AND_MONTH,
+            elsewhere,
         )
 
 

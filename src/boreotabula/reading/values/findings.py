@@ -104,7 +104,7 @@ def _doubtful(doubt: Doubt, cells: Sequence[Cell], where: Where, field: str) -> 
     }
     kind = READING_DOUBTFUL
     if doubt.settled:
-        kind, slots["evidence"] = READ_BY_EVIDENCE, shown[0]
+        kind, slots["evidence"] = READ_BY_EVIDENCE, doubt.elsewhere or shown[0]
     elif shown:
         kind, slots["evidence"] = READING_CONTRADICTORY, " and ".join(shown)
     return kind(where(first), field=field, cause=f"{field}: {doubt.about}", **slots)

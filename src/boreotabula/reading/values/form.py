@@ -19,6 +19,15 @@ MOST_DIGITS = 38
 """Digits that Arrow's decimals hold in all."""
 
 
+@dataclass(frozen=True)
+class Way:
+    """How texts that could be read in two ways are meant, as other tabs show."""
+
+    day_first: bool
+    shown: str
+    """The text that shows it, and where it is."""
+
+
 @dataclass(frozen=True, eq=False)
 class ValueForm:
     """A field's type and its ways of writing. Equal only to itself, so that results can be kept."""
@@ -29,6 +38,8 @@ class ValueForm:
     decimal_mark: str | None = None
     thousands_mark: str | None = None
     day_first: bool | None = None
+    way: Way | None = None
+    """What other tabs say of day and month, should a tab itself not settle it."""
     empty: frozenset[str] = frozenset()
     """Texts that stand for nothing, as `plain_form` writes them."""
     units: tuple[str, ...] = ()
@@ -74,6 +85,11 @@ class ValueForm:
         if self.type.digits is not None:
             return pa.decimal128(MOST_DIGITS, self.type.digits)
         return pa.type_for_alias(self.type.arrow)
+
+    @property
+    def asks_for_days(self) -> bool:
+        """Whether texts of its dates can show if the day or the month comes first."""
+        return self.day_first is None and self.type.nature is Nature.MOMENT
 
     @property
     def as_it_stands(self) -> bool:

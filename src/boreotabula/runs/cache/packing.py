@@ -241,6 +241,8 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
             "leading": {key: tuple(one) for key, one in stored["leading"].items()},
             "columns": {key: tuple(one) for key, one in stored["columns"].items()},
             "ends": {name: tuple(one) for name, one in stored["ends"].items()},
+            "ways": tuple(map(tuple, stored["ways"])),
+            "doubtful": tuple(stored["doubtful"]),
             "lines": tuple(map(tuple, stored["lines"])),
         }
     )

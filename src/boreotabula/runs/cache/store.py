@@ -16,7 +16,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from importlib.metadata import version
 from pathlib import Path
@@ -57,6 +57,10 @@ class Cache:
         secret = own_key()
         reader = _digest(f"{layout} {limits!r} {_program()}".encode())
         return cls(folder or cache_folder(), reader.hex(), secret) if secret else None
+
+    def by(self, more: str) -> Cache:
+        """The results of the same layout where something else decides them, too."""
+        return replace(self, reader=_digest(f"{self.reader} {more}".encode()).hex())
 
     def key(self, source: SourceFile, digest: str) -> str:
         """What tells the result of a file with some content from all others."""

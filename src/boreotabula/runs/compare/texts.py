@@ -8,10 +8,12 @@ from itertools import groupby, islice
 
 from boreotabula.findings.files import ENCODING_GUESSED
 from boreotabula.findings.finding import Finding, Unplaced, met_again
+from boreotabula.findings.reasons import Doubtful
 from boreotabula.findings.totals import TEXTS_REPEATED, TEXTS_UNPLACED
-from boreotabula.findings.values import READ_BY_EVIDENCE, READING_DOUBTFUL
+from boreotabula.findings.values import FILES_DISAGREE, READ_BY_EVIDENCE, READING_DOUBTFUL
 from boreotabula.layout.addresses import written_address
 from boreotabula.layout.headings import normal_form
+from boreotabula.runs.evidence import Evidence
 from boreotabula.runs.file.read import FileReading
 
 
@@ -118,9 +120,11 @@ class Doubts:
 
     def __init__(self) -> None:
         self._met: dict[tuple[str, str], list[Finding]] = {}
+        self._evidence = Evidence()
 
     def take(self, reading: FileReading) -> None:
         """Note the doubts about a file."""
+        self._evidence.take(reading)
         for finding in reading.findings:
             if finding.kind in DOUBTS:
                 self._met.setdefault((finding.code, finding.cause), []).append(finding)
@@ -128,9 +132,30 @@ class Doubts:
     def findings(self) -> Iterator[Finding]:
         """One for each cause: the first, and on how many more tabs it was met."""
         for findings in self._met.values():
-            yield met_again(findings[0], len(findings) - 1)
+            yield self._contradiction(findings[0]) or met_again(findings[0], len(findings) - 1)
+
+    def _contradiction(self, doubt: Finding) -> Finding | None:
+        """Two files that write dates in opposite ways, if they are why a doubt is open."""
+        if doubt.kind != READING_DOUBTFUL or not doubt.cause.endswith(Doubtful.DAY_AND_MONTH):
+            return None
+        met = {one.day_first: one for one in self._evidence.every if one.field == doubt.field}
+        if len(met) < _BOTH or met[True].file == met[False].file:
+            return None
+        first, other = met[True], met[False]
+        return FILES_DISAGREE(
+            doubt.at,
+            file=doubt.file,
+            tab=doubt.tab,
+            field=doubt.field,
+            about=Doubtful.DAY_AND_MONTH,
+            text=doubt.found,
+            first=first.shown,
+            other=other.shown,
+            key="day_first",
+        )
 
 
+_BOTH = 2
 DOUBTS = (READING_DOUBTFUL, READ_BY_EVIDENCE)
 """Findings about texts that can be read in two ways."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from hashlib import blake2b
 from itertools import islice
@@ -10,6 +10,8 @@ from itertools import islice
 import numpy as np
 import pyarrow as pa
 
+from boreotabula.findings.reasons import Doubtful
+from boreotabula.findings.values import READING_DOUBTFUL
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
@@ -65,6 +67,11 @@ class TabFacts:
     ends: Mapping[str, Ends] = field(default_factory=dict)
     """By field of numbers its least and its greatest value, how often each is there, and the values
     next to them."""
+    ways: tuple[tuple[str, bool, str, str], ...] = ()
+    """Fields whose texts show whether the day or the month comes first: which, the text, and its
+    place."""
+    doubtful: tuple[str, ...] = ()
+    """Fields with texts in which day and month could change places, and nothing settles it."""
     lines: tuple[tuple[int, int], ...] = ()
     """Some of its records as digests, see `lines_of`."""
 
@@ -123,8 +130,27 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         {name: at for stamped in reading.stamped for name, at in stamped.taken.items()},
         _columns(reading.blocks),
         ends,
+        tuple(dict.fromkeys(_ways(reading))),
+        tuple(sorted(_doubtful(reading))),
         lines_of(reading.tables) if body else (),
     )
+
+
+def _ways(reading: TabReading) -> Iterator[tuple[str, bool, str, str]]:
+    for stamped in reading.stamped:
+        for name, (day_first, text, where) in stamped.ways.items():
+            yield name, day_first, text, where
+    for one in reading.blocks:
+        yield from one.long.ways
+
+
+def _doubtful(reading: TabReading) -> set[str]:
+    cause = str(Doubtful.DAY_AND_MONTH)
+    return {
+        one.field
+        for one in reading.findings
+        if one.kind == READING_DOUBTFUL and one.cause.endswith(cause)
+    }
 
 
 def _columns(blocks: Sequence[SettledBlock]) -> dict[str, tuple[str, ...]]:

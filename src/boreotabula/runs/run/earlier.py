@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula.files import text_of, written_name
+from boreotabula.runs.evidence import content_digest
 from boreotabula.runs.run_folders import RUN_RECORD, outputs_of, run_folder
 
 
@@ -56,7 +57,10 @@ def since(record: Mapping[str, Any], files: Iterable[tuple[str, str]]) -> Since:
 
 def files_of(record: Mapping[str, Any] | None) -> dict[str, str]:
     """The files of a run with their digests; none without a record."""
-    return {str(one["file"]): str(one["sha256"]) for one in (record or {}).get("files", ())}
+    return {
+        str(one["file"]): f"{one['sha256']}{one.get('decided', '')}"
+        for one in (record or {}).get("files", ())
+    }
 
 
 def _renamed(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str]:
@@ -80,7 +84,8 @@ class Before:
         """What the record of the run before tells, given the digests of the files now."""
         kept = (record or {}).get("files_kept", {})
         files = {**kept, **files_of(record)}
-        return cls(files, _renamed(files, now))
+        contents = {name: content_digest(digest) for name, digest in files.items()}
+        return cls(files, _renamed(contents, now))
 
     def without(self, replaced: Collection[str]) -> dict[str, str]:
         """The files whose records stay when those of some others are replaced."""

@@ -25,6 +25,7 @@ from boreotabula.reading.records.schema import as_one
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.compare.texts import TOLD_FOR_THE_RUN
 from boreotabula.runs.compare.watching import watches
+from boreotabula.runs.evidence import Evidence, Met
 from boreotabula.runs.file.findings import name_ambiguous
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.file.read import FileReading
@@ -140,6 +141,8 @@ class Run:
     """What has been restated since the run before, if there was one whose records are there."""
     rows: RowCounts | None = None
     """What became of the rows of a workbook that was there."""
+    evidence: Sequence[Met] = ()
+    """Texts that show whether the day or the month comes first."""
     fetched: str = ""
     """How many files were fetched from servers, in words."""
 
@@ -239,7 +242,9 @@ def gather(
     first: dict[str, list[pa.RecordBatch]] = {table: [] for table in layout.plan.tables}
     idle = dict.fromkeys(make_job(layout.spec, layout.plan).patterns)
     watching = watches(layout.spec, layout.plan)
+    evidence = Evidence()
     for reading in readings:
+        evidence.take(reading)
         for one in watching:
             one.take(reading)
         for used in reading.patterns:
@@ -269,6 +274,7 @@ def gather(
         started,
         datetime.now(UTC),
         first=_tables(layout.plan, first),
+        evidence=evidence.every,
         fetched=inbox.fetched,
     )
 

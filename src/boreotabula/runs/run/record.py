@@ -21,6 +21,8 @@ from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.records.schema import unit_of
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.atomic import placed
+from boreotabula.runs.evidence import as_plain, content_digest
+from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.run.gather import Run
 from boreotabula.runs.run_folders import RUN_RECORD, outputs_of, run_folder
 from boreotabula.texts import guarded_text
@@ -117,6 +119,18 @@ def finding_row(finding: Finding) -> list[str]:
     return [str(getattr(finding, name)) for name in FINDING_COLUMNS]
 
 
+def _choices(layout: Layout, name: str) -> dict[str, list[str]]:
+    """The values that a layout lists for a field of texts, in its order."""
+    field = layout.spec.fields.get(name)
+    listed = [str(one) for one in field.choices] if field and field.type == "text" else []
+    return {"choices": listed} if listed else {}
+
+
+def _decided(digest: str) -> str:
+    """What decided the reading of a file besides its content."""
+    return digest.removeprefix(content_digest(digest))
+
+
 def describe(run: Run, out: Path | None) -> dict[str, Any]:
     """The run as plain data, as run.json holds it."""
     return {
@@ -136,6 +150,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
                 "fields": [
                     {"field": one.name, "type": (one.metadata or {})[b"field_type"].decode()}
                     | ({"unit": unit} if (unit := unit_of(one)) else {})
+                    | _choices(run.layout, one.name)
                     for one in table.schema
                 ],
             }
@@ -155,7 +170,8 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
             {
                 "file": file.name,
                 "size": file.size,
-                "sha256": file.digest,
+                "sha256": content_digest(file.digest),
+                **({"decided": decided} if (decided := _decided(file.digest)) else {}),
                 "read": file.read,
                 **({} if file.read else {"why_not_read": file.why_not_read}),
                 **({"read_as": file.read_as} if file.read_as else {}),
@@ -171,6 +187,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
             for file in run.files
         ],
         "files_kept": dict(run.files_kept),
+        "evidence": as_plain(run.evidence),
         "since_last_run": asdict(run.since) if run.since else None,
         "restated": (
             {
