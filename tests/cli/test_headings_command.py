@@ -169,7 +169,10 @@ def test_a_layout_without_a_csv_glossary_gets_one(desk: Path, other: bool) -> No
     assert program("headings", "stock.toml", "--adopt", "Puu=species", cwd=desk).status == 0
     layout = Layout.load(desk / "stock.toml")
     assert layout.plan.names.field_of("puu") == "species"
-    assert layout.spec.glossary == (*(["lists.xlsx"] if other else []), "headings.csv")
+    assert tuple(one.file for one in layout.spec.glossary) == (
+        *(["lists.xlsx"] if other else []),
+        "headings.csv",
+    )
     assert (desk / "headings.csv").read_text("utf-8") == "heading,field\nPuu,species\n"
     assert "layout = 1  # kept\n" in (desk / "stock.toml").read_text("utf-8")
 

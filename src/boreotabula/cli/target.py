@@ -146,7 +146,8 @@ def inbox_of(
         taken = tuple(one for one in taken if chosen.match(one.name) is not None)
         if not taken:
             raise CallError(f"--only: none of the {len(inbox.taken)} files matches “{only}”")
-    return replace(inbox, taken=taken[:limit])
+    partial = inbox.partial or bool(only or limit)
+    return replace(inbox, taken=taken[:limit], partial=partial)
 
 
 def _look_for_remote(

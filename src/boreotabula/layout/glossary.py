@@ -41,8 +41,15 @@ class Entries:
     """A heading, and the unit that may stand behind it in brackets."""
 
 
-def glossary_entries(rows: Iterable[NumberedRow], file: str, fields: Collection[str]) -> Entries:
+def glossary_entries(
+    rows: Iterable[NumberedRow],
+    file: str,
+    fields: Collection[str],
+    called: tuple[str, str] = HEADINGS,
+) -> Entries:
     """The entries of a glossary; its first row holds the column names, other columns are free.
+
+    `called` is what the columns of headings and of fields are called.
 
     A row that begins with “#” and names none of the layout's `fields` is a comment. Raises
     LayoutError if the columns are not there, or a row has only some of them filled.
@@ -53,7 +60,8 @@ def glossary_entries(rows: Iterable[NumberedRow], file: str, fields: Collection[
         raise LayoutError([(file, "the glossary is empty; it needs the columns heading,field")])
     number, header = numbered[0]
     names = [normal_form(name) for name in header]
-    wanted = SPELLINGS if "written" in names else HEADINGS
+    own = called != HEADINGS
+    wanted = SPELLINGS if "written" in names and not own else tuple(map(normal_form, called))
     missing = [name for name in wanted if name not in names]
     if missing:
         raise LayoutError(
@@ -67,7 +75,7 @@ def glossary_entries(rows: Iterable[NumberedRow], file: str, fields: Collection[
         )
     places = [names.index(name) for name in wanted]
     filled = list(_filled(numbered[1:], places, wanted, file))
-    if wanted is SPELLINGS:
+    if wanted == SPELLINGS:
         return Entries(
             spellings=tuple(Spelling(one[0], one[1], one[2], where) for where, one, _ in filled)
         )

@@ -48,6 +48,19 @@ def _as_list(value: Any) -> Any:
     return (value,) if isinstance(value, Mapping) else _as_tuple(value)
 
 
+def _as_factors(value: Any) -> Any:
+    """Accept one unit, a list of units that all mean the same, or a table of how many of the first
+    each is."""
+    units = _as_tuple(value)
+    return dict.fromkeys(units, 1.0) if isinstance(units, tuple) else units
+
+
+def _as_glossaries(value: Any) -> Any:
+    """Accept the name of a file, a table, or a list of them."""
+    files = value if isinstance(value, list | tuple) else [value]
+    return tuple({"file": one} if isinstance(one, str) else one for one in files)
+
+
 def _as_groups(value: Any) -> Any:
     """Accept the field alone, one table, or a list of them, outer to inner."""
     groups = value if isinstance(value, list | tuple) else [value]
@@ -87,6 +100,14 @@ Texts = Annotated[
     tuple[str, ...],
     BeforeValidator(_as_tuple, json_schema_input_type=str | list[str] | ListFile),
 ]
+
+
+class GlossaryFile(Part):
+    """A glossary, and what its columns are called if not `heading` and `field`."""
+
+    file: str
+    heading: str = "heading"
+    field: str = "field"
 
 
 class Source(Part):
@@ -253,7 +274,12 @@ class FieldSpec(Reading):
     also: Texts = ()
     required: bool = False
     optional: bool = False
-    unit: Texts = ()
+    unit: Annotated[
+        Mapping[str, Annotated[float, Field(gt=0)]],
+        BeforeValidator(
+            _as_factors, json_schema_input_type=str | list[str] | ListFile | dict[str, float]
+        ),
+    ] = {}
     pattern: Texts = ()
     same_as: Mapping[str, Texts] = {}
     min: Bound | None = None
@@ -294,8 +320,15 @@ class LayoutSpec(Part):
 
     layout: Literal[1]
     title: str = ""
-    glossary: Texts = ()
+    glossary: Annotated[
+        tuple[GlossaryFile, ...],
+        BeforeValidator(
+            _as_glossaries,
+            json_schema_input_type=str | GlossaryFile | list[str | GlossaryFile],
+        ),
+    ] = ()
     key: Texts = ()
+    provenance: bool = True
     boilerplate: Texts = ()
     source: Source = Source()
     text: TextPart = TextPart()

@@ -67,6 +67,11 @@ def look_for_dataset(
         )
     if not layout.plan.grows:
         check_partition(dataset.partition, schemas_of(layout))
+    if not layout.spec.provenance:
+        raise CallError(
+            "`provenance = false`: a dataset needs the columns source_file, source_tab and"
+            " source_cell to know its rows again; write a file with -o"
+        )
     if kind_of(out) is not None:
         raise CallError(f"“{out}”: a dataset is a folder; give it a name without an ending")
     check_folder(out)

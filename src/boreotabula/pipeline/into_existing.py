@@ -84,6 +84,12 @@ def extract_into_file(
         raise CallError(
             '`unknown_headings = "keep"` makes columns come and go; write a file of its own with -o'
         )
+    if not layout.spec.provenance and target.suffix.lower() in BASES:
+        raise CallError(
+            "`provenance = false`: a database needs the columns source_file, source_tab and"
+            " source_cell to know its rows again; write a file with -o"
+        )
+    no_source = no_source or not layout.spec.provenance
     known = digests(inbox, means.limits)
     readings = read_all(layout, inbox, means, known)
     before = Before.of(earlier_record(target), known)

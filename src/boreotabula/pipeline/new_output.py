@@ -16,6 +16,7 @@ from typing import BinaryIO
 import pyarrow as pa
 
 from boreotabula.errors import CallError
+from boreotabula.layout.model import PROVENANCE
 from boreotabula.outputs.csv import CsvWriter, guarded
 from boreotabula.outputs.kinds import KINDS, Writer, known_kind, opened
 from boreotabula.pipeline.past import Past, restated_findings
@@ -31,6 +32,7 @@ from boreotabula.runs.read_all import Means, digests, read_all
 from boreotabula.runs.run.earlier import earlier_record, files_of, since, wrote
 from boreotabula.runs.run.gather import Run, gather, read_each
 from boreotabula.runs.run.record import write_record
+from boreotabula.runs.run.sources import Sources
 from boreotabula.runs.run_folders import run_folder
 
 OnFile = Callable[[FileReading], None]
@@ -137,6 +139,7 @@ def extract_into(
         return run
     with _outputs(layout, out, old, safe_csv=safe_csv) as output:
         output.keys = {name: key for name, key in keys.items() if known[name]}
+        output.sources = None if layout.spec.provenance else Sources()
         watched = past.watched(output.written(readings, on_file))
         run = gather(layout, inbox, watched, keep_records=False)
         run = with_past(compared(run, out), past)
@@ -146,6 +149,8 @@ def extract_into(
         _keep_before(run, out)
         same = all(known[one.name] == content_digest(one.digest) for one in run.files)
         write_record(run, out, output.described() if same else None, safe_csv=safe_csv)
+        if output.sources is not None:
+            output.sources.keep(out)
     return run
 
 
@@ -170,6 +175,7 @@ def stream_csv(
         )
     ((table, schema),) = schemas_of(layout, safe_csv=safe_csv).items()
     output = Output({table: CsvWriter(stream, schema)})
+    output.sources = None if layout.spec.provenance else Sources()
     readings = read_all(layout, inbox, means, digests(inbox, means.limits))
     run = gather(layout, inbox, output.written(readings, on_file), keep_records=False)
     stream.flush()
@@ -237,24 +243,37 @@ def _write_whole(
     readings = past.watched(read_each(layout, inbox, on_file, means))
     run = compared(gather(layout, inbox, readings, keep_records=True), out)
     run = with_past(run, past)
-    schemas = {table: records.schema for table, records in run.tables.items()}
+    schemas = {table: written_schema(layout, one.schema) for table, one in run.tables.items()}
     schemas = {table: guarded(one) if safe_csv else one for table, one in schemas.items()}
     with _opened(schemas, out, layout.spec.key) as output:
         if not may_write(run, strict=strict, strict_past=strict_past):
             raise KeepOld
         _keep_before(run, out)
+        output.sources = None if layout.spec.provenance else Sources()
         for table, records in run.tables.items():
             for batch in records.to_batches():
-                output.writers[table].write(batch)
+                output.write(table, batch)
+                if output.sources is not None:
+                    output.sources.take(table, batch)
         output.close()
         write_record(run, out, output.described(), safe_csv=safe_csv)
+        if output.sources is not None:
+            output.sources.keep(out)
     return run
 
 
 def schemas_of(layout: Layout, *, safe_csv: bool = False) -> dict[str, pa.Schema]:
     """The columns of each output table."""
     schemas = {table: record_schema(layout.plan, table) for table in layout.plan.tables}
+    schemas = {table: written_schema(layout, one) for table, one in schemas.items()}
     return {table: guarded(one) if safe_csv else one for table, one in schemas.items()}
+
+
+def written_schema(layout: Layout, schema: pa.Schema) -> pa.Schema:
+    """The columns of a table that are written: without those that say where a record is from, if
+    the layout wants none."""
+    kept = [one for one in schema if layout.spec.provenance or one.name not in PROVENANCE]
+    return pa.schema(kept)
 
 
 @dataclass
@@ -275,6 +294,8 @@ class Output:
     """The stream of each file of an output that is a folder."""
     keys: Mapping[str, str] = field(default_factory=dict)
     """By each file that is read, in order, the key of its result."""
+    sources: Sources | None = None
+    """Where the records are from, if the output does not say so itself."""
     used_keys: dict[str, str] = field(default_factory=dict)
     """Those of files whose reading was decided by others, too."""
     parts: dict[str, Part] = field(default_factory=dict)
@@ -293,11 +314,22 @@ class Output:
             else:
                 for tab in reading.tabs:
                     for table, batch in tab.tables.items():
-                        self.writers[table].write(batch)
+                        self.write(table, batch)
+            if self.sources is not None:
+                for tab in reading.tabs:
+                    for table, batch in tab.tables.items():
+                        self.sources.take(table, batch)
             if self.stream is not None and may_be_taken(reading):
                 self.parts[reading.name] = (start, self._place())
             on_file(reading)
             yield reading
+
+    def write(self, table: str, batch: pa.RecordBatch) -> None:
+        """Write some records of a table."""
+        if self.sources is not None:
+            names = [one for one in batch.schema.names if one not in PROVENANCE]
+            batch = batch.select(names)
+        self.writers[table].write(batch)
 
     def close(self) -> None:
         """Write the end of the output."""

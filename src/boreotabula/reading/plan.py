@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
@@ -351,7 +352,8 @@ def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]
         day_first=said("day_first"),
         empty=frozenset(map(plain_form, said("empty"))),
         units=tuple(sorted(field.unit, key=len, reverse=True)),
-        unit=field.unit[0] if field.unit else "",
+        unit=next(iter(field.unit), ""),
+        factors=_factors(field.unit),
         parts=tuple(pattern(text, Kind.STAMP) for text in field.pattern),
         spellings={**spellings, **inline},
         without_year=field.year_from is not None,
@@ -359,6 +361,15 @@ def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]
         most=None if field.max is None else bound_of(field.max, field.type),
         choices=tuple(bound_of(one, field.type) for one in field.choices),
     )
+
+
+def _factors(units: Mapping[str, float]) -> Mapping[str, Decimal]:
+    """How many of the first unit each is; none if they are all the same."""
+    exact = {unit.casefold(): Decimal(repr(number)) for unit, number in units.items()}
+    first = next(iter(exact.values()), Decimal(1))
+    if all(number == first for number in exact.values()):
+        return {}
+    return {unit: number / first for unit, number in exact.items()}
 
 
 def _when(when: When) -> WhenPlan:

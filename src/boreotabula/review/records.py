@@ -31,6 +31,7 @@ from boreotabula.runs.inputs import look
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.read_all import Means
 from boreotabula.runs.run.gather import gather, read_each
+from boreotabula.runs.run.sources import sources_of_run
 from boreotabula.texts import unguarded_text
 from boreotabula.workbooks.sheet import Sheet
 
@@ -66,7 +67,9 @@ def source_folders(path: Path) -> list[Path]:
 def saved_records(saved: SavedOutput) -> pa.Table:
     """The records of an output, whatever its kind. Raises CallError if they cannot be read."""
     try:
-        return _with_choices(_read(saved), saved)
+        records = _read(saved)
+        records = _with_kept_sources(records, saved) if saved.bare else records
+        return _with_choices(records, saved)
     except (OSError, ValueError, KeyError, pa.ArrowInvalid, sqlite3.Error) as error:
         raise CallError(f"“{saved.path}” cannot be read: {error}") from None
 
@@ -83,8 +86,22 @@ def _with_choices(table: pa.Table, saved: SavedOutput) -> pa.Table:
     return table.cast(pa.schema(fields)) if listed else table
 
 
+def _with_kept_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
+    """Records of an output that does not say where they are from: the run folder does."""
+    # Of several tables each is a file in a folder: then that is the output.
+    outs = (saved.path, saved.path.parent)
+    every = (sources_of_run(out, saved.table, records.num_rows) for out in outs)
+    known = next((one for one in every if one is not None), None)
+    for name in PROVENANCE:
+        texts = (
+            known.column(name).cast(pa.string()) if known else pa.nulls(len(records), pa.string())
+        )
+        records = records.append_column(_field(name, "text"), texts)
+    return records
+
+
 def _read(saved: SavedOutput) -> pa.Table:
-    path, kinds = saved.path, saved.field_types
+    path, kinds = saved.path, saved.written_types
     name = path.name.lower()
     if saved.partition is not None:
         schema = pa.schema([_field(one, kinds[one], saved.units[one]) for one in kinds])
@@ -251,20 +268,20 @@ def _with_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
 
 
 def _base_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
-    names = ", ".join('"' + name.replace('"', '""') + '"' for name in saved.field_types)
+    names = ", ".join('"' + name.replace('"', '""') + '"' for name in saved.written_types)
     with sqlite3.connect(f"{saved.path.absolute().as_uri()}?mode=ro", uri=True) as base:
         rows = base.execute(f'SELECT {names} FROM "{saved.table}"').fetchall()
     base.close()
-    columns = zip(*rows, strict=True) if rows else [()] * len(saved.field_types)
+    columns = zip(*rows, strict=True) if rows else [()] * len(saved.written_types)
     return {
         name: pa.array([None if one is None else str(one) for one in column], pa.string())
-        for name, column in zip(saved.field_types, columns, strict=True)
+        for name, column in zip(saved.written_types, columns, strict=True)
     }
 
 
 def _server_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
     """The columns of a table of a database that knows types, as texts."""
-    names = list(saved.field_types)
+    names = list(saved.written_types)
     columns = zip(*base_rows(saved, names), strict=True)
     texts = [[None if one is None else str(one) for one in column] for column in columns]
     return {
@@ -364,7 +381,7 @@ def texts_of(table: pa.Table, name: str) -> list[str | None]:
 
 def records_of(saved: SavedOutput) -> Iterator[Mapping[str, str]]:
     """The records of an output as texts, in order. Raises CallError if they cannot be read."""
-    if saved.path.suffix.lower() == ".csv":
+    if saved.path.suffix.lower() == ".csv" and not saved.bare:
         rows = _csv_rows(saved.path)
         if saved.guarded:
             rows = (list(map(unguarded_text, row)) for row in rows)

@@ -12,6 +12,7 @@ from typing import Any
 
 from boreotabula.errors import CallError
 from boreotabula.files import real_name, text_of
+from boreotabula.layout.model import PROVENANCE
 from boreotabula.outputs.bases.address import is_server
 from boreotabula.outputs.parted import in_order_of_parts
 from boreotabula.runs.run.earlier import earlier_record
@@ -67,6 +68,18 @@ class SavedOutput:
         return {str(one["field"]): str(one["type"]) for one in described["fields"]}
 
     @property
+    def bare(self) -> bool:
+        """Whether the output itself does not say where its records are from."""
+        return self.record.get("provenance") is False
+
+    @property
+    def written_types(self) -> Mapping[str, str]:
+        """The layout type of each column that the output itself has."""
+        kinds = self.field_types
+        left = PROVENANCE if self.bare else ()
+        return {name: kind for name, kind in kinds.items() if name not in left}
+
+    @property
     def units(self) -> Mapping[str, str]:
         """What the numbers of fields are counted in, where the layout says so."""
         described = next(one for one in self.record["tables"] if one["table"] == self.table)
@@ -89,7 +102,7 @@ class SavedOutput:
         return {
             str(one["field"]): str(one.get("heading", one["field"]))
             for one in described["fields"]
-            if one.get("heading", "") is not None
+            if one.get("heading", "") is not None and one["field"] in self.written_types
         }
 
     @property

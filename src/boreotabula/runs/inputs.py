@@ -69,6 +69,8 @@ class Inbox:
     left_out: tuple[LeftOut, ...]
     fetched: str = ""
     """How many files were fetched from servers, in words; empty if all lie here."""
+    partial: bool = False
+    """Whether only some of the files are read, since the caller chose them."""
 
 
 def look(
@@ -241,7 +243,7 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
                 unmatched=bool(include) and chosen is None,
             )
         )
-    return Inbox(tuple(taken), ())
+    return Inbox(tuple(taken), (), partial=True)
 
 
 def check_is_file(path: Path) -> None:

@@ -105,6 +105,15 @@ class Columns:
         return {one.field: one.column for one in self.of(ColumnKind.BESIDE)}
 
     @cached_property
+    def _headings(self) -> Mapping[int, str]:
+        kept = self.of(ColumnKind.BESIDE)
+        return {one.column: str(one.labels[-1]) for one in kept if one.labels}
+
+    def heading_of(self, column: int) -> str:
+        """The heading of a column that holds a field of each row; nothing if it has none."""
+        return self._headings.get(column, "")
+
+    @cached_property
     def firsts(self) -> tuple[int, ...]:
         """The first column of each slot."""
         return tuple(slot.first for slot in self.slots)

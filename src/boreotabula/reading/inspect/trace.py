@@ -15,8 +15,9 @@ from boreotabula.reading.stamps.read import Stamped
 from boreotabula.reading.tab import ReadBlock, TabReading
 from boreotabula.reading.totals.compare import check_totals
 from boreotabula.reading.values.convert import respelt
-from boreotabula.reading.values.form import NotConvertedError
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.reading.values.form import NotConvertedError, form_under
+from boreotabula.reading.values.numbers import unit_of_text
+from boreotabula.workbooks.sheet import Cell, Sheet
 
 Spot = tuple[int, int]
 """Row and column of a cell of the sheet as it lies, counted from 0."""
@@ -164,6 +165,18 @@ def _cell_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | N
     return _origin(read, plan, field, what, *spot)
 
 
+def _converted_unit(read: ReadBlock, plan: Plan, field: str, cell: Cell, column: int) -> str:
+    """By what a number is multiplied, as it is in another unit than the field; nothing if not."""
+    form = form_under(plan.form(field), read.columns.heading_of(column))
+    if not form.factors:
+        return ""
+    unit = unit_of_text(cell, form) if isinstance(cell, str) else ""
+    factor = form.factor(unit)
+    return (
+        f"{unit or form.heading_unit} × {factor.normalize():f} {form.unit}" if factor != 1 else ""
+    )
+
+
 def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column: int) -> Origin:
     cell = read.view.cell(row, column)
     text = one_line(cell_text(cell))
@@ -172,6 +185,7 @@ def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column
     except NotConvertedError:  # it is in no record, and said to be so
         other = cell
     means = "" if other == cell else one_line(cell_text(other))
+    means = _converted_unit(read, plan, field, cell, column) or means
     spot = (column, row) if read.view.turned else (row, column)
     return Origin(field, what, str(read.view.address(row, column)), spot, text, means)
 

@@ -27,7 +27,7 @@ from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.arrays import repeated, taken
 from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
 from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
-from boreotabula.reading.values.form import ValueForm
+from boreotabula.reading.values.form import ValueForm, form_under
 from boreotabula.reading.values.picked import Picked
 from boreotabula.workbooks.sheet import Cell, Sheet
 
@@ -163,7 +163,7 @@ def build_records(
     for field, column in columns.by_row.items():
         if field not in table.stub:
             cells = Picked(sheet, rows, np.full(len(rows), column))
-            build.by_row(field, cells, rows, cells.columns)
+            build.by_row(field, cells, rows, cells.columns, columns.heading_of(column))
             # Such cells belong to no record, though their column is known.
             if not grid.whole:
                 build.unheld(column)
@@ -348,10 +348,15 @@ class _Builder:
         self.arrays[field] = taken(convert(cells, form).values, self.grid.row_of)
 
     def by_row(
-        self, field: str, cells: Sequence[Cell], rows: NDArray[np.intp], columns: NDArray[np.intp]
+        self,
+        field: str,
+        cells: Sequence[Cell],
+        rows: NDArray[np.intp],
+        columns: NDArray[np.intp],
+        heading: str = "",
     ) -> None:
         """A field that has one cell for each row, and where each of them is."""
-        done = convert(cells, self.plan.form(field))
+        done = convert(cells, form_under(self.plan.form(field), heading))
         # In a list rows and records are the same: nothing is to be taken.
         each = not self.grid.values and self.grid.whole
         self.arrays[field] = done.values if each else taken(done.values, self.grid.row_of)

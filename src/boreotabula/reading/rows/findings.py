@@ -151,7 +151,9 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
         finding = _of_rows(ROW_UNCLEAR, sheet, rows, named, field=group)
         yield Telling(finding, rows, range(columns.left, columns.right))
         return
-    yield Telling(_of_rows(ROW_WITHOUT_VALUE, sheet, rows, named))
+    # Weekends without figures are one cause, on however many tabs.
+    cause = ", ".join(block.stub)
+    yield Telling(_of_rows(ROW_WITHOUT_VALUE, sheet, rows, named, cause=cause))
 
 
 def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:

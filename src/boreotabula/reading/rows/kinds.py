@@ -46,6 +46,7 @@ def tell_rows_apart(
     teller = _Teller(sheet, columns, place, rows, own)
     kinds = teller.kinds(spoken)
     kinds = _named_by_carrying(kinds, own, block)
+    kinds = teller.without_signature(kinds)
     kinds = _list_tail(kinds, teller) if block.is_list else _table_tail(kinds, teller)
     if block.leave_below:
         below = np.flatnonzero(of_kind(kinds, RowKind.UNSURE, RowKind.BELOW))
@@ -395,6 +396,21 @@ class _Teller:
         """Whether a row holds nothing but texts of the form itself."""
         cells = self._filled_cells(row)
         return all(matches_any(cell, self.block.boilerplate) for cell in cells)
+
+    def without_signature(self, kinds: Kinds) -> Kinds:
+        """The kinds where the last rows that begin with a text of the form itself, such as a place
+        to sign, are no part of the table."""
+        if not self.block.boilerplate:
+            return kinds
+        kinds = kinds.copy()
+        for at in np.flatnonzero(kinds)[::-1].tolist():
+            row = at + self.rows.start
+            first = self.sheet.rows[row][int(self.within[at].argmax()) + self.columns.left]
+            if not matches_any(first, self.block.boilerplate):
+                break
+            if kinds[at] != RowKind.LABEL:
+                kinds[at] = RowKind.BELOW
+        return kinds
 
     def _is_heading(self, row: int) -> bool:
         """Whether the first row of a list without headings is one all the same: it holds nothing

@@ -17,7 +17,7 @@ from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.convert import respelt, stands_for_nothing
-from boreotabula.reading.values.form import NotConvertedError, ValueForm
+from boreotabula.reading.values.form import NotConvertedError, ValueForm, form_under
 from boreotabula.reading.values.numbers import read_number
 from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
 
@@ -27,7 +27,7 @@ def number_in(cell: Cell, form: ValueForm) -> float | None:
     if isinstance(cell, bool | Flaw) or cell == "" or stands_for_nothing(cell, form):
         return None
     if isinstance(cell, float | int):
-        return float(cell)
+        return float(cell) * float(form.factor("")) if form.heading_unit else float(cell)
     if isinstance(cell, str):
         try:
             written = respelt(cell, form)
@@ -82,11 +82,15 @@ class Figures:
         # Numbers can stand for nothing, too: then they must not be summed up.
         if any(special):
             closer = closer | (self.sheet.filled[start:end, held] & special)
+        # Under a heading with another unit than the first every number is converted.
+        scaled = {at: float(one.factor("")) for at in held if (one := self.form(at)).heading_unit}
         # Most sheets hold numbers as numbers: then the sheet's own matrix does.
-        if not closer.any():
+        if not closer.any() and not scaled:
             return self.sheet.numbers
         # The sheet's own matrix must stay as it was read.
         numbers = self.sheet.numbers.copy()
+        for at, factor in scaled.items():
+            numbers[start:end, at] *= factor
         known: dict[tuple[int, Cell], float] = {}
         for at, place in zip(*map(np.ndarray.tolist, np.nonzero(closer)), strict=True):
             row, column = start + at, held[place]
@@ -206,7 +210,10 @@ def _of_shares(column: Column) -> bool:
 
 @lru_cache(maxsize=64)
 def _forms(columns: Columns, plan: Plan) -> Mapping[int, ValueForm]:
-    return {one.column: plan.form(one.field) for one in summed_columns(columns, plan)}
+    return {
+        one.column: form_under(plan.form(one.field), columns.heading_of(one.column))
+        for one in summed_columns(columns, plan)
+    }
 
 
 def decimals_of(number: float) -> int:

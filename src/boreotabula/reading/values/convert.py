@@ -151,6 +151,9 @@ def _plain_numbers(
     # Spellings may name a number, and decimals count digits: both need the cell itself.
     if form.spellings or not form.type.is_number or form.type.digits is not None:
         return None
+    # A heading that names another unit than the first asks for each number to be converted.
+    if form.heading_unit and form.factor("") != 1:
+        return None
     numbers = cells.numbers
     plain = np.isfinite(numbers)
     if form.empty:
@@ -349,7 +352,7 @@ def _to_text(cell: Cell, _form: ValueForm, _way: object) -> str:
 
 def _number(cell: Cell, form: ValueForm, way: object) -> float | Decimal:
     if isinstance(cell, float | int) and not isinstance(cell, bool):
-        return float(cell)
+        return float(cell) if not form.heading_unit else float(cell) * float(form.factor(""))
     if isinstance(cell, str):
         return read_number(cell, form, way if isinstance(way, str) else None)
     raise _other_kind(cell, form)

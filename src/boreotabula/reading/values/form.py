@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from functools import cached_property
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
+from functools import cached_property, lru_cache
 
 import pyarrow as pa
 
@@ -46,6 +48,10 @@ class ValueForm:
     """What may stand before or behind a number."""
     unit: str = ""
     """What its numbers are counted in: the first of the units that the layout names."""
+    factors: Mapping[str, Decimal] = field(default_factory=dict)
+    """How many of the first unit each is, in small letters, if they differ."""
+    heading_unit: str = ""
+    """The unit of numbers without one of their own, as the heading of their column says."""
     parts: tuple[Pattern, ...] = ()
     """The part of each text that is kept: the first pattern that it fits."""
     spellings: Mapping[str, str] = field(default_factory=dict)
@@ -100,6 +106,22 @@ class ValueForm:
     def bounded(self) -> bool:
         """Whether some values are outside of what the layout allows."""
         return self.least is not None or self.most is not None or bool(self.choices)
+
+    def factor(self, unit: str) -> Decimal:
+        """How many of the first unit a unit is; without one that of the heading."""
+        return self.factors.get((unit or self.heading_unit).casefold(), _ONE)
+
+
+_ONE = Decimal(1)
+_IN_BRACKETS = re.compile(r"[(\[]([^()\[\]]*)[)\]]\s*$")
+
+
+@lru_cache(maxsize=256)
+def form_under(form: ValueForm, heading: str) -> ValueForm:
+    """How values are written under a heading, which may name their unit in brackets."""
+    match = _IN_BRACKETS.search(heading) if form.factors else None
+    unit = match[1].strip() if match else ""
+    return replace(form, heading_unit=unit) if unit.casefold() in form.factors else form
 
 
 PLAIN_TEXT = ValueForm("text")

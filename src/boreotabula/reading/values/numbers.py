@@ -25,6 +25,7 @@ class _Bare:
     power: str
     negative: bool
     percent: bool
+    unit: str = ""
 
 
 def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
@@ -51,7 +52,14 @@ def read_number(text: str, form: ValueForm, mark: str | None = None) -> Decimal:
     number = Decimal(f"{digits or '0'}.{part or '0'}{bare.power}")
     number = -number if bare.negative else number
     # A share of 15 % is kept as 0.15, as spreadsheets keep it.
-    return number / 100 if bare.percent else number
+    number = number / 100 if bare.percent else number
+    return number * form.factor(bare.unit) if form.factors else number
+
+
+def unit_of_text(text: str, form: ValueForm) -> str:
+    """The unit that stands beside a written number; nothing if there is none."""
+    bare = _bare(text, form)
+    return bare.unit if bare else ""
 
 
 def decimal_mark_of(text: str, form: ValueForm) -> str | None:
@@ -117,9 +125,11 @@ def _bare(text: str, form: ValueForm) -> _Bare | None:
     if negative:
         text = text[1:-1].strip()
     percent = False
+    unit = ""
     signs = int(negative)
     while True:
-        rest = _without_unit(text, form.units)
+        rest, beside = _without_unit(text, form.units)
+        unit = beside or unit
         if rest is None and form.type.is_share and not percent and text.endswith("%"):
             percent, rest = True, text[:-1].rstrip()
         if rest is None and text and text[0] in _MINUS + "+":
@@ -136,17 +146,18 @@ def _bare(text: str, form: ValueForm) -> _Bare | None:
     # Two signs contradict or repeat each other: no number that anybody meant.
     if found is None or signs > 1:
         return None
-    return _Bare(found["body"], found["power"] or "", negative, percent)
+    return _Bare(found["body"], found["power"] or "", negative, percent, unit)
 
 
-def _without_unit(text: str, units: tuple[str, ...]) -> str | None:
+def _without_unit(text: str, units: tuple[str, ...]) -> tuple[str | None, str]:
+    """A text without a unit beside it, and the unit; None if there is none."""
     folded = text.casefold()
     for unit in units:
         if folded.endswith(unit.casefold()):
-            return text[: len(text) - len(unit)].rstrip()
+            return text[: len(text) - len(unit)].rstrip(), unit
         if folded.startswith(unit.casefold()):
-            return text[len(unit) :].lstrip()
-    return None
+            return text[len(unit) :].lstrip(), unit
+    return None, ""
 
 
 _WITH_SIGN = re.compile(r"[^\d\s]{1,12}\s*[\d.,]*\d|\d[\d.,\s]*[^\d\s.,]{1,12}")

@@ -98,7 +98,9 @@ def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
     name = saved.path.name.lower()
     kinds = list(saved.field_types)
     try:
-        if saved.partition is not None:
+        if saved.bare:
+            yield from _as_texts(saved_records(saved).to_batches(AT_ONCE), kinds)
+        elif saved.partition is not None:
             yield from _as_texts(dataset_batches(saved), kinds)
         elif name.endswith((".csv", ".tsv", ".csv.gz")) and not saved.guarded:
             yield from _csv_batches(saved.path, kinds)

@@ -271,10 +271,13 @@ class OpenFile:
             self.say(beside_position(self.job.tabs.said, alike))
 
     def looks_like_form(self, sheet: Sheet) -> bool:
-        """Whether a block that is found by headings has all of them on a tab."""
+        """Whether a block that is found by headings has all of those of its stub on a tab; a list
+        without a stub most of those of its fields."""
         source = TabSource(blocks={key: {} for key in self.job.blocks})
         return any(
-            len(one.place.stub) == len(one.block.stub) and one.block.searched
+            len(one.place.stub) == len(one.block.stub)
+            and 2 * len(one.place.marks) > len(one.block.marks)
+            and one.block.searched
             for form in self.job.plan.forms
             for view in settle_blocks(sheet, self.job.plan, form, source)
             for one in view.blocks

@@ -103,6 +103,8 @@ def _name_glossary(layout: Layout, name: str) -> None:
     import tomlkit  # only needed to change a layout
 
     document = tomlkit.parse(layout.path.read_text("utf-8"))
-    named = [*layout.spec.glossary, name]
+    before = document.get("glossary")
+    # Those that are named already stay as they are written: a table may name their columns.
+    named = [*(before if isinstance(before, list) else [before] if before else []), name]
     document["glossary"] = named if len(named) > 1 else name
     _write(layout.path, tomlkit.dumps(document).encode())

@@ -61,7 +61,8 @@ class Layout:
             digest.update(content)
         entries: list[Entries] = []
         glossaries: list[Path] = []
-        for name in spec.glossary:
+        for named in spec.glossary:
+            name = named.file
             glossary, part = glossary_file(name, path.parent)
             if not glossary.is_file():
                 problem = Problem(("glossary",), f"no file “{name}” beside the layout")
@@ -69,7 +70,8 @@ class Layout:
             content = read_file(glossary, "glossary")
             digest.update(content)
             rows = glossary_rows(glossary, part, name, content)
-            entries.append(glossary_entries(rows, name, spec.fields))
+            called = named.heading, named.field
+            entries.append(glossary_entries(rows, name, spec.fields, called))
             glossaries.append(glossary)
         namings = [naming for one in entries for naming in one.namings]
         names = known_headings(spec, namings, [unit for one in entries for unit in one.units])

@@ -23,6 +23,7 @@ from typing import Any, Generic, TypeVar
 from boreotabula.errors import BoreotabulaError
 from boreotabula.limits import Limits
 from boreotabula.runs.processes.worker import (
+    OUT_OF_MEMORY,
     TIMED_OUT,
     Answer,
     End,
@@ -163,6 +164,8 @@ class _Worker:
     def how_it_died(self) -> End:
         """What a process died of that answers no more."""
         self.process.join(_AT_END)
+        if self.process.exitcode == OUT_OF_MEMORY:
+            return End.TOO_MUCH
         return End.TOO_LONG if self.process.exitcode in TIMED_OUT else End.BROKEN
 
 
@@ -226,11 +229,29 @@ class Crew(Generic[Source, Result]):
                 answer, worn = Failed(one.how_it_died()), True
             if one.given:  # else it died while it had nothing to do
                 at = one.given.popleft()
+                if isinstance(answer, Failed):
+                    answer = self._cause(answer, self._sources[at])
                 self._done[at] = _taken(answer, self._sources[at], self._stopped, self._limits)
             if worn:
                 one.end()
                 self._workers.remove(one)
                 self._waiting.extendleft(reversed(one.given))
+
+    def _cause(self, failed: Failed, source: Source) -> Failed:
+        """Why a work failed within less memory than usual: libraries that get none fail in all
+        ways. If it succeeds with the usual memory, that was the cause."""
+        usual = Limits()
+        if failed.end is End.TOO_MUCH or self._limits.mebibytes >= usual.mebibytes:
+            return failed
+        worker = _Worker(self._work, usual, self._start)
+        try:
+            worker.connection.send(source)
+            answer = pickle.loads(worker.connection.recv()[0])
+        except (EOFError, OSError):
+            return failed
+        finally:
+            worker.end()
+        return failed if isinstance(answer, Failed) else Failed(End.TOO_MUCH)
 
 
 def _taken(

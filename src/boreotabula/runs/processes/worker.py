@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import errno
 import faulthandler
 import gc
 import os
 import pickle
+import re
 import signal
 import sys
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from enum import Enum
 from multiprocessing.connection import Connection
@@ -32,6 +35,10 @@ _WAITING = 3
 """So many times the time it may be at work a process may take altogether."""
 TIMED_OUT = (1, -getattr(signal, "SIGPROF", 1))
 """The exit statuses of a process that took too long: `faulthandler` ended it, or its own timer."""
+OUT_OF_MEMORY = 71
+"""The exit status of a process that ran out of memory where nothing could be answered."""
+_BROKE = 70
+"""That of a process that failed outside of its work."""
 
 
 class End(Enum):
@@ -59,7 +66,22 @@ class Failed:
 
 
 def live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
-    """Do a work with each source that comes in until none does, or the parent is gone."""
+    """Do a work with each source that comes in until none does, or the parent is gone.
+
+    A process that ends for itself says by its exit status what it died of: 1 would be a time-out.
+    """
+    try:
+        _live(connection, work, limits)
+    except MemoryError:
+        os._exit(OUT_OF_MEMORY)
+    except BaseException as error:  # noqa: BLE001  # whatever it is, the parent must know the cause
+        status = _BROKE
+        with suppress(BaseException):  # without memory even this question can fail
+            status = OUT_OF_MEMORY if out_of_memory(error) else _BROKE
+        os._exit(status)
+
+
+def _live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
     gc.freeze()  # what the parent has made is shared with it as long as nobody touches it
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is for the parent to be interrupted
     silent = _hush()
@@ -101,22 +123,40 @@ def _packed(answer: object) -> bytes:
     """An answer as it is sent; a result that is too large for that is none."""
     try:
         return pickle.dumps(answer)
-    except MemoryError:
-        return pickle.dumps(Failed(End.TOO_MUCH))
     except Exception as error:  # noqa: BLE001  # what cannot be sent is a fault of the program
-        return pickle.dumps(Failed(End.FAULT, report_of(error)))
+        return pickle.dumps(_failure(error))
 
 
 def answer_of(work: Work[Source, Result], source: Source) -> object:
     """The one catch for each file: the result, or what came instead."""
     try:
         return Answer(work(source))
-    except MemoryError:
-        return Failed(End.TOO_MUCH)
     except (BoreotabulaError, UnreadableError) as error:
         return error
     except Exception as error:  # noqa: BLE001  # a fault must not reach the other files
-        return Failed(End.FAULT, report_of(error))
+        return _failure(error)
+
+
+def _failure(error: Exception) -> Failed:
+    """What an error that nobody expected means."""
+    return Failed(End.TOO_MUCH) if out_of_memory(error) else Failed(End.FAULT, report_of(error))
+
+
+def out_of_memory(error: BaseException) -> bool:
+    """Whether an error comes of too little memory: a library that could not be loaded for want of
+    it says so in its own way, and what it was loaded for fails for that."""
+    causes: list[BaseException] = [error]
+    while (cause := causes[-1].__cause__ or causes[-1].__context__) and cause not in causes:
+        causes.append(cause)
+    return any(
+        isinstance(one, MemoryError)
+        or (isinstance(one, OSError) and one.errno == errno.ENOMEM)
+        or (isinstance(one, ImportError | OSError | SystemError) and _NO_ROOM.search(str(one)))
+        for one in causes
+    )
+
+
+_NO_ROOM = re.compile(r"cannot allocate memory|failed to map segment|out of memory", re.IGNORECASE)
 
 
 def _hush() -> int:

@@ -261,8 +261,10 @@ def gather(
             recent.clear()
         files.append(_summary(reading))
     findings += [finding for one in watching for finding in one.findings()]
-    findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
-    findings += _idle_rules(layout, files)
+    # Some of the files say nothing of what all of them have.
+    if not inbox.partial:
+        findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
+        findings += _idle_rules(layout, files)
     return Run(
         layout,
         _tables(layout.plan, batches),

@@ -188,6 +188,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         ],
         "files_kept": dict(run.files_kept),
         "evidence": as_plain(run.evidence),
+        "provenance": run.layout.spec.provenance,
         "since_last_run": asdict(run.since) if run.since else None,
         "restated": (
             {

@@ -1,0 +1,47 @@
+"""Where the records of an output are from, kept beside it if it does not say so itself.
+
+An Arrow file for each table in the run folder: a row for each record, in the order of the output.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pyarrow as pa
+
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.runs.atomic import placed
+from boreotabula.runs.run_folders import run_folder
+
+
+@dataclass
+class Sources:
+    """The sources of the records of a run, as they are written."""
+
+    batches: dict[str, list[pa.RecordBatch]] = field(default_factory=dict)
+
+    def take(self, table: str, batch: pa.RecordBatch) -> None:
+        """Note the sources of some records."""
+        self.batches.setdefault(table, []).append(batch.select(PROVENANCE))
+
+    def keep(self, out: Path) -> None:
+        """Write them into the run folder of an output. Raises CallError if that cannot be."""
+        for table, batches in self.batches.items():
+            whole = pa.Table.from_batches(batches).unify_dictionaries()
+            with placed(_path(out, table)) as stream, pa.ipc.new_file(stream, whole.schema) as file:
+                file.write_table(whole)
+
+
+def sources_of_run(out: Path, table: str, records: int) -> pa.Table | None:
+    """The sources of the records of a table; None if they are not there, or of another run."""
+    try:
+        with pa.memory_map(str(_path(out, table))) as source:
+            found = pa.ipc.open_file(source).read_all()
+    except (OSError, pa.ArrowInvalid):
+        return None
+    return found if found.num_rows == records else None
+
+
+def _path(out: Path, table: str) -> Path:
+    return run_folder(out) / f"sources-{table}.arrow"
