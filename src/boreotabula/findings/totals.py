@@ -53,6 +53,13 @@ SUMS_LIKELY = TOTAL_LIKELY.worded(
     advice="If it is a total, add {patterns:q} to `totals` of [block]; if it is a record,"
     " list it in `not_totals`.",
 )
+NEAR_SUMS_LIKELY = TOTAL_LIKELY.worded(
+    message="{rows} (“{label}”) {count:is named like a total and holds|are named like totals and"
+    " hold} about the sums of the rows above, but no pattern of `totals` matches; {count:it was"
+    " read as a record|they were read as records}",
+    advice="If it is a total, add {patterns:q} to `totals` of [block]; if it is a record,"
+    " list it in `not_totals`.",
+)
 GROUP_SUMS_LIKELY = TOTAL_LIKELY.worded(
     message="{rows} (“{label}”) {count:holds|hold} the sums of the rows below; {count:it was"
     " read as a record|they were read as records}, so what they sum up counts twice",

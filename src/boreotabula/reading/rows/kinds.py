@@ -74,6 +74,8 @@ def tell_rows_apart(
 
 _GROUP = RowKind.GROUP
 _TWO = 2
+_MOST_NUMBERED = 4
+"""So many rows below the headings may number the columns, or hold units."""
 
 
 def _own(sheet: Sheet, rows: range, column: int) -> StubCells:
@@ -207,9 +209,15 @@ class _Teller:
             self._apply_rules(kinds, open_)
         if block.only_rows:
             self._leave_out_others(kinds, open_)
-        # Only right below the headings: further down 1, 2, 3 are values.
-        numbered = np.arange(len(rows)) == block.under_headings
-        self._ask(kinds, open_, numbered, RowKind.NUMBERED, self._counts_columns)
+        # Only right below the headings, or below rows of texts there, such as units: further down
+        # 1, 2, 3 are values.
+        first = block.under_headings
+        for at in range(first, min(first + _MOST_NUMBERED, len(rows))):
+            asked = np.arange(len(rows)) == at
+            self._ask(kinds, open_, asked, RowKind.NUMBERED, self._counts_columns)
+            figures = np.isfinite(self.sheet.numbers[rows.start + at]).any()
+            if figures and kinds[at] != RowKind.NUMBERED:
+                break
         # Cover cells may stand beside or below a table: they are no records of it.
         if spoken:
             said = np.isin(np.arange(rows.start, rows.stop), [row for row, _ in spoken])

@@ -31,6 +31,7 @@ from boreotabula.reading.totals.unnamed_rows import (
     group_finding,
     groups_by_sums,
     maybe_finding,
+    near_finding,
     row_finding,
     rows_of_sums,
 )
@@ -84,6 +85,9 @@ def without_unnamed_totals(
     groups = [row for row in sum_rows.groups if not _is_kept(sheet, columns, row, kept)]
     if groups:
         found.append(Telling(group_finding(sheet, columns, groups)))
+    near = [row for row in sum_rows.near if not _is_kept(sheet, columns, row, kept)]
+    if near:
+        found.append(Telling(near_finding(sheet, columns, near)))
     return WithoutSums(columns, table, tuple(found))
 
 

@@ -15,6 +15,7 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.totals import (
     GROUP_SUMS_LIKELY,
     LOOKS_LIKE_TOTAL,
+    NEAR_SUMS_LIKELY,
     SUMS_LIKELY,
     SUMS_WITHOUT_LABEL,
 )
@@ -39,6 +40,8 @@ class RowsOfSums:
     maybe: tuple[int, ...]
     groups: tuple[int, ...] = ()
     """Of those that may: rows that sum up the ones below them, as names of groups do."""
+    near: tuple[int, ...] = ()
+    """Of those that may: rows named as totals, with numbers near the sums of the rows above."""
 
 
 def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
@@ -56,6 +59,7 @@ def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
         tuple(rows[at] for at in sorted(found)),
         tuple(rows[at] for at in sorted(search.maybe - found - search.group_like)),
         tuple(rows[at] for at in sorted(search.group_like - found)),
+        tuple(rows[at] for at in search.near_sums(found | search.maybe | search.group_like)),
     )
 
 
@@ -98,6 +102,8 @@ _WORTH_A_WORD = 6.0
 """With fewer than that, sums in several columns are nothing to speak of: 1, 2, 3 sum up as well."""
 
 
+_NEAR = 0.75
+"""A number that is at least so much of a sum, or the sum of it, is near it."""
 _FEWEST_MEMBERS = 3
 """So many rows make a group, where nobody says that it is one."""
 _MOST_MEMBERS = 500
@@ -338,14 +344,45 @@ class _Rows:
         """Whether a row of totals stands between two records."""
         return bool(((self.totals > self.rows[one]) & (self.totals < self.rows[other])).any())
 
+    def near_sums(self, known: set[int]) -> list[int]:
+        """Rows named as totals whose numbers are near the sums of the rows above: those since the
+        last row of sums, or all. A total that is off, or that counts a row which was not read."""
+        near: list[int] = []
+        if len(self.rows) <= FEWEST_SUMMANDS:
+            return near
+        # Words are dear to look up: most records are no more than the two above them.
+        pairs = self.sums[:-2] + self.sums[1:-1]
+        larger = np.flatnonzero(self.sums[2:] >= _NEAR * pairs) + FEWEST_SUMMANDS
+        for at in larger.tolist():
+            # What lacks a label that the others have is known by that.
+            if at in known or self.unnamed[at] or not self._is_named_total(at):
+                continue
+            others = np.array([one for one in range(at) if one not in known and one not in near])
+            since = others[others > max((one for one in [*known, *near] if one < at), default=-1)]
+            if any(self._is_near(at, members) for members in (since, others)):
+                near.append(at)
+        return near
+
+    def _is_named_total(self, at: int) -> bool:
+        return begins_as_total(self.figures.sheet, int(self.rows[at]), self.labels)
+
+    def _is_near(self, at: int, members: NDArray[np.intp]) -> bool:
+        """Whether most numbers of a row are near the sums of some rows."""
+        if len(members) < FEWEST_SUMMANDS:
+            return False
+        sums = self.values[members].sum(axis=0)
+        asked = (self.values[at] != 0) & (sums != 0)
+        ratios = self.values[at][asked] / sums[asked]
+        near = (ratios >= _NEAR) & (ratios <= 1 / _NEAR)
+        return bool(2 * np.count_nonzero(near) > len(near) > 0)
+
     def _is_sure(self, at: int) -> bool:
         """Whether a row that sums up others is no chance: its numbers are long, or it is the last
         of its kind, or lacks what names the others, or begins as totals do."""
         if self.unnamed[at] or self.digits[at] >= _CHANCE:
             return True
         # A word for a total and the sum of others: that is no chance.
-        labelled = begins_as_total(self.figures.sheet, int(self.rows[at]), self.labels)
-        return labelled or bool(self.before_gap[at] and self.digits[at] >= _HINTED)
+        return self._is_named_total(at) or bool(self.before_gap[at] and self.digits[at] >= _HINTED)
 
     def _may_be(self, at: int) -> None:
         """Note a row that holds sums, though that may be a chance."""
@@ -456,6 +493,18 @@ def group_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Findin
     """What is said of rows that hold the sums of the rows below them, though they name no group."""
     label, patterns = _labels(sheet, columns, rows)
     return GROUP_SUMS_LIKELY(
+        sheet.address(rows[0], columns.left),
+        rows=sheet.rows_called(rows),
+        count=len(rows),
+        label=label,
+        patterns=patterns or [label],
+    )
+
+
+def near_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
+    """What is said of rows named as totals that are near the sums of the rows above."""
+    label, patterns = _labels(sheet, columns, rows)
+    return NEAR_SUMS_LIKELY(
         sheet.address(rows[0], columns.left),
         rows=sheet.rows_called(rows),
         count=len(rows),
