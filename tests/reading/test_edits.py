@@ -662,8 +662,11 @@ def silent(form: Form) -> tuple[list[str], bool]:
     for row, line in enumerate(form.cells):
         for column, cell in enumerate(line):
             stray = isinstance(cell, int) and cell not in known
-            if stray and cell in reading.records and not reading.tells(form, row, column):
-                wrong.append(f"{cell} at {row},{column} taken for {reading.records[cell]}")
+            for _, record in reading.records.get(cell, ()) if stray else ():
+                # The same number may stand in a total, too.
+                there = parse_address(record["source_cell"])[0] == row
+                if there and not reading.tells(form, row, column):
+                    wrong.append(f"{cell} at {row},{column} taken for {record}")
     return wrong, bool(reading.findings)
 
 

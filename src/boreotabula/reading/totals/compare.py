@@ -380,7 +380,8 @@ class _RowOfTotals:
             for some in self.ranges[:_FEW_RANGES] + self.ranges[-1:]:
                 mean = self._average(column, some)
                 if agree(printed, mean):
-                    found.append(self._check(column, some, mean, agrees=True))
+                    check = self._check(column, some, mean, agrees=True)
+                    found.append(check._replace(averaged=True))
                     break
             else:
                 return None

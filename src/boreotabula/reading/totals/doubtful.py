@@ -15,6 +15,7 @@ from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
+from boreotabula.reading.rows.total_words import AVERAGE_WORDS, begins_as_total
 from boreotabula.reading.totals.compare import Totals
 from boreotabula.workbooks.sheet import Sheet
 
@@ -39,13 +40,19 @@ def slips_of(sheet: Sheet, totals: Totals, columns: Columns, table: TableRows) -
     rows = table.of(RowKind.TOTAL)
     if not rows or not block.totals or not table.records:
         return []
-    agreeing = {one.row for one in totals.rows if one.agrees}
     named = [one.column for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
     texts = [
         at
         for at in named
         if 2 * sum(_is_text(sheet, row, at) for row in table.records) > len(table.records)
     ]
+    # What no word calls an average may be one by chance.
+    agreeing = {
+        one.row
+        for one in totals.rows
+        if one.agrees
+        and not (one.averaged and not begins_as_total(sheet, one.row, named, AVERAGE_WORDS))
+    }
     filled = Counter(at for row in rows for at in texts if _is_text(sheet, row, at))
     return [
         row
