@@ -15,31 +15,13 @@ from dataclasses import asdict, dataclass, field, replace
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.form import Way
 from boreotabula.runs.atomic import placed
+from boreotabula.runs.file.facts import Met
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.layouts.load import Layout
 from boreotabula.runs.own import cache_folder, make_own
 
 _Column = tuple[str, str]
 """The edition of a form, and a field."""
-
-
-@dataclass(frozen=True)
-class Met:
-    """A text that can be read in one way only, and where it is."""
-
-    form: str
-    field: str
-    day_first: bool
-    text: str
-    cell: str
-    tab: str
-    file: str
-
-    @property
-    def shown(self) -> str:
-        """The text and its place, as messages name it."""
-        place = " › ".join(part for part in (self.file, self.tab, self.cell) if part)
-        return f"“{self.text}” in {place}"
 
 
 @dataclass
@@ -62,7 +44,10 @@ class Evidence:
         return [one for ways in self.met.values() for one in ways.values()]
 
     def take(self, reading: FileReading) -> None:
-        """Note the evidence in a file."""
+        """Note the evidence in a file, and what decided its reading: that may be from a file of
+        an earlier run."""
+        for met in reading.decided_by:
+            self.met.setdefault((met.form, met.field), {}).setdefault(met.day_first, met)
         for tab in reading.tabs:
             for name, day_first, text, cell in tab.facts.ways:
                 ways = self.met.setdefault((tab.form, name), {})
@@ -137,7 +122,8 @@ def _marked(reading: FileReading, ways: Mapping[str, Met]) -> FileReading:
     said = ",".join(
         f"{name}={'day' if met.day_first else 'month'}" for name, met in sorted(ways.items())
     )
-    return replace(reading, digest=f"{reading.digest}{DECIDED}{said}")
+    digest = f"{reading.digest}{DECIDED}{said}"
+    return replace(reading, digest=digest, decided_by=tuple(ways.values()))
 
 
 DECIDED = ":"

@@ -15,7 +15,8 @@ from boreotabula.limits import Limits
 from boreotabula.runs.cache.packing import Packed, packed
 from boreotabula.runs.cache.store import Cache, tidy
 from boreotabula.runs.compare.copies import without_copies
-from boreotabula.runs.evidence import Met, decided_plan, with_evidence
+from boreotabula.runs.evidence import decided_plan, with_evidence
+from boreotabula.runs.file.facts import Met
 from boreotabula.runs.file.open_file import Job, make_job
 from boreotabula.runs.file.read import FileReading, ended_reading, file_digest, read_file
 from boreotabula.runs.inputs import Inbox, SourceFile

@@ -22,6 +22,26 @@ from boreotabula.reading.tab import TabReading
 from boreotabula.runs.file.lines import lines_of
 from boreotabula.workbooks.sheet import Sheet
 
+
+@dataclass(frozen=True)
+class Met:
+    """A text that can be read in one way only, and where it is."""
+
+    form: str
+    field: str
+    day_first: bool
+    text: str
+    cell: str
+    tab: str
+    file: str
+
+    @property
+    def shown(self) -> str:
+        """The text and its place, as messages name it."""
+        place = " › ".join(part for part in (self.file, self.tab, self.cell) if part)
+        return f"“{self.text}” in {place}"
+
+
 Ends = tuple[float, int, float, float, int, float]
 """The least value, how often it is there, the next one; the greatest, how often, the next one."""
 KEPT = 8

@@ -27,7 +27,7 @@ from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals.compare import TotalsCount
-from boreotabula.runs.file.facts import TabFacts, facts_of
+from boreotabula.runs.file.facts import Met, TabFacts, facts_of
 from boreotabula.runs.file.open_file import Chosen, Job, OpenFile
 from boreotabula.runs.file.sums import FEWEST_TABS, Numbers, sums_of_others, values_of
 from boreotabula.runs.inputs import SourceFile
@@ -81,6 +81,8 @@ class FileReading:
     """How a text was read: encoding, delimiter, lines."""
     guessed: str = ""
     """Its encoding, if that was guessed among several that are possible."""
+    decided_by: tuple[Met, ...] = ()
+    """What of other files decided how doubtful texts of it were read."""
 
     @property
     def why_not_read(self) -> str:

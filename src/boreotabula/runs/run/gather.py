@@ -25,7 +25,8 @@ from boreotabula.reading.records.schema import as_one
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.runs.compare.texts import TOLD_FOR_THE_RUN
 from boreotabula.runs.compare.watching import watches
-from boreotabula.runs.evidence import Evidence, Met
+from boreotabula.runs.evidence import Evidence
+from boreotabula.runs.file.facts import Met
 from boreotabula.runs.file.findings import name_ambiguous
 from boreotabula.runs.file.open_file import make_job
 from boreotabula.runs.file.read import FileReading
