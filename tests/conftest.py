@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import pytest
 from hypothesis import settings
@@ -14,6 +15,8 @@ from boreotabula.findings.finding import Finding
 from boreotabula.runs.processes import pool as workers
 from helpers import program
 
+Report = TypeVar("Report", pytest.TestReport, pytest.CollectReport)
+
 # How long an example takes is no matter of tests: the machine may be busy.
 settings.register_profile("steady", deadline=None)
 settings.load_profile("steady")
@@ -21,6 +24,31 @@ settings.load_profile("steady")
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--messages", help="a folder for all messages of findings that the suite met")
+    parser.addoption("--no-skips", action="store_true", help="a test that is skipped has failed")
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(
+    item: pytest.Item, call: pytest.CallInfo[None]
+) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    report = yield
+    return _unless_allowed(report, item.config)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_make_collect_report(
+    collector: pytest.Collector,
+) -> Generator[None, pytest.CollectReport, pytest.CollectReport]:
+    report = yield
+    return _unless_allowed(report, collector.config)
+
+
+def _unless_allowed(report: Report, config: pytest.Config) -> Report:
+    """A report; of a test that was skipped a failure, if none may be."""
+    if report.skipped and config.getoption("--no-skips"):
+        report.outcome = "failed"
+        report.longrepr = f"skipped, but here every test must run: {report.longrepr}"
+    return report
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -61,14 +61,15 @@ def glossary_entries(
     number, header = numbered[0]
     names = [normal_form(name) for name in header]
     own = called != HEADINGS
-    wanted = SPELLINGS if "written" in names and not own else tuple(map(normal_form, called))
-    missing = [name for name in wanted if name not in names]
+    written = SPELLINGS if "written" in names and not own else called
+    wanted = tuple(map(normal_form, written))
+    missing = [name for name in written if normal_form(name) not in names]
     if missing:
         raise LayoutError(
             [
                 (
                     f"{file}, row {number}",
-                    f"the column “{missing[0]}” is missing; a glossary needs {','.join(wanted)},"
+                    f"the column “{missing[0]}” is missing; a glossary needs {','.join(written)},"
                     f" this one has {','.join(header)}",
                 )
             ]
