@@ -263,3 +263,72 @@ def test_what_bind_leaves_out(
         for tab in ("T", "U"):
             there = tab in tabs.get(f"{name}.xlsx", ())
             assert (f"{name}-{tab.lower()}" in held) is there
+
+
+def test_bind_takes_only_visible_tabs_if_asked(tmp_path: Path) -> None:
+    path = write_workbook(tmp_path / "in" / "a.xlsx", {"T": [["seen"]], "U": [["secret"]]})
+    book = openpyxl.load_workbook(path)
+    book["U"].sheet_state = "hidden"
+    book.save(path)
+    for options, expected in (([], True), (["--visible-only"], False)):
+        done = program("bind", "in", "-o", f"{expected}.xlsx", *options, cwd=tmp_path)
+        assert done.status == 0, done.err
+        bound = openpyxl.load_workbook(tmp_path / f"{expected}.xlsx")
+        held = {cell.value for tab in bound for row in tab.iter_rows() for cell in row}
+        assert ("secret" in held, "seen" in held) == (expected, True)
+
+
+def test_a_signed_workbook_is_not_written_into(tmp_path: Path) -> None:
+    layout = files(tmp_path)
+    book = write_workbook(tmp_path / "master.xlsx", {"T": [["lot", "n"], ["z", 9]]})
+    with zipfile.ZipFile(book, "a") as parts:
+        parts.writestr("_xmlsignatures/sig1.xml", b"<Signature/>")
+    before = book.read_bytes()
+    done = program("extract", layout, "--into", book, cwd=tmp_path)
+    assert done.status == 2 and "is signed" in done.err
+    assert book.read_bytes() == before
+
+
+def test_groups_by_the_indent_of_cells(tmp_path: Path) -> None:
+    import xlsxwriter
+
+    (tmp_path / "in").mkdir()
+    with xlsxwriter.Workbook(tmp_path / "in" / "a.xlsx") as book:
+        tab = book.add_worksheet()
+        inner = book.add_format({"indent": 1})
+        tab.write_row(0, 0, ["Place", "N"])
+        for row, (place, indent, number) in enumerate(
+            [
+                ("Lakes", 0, 7),
+                ("Suvanto", 1, 3),
+                ("Hiekka", 1, 4),
+                ("Fells", 0, 5),
+                ("Brekka", 1, 5),
+            ]
+        ):
+            tab.write(row + 1, 0, place, inner if indent else None)
+            tab.write(row + 1, 1, number)
+    (tmp_path / "a.toml").write_text(
+        'layout = 1\n[source]\nfolder = "in"\n[block]\n'
+        'group_row = { field = "region", indent = 0 }\n'
+        '[fields]\nregion = "text"\nplace = "text"\nn = "integer"\n',
+        "utf-8",
+    )
+    done = program("extract", "a.toml", "-o", "o.csv", cwd=tmp_path)
+    assert done.status == 0, done.err
+    assert [(one["region"], one["place"], one["n"]) for one in csv_rows(tmp_path / "o.csv")] == [
+        ("Lakes", "Suvanto", "3"), ("Lakes", "Hiekka", "4"), ("Fells", "Brekka", "5"),
+    ]  # fmt: skip
+
+
+def test_a_draft_looks_at_so_many_files_and_rows_and_says_so(tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    for number in range(203):
+        rows = [f"L{number}-{at},{at}" for at in range(1600 if number == 0 else 3)]
+        (tmp_path / "in" / f"{number:03}.csv").write_text("\n".join(["Lot,N", *rows]), "utf-8")
+    done = program("draft", "in", "-o", "d.toml", cwd=tmp_path)
+    # 1,500 rows of the first file with its headings, and three of each of the others.
+    assert "200 tabs of 200 files, 2,096 records" in done.out, done.out
+    assert "3 more files were not looked at" in done.out
+    assert program("extract", "d.toml", "-o", "d.csv", cwd=tmp_path).status in (0, 1)
+    assert len(csv_rows(tmp_path / "d.csv")) == 1600 + 202 * 3

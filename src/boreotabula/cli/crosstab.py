@@ -23,10 +23,10 @@ Examples:
   boreotabula crosstab stock.csv --rows nursery --across month --value seedlings --chart n.png
   boreotabula crosstab stock.toml --rows nursery --how count --where month=2026-04
 
-Months and weekdays are in time order, numbers by size, choices as the layout lists them, other texts
-in natural order (2 before 10). A dot means no record, 0 means zero. A share is the part of its
-column; of dates, min is the first and max the last. Totals are those of the records, not of the rows
-shown.
+Months and weekdays are in time order, numbers by size, choices as the layout lists them, other
+texts in natural order (2 before 10). A dot means no record, 0 means zero. A share is the part of
+its column; of dates, min is the first and max the last. Totals are those of the records, not of the
+rows shown.
 
 \b
 Without --chart-kind the chart is lines over time for up to 12 rows; bars without --across, or for
