@@ -60,7 +60,8 @@ _WORDING = _Wording()
 
 def filled(sentence: str, slots: Mapping[str, object]) -> str:
     """A sentence with its slots filled. Raises KeyError if one of them is not given."""
-    return _WORDING.vformat(sentence, (), slots)
+    # Most advice has no slots, and a run may hold very many findings.
+    return _WORDING.vformat(sentence, (), slots) if "{" in sentence else sentence
 
 
 def captures(values: Mapping[str, str]) -> list[str]:

@@ -199,8 +199,8 @@ class _Teller:
             totals = open_ & (np.arange(rows.start, rows.stop) >= self.place.totals_from)
             kinds[totals], open_[totals] = RowKind.TOTAL, False
         if self._repeats_headings:
-            records = kinds == RowKind.RECORD
-            self._ask(kinds, open_, records, RowKind.HEADINGS_AGAIN, self._says_its_headings)
+            may = (kinds == RowKind.RECORD) & self._may_say_its_headings()
+            self._ask(kinds, open_, may, RowKind.HEADINGS_AGAIN, self._says_its_headings)
         if block.parts:
             self._find_rows(kinds, open_, block.parts.at, RowKind.LEFT_OUT, RuleKind.PARTS)
         if block.control:
@@ -348,15 +348,31 @@ class _Teller:
     @cached_property
     def _repeats_headings(self) -> bool:
         """Whether a row could say just what its columns are headed by: two of them at least."""
-        return len(self._headings) >= _TWO and self.block.depth > 0
+        return len(self._valued) >= _TWO and self.block.depth > 0
+
+    @cached_property
+    def _valued(self) -> Sequence[int]:
+        """The columns whose cells are values and that have a heading."""
+        kind = ColumnKind.BESIDE if self.block.is_list else ColumnKind.VALUE
+        head = self.sheet.rows[self.place.bottom] if self.place.bottom < self.sheet.height else ()
+        every = (one.column for one in self.columns.of(kind))
+        return [at for at in every if at < len(head) and head[at] != ""]
 
     @cached_property
     def _headings(self) -> Mapping[int, str]:
         """The lowest heading of each column whose cells are values, in normal form."""
-        kind = ColumnKind.BESIDE if self.block.is_list else ColumnKind.VALUE
-        columns = (one.column for one in self.columns.of(kind))
-        heads = {at: self.sheet.cell(self.place.bottom, at) for at in columns}
-        return {at: normal_form(cell_text(cell)) for at, cell in heads.items() if cell != ""}
+        head = self.sheet.rows[self.place.bottom]
+        return {at: normal_form(cell_text(head[at])) for at in self._valued}
+
+    def _may_say_its_headings(self) -> NDArray[np.bool_]:
+        """The rows worth a closer look: in the first of these columns they hold no number, or that
+        of the heading."""
+        at = self._valued[0]
+        numbers = self.sheet.numbers[self.rows.start : self.rows.stop, at]
+        # What is no number is equal to none, not even to itself.
+        may: NDArray[np.bool_] = numbers == self.sheet.numbers[self.place.bottom, at]
+        may |= np.isnan(numbers)
+        return may
 
     def _says_its_headings(self, row: int) -> bool:
         """Whether each value of a row equals the heading of its column, in two columns at least.

@@ -104,6 +104,7 @@ _WORTH_A_WORD = 6.0
 
 _NEAR = 0.75
 """A number that is at least so much of a sum, or the sum of it, is near it."""
+_NEARLY_ONE = 1 - 1e-6
 _FEWEST_MEMBERS = 3
 """So many rows make a group, where nobody says that it is one."""
 _MOST_MEMBERS = 500
@@ -119,10 +120,6 @@ class _Rows:
         self.figures = figures
         self.rows = table.record_rows
         self.numbers, self.values = figures.record_numbers, figures.record_values
-        self.independent = _independent(self.values)
-        """The columns that say something of their own: a price times a number of pieces does not.
-        """
-        self.single_column = len(self.independent) == 1
         self.totals = table.where(RowKind.TOTAL)
         self.unnamed = _unnamed(figures, table)
         self.sums = self.values.sum(axis=1)
@@ -131,6 +128,16 @@ class _Rows:
         self.maybe: set[int] = set()
         self.group_like: set[int] = set()
         """Rows that sum up the ones below them, as names of groups do."""
+
+    @cached_property
+    def independent(self) -> NDArray[np.intp]:
+        """The columns that say something of their own: a price times some pieces does not."""
+        return _independent(self.values)
+
+    @property
+    def single_column(self) -> bool:
+        """Whether only one column says something of its own."""
+        return len(self.independent) == 1
 
     def below_members(self, known: set[int]) -> set[int]:
         """The rows that sum up records above them."""
@@ -426,11 +433,15 @@ class _Rows:
 
 def _independent(values: NDArray[np.float64]) -> NDArray[np.intp]:
     """The columns that are no multiple of one before them: only those are evidence of their own."""
+    lengths = np.sqrt((values * values).sum(axis=0))
+    directions = values / np.where(lengths == 0, 1.0, lengths)
+    # Of two columns that are multiples the directions are the same, or nearly if rounded: few are
+    # worth a closer look.
+    near = np.abs(directions.T @ directions) > _NEARLY_ONE
     kept: list[int] = []
-    for at in range(values.shape[1]):
-        column = values[:, at]
-        multiple = any(_is_multiple(column, values[:, one]) for one in kept)
-        if column.any() and not multiple:
+    for at in np.flatnonzero(lengths).tolist():
+        before = [one for one in np.flatnonzero(near[at, :at]).tolist() if one in kept]
+        if not any(_is_multiple(values[:, at], values[:, one]) for one in before):
             kept.append(at)
     return np.array(kept or [0], np.intp)
 

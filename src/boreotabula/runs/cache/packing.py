@@ -243,7 +243,6 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
             "ends": {name: tuple(one) for name, one in stored["ends"].items()},
             "ways": tuple(map(tuple, stored["ways"])),
             "doubtful": tuple(stored["doubtful"]),
-            "lines": tuple(map(tuple, stored["lines"])),
         }
     )
 

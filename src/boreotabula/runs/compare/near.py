@@ -8,14 +8,20 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
+import numpy as np
+
 from boreotabula.findings.comparing import COPY_KEPT_TOO, NEAR_COPY
 from boreotabula.findings.finding import Finding
+from boreotabula.runs.file.lines import Lines, read_lines
 from boreotabula.runs.file.read import FileReading
 
 _FEWEST = 3
 """Tabs of fewer records say too little to be known again."""
 _USUAL = 10
 """Where more than one tab in so many is like another, lines that repeat are what is usual."""
+_ASKED = 8
+"""So many lines of a tab are looked up: of two tabs that share most lines one at least is among
+them."""
 _MOST_HERE = 4
 """So many tabs are remembered for each line: where more share it, it tells nothing."""
 
@@ -29,8 +35,7 @@ class _Met:
 
     place: _Place
     form: str
-    lines: dict[int, int]
-    """By what a record says besides numbers: all that it says, as digests."""
+    lines: Lines
     records: int
 
 
@@ -39,7 +44,7 @@ class NearCopies:
 
     def __init__(self) -> None:
         self._tabs: list[_Met] = []
-        self._having: dict[int, list[int]] = {}
+        self._having: dict[int, tuple[int, ...]] = {}
         self._found: list[tuple[_Met, _Met, int, int]] = []
         self.told: set[tuple[str, str]] = set()
         """The pairs of files that findings speak of."""
@@ -49,27 +54,32 @@ class NearCopies:
         for tab in reading.tabs:
             if tab.is_copy or tab.record_count < _FEWEST or not tab.facts.lines:
                 continue
-            met = _Met((reading.name, tab.name), tab.form, dict(tab.facts.lines), tab.record_count)
+            lines = read_lines(tab.facts.lines)
+            met = _Met((reading.name, tab.name), tab.form, lines, tab.record_count)
             before = self._nearest(met)
             if before is not None:
                 self._found.append((met, *before))
-            for line in met.lines:
-                having = self._having.setdefault(line, [])
+            for line in lines.words[:_ASKED].tolist():
+                having = self._having.get(line, ())
                 if len(having) < _MOST_HERE:
-                    having.append(len(self._tabs))
+                    self._having[line] = (*having, len(self._tabs))
             self._tabs.append(met)
 
     def _nearest(self, met: _Met) -> tuple[_Met, int, int] | None:
         """The tab before that shares most lines, if these are most of both; how many there are, and
         how many of them say the same throughout."""
-        counts = Counter(at for line in met.lines for at in self._having.get(line, ()))
-        for at, count in counts.most_common(1):
+        asked = met.lines.words[:_ASKED].tolist()
+        counts = Counter(at for line in asked for at in self._having.get(line, ()))
+        for at, _ in counts.most_common(1):
             other = self._tabs[at]
-            alike = 3 * count > 2 * max(len(met.lines), len(other.lines))
+            shared, here, there = np.intersect1d(
+                met.lines.words, other.lines.words, assume_unique=True, return_indices=True
+            )
+            most = max(len(met.lines.words), len(other.lines.words))
             similar = 3 * min(met.records, other.records) > 2 * max(met.records, other.records)
-            if alike and similar and met.form == other.form:
-                same = sum(other.lines.get(line) == whole for line, whole in met.lines.items())
-                return other, count, same
+            if 3 * len(shared) > 2 * most and similar and met.form == other.form:
+                same = np.count_nonzero(met.lines.numbers[here] == other.lines.numbers[there])
+                return other, len(shared), int(same)
         return None
 
     def findings(self) -> Iterator[Finding]:
@@ -86,7 +96,7 @@ class NearCopies:
             kind = COPY_KEPT_TOO if copy else NEAR_COPY
             of = other_tab if file == other_file else " › ".join(filter(None, other.place))
             yield kind(
-                file=file, tab=tab, share=round(100 * count / len(met.lines)), of=of,
+                file=file, tab=tab, share=round(100 * count / len(met.lines.words)), of=of,
                 changed=count - same,
             )  # fmt: skip
 

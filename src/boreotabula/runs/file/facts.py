@@ -92,8 +92,8 @@ class TabFacts:
     place."""
     doubtful: tuple[str, ...] = ()
     """Fields with texts in which day and month could change places, and nothing settles it."""
-    lines: tuple[tuple[int, int], ...] = ()
-    """Some of its records as digests, see `lines_of`."""
+    lines: str = ""
+    """Some of its lines as digests, see `lines_of`."""
 
     @property
     def labels(self) -> Mapping[str, Address]:
@@ -152,7 +152,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         ends,
         tuple(dict.fromkeys(_ways(reading))),
         tuple(sorted(_doubtful(reading))),
-        lines_of(reading.tables) if body else (),
+        lines_of(reading.tables) if body else "",
     )
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from base64 import b64decode, b64encode
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 from hashlib import blake2b
 
@@ -14,7 +16,7 @@ from numpy.typing import NDArray
 from boreotabula.layout.model import PROVENANCE
 
 KEPT = 48
-"""So many records of a tab are kept: those with the smallest digests, which are the same ones on
+"""So many lines of a tab are kept: those with the smallest digests, which are the same ones on
 tabs with the same records (a bottom-k sketch: A. Broder, On the resemblance and containment of
 documents, 1997)."""
 _BASIS = np.uint64(0xCBF29CE484222325)
@@ -23,23 +25,55 @@ _PRIME = np.uint64(0x100000001B3)  # both of FNV-1a, 64 bits
 Digests = NDArray[np.uint64]
 
 
-def lines_of(tables: Mapping[str, pa.RecordBatch]) -> tuple[tuple[int, int], ...]:
-    """Some records of a tab: the digest of what each says besides numbers, and of all it says.
+@dataclass(frozen=True)
+class Lines:
+    """Some lines of a tab as digests: what each is about, in order, and its numbers.
 
-    Records that say the same but for numbers are one.
+    A line is all records that share a value of the field that has the most of them, such as the
+    lot; what all records of the tab share belongs to it.
     """
-    known: dict[int, int] = {}
+
+    words: Digests
+    numbers: Digests
+
+
+def lines_of(tables: Mapping[str, pa.RecordBatch]) -> str:
+    """Some lines of a tab, to be read by `read_lines`: a text, since most tabs are never looked at
+    again, and there may be very many."""
+    words, numbers = [np.zeros(0, np.uint64)], [np.zeros(0, np.uint64)]
     for batch in tables.values():
-        if batch.num_rows:
-            names = [name for name in batch.schema.names if name not in PROVENANCE]
-            numbers = [name for name in names if _is_number(batch.schema.field(name).type)]
-            words = _digest(batch, [name for name in names if name not in numbers], _BASIS)
-            whole = _digest(batch, numbers, words)
-            smallest = np.argsort(words, kind="stable")[: 2 * KEPT].tolist()
-            for at in smallest:
-                known.setdefault(int(words[at]), int(whole[at]))
+        summed: list[pa.Array] = []
+        told: list[pa.DictionaryArray] = []
+        for name, kind, column in zip(
+            batch.schema.names, batch.schema.types, batch.columns, strict=True
+        ):
+            if _is_number(kind):
+                summed.append(column)
+            elif name not in PROVENANCE:
+                told.append(column if pa.types.is_dictionary(kind) else column.dictionary_encode())
+        shared = [one for one in told if len(one.dictionary) == 1 and not one.null_count]
+        varying = [one for one in told if len(one.dictionary) > 1]
+        if varying:
+            by = max(varying, key=lambda column: len(column.dictionary))
+            places = by.indices
+            if by.null_count:
+                places = pc.fill_null(places, len(by.dictionary))
+            where = places.to_numpy(zero_copy_only=False)
+            counts = np.bincount(where, minlength=len(by.dictionary) + 1)[: len(by.dictionary)]
+            words.append(_words(by, shared)[counts > 0])
+            numbers.append(_numbers(summed, where, counts)[counts > 0])
+    every, first = np.unique(np.concatenate(words), return_index=True)
     # Words that all records share, or none, tell no record from another.
-    return tuple(sorted(known.items())[:KEPT]) if len(known) > 1 else ()
+    if len(every) <= 1:
+        return ""
+    kept = np.concatenate([every[:KEPT], np.concatenate(numbers)[first[:KEPT]]])
+    return b64encode(kept.astype("<u8").tobytes()).decode()
+
+
+def read_lines(text: str) -> Lines:
+    """The digests from the text that was kept of them."""
+    words, numbers = np.frombuffer(b64decode(text), "<u8").reshape(2, -1)
+    return Lines(words, numbers)
 
 
 def _is_number(kind: pa.DataType) -> bool:
@@ -48,29 +82,30 @@ def _is_number(kind: pa.DataType) -> bool:
     )
 
 
-def _digest(batch: pa.RecordBatch, names: Collection[str], start: np.uint64 | Digests) -> Digests:
-    digests = np.full(batch.num_rows, start, np.uint64)
+def _words(by: pa.DictionaryArray, shared: Sequence[pa.DictionaryArray]) -> Digests:
+    """A digest for each value of a field, and of what all records share."""
+    digests = np.array([_of_text(str(one)) for one in by.dictionary.to_pylist()], np.uint64)
     with np.errstate(over="ignore"):
-        for name in names:
-            digests = (digests ^ _numbers_of(batch.column(name))) * _PRIME
+        for column in shared:
+            digests = (digests ^ np.uint64(_of_text(str(column.dictionary[0])))) * _PRIME
             # Without it, small differences would stay in the lowest bits.
             digests ^= digests >> np.uint64(29)
     return digests
 
 
-def _numbers_of(column: pa.Array) -> Digests:
-    """A number for each value, the same for the same value."""
-    if pa.types.is_dictionary(column.type):
-        texts = [0 if text is None else _of_text(text) for text in column.dictionary.to_pylist()]
-        numbers = np.array([*texts, 0], np.uint64)
-        where = pc.fill_null(column.indices, len(texts)).to_numpy(zero_copy_only=False)
-        picked: Digests = numbers[where.astype(np.intp)]
-        return picked
-    if pa.types.is_floating(column.type) or pa.types.is_integer(column.type):
-        filled = column.cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False)
-        bits: Digests = np.nan_to_num(filled, nan=-1.5).astype(np.float64).view(np.uint64)
-        return bits
-    return np.array([_of_text(str(value)) for value in column.to_pylist()], np.uint64)
+def _numbers(
+    summed: Sequence[pa.Array], where: NDArray[np.intp], counts: NDArray[np.intp]
+) -> Digests:
+    """A digest of the sums of each line, and of how many records it has."""
+    digests = counts.astype(np.uint64) ^ _BASIS
+    with np.errstate(over="ignore"):
+        for column in summed:
+            floats = column.cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False)
+            sums = np.bincount(where, np.nan_to_num(floats), len(counts) + 1)[: len(counts)]
+            # In another order of the records the last digit may differ.
+            digests = (digests ^ np.round(sums, 6).view(np.uint64)) * _PRIME
+            digests ^= digests >> np.uint64(29)
+    return digests
 
 
 @lru_cache(maxsize=65536)

@@ -33,6 +33,10 @@ def sums_of_others(tabs: Mapping[str, Numbers]) -> Iterator[tuple[str, Sequence[
     names = [name for name, (cells, _) in tabs.items() if len(cells) >= _FEWEST_SUMS]
     if len(names) < FEWEST_TABS:
         return
+    # Few workbooks hold such tabs: their sums alone show that, before the cells are looked at.
+    alone = np.array([[tabs[name][1].sum()] for name in names])
+    if not any(True for at in range(len(names)) for _ in _runs(alone, range(len(names)), at)):
+        return
     every = np.unique(np.concatenate([tabs[name][0] for name in names]))
     if len(every) * len(names) > _MOST:
         return
@@ -52,15 +56,20 @@ def sums_of_others(tabs: Mapping[str, Numbers]) -> Iterator[tuple[str, Sequence[
 
 def _run_summed(matrix: NDArray[np.float64], left: Sequence[int], at: int) -> Sequence[int] | None:
     """The tabs in turn whose numbers a tab sums up; None if there are none."""
-    others = [one for one in left if one != at]
-    total = matrix[at].sum()
-    ends = np.concatenate(([0.0], np.cumsum(matrix[others].sum(axis=1))))
-    apart = np.abs(ends[None, :] - ends[:, None] - total)
-    near = apart <= 1e-6 + 1e-9 * np.abs(ends).max()
-    for first, end in zip(*np.nonzero(np.triu(near, 2)), strict=True):
-        members = matrix[others[first:end]]
+    for others in _runs(matrix, left, at):
+        members = matrix[others]
         several = np.count_nonzero(members, axis=0) > 1
         true_sums = np.count_nonzero(several & (matrix[at] != 0))
         if true_sums >= _FEWEST_SUMS and all_agree(matrix[at], members.sum(axis=0)).all():
-            return others[first:end]
+            return others
     return None
+
+
+def _runs(matrix: NDArray[np.float64], left: Sequence[int], at: int) -> Iterator[list[int]]:
+    """Tabs in turn, two at least, whose numbers add up to the same sum as those of a tab."""
+    others = [one for one in left if one != at]
+    ends = np.concatenate(([0.0], np.cumsum(matrix[others].sum(axis=1))))
+    apart = np.abs(ends[None, :] - ends[:, None] - matrix[at].sum())
+    near = apart <= 1e-6 + 1e-9 * np.abs(ends).max()
+    for first, end in zip(*np.nonzero(np.triu(near, 2)), strict=True):
+        yield others[first:end]
