@@ -15,7 +15,12 @@ from numpy.typing import NDArray
 from boreotabula.findings.finding import WHOLE, Finding, Telling
 from boreotabula.findings.places import Why
 from boreotabula.findings.rows import GROUPS_BY_SUMS
-from boreotabula.findings.totals import COLUMN_LIKE_TOTAL
+from boreotabula.findings.totals import (
+    COLUMN_LIKE_TOTAL,
+    GROUP_SUMS_LIKELY,
+    NEAR_SUMS_LIKELY,
+    SUMS_LIKELY,
+)
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
@@ -28,10 +33,8 @@ from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed
 from boreotabula.reading.totals.unnamed_rows import (
     FEWEST_PLACES,
     FEWEST_SUMMANDS,
-    group_finding,
     groups_by_sums,
-    maybe_finding,
-    near_finding,
+    likely_finding,
     row_finding,
     rows_of_sums,
 )
@@ -79,15 +82,13 @@ def without_unnamed_totals(
         within = range(columns.left, columns.right)
         found.append(Telling(row_finding(sheet, columns, rows), rows, within))
         table = table.without(rows, RowKind.LIKE_TOTAL)
-    maybe = [row for row in sum_rows.maybe if not _is_kept(sheet, columns, row, kept)]
-    if maybe:
-        found.append(Telling(maybe_finding(sheet, columns, maybe)))
-    groups = [row for row in sum_rows.groups if not _is_kept(sheet, columns, row, kept)]
-    if groups:
-        found.append(Telling(group_finding(sheet, columns, groups)))
-    near = [row for row in sum_rows.near if not _is_kept(sheet, columns, row, kept)]
-    if near:
-        found.append(Telling(near_finding(sheet, columns, near)))
+    for kind, likely in (
+        (SUMS_LIKELY, sum_rows.maybe),
+        (GROUP_SUMS_LIKELY, sum_rows.groups),
+        (NEAR_SUMS_LIKELY, sum_rows.near),
+    ):
+        if some := [row for row in likely if not _is_kept(sheet, columns, row, kept)]:
+            found.append(Telling(likely_finding(kind, sheet, columns, some)))
     return WithoutSums(columns, table, tuple(found))
 
 

@@ -12,13 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.totals import (
-    GROUP_SUMS_LIKELY,
-    LOOKS_LIKE_TOTAL,
-    NEAR_SUMS_LIKELY,
-    SUMS_LIKELY,
-    SUMS_WITHOUT_LABEL,
-)
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.totals import LOOKS_LIKE_TOTAL, SUMS_WITHOUT_LABEL
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
@@ -488,34 +483,12 @@ def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
     return LOOKS_LIKE_TOTAL(where, label=label, patterns=patterns, **slots)
 
 
-def maybe_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    """What is said of rows that may hold sums."""
+def likely_finding(
+    kind: FindingKind, sheet: Sheet, columns: Columns, rows: Sequence[int]
+) -> Finding:
+    """What is said of rows that may be totals, in the words of a kind."""
     label, patterns = _labels(sheet, columns, rows)
-    return SUMS_LIKELY(
-        sheet.address(rows[0], columns.left),
-        rows=sheet.rows_called(rows),
-        count=len(rows),
-        label=label,
-        patterns=patterns or [label],
-    )
-
-
-def group_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    """What is said of rows that hold the sums of the rows below them, though they name no group."""
-    label, patterns = _labels(sheet, columns, rows)
-    return GROUP_SUMS_LIKELY(
-        sheet.address(rows[0], columns.left),
-        rows=sheet.rows_called(rows),
-        count=len(rows),
-        label=label,
-        patterns=patterns or [label],
-    )
-
-
-def near_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    """What is said of rows named as totals that are near the sums of the rows above."""
-    label, patterns = _labels(sheet, columns, rows)
-    return NEAR_SUMS_LIKELY(
+    return kind(
         sheet.address(rows[0], columns.left),
         rows=sheet.rows_called(rows),
         count=len(rows),
