@@ -207,6 +207,13 @@ def test_a_table_without_a_column_that_all_others_have_is_an_error(tmp_path: Pat
     ]
 
 
+def test_a_renamed_column_is_told_by_its_heading_alone(tmp_path: Path) -> None:
+    files = {f"{n}.csv": lots(n) for n in range(4)}
+    files["4.csv"] = lots(4).replace("Site", "Ort")
+    told_of = [one[1] for one in told(run(tmp_path, LIST, files))]
+    assert told_of == ["heading-unknown"]
+
+
 def test_a_number_that_stands_for_nothing_is_told_once(tmp_path: Path) -> None:
     done = run(tmp_path, LIST, {f"{n}.csv": lots(n, -9999) for n in range(4)})
     (finding,) = [one for one in done.findings if one.code == "value-stands-for-nothing"]

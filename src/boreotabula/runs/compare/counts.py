@@ -9,7 +9,7 @@ from statistics import median
 from boreotabula.findings.comparing import FIELD_EMPTY_HERE, RECORDS_FEW, TAB_MISSING
 from boreotabula.findings.files import TAB_NOT_CHOSEN
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.tables import COLUMN_OF_OTHERS_LACKING
+from boreotabula.findings.tables import COLUMN_OF_OTHERS_LACKING, HEADING_UNKNOWN
 from boreotabula.layout.headings import normal_form
 from boreotabula.runs.file.read import FileReading
 
@@ -111,16 +111,21 @@ class LackingColumns:
     def __init__(self, optional: Collection[str]) -> None:
         self._optional = optional
         self._having: dict[tuple[str, str], Counter[str]] = {}
+        self._unsure: set[tuple[str, str]] = set()
         self._tabs: dict[tuple[str, str], list[tuple[str, str, frozenset[str]]]] = {}
 
     def take(self, reading: FileReading) -> None:
         """Note the columns of a file's tables."""
+        # A heading that nobody knows is an error of its own, and may be that column.
+        unknown = {one.tab for one in reading.findings if one.kind == HEADING_UNKNOWN}
         for tab in reading.tabs:
             for block, fields in tab.facts.columns.items() if tab.record_count else ():
                 key = (tab.form, block)
                 self._having.setdefault(key, Counter()).update(fields)
                 # Most tabs have all columns: of those the names are shared.
                 self._tabs.setdefault(key, []).append((reading.name, tab.name, frozenset(fields)))
+                if tab.name in unknown:
+                    self._unsure.add((reading.name, tab.name))
 
     def findings(self) -> Iterator[Finding]:
         """One for each tab and column that it alone lacks."""
@@ -130,7 +135,8 @@ class LackingColumns:
                 continue
             nearly_all = {name for name, count in self._having[key].items() if count == others}
             for file, tab, fields in tabs if nearly_all else ():
-                for name in sorted(nearly_all - fields - set(self._optional)):
+                lacking = nearly_all - fields - set(self._optional)
+                for name in sorted(lacking) if (file, tab) not in self._unsure else ():
                     yield COLUMN_OF_OTHERS_LACKING(file=file, tab=tab, field=name, tabs=others)
 
 
