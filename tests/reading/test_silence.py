@@ -438,6 +438,33 @@ FORMS = {
         [("a", 5), ("b", 2000), ("c", 7)],
         [],
     ),
+    "units named by the headings of values": Form(
+        """
+        . | Q1 | . | Q2
+        Lot | W (t) | X | W (kg)
+        a | 1 | 2 | 3
+        b | 4 | 5 | six
+        """,
+        layout('stub = "lot"\nacross = "q"\nvalue = ["w", "x"]', "lot q x:integer").replace(
+            "[fields]", '[fields]\nw = { type = "integer", unit = { kg = 1, t = 1000 } }'
+        ),
+        "lot q w x",
+        [("a", "Q1", 1000, 2), ("a", "Q2", 3, None), ("b", "Q1", 4000, 5), ("b", "Q2", None, None)],
+        [("value-not-converted", "D4")],
+    ),
+    "a unit named by the heading of a level": Form(
+        """
+        Lot | Q1 (t) | Q2
+        a | 1 | 2
+        Total | 1 | 2
+        """,
+        layout('stub = "lot"\nacross = "q"\nvalue = "w"\ntotals = "Total"', "lot q").replace(
+            "[fields]", '[fields]\nw = { type = "integer", unit = { kg = 1, t = 1000 } }'
+        ),
+        "lot q w",
+        [("a", "Q1 (t)", 1000), ("a", "Q2", 2)],
+        [],
+    ),
     "currencies before and behind": Form(
         """
         Lot | Price

@@ -227,7 +227,7 @@ def _value(
     field = block.names.field_of(cell_text(heads.labels[-1]))
     if field not in block.values or field is None:
         return _unknown(column, Why.VALUE_UNKNOWN), unknown_value(place, block, column, heads)
-    found = Column(column, ColumnKind.VALUE, field, heads.labels[:-1])
+    found = Column(column, ColumnKind.VALUE, field, heads.labels[:-1], says_value=heads.labels[-1])
     return found, blank_level(place, block, column, heads)
 
 

@@ -52,6 +52,8 @@ class Column:
     labels: tuple[Cell, ...] = ()
     why: str = ""
     cause: Cause | None = None
+    says_value: Cell = ""
+    """The heading below its labels that says which of several values it holds."""
 
 
 @dataclass(frozen=True)
@@ -106,11 +108,14 @@ class Columns:
 
     @cached_property
     def _headings(self) -> Mapping[int, str]:
-        kept = self.of(ColumnKind.BESIDE)
-        return {one.column: str(one.labels[-1]) for one in kept if one.labels}
+        kept = self.of(ColumnKind.BESIDE, ColumnKind.VALUE)
+        texts = {
+            one.column: [*one.labels, *([one.says_value] if one.says_value else [])] for one in kept
+        }
+        return {column: str(labels[-1]) for column, labels in texts.items() if labels}
 
     def heading_of(self, column: int) -> str:
-        """The heading of a column that holds a field of each row; nothing if it has none."""
+        """The lowest heading of a column of values; nothing if it has none."""
         return self._headings.get(column, "")
 
     @cached_property

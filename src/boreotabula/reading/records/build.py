@@ -152,7 +152,7 @@ def build_records(
     grid = _list_grid(sheet, columns, rows) if block.is_list else _grid(sheet, columns, table, plan)
     build = _Builder(sheet, plan, grid)
     for field, values in grid.values.items():
-        build.values(field, values)
+        build.values(field, values, columns)
     for level, field in enumerate(block.across):
         row = level_row(place.levels, block, level)
         build.headings(field, level_heads(columns, level, plan.form(field)), row, columns)
@@ -319,15 +319,36 @@ class _Builder:
         self.blanked: list[Spot] = list(grid.blanked)
         self.ways: list[WayMet] = []
 
-    def values(self, field: str, values: _Values) -> None:
+    def values(self, field: str, values: _Values, columns: Columns) -> None:
         """A field whose cells are the values of the records."""
-        done = convert(values.cells, self.plan.form(field))
-        self.arrays[field] = done.values
         self.sources[field] = InSlots(self.rows, values.columns)
-        # The usual case says nothing: then no cell is looked at again.
-        if not done.unremarkable:
-            cells = values.cells
-            self._tell(done, cells, cells.rows, cells.columns, cells.filled, field)
+        parts, order = self._by_unit(field, values, columns)
+        arrays = []
+        for form, cells in parts:
+            done = convert(cells, form)
+            arrays.append(done.values)
+            # The usual case says nothing: then no cell is looked at again.
+            if not done.unremarkable:
+                self._tell(done, cells, cells.rows, cells.columns, cells.filled, field)
+        whole = arrays[0] if len(arrays) == 1 else pa.concat_arrays(arrays)
+        self.arrays[field] = whole if order is None else taken(whole, order)
+
+    def _by_unit(
+        self, field: str, values: _Values, columns: Columns
+    ) -> tuple[list[tuple[ValueForm, Picked]], NDArray[np.intp] | None]:
+        """The cells of a field, apart by the unit that their headings name, and in which place of
+        all of these together each record's is; None if none was moved."""
+        form = self.plan.form(field)
+        if not form.factors:
+            return [(form, values.cells)], None
+        forms = [form_under(form, columns.heading_of(int(at))) for at in values.columns]
+        different = list(dict.fromkeys(forms))
+        if len(different) == 1:
+            return [(different[0], values.cells)], None
+        which = np.array([different.index(one) for one in forms], np.intp)[self.grid.slot_of]
+        places = [np.flatnonzero(which == number) for number in range(len(different))]
+        parts = [(one, values.cells.take(at)) for one, at in zip(different, places, strict=True)]
+        return parts, np.argsort(np.concatenate(places), kind="stable")
 
     def headings(self, field: str, heads: LevelHeads, row: int, columns: Columns) -> None:
         """A field that the headings of one level fill."""

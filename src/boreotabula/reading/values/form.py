@@ -116,10 +116,14 @@ _ONE = Decimal(1)
 _IN_BRACKETS = re.compile(r"[(\[]([^()\[\]]*)[)\]]\s*$")
 
 
-@lru_cache(maxsize=256)
 def form_under(form: ValueForm, heading: str) -> ValueForm:
     """How values are written under a heading, which may name their unit in brackets."""
-    match = _IN_BRACKETS.search(heading) if form.factors else None
+    return _in_unit(form, heading) if form.factors else form
+
+
+@lru_cache(maxsize=256)
+def _in_unit(form: ValueForm, heading: str) -> ValueForm:
+    match = _IN_BRACKETS.search(heading)
     unit = match[1].strip() if match else ""
     return replace(form, heading_unit=unit) if unit.casefold() in form.factors else form
 
