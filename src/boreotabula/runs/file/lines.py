@@ -100,8 +100,12 @@ def _numbers(
     digests = counts.astype(np.uint64) ^ _BASIS
     with np.errstate(over="ignore"):
         for column in summed:
-            floats = column.cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False)
-            sums = np.bincount(where, np.nan_to_num(floats), len(counts) + 1)[: len(counts)]
+            # The usual column is there as it is: no copy is made of it.
+            if pa.types.is_decimal(column.type):
+                column = column.cast(pa.float64(), safe=False)
+            weights = column.to_numpy(zero_copy_only=False)
+            weights = np.nan_to_num(weights) if column.null_count else weights
+            sums = np.bincount(where, weights, len(counts) + 1)[: len(counts)]
             # In another order of the records the last digit may differ.
             digests = (digests ^ np.round(sums, 6).view(np.uint64)) * _PRIME
             digests ^= digests >> np.uint64(29)
