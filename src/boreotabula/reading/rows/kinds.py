@@ -327,19 +327,24 @@ class _Teller:
         rules = _Rules(patterns)
         for at in np.flatnonzero(open_).tolist():
             row = at + self.rows.start
-            first = self.sheet.rows[row][int(self.within[at].argmax()) + self.columns.left]
+            first = self._first_cell(at)
             match = rules.first_for([cell_text(first)])
             if match is not None:
                 kinds[at], open_[at] = kind, False
                 if rule is not None:
                     self.rules[row] = Rule(rule, match.text)
 
+    def _first_cell(self, at: int) -> Cell:
+        """The first filled cell of a row, counted from the first of the table; blank if none is."""
+        column = int(self.within[at].argmax()) + self.columns.left
+        return self.sheet.rows[at + self.rows.start][column]
+
     def _leave_out_others(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
         """The rows that `only_rows` does not name: a stub cell, or the first filled cell, tells."""
         only = _Rules(self.block.only_rows)
         for at in np.flatnonzero(open_).tolist():
             row = at + self.rows.start
-            first = self.sheet.rows[row][int(self.within[at].argmax()) + self.columns.left]
+            first = self._first_cell(at)
             cells = (*(some.cells[at] for some in self.own.values()), first)
             if only.first_for([cell_text(cell) for cell in cells if cell != ""]) is None:
                 kinds[at], open_[at] = RowKind.LEFT_OUT, False
@@ -428,8 +433,7 @@ class _Teller:
             return kinds
         kinds = kinds.copy()
         for at in np.flatnonzero(kinds)[::-1].tolist():
-            row = at + self.rows.start
-            first = self.sheet.rows[row][int(self.within[at].argmax()) + self.columns.left]
+            first = self._first_cell(at)
             if not matches_any(first, self.block.boilerplate):
                 break
             if kinds[at] != RowKind.LABEL:

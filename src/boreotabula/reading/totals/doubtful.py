@@ -41,11 +41,6 @@ def slips_of(sheet: Sheet, totals: Totals, columns: Columns, table: TableRows) -
     if not rows or not block.totals or not table.records:
         return []
     named = [one.column for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
-    texts = [
-        at
-        for at in named
-        if 2 * sum(_is_text(sheet, row, at) for row in table.records) > len(table.records)
-    ]
     # What no word calls an average may be one by chance.
     agreeing = {
         one.row
@@ -53,11 +48,18 @@ def slips_of(sheet: Sheet, totals: Totals, columns: Columns, table: TableRows) -
         if one.agrees
         and not (one.averaged and not begins_as_total(sheet, one.row, named, AVERAGE_WORDS))
     }
+    doubted = [row for row in rows if row not in agreeing]
+    # The usual totals agree: then the records need not be looked at.
+    if not doubted:
+        return []
+    texts = [
+        at
+        for at in named
+        if 2 * sum(_is_text(sheet, row, at) for row in table.records) > len(table.records)
+    ]
     filled = Counter(at for row in rows for at in texts if _is_text(sheet, row, at))
     return [
-        row
-        for row in rows
-        if row not in agreeing and any(filled[at] == 1 for at in _beside_label(sheet, row, texts))
+        row for row in doubted if any(filled[at] == 1 for at in _beside_label(sheet, row, texts))
     ]
 
 
