@@ -158,8 +158,9 @@ def files(home: Path) -> Path:
 def test_files_that_need_more_memory_are_told_so_and_nothing_else(tmp_path: Path) -> None:
     layout = files(tmp_path)
     # Far more than a MiB on any machine: what small workbooks need depends on the allocator.
-    rows = [["Lot", "N"], *([f"lot {number} " + "x" * 90, number] for number in range(20_000))]
     for name in ("a", "b", "c"):
+        lots = ([f"{name} {number} " + "x" * 90, number] for number in range(20_000))
+        rows = [["Lot", "N"], *lots]
         write_workbook(tmp_path / "in" / f"{name}.xlsx", {"T": rows})
     done = installed("extract", layout, "-o", "o.csv", "--largest-part", "1", cwd=tmp_path)
     assert done.status == 3 and not (tmp_path / "o.csv").exists()
