@@ -303,7 +303,7 @@ CASES: Mapping[str, OnTab | InRun] = {
     "month-without-year": OnTab(
         "Lot | Month/a | April", LIST, "B2",
         more='year = "integer"\nmonth = { type = "month", year_from = "year" }'),
-    "value-far": InRun({"a.csv": NUMBERS + "/S99,41000"}, LIST, "A22"),
+    "value-far": InRun({"a.csv": NUMBERS + "/S99,41000"}, LIST, "B22"),
     "value-stands-for-nothing": InRun({"a.csv": NUMBERS + "/a,-9999/b,-9999/c,-9999"}, LIST),
     # totals and the account
     "looks-like-total": OnTab("Lot | A | B/a | 1000 | 2000/b | 3000 | 4001/Alt | 4000 | 6001", WEEK,

@@ -36,6 +36,7 @@ folder = "inbox"
 lot = "text"
 month = "month"
 count = { type = "integer", min = 0 }
+seen = "date"
 """
 
 
@@ -99,6 +100,14 @@ def desk(tmp_path: Path) -> Path:
     )
     (home / "inbox" / "broken.xlsx").write_bytes(b"PK\x03\x04 nothing")
     (home / "inbox" / "wrong.csv").write_text("lot,month,count\nX,2026-01,some\n", "utf-8")
+    # The day in the last of them decides for the first two.
+    for name, day in {
+        "lots 5 seen": "05/01/2026",
+        "s seen": "06/01/2026",
+        "z seen": "23/02/2026",
+    }.items():
+        text = f"lot,month,count,seen\n{name},2026-01,1,{day}\n"
+        (home / "inbox" / f"{name}.csv").write_text(text, "utf-8")
     (home / "l.toml").write_text(LAYOUT, "utf-8")
     return home
 
@@ -129,10 +138,10 @@ def gives_the_records_of_one_machine(machines: Machines, desk: Path) -> None:
     assert here.out.replace("here", "there") == there.out
     assert _findings(desk, "here") == _findings(desk, "there")
     assert {one["code"] for one in _findings(desk, "there")} >= {
-        "file-twice", "tab-twice", "file-unreadable", "value-not-converted",
+        "file-twice", "tab-twice", "file-unreadable", "value-not-converted", "read-by-evidence",
     }  # fmt: skip
     compared = program("compare", "here", "there", cwd=desk)
-    assert "Nothing differs." in compared.out and f"{FILES * 40 + 1:,} the same" in compared.out
+    assert "Nothing differs." in compared.out and f"{FILES * 40 + 4:,} the same" in compared.out
     tables = [boreotabula_records(desk / one) for one in ("here", "there")]
     assert tables[0] == tables[1]  # in the same order within a part
     assert not [*desk.glob(".*"), *(desk / "there").rglob(".*")]

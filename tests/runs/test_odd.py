@@ -104,7 +104,7 @@ def test_a_value_far_from_those_of_its_sender(tmp_path: Path) -> None:
     forms["4-3"][5][2] = 42_900
     _, told = found(tmp_path, forms)
     (one,) = told
-    assert (one.code, one.file, one.cell) == ("value-far", "4-3.xlsx", "A6")
+    assert (one.code, one.file, one.cell) == ("value-far", "4-3.xlsx", "C6")
     assert "42,900 for “seedlings” is 93 times the 459 that the others of N4 reach" in one.message
 
 

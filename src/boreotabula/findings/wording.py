@@ -13,7 +13,8 @@ its value is put into words:
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 from string import Formatter
 
 from boreotabula.layout.addresses import Address
@@ -22,19 +23,23 @@ MOST_LISTED = 5
 """So many items of a list are named."""
 
 
-class _Wording(Formatter):
-    """Fills the slots of a sentence."""
+@lru_cache(maxsize=2048)
+def _parsed(sentence: str) -> Sequence[tuple[str, str | None, str]]:
+    """The parts of a sentence: a text, the name of the slot behind it (None at the end), and how
+    its value is put into words. Kept, since a run may hold very many findings of a kind."""
+    return tuple((text, name, spec or "") for text, name, spec, _ in Formatter().parse(sentence))
 
-    def format_field(self, value: object, format_spec: str) -> str:
-        """A value put into words as its slot says."""
-        if format_spec.startswith("?"):
-            there, _, lacking = format_spec[1:].partition("|")
-            return there.replace("#", _shown(value)) if value else lacking
-        if "|" in format_spec:
-            single, several = format_spec.split("|")
-            number = int(value) if isinstance(value, int) else len(list(_items(value)))
-            return (single if number == 1 else several).replace("#", f"{number:,}")
-        return _shown(value, quoted=format_spec == "q")
+
+def _in_words(value: object, spec: str) -> str:
+    """A value put into words as its slot says."""
+    if spec.startswith("?"):
+        there, _, lacking = spec[1:].partition("|")
+        return there.replace("#", _shown(value)) if value else lacking
+    if "|" in spec:
+        single, several = spec.split("|")
+        number = int(value) if isinstance(value, int) else len(list(_items(value)))
+        return (single if number == 1 else several).replace("#", f"{number:,}")
+    return _shown(value, quoted=spec == "q")
 
 
 def _items(value: object) -> Iterable[object]:
@@ -55,13 +60,18 @@ def _listed(items: Iterable[object], *, quoted: bool) -> str:
     return ", ".join(texts[:MOST_LISTED]) + (" …" if len(texts) > MOST_LISTED else "")
 
 
-_WORDING = _Wording()
-
-
 def filled(sentence: str, slots: Mapping[str, object]) -> str:
     """A sentence with its slots filled. Raises KeyError if one of them is not given."""
-    # Most advice has no slots, and a run may hold very many findings.
-    return _WORDING.vformat(sentence, (), slots) if "{" in sentence else sentence
+    # Most advice has no slots.
+    if "{" not in sentence:
+        return sentence
+    words = []
+    for text, name, spec in _parsed(sentence):
+        words.append(text)
+        if name is not None:
+            # Slots within a slot are filled first.
+            words.append(_in_words(slots[name], filled(spec, slots)))
+    return "".join(words)
 
 
 def captures(values: Mapping[str, str]) -> list[str]:
@@ -77,7 +87,7 @@ def located(text: str, where: object) -> str:
 def slots_of(sentence: str) -> set[str]:
     """The names of a sentence's slots, those within slots too."""
     names = set()
-    for _, name, spec, _ in _WORDING.parse(sentence):
+    for _, name, spec in _parsed(sentence):
         if name is not None:
-            names |= {name, *slots_of(spec or "")}
+            names |= {name, *slots_of(spec)}
     return names

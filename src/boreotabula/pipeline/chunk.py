@@ -18,12 +18,13 @@ from boreotabula.findings.files import FILE_NOT_FETCHED
 from boreotabula.outputs.parted import PartedWriter, PartFile
 from boreotabula.runs.cache.packing import without_records
 from boreotabula.runs.cache.store import Cache
+from boreotabula.runs.file.facts import Met
 from boreotabula.runs.file.open_file import Job
 from boreotabula.runs.file.read import FileReading, ended_reading
 from boreotabula.runs.inputs import Inbox, SourceFile
 from boreotabula.runs.processes.pool import Ended
 from boreotabula.runs.processes.worker import End
-from boreotabula.runs.read_all import Means, digests, read_sources
+from boreotabula.runs.read_all import Means, digests, read_by_ways, read_sources
 from boreotabula.runs.remote.fetch import Fetched, fetch_one
 
 ATTEMPTS = ".attempts"
@@ -59,6 +60,9 @@ class Chunk:
     digests: Mapping[str, str] = field(default_factory=dict)
     left_out: frozenset[tuple[str, str]] = frozenset()
     """Tabs, each with its file, whose records go nowhere: they are copies of others."""
+    ways: Mapping[str, Met] = field(default_factory=dict)
+    """What decides day and month, by field, in the files of `decided`."""
+    decided: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -169,9 +173,13 @@ def _readings(chunk: Chunk, errand: Errand, deadly: frozenset[int]) -> Iterator[
     limits = errand.job.opening.limits
     kept = Cache.of(errand.layout, limits) if errand.kept else None
     means = Means(1, kept, errand.fresh, limits, threads=True)
-    readings = read_sources(here, errand.job, means, chunk.digests)
+    plain = [source for source in here if source.name not in chunk.decided]
+    readings = read_sources(plain, errand.job, means, chunk.digests)
+    decided = [source for source in here if source.name in chunk.decided]
+    by_ways = read_by_ways(decided, errand.job, means, chunk.digests, chunk.ways)
     for source in chunk.sources:
-        yield failed.get(source.name) or next(readings)
+        its_readings = by_ways if source.name in chunk.decided else readings
+        yield failed.get(source.name) or next(its_readings)
 
 
 def not_fetched(name: str, why: str) -> FileReading:

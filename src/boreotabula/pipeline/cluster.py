@@ -9,7 +9,7 @@ from __future__ import annotations
 import gc
 import logging
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
@@ -32,6 +32,8 @@ from boreotabula.pipeline.chunk import (
 )
 from boreotabula.runs.cache.packing import read_without_records, without_records
 from boreotabula.runs.compare.copies import without_copies
+from boreotabula.runs.evidence import with_evidence
+from boreotabula.runs.file.facts import Met
 from boreotabula.runs.file.read import FileReading
 from boreotabula.runs.inputs import SourceFile
 from boreotabula.runs.read_all import originals, without_same
@@ -163,18 +165,30 @@ class Cluster:
         unread = {name: not_fetched(name, why) for name, why in failed.items()}
         unread |= {name: FileReading(name, digest=known[name]) for name in copies}
         every = (unread.get(one.name) or next(read) for one in sources)
-        for reading in without_copies(without_same(every, first)):
+        settled = with_evidence(every, (), self._by_ways)
+        for reading in without_copies(without_same(settled, first)):
             copied = {(reading.name, tab.name) for tab in reading.tabs if tab.is_copy}
             if copied:
                 self._copies.setdefault(self._chunks[reading.name], set()).update(copied)
             yield reading
 
-    def _read(self, chunks: Sequence[Chunk], there: dict[str, str]) -> Iterator[FileReading]:
+    def _read(
+        self, chunks: Sequence[Chunk], there: dict[str, str] | None = None
+    ) -> Iterator[FileReading]:
         for chunk, done in self._each(read_chunk, chunks, there):
             self._done[chunk.label] = (chunk, replace(done, heads=()))
             for source, head in zip(chunk.sources, done.heads, strict=True):
                 self._chunks[source.name] = chunk.label
                 yield read_without_records(head)
+
+    def _by_ways(self, names: Sequence[str], ways: Mapping[str, Met]) -> Iterator[FileReading]:
+        """Some files read once more, by name, with what decides their fields: their chunks are."""
+        decided = frozenset(names)
+        labels = dict.fromkeys(self._chunks[name] for name in names)
+        again = [replace(self._done[one][0], ways=ways, decided=decided) for one in labels]
+        for reading in self._read(again):
+            if reading.name in decided:
+                yield reading
 
     def parts(self) -> dict[str, list[PartFile]]:
         """The files that hold the records of each table, once all readings are taken."""

@@ -85,13 +85,22 @@ def _read(
     sources = {source.name: source for source in inbox.taken}
 
     def again(names: Sequence[str], ways: Mapping[str, Met]) -> Iterator[FileReading]:
-        by_ways = replace(job, plan=decided_plan(layout.plan, ways))
-        kept = means.kept and means.kept.by(repr(sorted(ways.items())))
-        return read_sources(
-            [sources[one] for one in names], by_ways, replace(means, kept=kept), known
-        )
+        return read_by_ways([sources[one] for one in names], job, means, known, ways)
 
     return with_evidence(read_sources(inbox.taken, job, means, known), means.evidence, again)
+
+
+def read_by_ways(
+    sources: Sequence[SourceFile],
+    job: Job,
+    means: Means,
+    known: Mapping[str, str],
+    ways: Mapping[str, Met],
+) -> Iterator[FileReading]:
+    """The same for files whose doubtful fields are read as `ways` say, by field."""
+    by_ways = replace(job, plan=decided_plan(job.plan, ways))
+    kept = means.kept and means.kept.by(repr(sorted(ways.items())))
+    return read_sources(sources, by_ways, replace(means, kept=kept), known)
 
 
 def read_sources(

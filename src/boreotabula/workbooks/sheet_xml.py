@@ -7,7 +7,7 @@ Markup of sheets as in ECMA-376 part 1: 18.3.1.4 (c, cell), 18.3.1.40 (f), 18.3.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from html import escape, unescape
 from io import BytesIO
@@ -34,6 +34,8 @@ _FORMULA = re.compile(rb"<f\b([^<>]*)>(?:([^<]*)</)?")
 _RESULT = re.compile(rb"<v\b[^<>]*?(?:/>|>([^<]*)<)")
 _USUAL = "xl/workbook.xml"
 _SHEET_NAME = re.compile(rb"(<(?:\w+:)?sheet\s(?:[^<>]*\s)?name\s*=\s*)(?:\"[^\"<]*\"|'[^'<]*')")
+_FORMATS, _INDENTS = _STYLE_WORDS = b"formatCode", b"indent="
+"""What styles must hold to be worth reading: most files have neither."""
 _SHARED_PARTS = ("xl/sharedStrings.xml", "xl/styles.xml")
 """Where the fast reader looks for them, whatever the relations say."""
 _TWO_LETTERS = 702
@@ -88,7 +90,7 @@ class XlsxInside:
     @cached_property
     def _codes(self) -> Mapping[bytes, str]:
         """The number formats that show codes, by the number of the cell style that has them."""
-        part = self._styles(b"formatCode")
+        part = self._styles(_FORMATS)
         if part is None:
             return {}
         styles = self._package.elements(part, ("numFmt", "xf"))
@@ -105,7 +107,7 @@ class XlsxInside:
     @cached_property
     def _indents(self) -> Mapping[bytes, int]:
         """How far cells are indented, by the number of the cell style that says so (18.8.1)."""
-        part = self._styles(b"indent=")
+        part = self._styles(_INDENTS)
         if part is None:
             return {}
         indents: dict[bytes, int] = {}
@@ -119,9 +121,16 @@ class XlsxInside:
         return {style: indent for style, indent in indents.items() if indent}
 
     def _styles(self, word: bytes) -> str | None:
-        """The part with the styles, if a word occurs in it."""
+        """The part with the styles, if one of `_STYLE_WORDS` occurs in it."""
+        part, words = self._style_words
+        return part if word in words else None
+
+    @cached_property
+    def _style_words(self) -> tuple[str, Collection[bytes]]:
+        """The part with the styles, and which of `_STYLE_WORDS` occur in it."""
         part = next((part for kind, part in self._related.values() if kind == "styles"), "")
-        return part if part in self._package and word in self._package.read(part) else None
+        content = self._package.read(part) if part in self._package else b""
+        return part, [word for word in _STYLE_WORDS if word in content]
 
     def names(self) -> Mapping[str, NamedCell]:
         """Defined names of single cells."""

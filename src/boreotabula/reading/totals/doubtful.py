@@ -92,11 +92,18 @@ def over_texts(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> 
     """Printed totals over fields that are read as texts, where most records hold amounts."""
     kinds = (ColumnKind.BESIDE,) if columns.block.is_list else (ColumnKind.VALUE,)
     by_field: dict[str, list[tuple[int, int]]] = {}
-    for one in columns.of(*kinds):
-        if plan.form(one.field).type.nature is not Nature.TEXT:
+    rows = table.of(RowKind.TOTAL)
+    held = columns.of(*kinds) if rows else ()
+    # The columns of a cross-tab share a field or two: asked once, not for each.
+    of_texts = {
+        field
+        for field in {one.field for one in held}
+        if plan.form(field).type.nature is Nature.TEXT
+    }
+    for one in held if of_texts else ():
+        if one.field not in of_texts:
             continue
-        found = [(row, one.column) for row in table.of(RowKind.TOTAL)
-                 if _sign(sheet, row, one.column) is not None]  # fmt: skip
+        found = [(row, one.column) for row in rows if _sign(sheet, row, one.column) is not None]
         if found and _mostly_amounts(sheet, table, one.column):
             by_field.setdefault(one.field, []).extend(found)
     for field, spots in by_field.items():

@@ -6,13 +6,14 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from hashlib import blake2b
 from itertools import islice
+from string import ascii_uppercase
 
 import numpy as np
 import pyarrow as pa
 
 from boreotabula.findings.reasons import Doubtful
 from boreotabula.findings.values import READING_DOUBTFUL
-from boreotabula.layout.addresses import Address
+from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.blocks import SettledBlock
@@ -118,19 +119,25 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     empty: list[str] = []
     ends: dict[str, Ends] = {}
     there = {name for one in reading.blocks for name in one.long.arrays}
-    for batch in reading.tables.values():
-        for name, column in zip(batch.schema.names, batch.columns, strict=True):
+    letters = _letters(reading.blocks)
+    # Arrow makes an object of every column each time it is asked.
+    tables = {
+        table: dict(zip(batch.schema.names, batch.columns, strict=True))
+        for table, batch in reading.tables.items()
+    }
+    for columns in tables.values():
+        for name, column in columns.items():
             filled = len(column) - column.null_count
             if len(column) and not filled and name in there:
                 empty.append(name)
             elif filled and name not in stamps and _is_number(column.type):
                 numbers[name] = numbers.get(name, 0) + filled
-                largest[name] = _largest(column, batch.column("source_cell"))
+                largest[name] = _largest(column, columns["source_cell"], letters.get(name))
                 ends[name] = _ends(column)
     telling = {number for some in largest.values() for number, _ in some}
     enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(telling) >= _FEWEST_DIFFERENT
     by_position = [one for one in reading.blocks if one.block.columns]
-    body = _digest(reading.tables, {*PROVENANCE, *stamps})
+    body = _digest(tables, {*PROVENANCE, *stamps})
     return TabFacts(
         f"{body} {sorted((name, str(one)) for name, one in stamps.items())}" if body else "",
         body if enough else "",
@@ -152,7 +159,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         ends,
         tuple(dict.fromkeys(_ways(reading))),
         tuple(sorted(_doubtful(reading))),
-        lines_of(reading.tables) if body else "",
+        lines_of(tables) if body else "",
     )
 
 
@@ -171,6 +178,19 @@ def _doubtful(reading: TabReading) -> set[str]:
         for one in reading.findings
         if one.kind == READING_DOUBTFUL and one.cause.endswith(cause)
     }
+
+
+def _letters(blocks: Sequence[SettledBlock]) -> Mapping[str, str]:
+    """The letters of the column that holds a field in every list of a tab; fields that stand in
+    several columns, or in a cross-tab, are left out."""
+    if not any(one.block.is_list for one in blocks):
+        return {}
+    held: dict[str, set[str]] = {}
+    for one in blocks:
+        for column in one.columns.of(ColumnKind.BESIDE, ColumnKind.VALUE):
+            where = one.block.is_list and not one.view.turned
+            held.setdefault(column.field, set()).add(column_letters(column.column) if where else "")
+    return {name: letters for name, (letters, *more) in held.items() if letters and not more}
 
 
 def _columns(blocks: Sequence[SettledBlock]) -> dict[str, tuple[str, ...]]:
@@ -219,18 +239,23 @@ def _is_number(kind: pa.DataType) -> bool:
 
 
 def _ends(column: pa.Array) -> Ends:
-    numbers = column.drop_null().to_numpy()
-    least, greatest = numbers.min(), numbers.max()
-    inner = numbers[(numbers != least) & (numbers != greatest)]
-    next_ones = (inner.min(), inner.max()) if len(inner) else (greatest, least)
-    counts = np.count_nonzero(numbers == least), np.count_nonzero(numbers == greatest)
+    numbers = np.sort(column.drop_null().to_numpy())
+    least, greatest = numbers[0], numbers[-1]
+    first, end = int(numbers.searchsorted(least, "right")), int(numbers.searchsorted(greatest))
+    next_least, next_greatest = (
+        (numbers[first], numbers[end - 1]) if first < end else (greatest, least)
+    )
     return (
-        float(least), int(counts[0]), float(next_ones[0]),
-        float(greatest), int(counts[1]), float(next_ones[1]),
+        float(least), first, float(next_least),
+        float(greatest), len(numbers) - end, float(next_greatest),
     )  # fmt: skip
 
 
-def _largest(column: pa.Array, cells: pa.Array) -> tuple[tuple[float, str], ...]:
+def _largest(
+    column: pa.Array, cells: pa.Array, letters: str | None
+) -> tuple[tuple[float, str], ...]:
+    """The largest values with their cells. The records of a list are known by the first cells of
+    their rows: `letters` are those of the column that holds the values."""
     held = None
     if column.null_count:
         held = np.flatnonzero(column.is_valid().to_numpy(zero_copy_only=False))
@@ -242,20 +267,29 @@ def _largest(column: pa.Array, cells: pa.Array) -> tuple[tuple[float, str], ...]
     some = some[np.argsort(-numbers[some], kind="stable")]
     places = (some if held is None else held[some]).tolist()
     found = zip(numbers[some].tolist(), places, strict=True)
-    return tuple((float(number), cells[place].as_py()) for number, place in found)
+    return tuple(
+        (float(number), _in_column(cells[place].as_py(), letters)) for number, place in found
+    )
 
 
-def _digest(tables: Mapping[str, pa.RecordBatch], without: Collection[str]) -> str:
+def _in_column(cell: str, letters: str | None) -> str:
+    return letters + cell.lstrip(ascii_uppercase) if letters else cell
+
+
+def _digest(tables: Mapping[str, Mapping[str, pa.Array]], without: Collection[str]) -> str:
     """The digest of the records of a tab, some fields left aside, whatever their number of tables.
+
+    `tables` holds the columns of each output table by field.
 
     The same records have the same only if their arrays were built alike, as those of like tabs are.
     """
     found = blake2b(digest_size=16)
     records = 0
-    for table, batch in tables.items():
-        records += batch.num_rows
-        found.update(f"{table} {batch.num_rows}".encode())
-        for name, column in zip(batch.schema.names, batch.columns, strict=True):
+    for table, columns in tables.items():
+        count = max(map(len, columns.values()), default=0)
+        records += count
+        found.update(f"{table} {count}".encode())
+        for name, column in columns.items():
             if name not in without:
                 found.update(name.encode())
                 _take(found, column)

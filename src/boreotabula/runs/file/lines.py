@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from hashlib import blake2b
+from operator import itemgetter
 
 import numpy as np
 import pyarrow as pa
@@ -37,31 +38,39 @@ class Lines:
     numbers: Digests
 
 
-def lines_of(tables: Mapping[str, pa.RecordBatch]) -> str:
+def lines_of(tables: Mapping[str, Mapping[str, pa.Array]]) -> str:
     """Some lines of a tab, to be read by `read_lines`: a text, since most tabs are never looked at
-    again, and there may be very many."""
+    again, and there may be very many.
+
+    `tables` holds the columns of each output table by field.
+    """
     words, numbers = [np.zeros(0, np.uint64)], [np.zeros(0, np.uint64)]
-    for batch in tables.values():
+    for columns in tables.values():
         summed: list[pa.Array] = []
-        told: list[pa.DictionaryArray] = []
-        for name, kind, column in zip(
-            batch.schema.names, batch.schema.types, batch.columns, strict=True
-        ):
+        # Each as a dictionary, with its length: Arrow makes an object each time it is asked.
+        telling: list[tuple[int, pa.DictionaryArray]] = []
+        for name, column in columns.items():
+            if name in PROVENANCE:
+                continue
+            kind = column.type
             if _is_number(kind):
                 summed.append(column)
-            elif name not in PROVENANCE:
-                told.append(column if pa.types.is_dictionary(kind) else column.dictionary_encode())
-        shared = [one for one in told if len(one.dictionary) == 1 and not one.null_count]
-        varying = [one for one in told if len(one.dictionary) > 1]
+            else:
+                if not pa.types.is_dictionary(kind):
+                    column = column.dictionary_encode()
+                telling.append((len(column.dictionary), column))
+        shared = [column for size, column in telling if size == 1 and not column.null_count]
+        varying = [pair for pair in telling if pair[0] > 1]
         if varying:
-            by = max(varying, key=lambda column: len(column.dictionary))
+            size, by = max(varying, key=itemgetter(0))
             places = by.indices
             if by.null_count:
-                places = pc.fill_null(places, len(by.dictionary))
+                places = pc.fill_null(places, size)
             where = places.to_numpy(zero_copy_only=False)
-            counts = np.bincount(where, minlength=len(by.dictionary) + 1)[: len(by.dictionary)]
-            words.append(_words(by, shared)[counts > 0])
-            numbers.append(_numbers(summed, where, counts)[counts > 0])
+            counts = np.bincount(where, minlength=size + 1)[:size]
+            there = counts > 0
+            words.append(_words(by, shared)[there])
+            numbers.append(_numbers(summed, where, counts)[there])
     every, first = np.unique(np.concatenate(words), return_index=True)
     # Words that all records share, or none, tell no record from another.
     if len(every) <= 1:
@@ -77,9 +86,8 @@ def read_lines(text: str) -> Lines:
 
 
 def _is_number(kind: pa.DataType) -> bool:
-    return bool(
-        pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)
-    )
+    is_number = pa.types.is_integer(kind) or pa.types.is_floating(kind)
+    return bool(is_number or pa.types.is_decimal(kind))
 
 
 def _words(by: pa.DictionaryArray, shared: Sequence[pa.DictionaryArray]) -> Digests:
