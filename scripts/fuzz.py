@@ -207,8 +207,8 @@ def check(name: str, seed: int, often: int, inside: bool, layout: int | None) ->
 
 def check_run(desk: Path, name: str, usual: bool) -> None:
     """What a run that wrote something must hold."""
-    record = json.loads((desk / "out.run" / "run.json").read_text("utf-8"))
-    with (desk / "out.run" / "findings.csv").open(encoding="utf-8", newline="") as stream:
+    record = json.loads((desk / "out.csv.run" / "run.json").read_text("utf-8"))
+    with (desk / "out.csv.run" / "findings.csv").open(encoding="utf-8", newline="") as stream:
         findings = list(csv.DictReader(stream))
     codes = Counter(one["code"] for one in findings)
     assert not codes["file-fault"], [one["advice"] for one in findings]

@@ -48,7 +48,7 @@ def main() -> None:
         folder = Path(made) / "demo"
         subprocess.run([PROGRAM, "demo", folder], check=False, capture_output=True)
         (folder / "stock.csv").unlink()
-        shutil.rmtree(folder / "stock.run")
+        shutil.rmtree(folder / "stock.csv.run")
         README.write_text(with_blocks(README.read_text("utf-8"), folder), "utf-8")
 
 

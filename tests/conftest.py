@@ -6,14 +6,18 @@ import json
 import os
 from collections.abc import Generator, Iterator
 from pathlib import Path
-from typing import TypeVar
+from tempfile import TemporaryDirectory
+from typing import TYPE_CHECKING, TypeVar
 
 import pytest
 from hypothesis import settings
 
+from boreotabula.batch.processes import pool as workers
 from boreotabula.findings.finding import Finding
-from boreotabula.runs.processes import pool as workers
 from helpers import program
+
+if TYPE_CHECKING:
+    from postgres_server import Server
 
 Report = TypeVar("Report", pytest.TestReport, pytest.CollectReport)
 
@@ -96,3 +100,19 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
     done = program("demo", folder)
     assert done.status == 0, done.err
     return folder
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[Server]:
+    """A PostgreSQL server on loopback, started once; its password is in the environment."""
+    from postgres_server import PASSWORD, Server, tools
+
+    found = tools()
+    if found is None:
+        pytest.skip("PostgreSQL is not installed (Debian: apt-get install postgresql)")
+    with TemporaryDirectory(prefix="pg") as folder:  # sockets need a short path
+        started = Server(found, Path(folder))
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setenv("PGPASSWORD", PASSWORD)
+            yield started
+        started.stop("immediate")

@@ -17,7 +17,7 @@ from boreotabula.cli.main import cli
 from boreotabula.findings.catalogue import BY_CODE, SECTIONS
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.model import layout_schema
-from boreotabula.outputs.csv import csv_rows
+from boreotabula.stores.csv import csv_rows
 from helpers import read, sheet
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -140,7 +140,7 @@ def test_the_readme_shows_what_the_commands_print(demo: Path, tmp_path: Path) ->
     folder = tmp_path / "trial"
     shutil.copytree(demo, folder)
     (folder / "stock.csv").unlink()
-    shutil.rmtree(folder / "stock.run")
+    shutil.rmtree(folder / "stock.csv.run")
     made = runpy.run_path(str(DOCS.parent / "scripts" / "readme_blocks.py"))["with_blocks"]
     readme = (DOCS.parent / "README.md").read_text("utf-8")
     assert made(readme, folder) == readme  # scripts/readme_blocks.py writes it

@@ -15,11 +15,11 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.run.gather import Run, extract
     from boreotabula.errors import BoreotabulaError
     from boreotabula.findings.finding import Finding, Unplaced
     from boreotabula.layout.problems import LayoutError
-    from boreotabula.runs.layouts.load import Layout
-    from boreotabula.runs.run.gather import Run, extract
 
 __version__ = "0.2.0"
 
@@ -37,11 +37,11 @@ __all__ = [
 _HOMES = {
     "BoreotabulaError": "errors",
     "Finding": "findings.finding",
-    "Layout": "runs.layouts.load",
+    "Layout": "batch.layouts.load",
     "LayoutError": "layout.problems",
-    "Run": "runs.run.gather",
+    "Run": "batch.run.gather",
     "Unplaced": "findings.finding",
-    "extract": "runs.run.gather",
+    "extract": "batch.run.gather",
 }
 
 

@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 import boreotabula
-from boreotabula.runs.inputs import natural_key
+from boreotabula.batch.inputs import natural_key
 from helpers import PROGRAM, Outcome, csv_rows, layout_text, program, write_workbook
 
 GOOD: list[list[Any]] = [
@@ -43,7 +43,7 @@ def extract(desk: Path, *options: str) -> Outcome:
 
 
 def found(desk: Path) -> list[tuple[str, str, str, str]]:
-    rows = csv_rows(desk / "stock.run" / "findings.csv")
+    rows = csv_rows(desk / "stock.csv.run" / "findings.csv")
     return [(row["code"], row["file"], row["tab"], row["cell"]) for row in rows]
 
 
@@ -63,7 +63,7 @@ def test_a_folder_of_workbooks_becomes_one_table(desk: Path) -> None:
     )
     assert lines[1] == b"Spruce,L1,Pot 95,A,10,Lomlia,lake,7,2026/lake_2.xlsx,Bench 7,C5"
     assert lines[4].startswith(b"Spruce,L1,Pot 95,A,10,Lomlia,lake,1,lake_10.xlsx,Bench 1,")
-    record = json.loads((desk / "stock.run" / "run.json").read_text("utf-8"))
+    record = json.loads((desk / "stock.csv.run" / "run.json").read_text("utf-8"))
     assert (record["records"], record["cells"]["filled"]) == (6, 28)
     assert record["files"][0]["tabs_not_read"] == {"Scribble": "not chosen by [tabs]"}
     assert record["layout"]["digest"] == boreotabula.Layout.load(desk / "stock.toml").digest
@@ -97,11 +97,11 @@ def test_one_bad_file_never_stops_the_others(desk: Path) -> None:
     assert "Traceback" not in done.err
     assert "b_junk.xlsx" in done.err
     assert len(csv_rows(desk / "stock.csv")) == 6
-    unplaced = csv_rows(desk / "stock.run" / "unplaced.csv")
+    unplaced = csv_rows(desk / "stock.csv.run" / "unplaced.csv")
     assert ("h_text.xlsx", "C5", "ca. 10") in {
         (row["file"], row["cell"], row["text"]) for row in unplaced
     }
-    for row in csv_rows(desk / "stock.run" / "findings.csv"):
+    for row in csv_rows(desk / "stock.csv.run" / "findings.csv"):
         assert row["message"]
         assert row["advice"]
 
@@ -126,7 +126,7 @@ def test_what_is_left_out_is_listed_with_its_reason(desk: Path) -> None:
         assert why["readme.txt"] == "matches no pattern of [source] include"
         assert record["files_read"] == 1
     assert why["out.csv"] == "output of this run"
-    assert why["out.run/findings.csv"] == "output of this run"
+    assert why["out.csv.run/findings.csv"] == "output of this run"
     other = program("extract", "stock.toml", "-o", "other.csv", "--json", cwd=desk)
     why = {one["file"]: one["why"] for one in json.loads(other.out)["left_out"]}
     assert why["out.csv"] == "output of an earlier run"

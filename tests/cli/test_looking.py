@@ -185,7 +185,7 @@ DESK = ONE_LEVEL.replace("[block]", '[source]\nfolder = "inbox"\n{tabs}\n[block]
 def extract(desk: Path, tabs: str, *more: object) -> tuple[int, list[tuple[str, str]]]:
     (desk / "stock.toml").write_text(DESK.replace("{tabs}", tabs), "utf-8")
     done = program("extract", "stock.toml", "-o", "out.csv", *more, cwd=desk)
-    rows = csv_rows(desk / "out.run" / "findings.csv")
+    rows = csv_rows(desk / "out.csv.run" / "findings.csv")
     passed = ("texts-unplaced", "field-missing")
     return done.status, [(row["code"], row["tab"]) for row in rows if row["code"] not in passed]
 

@@ -10,7 +10,7 @@ from typing import Any
 import openpyxl
 import pytest
 
-from boreotabula.runs.processes.worker import out_of_memory
+from boreotabula.batch.processes.worker import out_of_memory
 from helpers import Outcome, csv_rows, installed, program, write_workbook
 
 LAYOUT = """

@@ -15,6 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from boreotabula.batch.read_all import Means
 from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.finding import Finding
 from boreotabula.layout.parsing import parse_layout
@@ -22,8 +23,7 @@ from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.review.charts import draw_cross
 from boreotabula.review.crosstab import Wish, crosstab
-from boreotabula.review.records import load_records
-from boreotabula.runs.read_all import Means
+from boreotabula.stores.records import load_records
 from boreotabula.texts import guarded_text, in_natural_order, unguarded_text
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Workbook
@@ -84,8 +84,10 @@ def test_findings_quote_no_more_than_can_be_read(desk: Path) -> None:
     listed(desk, f"Pine,{'x' * 800_000}", f"{'y' * 200_000},2", f"Elm,{'7' * 6_000}")
     done = program("extract", "lots.toml", "-o", "out.csv", "--report", "page.html", cwd=desk)
     assert done.status == 1 and len(done.err) < 2_000
-    assert (desk / "out.run" / "findings.csv").stat().st_size < 4_000
-    assert max(len(row["text"]) for row in csv_rows(desk / "out.run" / "unplaced.csv")) == 800_000
+    assert (desk / "out.csv.run" / "findings.csv").stat().st_size < 4_000
+    assert (
+        max(len(row["text"]) for row in csv_rows(desk / "out.csv.run" / "unplaced.csv")) == 800_000
+    )
     for command in ("extract lots.toml --dry-run", "trace out.csv 2", "show inbox/a.csv",
                     "crosstab out.csv --rows species --how count"):  # fmt: skip
         shown = program(*command.split(), cwd=desk)
@@ -169,7 +171,7 @@ def test_names_with_signs_of_addresses_are_written_and_read(desk: Path, name: st
         "inbox",
         "lots.toml",
         name,
-        f"{name.rpartition('.')[0]}.run",
+        f"{name}.run",
     }
 
 
@@ -189,7 +191,7 @@ def test_texts_that_spreadsheets_take_for_formulas_are_guarded_if_asked_for(
         rows = csv_rows(desk / name)
         assert [row["species"] for row in rows[:4]] == [f"'{one}" for one in FORMULAS[:4]]
         assert [row["lot"] for row in rows[:3]] == ["0", "-1", "-2"]  # numbers are numbers
-        assert csv_rows(desk / "out.run" / "unplaced.csv")[0]["text"] == "'=2+3"
+        assert csv_rows(desk / "out.csv.run" / "unplaced.csv")[0]["text"] == "'=2+3"
         assert program("trace", name, "1", cwd=desk).status == 0
         assert program(*asked, cwd=desk).status == 1  # nothing is taken over from the other form
         assert [row["species"] for row in csv_rows(desk / name)] == [*FORMULAS, "Elm"]

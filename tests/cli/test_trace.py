@@ -11,9 +11,9 @@ import pytest
 
 from boreotabula.layout.addresses import parse_address
 from boreotabula.reading.account.roles import Role
-from boreotabula.review.records import records_of
-from boreotabula.review.saved import SavedOutput, saved_output
 from boreotabula.review.trace import Tracer, fate
+from boreotabula.stores.records import records_of
+from boreotabula.stores.saved import SavedOutput, saved_output
 from helpers import csv_rows, program, write_workbook
 
 LAYOUTS = ("stock", "plan", "benches", "climate", "dispatch", "review")
@@ -109,7 +109,7 @@ def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None
         (["stock.csv", "--where", "nursery"], 2, "is not FIELD=VALUE"),
         (["stock.csv", "--where", "nursery=Nowhere"], 1, "has no record with nursery=Nowhere"),
         (["stock.csv", "1", "--table", "other"], 2, "has the tables records"),
-        (["headings.csv", "1"], 2, "no run folder “headings.run”"),
+        (["headings.csv", "1"], 2, "no run folder “headings.csv.run”"),
         (["nothing.csv", "1"], 2, "there is no file “nothing.csv”"),
         ([FILE, "Greenhouse 9", "A1", "--layout", "stock.toml"], 2, "it has Greenhouse 1, Greenho"),
         ([FILE, "Greenhouse 2", "A2", "--layout", "stock.toml"], 2, "A2 of this tab is blank"),

@@ -61,7 +61,7 @@ def test_each_other_layout_finds_what_its_samples_were_made_of(
 
 
 def test_the_demo_shows_its_one_flaw_and_what_to_do_next(demo: Path) -> None:
-    findings = csv_rows(demo / "stock.run" / "findings.csv")
+    findings = csv_rows(demo / "stock.csv.run" / "findings.csv")
     errors = [row for row in findings if row["severity"] == "error"]
     assert [(row["code"], row["found"]) for row in errors] == [("value-not-converted", "ca. 120")]
     assert {row["code"] for row in findings} == {"value-not-converted"}

@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 
+from boreotabula.batch.again import _rank, _tab_pattern
 from boreotabula.drafting.captions import caption_of
 from boreotabula.drafting.crossed import is_key, level_run, value_run
 from boreotabula.drafting.draft import draft
@@ -20,7 +21,6 @@ from boreotabula.drafting.specimens import NO_TABLE, Specimen, kinds_of
 from boreotabula.drafting.types import languages_of, month_languages, type_of
 from boreotabula.drafting.values import narrower
 from boreotabula.drafting.words import is_unit, level_name, total_pattern
-from boreotabula.runs.again import _rank, _tab_pattern
 from helpers import sheet
 
 

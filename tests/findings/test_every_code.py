@@ -350,18 +350,19 @@ CASES: Mapping[str, OnTab | InRun] = {
 # fmt: on
 
 ELSEWHERE = {
-    "file-not-fetched": "runs/test_remote.py",
-    "file-over-budget": "runs/test_hostile.py",
+    "file-not-fetched": "batch/test_remote.py",
+    "file-over-budget": "batch/test_hostile.py",
     "total-without-number": "reading/test_totals.py",
-    "file-fault": "runs/test_hostile.py",
-    "folder-unreadable": "runs/test_paths.py",
+    "file-fault": "batch/test_hostile.py",
+    "folder-unreadable": "batch/test_paths.py",
     "tab-hidden": "cli/test_looking.py",
     "rows-hidden": "reading/test_damage.py",
     "columns-hidden": "reading/test_damage.py",
     "value-restated": "review/test_compare.py",
-    "rows-kept": "outputs/test_into.py",
-    "remark-gone": "outputs/test_into.py",
-    "changed-by-hand": "outputs/test_into.py",
+    "rows-kept": "stores/test_into.py",
+    "remark-gone": "stores/test_into.py",
+    "changed-by-hand": "stores/test_into.py",
+    "value-not-held": "stores/test_every_store.py",
 }
 """Codes that need a server, a broken machine, a second run or styles: the tests that meet them."""
 

@@ -20,13 +20,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import boreotabula
+from boreotabula.batch.file.open_file import make_job
+from boreotabula.batch.file.read import FileReading, read_file
+from boreotabula.batch.inputs import look
+from boreotabula.batch.run.gather import gather
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import parse_address
-from boreotabula.runs.file.open_file import make_job
-from boreotabula.runs.file.read import FileReading, read_file
-from boreotabula.runs.inputs import look
-from boreotabula.runs.run.gather import gather
 
 HEAD = 'layout = 1\n[source]\nfolder = "in"\n[tabs]\nevery = true\n'
 STAMP = '[stamps]\nsite = { right_of = "Site" }\n'

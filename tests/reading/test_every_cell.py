@@ -18,14 +18,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import boreotabula
+from boreotabula.batch.file.open_file import make_job
+from boreotabula.batch.file.read import read_chosen
+from boreotabula.batch.inputs import look
+from boreotabula.batch.read_all import Means
 from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.kind import Severity
-from boreotabula.pipeline.new_output import extract_into, look_for
 from boreotabula.reading.account.roles import BOOKED, Role
-from boreotabula.runs.file.open_file import make_job
-from boreotabula.runs.file.read import read_chosen
-from boreotabula.runs.inputs import look
-from boreotabula.runs.read_all import Means
+from boreotabula.run import run_into
+from boreotabula.stores.new_file import NewFile
 from boreotabula.workbooks.opening import Workbook
 from helpers import csv_rows, write_workbook
 
@@ -269,7 +270,8 @@ def check(form: Form, home: Path) -> None:
     layout = boreotabula.Layout.load(home / "a.toml")
     several = len(layout.plan.tables) > 1
     out = home / ("out" if several else "out.csv")
-    run = extract_into(layout, look_for(layout, out), out, lambda _: None, Means())
+    store = NewFile(out)
+    run = run_into(store, layout, store.look(layout), lambda _: None, Means())
     (source,) = look(layout).taken
     job = make_job(layout.spec, layout.plan)
     with Workbook(source.path, job.opening) as book:
@@ -278,8 +280,8 @@ def check(form: Form, home: Path) -> None:
     for path in sorted(out.glob("*.csv")) if several else [out] if out.exists() else []:
         for row in csv_rows(path):
             written.update(value for name, value in row.items() if "source_" not in name)
-    unplaced = {one["cell"]: one for one in csv_rows(home / "out.run" / "unplaced.csv")}
-    codes = Counter(one["code"] for one in csv_rows(home / "out.run" / "findings.csv"))
+    unplaced = {one["cell"]: one for one in csv_rows(home / f"{out.name}.run" / "unplaced.csv")}
+    codes = Counter(one["code"] for one in csv_rows(home / f"{out.name}.run" / "findings.csv"))
     assert run.account == reading.account
     for (row, column), word in form.cells.items():
         spot = (column, row) if form.turned else (row, column)

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from boreotabula.batch.read_all import _unmarked
 from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.finding import WHOLE, Finding, Telling
 from boreotabula.findings.kind import Severity
@@ -19,7 +20,6 @@ from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.rows.kinds import _tail_after_gap
 from boreotabula.reading.totals.compare import row_ranges
-from boreotabula.runs.read_all import _unmarked
 from boreotabula.workbooks.text import TextForm, read_text
 from helpers import layout_text, read, sheet
 

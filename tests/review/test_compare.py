@@ -240,7 +240,7 @@ def test_wrong_calls(home: Path, arguments: list[str], said: str) -> None:
 
 
 def restated(home: Path) -> list[dict[str, str]]:
-    return csv_rows(home / "out.run" / "restated.csv")
+    return csv_rows(home / "out.csv.run" / "restated.csv")
 
 
 @pytest.mark.parametrize("keyed", [True, False])
@@ -260,13 +260,13 @@ def test_what_a_file_restates_is_told_and_listed(home: Path, keyed: bool) -> Non
     assert list(line.values()) == [
         "A1.xlsx", "S", "A6", "A", "2026-01", "L1", "seedlings", "10", "12",
     ]  # fmt: skip
-    (finding,) = csv_rows(home / "out.run" / "findings.csv")
+    (finding,) = csv_rows(home / "out.csv.run" / "findings.csv")
     assert (finding["code"], finding["file"], finding["cell"]) == (
         "value-restated",
         "A1.xlsx",
         "A6",
     )
-    run = json.loads((home / "out.run" / "run.json").read_text("utf-8"))
+    run = json.loads((home / "out.csv.run" / "run.json").read_text("utf-8"))
     assert run["restated"]["values"] == 1
     compared = program("compare", "out.csv", "--before", "--key", "site,month,lot", cwd=home).out
     assert "3 records → 5 records: 2 the same, 1 changed, 2 new, 0 gone" in compared
@@ -301,7 +301,7 @@ def test_a_file_that_cannot_be_read_restates_nothing(home: Path) -> None:
     extract(home, "out.csv")
     (home / "in" / "A1.xlsx").write_bytes(b"PK damaged")
     assert "no longer there" not in extract(home, "out.csv").out and restated(home) == []
-    codes = [one["code"] for one in csv_rows(home / "out.run" / "findings.csv")]
+    codes = [one["code"] for one in csv_rows(home / "out.csv.run" / "findings.csv")]
     assert codes == ["file-unreadable"]
 
 
@@ -312,4 +312,4 @@ def test_files_of_a_run_folder_are_no_reports(home: Path) -> None:
         send(home, "A1", "2026-01", [("L1", count)])
         done = extract(home, "in/out.csv")
         assert done.status == 0 and "from 2 of 2 files" in done.out
-    assert (home / "in" / "out.run" / "before.csv").is_file()
+    assert (home / "in" / "out.csv.run" / "before.csv").is_file()

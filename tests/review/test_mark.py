@@ -202,7 +202,7 @@ LAYOUT_WORDS = re.compile(r"stub|glossary|unplaced|block|layout|stamp|field|reco
 def test_letters_and_notes_are_plain_and_hold_nothing_of_others(home: Path) -> None:
     send(home / "in" / "a2.xlsx", "Aa", [("L1", 7), ("L9", 1)])  # the same site and month once more
     program("extract", "l.toml", "-o", "out.csv", cwd=home)
-    codes = {row["code"] for row in csv_rows(home / "out.run" / "findings.csv")}
+    codes = {row["code"] for row in csv_rows(home / "out.csv.run" / "findings.csv")}
     assert {"key-twice", "sent-twice"} <= codes
     marked(home)
     assert not (home / "returns" / "a2.xlsx").exists()  # what is told of both is told of the first

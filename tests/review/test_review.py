@@ -226,7 +226,7 @@ def test_the_unit_of_a_field_is_on_axes_and_in_the_record_of_the_run(tmp_path: P
         "utf-8",
     )
     assert call(tmp_path, "extract", "w.toml", "-o", "w.csv").status == 0
-    run = json.loads((tmp_path / "w.run" / "run.json").read_text("utf-8"))
+    run = json.loads((tmp_path / "w.csv.run" / "run.json").read_text("utf-8"))
     assert run["tables"][0]["fields"][1] == {"field": "weight", "type": "integer", "unit": "kg"}
     for records in ("w.csv", "w.toml"):
         ask = ("crosstab", records, "--rows", "site", "--value", "weight")

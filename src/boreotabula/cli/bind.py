@@ -15,9 +15,9 @@ from boreotabula.files import written_name
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
+    from boreotabula.batch.inputs import LeftOut, SourceFile
     from boreotabula.layout.model import Reading
     from boreotabula.layout.tabs import TabChoice
-    from boreotabula.runs.inputs import LeftOut, SourceFile
     from boreotabula.workbooks.opening import Opening
 
 EPILOG = """\b
@@ -81,10 +81,10 @@ def command(
     as_json: bool,
 ) -> int:
     """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in that order."""
+    from boreotabula.binding.bind import Binding, bind
+    from boreotabula.binding.names import check_form
+    from boreotabula.binding.types import AsRead, by_columns, plainly
     from boreotabula.cli import screen
-    from boreotabula.outputs.binding.bind import Binding, bind
-    from boreotabula.outputs.binding.names import check_form
-    from boreotabula.outputs.binding.types import AsRead, by_columns, plainly
 
     if output.suffix.lower() != ".xlsx":
         raise CallError(f"“{output}”: bind writes a workbook (.xlsx)")
@@ -140,12 +140,12 @@ def _wanted(
     sources: tuple[Path, ...], output: Path, include: tuple[str, ...], exclude: tuple[str, ...]
 ) -> _Wanted:
     """What is to be bound: as named, the files of a folder in natural order, none twice."""
+    from boreotabula.batch.file.open_file import make_job
+    from boreotabula.batch.inputs import LeftOut, check_apart, check_is_file, look, sorted_files
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.run_folders import run_folder
     from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
     from boreotabula.layout.tabs import TabChoice
-    from boreotabula.runs.file.open_file import make_job
-    from boreotabula.runs.inputs import LeftOut, check_apart, check_is_file, look, sorted_files
-    from boreotabula.runs.layouts.load import Layout
-    from boreotabula.runs.run_folders import run_folder
     from boreotabula.workbooks.opening import Opening
 
     choice, opening = TabChoice(every=True), Opening()
@@ -190,7 +190,7 @@ def _wanted(
 
 
 def _source(path: Path, name: str) -> SourceFile:
-    from boreotabula.runs.inputs import SourceFile
+    from boreotabula.batch.inputs import SourceFile
 
     return SourceFile(path, name, folder=written_name(path.resolve().parent.name))
 

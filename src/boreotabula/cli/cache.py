@@ -24,9 +24,9 @@ the environment variable BOREOTABULA_CACHE says. Above 2 GiB, what was not used 
 @json_option
 def command(clear_it: bool, as_json: bool) -> int:
     """Show the size of the cache, or clear it."""
-    from boreotabula.runs.cache.store import cache_size, clear
-    from boreotabula.runs.own import cache_folder
-    from boreotabula.runs.remote.fetch import clear_fetched, fetched_size
+    from boreotabula.batch.cache.store import cache_size, clear
+    from boreotabula.batch.own import cache_folder
+    from boreotabula.batch.remote.fetch import clear_fetched, fetched_size
 
     folder = cache_folder()
     count, size = cache_size(folder)

@@ -60,11 +60,11 @@ def command(
     as_json: bool,
 ) -> int:
     """Compare two sets of records: which are new, gone or changed, and by how much."""
+    from boreotabula.batch.inputs import check_apart
     from boreotabula.review.charts import check_chart, draw_differences
     from boreotabula.review.compare.compare import compare
     from boreotabula.review.compare.files import check_changes, write_changes
-    from boreotabula.review.records import source_folders
-    from boreotabula.runs.inputs import check_apart
+    from boreotabula.stores.records import source_folders
 
     if with_before == (after is not None):
         raise CallError("name two outputs, or one output with --before")
@@ -93,7 +93,7 @@ def command(
 def _sides(before: Path, after: Path | None, table: str | None) -> tuple[Side, Side]:
     """What is compared; a table made by hand is read by the columns of the other one."""
     from boreotabula.review.compare.sides import saved_side, side_of
-    from boreotabula.review.saved import output_before, saved_output
+    from boreotabula.stores.saved import output_before, saved_output
 
     if after is None:
         saved = saved_output(before, table)

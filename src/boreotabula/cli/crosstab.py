@@ -72,12 +72,12 @@ def command(
     as_json: bool,
 ) -> int:
     """Sum up the records of an output of extract, or of a LAYOUT, by some of their fields."""
+    from boreotabula.batch.inputs import check_apart
+    from boreotabula.batch.read_all import Means
     from boreotabula.review.charts import check_chart, draw_cross
     from boreotabula.review.cross_files import check_cross, write_cross
     from boreotabula.review.crosstab import Wish, crosstab
-    from boreotabula.review.records import load_records, source_folders
-    from boreotabula.runs.inputs import check_apart
-    from boreotabula.runs.read_all import Means
+    from boreotabula.stores.records import load_records, source_folders
 
     for path, check in ((output, check_cross), (chart, check_chart)):
         if path is not None:

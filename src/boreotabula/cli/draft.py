@@ -8,19 +8,19 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from boreotabula.batch.remote.address import as_named
 from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
 from boreotabula.findings.kind import Severity
-from boreotabula.runs.remote.address import as_named
 from boreotabula.texts import agreeing, counted
 
 if TYPE_CHECKING:
+    from boreotabula.batch.again import Proposal
+    from boreotabula.batch.draft import Drafting
+    from boreotabula.batch.run.gather import Run
     from boreotabula.drafting.draft import Draft
     from boreotabula.drafting.questions import Question
     from boreotabula.drafting.specimens import Kindred
-    from boreotabula.runs.again import Proposal
-    from boreotabula.runs.draft import Drafting
-    from boreotabula.runs.run.gather import Run
 
 EPILOG = """\b
 Examples:
@@ -66,9 +66,9 @@ def command(
         return _again(again, output, largest_part, as_json)
     if folder is None:
         raise click.UsageError("Name the folder with the files; or a layout, with --again.")
+    from boreotabula.batch.draft import check_new, draft_from, write_draft
     from boreotabula.cli import screen
     from boreotabula.drafting.questions import questions
-    from boreotabula.runs.draft import check_new, draft_from, write_draft
 
     # Told before the files are read, not after.
     check_new([output] if output else [])
@@ -93,10 +93,10 @@ def command(
 
 def _again(path: Path, output: Path | None, largest_part: int, as_json: bool) -> int:
     """Propose what a layout needs; the exit status."""
+    from boreotabula.batch.again import propose
+    from boreotabula.batch.draft import check_new, write_new
+    from boreotabula.batch.layouts.load import Layout
     from boreotabula.cli import screen
-    from boreotabula.runs.again import propose
-    from boreotabula.runs.draft import check_new, write_new
-    from boreotabula.runs.layouts.load import Layout
 
     layout = Layout.load(path)
     check_new([output] if output else [])

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -10,19 +9,19 @@ from typing import TYPE_CHECKING
 import click
 
 from boreotabula.cli.options import OUT, PLACE, SOURCE, json_option, largest_part, limits
-from boreotabula.cli.printing import say_json
-from boreotabula.cli.target import Target, chosen_target, dataset_target, inbox_of, safe_target
+from boreotabula.cli.printing import say, say_json
+from boreotabula.cli.target import Into, Target, chosen_target, inbox_of
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
     from pyarrow import Table
 
+    from boreotabula.batch.inputs import Inbox
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.read_all import Means
+    from boreotabula.batch.run.gather import Run
     from boreotabula.limits import Limits
-    from boreotabula.pipeline.new_output import OnFile
-    from boreotabula.runs.inputs import Inbox
-    from boreotabula.runs.layouts.load import Layout
-    from boreotabula.runs.read_all import Means
-    from boreotabula.runs.run.gather import Run
+    from boreotabula.stores.bases.base import Place
 
 EPILOG = """\b
 Examples:
@@ -33,10 +32,10 @@ Examples:
   boreotabula extract stock.toml --into master.xlsx --tab Records
   boreotabula extract stock.toml -o - | head
 
-Writes stock.csv, and beside it the folder stock.run with findings.csv, unplaced.csv and run.json.
-The ending of OUT chooses the format: .csv, .csv.gz, .tsv, .jsonl, .parquet, .arrow, .xlsx, .sqlite
-or .duckdb. A layout with several output tables writes a folder with a file for each. Unchanged
-files are not read again: their results are cached (see boreotabula cache).
+Writes stock.csv, and beside it the folder stock.csv.run with findings.csv, unplaced.csv and
+run.json. The ending of OUT chooses the format: .csv, .csv.gz, .tsv, .jsonl, .parquet, .arrow,
+.xlsx, .sqlite or .duckdb. A layout with several output tables writes a folder with a file for each.
+Unchanged files are not read again: their results are cached (see boreotabula cache).
 
 \b
 Exit status: 0 clean · 1 written, but there are errors
@@ -71,11 +70,15 @@ Exit status: 0 clean · 1 written, but there are errors
 )  # fmt: skip
 @click.option(
     "--replace", "replace_all", is_flag=True,
-    help="With --into a workbook: remove rows of files that are not read now.",
+    help="With --into: remove rows of files that are not read now.",
 )  # fmt: skip
 @click.option(
     "--no-source", is_flag=True,
     help="With --into a workbook: add no source_… columns; the layout's key identifies rows.",
+)  # fmt: skip
+@click.option(
+    "--run-folder", type=click.Path(path_type=Path), metavar="FOLDER",
+    help="With --into a database: put findings.csv and the other lists here.",
 )  # fmt: skip
 @click.option(
     "--report", type=click.Path(path_type=Path), metavar="PAGE",
@@ -115,13 +118,14 @@ def command(
     layout: Path,
     files: tuple[Path, ...],
     output: str | None,
-    into: Path | None,
+    into: Place | None,
     tab: str | None,
     add_columns: bool,
     partition: str | None,
     cluster: str | None,
     replace_all: bool,
     no_source: bool,
+    run_folder: Path | None,
     report: Path | None,
     expect: Path | None,
     overwrite: bool,
@@ -139,23 +143,26 @@ def command(
     as_json: bool,
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
-    from boreotabula.runs.ahead import ReadAhead
-    from boreotabula.runs.inputs import check_apart
-    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.batch.ahead import ReadAhead
+    from boreotabula.batch.inputs import check_apart
+    from boreotabula.batch.layouts.load import Layout
 
-    given = Target(into, True, tab, replace_all, no_source, add_columns)
-    target = chosen_target(output, given, dry_run=dry_run)
-    if partition is not None or cluster is not None:
-        target = dataset_target(target, partition, cluster)
-    if safe_csv:
-        target = safe_target(target)
-    if target.stream and sys.stdout is None:
-        raise CallError("stdout is closed; name a file with -o")
-    if target.stream and (strict or as_json):
+    given = Into(into, tab, replace_all, no_source, add_columns, run_folder)
+    target = chosen_target(
+        output, given, lambda sentence: say(sentence, err=True), dry_run=dry_run,
+        safe_csv=safe_csv, partition=partition, cluster=cluster, overwrite=overwrite,
+    )  # fmt: skip
+    if output == "-" and not dry_run and (strict or strict_past or as_json):
         raise CallError(
-            "--strict and --json need a file: records on stdout are already out when"
+            "--strict, --strict-past and --json need a file: records on stdout are already out when"
             " an error is found"
         )
+    if strict_past and dry_run:
+        raise CallError(
+            "--strict-past compares with what the output held before: name it with -o or --into"
+        )
+    if expect is not None and report is None:
+        raise CallError("--expect only works with --report; the page lists who has not reported")
     if report is not None:
         from boreotabula.review.report import check_expected, check_report
 
@@ -168,27 +175,19 @@ def command(
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)
     whole = not (files or only or limit)
     if not whole:
-        from boreotabula.runs.evidence import kept_evidence
+        from boreotabula.batch.evidence import kept_evidence
 
         means = replace(means, evidence=kept_evidence(loaded))
     with ReadAhead(loaded, means) as ahead:
-        inbox = inbox_of(
-            loaded, target, files, only, limit, overwrite=overwrite, on_fetched=ahead.take
-        )
-    if strict_past and (target.path is None or target.into or target.dataset):
-        raise CallError(
-            "--strict-past only works with -o FILE, which is compared with what it held before"
-        )
-    if expect is not None and report is None:
-        raise CallError("--expect only works with --report; the page lists who has not reported")
+        inbox = inbox_of(loaded, target, files, only, limit, ahead.take)
     show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past)
     return perform(loaded, inbox, target, show, means, whole=whole)
 
 
 def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
     """How the files are read."""
-    from boreotabula.runs.cache.store import Cache
-    from boreotabula.runs.read_all import Means
+    from boreotabula.batch.cache.store import Cache
+    from boreotabula.batch.read_all import Means
 
     return Means(workers, Cache.of(layout.digest, bounds), fresh, bounds)
 
@@ -223,91 +222,64 @@ def perform(
 
     What a run over the `whole` inbox finds of day and month is kept for those over a single file.
     """
+    from boreotabula.batch.evidence import Evidence, keep_evidence
+    from boreotabula.batch.read_all import Means
+    from boreotabula.batch.run.record import describe
     from boreotabula.cli import screen, summary
-    from boreotabula.pipeline.new_output import may_write
-    from boreotabula.runs.evidence import Evidence, keep_evidence
-    from boreotabula.runs.read_all import Means
-    from boreotabula.runs.run.record import describe
-    from boreotabula.runs.run_folders import run_folder
+    from boreotabula.run import Conditions, run_into
+    from boreotabula.stores.unkept import Nowhere, Stdout
 
-    show, means = show or _Show(), means or Means()
+    show, means, store = show or _Show(), means or Means(), target.store
+    conditions = Conditions(show.strict, show.strict_past)
     bar = not (show.as_json or show.quiet)
     with screen.progress(len(inbox.taken), shown=bar, verbose=show.verbose) as on_file:
-        run = _run(layout, inbox, target, on_file, means, show)
+        run = run_into(store, layout, inbox, on_file, means, conditions)
     if whole:
         keep_evidence(layout, Evidence.of(run.evidence))
-    may = may_write(run, strict=show.strict, strict_past=show.strict_past)
-    written = target.path if may else None
-    if written is not None and target.remote:
-        target.remote.put(run_folder(written))
+    kept = not isinstance(store, Nowhere)
+    may = conditions.allow(run)
+    written = may and kept
+    folder = store.record_folder(list(run.tables)) if written else None
+    out = store.file if written else None
+    if written and target.remote and folder:
+        target.remote.put(folder)
     status = run.exit_status or (0 if may else 1)
     if show.report is not None:
         from boreotabula.review.report import write_report
 
-        write_report(run, show.report, written, show.expect)
+        write_report(run, show.report, store.shown if written else None, show.expect)
     if show.as_json:
-        say_json(describe(run, written))
+        say_json(describe(run, out))
         return status
     if show.quiet:
         return status
-    console = screen.err() if target.stream else screen.out()
-    shown: Path | str | None = written
-    record: Path | str | None = run_folder(written) if written else None
-    if written and target.remote:
+    console = screen.err() if isinstance(store, Stdout) else screen.out()
+    shown = store.shown if written else None
+    record = str(folder) if folder else None
+    if written and target.remote and folder:
         shown = target.remote.shown
-        record = f"{shown.rpartition('/')[0]}/{run_folder(written).name}"
+        record = f"{shown.rpartition('/')[0]}/{folder.name}"
     summary.figures(run, shown, record, console, whole=show.verbose)
     if run.fetched:
         console.print(f"  fetched   {run.fetched}", soft_wrap=True)
     if show.report is not None:
         console.print(f"  report    {show.report}", soft_wrap=True)
-    if target.path is None and not target.stream:
+    if isinstance(store, Nowhere) and not isinstance(store, Stdout):
         _print_first(run)
     summary.findings(run.findings, every=show.verbose)
     if run.exit_status == 3:
         screen.err().print("Nothing was read, so nothing was written.")
-    elif target.path and written is None and show.strict_past and run.restated:
+    elif kept and not may and show.strict_past and run.restated:
         screen.err().print("\nValues were restated, so nothing was written (--strict-past).")
-    elif target.path and written is None:
+    elif kept and not may:
         screen.err().print("\nThere are errors, so nothing was written (--strict).")
     return status
-
-
-def _run(
-    layout: Layout, inbox: Inbox, target: Target, on_file: OnFile, means: Means, show: _Show
-) -> Run:
-    from boreotabula.pipeline.new_output import extract_into, stream_csv
-    from boreotabula.runs.run.gather import gather, read_each
-
-    if target.stream:
-        return stream_csv(
-            layout, inbox, sys.stdout.buffer, on_file, means, safe_csv=target.safe_csv
-        )
-    if target.path is None:
-        return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=True)
-    if target.dataset:
-        from boreotabula.pipeline.dataset import extract_dataset
-
-        return extract_dataset(layout, inbox, target.dataset, on_file, means, strict=show.strict)
-    if target.into:
-        from boreotabula.pipeline.into_existing import extract_into_file
-
-        return extract_into_file(
-            layout, inbox, target.path, on_file, means,
-            tab=target.tab, replace_all=target.replace_all, no_source=target.no_source,
-            add_columns=target.add_columns,
-            strict=show.strict,
-        )  # fmt: skip
-    return extract_into(
-        layout, inbox, target.path, on_file, means,
-        strict=show.strict, strict_past=show.strict_past, safe_csv=target.safe_csv,
-    )  # fmt: skip
 
 
 def _print_first(run: Run) -> None:
     """The first records of each of the first files, of each table of a trial."""
     from boreotabula.cli import screen
-    from boreotabula.outputs.csv import csv_rows
+    from boreotabula.stores.csv import csv_rows
 
     for name, table in run.tables.items():
         title = "first records" if len(run.tables) == 1 else f"first records of {name}"

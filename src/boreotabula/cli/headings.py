@@ -14,9 +14,9 @@ from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
-    from boreotabula.runs.headings.collect import HeadingList, HeadingUse
-    from boreotabula.runs.headings.suggest import Suggestion
-    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.batch.headings.collect import HeadingList, HeadingUse
+    from boreotabula.batch.headings.suggest import Suggestion
+    from boreotabula.batch.layouts.load import Layout
 
 EPILOG = """\b
 Examples:
@@ -60,11 +60,11 @@ def command(
     For unknown headings it suggests fields, by their words in all languages of the glossary and by
     the values below them.
     """
+    from boreotabula.batch.headings.collect import list_headings
+    from boreotabula.batch.headings.suggest import suggestions
+    from boreotabula.batch.inputs import look
+    from boreotabula.batch.layouts.load import Layout
     from boreotabula.cli import screen
-    from boreotabula.runs.headings.collect import list_headings
-    from boreotabula.runs.headings.suggest import suggestions
-    from boreotabula.runs.inputs import look
-    from boreotabula.runs.layouts.load import Layout
 
     loaded = Layout.load(layout)
     given = [_pair(text) for text in pairs]
@@ -96,8 +96,8 @@ def _pair(text: str) -> tuple[str, str]:
 
 
 def _adopt(layout: Layout, pairs: Sequence[tuple[str, str]], *, as_json: bool) -> int:
-    from boreotabula.runs.layouts.adopt import adopt, check_pairs
-    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.batch.layouts.adopt import adopt, check_pairs
+    from boreotabula.batch.layouts.load import Layout
 
     fresh = check_pairs(layout, pairs)
     path = adopt(layout, fresh) if fresh else None

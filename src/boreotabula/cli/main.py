@@ -177,5 +177,5 @@ def _open_standard_streams() -> None:
 
 def _end_processes() -> None:
     """End all processes that are still reading files."""
-    if "boreotabula.runs.processes.pool" in sys.modules:
-        sys.modules["boreotabula.runs.processes.pool"].end_processes()
+    if "boreotabula.batch.processes.pool" in sys.modules:
+        sys.modules["boreotabula.batch.processes.pool"].end_processes()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -30,6 +31,10 @@ Your own letter is a jinja2 template with subject, name, file, faults (tab, cell
 Exit status: 0 done, with --check all corrected · 1 with --check some are not · 2 wrong call"""
 
 
+if TYPE_CHECKING:
+    from boreotabula.stores.bases.base import Place
+
+
 @click.command("mark", epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="OUT")
 @click.option(
@@ -49,7 +54,7 @@ Exit status: 0 done, with --check all corrected · 1 with --check some are not �
               help="Your own template for the letters.")  # fmt: skip
 @json_option
 def command(
-    records: Path,
+    records: Place,
     output: Path | None,
     check: Path | None,
     severity: str,
@@ -59,13 +64,13 @@ def command(
     as_json: bool,
 ) -> int:
     """Mark the faults that a run has found in copies of the workbooks, to send back."""
+    from boreotabula.batch.inputs import check_apart
     from boreotabula.cli import screen
     from boreotabula.findings.kind import Severity
     from boreotabula.review.mark.letter import STANDARD, own_template
     from boreotabula.review.mark.mark import Marking, check_folder, mark
-    from boreotabula.review.records import source_folders
-    from boreotabula.review.saved import output_and_run
-    from boreotabula.runs.inputs import check_apart
+    from boreotabula.stores.records import source_folders
+    from boreotabula.stores.saved import output_and_run
 
     if (output is None) == (check is None):
         raise CallError(
@@ -73,14 +78,14 @@ def command(
         )
     if check is not None:
         return _check(records, check, as_json=as_json)
-    saved, records = output_and_run(records)
+    saved, run_folder = output_and_run(records)
     assert output is not None
     check_folder(output)
     check_apart(output / "copy.xlsx", source_folders(records))
     template = own_template(letter) if letter is not None else STANDARD
     marking = Marking(Severity(severity), language, template, by or "")
     with screen.counting("marking", shown=not as_json) as (_, on_file):
-        returns = mark(saved, records, output, marking, on_file)
+        returns = mark(saved, run_folder, output, marking, on_file)
     if as_json:
         say_json([
             {"file": one.file, "copy": one.copy, "letter": one.letter, "faults": len(one.faults),
@@ -101,9 +106,9 @@ def command(
     return 0
 
 
-def _check(records: Path, folder: Path, *, as_json: bool) -> int:
+def _check(records: Place, folder: Path, *, as_json: bool) -> int:
     from boreotabula.review.mark.mark import check_marked
-    from boreotabula.review.saved import output_and_run
+    from boreotabula.stores.saved import output_and_run
 
     found = list(check_marked(*output_and_run(records), folder))
     if as_json:

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 from click.shell_completion import CompletionItem
 
 from boreotabula.limits import Limits
+
+if TYPE_CHECKING:
+    from boreotabula.stores.bases.base import Place
 
 json_option = click.option(
     "--json", "as_json", is_flag=True, help="Print JSON, for other programs."
@@ -56,19 +60,19 @@ OUT = OutType()
 
 
 class PlaceType(_FileLike):
-    """A path, or the address of a database on a server: then the path that stands for it."""
+    """A path, or the address of a database on a server."""
 
     name = "place"
 
     def convert(
-        self, value: Path | str, param: click.Parameter | None, ctx: click.Context | None
-    ) -> Path:
-        """The path."""
-        from boreotabula.outputs.bases.address import is_address, path_of
+        self, value: Place | str, param: click.Parameter | None, ctx: click.Context | None
+    ) -> Place:
+        """The path or the address."""
+        from boreotabula.stores.bases.address import DatabaseAddress, is_address
 
-        if isinstance(value, Path):
+        if not isinstance(value, str):
             return value
-        return path_of(value) if is_address(value) else Path(value)
+        return DatabaseAddress(value) if is_address(value) else Path(value)
 
 
 PLACE = PlaceType()
@@ -83,12 +87,12 @@ class SourceType(_FileLike):
         self, value: Path | str, param: click.Parameter | None, ctx: click.Context | None
     ) -> Path:
         """The path."""
-        from boreotabula.runs.remote.address import is_remote, shown
+        from boreotabula.batch.remote.address import is_remote, shown
 
         if isinstance(value, Path) or not is_remote(value):
             return Path(value)
+        from boreotabula.batch.remote.fetch import fetched_here
         from boreotabula.cli.printing import say
-        from boreotabula.runs.remote.fetch import fetched_here
 
         path, mirrored = fetched_here(value)
         say(f"{shown(value)}: {mirrored.fetched.said or 'no file'}", err=True)

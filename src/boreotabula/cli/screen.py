@@ -20,7 +20,7 @@ from boreotabula.texts import clean, counted
 if TYPE_CHECKING:
     from rich.progress import Progress
 
-    from boreotabula.runs.file.read import FileReading
+    from boreotabula.batch.file.read import FileReading
 
 PIPED_WIDTH = 140
 """Columns of text where the output is no terminal."""

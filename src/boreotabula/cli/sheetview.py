@@ -17,7 +17,7 @@ from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
 
 if TYPE_CHECKING:
-    from boreotabula.runs.survey import TabView
+    from boreotabula.batch.survey import TabView
 
 Window = tuple[int, int, int, int]
 """First row and column, last row and column, counted from 0."""

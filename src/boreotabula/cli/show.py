@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from boreotabula.batch.remote.address import as_named
 from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
-from boreotabula.runs.remote.address import as_named
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.survey import FileView
     from boreotabula.cli.sheetview import Window
-    from boreotabula.runs.layouts.load import Layout
-    from boreotabula.runs.survey import FileView
 
 EPILOG = """\b
 Examples:
@@ -66,10 +66,10 @@ def command(
     cells, error values, and hidden rows and columns are marked. With --layout each cell has the
     letter of its role, and the findings about the tab follow.
     """
+    from boreotabula.batch.evidence import decided_layout, kept_evidence
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.survey import files_below, view_files
     from boreotabula.cli import sheetview
-    from boreotabula.runs.evidence import decided_layout, kept_evidence
-    from boreotabula.runs.layouts.load import Layout
-    from boreotabula.runs.survey import files_below, view_files
 
     window = sheetview.parse_window(cells) if cells else None
     layout = Layout.load(layout_path) if layout_path else None
@@ -101,8 +101,8 @@ def command(
 
 def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> None:
     """Raises CallError if no page can be written there."""
+    from boreotabula.batch.inputs import check_apart
     from boreotabula.review.tab_page import check_page
-    from boreotabula.runs.inputs import check_apart
 
     if layout is None:
         raise CallError("--page needs --layout: it colours cells by their role in the layout")

@@ -4,25 +4,23 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from boreotabula.batch.compare.causes import by_cause, reach_of
 from boreotabula.cli.role_looks import ROLE_LOOKS
 from boreotabula.cli.screen import err, out
 from boreotabula.findings.finding import Finding, in_order
 from boreotabula.findings.kind import Severity
-from boreotabula.outputs.bases.address import address_of, is_server
 from boreotabula.reading.account.roles import Account, Role
-from boreotabula.runs.compare.causes import by_cause, reach_of
 from boreotabula.texts import agreeing, counted
 
 if TYPE_CHECKING:
-    from boreotabula.runs.run.earlier import Since
-    from boreotabula.runs.run.gather import Restated, Run
+    from boreotabula.batch.run.earlier import Since
+    from boreotabula.batch.run.gather import Restated, Run
 
 MOST_CAUSES = 12
 """So many causes are listed on screen; findings.csv holds every finding."""
@@ -36,8 +34,8 @@ _STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "bold magenta", Severit
 
 def figures(
     run: Run,
-    written: Path | str | None,
-    record: Path | str | None,
+    written: str | None,
+    record: str | None,
     console: Console | None = None,
     *,
     whole: bool = False,
@@ -60,10 +58,7 @@ def figures(
         counts = " · ".join(f"{title} {counted(n, 'tab')}" for title, n in run.editions.items())
         console.print(f"  editions  {counts}", soft_wrap=True)
     if written is not None:
-        shown: object = written
-        if isinstance(written, Path) and is_server(written):
-            shown = address_of(written)
-        console.print(f"  records   {shown}", soft_wrap=True)
+        console.print(f"  records   {written}", soft_wrap=True)
     if record is not None:
         console.print(f"  findings  {record}", soft_wrap=True)
 

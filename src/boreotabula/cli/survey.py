@@ -9,14 +9,14 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
+from boreotabula.batch.remote.address import as_named
 from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
-from boreotabula.runs.remote.address import as_named
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
-    from boreotabula.runs.survey import Alike, FileSurvey, Survey, TabSurvey
+    from boreotabula.batch.survey import Alike, FileSurvey, Survey, TabSurvey
 
 EPILOG = """\b
 Examples:
@@ -39,9 +39,9 @@ def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
     labels and headings, wherever they are and whatever the values. With a layout, headings count as
     the field they mean, whatever the language, and the tabs that it would read are marked.
     """
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.survey import survey
     from boreotabula.cli import screen
-    from boreotabula.runs.layouts.load import Layout
-    from boreotabula.runs.survey import survey
 
     if not target.exists() and target.suffix != ".toml":
         raise CallError(f"there is no folder or layout “{target}”")

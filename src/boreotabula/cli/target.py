@@ -1,7 +1,8 @@
-"""Where the records of an extract go, and whether they can: what its options say together."""
+"""Where the records of an extract go: the store that its options name together."""
 
 from __future__ import annotations
 
+import sys
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -9,69 +10,143 @@ from typing import TYPE_CHECKING
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
-    from boreotabula.pipeline.dataset import Dataset
-    from boreotabula.pipeline.new_output import OnFetched
-    from boreotabula.runs.inputs import Inbox
-    from boreotabula.runs.layouts.load import Layout
-    from boreotabula.runs.remote.put import RemoteOutput
+    from boreotabula.batch.inputs import Inbox
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.remote.put import RemoteOutput
+    from boreotabula.stores.bases.base import OnWait, Place
+    from boreotabula.stores.store import OnFetched, Store
+
+
+@dataclass(frozen=True)
+class Into:
+    """What is asked of a workbook or database that is there."""
+
+    place: Place | None = None
+    tab: str | None = None
+    replace_all: bool = False
+    no_source: bool = False
+    add_columns: bool = False
+    run_folder: Path | None = None
 
 
 @dataclass(frozen=True)
 class Target:
-    """Where the records of a run go; nowhere in a trial."""
+    """The store that takes the records, and the server that they go to once it has them."""
 
-    path: Path | None = None
-    into: bool = False
-    """Whether they go into a file that is there."""
-    tab: str | None = None
-    replace_all: bool = False
-    """Whether rows of files that are not read now go."""
-    no_source: bool = False
-    """Whether a workbook gets no columns that tell where its rows are from."""
-    add_columns: bool = False
-    """Whether the table of a database gets the columns that it lacks."""
-    stream: bool = False
-    """Whether they go to stdout."""
-    dataset: Dataset | None = None
-    """How they go into a folder of Parquet files."""
-    safe_csv: bool = False
-    """Whether no text may be taken for a formula."""
+    store: Store
     remote: RemoteOutput | None = None
-    """The server that they go to, once they are written to `path`."""
+    overwrite: bool = False
 
 
-def chosen_target(output: str | None, into: Target, *, dry_run: bool) -> Target:
+def chosen_target(
+    output: str | None,
+    into: Into,
+    on_wait: OnWait,
+    *,
+    dry_run: bool = False,
+    safe_csv: bool = False,
+    partition: str | None = None,
+    cluster: str | None = None,
+    overwrite: bool = False,
+) -> Target:
     """Where the options say that the records go. Raises CallError if they do not agree."""
-    from boreotabula.outputs.bases.address import is_base_address
-    from boreotabula.runs.remote.address import is_remote
+    from boreotabula.batch.remote.address import is_remote
+    from boreotabula.stores.bases.address import is_base_address
+    from boreotabula.stores.dataset.dataset import Dataset
+    from boreotabula.stores.new_file import NewFile
+    from boreotabula.stores.unkept import Nowhere, Stdout
 
-    book = into.path is not None and into.path.suffix.lower() in (".xlsx", ".xlsm")
-    if (into.replace_all or into.no_source) and not book:
-        raise CallError("--replace and --no-source only work with --into a workbook")
-    if into.tab is not None and into.path is None:
-        raise CallError("--tab only works with --into a workbook or a database")
-    if into.add_columns and (into.path is None or book):
-        raise CallError("--add-columns only works with --into a database")
-    if output is not None and into.path is not None:
-        raise CallError("-o writes a new file and --into adds to one; choose one of them")
+    _check_into(into, output)
+    in_parts = partition is not None or cluster is not None
+    if in_parts and (output is None or output == "-" or is_remote(output)):
+        raise CallError("--partition and --cluster only work with -o FOLDER")
+    fields = tuple(one.strip() for one in (partition or "").split(",") if one.strip())
+    if partition is not None and not fields:
+        raise CallError("--partition: name one field or several, such as nursery,month")
     if dry_run:
-        return Target()
-    if into.path is not None:
-        return into
+        return Target(Nowhere())
+    if into.place is not None:
+        if safe_csv:
+            raise CallError(_NO_CSV)
+        return Target(_into(into, on_wait))
     if output is None:
         raise CallError("name a file for the records with -o OUT.csv, or try it with --dry-run")
     if is_base_address(output):
         raise CallError(f"“{output}” is an address: records go into a database with --into")
-    if is_remote(output):
-        return _on_server(output)
-    return Target(stream=True) if output == "-" else Target(Path(output))
+    if output == "-":
+        if sys.stdout is None:
+            raise CallError("stdout is closed; name a file with -o")
+        return Target(Stdout(stream=sys.stdout.buffer, safe_csv=safe_csv))
+    if in_parts:
+        if safe_csv:
+            raise CallError(_NO_CSV)
+        return Target(Dataset(Path(output), fields, cluster or ""))
+    target = _on_server(output) if is_remote(output) else Target(NewFile(Path(output)))
+    assert isinstance(target.store, NewFile)
+    if safe_csv:
+        _check_csv(target.store.out)
+    store = replace(target.store, overwrite=overwrite, safe_csv=safe_csv)
+    return replace(target, store=store, overwrite=overwrite)
+
+
+_NO_CSV = "--safe-csv is for .csv, .csv.gz and .tsv; other kinds keep texts as texts"
+
+
+def _check_csv(out: Path) -> None:
+    from boreotabula.stores.kinds import kind_of
+
+    kind = kind_of(out)
+    if kind is not None and not kind.is_csv:
+        raise CallError(_NO_CSV)
+
+
+def _check_into(into: Into, output: str | None) -> None:
+    """Raises CallError for options that belong to another kind of target."""
+    from boreotabula.stores.bases.base import is_base
+
+    place = into.place
+    base = place is not None and is_base(place)
+    if into.replace_all and place is None:
+        raise CallError("--replace only works with --into a workbook or a database")
+    if into.no_source and (place is None or base):
+        raise CallError("--no-source only works with --into a workbook")
+    if into.tab is not None and place is None:
+        raise CallError("--tab only works with --into a workbook or a database")
+    if into.add_columns and not base:
+        raise CallError("--add-columns only works with --into a database")
+    if into.run_folder is not None and not base:
+        raise CallError("--run-folder only works with --into a database")
+    if output is not None and place is not None:
+        raise CallError("-o writes a new file and --into adds to one; choose one of them")
+
+
+def _into(into: Into, on_wait: OnWait) -> Store:
+    """The store that adds to what is there. Raises CallError if it is of another kind."""
+    from boreotabula.stores.bases.base import ENDINGS, is_base
+    from boreotabula.stores.bases.store import BaseStore
+    from boreotabula.stores.master.store import BOOKS, BookStore
+
+    place = into.place
+    assert place is not None
+    if is_base(place):
+        return BaseStore(
+            place, into.tab, into.add_columns, into.replace_all, into.run_folder, on_wait
+        )
+    assert isinstance(place, Path)
+    if place.suffix.lower() not in BOOKS:
+        raise CallError(
+            f"“{place}”: --into takes a workbook ({', '.join(BOOKS)}) or a database"
+            f" ({', '.join(ENDINGS)}, postgresql://host/name)"
+        )
+    return BookStore(place, into.tab, into.replace_all, into.no_source)
 
 
 def _on_server(url: str) -> Target:
     """A target on a server. Raises CallError if its ending is not known, or it holds a password."""
-    from boreotabula.outputs.kinds import known_kind
-    from boreotabula.runs.remote.address import has_password, shown
-    from boreotabula.runs.remote.put import RemoteOutput
+    from boreotabula.batch.remote.address import has_password, shown
+    from boreotabula.batch.remote.put import RemoteOutput
+    from boreotabula.stores.kinds import known_kind
+    from boreotabula.stores.new_file import NewFile
 
     if has_password(url):
         raise CallError(
@@ -79,29 +154,7 @@ def _on_server(url: str) -> Target:
             " BOREOTABULA_PASSWORD or the netrc file"
         )
     known_kind(Path(url.rpartition("/")[2]))
-    return Target(RemoteOutput(url).here, remote=RemoteOutput(url))
-
-
-def dataset_target(target: Target, partition: str | None, cluster: str | None) -> Target:
-    """A target that is a dataset. Raises CallError if it is none."""
-    from boreotabula.pipeline.dataset import Dataset
-
-    if target.path is None or target.into or target.remote:
-        raise CallError("--partition and --cluster only work with -o FOLDER")
-    fields = tuple(one.strip() for one in (partition or "").split(",") if one.strip())
-    if partition is not None and not fields:
-        raise CallError("--partition: name one field or several, such as nursery,month")
-    return replace(target, dataset=Dataset(target.path, fields, cluster or ""))
-
-
-def safe_target(target: Target) -> Target:
-    """A target of CSV whose texts no program takes for formulas. Raises CallError for others."""
-    from boreotabula.outputs.kinds import kind_of
-
-    kind = kind_of(target.path) if target.path else None
-    if target.into or target.dataset or (kind is not None and not kind.is_csv):
-        raise CallError("--safe-csv is for .csv, .csv.gz and .tsv; other kinds keep texts as texts")
-    return replace(target, safe_csv=True)
+    return Target(NewFile(RemoteOutput(url).here), RemoteOutput(url))
 
 
 def inbox_of(
@@ -110,33 +163,16 @@ def inbox_of(
     files: tuple[Path, ...],
     only: str | None,
     limit: int | None,
-    *,
-    overwrite: bool,
     on_fetched: OnFetched | None = None,
 ) -> Inbox:
     """The files of this call; `on_fetched` is called with those that are fetched."""
     from boreotabula.layout.patterns import Kind, PatternError, pattern
-    from boreotabula.pipeline.new_output import look_for
-    from boreotabula.runs.inputs import look
 
     if only or limit:
         on_fetched = None  # not all of them are read
-    if target.path is None:
-        inbox = look(layout, named=files, on_fetched=on_fetched)
-    elif target.dataset:
-        from boreotabula.pipeline.dataset import look_for_dataset
-
-        inbox = look_for_dataset(layout, target.dataset, files, on_fetched)
-    elif target.into:
-        from boreotabula.pipeline.into_existing import look_into
-
-        inbox = look_into(layout, target.path, target.tab, files, on_fetched)
-    elif target.remote:
-        inbox = _look_for_remote(
-            layout, target.remote, files, overwrite=overwrite, on_fetched=on_fetched
-        )
-    else:
-        inbox = look_for(layout, target.path, files, overwrite=overwrite, on_fetched=on_fetched)
+    if target.remote:
+        _take_remote(layout, target)
+    inbox = target.store.look(layout, files, on_fetched)
     taken = inbox.taken
     if only:
         try:
@@ -150,24 +186,18 @@ def inbox_of(
     return replace(inbox, taken=taken[:limit], partial=partial)
 
 
-def _look_for_remote(
-    layout: Layout,
-    remote: RemoteOutput,
-    files: tuple[Path, ...],
-    *,
-    overwrite: bool,
-    on_fetched: OnFetched | None,
-) -> Inbox:
-    """The files of this call, once what the run before left on a server is at hand."""
-    from boreotabula.pipeline.new_output import look_for
-    from boreotabula.runs.inputs import check_not_below
-    from boreotabula.runs.run_folders import run_folder
+def _take_remote(layout: Layout, target: Target) -> None:
+    """Have at hand what the run before left on a server. Raises CallError if something is there
+    that no run has written."""
+    from boreotabula.batch.inputs import check_not_below
+    from boreotabula.batch.run_folders import run_folder
 
+    remote = target.remote
+    assert remote is not None
     check_not_below(remote.url, layout.folders, layout.spec.source.include)
     there = remote.take(run_folder(remote.here))
-    if there and not overwrite and not remote.here.is_file():
+    if there and not target.overwrite and not remote.here.is_file():
         raise CallError(
             f"“{remote.shown}” was not written by extract, so it was not replaced; choose"
             " another name, or use --overwrite"
         )
-    return look_for(layout, remote.here, files, overwrite=overwrite, on_fetched=on_fetched)

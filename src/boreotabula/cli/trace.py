@@ -66,9 +66,8 @@ def command(
 
     Or show what became of a CELL of a FILE, and if it is in no record, why.
     """
-    from boreotabula.outputs.bases.address import is_server
 
-    if not file.exists() and not is_server(file):
+    if isinstance(file, Path) and not file.exists():
         raise CallError(f"there is no file “{file}”")
     bounds = limits(largest_part)
     if layout_path is not None or output is not None:
@@ -83,9 +82,9 @@ def _trace_records(
     out: Path, what: tuple[str, ...], where: str | None, table: str | None, bounds: Limits,
     as_json: bool,
 ) -> int:  # fmt: skip
-    from boreotabula.review.records import chosen_records
-    from boreotabula.review.saved import saved_output
     from boreotabula.review.trace import Tracer
+    from boreotabula.stores.records import chosen_records
+    from boreotabula.stores.saved import saved_output
 
     number = _number(what, where)
     wanted = _where(where)
@@ -163,9 +162,9 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
     from rich.table import Table
     from rich.text import Text
 
+    from boreotabula.batch.survey import TabView
     from boreotabula.cli import screen, sheetview
     from boreotabula.reading.inspect.trace import cells_around
-    from boreotabula.runs.survey import TabView
 
     console = screen.out()
     record = traced.record
@@ -246,11 +245,11 @@ def _trace_cell(
     file: Path, what: tuple[str, ...], layout_path: Path | None, output: Path | None,
     table: str | None, bounds: Limits, as_json: bool,
 ) -> int:  # fmt: skip
-    from boreotabula.review.records import records_of
-    from boreotabula.review.saved import saved_output
+    from boreotabula.batch.evidence import decided_layout, from_plain, kept_evidence
+    from boreotabula.batch.layouts.load import Layout
     from boreotabula.review.trace import fate, opened, source_of
-    from boreotabula.runs.evidence import decided_layout, from_plain, kept_evidence
-    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.stores.records import records_of
+    from boreotabula.stores.saved import saved_output
 
     if not 1 <= len(what) <= 2:
         raise CallError('name a tab and a cell, such as "Greenhouse 2" D10')
@@ -291,10 +290,10 @@ def _cells_of(found: CellFate, here: OpenedTab) -> list[tuple[str, str]]:
 def _print_fate(found: CellFate, here: OpenedTab, cell: str, numbers: Mapping[str, int]) -> None:
     from rich.text import Text
 
+    from boreotabula.batch.survey import TabView
     from boreotabula.cli import screen, sheetview
     from boreotabula.layout.addresses import parse_address
     from boreotabula.reading.inspect.trace import cells_around
-    from boreotabula.runs.survey import TabView
 
     console = screen.out()
     place = " › ".join(part for part in (here.file, here.sheet.name, cell) if part)

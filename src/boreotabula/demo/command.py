@@ -29,13 +29,13 @@ def command(folder: Path, story: bool) -> int:
 
     The default FOLDER is boreotabula-demo. A folder with other files in it is left alone.
     """
+    from boreotabula.batch.layouts.load import Layout
     from boreotabula.cli import screen
     from boreotabula.cli.extract import perform
     from boreotabula.cli.target import Target
     from boreotabula.demo.folder import write_demo
     from boreotabula.demo.nurseries import MONTHS, NURSERIES
-    from boreotabula.pipeline.new_output import look_for
-    from boreotabula.runs.layouts.load import Layout
+    from boreotabula.stores.new_file import NewFile
 
     path = write_demo(folder)
     output = folder / "stock.csv"
@@ -44,7 +44,8 @@ def command(folder: Path, story: bool) -> int:
     )
     say(f"$ boreotabula extract {path} -o {output}\n")
     layout = Layout.load(path)
-    status = perform(layout, look_for(layout, output), Target(output))
+    store = NewFile(output)
+    status = perform(layout, store.look(layout), Target(store))
     say("\nThe first records:\n")
     screen.first_lines(output, 4)
     if story:
@@ -59,7 +60,7 @@ def command(folder: Path, story: bool) -> int:
         " plan.toml, benches.toml, review.toml)\n"
         f"  boreotabula headings {folder}/dispatch.toml\n"
         f"  boreotabula trace {folder}/stock.csv 1742\n"
-        f"  look at {folder}/stock.run/findings.csv and unplaced.csv\n"
+        f"  look at {folder}/stock.csv.run/findings.csv and unplaced.csv\n"
         f"  take a line out of {folder}/headings.csv and run extract again\n"
     )
     return 0 if status in (0, 1) else status

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from boreotabula.findings import senders
 from boreotabula.findings.kind import FindingKind, Severity
 
-TITLE = "Workbooks that records go into"
+TITLE = "Workbooks and databases that records go into"
 
 ROWS_KEPT = FindingKind(
     "rows-kept",
@@ -31,6 +32,19 @@ REMARK_GONE = FindingKind(
     " wrote beside it went too",
     example="“seen 4 April” beside a lot that the nursery has removed",
     cure="Write it in another row if it still matters",
+)
+VALUE_NOT_HELD = FindingKind(
+    "value-not-held",
+    Severity.ERROR,
+    "“{text}” cannot be stored in the database ({why}); “{field}” is left empty there",
+    "Correct the value in the report, or give the database a column that can hold it.",
+    looked_for="a value that the column can hold",
+    found="{text}",
+    meaning="A database cannot hold a value, so that it is empty there: a character that it does"
+    " not know, or more characters or digits than its column has",
+    example="A name of 40 characters in a column `varchar(20)`",
+    cure="Widen the column, or correct the report",
+    sender=senders.WRONG,
 )
 CHANGED_BY_HAND = FindingKind(
     "changed-by-hand",

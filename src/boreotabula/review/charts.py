@@ -10,10 +10,10 @@ from textwrap import wrap
 from typing import Any
 from warnings import catch_warnings, simplefilter
 
+from boreotabula.batch.atomic import placed
 from boreotabula.errors import CallError
 from boreotabula.review.compare.compare import Comparison
 from boreotabula.review.crosstab import Cross, number_text, places_of, with_brief_names
-from boreotabula.runs.atomic import placed
 from boreotabula.texts import brief, plain_number
 
 ENDINGS = (".png", ".svg", ".pdf")

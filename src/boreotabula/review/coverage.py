@@ -14,9 +14,9 @@ from boreotabula.errors import CallError
 from boreotabula.files import content_of
 from boreotabula.layout.field_types import FIELD_TYPES, FieldType, Written
 from boreotabula.layout.problems import did_you_mean
-from boreotabula.outputs.csv import field_type
 from boreotabula.review.crosstab import BLANK, Cross, Label, Wish, crosstab, natural
-from boreotabula.review.records import texts_of
+from boreotabula.stores.csv import field_type
+from boreotabula.stores.records import texts_of
 
 _MOST_MONTHS = 1200
 

@@ -8,9 +8,9 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
+from boreotabula.batch.atomic import placed
 from boreotabula.errors import CallError
 from boreotabula.review.crosstab import Cross, moment_text, places_of
-from boreotabula.runs.atomic import placed
 from boreotabula.texts import counted
 
 ENDINGS = (".csv", ".xlsx")

@@ -17,8 +17,8 @@ import pyarrow.compute as pc
 from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES, FieldType
 from boreotabula.layout.problems import did_you_mean
-from boreotabula.outputs.csv import column_text, field_type
 from boreotabula.reading.records.schema import CHOICES, unit_of
+from boreotabula.stores.csv import column_text, field_type
 from boreotabula.texts import brief, in_natural_order
 
 HOWS = ("sum", "mean", "count", "min", "max", "median", "share")

@@ -6,18 +6,18 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from importlib.resources import files
-from pathlib import Path
+from pathlib import Path, PurePath
 
 from boreotabula import __version__
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.compare.causes import by_cause, reach_of
+from boreotabula.batch.run.gather import Run
 from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
-from boreotabula.outputs.csv import csv_rows
 from boreotabula.reading.account.roles import Role
 from boreotabula.review.coverage import expected_rows
-from boreotabula.runs.atomic import placed
-from boreotabula.runs.compare.causes import by_cause, reach_of
-from boreotabula.runs.run.gather import Run
+from boreotabula.stores.csv import csv_rows
 from boreotabula.texts import in_natural_order
 
 _MOST_PLACES = 12
@@ -71,8 +71,9 @@ def check_expected(path: Path, fields: Iterable[str]) -> None:
     _expected(path, fields)
 
 
-def write_report(run: Run, out: Path, output: Path | None, expect: Path | None = None) -> None:
-    """Write the page of a run, whole or not at all; `expect` is a list of who must report.
+def write_report(run: Run, out: Path, output: str | None, expect: Path | None = None) -> None:
+    """Write the page of a run, whole or not at all; `output` is where its records went, `expect` a
+    list of who must report.
 
     Raises CallError if that cannot be, or the list names nobody by a stamp of the tabs.
     """
@@ -84,7 +85,7 @@ def write_report(run: Run, out: Path, output: Path | None, expect: Path | None =
     text = shape.from_string(source).render(
         run=run,
         title=run.layout.spec.title or run.layout.path.stem,
-        output=output.name if output else None,
+        output=PurePath(output).name if output else None,
         version=__version__,
         roles=[(role.word, run.account.roles[role]) for role in _ROLES if run.account.roles[role]],
         left_out=sorted(run.account.left_out.items()),

@@ -12,17 +12,17 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula import __version__
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.survey import TabView
 from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding, in_order
 from boreotabula.layout.addresses import column_letters
-from boreotabula.outputs.csv import csv_rows
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.inspect.spots import block_spots
 from boreotabula.reading.tab import ReadBlock, TabReading
-from boreotabula.runs.atomic import placed
-from boreotabula.runs.layouts.load import Layout
-from boreotabula.runs.survey import TabView
+from boreotabula.stores.csv import csv_rows
 from boreotabula.texts import counted
 from boreotabula.workbooks.sheet import Flaw, Sheet, Span
 

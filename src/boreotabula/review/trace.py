@@ -7,19 +7,19 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
+from boreotabula.batch.evidence import decided_layout, from_plain
+from boreotabula.batch.file.open_file import Job, make_job
+from boreotabula.batch.file.read import file_digest, read_chosen
+from boreotabula.batch.inputs import SourceFile, look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.processes.pool import Ended, alone
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.limits import Limits
 from boreotabula.reading.inspect.trace import CellFate, RecordTrace, fate_of, trace_record
 from boreotabula.reading.tab import TabReading
-from boreotabula.review.saved import SavedOutput
-from boreotabula.runs.evidence import decided_layout, from_plain
-from boreotabula.runs.file.open_file import Job, make_job
-from boreotabula.runs.file.read import file_digest, read_chosen
-from boreotabula.runs.inputs import SourceFile, look
-from boreotabula.runs.layouts.load import Layout
-from boreotabula.runs.processes.pool import Ended, alone
+from boreotabula.stores.saved import SavedOutput
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Workbook
 from boreotabula.workbooks.sheet import Sheet

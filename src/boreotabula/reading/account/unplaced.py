@@ -24,22 +24,23 @@ _SCHEMA = pa.schema(
         for name in Unplaced._fields
     ]
 )
+_NONE = _SCHEMA.empty_table()
 
 
 class UnplacedCells(Sequence[Unplaced]):
     """Unplaced cells in their order; an `Unplaced` is made of one when it is asked for."""
 
     def __init__(self, table: pa.Table | None = None) -> None:
-        self._table = _SCHEMA.empty_table() if table is None else table
+        self._table = _NONE if table is None else table
 
     @classmethod
     def of_tab(cls, roles: RoleMap, file: str, tab: str) -> UnplacedCells:
         """The unplaced cells of a tab that was read."""
-        reasons, codes = pa.array(roles.reasons, pa.string()), pa.array(roles.codes, pa.string())
-        where = [pa.array([tab], pa.string()), pa.array([file], pa.string())]
         # Most tabs: no arrays are made for nothing.
         if roles.all_placed:
             return cls()
+        reasons, codes = pa.array(roles.reasons, pa.string()), pa.array(roles.codes, pa.string())
+        where = [pa.array([tab], pa.string()), pa.array([file], pa.string())]
         batches = []
         # In parts: of a tab that was not read at all, every cell is here.
         for rows, columns in chunks_of(roles.unplaced_mask):

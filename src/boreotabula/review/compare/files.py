@@ -8,11 +8,11 @@ from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.batch.atomic import placed
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_ROWS
-from boreotabula.outputs.csv import CsvWriter
 from boreotabula.review.compare.compare import Comparison
-from boreotabula.runs.atomic import placed
+from boreotabula.stores.csv import CsvWriter
 
 ENDINGS = (".csv", ".xlsx")
 

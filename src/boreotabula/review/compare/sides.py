@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import sqlite3
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import islice
@@ -12,20 +11,20 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.processes.one_sheet import first_sheet
 from boreotabula.drafting.types import type_of
 from boreotabula.errors import CallError
-from boreotabula.layout.field_types import Nature, type_called
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.outputs.bases.address import RECORDED, is_server
-from boreotabula.outputs.csv import column_text, field_type, type_name
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.review.records import base_rows, dataset_batches, in_seconds, saved_records
-from boreotabula.review.saved import SavedOutput, saved_output
-from boreotabula.runs.layouts.load import Layout
-from boreotabula.runs.processes.one_sheet import first_sheet
+from boreotabula.stores.bases.address import DatabaseAddress
+from boreotabula.stores.bases.base import Place
+from boreotabula.stores.csv import column_text, field_type, type_name
+from boreotabula.stores.records import base_rows, dataset_batches, in_seconds, saved_records
+from boreotabula.stores.saved import SavedOutput, saved_output
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.sheet import Cell, Sheet
 
@@ -54,12 +53,15 @@ class Side:
         return set(PROVENANCE) <= set(self.kinds)
 
 
-def side_of(path: Path, table: str | None, like: Side | None = None) -> Side:
+def side_of(place: Place, table: str | None, like: Side | None = None) -> Side:
     """The records of an output of extract; of any other .csv or .xlsx those of its first table.
 
     `like` are the columns and types that a table made by hand is read by. Raises CallError.
     """
-    if not path.exists() and not is_server(path):
+    if isinstance(place, DatabaseAddress):
+        return saved_side(saved_output(place, table))
+    path = place
+    if not path.exists():
         raise CallError(f"there is no file “{path}”")
     try:
         saved = saved_output(path, table)
@@ -73,7 +75,7 @@ def side_of(path: Path, table: str | None, like: Side | None = None) -> Side:
 def saved_side(saved: SavedOutput) -> Side:
     """The records of an output of extract."""
     return Side(
-        str(saved.path), saved.field_types, lambda: _batches(saved), _key_of(saved), saved.units
+        str(saved.place), saved.field_types, lambda: _batches(saved), _key_of(saved), saved.units
     )
 
 
@@ -95,10 +97,16 @@ def _key_of(saved: SavedOutput) -> tuple[str, ...]:
 
 
 def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
-    name = saved.path.name.lower()
     kinds = list(saved.field_types)
+    name = "" if saved.in_base else saved.path.name.lower()
     try:
-        if saved.bare:
+        if saved.in_base:
+            rows = base_rows(saved, kinds)
+            while some := list(islice(rows, AT_ONCE)):
+                texts = ([_value_text(one, saved.field_types[name]) for one, name
+                          in zip(row, kinds, strict=True)] for row in some)  # fmt: skip
+                yield _batch(kinds, texts)
+        elif saved.bare:
             yield from _as_texts(saved_records(saved).to_batches(AT_ONCE), kinds)
         elif saved.partition is not None:
             yield from _as_texts(dataset_batches(saved), kinds)
@@ -114,18 +122,10 @@ def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
                 yield from _as_texts(pa.ipc.open_file(source).read_all().to_batches(), kinds)
         elif name.endswith(".jsonl"):
             yield from _json_batches(saved.path, kinds)
-        elif name.endswith((".sqlite", ".sqlite3", ".db")):
-            yield from _base_batches(saved, kinds)
-        elif name.endswith((".duckdb", RECORDED)):
-            rows = base_rows(saved, kinds)
-            while some := list(islice(rows, AT_ONCE)):
-                texts = ([_value_text(one, saved.field_types[name]) for one, name
-                          in zip(row, kinds, strict=True)] for row in some)  # fmt: skip
-                yield _batch(kinds, texts)
         else:
             yield from _as_texts(saved_records(saved).to_batches(AT_ONCE), kinds)
-    except (OSError, ValueError, KeyError, pa.ArrowInvalid, sqlite3.Error) as error:
-        raise CallError(f"“{saved.path}” cannot be read: {error}") from None
+    except (OSError, ValueError, KeyError, pa.ArrowInvalid) as error:
+        raise CallError(f"“{saved.place}” cannot be read: {error}") from None
 
 
 def _csv_batches(path: Path, names: Sequence[str]) -> Iterator[pa.RecordBatch]:
@@ -176,30 +176,11 @@ def _json_text(value: object) -> str | None:
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _base_batches(saved: SavedOutput, names: Sequence[str]) -> Iterator[pa.RecordBatch]:
-    quoted = ", ".join('"' + name.replace('"', '""') + '"' for name in names)
-    yes_no = {
-        at
-        for at, name in enumerate(names)
-        if type_called(saved.field_types[name]).nature is Nature.YES_NO
-    }
-    base = sqlite3.connect(f"{saved.path.absolute().as_uri()}?mode=ro", uri=True)
-    try:
-        rows = base.execute(f'SELECT {quoted} FROM "{saved.table}"')
-        while some := rows.fetchmany(AT_ONCE):
-            yield _batch(
-                names,
-                ([_base_text(one, at in yes_no) for at, one in enumerate(row)] for row in some),
-            )
-    finally:
-        base.close()
-
-
 def _value_text(value: object, kind: str) -> str | None:
     """A value of a database that knows types, as CSV has it."""
     if value is None or value == "":
         return None
-    if isinstance(value, bool):
+    if isinstance(value, bool) or kind == "yesno":
         return "true" if value else "false"
     if isinstance(value, float):
         return str(int(value)) if value.is_integer() and abs(value) < _EXACT else repr(value)
@@ -210,14 +191,6 @@ def _value_text(value: object, kind: str) -> str | None:
 
 
 _EXACT = 1e15
-
-
-def _base_text(value: object, yes_no: bool) -> str | None:
-    if value is None:
-        return None
-    if yes_no:
-        return "true" if value else "false"
-    return str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
 
 
 def _batch(names: Sequence[str], rows: Iterator[list[str | None]]) -> pa.RecordBatch:

@@ -8,9 +8,9 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from boreotabula.outputs.binding.looks import CellNote, Look, Looks
-from boreotabula.outputs.binding.types import plainly
-from boreotabula.outputs.binding.write import Formats, let_go, write_tab
+from boreotabula.binding.looks import CellNote, Look, Looks
+from boreotabula.binding.types import plainly
+from boreotabula.binding.write import Formats, let_go, write_tab
 from boreotabula.review.mark.faults import COLOURS
 from boreotabula.review.mark.in_place import Listed, Mark, free_name
 from boreotabula.workbooks.marked import MARKED_NAME

@@ -10,11 +10,11 @@ from pathlib import Path
 
 from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
+from boreotabula.findings.comparing import VALUE_RESTATED
 from boreotabula.findings.kind import FindingKind, Severity
 from boreotabula.layout.addresses import Address, written_address
 from boreotabula.review.mark.words import Say, said_of
-from boreotabula.review.saved import SavedOutput
-from boreotabula.runs.run_folders import run_folder
+from boreotabula.review.restated import WHOLE_RECORD
 
 _MOST_MARKS = 2_000
 """More marks on a tab help nobody."""
@@ -38,6 +38,8 @@ class Fault:
     """What is said to the sender."""
     found: str = ""
     wanted: str = ""
+    field: str = ""
+    """The field whose value was restated."""
 
     @property
     def cell(self) -> str:
@@ -46,7 +48,7 @@ class Fault:
 
 
 def faults_of(
-    saved: SavedOutput, out: Path, least: Severity, say: Say
+    run_folder: Path, least: Severity, say: Say
 ) -> tuple[Mapping[str, Sequence[Fault]], int]:
     """The faults of each file that are at least so severe, in the order of their cells; and how
     many findings are for the analyst alone.
@@ -56,7 +58,7 @@ def faults_of(
     chosen = [one for one in Severity if _rank(one) <= _rank(least)]
     found: dict[str, list[Fault]] = defaultdict(list)
     others = 0
-    for row in _rows(out, "findings.csv"):
+    for row in _rows(run_folder, "findings.csv"):
         severity = Severity(row["severity"])
         if severity not in chosen:
             continue
@@ -70,8 +72,11 @@ def faults_of(
         found[row["file"]].append(
             Fault(row["tab"], at, severity, kind, text, row["found"], row["looked_for"])
         )
-    for row in _rows(out, "unplaced.csv"):
+    for row in _rows(run_folder, "unplaced.csv"):
         _add_unplaced(row, found, say)
+    # Written by runs after the first alone.
+    if any(one.kind == VALUE_RESTATED for faults in found.values() for one in faults):
+        _add_restated(list(_rows(run_folder, "restated.csv")), found, say)
     for faults in found.values():
         faults.sort(key=lambda one: (one.tab, one.at or Address(-1, -1)))
     return {file: _few(faults) for file, faults in found.items()}, others
@@ -81,8 +86,8 @@ def _rank(severity: Severity) -> int:
     return list(Severity).index(severity)
 
 
-def _rows(out: Path, name: str) -> Iterator[Mapping[str, str]]:
-    path = run_folder(out) / name
+def _rows(run_folder: Path, name: str) -> Iterator[Mapping[str, str]]:
+    path = run_folder / name
     try:
         with path.open(encoding="utf-8", newline="") as stream:
             yield from csv.DictReader(stream)
@@ -101,6 +106,32 @@ def _add_unplaced(row: Mapping[str, str], found: Mapping[str, list[Fault]], say:
         return
     text = said_of(like.kind, like.wanted, row["text"], say)
     found[row["file"]].append(replace(like, at=at, text=text, found=row["text"]))
+
+
+def _add_restated(
+    lines: Sequence[Mapping[str, str]], found: dict[str, list[Fault]], say: Say
+) -> None:
+    """Every cell that a file restates, in place of the finding that names the first of them."""
+    for file, faults in found.items():
+        restated = next((one for one in faults if one.kind == VALUE_RESTATED), None)
+        if restated is None:
+            continue
+        found[file] = [one for one in faults if one.kind != VALUE_RESTATED]
+        for line in lines:
+            if line["file"] == file:
+                before, now = line["before"], "" if line["field"] == WHOLE_RECORD else line["now"]
+                text = said_of(restated.kind, before, now, say)
+                found[file].append(
+                    replace(
+                        restated,
+                        tab=line["tab"],
+                        at=written_address(line["cell"]),
+                        text=text,
+                        found=now,
+                        wanted=before,
+                        field=line["field"],
+                    )
+                )
 
 
 def _few(faults: Sequence[Fault]) -> list[Fault]:

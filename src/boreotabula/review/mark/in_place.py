@@ -18,9 +18,9 @@ from boreotabula.errors import CallError
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.ooxml.editing import Package, add, open_package, relation_of
-from boreotabula.outputs.master.markup import Row, blank_cell, blank_row, split_sheet, style_of
-from boreotabula.outputs.xlsx_rows import without_forbidden, xml_text
 from boreotabula.review.mark.faults import COLOURS
+from boreotabula.stores.master.markup import Row, blank_cell, blank_row, split_sheet, style_of
+from boreotabula.stores.xlsx_rows import without_forbidden, xml_text
 from boreotabula.workbooks.marked import MARKED_NAME
 
 _BOOK = "xl/workbook.xml"

@@ -9,10 +9,16 @@ from pathlib import Path, PurePosixPath
 
 import pyarrow as pa
 
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.file.open_file import make_job
+from boreotabula.batch.inputs import SourceFile, look
+from boreotabula.batch.layouts.load import Layout
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
+from boreotabula.findings.comparing import VALUE_RESTATED
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.totals import TOTAL_DIFFERS
+from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.review.compare.sides import saved_side
 from boreotabula.review.mark import words
@@ -21,11 +27,7 @@ from boreotabula.review.mark.faults import Fault, faults_of
 from boreotabula.review.mark.in_place import Listed, Mark, NotSafeError, write_marked
 from boreotabula.review.mark.letter import STANDARD, letter
 from boreotabula.review.mark.words import Say, say_in
-from boreotabula.review.saved import SavedOutput
-from boreotabula.runs.atomic import placed
-from boreotabula.runs.file.open_file import make_job
-from boreotabula.runs.inputs import SourceFile, look
-from boreotabula.runs.layouts.load import Layout
+from boreotabula.stores.saved import SavedOutput
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.opening import Opening
 
@@ -79,7 +81,11 @@ def check_folder(folder: Path) -> None:
 
 
 def mark(
-    saved: SavedOutput, out: Path, folder: Path, marking: Marking, on_file: Callable[[str], None]
+    saved: SavedOutput,
+    run_folder: Path,
+    folder: Path,
+    marking: Marking,
+    on_file: Callable[[str], None],
 ) -> Returns:
     """Write a marked copy and a letter for each file with faults of an output into a folder.
 
@@ -87,7 +93,7 @@ def mark(
     """
     layout = Layout.load(saved.layout_path)
     say = say_in(marking.language)
-    found, others = faults_of(saved, out, marking.least, say)
+    found, others = faults_of(run_folder, marking.least, say)
     sources = {one.name: one for one in look(layout).taken}
     opening = make_job(layout.spec, layout.plan).opening
     groups = _groups(saved, marking.by)
@@ -101,7 +107,7 @@ def mark(
         made = _one(source, file, faults, opening, folder, stem, marking, say, groups.get(file, ""))
         returns.files.append(made)
         on_file(file)
-    _write_list(folder, out, returns)
+    _write_list(folder, saved, returns)
     now = {name for one in returns.files for name in (one.copy, one.letter)}
     for name in before - now:
         (folder / name).unlink(missing_ok=True)
@@ -208,9 +214,9 @@ def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
     return {file: ", ".join(values) for file, values in found.items()}
 
 
-def _write_list(folder: Path, out: Path, returns: Returns) -> None:
+def _write_list(folder: Path, saved: SavedOutput, returns: Returns) -> None:
     described = {
-        "output": out.name,
+        "output": PurePosixPath(str(saved.place)).name,
         "files": [
             {
                 "file": one.file,
@@ -218,7 +224,7 @@ def _write_list(folder: Path, out: Path, returns: Returns) -> None:
                 "letter": one.letter,
                 "faults": [
                     {"tab": fault.tab, "cell": fault.cell, "code": fault.kind.code,
-                     "found": fault.found, "text": fault.text}
+                     "found": fault.found, "text": fault.text, "field": fault.field}
                     for fault in one.faults
                 ],
             }
@@ -262,22 +268,61 @@ class Mended:
     """Whether the file is not in the run any more."""
 
 
-def check_marked(saved: SavedOutput, out: Path, folder: Path) -> Iterator[Mended]:
+def check_marked(saved: SavedOutput, run_folder: Path, folder: Path) -> Iterator[Mended]:
     """For each marked file which of its faults the last run found again. Raises CallError."""
     say = say_in("en")
-    now, _ = faults_of(saved, out, Severity.NOTE, say)
+    now, _ = faults_of(run_folder, Severity.NOTE, say)
     there = {str(one["file"]) for one in saved.record.get("files", ())}
-    for one in _read_list(folder):
-        file = str(one["file"])
+    lists = [(str(one["file"]), _dicts(one.get("faults"))) for one in _read_list(folder)]
+    values = _values_at(saved, {
+        (file, fault["tab"], fault["cell"])
+        for file, faults in lists
+        for fault in faults
+        if fault["code"] == VALUE_RESTATED.code
+    })  # fmt: skip
+    for file, marked in lists:
         found = _known(now.get(file, ()))
-        marked = _dicts(one.get("faults"))
         left = [
             (fault["tab"], fault["cell"], fault["text"])
             for fault in marked
-            if (fault["tab"], fault["code"], fault["cell"]) in found
-            or (fault["found"] and (fault["tab"], fault["code"], fault["found"]) in found)
+            if _is_left(file, fault, found, values)
         ]
         yield Mended(file, len(marked) - len(left), left, missing=file not in there)
+
+
+_Spot = tuple[str, str, str]
+"""A file, a tab and a cell."""
+
+
+def _is_left(
+    file: str,
+    fault: Mapping[str, str],
+    found: Collection[_Spot],
+    values: Mapping[_Spot, Mapping[str, str | None]],
+) -> bool:
+    """Whether a marked fault is there still."""
+    if fault["code"] == VALUE_RESTATED.code:
+        # What was restated is left as long as it says what it said when it was marked.
+        record = values.get((file, fault["tab"], fault["cell"]), {})
+        return (record.get(fault.get("field", "")) or "") == fault["found"]
+    return (fault["tab"], fault["code"], fault["cell"]) in found or bool(
+        fault["found"] and (fault["tab"], fault["code"], fault["found"]) in found
+    )
+
+
+def _values_at(
+    saved: SavedOutput, spots: Collection[_Spot]
+) -> Mapping[_Spot, Mapping[str, str | None]]:
+    """The records from some cells, as texts."""
+    found: dict[_Spot, Mapping[str, str | None]] = {}
+    if not spots:
+        return found
+    for batch in saved_side(saved).batches():
+        places = zip(*(batch.column(name).to_pylist() for name in PROVENANCE), strict=True)
+        for at, spot in enumerate(places):
+            if spot in spots:
+                found[spot] = {name: batch.column(name)[at].as_py() for name in batch.schema.names}
+    return found
 
 
 def _known(faults: Iterable[Fault]) -> Collection[tuple[str, str, str]]:

@@ -1,0 +1,60 @@
+"""Reading beside fetching: a file is read as soon as it is here, not once all are."""
+
+from __future__ import annotations
+
+import threading
+from contextlib import suppress
+from dataclasses import replace
+from queue import SimpleQueue
+
+from boreotabula.batch.file.open_file import make_job
+from boreotabula.batch.inputs import SourceFile
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.read_all import Means, Readers
+
+
+class ReadAhead:
+    """Reads files while others are fetched; the run finds their results among those that are kept.
+
+    Where nothing is kept, nothing is read ahead.
+    """
+
+    def __init__(self, layout: Layout, means: Means) -> None:
+        self._layout = layout
+        self._means = replace(means, threads=True)
+        self._queue: SimpleQueue[SourceFile | None] = SimpleQueue()
+        self._thread: threading.Thread | None = None
+
+    def take(self, source: SourceFile) -> None:
+        """Take a file that was fetched."""
+        if self._means.kept is None or self._means.fresh:
+            return
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._read, daemon=True)
+            self._thread.start()
+        self._queue.put(source)
+
+    def __enter__(self) -> ReadAhead:
+        return self
+
+    def __exit__(self, _kind: object, error: object, _trace: object) -> None:
+        """Wait for what is under way; but not if the fetching failed."""
+        self._queue.put(None)
+        if self._thread is not None and error is None:
+            self._thread.join()
+
+    def _read(self) -> None:
+        job = make_job(self._layout.spec, self._layout.plan, self._means.limits)
+        with suppress(Exception), Readers(job, self._means) as readers:
+            # What is wrong is met, and told, by the run itself.
+            while sources := self._waiting():
+                readers.read(sources)
+
+    def _waiting(self) -> list[SourceFile]:
+        """The files that have come meanwhile, at least one; none at the end."""
+        some = [self._queue.get()]
+        while not self._queue.empty() and some[-1] is not None:
+            some.append(self._queue.get())
+        if some[-1] is None:
+            self._queue.put(None)  # for the next look
+        return [one for one in some if one is not None]

@@ -1,0 +1,353 @@
+"""A reading as bytes, to be kept or sent, and back.
+
+Its head is an Arrow stream of the unplaced cells, whose metadata holds as JSON all that is no cell;
+its body holds the records: for each output table an Arrow stream with a row for each tab, of what
+all its records share, and one with a batch for each tab, of the rest.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, time
+from decimal import Decimal
+from functools import cached_property
+from itertools import pairwise
+from typing import Any
+
+import pyarrow as pa
+
+from boreotabula.batch.file.facts import TabFacts
+from boreotabula.batch.file.read import FileReading, TabResult
+from boreotabula.findings.catalogue import kind_of
+from boreotabula.findings.finding import Finding
+from boreotabula.layout.addresses import Address
+from boreotabula.reading.account.roles import Account, Role
+from boreotabula.reading.account.unplaced import UnplacedCells
+from boreotabula.reading.records.levels import LevelHeading
+from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.reading.values.arrays import repeated
+
+Place = tuple[int, int]
+"""Where the records of a table of a tab are: the number of two streams, and of a batch in them."""
+
+
+class Streams:
+    """The records of a reading as Arrow streams; those that hold them say where their bytes are."""
+
+    ends: Sequence[int] = ()
+    """Where each stream ends; the first begins at 0."""
+    columns: Sequence[Sequence[str]] = ()
+    """Of each two streams the columns, in their order."""
+
+    @property
+    def content(self) -> pa.Buffer | None:
+        """The bytes of all streams; None if they are damaged."""
+        raise NotImplementedError
+
+    def anew(self, tab: int, table: str) -> pa.RecordBatch:
+        """The records of a table of a tab, read once more from the file."""
+        raise NotImplementedError
+
+    @cached_property
+    def _batches(self) -> list[list[pa.RecordBatch]] | None:
+        content = self.content
+        if content is None:
+            return None
+        found = []
+        for start, end in pairwise([0, *self.ends]):
+            with pa.ipc.open_stream(content.slice(start, end - start)) as reader:
+                found.append(list(reader))
+        return found
+
+    def batch(self, place: Place, tab: int, table: str) -> pa.RecordBatch:
+        """The records of a table of a tab."""
+        if self._batches is None:
+            return self.anew(tab, table)
+        group, number = place
+        (once,), others = self._batches[2 * group], self._batches[2 * group + 1]
+        return _read(once, number, others[number], self.columns[group])
+
+
+@dataclass(frozen=True)
+class Packed:
+    """A reading as bytes: small, to be kept or sent."""
+
+    head: bytes
+    body: bytes
+
+    def reading(self) -> FileReading:
+        """The reading; its records are unpacked once asked for."""
+        return read_head(self.head, _InMemory(self.body))
+
+
+class _InMemory(Streams):
+    def __init__(self, body: bytes) -> None:
+        self._body = body
+
+    @property
+    def content(self) -> pa.Buffer:
+        """The bytes of all streams."""
+        return pa.py_buffer(self._body)
+
+
+def packed(reading: FileReading) -> Packed:
+    """A reading as bytes."""
+    groups: dict[tuple[str, _Key], list[pa.RecordBatch]] = {}
+    places: list[dict[str, Place]] = []
+    for tab in reading.tabs:
+        places.append({})
+        for table, batch in tab.tables.items():
+            group = groups.setdefault((table, _Key(batch.schema)), [])
+            places[-1][table] = (list(groups).index((table, _Key(batch.schema))), len(group))
+            group.append(batch)
+    sink = pa.BufferOutputStream()
+    ends = [end for group in groups.values() for end in _write(group, sink)]
+    tabs = [
+        {
+            "name": tab.name,
+            "places": place,
+            "filled": tab.account.filled,
+            "roles": {role.name: count for role, count in tab.account.roles.items()},
+            "left_out": tab.account.left_out,
+            "form": tab.form,
+            "headings": [tuple(vars(one).values()) for one in tab.headings],
+            "totals": vars(tab.totals),
+            "records": tab.record_count,
+            "facts": {
+                **vars(tab.facts),
+                "stamps": _plain(tab.facts.stamps),
+                "from_tab": sorted(tab.facts.from_tab),
+            },
+        }
+        for tab, place in zip(reading.tabs, places, strict=True)
+    ]
+    head = {
+        "name": reading.name,
+        "size": reading.size,
+        "digest": reading.digest,
+        "read": reading.read,
+        "ends": ends,
+        "columns": [schema.names for _, schema in groups],
+        "tabs": tabs,
+        "other_tabs": reading.other_tabs,
+        "patterns": reading.patterns,
+        "findings": [_stored(one) for one in reading.findings],
+        "read_as": reading.read_as,
+        "guessed": reading.guessed,
+    }
+    about = json.dumps(head, ensure_ascii=False).encode()
+    return Packed(reading.unplaced.packed({_ABOUT: about}), sink.getvalue().to_pybytes())
+
+
+def without_records(reading: FileReading) -> bytes:
+    """All of a reading but its records, as bytes: see `read_without_records`."""
+    tabs = tuple(replace(tab, tables={}) for tab in reading.tabs)
+    return packed(replace(reading, tabs=tabs)).head
+
+
+def read_without_records(head: bytes) -> FileReading:
+    """The reading whose records are elsewhere."""
+    return read_head(head, Streams())
+
+
+_ABOUT = b"boreotabula_reading"
+
+
+def read_head(head: bytes, body: Streams) -> FileReading:
+    """The reading whose head this is, and whose records are in a body. Raises ValueError, KeyError
+    or TypeError if it is none."""
+    unplaced, metadata = UnplacedCells.unpacked(head)
+    about = json.loads(metadata[_ABOUT])
+    body.ends, body.columns = about["ends"], about["columns"]
+    tabs = tuple(
+        TabResult(
+            one["name"],
+            _Tables(body, at, one["places"]),
+            Account(
+                one["filled"],
+                {Role[name]: count for name, count in one["roles"].items()},
+                one["left_out"],
+            ),
+            one["form"],
+            tuple(
+                LevelHeading(field, text, Address(*at), records)
+                for field, text, at, records in one["headings"]
+            ),
+            TotalsCount(**one["totals"]),
+            _facts(one["facts"]),
+            one["records"],
+        )
+        for at, one in enumerate(about["tabs"])
+    )
+    return FileReading(
+        about["name"],
+        about["size"],
+        about["digest"],
+        tabs,
+        about["other_tabs"],
+        tuple(about["patterns"]),
+        tuple(map(_finding, about["findings"])),
+        unplaced,
+        about["read"],
+        about["read_as"],
+        about["guessed"],
+    )
+
+
+class _Tables(Mapping[str, pa.RecordBatch]):
+    """The records of a tab by output table."""
+
+    def __init__(self, body: Streams, tab: int, places: Mapping[str, Sequence[int]]) -> None:
+        self._body, self._tab, self._places = body, tab, places
+
+    def __getitem__(self, table: str) -> pa.RecordBatch:
+        stream, number = self._places[table]
+        return self._body.batch((stream, number), self._tab, table)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._places)
+
+    def __len__(self) -> int:
+        return len(self._places)
+
+
+# --- values that JSON does not know ---------------------------------------------------------------
+
+
+def _stored(finding: Finding) -> tuple[object, ...]:
+    kind, *others = vars(finding).values()
+    return (kind.code, *others)
+
+
+def _finding(stored: Sequence[Any]) -> Finding:
+    code, message, advice, at, *others = stored
+    return Finding(kind_of(code), message, advice, at and Address(*at), *others)
+
+
+def _facts(stored: Mapping[str, Any]) -> TabFacts:
+    return TabFacts(
+        **{
+            **stored,
+            "stamps": _meant(stored["stamps"]),
+            "from_tab": frozenset(stored["from_tab"]),
+            "beside": {name: (text, Address(*at)) for name, (text, at) in stored["beside"].items()},
+            "texts": tuple(map(tuple, stored["texts"])),
+            "largest": {name: tuple(map(tuple, some)) for name, some in stored["largest"].items()},
+            "empty": tuple(stored["empty"]),
+            "by_position": {key: tuple(one) for key, one in stored["by_position"].items()},
+            "position_cells": {key: Address(*at) for key, at in stored["position_cells"].items()},
+            "leading": {key: tuple(one) for key, one in stored["leading"].items()},
+            "columns": {key: tuple(one) for key, one in stored["columns"].items()},
+            "ends": {name: tuple(one) for name, one in stored["ends"].items()},
+            "ways": tuple(map(tuple, stored["ways"])),
+            "doubtful": tuple(stored["doubtful"]),
+        }
+    )
+
+
+_KINDS: Mapping[str, tuple[type, Callable[[str], object]]] = {
+    "datetime": (datetime, datetime.fromisoformat),
+    "date": (date, date.fromisoformat),
+    "time": (time, time.fromisoformat),
+    "decimal": (Decimal, Decimal),
+}
+"""Values that JSON does not know: written as their kind and their text; a datetime is a date."""
+
+
+def _plain(values: Mapping[str, object]) -> dict[str, object]:
+    return {
+        name: next(
+            ([kind, str(one)] for kind, (known, _) in _KINDS.items() if isinstance(one, known)), one
+        )
+        for name, one in values.items()
+    }
+
+
+def _meant(values: Mapping[str, Any]) -> dict[str, object]:
+    return {
+        name: _KINDS[one[0]][1](one[1]) if isinstance(one, list) else one
+        for name, one in values.items()
+    }
+
+
+# --- what all records of a tab share --------------------------------------------------------------
+
+
+class _Key:
+    """A schema as part of a key: with the metadata of its fields, which Arrow leaves aside."""
+
+    def __init__(self, schema: pa.Schema) -> None:
+        self._schema = schema
+        self.names: list[str] = schema.names
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Key) and self._schema.equals(other._schema, check_metadata=True)
+
+    def __hash__(self) -> int:
+        return hash(tuple(self.names))
+
+
+def _shared(batches: Sequence[pa.RecordBatch]) -> list[int]:
+    """The columns that hold one value in each batch; the last is always left with the others."""
+    some = [batch for batch in batches if batch.num_rows]
+    columns = range(batches[0].num_columns - 1)
+    return [at for at in columns if all(_holds_one_value(batch.column(at)) for batch in some)]
+
+
+def _holds_one_value(column: pa.Array) -> bool:
+    if column.null_count:
+        return False
+    if pa.types.is_dictionary(column.type):
+        return len(column.dictionary) == 1
+    if pa.types.is_date32(column.type):
+        days = column.view(pa.int32()).to_numpy()
+        return bool((days == days[0]).all())
+    return False
+
+
+def _write(batches: Sequence[pa.RecordBatch], sink: pa.BufferOutputStream) -> Iterator[int]:
+    """Write batches of one schema as two streams, and tell where each ends: first a row for each
+    batch with the columns whose values its records share, then the others."""
+    shared = _shared(batches)
+    fields = [*batches[0].schema]
+    once = [
+        pa.array([_first(batch.column(at)) for batch in batches], _plain_type(fields[at].type))
+        for at in shared
+    ]
+    schema = pa.schema(
+        [fields[at].with_type(one.type) for at, one in zip(shared, once, strict=True)]
+    )
+    with pa.ipc.new_stream(sink, schema) as writer:
+        writer.write_batch(pa.RecordBatch.from_arrays(once, schema=schema))
+    yield sink.tell()
+    others = [at for at in range(len(fields)) if at not in shared]
+    with pa.ipc.new_stream(sink, pa.schema([fields[at] for at in others])) as writer:
+        for batch in batches:
+            writer.write_batch(batch.select(others))
+    yield sink.tell()
+
+
+def _first(column: pa.Array) -> object:
+    """The value that all of a column have; None of no records."""
+    if not len(column):
+        return None
+    return (column.dictionary if pa.types.is_dictionary(column.type) else column)[0].as_py()
+
+
+def _plain_type(kind: pa.DataType) -> pa.DataType:
+    return kind.value_type if pa.types.is_dictionary(kind) else kind
+
+
+def _read(
+    once: pa.RecordBatch, number: int, others: pa.RecordBatch, names: Sequence[str]
+) -> pa.RecordBatch:
+    """A batch with all of its columns, in their order."""
+    fields = {one.name: one for one in others.schema}
+    arrays = dict(zip(others.schema.names, others.columns, strict=True))
+    for field, column in zip(once.schema, once.columns, strict=True):
+        arrays[field.name] = repeated(column.slice(number, 1), others.num_rows)
+        fields[field.name] = field.with_type(arrays[field.name].type)
+    schema = pa.schema([fields[name] for name in names])
+    return pa.RecordBatch.from_arrays([arrays[name] for name in names], schema=schema)

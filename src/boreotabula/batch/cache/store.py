@@ -1,0 +1,216 @@
+"""Results kept from earlier runs, so that an unchanged file is not read again.
+
+An entry is one file: a heading line, the digests of its two parts by the user's own key, then these
+parts: see `packing`. Its name is the digest of all that the result depends on. Entries are written
+beside and moved into place, so two runs may share the folder; one that is damaged is as good as
+none.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import os
+import secrets
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from functools import cache, cached_property
+from importlib.metadata import version
+from pathlib import Path
+
+import pyarrow as pa
+
+from boreotabula import __version__
+from boreotabula.batch.cache.packing import Packed, Streams, read_head
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import SourceFile
+from boreotabula.batch.own import cache_folder, make_own, open_new, own_key
+from boreotabula.files import open_regular
+
+LARGEST = 2 * 1024**3
+"""The most bytes that the folder may hold; when it holds more, what was unused longest goes."""
+
+_HEAD = b"boreotabula result 2\n"
+_DIGEST = 32
+_LEADS = len(_HEAD) + 8 + 2 * _DIGEST
+
+
+@dataclass(frozen=True)
+class Cache:
+    """The results of one layout, as this version of the program reads it."""
+
+    folder: Path
+    reader: str
+    """The digest of all that readings depend on besides the files."""
+    secret: bytes = b""
+    """The user's own key: an entry that was not signed with it is none."""
+
+    @classmethod
+    def of(cls, layout: str, limits: object, folder: Path | None = None) -> Cache | None:
+        """The results by a layout, given its digest, within some limits.
+
+        None if the user can have no key: then nothing is kept, and nothing that is there is taken.
+        """
+        secret = own_key()
+        reader = _digest(f"{layout} {limits!r} {_program()}".encode())
+        return cls(folder or cache_folder(), reader.hex(), secret) if secret else None
+
+    def by(self, more: str) -> Cache:
+        """The results of the same layout where something else decides them, too."""
+        return replace(self, reader=_digest(f"{self.reader} {more}".encode()).hex())
+
+    def key(self, source: SourceFile, digest: str) -> str:
+        """What tells the result of a file with some content from all others."""
+        about = (
+            self.reader, digest, source.name, source.folder, source.unmatched,
+            sorted(source.captured.items()),
+        )  # fmt: skip
+        return _digest(repr(about).encode()).hex()[:48]
+
+    def path(self, source: SourceFile, digest: str) -> Path:
+        """Where the result of a file with some content is kept."""
+        name = self.key(source, digest)
+        return self.folder / name[:2] / name[2:]
+
+    def find(
+        self, source: SourceFile, digest: str, again: Callable[[], FileReading]
+    ) -> FileReading | None:
+        """The result of a file; None if there is none, or it is damaged.
+
+        Its records are loaded once asked for; `again` reads the file should they be damaged.
+        """
+        path = self.path(source, digest)
+        try:
+            with open_regular(path) as stream:
+                lead = stream.read(_LEADS)
+                size = int.from_bytes(lead[len(_HEAD) : len(_HEAD) + 8], "big")
+                head = stream.read(size) if lead.startswith(_HEAD) else b""
+            if len(head) != size or not self._signed(head, lead[-2 * _DIGEST : -_DIGEST]):
+                return None
+            body = _Stored(path, size, lead[-_DIGEST:], self.secret, again)
+            found = read_head(head, body)
+            os.utime(path)
+        except (OSError, ValueError, KeyError, TypeError, OverflowError):
+            return None
+        return found
+
+    def keep(self, source: SourceFile, digest: str, result: Packed) -> bool:
+        """Keep the result of a file; whether that was possible, which it need not be."""
+        path = self.path(source, digest)
+        beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
+        head, body = result.head, result.body
+        signed = _digest(head, self.secret) + _digest(body, self.secret)
+        lead = _HEAD + len(head).to_bytes(8, "big") + signed
+        try:
+            make_own(path.parent)
+            with open_new(beside) as stream:
+                stream.write(lead)
+                stream.write(head)
+                stream.write(body)
+            beside.replace(path)
+        except OSError:
+            with suppress(OSError):
+                beside.unlink()
+            return False
+        return True
+
+    def _signed(self, content: bytes, digest: bytes) -> bool:
+        return hmac.compare_digest(_digest(content, self.secret), digest)
+
+
+def cache_size(folder: Path) -> tuple[int, int]:
+    """How many results a folder holds, and their bytes."""
+    sizes = [size for _, size, _ in _entries(folder)]
+    return len(sizes), sum(sizes)
+
+
+def clear(folder: Path, largest: int = 0) -> None:
+    """Delete results until a folder holds at most so many bytes: those unused longest first."""
+    entries = sorted(_entries(folder), key=lambda one: one[2])
+    total = sum(size for _, size, _ in entries)
+    for path, size, _ in entries:
+        if total <= largest:
+            return
+        with suppress(OSError):
+            path.unlink()
+        total -= size
+
+
+def tidy(folder: Path, largest: int = LARGEST) -> None:
+    """`clear` a folder that holds more than it may: looked at once in a while, as it takes longer
+    than reading a workbook does to look through thousands of results."""
+    marker = folder / _TIDIED
+    try:
+        # A clock that was set back must not put it off for long.
+        if abs(time.time() - marker.stat().st_mtime) < _NOT_BEFORE:
+            return
+    except OSError:
+        pass  # it was never looked at
+    clear(folder, largest)
+    with suppress(OSError):
+        marker.touch()
+
+
+_TIDIED = "tidied"
+_NOT_BEFORE = 600
+"""Seconds before it is looked at again."""
+
+
+def _entries(folder: Path) -> Iterator[tuple[Path, int, float]]:
+    """Each result: where it is, its bytes, and when it was used last."""
+    for path in folder.glob("??/*"):
+        with suppress(OSError):
+            found = path.stat()
+            yield path, found.st_size, found.st_mtime
+
+
+@cache
+def _program() -> str:
+    """What tells this version of the program, and of what it reads with, from others."""
+    home = Path(__file__).parents[2]
+    files = sorted(home.glob("**/*.py"))
+    code = [(path.name, path.stat().st_size, path.stat().st_mtime_ns) for path in files]
+    others = [(name, version(name)) for name in ("python-calamine", "pyarrow", "babel")]
+    return repr((__version__, sys.version_info[:2], others, code))
+
+
+def _digest(content: bytes, secret: bytes = b"") -> bytes:
+    return hashlib.blake2b(content, digest_size=_DIGEST, key=secret).digest()
+
+
+class _Stored(Streams):
+    """The records of an entry, loaded once asked for."""
+
+    def __init__(
+        self,
+        path: Path,
+        head: int,
+        digest: bytes,
+        secret: bytes,
+        again: Callable[[], FileReading],
+    ) -> None:
+        self._path, self._start, self._again = path, _LEADS + head, again
+        self._digest, self._secret = digest, secret
+
+    @cached_property
+    def content(self) -> pa.Buffer | None:
+        """The bytes of all records; None if they are damaged."""
+        try:
+            with open_regular(self._path) as stream:
+                stream.seek(self._start)
+                found = stream.read()
+        except OSError:
+            return None
+        same = hmac.compare_digest(_digest(found, self._secret), self._digest)
+        return pa.py_buffer(found) if same else None
+
+    def anew(self, tab: int, table: str) -> pa.RecordBatch:
+        """The records of a table of a tab, from the file once more."""
+        return self._reading.tabs[tab].tables[table]
+
+    @cached_property
+    def _reading(self) -> FileReading:
+        return self._again()

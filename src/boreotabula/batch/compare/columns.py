@@ -1,0 +1,106 @@
+"""Tables read by position whose columns are not those of their like."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from boreotabula.batch.file.read import FileReading
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import COLUMN_LACKING, COLUMNS_UNUSUAL, LEADING_COLUMNS_DIFFER
+from boreotabula.layout.addresses import Address
+
+_Columns = tuple[str, ...]
+_FEWEST = 3
+"""So many tables must be alike, and be most of all, to hold the others against them."""
+
+
+@dataclass
+class _Met:
+    """The columns met in a block, and where each set of them was met."""
+
+    counts: Counter[_Columns] = field(default_factory=Counter)
+    places: dict[_Columns, list[tuple[str, str, Address]]] = field(default_factory=dict)
+
+
+class ColumnsByPosition:
+    """Compares the columns of tables whose fields are named by position."""
+
+    def __init__(self) -> None:
+        self._blocks: dict[tuple[str, str], _Met] = {}
+        self._leading: dict[tuple[str, str], _Met] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the columns of a file's tables."""
+        for tab in reading.tabs:
+            facts = tab.facts
+            for of, there in ((self._blocks, facts.by_position), (self._leading, facts.leading)):
+                for block, columns in there.items() if tab.record_count else ():
+                    met = of.setdefault((tab.form, block), _Met())
+                    met.counts[columns] += 1
+                    place = (reading.name, tab.name, facts.position_cells[block])
+                    met.places.setdefault(columns, []).append(place)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each set of columns that differs from the usual one in number; of cross-tabs, for
+        leading columns that hold something else."""
+        for columns, usual, count, places in _unusual(self._blocks):
+            if len(columns) != len(usual):
+                yield _differs(columns, usual, count, places)
+        for columns, usual, count, places in _unusual(self._leading):
+            # A column may well be blank on some tab.
+            pairs = zip(columns, usual, strict=False)
+            if any(one and other and one != other for one, other in pairs):
+                yield _shifted(columns, usual, count, places)
+
+
+_Places = list[tuple[str, str, Address]]
+
+
+def _unusual(
+    blocks: Mapping[tuple[str, str], _Met],
+) -> Iterator[tuple[_Columns, _Columns, int, _Places]]:
+    """The columns that are not those of most like tables, those, and how many have them."""
+    for met in blocks.values():
+        (usual, count), *_ = met.counts.most_common(1)
+        if count >= _FEWEST and 2 * count > met.counts.total():
+            for columns, places in met.places.items():
+                yield columns, usual, count, places
+
+
+def _shifted(
+    columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, Address]]
+) -> Finding:
+    file, tab, cell = places[0]
+    return LEADING_COLUMNS_DIFFER(
+        cell,
+        file=file,
+        tab=tab,
+        kinds=", ".join(columns),
+        usual_kinds=", ".join(usual),
+        tables=count,
+        more=len(places) - 1,
+    )
+
+
+def _differs(
+    columns: _Columns, usual: _Columns, count: int, places: Sequence[tuple[str, str, Address]]
+) -> Finding:
+    file, tab, cell = places[0]
+    slots = {"columns": len(columns), "tables": count, "more": len(places) - 1}
+    shared = min(len(columns), len(usual))
+    at_end = columns[:shared] == usual[:shared]
+    if len(columns) >= len(usual) or at_end:
+        return COLUMNS_UNUSUAL(cell, file=file, tab=tab, named=len(usual), **slots)
+    at = next(n for n in range(shared) if columns[n] != usual[n])
+    return COLUMN_LACKING(
+        cell,
+        file=file,
+        tab=tab,
+        usual=len(usual),
+        lacking=usual[at],
+        usual_fields=", ".join(usual),
+        fields=", ".join(columns),
+        **slots,
+    )

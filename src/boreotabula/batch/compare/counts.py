@@ -1,0 +1,143 @@
+"""Tabs with far fewer records than the others, and files in which one field alone is empty."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Iterator
+from statistics import median
+
+from boreotabula.batch.file.read import FileReading
+from boreotabula.findings.comparing import FIELD_EMPTY_HERE, RECORDS_FEW, TAB_MISSING
+from boreotabula.findings.files import TAB_NOT_CHOSEN
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import COLUMN_OF_OTHERS_LACKING, HEADING_UNKNOWN
+from boreotabula.layout.headings import normal_form
+
+_MOST_TOLD = 5
+_FEW = 4
+"""A tab has few records if it has less than one in so many of the median of its like."""
+_ENOUGH = 12
+"""Where the median is less than this, a small tab is nothing odd."""
+
+
+class FewRecords:
+    """Compares how many records the tabs of a form have."""
+
+    def __init__(self) -> None:
+        self._counts: dict[str, list[int]] = {}
+        self._least: dict[str, list[tuple[int, str, str]]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Count the records of a file's tabs."""
+        for tab in reading.tabs:
+            if tab.account.filled and not tab.is_copy:
+                self._counts.setdefault(tab.form, []).append(tab.record_count)
+                least = self._least.setdefault(tab.form, [])
+                least.append((tab.record_count, reading.name, tab.name))
+                least.sort()
+                del least[_MOST_TOLD:]
+
+    def findings(self) -> Iterator[Finding]:
+        """The tabs with the fewest records, if that is few."""
+        for form, counts in self._counts.items():
+            usual = median(counts)
+            for count, file, tab in self._least[form]:
+                if usual >= _ENOUGH and count * _FEW < usual:
+                    slots = {"tabs": len(counts), "usual": f"{usual:g}"}
+                    yield RECORDS_FEW(file=file, tab=tab, records=count, **slots)
+
+
+_FEWEST_FILES = 5
+
+
+class MissingTabs:
+    """Looks for a tab that one file alone lacks."""
+
+    def __init__(self) -> None:
+        self._files: list[str] = []
+        self._having: dict[str, tuple[str, set[str]]] = {}
+        self._told: set[tuple[str, str]] = set()
+
+    def take(self, reading: FileReading) -> None:
+        """Note the tabs that were read of a file, and those of which it is told that they were
+        not."""
+        if reading.tabs:
+            self._files.append(reading.name)
+        self._told.update(
+            (normal_form(one.tab), reading.name)
+            for one in reading.findings
+            if one.kind == TAB_NOT_CHOSEN
+        )
+        for tab in reading.tabs:
+            self._having.setdefault(normal_form(tab.name), (tab.name, set()))[1].add(reading.name)
+
+    def findings(self) -> Iterator[Finding]:
+        """Tabs that all files have but one."""
+        for key, (name, having) in self._having.items():
+            if len(having) + 1 == len(self._files) >= _FEWEST_FILES:
+                (file,) = set(self._files) - having
+                if (key, file) in self._told:
+                    continue
+                yield TAB_MISSING(file=file, name=name, files=len(having))
+
+
+class FieldsEmpty:
+    """Looks for a field that one file alone leaves empty."""
+
+    def __init__(self) -> None:
+        self._files = 0
+        self._empty: dict[str, list[str]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the fields that are empty in all records of a file."""
+        tabs = [tab for tab in reading.tabs if tab.record_count]
+        if tabs:
+            self._files += 1
+            for name in set.intersection(*(set(tab.facts.empty) for tab in tabs)):
+                self._empty.setdefault(name, []).append(reading.name)
+
+    def findings(self) -> Iterator[Finding]:
+        """Fields that are filled in all files but one."""
+        if self._files < _FEWEST_FILES:
+            return
+        for name, files in sorted(self._empty.items()):
+            if len(files) == 1:
+                yield FIELD_EMPTY_HERE(file=files[0], field=name, files=self._files - 1)
+
+
+class LackingColumns:
+    """Looks for a tab that lacks a column which all others of its kind have."""
+
+    def __init__(self, optional: Collection[str]) -> None:
+        self._optional = optional
+        self._having: dict[tuple[str, str], Counter[str]] = {}
+        self._unsure: set[tuple[str, str]] = set()
+        self._tabs: dict[tuple[str, str], list[tuple[str, str, frozenset[str]]]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the columns of a file's tables."""
+        # A heading that nobody knows is an error of its own, and may be that column.
+        unknown = {one.tab for one in reading.findings if one.kind == HEADING_UNKNOWN}
+        for tab in reading.tabs:
+            for block, fields in tab.facts.columns.items() if tab.record_count else ():
+                key = (tab.form, block)
+                self._having.setdefault(key, Counter()).update(fields)
+                # Most tabs have all columns: of those the names are shared.
+                self._tabs.setdefault(key, []).append((reading.name, tab.name, frozenset(fields)))
+                if tab.name in unknown:
+                    self._unsure.add((reading.name, tab.name))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each tab and column that it alone lacks."""
+        for key, tabs in self._tabs.items():
+            others = len(tabs) - 1
+            if others < _FEWEST_LIKE:
+                continue
+            nearly_all = {name for name, count in self._having[key].items() if count == others}
+            for file, tab, fields in tabs if nearly_all else ():
+                lacking = nearly_all - fields - set(self._optional)
+                for name in sorted(lacking) if (file, tab) not in self._unsure else ():
+                    yield COLUMN_OF_OTHERS_LACKING(file=file, tab=tab, field=name, tabs=others)
+
+
+_FEWEST_LIKE = 3

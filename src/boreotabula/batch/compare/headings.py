@@ -1,0 +1,171 @@
+"""Headings of cross-tabs that few of the tabs have, or that are nearly another one."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from boreotabula.batch.file.read import FileReading
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import HEADING_NEAR, HEADING_RARE
+from boreotabula.layout.addresses import Address
+from boreotabula.layout.headings import normal_form
+
+_FEW = 20
+"""A heading is rare if it stands on at most one in so many tabs, or on one tab alone."""
+_FEWEST_TABS = 6
+_MOST_TOLD = 5
+
+
+@dataclass
+class _Met:
+    """Where a heading was met first, and on how many tabs."""
+
+    file: str
+    tab: str
+    cell: Address
+    text: str
+    """As it is written there."""
+    tabs: int = 0
+
+
+@dataclass
+class HeadingCount:
+    """On how many tabs each heading of a cross-tab stands; those that are told already apart."""
+
+    told: Collection[str]
+    tabs: int = 0
+    met: dict[str, _Met] = field(default_factory=dict)
+
+    def take(self, reading: FileReading) -> None:
+        """Count the headings of a file."""
+        for tab in reading.tabs:
+            self.tabs += bool(tab.headings)
+            there = {normal_form(one.text): one for one in reversed(tab.headings)}
+            for head, one in there.items():
+                known = self.met.get(head)
+                if known is None:
+                    known = self.met[head] = _Met(reading.name, tab.name, one.cell, one.text)
+                known.tabs += 1
+
+    def findings(self) -> Iterator[Finding]:
+        """Headings that few tabs have: a stray numeric column would be read as one.
+
+        Where many headings are rare, as months are that come and go, none stands out.
+        """
+        most = max(self.tabs // _FEW, 1)
+        few = [met for met in self.met.values() if met.tabs <= most]
+        if self.tabs < _FEWEST_TABS or len(few) > max(len(self.met) // 4, 1):
+            return
+        for met in [met for met in few if normal_form(met.text) not in self.told][:_MOST_TOLD]:
+            yield HEADING_RARE(
+                met.cell,
+                file=met.file,
+                tab=met.tab,
+                heading=met.text,
+                tabs=met.tabs,
+                of=self.tabs,
+            )
+
+
+@dataclass
+class _Spelling:
+    """A heading as it is written: in how many records, and where it was met first."""
+
+    file: str
+    tab: str
+    cell: Address
+    records: int = 0
+    tabs: set[tuple[str, str]] = field(default_factory=set)
+
+
+_MOST_ALIKE = 500
+"""Among more headings with the same figures none is looked for: they are no categories."""
+
+
+class NearHeadings:
+    """Looks for headings of one level that are nearly the same: one of them is misspelt."""
+
+    def __init__(self, choices: Mapping[str, Collection[str]]) -> None:
+        self._choices = choices
+        """The values that the layout names for a field: these are never misspelt."""
+        self._met: dict[str, dict[str, _Spelling]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the headings of a file."""
+        for tab in reading.tabs:
+            for one in tab.headings:
+                spellings = self._met.setdefault(one.field, {})
+                known = spellings.get(one.text)
+                if known is None:
+                    known = spellings[one.text] = _Spelling(reading.name, tab.name, one.cell)
+                known.records += one.records
+                known.tabs.add((reading.name, tab.name))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each heading that is nearly another one, and rarer."""
+        for name, spellings in self._met.items():
+            alike: dict[tuple[str, ...], list[str]] = {}
+            for text in spellings:
+                # Other figures are another thing: “Pot 60” is no misspelt “Pot 95”.
+                alike.setdefault(tuple(re.findall(r"\d+", text)), []).append(text)
+            total = sum(one.records for one in spellings.values())
+            for texts in alike.values():
+                if 1 < len(texts) <= _MOST_ALIKE:
+                    yield from self._among(name, texts, spellings, total)
+
+    def _among(
+        self, name: str, texts: Sequence[str], spellings: Mapping[str, _Spelling], total: int
+    ) -> Iterator[Finding]:
+        # The usual spelling first: the rarer ones are held against it.
+        usual_first = sorted(texts, key=lambda text: -spellings[text].records)
+        for at, rare in enumerate(usual_first):
+            if rare in self._choices.get(name, ()):
+                continue
+            usual = next((one for one in usual_first[:at] if _nearly_same(one, rare)), None)
+            if usual is not None and not _both_meant(spellings[usual], spellings[rare]):
+                yield _misspelt(name, usual, rare, spellings, total)
+
+
+def _both_meant(usual: _Spelling, rare: _Spelling) -> bool:
+    """Whether two headings stand side by side on tab after tab: then both are meant."""
+    return len(rare.tabs) > 1 and rare.tabs <= usual.tabs
+
+
+_SHORTEST, _LONG = 4, 8
+"""Shorter words are codes, in which each sign counts; in long ones two signs may be wrong."""
+
+
+def _nearly_same(one: str, other: str) -> bool:
+    """Whether two texts differ in the writing of one word, by a sign or two, or not in a way that
+    counts for headings."""
+    words, others = normal_form(one).split(), normal_form(other).split()
+    if "".join(words) == "".join(others):
+        return True
+    differing = [pair for pair in zip(words, others, strict=False) if pair[0] != pair[1]]
+    if len(words) != len(others) or len(differing) != 1:
+        return False
+    short, long = sorted(differing[0], key=len)
+    from rapidfuzz.distance import OSA  # only needed where two texts are close
+
+    return len(short) >= _SHORTEST and OSA.distance(short, long) <= (
+        2 if len(short) >= _LONG else 1
+    )
+
+
+def _misspelt(
+    name: str, usual: str, rare: str, spellings: Mapping[str, _Spelling], total: int
+) -> Finding:
+    here, there = spellings[rare], spellings[usual]
+    return HEADING_NEAR(
+        here.cell,
+        file=here.file,
+        tab=here.tab,
+        field=name,
+        heading=rare,
+        records=here.records,
+        of=total,
+        usual=usual,
+        usual_records=there.records,
+    )

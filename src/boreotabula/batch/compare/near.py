@@ -1,0 +1,124 @@
+"""Tabs that hold the records of another one, but for some values: a corrected copy, most likely."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import PurePosixPath
+
+import numpy as np
+
+from boreotabula.batch.file.lines import Lines, read_lines
+from boreotabula.batch.file.read import FileReading
+from boreotabula.findings.comparing import COPY_KEPT_TOO, NEAR_COPY
+from boreotabula.findings.finding import Finding
+
+_FEWEST = 3
+"""Tabs of fewer records say too little to be known again."""
+_USUAL = 10
+"""Where more than one tab in so many is like another, lines that repeat are what is usual."""
+_ASKED = 8
+"""So many lines of a tab are looked up: of two tabs that share most lines one at least is among
+them."""
+_MOST_HERE = 4
+"""So many tabs are remembered for each line: where more share it, it tells nothing."""
+
+_Place = tuple[str, str]
+"""A file and a tab."""
+
+
+@dataclass
+class _Met:
+    """A tab, and the lines by which it is known again."""
+
+    place: _Place
+    form: str
+    lines: Lines
+    records: int
+
+
+class NearCopies:
+    """Looks for tabs of which most records are those of another tab, numbers aside."""
+
+    def __init__(self) -> None:
+        self._tabs: list[_Met] = []
+        self._having: dict[int, tuple[int, ...]] = {}
+        self._found: list[tuple[_Met, _Met, int, int]] = []
+        self.told: set[tuple[str, str]] = set()
+        """The pairs of files that findings speak of."""
+
+    def take(self, reading: FileReading) -> None:
+        """Compare the records of a file's tabs with those of all tabs before."""
+        for tab in reading.tabs:
+            if tab.is_copy or tab.record_count < _FEWEST or not tab.facts.lines:
+                continue
+            lines = read_lines(tab.facts.lines)
+            met = _Met((reading.name, tab.name), tab.form, lines, tab.record_count)
+            before = self._nearest(met)
+            if before is not None:
+                self._found.append((met, *before))
+            for line in lines.words[:_ASKED].tolist():
+                having = self._having.get(line, ())
+                if len(having) < _MOST_HERE:
+                    self._having[line] = (*having, len(self._tabs))
+            self._tabs.append(met)
+
+    def _nearest(self, met: _Met) -> tuple[_Met, int, int] | None:
+        """The tab before that shares most lines, if these are most of both; how many there are, and
+        how many of them say the same throughout."""
+        asked = met.lines.words[:_ASKED].tolist()
+        counts = Counter(at for line in asked for at in self._having.get(line, ()))
+        for at, _ in counts.most_common(1):
+            other = self._tabs[at]
+            shared, here, there = np.intersect1d(
+                met.lines.words, other.lines.words, assume_unique=True, return_indices=True
+            )
+            most = max(len(met.lines.words), len(other.lines.words))
+            similar = 3 * min(met.records, other.records) > 2 * max(met.records, other.records)
+            if 3 * len(shared) > 2 * most and similar and met.form == other.form:
+                same = np.count_nonzero(met.lines.numbers[here] == other.lines.numbers[there])
+                return other, len(shared), int(same)
+        return None
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each tab that nearly repeats another; where the names do not say so, only if few
+        do."""
+        few = len(self._found) <= max(len(self._tabs) / _USUAL, 1)
+        for met, other, count, same in self._found:
+            copy = _says_copy(met.place, other.place)
+            # A form that comes again with all of its numbers changed is next week's.
+            if not copy and (not few or 2 * same < count):
+                continue
+            (file, tab), (other_file, other_tab) = met.place, other.place
+            self.told.add((file, other_file))
+            kind = COPY_KEPT_TOO if copy else NEAR_COPY
+            of = other_tab if file == other_file else " › ".join(filter(None, other.place))
+            yield kind(
+                file=file, tab=tab, share=round(100 * count / len(met.lines.words)), of=of,
+                changed=count - same,
+            )  # fmt: skip
+
+
+_MARK = re.compile(
+    r"[\s_\-–(]*(?:\(\d+\)|\d+\)|copy|kopie|kopi|kopia|kopio|copie|copia|corrected|correction|"
+    r"corr|revised|updated|fixed|new|final|rettet|korrigert|rättad|korjattu|korrigiert|neu|"
+    r"corrig[ée]e?|v\d+)[\s_\d().]*",
+    re.IGNORECASE,
+)
+"""What people and programs add to the name of a copy or a correction."""
+_LEAD = re.compile(r"(copy of|kopie von|kopi av|kopia av|copie de|copia de)\s+", re.IGNORECASE)
+
+
+def _says_copy(one: _Place, other: _Place) -> bool:
+    """Whether the name of one tab or file is that of the other with the mark of a copy."""
+    of_file = one[0] == other[0]
+    # A copied file has the same tabs: then its own name tells.
+    names = [tab if of_file else PurePosixPath(file).stem for file, tab in (one, other)]
+    short, long = sorted((_LEAD.sub("", name).strip() for name in names), key=len)
+    led = any(map(_LEAD.match, names)) and short.casefold() == long.casefold()
+    marked = long.casefold().startswith(short.casefold()) and bool(
+        _MARK.fullmatch(long[len(short) :])
+    )
+    return led or marked

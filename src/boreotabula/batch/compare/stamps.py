@@ -1,0 +1,180 @@
+"""Stamps that two files share, and stamps whose cell has another label than on like tabs."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass, field
+
+from boreotabula.batch.file.read import FileReading, TabResult
+from boreotabula.findings.comparing import SENT_TWICE
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.stamps import STAMP_LABEL_UNUSUAL, STAMP_MOVED, STAMP_SOURCE_UNUSUAL
+
+_USUAL = 10
+"""Where more than one tab in so many shares its stamps, stamps do not tell tabs apart."""
+
+
+class SameStamps:
+    """Looks for tabs of two files that have all stamps in common: something was sent twice."""
+
+    def __init__(self, told: Collection[tuple[str, str]]) -> None:
+        self._told = told
+        """The pairs of files of which it is told already."""
+        self._first: dict[tuple[object, ...], tuple[str, str]] = {}
+        self._twice: dict[tuple[str, str], list[tuple[str, str, str]]] = {}
+        self._tabs = 0
+
+    def take(self, reading: FileReading) -> None:
+        """Compare the stamps of a file's tabs with those of the files before."""
+        for tab in reading.tabs:
+            stamps = tab.facts.stamps
+            if not tab.record_count or not stamps or None in stamps.values():
+                continue
+            self._tabs += 1
+            key = (tab.form, *sorted((name, str(value)) for name, value in stamps.items()))
+            file, first = self._first.setdefault(key, (reading.name, tab.name))
+            if file != reading.name:
+                said = ", ".join(f"{name} = {_shown(value)}" for name, value in stamps.items())
+                self._twice.setdefault((reading.name, file), []).append((tab.name, first, said))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each pair of files, unless stamps are shared by many tabs."""
+        told = sum(map(len, self._twice.values()))
+        if told > max(self._tabs / _USUAL, 2):
+            return
+        for (file, other), some in self._twice.items():
+            if (file, other) in self._told:
+                continue
+            tab, first, said = some[0]
+            of = f"{other} › {first}" if first else other
+            yield SENT_TWICE(file=file, tab=tab, tabs=len(some), other=other, stamps=said, of=of)
+
+
+def _shown(value: object) -> str:
+    return str(value)
+
+
+@dataclass
+class _Beside:
+    """The labels met beside the fixed cell of a stamp, and where the rare ones stand."""
+
+    counts: Counter[str] = field(default_factory=Counter)
+    first: dict[str, tuple[str, TabResult]] = field(default_factory=dict)
+
+
+_FEWEST = 4
+_RARE = 5
+"""A label is odd if it stands on at most one in so many tabs, and another on at least four."""
+
+
+class MovedStamps:
+    """Looks for fixed cells whose label is not that of the like tabs: a row was inserted."""
+
+    def __init__(self) -> None:
+        self._beside: dict[tuple[str, str], _Beside] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the labels of a file's tabs."""
+        for tab in reading.tabs:
+            for name, (label, _) in tab.facts.beside.items() if tab.account.filled else ():
+                met = self._beside.setdefault((tab.form, name), _Beside())
+                met.counts[label] += 1
+                if label not in met.first:
+                    met.first[label] = (reading.name, tab)
+
+    def findings(self) -> Iterator[Finding]:
+        """Tabs whose label is rare: the form has moved there, or the cell is another one's.
+
+        Where all labels of a tab are rare, two at least, and stand nowhere else, it is a form in
+        another language.
+        """
+        rare = {(form, name): set(self._rare(met)) for (form, name), met in self._beside.items()}
+        for (form, name), met in self._beside.items():
+            usual = self._usual(met)
+            others = self._labels_of_others(form, name)
+            for label in met.counts:
+                if label not in rare[form, name]:
+                    continue
+                file, tab = met.first[label]
+                beside = tab.facts.beside
+                foreign = len(beside) > 1 and all(
+                    one in rare[form, other] for other, (one, _) in beside.items()
+                )
+                elsewhere = [one for one in usual if one in tab.facts.labels]
+                moved = bool(elsewhere) or label in others or not label
+                if moved or not foreign:
+                    kind = STAMP_MOVED if moved else STAMP_LABEL_UNUSUAL
+                    yield _moved(kind, name, label, usual, elsewhere, file, tab, met.counts[label])
+
+    def _usual(self, met: _Beside) -> list[str]:
+        return [one for one, count in met.counts.items() if count >= _FEWEST and one]
+
+    def _rare(self, met: _Beside) -> Iterator[str]:
+        usual, total = self._usual(met), met.counts.total()
+        for label, count in met.counts.items():
+            if usual and label not in usual and count * _RARE <= total:
+                yield label
+
+    def _labels_of_others(self, form: str, name: str) -> set[str]:
+        return {
+            label
+            for (other_form, other), met in self._beside.items()
+            if other_form == form and other != name
+            for label, count in met.counts.items()
+            if count >= _FEWEST and label
+        }
+
+
+def _moved(
+    kind: FindingKind, name: str, label: str, usual: list[str], elsewhere: list[str], file: str,
+    tab: TabResult, count: int,
+) -> Finding:  # fmt: skip
+    cell = tab.facts.beside[name][1]
+    return kind(
+        cell,
+        file=file,
+        tab=tab.name,
+        field=name,
+        label=f"“{label}”" if label else "no label",
+        usual=" or ".join(f"“{one}”" for one in usual[:3]),
+        place=tab.facts.labels[elsewhere[0]] if elsewhere else "",
+        more=count if count > 1 else 0,
+        there=label or "blank",
+    )
+
+
+class LaterSources:
+    """Looks for stamps with several sources that were taken from a later one than on most tabs."""
+
+    def __init__(self) -> None:
+        self._taken: dict[tuple[str, str], dict[int, list[tuple[str, str]]]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note from where the stamps of a file's tabs were taken."""
+        for tab in reading.tabs:
+            for name, at in tab.facts.taken.items() if tab.record_count else ():
+                sources = self._taken.setdefault((tab.form, name), {})
+                sources.setdefault(at, []).append((reading.name, tab.name))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each stamp and later source."""
+        for (_, name), sources in self._taken.items():
+            usual = max(sources, key=lambda at: (len(sources[at]), -at))
+            for at, tabs in sorted(sources.items()):
+                if at > usual and len(sources[usual]) > len(tabs):
+                    yield _later(name, at, usual, tabs, len(sources[usual]))
+
+
+def _later(name: str, at: int, usual: int, tabs: list[tuple[str, str]], most: int) -> Finding:
+    file, tab = tabs[0]
+    return STAMP_SOURCE_UNUSUAL(
+        file=file,
+        tab=tab,
+        field=name,
+        taken=at + 1,
+        usual=usual + 1,
+        tabs=most,
+        more=len(tabs) - 1,
+    )

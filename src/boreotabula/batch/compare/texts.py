@@ -1,0 +1,163 @@
+"""What texts of many files have in common: how they were read, and remarks that all tabs bear."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from itertools import groupby, islice
+
+from boreotabula.batch.evidence import Evidence
+from boreotabula.batch.file.read import FileReading
+from boreotabula.findings.files import ENCODING_GUESSED
+from boreotabula.findings.finding import Finding, Unplaced, met_again
+from boreotabula.findings.reasons import Doubtful
+from boreotabula.findings.totals import TEXTS_REPEATED, TEXTS_UNPLACED
+from boreotabula.findings.values import FILES_DISAGREE, READ_BY_EVIDENCE, READING_DOUBTFUL
+from boreotabula.layout.addresses import written_address
+from boreotabula.layout.headings import normal_form
+
+
+class GuessedEncodings:
+    """Counts the texts whose encoding was guessed among several that are possible."""
+
+    def __init__(self) -> None:
+        self._files: dict[str, list[str]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the encoding of a file."""
+        if reading.guessed:
+            self._files.setdefault(reading.guessed, []).append(reading.name)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each encoding."""
+        for encoding, files in self._files.items():
+            yield ENCODING_GUESSED(file=files[0], encoding=encoding, more=len(files) - 1)
+
+
+class UnplacedTexts:
+    """Gathers the texts outside the tables: those that several like tabs bear in the same words,
+    in whatever language, are told once, the others tab by tab."""
+
+    def __init__(self) -> None:
+        self._form_of: dict[tuple[str, str], str] = {}
+        self._texts: list[Unplaced] = []
+        self._more: dict[tuple[str, str], tuple[Unplaced, int]] = {}
+        """By file and tab the first text beyond those that are compared, and how many there are."""
+
+    def take(self, reading: FileReading) -> None:
+        """Note the texts of a file's tabs: all of each tab that has no more than a form has."""
+        for tab in reading.tabs:
+            self._form_of[reading.name, tab.name] = tab.form
+        for where, some in groupby(reading.unplaced.told_by(TEXTS_UNPLACED.code), key=_tab_of):
+            texts = iter(some)
+            self._texts += islice(texts, _MOST_OF_A_TAB)
+            first = next(texts, None)
+            if first is not None:
+                self._more[where] = first, 1 + sum(1 for _ in texts)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for all that is repeated, and one for each tab with a text of its own."""
+        repeated = self._repeated()
+        again = [one for one in self._texts if self._key(one) in repeated]
+        if again:
+            yield _repeated_texts(again, repeated)
+        others = (one for one in self._texts if self._key(one) not in repeated)
+        own = {where: list(some) for where, some in groupby(others, key=_tab_of)}
+        for where in dict.fromkeys([*own, *self._more]):
+            first, number = self._more.get(where, (None, 0))
+            some = own.get(where) or [one for one in (first,) if one is not None]
+            yield _texts_of_tab(some[0], len(own.get(where, ())) + number)
+
+    def _key(self, one: Unplaced) -> tuple[str, str]:
+        return self._form_of.get((one.file, one.tab), ""), normal_form(one.text)
+
+    def _repeated(self) -> Counter[tuple[str, str]]:
+        """The texts that several like tabs bear, and how many do."""
+        on_tabs = Counter(
+            key for key, *_ in {(self._key(one), one.file, one.tab) for one in self._texts}
+        )
+        return Counter({key: count for key, count in on_tabs.items() if count >= _SEVERAL})
+
+
+_SEVERAL = 3
+_MOST_OF_A_TAB = 1000
+"""So many texts of a tab are held against those of others; no form has more of its own."""
+_MOST_NAMED = 5
+
+
+def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]]) -> Finding:
+    first = again[0]
+    texts = list(dict.fromkeys(one.text for one in again))
+    return TEXTS_REPEATED(
+        written_address(first.cell),
+        file=first.file,
+        tab=first.tab,
+        texts=len(repeated),
+        tabs=max(repeated.values()),
+        shown=texts,
+        listed=", ".join(f'"{text}"' for text in texts[:_MOST_NAMED]),
+        first=first.text,
+    )
+
+
+def _tab_of(one: Unplaced) -> tuple[str, str]:
+    return one.file, one.tab
+
+
+def _texts_of_tab(first: Unplaced, number: int) -> Finding:
+    return TEXTS_UNPLACED(
+        written_address(first.cell),
+        file=first.file,
+        tab=first.tab,
+        cells=number,
+        text=first.text,
+        reason=first.reason,
+    )
+
+
+class Doubts:
+    """Findings about texts that can be read in two ways: one cause wherever it is met."""
+
+    def __init__(self) -> None:
+        self._met: dict[tuple[str, str], list[Finding]] = {}
+        self._evidence = Evidence()
+
+    def take(self, reading: FileReading) -> None:
+        """Note the doubts about a file."""
+        self._evidence.take(reading)
+        for finding in reading.findings:
+            if finding.kind in DOUBTS:
+                self._met.setdefault((finding.code, finding.cause), []).append(finding)
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each cause: the first, and on how many more tabs it was met."""
+        for findings in self._met.values():
+            yield self._contradiction(findings[0]) or met_again(findings[0], len(findings) - 1)
+
+    def _contradiction(self, doubt: Finding) -> Finding | None:
+        """Two files that write dates in opposite ways, if they are why a doubt is open."""
+        if doubt.kind != READING_DOUBTFUL or not doubt.cause.endswith(Doubtful.DAY_AND_MONTH):
+            return None
+        met = {one.day_first: one for one in self._evidence.every if one.field == doubt.field}
+        if len(met) < _BOTH or met[True].file == met[False].file:
+            return None
+        first, other = met[True], met[False]
+        return FILES_DISAGREE(
+            doubt.at,
+            file=doubt.file,
+            tab=doubt.tab,
+            field=doubt.field,
+            about=Doubtful.DAY_AND_MONTH,
+            text=doubt.found,
+            first=first.shown,
+            other=other.shown,
+            key="day_first",
+        )
+
+
+_BOTH = 2
+DOUBTS = (READING_DOUBTFUL, READ_BY_EVIDENCE)
+"""Findings about texts that can be read in two ways."""
+
+TOLD_FOR_THE_RUN = (TEXTS_UNPLACED, *DOUBTS)
+"""Findings about tabs that are told anew for the run."""

@@ -1,0 +1,126 @@
+"""Values many times larger than all others of the same sender: a digit too many, perhaps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from heapq import nlargest
+
+from boreotabula.batch.file.facts import KEPT, Ends
+from boreotabula.batch.file.read import FileReading
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.values import VALUE_FAR, VALUE_STANDS_FOR_NOTHING
+from boreotabula.layout.addresses import written_address
+
+_TIMES = 5
+_FEWEST = 20
+_MOST_TOLD = 5
+_Far = tuple[float, str, str, str]
+"""A value, and the file, tab and cell that hold it."""
+
+
+@dataclass
+class _Sender:
+    """How many values of a field a sender has, and the largest of them."""
+
+    count: int = 0
+    largest: list[_Far] = field(default_factory=list)
+
+
+class FarValues:
+    """Compares the largest values of each sender with one another.
+
+    The sender is what the stamps of text say, those from tab names aside; without any, the file.
+    Of at least twenty values the largest hundredth (at least one) is held against the next largest
+    one: what is more than five times that is far.
+    """
+
+    def __init__(self) -> None:
+        self._senders: dict[tuple[str, str], _Sender] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the largest values of a file."""
+        for tab in reading.tabs:
+            texts = [
+                str(value)
+                for name, value in tab.facts.stamps.items()
+                if isinstance(value, str) and name not in tab.facts.from_tab
+            ]
+            sender = " ".join(texts) or reading.name
+            for name, largest in tab.facts.largest.items():
+                known = self._senders.setdefault((sender, name), _Sender())
+                known.count += tab.facts.numbers[name]
+                every = [*known.largest, *((n, reading.name, tab.name, c) for n, c in largest)]
+                known.largest = nlargest(KEPT, every)
+
+    def findings(self) -> Iterator[Finding]:
+        """The values that are farthest from the others."""
+        far: list[tuple[float, str, str, float, _Far]] = []
+        for (sender, name), known in self._senders.items():
+            if known.count < _FEWEST:
+                continue
+            at = min(max(known.count // 100, 1), len(known.largest) - 1)
+            usual = known.largest[at][0]
+            far += [
+                (one[0] / usual, sender, name, usual, one)
+                for one in known.largest[:at]
+                if usual > 0 and one[0] > _TIMES * usual
+            ]
+        for times, sender, name, usual, (number, file, tab, cell) in nlargest(_MOST_TOLD, far):
+            yield VALUE_FAR(
+                written_address(cell),
+                file=file,
+                tab=tab,
+                field=name,
+                number=f"{number:,g}",
+                times=f"{times:,.0f}",
+                usual=f"{usual:,g}",
+                sender=sender,
+            )
+
+
+_OFTEN = 3
+_APART = 3.0
+"""A value is far off if it is so many times the span of all others away from them."""
+
+
+class OddValues:
+    """Looks for a number far from all others of its field that comes many times, as -9999 may."""
+
+    def __init__(self) -> None:
+        self._ends: dict[str, list[tuple[Ends, str, str]]] = {}
+
+    def take(self, reading: FileReading) -> None:
+        """Note the least and the greatest values of a file."""
+        for tab in reading.tabs:
+            for name, ends in tab.facts.ends.items() if not tab.is_copy else ():
+                self._ends.setdefault(name, []).append((ends, reading.name, tab.name))
+
+    def findings(self) -> Iterator[Finding]:
+        """One for each field with such a number."""
+        for name, every in self._ends.items():
+            least = min(ends[0] for ends, *_ in every)
+            greatest = max(ends[3] for ends, *_ in every)
+            for odd, side in ((least, 0), (greatest, 3)):
+                count = sum(ends[side + 1] for ends, *_ in every if ends[side] == odd)
+                others = [
+                    number
+                    for ends, *_ in every
+                    for number in (ends[0], ends[2], ends[3], ends[5])
+                    if number != odd
+                ]
+                if not others or not odd or count < _OFTEN:
+                    continue
+                low, high = min(others), max(others)
+                away = low - odd if side == 0 else odd - high
+                if away > _APART * max(high - low, abs(low), abs(high)):
+                    _, file, tab = next(one for one in every if one[0][side] == odd)
+                    yield VALUE_STANDS_FOR_NOTHING(
+                        file=file,
+                        tab=tab,
+                        field=name,
+                        number=f"{odd:.10g}",
+                        cells=count,
+                        least=f"{low:,.10g}",
+                        most=f"{high:,.10g}",
+                    )

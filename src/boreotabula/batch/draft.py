@@ -1,0 +1,192 @@
+"""Drafting a layout from files: each is opened in a process of its own, as for every look."""
+
+from __future__ import annotations
+
+import csv
+import io
+import os
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from itertools import islice
+from pathlib import Path
+
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.inputs import SourceFile, check_is_file, sorted_files
+from boreotabula.batch.processes.pool import Ended, spread
+from boreotabula.batch.remote.address import as_named, is_remote
+from boreotabula.drafting.draft import Draft, draft
+from boreotabula.drafting.specimens import Specimen
+from boreotabula.errors import CallError
+from boreotabula.limits import Limits
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.opening import Opening, Workbook
+from boreotabula.workbooks.sheet import Sheet, make_sheet
+
+_MOST_FILES = 200
+_MOST_ROWS = 1500
+"""So many files, and rows of each tab, are looked at: more show nothing new."""
+
+
+@dataclass(frozen=True)
+class Looked:
+    """What was seen of one file: its filled tabs, or why there are none."""
+
+    file: str
+    sheets: tuple[Sheet, ...] = ()
+    unreadable: str = ""
+    cut: bool = False
+    """Whether a tab is longer than what was looked at."""
+
+
+@dataclass(frozen=True)
+class Drafting:
+    """What came of drafting from a folder."""
+
+    draft: Draft | None
+    looked: tuple[Looked, ...]
+    more: int
+    """So many files were not looked at, as there are enough."""
+
+    @property
+    def unreadable(self) -> list[Looked]:
+        """The files that could not be read."""
+        return [one for one in self.looked if one.unreadable]
+
+
+def draft_from(
+    folder: Path,
+    named: Sequence[Path] = (),
+    like: str = "",
+    limits: Limits | None = None,
+    on_file: Callable[[Looked], None] | None = None,
+    on_start: Callable[[int], None] | None = None,
+) -> Drafting:
+    """Draft a layout from the files of a folder, or from those that are named.
+
+    Raises CallError if the folder or a named file is not there, or if no tab or file is called
+    `like`.
+    """
+    sources = _sources(folder, named)
+    some = _spread_over(sources, _MOST_FILES)
+    if on_start is not None:
+        on_start(len(some))
+    ordered = look_into(some, limits, on_file)
+    specimens = [
+        Specimen(one.file, sheet, {other.name: other for other in one.sheets if other is not sheet})
+        for one in ordered
+        for sheet in one.sheets
+    ]
+    tabs = {one.tab for one in specimens if one.tab} | {one.file for one in specimens}
+    if like and like not in tabs:
+        from boreotabula.layout.problems import did_you_mean
+
+        raise CallError(f"no tab or file is called “{like}”{did_you_mean(like, sorted(tabs))}")
+    return Drafting(draft(specimens, like), ordered, len(sources) - len(some))
+
+
+def look_into(
+    sources: Sequence[SourceFile],
+    limits: Limits | None = None,
+    on_file: Callable[[Looked], None] | None = None,
+) -> tuple[Looked, ...]:
+    """The filled tabs of some files, in the order of the files."""
+    looked: list[Looked] = []
+    for one in spread(partial(_look, limits=limits), sources, _ended, limits):
+        looked.append(one)
+        if on_file is not None:
+            on_file(one)
+    return tuple(looked)
+
+
+def _sources(folder: Path, named: Sequence[Path]) -> list[SourceFile]:
+    if not folder.is_dir():
+        raise CallError(f"there is no folder “{folder}”")
+    if not named:
+        return [SourceFile(one.path, one.below) for one in sorted_files(folder) if not one.why]
+    found = []
+    for path in named:
+        check_is_file(path)
+        inside = path.resolve().is_relative_to(folder.resolve())
+        below = path.resolve().relative_to(folder.resolve()).as_posix() if inside else path.name
+        found.append(SourceFile(path, below))
+    return found
+
+
+def _spread_over(sources: Sequence[SourceFile], most: int) -> list[SourceFile]:
+    """Some of many files, from the first to the last."""
+    step = max(len(sources) / most, 1)
+    return [sources[int(at * step)] for at in range(min(len(sources), most))]
+
+
+def _look(source: SourceFile, limits: Limits | None) -> Looked:
+    try:
+        with Workbook(source.path, Opening(limits=limits or Limits())) as book:
+            sheets = [sheet for tab in book.tabs if not (sheet := book.sheet(tab.name)).blank]
+    except UnreadableError as error:
+        return Looked(source.name, unreadable=str(error))
+    except OSError as error:
+        return Looked(source.name, unreadable=f"it cannot be opened ({error.strerror})")
+    cut = any(one.height > _MOST_ROWS for one in sheets)
+    return Looked(source.name, tuple(map(_first_rows, sheets)), cut=cut)
+
+
+def _first_rows(sheet: Sheet) -> Sheet:
+    if sheet.height <= _MOST_ROWS:
+        return sheet
+    return make_sheet(
+        sheet.name,
+        [list(cells) for cells in islice(sheet.rows, _MOST_ROWS)],
+        [one for one in sheet.merges if one.bottom < _MOST_ROWS],
+        visibility=sheet.visibility,
+        hidden_columns=sheet.hidden_columns,
+        typed=sheet.typed,
+    )
+
+
+def _ended(source: SourceFile, ended: Ended) -> Looked:
+    return Looked(source.name, unreadable=ended.said)
+
+
+def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
+    """Write a layout, and its glossary if it needs one, beside each other; what was written.
+
+    Raises CallError if a file of that name is there: a person may have mended it.
+    """
+    glossary = output.with_name(f"{output.stem}-headings.csv")
+    texts = {output: drafted.sketch.text(_relative(folder, output.parent), glossary.name)}
+    if drafted.sketch.glossary:
+        lines = io.StringIO()
+        writer = csv.writer(lines, lineterminator="\n")
+        writer.writerow(("heading", "field", "tabs"))
+        for heading, name in drafted.sketch.glossary.items():
+            writer.writerow((heading, name, drafted.sketch.seen.get(heading, "")))
+        texts[glossary] = lines.getvalue()
+    write_new(texts)
+    return list(texts)
+
+
+def check_new(paths: Iterable[Path]) -> None:
+    """Raises CallError if one of some files is there already."""
+    there = [path for path in paths if path.exists()]
+    if there:
+        raise CallError(
+            f"“{there[0]}” is there already, and a draft never replaces a layout; name another file"
+        )
+
+
+def write_new(texts: Mapping[Path, str]) -> None:
+    """Write files that are not there yet. Raises CallError if one is: a person may have mended
+    it."""
+    check_new(texts)
+    for path, text in texts.items():
+        with placed(path) as stream:
+            stream.write(text.encode())
+
+
+def _relative(folder: Path, home: Path) -> str:
+    """The folder as the layout names it: relative to its own file, with '/'."""
+    named = as_named(folder)
+    if is_remote(named):
+        return named
+    return Path(os.path.relpath(folder.resolve(), home.resolve())).as_posix()

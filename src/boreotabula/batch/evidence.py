@@ -1,0 +1,172 @@
+"""Whether the day or the month comes first, told by all files of a run.
+
+A tab's records follow from the tab and its layout alone, but for this: a text such as 05/01/2026 is
+read like those of the same field on similar tabs, in whatever file. What was found is kept in the
+record of the run and beside the kept results, and is part of what tells a reading from others.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
+from dataclasses import asdict, dataclass, field, replace
+
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.file.facts import Met
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.own import cache_folder, make_own
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.values.form import Way
+
+_Column = tuple[str, str]
+"""The edition of a form, and a field."""
+
+
+@dataclass
+class Evidence:
+    """The first text of each way, by edition and field."""
+
+    met: dict[_Column, dict[bool, Met]] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, found: Iterable[Met]) -> Evidence:
+        """The evidence that some texts are."""
+        evidence = cls()
+        for one in found:
+            evidence.met.setdefault((one.form, one.field), {}).setdefault(one.day_first, one)
+        return evidence
+
+    @property
+    def every(self) -> list[Met]:
+        """All of it."""
+        return [one for ways in self.met.values() for one in ways.values()]
+
+    def take(self, reading: FileReading) -> None:
+        """Note the evidence in a file, and what decided its reading: that may be from a file of
+        an earlier run."""
+        for met in reading.decided_by:
+            self.met.setdefault((met.form, met.field), {}).setdefault(met.day_first, met)
+        for tab in reading.tabs:
+            for name, day_first, text, cell in tab.facts.ways:
+                ways = self.met.setdefault((tab.form, name), {})
+                ways.setdefault(
+                    day_first, Met(tab.form, name, day_first, text, cell, tab.name, reading.name)
+                )
+
+    def deciding(self, reading: FileReading) -> Mapping[str, Met]:
+        """What decides the fields of a file that are in doubt, where all evidence agrees."""
+        found: dict[str, Met] = {}
+        for tab in reading.tabs:
+            for name in tab.facts.doubtful:
+                # A form of another edition may be written in another way.
+                every = [ways for (_, of), ways in self.met.items() if of == name]
+                agree = len({day_first for ways in every for day_first in ways}) == 1
+                own = self.met.get((tab.form, name), {})
+                if agree and own:
+                    found[name] = next(iter(own.values()))
+        return found
+
+
+def decided_plan(plan: Plan, ways: Mapping[str, Met]) -> Plan:
+    """A plan that reads some fields as the evidence says, where a tab itself does not."""
+    forms = {
+        name: replace(plan.form(name), way=Way(met.day_first, met.shown))
+        for name, met in ways.items()
+    }
+    return replace(plan, fields={**plan.fields, **forms})
+
+
+def decided_layout(layout: Layout, found: Iterable[Met]) -> Layout:
+    """A layout for a single file, that reads doubtful texts as earlier runs over all files did."""
+    evidence = Evidence.of(found)
+    names = {name for _, name in evidence.met}
+    ways: dict[str, Met] = {}
+    for name in names:
+        every = [one for one in evidence.every if one.field == name]
+        if len({one.day_first for one in every}) == 1:
+            ways[name] = every[0]
+    return replace(layout, plan=decided_plan(layout.plan, ways)) if ways else layout
+
+
+Again = Callable[[Sequence[str], Mapping[str, Met]], Iterator[FileReading]]
+"""Reads some files once more, by name, with what decides their fields."""
+
+
+def with_evidence(
+    readings: Iterable[FileReading], before: Iterable[Met], again: Again
+) -> Iterator[FileReading]:
+    """The readings in their order; files with doubts that others settle are read once more.
+
+    From the first doubtful file on the readings wait until all evidence is there. `before` is the
+    evidence of files that are not among them.
+    """
+    evidence = Evidence.of(before)
+    waiting: list[FileReading] = []
+    for reading in readings:
+        evidence.take(reading)
+        if waiting or any(tab.facts.doubtful for tab in reading.tabs):
+            waiting.append(reading)
+        else:
+            yield reading
+    ways = {one.name: found for one in waiting if (found := evidence.deciding(one))}
+    settled: dict[str, Met] = {name: met for found in ways.values() for name, met in found.items()}
+    results = again(list(ways), settled) if ways else iter(())
+    for reading in waiting:
+        yield _marked(next(results), ways[reading.name]) if reading.name in ways else reading
+
+
+def _marked(reading: FileReading, ways: Mapping[str, Met]) -> FileReading:
+    """A reading whose digest tells what decided it: it counts as changed once that changes."""
+    said = ",".join(
+        f"{name}={'day' if met.day_first else 'month'}" for name, met in sorted(ways.items())
+    )
+    digest = f"{reading.digest}{DECIDED}{said}"
+    return replace(reading, digest=digest, decided_by=tuple(ways.values()))
+
+
+DECIDED = ":"
+"""What parts the digest of a file's content from what else decided its reading."""
+
+
+def content_digest(digest: str) -> str:
+    """The digest of a file's content alone."""
+    return digest.partition(DECIDED)[0]
+
+
+# --- kept from run to run -------------------------------------------------------------------------
+
+
+def as_plain(found: Iterable[Met]) -> list[dict[str, object]]:
+    """Evidence as plain data."""
+    return [asdict(one) for one in found]
+
+
+def from_plain(stored: object) -> list[Met]:
+    """Evidence from plain data; what is none is passed over."""
+    found: list[Met] = []
+    for one in stored if isinstance(stored, list) else ():
+        with suppress(TypeError):
+            found.append(Met(**one))
+    return [one for one in found if isinstance(one.day_first, bool)]
+
+
+def keep_evidence(layout: Layout, evidence: Evidence) -> None:
+    """Keep the evidence of a run over all files, for commands that read a single one."""
+    path = cache_folder() / "evidence" / f"{layout.digest[:48]}.json"
+    if not evidence.met and not path.is_file():
+        return
+    with suppress(OSError):
+        make_own(path.parent)
+        with placed(path) as stream:
+            stream.write(json.dumps(as_plain(evidence.every), ensure_ascii=False).encode())
+
+
+def kept_evidence(layout: Layout) -> list[Met]:
+    """The evidence of the last run over all files; none if there was none."""
+    path = cache_folder() / "evidence" / f"{layout.digest[:48]}.json"
+    try:
+        return from_plain(json.loads(path.read_text("utf-8")))
+    except (OSError, ValueError):
+        return []

@@ -1,0 +1,329 @@
+"""What is kept of a tab to compare it with the others: small, so that many tabs fit into memory."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from hashlib import blake2b
+from itertools import islice
+from string import ascii_uppercase
+
+import numpy as np
+import pyarrow as pa
+
+from boreotabula.batch.file.lines import lines_of
+from boreotabula.findings.reasons import Doubtful
+from boreotabula.findings.values import READING_DOUBTFUL
+from boreotabula.layout.addresses import Address, column_letters
+from boreotabula.layout.headings import normal_form
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.reading.blocks import SettledBlock
+from boreotabula.reading.cells import cell_text, is_figure
+from boreotabula.reading.columns.kinds import ColumnKind
+from boreotabula.reading.tab import TabReading
+from boreotabula.workbooks.sheet import Sheet
+
+
+@dataclass(frozen=True)
+class Met:
+    """A text that can be read in one way only, and where it is."""
+
+    form: str
+    field: str
+    day_first: bool
+    text: str
+    cell: str
+    tab: str
+    file: str
+
+    @property
+    def shown(self) -> str:
+        """The text and its place, as messages name it."""
+        place = " › ".join(part for part in (self.file, self.tab, self.cell) if part)
+        return f"“{self.text}” in {place}"
+
+
+Ends = tuple[float, int, float, float, int, float]
+"""The least value, how often it is there, the next one; the greatest, how often, the next one."""
+KEPT = 8
+"""So many of the largest values of a tab are kept."""
+_MOST_TEXTS = 40
+_FEWEST_NUMBERS = 6
+_FEWEST_DIFFERENT = 4
+
+
+@dataclass(frozen=True)
+class TabFacts:
+    """What tells a tab apart."""
+
+    digest: str = ""
+    """Of its records, where they are from left aside; empty if it has none."""
+    body: str = ""
+    """The same without the stamps; empty if too few numbers differ to know the tab by them."""
+    stamps: Mapping[str, object] = field(default_factory=dict)
+    """Its stamps, those that differ between its tables left out."""
+    from_tab: frozenset[str] = frozenset()
+    """Those of them that the name of the tab gave."""
+    beside: Mapping[str, tuple[str, Address]] = field(default_factory=dict)
+    """Of stamps in fixed cells: the label left of the cell, and the cell."""
+    texts: tuple[tuple[int, int, str], ...] = ()
+    """Row, column and text of the first texts of the tab, if stamps stand in fixed cells."""
+    largest: Mapping[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
+    """By field of numbers its largest values, each with its cell; greatest first."""
+    numbers: Mapping[str, int] = field(default_factory=dict)
+    """By field of numbers how many values it has."""
+    empty: tuple[str, ...] = ()
+    """Fields whose column is there, but empty in all of its records."""
+    by_position: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Of blocks that name their columns by position: the headings of the columns, or without any
+    what they hold."""
+    leading: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Of cross-tabs that name their leading columns by position: what each of these holds."""
+    position_cells: Mapping[str, Address] = field(default_factory=dict)
+    """Where each of these tables begins."""
+    taken: Mapping[str, int] = field(default_factory=dict)
+    """Of stamps with several sources: which of them gave the value, counted from 0."""
+    columns: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Of blocks whose columns are known by their headings: the fields that have a column."""
+    ends: Mapping[str, Ends] = field(default_factory=dict)
+    """By field of numbers its least and its greatest value, how often each is there, and the values
+    next to them."""
+    ways: tuple[tuple[str, bool, str, str], ...] = ()
+    """Fields whose texts show whether the day or the month comes first: which, the text, and its
+    place."""
+    doubtful: tuple[str, ...] = ()
+    """Fields with texts in which day and month could change places, and nothing settles it."""
+    lines: str = ""
+    """Some of its lines as digests, see `lines_of`."""
+
+    @property
+    def labels(self) -> Mapping[str, Address]:
+        """Where the first labels of the tab stand, by their normal form."""
+        labels: dict[str, Address] = {}
+        for row, column, text in self.texts:
+            labels.setdefault(normal_form(text), Address(row, column))
+        return labels
+
+
+def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) -> TabFacts:
+    """The facts of a tab that was read; `from_tab` are the stamps that its name gave."""
+    stamps: dict[str, object] = {}
+    beside: dict[str, tuple[str, Address]] = {}
+    for at, stamped in enumerate(reading.stamped):
+        beside |= stamped.beside
+        if at == 0:
+            stamps |= stamped.values
+        stamps = {name: one for name, one in stamps.items() if stamped.values.get(name) == one}
+    largest: dict[str, tuple[tuple[float, str], ...]] = {}
+    numbers: dict[str, int] = {}
+    empty: list[str] = []
+    ends: dict[str, Ends] = {}
+    there = {name for one in reading.blocks for name in one.long.arrays}
+    letters = _letters(reading.blocks)
+    # Arrow makes an object of every column each time it is asked.
+    tables = {
+        table: dict(zip(batch.schema.names, batch.columns, strict=True))
+        for table, batch in reading.tables.items()
+    }
+    for columns in tables.values():
+        for name, column in columns.items():
+            filled = len(column) - column.null_count
+            if len(column) and not filled and name in there:
+                empty.append(name)
+            elif filled and name not in stamps and _is_number(column.type):
+                numbers[name] = numbers.get(name, 0) + filled
+                largest[name] = _largest(column, columns["source_cell"], letters.get(name))
+                ends[name] = _ends(column)
+    telling = {number for some in largest.values() for number, _ in some}
+    enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(telling) >= _FEWEST_DIFFERENT
+    by_position = [one for one in reading.blocks if one.block.columns]
+    body = _digest(tables, {*PROVENANCE, *stamps})
+    return TabFacts(
+        f"{body} {sorted((name, str(one)) for name, one in stamps.items())}" if body else "",
+        body if enough else "",
+        stamps,
+        frozenset(from_tab),
+        beside,
+        tuple(islice(sheet.texts(), _MOST_TEXTS)) if beside else (),
+        largest,
+        numbers,
+        tuple(empty),
+        {one.block.key: kinds_by_position(one) for one in by_position if one.block.is_list},
+        {one.block.key: _leading_kinds(one) for one in by_position if not one.block.is_list},
+        {
+            one.block.key: one.view.address(max(one.place.top, 0), one.place.left)
+            for one in by_position
+        },
+        {name: at for stamped in reading.stamped for name, at in stamped.taken.items()},
+        _columns(reading.blocks),
+        ends,
+        tuple(dict.fromkeys(_ways(reading))),
+        tuple(sorted(_doubtful(reading))),
+        lines_of(tables, stamps) if body else "",
+    )
+
+
+def _ways(reading: TabReading) -> Iterator[tuple[str, bool, str, str]]:
+    for stamped in reading.stamped:
+        for name, (day_first, text, where) in stamped.ways.items():
+            yield name, day_first, text, where
+    for one in reading.blocks:
+        yield from one.long.ways
+
+
+def _doubtful(reading: TabReading) -> set[str]:
+    cause = str(Doubtful.DAY_AND_MONTH)
+    return {
+        one.field
+        for one in reading.findings
+        if one.kind == READING_DOUBTFUL and one.cause.endswith(cause)
+    }
+
+
+def _letters(blocks: Sequence[SettledBlock]) -> Mapping[str, str]:
+    """The letters of the column that holds a field in every list of a tab; fields that stand in
+    several columns, or in a cross-tab, are left out."""
+    if not any(one.block.is_list for one in blocks):
+        return {}
+    held: dict[str, set[str]] = {}
+    for one in blocks:
+        for column in one.columns.of(ColumnKind.BESIDE, ColumnKind.VALUE):
+            where = one.block.is_list and not one.view.turned
+            held.setdefault(column.field, set()).add(column_letters(column.column) if where else "")
+    return {name: letters for name, (letters, *more) in held.items() if letters and not more}
+
+
+def _columns(blocks: Sequence[SettledBlock]) -> dict[str, tuple[str, ...]]:
+    """The fields that have a column, by block; those of all places of a block that repeats."""
+    fields: dict[str, set[str]] = {}
+    for one in blocks:
+        if not one.block.columns:
+            known = one.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+            fields.setdefault(one.block.key, set()).update(column.field for column in known)
+    return {key: tuple(sorted(names)) for key, names in fields.items()}
+
+
+def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
+    """The headings of the columns of a block, in normal form; where it has none, whether each holds
+    figures or texts. Blank columns at the end do not count."""
+    view, place, table = settled.view, settled.place, settled.table
+    found = []
+    for one in settled.columns.every:
+        if place.depth:
+            heading = view.cell(place.bottom, one.column)
+            found.append(normal_form(cell_text(heading)))
+        else:
+            found.append(_kind(view, one.column, table.records))
+    while found and not found[-1]:
+        found.pop()
+    return tuple(found)
+
+
+def _leading_kinds(settled: SettledBlock) -> tuple[str, ...]:
+    """Whether each leading column of a cross-tab holds figures or texts."""
+    place = settled.place
+    columns = range(place.left, min(place.left + place.leading, settled.view.width))
+    return tuple(_kind(settled.view, one, settled.table.records) for one in columns)
+
+
+def _kind(view: Sheet, column: int, rows: Sequence[int]) -> str:
+    """What most cells of a column hold: figures, texts, or nothing."""
+    cells = [view.rows[row][column] for row in rows]
+    figures = [is_figure(view, cell) for cell in cells if cell != ""]
+    kind = "figures" if 2 * sum(figures) > len(figures) else "texts"
+    return kind if figures else ""
+
+
+def _is_number(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind))
+
+
+def _ends(column: pa.Array) -> Ends:
+    numbers = np.sort(column.drop_null().to_numpy())
+    least, greatest = numbers[0], numbers[-1]
+    first, end = int(numbers.searchsorted(least, "right")), int(numbers.searchsorted(greatest))
+    next_least, next_greatest = (
+        (numbers[first], numbers[end - 1]) if first < end else (greatest, least)
+    )
+    return (
+        float(least), first, float(next_least),
+        float(greatest), len(numbers) - end, float(next_greatest),
+    )  # fmt: skip
+
+
+def _largest(
+    column: pa.Array, cells: pa.Array, letters: str | None
+) -> tuple[tuple[float, str], ...]:
+    """The largest values with their cells. The records of a list are known by the first cells of
+    their rows: `letters` are those of the column that holds the values."""
+    held = None
+    if column.null_count:
+        held = np.flatnonzero(column.is_valid().to_numpy(zero_copy_only=False))
+        column = column.drop_null()
+    numbers = column.to_numpy()
+    least = np.partition(numbers, -KEPT)[-KEPT] if len(numbers) > KEPT else numbers.min()
+    beyond = np.flatnonzero(numbers > least)
+    some = np.append(beyond, np.flatnonzero(numbers == least)[: KEPT - len(beyond)])
+    some = some[np.argsort(-numbers[some], kind="stable")]
+    places = (some if held is None else held[some]).tolist()
+    found = zip(numbers[some].tolist(), places, strict=True)
+    return tuple(
+        (float(number), _in_column(cells[place].as_py(), letters)) for number, place in found
+    )
+
+
+def _in_column(cell: str, letters: str | None) -> str:
+    return letters + cell.lstrip(ascii_uppercase) if letters else cell
+
+
+def _digest(tables: Mapping[str, Mapping[str, pa.Array]], without: Collection[str]) -> str:
+    """The digest of the records of a tab, some fields left aside, whatever their number of tables.
+
+    `tables` holds the columns of each output table by field.
+
+    The same records have the same only if their arrays were built alike, as those of like tabs are.
+    """
+    found = blake2b(digest_size=16)
+    records = 0
+    for table, columns in tables.items():
+        count = max(map(len, columns.values()), default=0)
+        records += count
+        found.update(f"{table} {count}".encode())
+        for name, column in columns.items():
+            if name not in without:
+                found.update(name.encode())
+                _take(found, column)
+    return found.hexdigest() if records else ""
+
+
+_FEW = 128
+"""So many different texts can be told by one byte each."""
+
+
+def _take_texts(found: blake2b, texts: pa.Array) -> None:
+    _, offsets, data = texts.buffers()
+    ends = np.frombuffer(offsets, np.int32)[texts.offset :][: len(texts) + 1]
+    found.update(np.diff(ends).tobytes())
+    if data is not None:
+        found.update(memoryview(data)[ends[0] : ends[-1]])
+
+
+def _take(found: blake2b, column: pa.Array) -> None:
+    if pa.types.is_dictionary(column.type):
+        _take_texts(found, column.dictionary)
+        if len(column.dictionary) <= _FEW and not column.null_count:
+            found.update(column.indices.to_numpy().astype(np.int8).tobytes())
+            return
+        column = column.indices
+    if column.null_count:
+        found.update(memoryview(column.is_valid().cast(pa.int8()).buffers()[1]))
+        if pa.types.is_boolean(column.type):
+            column = column.cast(pa.int8())
+        column = column.drop_null()
+    elif pa.types.is_boolean(column.type):
+        column = column.cast(pa.int8())
+    data = column.buffers()[1]
+    if data is not None and len(column):
+        width = column.type.bit_width // 8
+        start, end = column.offset * width, (column.offset + len(column)) * width
+        found.update(memoryview(data)[start:end])

@@ -1,0 +1,328 @@
+"""Which tabs of a file are read, and what is said of the choice."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import PurePosixPath
+
+from boreotabula.batch.file.findings import (
+    all_left_out,
+    beside_position,
+    captured_twice,
+    name_ambiguous,
+    no_tab,
+    not_one_tab,
+    open_quote,
+)
+from boreotabula.batch.inputs import SourceFile
+from boreotabula.findings.files import (
+    CHOSEN_TABS_BLANK,
+    NAME_UNMATCHED,
+    READ_AS,
+    TAB_NOT_CHOSEN,
+    TAB_UNREADABLE,
+    TABLE_NOT_THERE,
+    WORKBOOK_BLANK,
+)
+from boreotabula.findings.finding import Finding
+from boreotabula.layout.model import LayoutSpec
+from boreotabula.layout.patterns import first_match
+from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
+from boreotabula.limits import Limits
+from boreotabula.reading.blocks import TabSource, settle_blocks
+from boreotabula.reading.inspect.outline import frame_of
+from boreotabula.reading.locate.places import texts_met
+from boreotabula.reading.plan import BlockPlan, Plan
+from boreotabula.reading.stamps.read import convert_stamp
+from boreotabula.reading.stamps.search import NamedValue, Surroundings
+from boreotabula.reading.tab import TabReading, read_tab
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.opening import Opening, Workbook
+from boreotabula.workbooks.sheet import Sheet, Visibility
+from boreotabula.workbooks.text import TextForm
+
+_FEWEST_SHARED = 4
+"""So many headings at least a tab must have, half of them shared, to look like another one."""
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is done with every file. Can be sent to another process."""
+
+    plan: Plan
+    tabs: TabChoice
+    blocks: Mapping[str, TabChoice]
+    """The choice of each block that makes its own."""
+    opening: Opening
+
+    @property
+    def shared(self) -> bool:
+        """Whether anything is read from the tabs that [tabs] chooses, or only by blocks' own."""
+        forms = self.plan.forms
+        return any(not one.blocks or any(b.tabs is None for b in one.blocks) for one in forms)
+
+    @property
+    def patterns(self) -> list[str]:
+        """The tab patterns of the layout."""
+        choices = [*([self.tabs] if self.shared else []), *self.blocks.values()]
+        return list(dict.fromkeys(one.text for choice in choices for one in choice.named))
+
+
+def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
+    """The job of a checked layout."""
+    blocks = {
+        block.key: block.tabs
+        for form in plan.forms
+        for block in form.blocks
+        if block.tabs is not None
+    }
+    columns = spec.text.columns
+    starts = tuple(one - 1 for one in columns) if isinstance(columns, tuple) else columns
+    text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote, starts)
+    return Job(plan, tab_choice(spec.tabs), blocks, Opening(text, limits or Limits()))
+
+
+@dataclass
+class Chosen:
+    """A tab that is read: what its name gave, and the blocks that chose it themselves."""
+
+    captured: Mapping[str, str] = field(default_factory=dict)
+    shared: bool = False
+    blocks: dict[str, Mapping[str, str]] = field(default_factory=dict)
+
+    @property
+    def block_captures(self) -> dict[str, str]:
+        """What the patterns of blocks captured, all together."""
+        return {name: text for one in self.blocks.values() for name, text in one.items()}
+
+
+class OpenFile:
+    """An open file and the job that is done with it: its tabs, chosen and read one by one."""
+
+    def __init__(self, book: Workbook, source: SourceFile, job: Job) -> None:
+        self.book, self.source, self.job = book, source, job
+        self.sheets: dict[str, Sheet] = {}
+        self.broken: dict[str, UnreadableError] = {}
+        self.findings: list[Finding] = [
+            *(READ_AS(how=one) for one in book.doubts),
+            *map(open_quote, book.quotes),
+        ]
+        if source.unmatched:
+            self.findings.append(NAME_UNMATCHED(name=source.name))
+
+    def read_tab(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabReading:
+        """One tab, read as it was chosen."""
+        return read_tab(sheet, self.job.plan, self.tab_source(sheet, how, around))
+
+    def tab_source(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabSource:
+        """What is known of a tab besides its cells."""
+        texts = {**around.texts, "tab name": sheet.name}
+        captured = {**self.source.captured, **how.captured}
+        blocks = how.blocks if how.shared or how.blocks else {}
+        return TabSource(
+            self.source.name,
+            replace(around, captured=captured, from_tab=tuple(how.captured), texts=texts),
+            blocks,
+            shared=how.shared,
+        )
+
+    def sheet(self, name: str) -> Sheet | None:
+        """The cells of a tab; None, and a finding, if it cannot be read."""
+        if name not in self.sheets and name not in self.broken:
+            try:
+                self.sheets[name] = self.book.sheet(name)
+            except UnreadableError as error:
+                self.broken[name] = error
+                self.say(TAB_UNREADABLE(why=error, way_out=error.advice), name)
+        return self.sheets.get(name)
+
+    def nothing_on(self, chosen: Collection[str]) -> Finding:
+        """That nothing stands on the chosen tabs; the others are named if something does there."""
+        others = [tab.name for tab in self.book.tabs if tab.name not in chosen]
+        filled = [name for name in others if (sheet := self.sheet(name)) and not sheet.blank]
+        if not filled:
+            return WORKBOOK_BLANK()
+        return CHOSEN_TABS_BLANK(chosen=list(chosen), filled=filled)
+
+    def say(self, finding: Finding, tab: str = "") -> None:
+        """Note a finding about a tab, or about the file."""
+        self.findings.append(replace(finding, tab=tab))
+
+    # --- choosing -------------------------------------------------------------------------------
+
+    def choose(self) -> dict[str, Chosen]:
+        """The tabs that are read, in their order, by [tabs] and by blocks with their own."""
+        job = self.job
+        choices = [*([job.tabs] if job.shared else []), *job.blocks.values()]
+        names = self._tab_names(blanks=any(one.needs_blanks for one in choices))
+        found: dict[str, Chosen] = {}
+        every = [block for form in job.plan.forms for block in form.blocks]
+        if job.shared:
+            own = [one for one in every if one.tabs is None]
+            for name, captured in self._choose_by(job.tabs, names, own, quiet=False).items():
+                found[name] = Chosen(captured, shared=True)
+        for key, choice in job.blocks.items():
+            own = [one for one in every if one.key == key]
+            for name, captured in self._choose_by(choice, names, own, quiet=True).items():
+                found.setdefault(name, Chosen()).blocks[key] = captured
+        if job.blocks and not found:
+            self.say(no_tab(job.patterns or ["the tabs of the blocks"], self.book))
+        return {tab.name: found[tab.name] for tab in self.book.tabs if tab.name in found}
+
+    def _tab_names(self, *, blanks: bool) -> list[TabName]:
+        return [
+            TabName(
+                tab.name,
+                tab.visibility is Visibility.VISIBLE,
+                blanks and (sheet := self.sheet(tab.name)) is not None and sheet.blank,
+            )
+            for tab in self.book.tabs
+        ]
+
+    def _choose_by(
+        self,
+        choice: TabChoice,
+        names: Sequence[TabName],
+        blocks: Sequence[BlockPlan],
+        *,
+        quiet: bool,
+    ) -> dict[str, dict[str, str]]:
+        if [one.name for one in names] == [""]:
+            return {"": {}}  # a text file has one tab, and no names to choose by
+        chosen = choice.choose(names)
+        if choice.where_found:
+            # A tab with some of the texts is read, too: what is missing there must be told.
+            possible = list(chosen)
+            chosen = {name: {} for name in possible if self._holds_any(name, blocks)}
+            # One with none of them may be the table under other headings.
+            for name in self._like_those_found(possible, chosen):
+                self.say(TABLE_NOT_THERE(), name)
+        if choice.by_itself and len(chosen) != 1:
+            if not quiet:
+                self.say(not_one_tab(list(chosen)))
+            return {}
+        if not chosen and not quiet and not self.job.blocks:
+            blank = all(one.blank for one in names) and choice.needs_blanks
+            if all(choice.leaves_out(one) for one in names):
+                self.say(all_left_out(self.book))
+            else:
+                self.say(not_one_tab([]) if blank else no_tab([choice.said], self.book))
+        for one in choice.named:
+            unclear = {name: other for name in chosen if (other := one.other_match(name))}
+            mine = [name for name in unclear if one.match(name) == chosen[name]]
+            if mine:
+                name = mine[0]
+                self.say(
+                    name_ambiguous(one.text, name, chosen[name], unclear[name], len(mine)), name
+                )
+        for first, second in _same_captures(self.job.plan, chosen):
+            self.say(captured_twice(first, second, chosen[first]), second)
+        return chosen
+
+    def _holds_any(self, name: str, blocks: Sequence[BlockPlan]) -> bool:
+        """Whether a tab holds any text by which one of some blocks is found."""
+        sheet = self.sheet(name)
+        return sheet is not None and any(
+            texts_met(sheet.turn() if one.turned else sheet, one) for one in blocks
+        )
+
+    def _like_those_found(self, possible: Sequence[str], found: Collection[str]) -> Iterator[str]:
+        """The tabs without any of the texts whose headings are mostly those of a tab that has."""
+        words = {
+            name: {text for *_, text in frame_of(sheet).headings}
+            for name in possible
+            if (sheet := self.sheet(name)) is not None and not sheet.blank
+        }
+        for name in words:
+            if name in found:
+                continue
+            shared = [len(words[name] & words[one]) for one in found if one in words]
+            if 2 * max(shared, default=0) >= max(len(words[name]), _FEWEST_SHARED):
+                yield name
+
+    def used_patterns(self, chosen: Mapping[str, Chosen]) -> Iterator[str]:
+        """The tab patterns that matched a chosen tab."""
+        for choice in (self.job.tabs, *self.job.blocks.values()):
+            for one in choice.named:
+                if any(one.match(name) is not None for name in chosen):
+                    yield one.text
+
+    def others(self, chosen: Mapping[str, Chosen]) -> Iterator[tuple[str, str]]:
+        """Why tabs were not read; those that look like the form are worth a warning."""
+        alike: list[str] = []
+        for tab in self.book.tabs:
+            if tab.name in chosen:
+                if tab.name in self.broken:
+                    yield tab.name, f"not readable: {self.broken[tab.name]}"
+                continue
+            if any(one.match(tab.name) is not None for one in self.job.tabs.left_out):
+                yield tab.name, "left out by [tabs] except"
+                continue
+            yield tab.name, "not chosen by [tabs]"
+            sheet = self.sheet(tab.name)
+            if sheet is not None and chosen and not sheet.blank and self.looks_like_form(sheet):
+                alike.append(tab.name)
+            self.sheets.pop(tab.name, None)
+        if self.job.tabs.position is None:
+            for name in alike:
+                self.say(TAB_NOT_CHOSEN(choice=self.job.tabs.said), name)
+        elif alike:
+            self.say(beside_position(self.job.tabs.said, alike))
+
+    def looks_like_form(self, sheet: Sheet) -> bool:
+        """Whether a block that is found by headings has all of those of its stub on a tab; a list
+        without a stub most of those of its fields."""
+        source = TabSource(blocks={key: {} for key in self.job.blocks})
+        return any(
+            len(one.place.stub) == len(one.block.stub)
+            and 2 * len(one.place.marks) > len(one.block.marks)
+            and one.block.searched
+            for form in self.job.plan.forms
+            for view in settle_blocks(sheet, self.job.plan, form, source)
+            for one in view.blocks
+        )
+
+    # --- what is known besides the cells ---------------------------------------------------------
+
+    def surroundings(self) -> Surroundings:
+        """What is known of all tabs besides their cells."""
+        texts = {
+            "file name": PurePosixPath(self.source.name).stem,
+            "folder name": self.source.folder,
+        }
+        wanted = {
+            stamp.name.casefold()
+            for form in self.job.plan.forms
+            for stamp in form.sources
+            if stamp.name is not None
+        }
+        named: dict[str, NamedValue] = {}
+        for name, place in self.book.names().items() if wanted else ():
+            tabs = [tab.name for tab in self.book.tabs if tab.name == place.tab]
+            sheet = self.sheet(tabs[0]) if name.casefold() in wanted and tabs else None
+            if sheet is not None:
+                cell = sheet.cell(place.row, place.column)
+                named[name.casefold()] = NamedValue(place.tab, place.row, place.column, cell)
+        others = [source.tabs for form in self.job.plan.forms for source in form.sources]
+        covers = {
+            tab.name: sheet
+            for tab in self.book.tabs
+            if any(first_match(some, tab.name) is not None for some in others)
+            and (sheet := self.sheet(tab.name)) is not None
+        }
+        return Surroundings(texts=texts, names=named, tabs=covers)
+
+
+def _same_captures(
+    plan: Plan, chosen: Mapping[str, Mapping[str, str]]
+) -> Iterator[tuple[str, str]]:
+    """Tabs whose names mean just the same, so that their records cannot be told apart."""
+    first: dict[frozenset[tuple[str, object]], str] = {}
+    for name, captured in chosen.items():
+        if captured:
+            meant = {field: convert_stamp(plan, field, text)[0] for field, text in captured.items()}
+            same = {field: captured[field] if one is None else one for field, one in meant.items()}
+            before = first.setdefault(frozenset(same.items()), name)
+            if before != name:
+                yield before, name

@@ -1,0 +1,145 @@
+"""Every heading of all files: how often it was met, what it means, what may be meant by it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from functools import partial
+
+from boreotabula.batch.file.open_file import Job, OpenFile, make_job
+from boreotabula.batch.inputs import Inbox, SourceFile
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.processes.pool import Ended, spread
+from boreotabula.limits import Limits
+from boreotabula.reading.inspect.headings import (
+    MetHeading,
+    Profile,
+    TabHeadings,
+    headings_met,
+    merged,
+    same_heading,
+)
+from boreotabula.reading.stamps.search import Surroundings
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.opening import Workbook
+
+Place = tuple[str, str]
+"""A file and a tab of it."""
+
+
+@dataclass(frozen=True)
+class FileHeadings:
+    """The headings of the tabs that are read of one file; or why none could be."""
+
+    name: str
+    tabs: tuple[tuple[str, TabHeadings], ...] = ()
+    trouble: str = ""
+
+
+@dataclass(frozen=True)
+class HeadingUse:
+    """A heading and where it was met; `first` is a file, a tab and a cell."""
+
+    heading: str
+    field: str
+    role: str
+    """As `MetHeading` has it."""
+    spellings: tuple[str, ...]
+    places: tuple[Place, ...]
+    first: tuple[str, str, str]
+    profile: Profile
+    lacking: Counter[str]
+    """On how many of its tabs each field is lacking."""
+    alone: bool
+    """Whether it is the only unknown heading on each of its tabs."""
+
+    @property
+    def files(self) -> list[str]:
+        """The files that it stands in."""
+        return list(dict.fromkeys(file for file, _ in self.places))
+
+
+@dataclass(frozen=True)
+class HeadingList:
+    """All headings of a folder."""
+
+    files: int
+    tabs: int
+    uses: tuple[HeadingUse, ...]
+    troubles: tuple[tuple[str, str], ...]
+    """Files that could not be read, and why."""
+
+    def of(self, *roles: str) -> list[HeadingUse]:
+        """The headings of some roles."""
+        return [one for one in self.uses if one.role in roles]
+
+
+def list_headings(
+    layout: Layout,
+    inbox: Inbox,
+    limits: Limits | None = None,
+    on_file: Callable[[FileHeadings], None] = lambda _: None,
+) -> HeadingList:
+    """The headings of all tabs that a layout reads, in the order in which they were met."""
+    job = make_job(layout.spec, layout.plan, limits)
+    found: list[FileHeadings] = []
+    work = partial(_headings_of, job=job)
+    for one in spread(work, inbox.taken, _ended, job.opening.limits):
+        on_file(one)
+        found.append(one)
+    return HeadingList(
+        len(found),
+        sum(len(file.tabs) for file in found),
+        tuple(_uses(found)),
+        tuple((file.name, file.trouble) for file in found if file.trouble),
+    )
+
+
+def _ended(source: SourceFile, ended: Ended) -> FileHeadings:
+    return FileHeadings(source.name, trouble=ended.said)
+
+
+def _headings_of(source: SourceFile, job: Job) -> FileHeadings:
+    try:
+        with Workbook(source.path, job.opening) as book:
+            file = OpenFile(book, source, job)
+            chosen = file.choose()
+            tabs = [
+                (name, headings_met(sheet, job.plan, file.tab_source(sheet, how, Surroundings())))
+                for name, how in chosen.items()
+                if (sheet := file.sheet(name)) is not None
+            ]
+            return FileHeadings(source.name, tuple(tabs))
+    except UnreadableError as error:
+        return FileHeadings(source.name, trouble=str(error))
+    except OSError as error:
+        return FileHeadings(source.name, trouble=f"it cannot be opened ({error.strerror})")
+
+
+def _uses(files: Iterable[FileHeadings]) -> list[HeadingUse]:
+    met: dict[tuple[str, str, str], list[tuple[str, str, MetHeading, TabHeadings]]] = {}
+    for file in files:
+        for tab, headings in file.tabs:
+            for one in headings.met:
+                met.setdefault(same_heading(one), []).append((file.name, tab, one, headings))
+    return [_use(every) for every in met.values()]
+
+
+def _use(met: Sequence[tuple[str, str, MetHeading, TabHeadings]]) -> HeadingUse:
+    spelt = Counter(one.heading for _, _, one, _ in met)
+    file, tab, first, _ = met[0]
+    lacking: Counter[str] = Counter()
+    for _, _, _, headings in met:
+        lacking.update(headings.lacking)
+    return HeadingUse(
+        spelt.most_common(1)[0][0],
+        first.field,
+        first.role,
+        tuple(spelt),
+        tuple(dict.fromkeys((file, tab) for file, tab, _, _ in met)),
+        (file, tab, str(first.cell)),
+        merged([one.profile for _, _, one, _ in met]),
+        lacking,
+        all(sum(one.role == "unknown" for one in headings.met) == 1 for *_, headings in met),
+    )

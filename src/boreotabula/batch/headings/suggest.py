@@ -1,0 +1,123 @@
+"""What an unknown heading may mean, by its words and by what its cells hold.
+
+Suggestions are never taken by themselves: a person does, or says above which certainty.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from boreotabula.batch.headings.collect import HeadingList, HeadingUse
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.inspect.headings import Profile, merged
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.values.convert import convert
+
+LEAST_SHOWN = 0.35
+"""Less certain ones are no help."""
+_LIKE = 60
+"""Words that are less alike than this, of 100, tell nothing."""
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """A field that a heading may mean; `certainty` from 0 to 1, and what speaks for it."""
+
+    heading: str
+    field: str
+    certainty: float
+    why: str
+
+
+def suggestions(headings: HeadingList, plan: Plan) -> Mapping[str, Sequence[Suggestion]]:
+    """By unknown heading the fields that it may mean, the likeliest first.
+
+    Only fields that its tabs lack come into question, and of two headings on one tab only the
+    likelier may mean the same field.
+    """
+    known = {
+        field: merged([one.profile for one in headings.of("column") if one.field == field])
+        for field in plan.fields
+    }
+    unknown = headings.of("unknown")
+    every = [
+        (use, _suggestion(use, field, known[field], plan))
+        for use in unknown
+        for field in use.lacking
+    ]
+    likely = [(use, one) for use, one in every if one.certainty >= LEAST_SHOWN]
+    likely.sort(key=lambda pair: pair[1].certainty, reverse=True)
+    taken: dict[str, set[tuple[str, str]]] = {}
+    found: dict[str, list[Suggestion]] = {use.heading: [] for use in unknown}
+    for use, one in likely:
+        best = not found[use.heading]
+        if best and not taken.get(one.field, set()).isdisjoint(use.places):
+            continue
+        if best:
+            taken.setdefault(one.field, set()).update(use.places)
+        found[use.heading].append(one)
+    return found
+
+
+def _suggestion(use: HeadingUse, field: str, known: Profile, plan: Plan) -> Suggestion:
+    like, word = _word_likeness(use.heading, field, plan)
+    fits = _share_that_fits(use.profile, field, plan)
+    cells, said = _cell_likeness(use.profile, field, known, plan)
+    if use.alone and len(use.lacking) == 1:
+        cells = 1 - (1 - cells) / 2
+        said += "; no other heading of its tabs is unknown, no other field is missing"
+    certainty = fits * (1 - (1 - 0.95 * like) * (1 - 0.9 * cells))
+    certainty *= use.lacking[field] / len(use.places)
+    why = f"written like “{word}”; {said}" if like else said
+    return Suggestion(use.heading, field, round(certainty, 2), why)
+
+
+def _word_likeness(heading: str, field: str, plan: Plan) -> tuple[float, str]:
+    """How much a heading is like one that a field is known by, from 0 to 1, and that one."""
+    from rapidfuzz import fuzz  # only needed where something is unknown
+
+    form = normal_form(heading)
+    best, word = 0.0, ""
+    for known in plan.names.headings_of(field):
+        like = max(fuzz.ratio(form, known), fuzz.token_sort_ratio(form, known))
+        if like > best:
+            best, word = like, known
+    return max(best - _LIKE, 0) / (100 - _LIKE), word
+
+
+def _share_that_fits(profile: Profile, field: str, plan: Plan) -> float:
+    """The share of the cells that could be values of a field, as far as the kept ones tell."""
+    form = plan.form(field)
+    if not profile.sample:
+        return 0.5
+    numbers = ("whole numbers", "numbers")
+    if form.type.is_number and profile.kind in numbers:
+        fitting = sum(profile.kinds[kind] for kind in numbers)
+        if form.base == "integer":
+            fitting = profile.kinds["whole numbers"]
+        return fitting / max(profile.filled, 1)
+    done = convert(list(profile.sample), form)
+    return 1 - len(done.failures) / len(profile.sample)
+
+
+def _cell_likeness(profile: Profile, field: str, known: Profile, plan: Plan) -> tuple[float, str]:
+    """How much the cells are like those of a field elsewhere, from 0 to 1, in words too."""
+    kind = plan.form(field).base
+    if not known.filled:
+        return 0.3, f"its cells could be {field} ({kind}), which no other tab fills"
+    if kind == "text":
+        shared = len(profile.values & known.values)
+        share = shared / max(len(profile.values), 1)
+        if not shared:
+            alike = 0.15 if profile.kind == known.kind else 0.0
+            return alike, f"none of its values is one of {field} elsewhere"
+        return share, f"{shared} of {len(profile.values)} values are values of {field} elsewhere"
+    if profile.least is None or known.least is None or known.most is None:
+        return (0.5 if profile.kind == known.kind else 0.3), f"{profile.kind}, as {field} elsewhere"
+    assert profile.most is not None
+    room = (known.most - known.least) / 2
+    inside = known.least - room <= profile.least and profile.most <= known.most + room
+    said = f"{profile.least:g} to {profile.most:g}, "
+    said += f"{field} elsewhere {known.least:g} to {known.most:g}"
+    return (0.7 if inside else 0.2), said

@@ -1,0 +1,378 @@
+"""What lies below the source folders: which files are taken, which are left out, and why."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
+from pathlib import Path, PurePath, PurePosixPath
+from typing import TYPE_CHECKING
+from urllib.parse import urlsplit
+
+from boreotabula.batch.remote.address import is_remote, mirror_of, shown
+from boreotabula.batch.remote.fetch import Fetched, Mirrored, RemoteFile, fetch, list_files
+from boreotabula.batch.run_folders import RunsBelow, as_it_was_written
+from boreotabula.errors import CallError
+from boreotabula.files import open_regular, written_name
+from boreotabula.findings.files import (
+    FILE_NOT_FETCHED,
+    FILE_NOT_REGULAR,
+    FOLDER_LINKED,
+    FOLDER_UNREADABLE,
+    OUTPUT_DOUBTFUL,
+)
+from boreotabula.findings.kind import FindingKind
+from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
+from boreotabula.texts import in_natural_order
+
+if TYPE_CHECKING:
+    from boreotabula.batch.layouts.load import Layout
+
+NO_PATTERN = "matches no pattern of [source] include"
+
+
+@dataclass(frozen=True)
+class SourceFile:
+    """A file that is read: `name` is its path below the source folder, with '/'."""
+
+    path: Path
+    name: str
+    captured: Mapping[str, str] = field(default_factory=dict)
+    folder: str = ""
+    """The name of the nearest folder that holds it."""
+    unmatched: bool = False
+    """Whether it was named by the user, but matches no pattern of the layout."""
+    pattern: str = ""
+    """The pattern that took it."""
+    other: Mapping[str, str] | None = None
+    """What the pattern would capture if it were held against the name in another way."""
+    remote: RemoteFile | None = None
+    """Where it is to be fetched from, if that is left to whoever reads it."""
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A file or folder below the source folder that is not read, and why."""
+
+    name: str
+    why: str
+    kind: FindingKind | None = None
+    """The code of a finding, if a person must look at it."""
+
+
+@dataclass(frozen=True)
+class Inbox:
+    """Everything below the source folders, in natural order."""
+
+    taken: tuple[SourceFile, ...]
+    left_out: tuple[LeftOut, ...]
+    fetched: str = ""
+    """How many files were fetched from servers, in words; empty if all lie here."""
+    partial: bool = False
+    """Whether only some of the files are read, since the caller chose them."""
+
+
+def look(
+    layout: Layout,
+    own: Collection[Path] = (),
+    named: Sequence[Path] = (),
+    *,
+    fetching: bool = True,
+    on_fetched: Callable[[SourceFile], None] | None = None,
+) -> Inbox:
+    """Sort the files below the layout's source folders. `own` are paths that this run writes.
+
+    With `named` only those files are taken. Files on servers are fetched, `on_fetched` being called
+    with each that came; or, without `fetching`, left to whoever reads them. Raises CallError if a
+    folder or a named file is not there.
+    """
+    if named:
+        return _named_files(layout, named)
+    several = len(layout.folders) > 1
+    include = _patterns(layout.spec.source.include)
+    exclude = _patterns(layout.spec.source.exclude)
+    taken: list[SourceFile] = []
+    left_out: list[LeftOut] = []
+    seen: set[Path] = set()
+    fetched = Fetched()
+    for text in layout.folders:
+        lead = f"{text.strip('/')}/" if several else ""
+        if is_remote(text):
+            wanted = partial(_is_wanted, include=include, exclude=exclude)
+            on_file = partial(_tell, on_fetched, lead, text, include) if on_fetched else None
+            server, there = _on_server(text, own, wanted, on_file, fetching=fetching)
+            fetched += server.fetched
+            left_out += _not_fetched(server, lead, exclude)
+        else:
+            there = _local(layout, text, own)
+        for found in there:
+            if several and not found.remote:
+                resolved = found.path.resolve()
+                if resolved in seen:
+                    continue  # one source folder lies within another
+                seen.add(resolved)
+            below = found.below
+            chosen = matching(include, below)
+            is_wanted = bool(chosen) or not include
+            excluded = _excluded(below, exclude)
+            if found.why or excluded or not is_wanted:
+                loud = found.kind and not excluded and (is_wanted or found.folder)
+                why = (not loud and excluded) or found.why or NO_PATTERN
+                left_out.append(LeftOut(lead + below, why, found.kind if loud else None))
+            else:
+                taken.append(_taken(found, lead, text, chosen))
+    return Inbox(tuple(taken), tuple(left_out), fetched.said)
+
+
+def _local(layout: Layout, text: str, own: Collection[Path]) -> Iterator[Found]:
+    """The files of a source folder of this machine. Raises CallError if it is not there."""
+    folder = layout.folders[text]
+    if not folder.is_dir():
+        raise CallError(
+            f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
+            " is relative to the layout file"
+        )
+    return sorted_files(folder, own)
+
+
+def _on_server(
+    text: str,
+    own: Collection[Path],
+    wanted: Callable[[str], bool],
+    on_file: Callable[[str, Path], None] | None,
+    *,
+    fetching: bool,
+) -> tuple[Mirrored, Iterator[Found]]:
+    """The files of a source folder on a server, as they lie here or, not fetched, as listed there.
+
+    Raises CallError if it cannot be listed.
+    """
+    if fetching:
+        mirrored = fetch(text, wanted, on_file)
+        return mirrored, sorted_files(mirror_of(text), own)
+    listed, mirrored = list_files(text, wanted)
+    names = sorted(listed, key=lambda one: natural_key(PurePosixPath(one)))
+    there = (Found(Path(one), one, _unwanted_name(one), remote=listed[one]) for one in names)
+    return mirrored, there
+
+
+def _not_fetched(server: Mirrored, lead: str, exclude: tuple[Pattern, ...]) -> Iterator[LeftOut]:
+    """The files of a server that are not read."""
+    for name, why in server.failed.items():
+        yield LeftOut(lead + name, why, FILE_NOT_FETCHED)
+    for name in server.passed:
+        yield LeftOut(lead + name, _excluded(name, exclude) or NO_PATTERN)
+
+
+def _tell(
+    on_fetched: Callable[[SourceFile], None],
+    lead: str,
+    text: str,
+    include: tuple[Pattern, ...],
+    below: str,
+    path: Path,
+) -> None:
+    """Tell of a file that was fetched and will be taken."""
+    if not _unwanted_name(below):
+        on_fetched(_taken(Found(path, below), lead, text, matching(include, below)))
+
+
+def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern, ...]) -> bool:
+    """Whether a file of a server is fetched."""
+    wanted = not include or bool(matching(include, below))
+    return wanted and _excluded(below, exclude) is None
+
+
+def _taken(found: Found, lead: str, text: str, chosen: Pattern | None) -> SourceFile:
+    """A file that is read, given the folder as the layout names it and the pattern that took it."""
+    folder = written_name(found.path.absolute().parent.name)
+    if is_remote(text):
+        parts = urlsplit(text)  # the folder is one there, not that which it was fetched into
+        folder = f"{parts.hostname}/{parts.path.strip('/')}/{found.below}".split("/")[-2]
+        folder = folder or str(parts.hostname)
+    one = SourceFile(found.path, lead + found.below, folder=folder, remote=found.remote)
+    if chosen is None:
+        return one
+    captured = chosen.match(found.below) or {}
+    other = chosen.other_match(found.below)
+    return replace(one, captured=captured, pattern=chosen.text, other=other)
+
+
+@dataclass(frozen=True)
+class Found:
+    """What lies below a folder; `below` is its path there, as it is written in texts."""
+
+    path: Path
+    below: str
+    why: str = ""
+    """Why it is never read; empty if it may be."""
+    kind: FindingKind | None = None
+    """The code of a finding, if that must not go without a word."""
+    folder: bool = False
+    """Whether it is a folder: then what lies in it is not seen."""
+    remote: RemoteFile | None = None
+    """Where it is to be fetched from, if it is not here."""
+
+
+def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
+    """Every file below a folder in natural order, and the folders that are not looked into."""
+    written = frozenset(path.resolve() for path in own)
+    home = folder.resolve()
+    runs = RunsBelow(home)
+    for one in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
+        if one.why:
+            hidden = any(step.startswith(".") for step in one.below.split("/"))
+            yield replace(one, why="hidden folder", kind=None) if hidden else one
+            continue
+        why, code = _unwanted(one.path.relative_to(folder).as_posix(), home, written, runs)
+        yield replace(one, why=why, kind=code)
+
+
+def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
+    include = _patterns(layout.spec.source.include)
+    taken = []
+    for path in dict.fromkeys(named):
+        check_is_file(path)
+        below = written_name(_below(path, layout.folders.values()))
+        chosen = matching(include, below)
+        taken.append(
+            replace(
+                _taken(Found(path.resolve(), below), "", "", chosen),
+                path=path,
+                unmatched=bool(include) and chosen is None,
+            )
+        )
+    return Inbox(tuple(taken), (), partial=True)
+
+
+def check_is_file(path: Path) -> None:
+    """Raises CallError if there is nothing at a path, or no regular file."""
+    try:
+        open_regular(path).close()
+    except FileNotFoundError:
+        raise CallError(f"there is no file “{path}”") from None
+    except OSError as error:
+        raise CallError(f"“{path}” cannot be read: {error.strerror}") from None
+
+
+def _below(path: Path, folders: Iterable[Path]) -> str:
+    for folder in folders:
+        if path.resolve().is_relative_to(folder.resolve()):
+            return path.resolve().relative_to(folder.resolve()).as_posix()
+    return path.name
+
+
+def check_output(
+    layout: Layout, out: Path, named: Sequence[Path] = (), own: Collection[Path] = ()
+) -> None:
+    """Raises CallError if writing `out` would destroy something that is read. What is in `own` is
+    left out by the run unless it is named."""
+    inputs = [layout.path, *layout.glossaries, *layout.lists]
+    if out.resolve() in {path.resolve() for path in inputs}:
+        raise CallError(f"“{out}” is read by this run; choose another name for the output")
+    home = out.resolve()
+    if out.exists() and (
+        named or any(home.is_relative_to(one.resolve()) for one in layout.folders.values())
+    ):
+        taken = {one.path.resolve() for one in look(layout, own, named).taken}
+        if out.resolve() in taken:
+            raise CallError(
+                f"“{out}” is one of the files that are read; choose another name for the output"
+            )
+
+
+def check_apart(out: Path, folders: Iterable[Path], include: Iterable[str] = ()) -> None:
+    """Raises CallError if a file would lie among the files that are read: the next run would take
+    it for one of them. `include` are the patterns of those, if there are any."""
+    home = out.resolve()
+    wanted = _patterns(tuple(include))
+    for folder in folders:
+        if not home.is_relative_to(folder.resolve()):
+            continue
+        below = written_name(home.relative_to(folder.resolve()).as_posix())
+        if not wanted or matching(wanted, below):
+            raise CallError(
+                f"“{out}” would lie in the source folder “{folder}”, and the next run would read"
+                " it; write it elsewhere"
+            )
+
+
+def check_not_below(url: str, folders: Iterable[str], include: Iterable[str]) -> None:
+    """The same for a file on a server, given the folders as the layout names them."""
+    wanted = _patterns(tuple(include))
+    for text in folders:
+        below = shown(url).removeprefix(shown(text).rstrip("/") + "/")
+        if is_remote(text) and below != shown(url) and (not wanted or matching(wanted, below)):
+            raise CallError(
+                f"“{shown(url)}” would lie in the source folder “{shown(text)}”, and the next run"
+                " would read it; write it elsewhere"
+            )
+
+
+def natural_key(path: PurePath) -> tuple[object, ...]:
+    """Sorts '2' before '10', folder by folder, whatever the letter case."""
+    return tuple(map(in_natural_order, path.parts)), path.as_posix()
+
+
+def _found(folder: Path) -> Iterator[Found]:
+    """The files below a folder, and the folders that are not looked into."""
+    closed: list[OSError] = []
+    for parent, folders, names in os.walk(folder, onerror=closed.append):
+        for name in names:
+            path = Path(parent, name)
+            yield Found(path, _written_below(path, folder))
+        for name in folders:
+            path = Path(parent, name)
+            if path.is_symlink():
+                why = "a link to a folder, which is not followed"
+                yield Found(path, _written_below(path, folder) + "/", why, FOLDER_LINKED, True)
+    for error in closed:
+        path = Path(error.filename)
+        why = f"a folder that cannot be looked into ({error.strerror})"
+        yield Found(path, _written_below(path, folder) + "/", why, FOLDER_UNREADABLE, True)
+
+
+def _written_below(path: Path, folder: Path) -> str:
+    return written_name(path.relative_to(folder).as_posix())
+
+
+def _patterns(texts: tuple[str, ...]) -> tuple[Pattern, ...]:
+    return tuple(pattern(text, Kind.FILE) for text in texts)
+
+
+def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:
+    for one in exclude:
+        if one.match(name) is not None:
+            return f"matches “{one.text}” of [source] exclude"
+    return None
+
+
+def _unwanted_name(below: str) -> str:
+    """Why a file of some name is never read; empty if it may be."""
+    steps = below.split("/")
+    name = steps[-1]
+    if name.startswith("~$") or (name.startswith(".~lock.") and name.endswith("#")):
+        return "lock file of an open workbook"
+    return "hidden file" if any(step.startswith(".") for step in steps) else ""
+
+
+def _unwanted(
+    below: str, home: Path, written: frozenset[Path], runs: RunsBelow
+) -> tuple[str, FindingKind | None]:
+    """Why a file is never read, whatever the patterns say, and the code of a finding about it."""
+    if not (home / below).is_file():
+        return "no regular file: a pipe, a device, or a link to nothing", FILE_NOT_REGULAR
+    if why := _unwanted_name(below):
+        return why, None
+    if written and (written & {home / below, *runs.parents(below)}):
+        return "output of this run", None
+    record = runs.record_of(below)
+    if record is None:
+        return "", None
+    if as_it_was_written(home / below, record):
+        return "output of an earlier run", None
+    return (
+        f"“{record.parent.name}” says that a run wrote it, but it is not as that run left it",
+        OUTPUT_DOUBTFUL,
+    )

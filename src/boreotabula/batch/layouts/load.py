@@ -1,0 +1,122 @@
+"""Loading a layout with its glossaries from files."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from boreotabula.batch.layouts.glossaries import (
+    decoded,
+    glossary_file,
+    glossary_rows,
+    list_entries,
+    read_file,
+)
+from boreotabula.batch.remote.address import is_remote, mirror_of
+from boreotabula.files import content_of
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.tables import GLOSSARY_ENTRY_TWICE
+from boreotabula.layout.glossary import (
+    Entries,
+    glossary_entries,
+    known_headings,
+    known_spellings,
+    said_twice,
+)
+from boreotabula.layout.model import LayoutSpec
+from boreotabula.layout.parsing import parse_layout
+from boreotabula.layout.problems import Problem, layout_error
+from boreotabula.reading.plan import Plan, make_plan
+
+
+@dataclass(frozen=True)
+class Layout:
+    """A checked layout with its glossaries, ready to run."""
+
+    path: Path
+    spec: LayoutSpec = field(repr=False)
+    plan: Plan = field(repr=False)
+    digest: str = field(repr=False)
+    """SHA-256 of the layout file and all it leans on: another digest may read otherwise."""
+    glossaries: tuple[Path, ...] = field(default=(), repr=False)
+    lists: tuple[Path, ...] = field(default=(), repr=False)
+    """Files that hold lists of the layout."""
+    findings: tuple[Finding, ...] = field(default=(), repr=False)
+    """What is to be said of the glossaries."""
+
+    @classmethod
+    def load(cls, path: str | Path, changed: str | None = None) -> Layout:
+        """Load a layout file; or what it would be with its text `changed`.
+
+        Raises LayoutError, which names file and line, for whatever is wrong with it.
+        """
+        path = Path(path)
+        data = read_file(path, "layout") if changed is None else changed.encode()
+        text = decoded(data, path.name)
+        lists = _Lists(path.parent)
+        spec = parse_layout(text, path.name, lists.read)
+        digest = hashlib.sha256(data)
+        for content in lists.contents.values():
+            digest.update(content)
+        entries: list[Entries] = []
+        glossaries: list[Path] = []
+        for named in spec.glossary:
+            name = named.file
+            glossary, part = glossary_file(name, path.parent)
+            if not glossary.is_file():
+                problem = Problem(("glossary",), f"no file “{name}” beside the layout")
+                raise layout_error(path.name, text, [problem])
+            content = read_file(glossary, "glossary")
+            digest.update(content)
+            rows = glossary_rows(glossary, part, name, content)
+            called = named.heading, named.field
+            entries.append(glossary_entries(rows, name, spec.fields, called))
+            glossaries.append(glossary)
+        namings = [naming for one in entries for naming in one.namings]
+        names = known_headings(spec, namings, [unit for one in entries for unit in one.units])
+        spellings = known_spellings(spec, [two for one in entries for two in one.spellings])
+        return cls(
+            path,
+            spec,
+            make_plan(spec, names, spellings),
+            digest.hexdigest(),
+            tuple(glossaries),
+            tuple(lists.contents),
+            tuple(
+                GLOSSARY_ENTRY_TWICE(
+                    file=second.where.rpartition(", row ")[0],
+                    heading=second.heading,
+                    meant=second.field,
+                    first=first.where,
+                    second=second.where,
+                )
+                for first, second in said_twice(namings)
+            ),
+        )
+
+    @property
+    def folders(self) -> dict[str, Path]:
+        """The source folders, as they are written in the layout: relative to its file; for one on a
+        server the folder that its files are fetched into."""
+        return {
+            text: mirror_of(text) if is_remote(text) else self.path.parent / text
+            for text in self.spec.source.folder
+        }
+
+
+class _Lists:
+    """Reads lists that stand in files of their own, and keeps what was read."""
+
+    def __init__(self, beside: Path) -> None:
+        self._beside = beside
+        self.contents: dict[Path, bytes] = {}
+
+    def read(self, name: str) -> list[str]:
+        """The entries of a list. Raises LookupError."""
+        path = self._beside / name
+        try:
+            self.contents[path] = content_of(path)
+        except OSError as error:
+            raise LookupError(f"the list “{name}” cannot be read: {error.strerror}") from None
+        return list_entries(self.contents[path], name)

@@ -1,0 +1,111 @@
+"""What only the user may read: folders, files, the key that signs results, and whose turn it is."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from functools import cache
+from pathlib import Path
+from typing import BinaryIO
+
+from boreotabula.files import open_regular
+
+FOLDER = "BOREOTABULA_CACHE"
+"""The environment variable that names another folder for what is kept."""
+
+
+def cache_folder() -> Path:
+    """Where results and fetched files are kept: below the user's cache folder."""
+    if named := os.environ.get(FOLDER):
+        return Path(named)
+    from platformdirs import user_cache_path
+
+    return user_cache_path("boreotabula", appauthor=False) / "results"
+
+
+def open_new(path: Path) -> BinaryIO:
+    """A new file that only its owner may read, open to be written. Raises OSError if anything is
+    there already."""
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
+    return os.fdopen(os.open(path, flags, 0o600), "wb")
+
+
+def make_own(folder: Path) -> None:
+    """Make a folder, and those above it, that only their owner may look into."""
+    if not folder.is_dir():
+        make_own(folder.parent)
+        folder.mkdir(mode=0o700, exist_ok=True)
+
+
+_KEY_SIZE = 32
+
+
+@cache
+def own_key() -> bytes:
+    """The key by which the user's own results are told from what others may have put there.
+
+    It lies in the user's own folder, to be read by nobody else; one that others may have read, or
+    that was cut off, is replaced. Empty if it cannot be kept so.
+    """
+    from platformdirs import user_data_path
+
+    path = user_data_path("boreotabula", appauthor=False) / "key"
+    try:
+        return _read(path) or _made(path)
+    except OSError:
+        return b""
+
+
+def _read(path: Path) -> bytes:
+    """The key at a path; empty if there is none that is whole and private."""
+    try:
+        with open_regular(path) as stream:
+            found = os.fstat(stream.fileno())
+            secret = stream.read(_KEY_SIZE + 1)
+    except FileNotFoundError:
+        return b""
+    private = os.name != "posix" or (found.st_uid == os.getuid() and not found.st_mode & 0o077)
+    return secret if private and len(secret) == _KEY_SIZE else b""
+
+
+def _made(path: Path) -> bytes:
+    """A new key, put in place whole. Raises OSError."""
+    make_own(path.parent)
+    beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
+    try:
+        with open_new(beside) as stream:
+            stream.write(secrets.token_bytes(_KEY_SIZE))
+        beside.replace(path)
+    except OSError:
+        beside.unlink(missing_ok=True)
+        raise
+    return _read(path)
+
+
+@contextmanager
+def turn_of(path: Path) -> Iterator[None]:
+    """Wait until no other run of this user writes to a path, and keep others waiting meanwhile.
+
+    Where the system has no such locks, or the cache folder cannot be written, nobody waits.
+    """
+    try:
+        import fcntl
+    except ImportError:  # not on Windows
+        yield
+        return
+    name = hashlib.sha256(os.path.realpath(path).encode("utf-8", "surrogateescape")).hexdigest()
+    lock = None
+    with suppress(OSError):
+        folder = cache_folder() / "turns"
+        make_own(folder)
+        lock = os.open(folder / name[:32], os.O_RDWR | os.O_CREAT, 0o600)
+        # The system lets go of it when the process ends, however it does.
+        fcntl.flock(lock, fcntl.LOCK_EX)
+    try:
+        yield
+    finally:
+        if lock is not None:
+            os.close(lock)

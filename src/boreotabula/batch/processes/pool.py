@@ -1,0 +1,304 @@
+"""Work on files that nobody vouches for: in processes that may die of it, and of no file but one.
+
+A reader can abort its process, take all memory or never end. So files are opened in processes of
+their own, each bounded in memory and time; one that dies is one file that was not read. Results
+come back in order.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import pickle
+import signal
+import sys
+import threading
+from collections import deque
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from multiprocessing.connection import wait
+from typing import Any, Generic, TypeVar
+
+from boreotabula.batch.processes.worker import (
+    OUT_OF_MEMORY,
+    TIMED_OUT,
+    Answer,
+    End,
+    Failed,
+    Work,
+    answer_of,
+    live,
+)
+from boreotabula.errors import BoreotabulaError
+from boreotabula.limits import Limits
+from boreotabula.unreadable import SEND_AGAIN, UnreadableError
+
+Source = TypeVar("Source")
+Result = TypeVar("Result")
+
+_FILES_EACH = 6
+"""Another process is worth its start from so many files on."""
+_AT_ONCE = 2
+"""So many sources a process has: the one under way, and the next."""
+_AHEAD = 24
+"""So many results for each process may wait for their turn in memory."""
+_AT_END = 0.3
+"""Seconds that a process that was killed may take to be gone."""
+
+
+@dataclass(frozen=True)
+class Ended:
+    """How the work on a file ended without a result, in an analyst's words."""
+
+    end: End
+    why: str
+    advice: str
+
+    @property
+    def said(self) -> str:
+        """All of it."""
+        return f"{self.why}. {self.advice}"
+
+
+def _ended(end: End, limits: Limits, report: str = "") -> Ended:
+    more = f"If the file is in order, allow more with --largest-part {2 * limits.mebibytes}."
+    if end is End.TOO_LONG:
+        return Ended(end, f"reading it took longer than {limits.seconds:.0f} seconds", more)
+    if end is End.TOO_MUCH:
+        why = f"reading it takes more than the {limits.mebibytes:,} MiB of memory that it may take"
+        return Ended(end, why, more)
+    if end is End.BROKEN:
+        why = "it stops the reader for good: it is damaged, or asks for more memory than it may"
+        return Ended(end, why, f"{SEND_AGAIN} {more}")
+    return Ended(end, "the program itself failed at it", report)
+
+
+def cores() -> int:
+    """How many processes can work at once on this machine."""
+    if hasattr(os, "sched_getaffinity"):
+        return len(os.sched_getaffinity(0))
+    return os.cpu_count() or 1
+
+
+Stopped = Callable[[Source, Ended], Result]
+
+
+def spread(
+    work: Work[Source, Result],
+    sources: Sequence[Source],
+    stopped: Stopped[Source, Result],
+    limits: Limits | None = None,
+    workers: int | None = None,
+    ahead: int = _AHEAD,
+    *,
+    threads: bool = False,
+) -> Iterator[Result]:
+    """The results of a work on each source, in their order.
+
+    They are worked on by up to so many processes of this machine, None for as many as it has cores;
+    each takes the work along when it starts. Work, sources and results must be such as can be sent
+    to one. A source that takes its process down, takes too long or meets a fault of the program
+    gets the result of `stopped`, and the others are still worked on. Each process is at most so
+    many sources `ahead` of the result that is waited for. With `threads` this process has others,
+    of whoever it belongs to: then no process starts as a copy of it.
+    """
+    limits = limits or Limits()
+    most = max(1, -(-len(sources) // _FILES_EACH))
+    count = min(workers or cores(), most)
+    if count == 1 and not (_APART or threads):
+        for source in sources:
+            yield _taken(answer_of(work, source), source, stopped, limits)
+        return
+    with Crew(work, stopped, limits, count, threads=threads) as crew:
+        yield from crew.results(sources, ahead)
+
+
+def alone(
+    work: Work[Source, Result],
+    source: Source,
+    stopped: Stopped[Source, Result],
+    limits: Limits | None = None,
+    *,
+    threads: bool = False,
+) -> Result:
+    """The result of a work on one source, in a process of its own; or the error that it raised."""
+    return next(spread(work, [source], stopped, limits, 1, threads=threads))
+
+
+# --- the processes, as the program sees them -----------------------------------------------------
+
+_FORKS = hasattr(os, "fork") and sys.platform != "darwin"
+"""Whether a process starts as a copy of this one, at once and without the file of the program."""
+_START = "fork" if _FORKS else "spawn"
+_APART_FROM_THREADS = "forkserver" if _FORKS else "spawn"
+"""How a process starts; a process that has threads must not be copied with the locks they hold."""
+_APART = _FORKS
+"""Whether few files are read in a process of their own too, and not in this one."""
+
+
+_PRELOADED = ("boreotabula.batch.read_all", "python_calamine", "lxml.etree")
+"""What readers import: once for all that start apart from threads."""
+
+
+class _Worker:
+    """A process, and the places of the sources that it was given and has not answered."""
+
+    def __init__(self, work: Work[Any, Any], limits: Limits, start: str) -> None:
+        context: Any = multiprocessing.get_context(start)
+        if start == "forkserver":
+            context.set_forkserver_preload([live.__module__, *_PRELOADED])
+        self.connection, theirs = context.Pipe()
+        self.given: deque[int] = deque()
+        self.process = context.Process(target=live, args=(theirs, work, limits), daemon=True)
+        with _undisturbed(), _as_parent():
+            self.process.start()
+        theirs.close()
+
+    def end(self) -> None:
+        """End the process, whatever it is at."""
+        self.process.kill()
+        self.process.join(_AT_END)
+        self.connection.close()
+
+    def how_it_died(self) -> End:
+        """What a process died of that answers no more."""
+        self.process.join(_AT_END)
+        if self.process.exitcode == OUT_OF_MEMORY:
+            return End.TOO_MUCH
+        return End.TOO_LONG if self.process.exitcode in TIMED_OUT else End.BROKEN
+
+
+class Crew(Generic[Source, Result]):
+    """Processes that work on sources, see `spread`; they stay until the crew is left."""
+
+    def __init__(
+        self,
+        work: Work[Source, Result],
+        stopped: Stopped[Source, Result],
+        limits: Limits,
+        count: int,
+        *,
+        threads: bool = False,
+    ) -> None:
+        self._work, self._stopped, self._limits, self._count = work, stopped, limits, count
+        self._start = _APART_FROM_THREADS if threads else _START
+        self._workers: list[_Worker] = []
+        self._sources: Sequence[Source] = ()
+        self._waiting: deque[int] = deque()
+        self._done: dict[int, Result] = {}
+
+    def __enter__(self) -> Crew[Source, Result]:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        """End all processes."""
+        for one in self._workers:
+            one.end()
+
+    def results(self, sources: Sequence[Source], ahead: int = _AHEAD) -> Iterator[Result]:
+        """The results of the work on sources, in order; all are to be taken before others come."""
+        self._sources, self._waiting, self._done = sources, deque(range(len(sources))), {}
+        for at in range(len(sources)):
+            while at not in self._done:
+                self._give(at + ahead * self._count)
+                self._take()
+            yield self._done.pop(at)
+
+    def _give(self, before: int) -> None:
+        """Give each process something to do: of the sources before a place."""
+        for many in range(1, _AT_ONCE + 1):
+            while len(self._workers) < self._count and self._waiting:
+                self._workers.append(_Worker(self._work, self._limits, self._start))
+            for one in list(self._workers):
+                if len(one.given) < many and self._waiting and self._waiting[0] < before:
+                    at = self._waiting.popleft()
+                    one.given.append(at)
+                    # One that died meanwhile is noticed when its answer is waited for.
+                    with suppress(BrokenPipeError, ConnectionError):
+                        one.connection.send(self._sources[at])
+
+    def _take(self) -> None:
+        """Wait for an answer, and take in all that are there."""
+        ready = wait([one.connection for one in self._workers])
+        for one in [one for one in self._workers if one.connection in ready]:
+            try:
+                packed, worn = one.connection.recv()
+                answer = pickle.loads(packed)
+            except (EOFError, OSError):
+                answer, worn = Failed(one.how_it_died()), True
+            if one.given:  # else it died while it had nothing to do
+                at = one.given.popleft()
+                if isinstance(answer, Failed):
+                    answer = self._cause(answer, self._sources[at])
+                self._done[at] = _taken(answer, self._sources[at], self._stopped, self._limits)
+            if worn:
+                one.end()
+                self._workers.remove(one)
+                self._waiting.extendleft(reversed(one.given))
+
+    def _cause(self, failed: Failed, source: Source) -> Failed:
+        """Why a work failed within less memory than usual: libraries that get none fail in all
+        ways. If it succeeds with the usual memory, that was the cause."""
+        usual = Limits()
+        if failed.end is End.TOO_MUCH or self._limits.mebibytes >= usual.mebibytes:
+            return failed
+        worker = _Worker(self._work, usual, self._start)
+        try:
+            worker.connection.send(source)
+            answer = pickle.loads(worker.connection.recv()[0])
+        except (EOFError, OSError):
+            return failed
+        finally:
+            worker.end()
+        return failed if isinstance(answer, Failed) else Failed(End.TOO_MUCH)
+
+
+def _taken(
+    answer: object, source: Source, stopped: Stopped[Source, Result], limits: Limits
+) -> Result:
+    """The result of an answer. Raises the errors that end a command."""
+    if isinstance(answer, BoreotabulaError | UnreadableError):
+        raise answer
+    if isinstance(answer, Failed):
+        return stopped(source, _ended(answer.end, limits, answer.report))
+    assert isinstance(answer, Answer)
+    result: Result = answer.result
+    return result
+
+
+def end_processes() -> None:
+    """End all processes of this one, whatever they are at: it is about to end itself."""
+    for child in multiprocessing.active_children():
+        child.kill()
+        child.join(_AT_END)
+
+
+_STARTING = threading.Lock()
+
+
+@contextmanager
+def _as_parent() -> Iterator[None]:
+    """Let a process that ends with its own parent start another, which `multiprocessing` forbids
+    since it may outlive both: ours end once nobody is there to answer."""
+    config: Any = multiprocessing.current_process()._config  # type: ignore[attr-defined]
+    with _STARTING:  # threads of one process share what is changed
+        before = config.pop("daemon", None)
+        try:
+            yield
+        finally:
+            if before is not None:
+                config["daemon"] = before
+
+
+@contextmanager
+def _undisturbed() -> Iterator[None]:
+    """Put off an interruption while a process is started: in its midst it would be lost."""
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, [signal.SIGINT])
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)

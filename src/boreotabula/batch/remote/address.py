@@ -1,0 +1,57 @@
+"""Addresses of folders on servers: what of them may be seen, and where their files are kept."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from pathlib import Path
+from urllib.parse import quote, unquote, urlsplit, urlunsplit
+
+from boreotabula.batch.own import cache_folder
+
+_FORM = re.compile(r"[a-z][a-z0-9+.-]+://", re.IGNORECASE)
+
+
+def is_remote(text: str) -> bool:
+    """Whether a text is an address and no path: 'C:\\\\reports' is a path."""
+    return _FORM.match(text) is not None
+
+
+def has_password(url: str) -> bool:
+    """Whether a password stands in an address."""
+    return urlsplit(url).password is not None
+
+
+def shown(url: str) -> str:
+    """An address as it may be seen: without a password."""
+    parts = urlsplit(url)
+    host = parts.netloc.rpartition("@")[2]
+    user = quote(unquote(parts.username)) + "@" if parts.username else ""
+    return urlunsplit((parts.scheme, user + host, parts.path, "", ""))
+
+
+_NAMED: dict[Path, str] = {}
+"""The addresses of this call, by the folders that stand for them."""
+
+
+def fetched_folder() -> Path:
+    """Where the files of all servers are kept."""
+    return cache_folder() / "remote"
+
+
+def made_folder() -> Path:
+    """Where outputs for servers are made."""
+    return cache_folder() / "outputs"
+
+
+def mirror_of(url: str) -> Path:
+    """The folder that the files of an address are fetched into."""
+    digest = hashlib.sha256(shown(url).rstrip("/").encode()).hexdigest()[:24]
+    folder = fetched_folder() / digest / "files"
+    _NAMED[folder] = shown(url)
+    return folder
+
+
+def as_named(folder: Path) -> str:
+    """A folder as it was named in this call: by its address, if it stands for one."""
+    return _NAMED.get(folder) or folder.as_posix()

@@ -1,0 +1,368 @@
+"""Files of a server into a folder of the user's own: each once, as long as it does not change."""
+
+from __future__ import annotations
+
+import errno
+import hashlib
+import json
+import secrets
+import shutil
+import threading
+import time
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import nullcontext, suppress
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote
+
+from boreotabula.batch.own import make_own
+from boreotabula.batch.remote.address import fetched_folder, made_folder, mirror_of, shown
+from boreotabula.batch.remote.places import Place, open_place, reason
+from boreotabula.errors import CallError
+
+Entry = Mapping[str, Any]
+"""What a list of files tells of one."""
+
+_PAUSES = (0.5, 2.0, 5.0)
+"""Seconds before something is tried again."""
+_INDEX = "index.json"
+_MEBI = 1024**2
+
+
+def _pause(seconds: float) -> None:
+    time.sleep(seconds)
+
+
+@dataclass(frozen=True)
+class Fetched:
+    """How much was fetched, of how much there is."""
+
+    files: int = 0
+    of: int = 0
+    bytes: int = 0
+
+    def __add__(self, other: Fetched) -> Fetched:
+        """The sums of both."""
+        return Fetched(self.files + other.files, self.of + other.of, self.bytes + other.bytes)
+
+    @property
+    def said(self) -> str:
+        """In words; empty if there is nothing on servers."""
+        size = f", {self.bytes / _MEBI:,.1f} MiB" if self.files else ""
+        return f"{self.files:,} of {self.of:,} files from servers{size}" if self.of else ""
+
+
+@dataclass(frozen=True)
+class Mirrored:
+    """What became of the files of an address, by their paths below it."""
+
+    fetched: Fetched
+    failed: Mapping[str, str]
+    """Why files could not be fetched; what was kept of them is gone."""
+    passed: Sequence[str]
+    """Files that were not wanted."""
+
+
+@dataclass
+class _Mirror:
+    """The files of an address that are kept, and by what each is known not to have changed."""
+
+    folder: Path
+    known: dict[str, str] = field(default_factory=dict)
+    lost: int = 0
+    """So many files in turn could not be fetched."""
+    listed_alike: bool = False
+    """Whether lists of files tell of each what asking for it tells: then asking once will do."""
+
+    @classmethod
+    def of(cls, url: str) -> _Mirror:
+        folder = mirror_of(url)
+        make_own(folder)
+        try:
+            known = json.loads((folder.parent / _INDEX).read_text("utf-8"))
+        except (OSError, ValueError):
+            known = {}
+        return cls(folder, known if isinstance(known, dict) else {})
+
+    def save(self) -> None:
+        beside = self.folder.parent / f"{_INDEX}.{secrets.token_hex(4)}"
+        beside.write_text(json.dumps(self.known), "utf-8")
+        beside.replace(self.folder.parent / _INDEX)
+
+    def has(self, name: str, stamp: str) -> bool:
+        return self.known.get(name) == stamp and (self.folder / name).is_file()
+
+    def drop(self, name: str) -> None:
+        self.known.pop(name, None)
+        with suppress(OSError):
+            (self.folder / name).unlink()
+
+
+def fetch(
+    url: str, wanted: Callable[[str], bool], on_file: Callable[[str, Path], None] | None = None
+) -> Mirrored:
+    """Fetch the files below an address that are wanted and are new or changed since.
+
+    `on_file` is called with each that came, its path there and here. Raises CallError if they
+    cannot be listed.
+    """
+    place = open_place(url)
+    try:
+        return _fetch(place, url, wanted, on_file)
+    finally:
+        with suppress(Exception):
+            place.close()
+
+
+@dataclass(frozen=True)
+class RemoteFile:
+    """A file on a server, as it was listed: whoever reads it fetches it. Can be sent to another
+    process."""
+
+    url: str
+    """The address of the folder."""
+    name: str
+    """Its path below that."""
+    entry: Entry
+
+
+def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, RemoteFile], Mirrored]:
+    """The files below an address that are wanted, by their paths there, none of them fetched.
+
+    Raises CallError if they cannot be listed.
+    """
+    place = open_place(url)
+    try:
+        there = _listed(place, url)
+    finally:
+        with suppress(Exception):
+            place.close()
+    chosen, failed, passed = _sorted(there, wanted)
+    plain = {
+        name: {key: str(value) if key != "size" else value for key, value in entry.items()}
+        for name, entry in chosen.items()
+    }
+    return (
+        {name: RemoteFile(url, name, entry) for name, entry in plain.items()},
+        Mirrored(Fetched(), failed, passed),
+    )
+
+
+_PLACES: dict[str, tuple[Place, threading.Lock]] = {}
+"""The servers that this process is connected with."""
+
+
+def fetch_one(file: RemoteFile) -> tuple[Path, int]:
+    """Fetch a file, unless it is here as it was listed: where it lies, and the bytes that came.
+
+    Raises OSError with what went wrong, and CallError if the server cannot be reached.
+    """
+    about = json.dumps([shown(file.url), file.name, _stamp(file.entry)])
+    digest = hashlib.sha256(about.encode()).hexdigest()
+    folder = fetched_folder() / "single" / digest[:2] / digest[2:32]
+    name = file.name.rpartition("/")[2]
+    if (folder / name).is_file():
+        return folder / name, 0
+    if file.url not in _PLACES:
+        _PLACES[file.url] = open_place(file.url), threading.Lock()
+    place, lock = _PLACES[file.url]
+    with lock if place.at_once == 1 else nullcontext():
+        found = _fetched(place, file.entry, name, _Mirror(folder))
+    if isinstance(found, str):
+        raise OSError(errno.EIO, found)
+    return folder / name, found[0]
+
+
+def fetched_size() -> tuple[int, int]:
+    """How many files of servers are kept, and their bytes."""
+    below = fetched_folder()
+    some = (*below.glob("*/files/**/*"), *below.glob("single/*/*/*"))
+    files = [one for one in some if one.is_file()]
+    return len(files), sum(one.stat().st_size for one in files)
+
+
+def clear_fetched() -> None:
+    """Delete all files of servers that are kept, and outputs that were made for them."""
+    for folder in (fetched_folder(), made_folder()):
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def fetched_here(url: str) -> tuple[Path, Mirrored]:
+    """The folder or file of an address as it lies here once it is fetched, and what became of its
+    files. Raises CallError if there is no such thing."""
+    place = open_place(url)
+    try:
+        root = place.root.rstrip("/")
+        single = _is_file(place)
+        if not single:
+            return mirror_of(url), _fetch(place, url, lambda _: True)
+        above, _, name = root.rpartition("/")
+        folder = replace(place, root=above or "/")
+        return mirror_of(url) / name, _fetch(folder, url, lambda one: one == name)
+    finally:
+        with suppress(Exception):
+            place.close()
+
+
+def _is_file(place: Place) -> bool:
+    if place.quoted:  # there everything is a file
+        return not place.root.endswith("/")
+    try:
+        return bool(place.system.isfile(place.root))
+    except Exception:  # noqa: BLE001  # what is wrong is told when it is listed
+        return False
+
+
+def _fetch(
+    place: Place,
+    url: str,
+    wanted: Callable[[str], bool],
+    on_file: Callable[[str, Path], None] | None = None,
+) -> Mirrored:
+    there = _listed(place, url)
+    mirror = _Mirror.of(url)
+    chosen, failed, passed = _sorted(there, wanted)
+    for name in [*mirror.known, *_names_below(mirror.folder)]:
+        if name not in chosen:
+            mirror.drop(name)
+    new = [name for name, entry in chosen.items() if not mirror.has(name, _stamp(entry))]
+    mirror.listed_alike = bool(new) and _tells_the_same(place, chosen[new[0]])
+    total = 0
+    with ThreadPoolExecutor(place.at_once) as pool:
+        results = pool.map(lambda name: _fetched(place, chosen[name], name, mirror), new)
+        for name, found in zip(new, results, strict=True):
+            if isinstance(found, str):
+                failed[name] = found
+                mirror.drop(name)
+            else:
+                size, mirror.known[name] = found
+                total += size
+                if on_file is not None:
+                    on_file(name, mirror.folder / name)
+    mirror.save()
+    fetched = Fetched(sum(name not in failed for name in new), len(chosen), total)
+    return Mirrored(fetched, failed, passed)
+
+
+def _sorted(
+    there: Mapping[str, Entry], wanted: Callable[[str], bool]
+) -> tuple[dict[str, Entry], dict[str, str], list[str]]:
+    """The files that are fetched, those that cannot be and why, and those that are not wanted."""
+    chosen = {name: entry for name, entry in there.items() if wanted(name) and _is_safe(name)}
+    failed = {name: "its name leads out of the folder" for name in there if not _is_safe(name)}
+    return chosen, failed, [name for name in there if name not in chosen and name not in failed]
+
+
+def _names_below(folder: Path) -> list[str]:
+    return [one.relative_to(folder).as_posix() for one in folder.rglob("*") if one.is_file()]
+
+
+def _is_safe(name: str) -> bool:
+    """Whether a name of a server stays within the folder it is put into."""
+    steps = name.split("/")
+    return all(step not in ("", ".", "..") and "\\" not in step and "\x00" not in step
+               for step in steps)  # fmt: skip
+
+
+def _listed(place: Place, url: str) -> dict[str, Entry]:
+    """All files below an address, by their paths there."""
+    for pause in (*_PAUSES, None):
+        try:
+            found = _found(place)
+        except Exception as error:  # noqa: BLE001  # each system has errors of its own
+            if pause is None or _is_final(error):
+                raise CallError(f"“{shown(url)}” cannot be listed: {reason(error)}") from None
+            _pause(pause)
+        else:
+            break
+    root = place.root.strip("/")
+    files = {
+        str(path).strip("/").removeprefix(root).lstrip("/"): entry
+        for path, entry in sorted(found.items())
+        if entry.get("type") == "file"
+    }
+    if not place.quoted:
+        return files
+    # A page links to other orders of itself too: "?C=M".
+    return {unquote(name): entry for name, entry in files.items() if "?" not in name}
+
+
+def _found(place: Place) -> Mapping[str, Entry]:
+    place.system.invalidate_cache()
+    if not place.system.isdir(place.root):
+        raise FileNotFoundError("there is no such folder")
+    listed: Mapping[str, Entry] = place.system.find(place.root, detail=True)
+    return listed
+
+
+def _is_final(error: BaseException) -> bool:
+    """Whether it is no use to try again."""
+    return isinstance(error, FileNotFoundError | PermissionError)
+
+
+def _stamp(entry: Entry) -> str:
+    """What tells that a file has not changed: its size, its time, its entity tag."""
+    lowered = {str(key).lower(): value for key, value in entry.items()}
+    times = ("mtime", "modified", "lastmodified", "last_modified", "updated")
+    parts = [lowered.get("size"), next((lowered[one] for one in times if one in lowered), None)]
+    return json.dumps([*map(str, parts), str(lowered.get("etag"))])
+
+
+_MOST_LOST = 3
+"""After so many files in turn that could not be fetched no other is tried."""
+
+
+def _fetched(place: Place, entry: Entry, name: str, mirror: _Mirror) -> tuple[int, str] | str:
+    """Fetch a file: its size and stamp; or why that could not be."""
+    why = "the server does not answer any more"
+    for pause in (*_PAUSES, None):
+        if mirror.lost >= _MOST_LOST:
+            return why
+        try:
+            size, why = _once(place, entry, mirror, name)
+            if not why:
+                mirror.lost = 0
+                return size, _stamp(entry)
+        except Exception as error:  # noqa: BLE001  # each system has errors of its own
+            why = reason(error)
+            if _is_final(error):
+                return why
+        if pause is not None:
+            _pause(pause)
+            with suppress(Exception):
+                place.again()
+    mirror.lost += 1
+    return why
+
+
+def _tells_the_same(place: Place, entry: Entry) -> bool:
+    try:
+        return _stamp(place.system.info(entry["name"])) == _stamp(entry)
+    except Exception:  # noqa: BLE001  # then each file is asked for twice
+        return False
+
+
+def _once(place: Place, entry: Entry, mirror: _Mirror, name: str) -> tuple[int, str]:
+    """Fetch a file into place, whole or not at all: its size, and what was wrong with it."""
+    target = mirror.folder / name
+    make_own(target.parent)
+    beside = target.with_name(f".{secrets.token_hex(8)}.part")
+    try:
+        before = _stamp(entry if mirror.listed_alike else place.system.info(entry["name"]))
+        place.system.get_file(entry["name"], str(beside))
+        size = beside.stat().st_size
+        place.system.invalidate_cache()
+        after = place.system.info(entry["name"])
+        if _stamp(after) != before:
+            mirror.listed_alike = False  # what the list told of it is of no use any more
+            return size, "it changed while it was fetched"
+        if after.get("size") not in (None, size):
+            return size, f"it was cut short: {size:,} of {after['size']:,} bytes came"
+        beside.chmod(0o600)
+        beside.replace(target)
+        return size, ""
+    finally:
+        with suppress(OSError):
+            beside.unlink()

@@ -1,0 +1,152 @@
+"""Connections to servers: the file system of an address, and who says that one may enter."""
+
+from __future__ import annotations
+
+import netrc
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote, urlsplit
+
+from boreotabula.batch.remote.address import shown
+from boreotabula.errors import CallError
+
+USER, PASSWORD = "BOREOTABULA_USER", "BOREOTABULA_PASSWORD"  # the names of variables
+KNOWN_HOSTS = "BOREOTABULA_KNOWN_HOSTS"
+"""The environment variable that names a further file of the keys of SSH hosts."""
+_SECONDS = 30
+_OBJECT_STORES = ("s3", "s3a", "gs", "gcs", "abfs", "abfss", "az", "adl", "oss", "obs", "oci")
+"""Systems on which a file is seen once it is whole, and cannot be moved."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """A folder of a file system."""
+
+    system: Any
+    root: str
+    at_once: int = 4
+    """So many files may be fetched at the same time."""
+    close: Callable[[], object] = lambda: None
+    """Lets go of the server."""
+    again: Callable[[], object] = lambda: None
+    """Connects anew, once a connection is lost."""
+    quoted: bool = False
+    """Whether its names are parts of addresses, percent-encoded, as on a page of links."""
+    rename: Callable[[str, str], object] | None = None
+    """Moves a file onto another; None if a file is only seen once it is whole."""
+
+
+def open_place(url: str) -> Place:
+    """The folder of an address. Raises CallError if it cannot be opened."""
+    scheme = urlsplit(url).scheme.lower()
+    try:
+        import fsspec  # noqa: F401  # an extra of the package
+
+        if scheme in ("webdav", "webdavs"):
+            return _webdav(url, "https" if scheme == "webdavs" else "http")
+        if scheme in ("sftp", "ssh"):
+            return _sftp(url)
+        return _any(url)
+    except ImportError as error:
+        raise CallError(
+            f"“{shown(url)}”: files on servers need more: pip install"
+            f' "boreotabula[remote]" ({error.name or error})'
+        ) from None
+    except Exception as error:  # noqa: BLE001  # each of those systems has errors of its own
+        raise CallError(f"“{shown(url)}” cannot be opened: {reason(error)}") from None
+
+
+def reason(error: BaseException) -> str:
+    """Why something failed, on one line and without what may be secret."""
+    text = " ".join(str(error).split()) or type(error).__name__
+    for secret in filter(None, (os.environ.get(PASSWORD),)):
+        text = text.replace(secret, "…")
+    return text[:300]
+
+
+def credentials(url: str) -> tuple[str, str] | None:
+    """User and password for a host: of the environment, else of the netrc file (NETRC)."""
+    parts = urlsplit(url)
+    user = unquote(parts.username) if parts.username else os.environ.get(USER, "")
+    if password := os.environ.get(PASSWORD):
+        return user, password
+    path = Path(os.environ.get("NETRC") or Path.home() / ".netrc")
+    try:
+        found = netrc.netrc(str(path)).authenticators(parts.hostname or "")
+    except (OSError, netrc.NetrcParseError):
+        found = None
+    return (user or found[0], found[2] or "") if found else None
+
+
+def _webdav(url: str, scheme: str) -> Place:
+    from webdav4.fsspec import WebdavFileSystem
+
+    parts = urlsplit(url)
+    host = parts.netloc.rpartition("@")[2]
+    system = WebdavFileSystem(
+        f"{scheme}://{host}/", auth=credentials(url), timeout=_SECONDS, skip_instance_cache=True
+    )
+    return Place(
+        system,
+        unquote(parts.path).strip("/"),
+        close=system.client.http.close,
+        rename=partial(system.client.move, overwrite=True),
+    )
+
+
+def _sftp(url: str) -> Place:
+    import paramiko
+    from fsspec.implementations.sftp import SFTPFileSystem
+
+    class KnownHosts(SFTPFileSystem):  # type: ignore[misc]
+        """SFTP to hosts whose key is known: others could be anyone."""
+
+        def _connect(self) -> None:
+            self.client = paramiko.SSHClient()
+            self.client.load_system_host_keys()
+            if further := os.environ.get(KNOWN_HOSTS):
+                self.client.load_host_keys(further)
+            self.client.set_missing_host_key_policy(paramiko.RejectPolicy())
+            self.client.connect(self.host, **self.ssh_kwargs)
+            self.ftp = self.client.open_sftp()
+            self.ftp.get_channel().settimeout(_SECONDS)
+
+        def close(self) -> None:
+            """Let go of the server."""
+            self.ftp.close()
+            self.client.close()
+
+        def again(self) -> None:
+            """Connect anew."""
+            self.close()
+            self._connect()
+
+    parts = urlsplit(url)
+    known = credentials(url)
+    more: dict[str, object] = {"password": known[1]} if known and known[1] else {}
+    user = (known and known[0]) or (unquote(parts.username) if parts.username else None)
+    system = KnownHosts(
+        parts.hostname or "", port=parts.port or 22, username=user, timeout=_SECONDS,
+        banner_timeout=_SECONDS, auth_timeout=_SECONDS, skip_instance_cache=True, **more,
+    )  # fmt: skip
+    # One session fetches one file after the other.
+    root = unquote(parts.path).rstrip("/") or "/"
+    return Place(system, root, 1, system.close, system.again, rename=system.mv)
+
+
+def _any(url: str) -> Place:
+    from fsspec.core import url_to_fs
+
+    options: dict[str, object] = {"skip_instance_cache": True}
+    scheme = urlsplit(url).scheme.lower()
+    if scheme in ("http", "https") and (known := credentials(url)):
+        import aiohttp
+
+        options["client_kwargs"] = {"auth": aiohttp.BasicAuth(*known)}
+    system, root = url_to_fs(url, **options)
+    rename = None if scheme in _OBJECT_STORES else system.mv
+    return Place(system, str(root), quoted=scheme in ("http", "https"), rename=rename)

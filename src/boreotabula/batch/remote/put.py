@@ -1,0 +1,130 @@
+"""An output on a server: made here, then put in place there, each file whole or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from boreotabula.batch.own import make_own
+from boreotabula.batch.remote.address import made_folder, shown
+from boreotabula.batch.remote.places import Place, open_place, reason
+from boreotabula.errors import CallError
+
+
+@dataclass(frozen=True)
+class RemoteOutput:
+    """An output on a server, and the folder here that it is made in."""
+
+    url: str
+
+    @property
+    def shown(self) -> str:
+        """Its address as it may be seen."""
+        return shown(self.url)
+
+    @property
+    def here(self) -> Path:
+        """Where it is made: below the folder of what is kept, so that the next run finds it."""
+        folder, _, name = self.shown.rpartition("/")
+        digest = hashlib.sha256(folder.encode()).hexdigest()[:24]
+        return made_folder() / digest / name
+
+    def take(self, run_folder: Path) -> bool:
+        """Take over what the run before has left on the server; whether the output is there.
+
+        Only what is not here as it is there is fetched. Raises CallError if the server does not
+        answer.
+        """
+        make_own(self.here.parent)
+        with self._place() as place:
+            folder = place.root.rpartition("/")[0]
+            if place.rename is not None and folder and not place.system.isdir(folder):
+                where = self.shown.rpartition("/")[0]
+                raise CallError(f"there is no folder “{where}” to write “{self.here.name}” into")
+            there = _size(place, place.root)
+            record = f"{place.root.rpartition('/')[0]}/{run_folder.name}/run.json"
+            if there is None or _size(place, record) is None:
+                self.here.unlink(missing_ok=True)  # what is here belongs to nothing there
+                (run_folder / "run.json").unlink(missing_ok=True)
+                return there is not None
+            make_own(run_folder)
+            here = run_folder / "run.json"
+            before = here.read_bytes() if here.is_file() else b""
+            _get(place, record, here)
+            same = before == here.read_bytes()
+            if not (same and self.here.is_file() and self.here.stat().st_size == there):
+                _get(place, place.root, self.here)
+        return True
+
+    def put(self, run_folder: Path) -> None:
+        """Put the output and the files of its run in place. Raises CallError if that cannot be."""
+        with self._place() as place:
+            above = place.root.rpartition("/")[0]
+            _put(place, self.here, place.root)
+            if place.rename is not None:
+                place.system.makedirs(f"{above}/{run_folder.name}", exist_ok=True)
+            files = sorted(run_folder.iterdir(), key=lambda one: one.name == "run.json")
+            for one in files:  # the record comes last: it speaks of all others
+                _put(place, one, f"{above}/{run_folder.name}/{one.name}")
+
+    @contextmanager
+    def _place(self) -> Iterator[Place]:
+        place = open_place(self.url)
+        try:
+            yield place
+        except CallError:
+            raise
+        except Exception as error:  # noqa: BLE001  # each system has errors of its own
+            raise CallError(
+                f"“{self.shown}” cannot be written: {reason(error)}; if it was made, it lies at"
+                f" “{self.here}”"
+            ) from None
+        finally:
+            with suppress(Exception):
+                place.close()
+
+
+def _size(place: Place, path: str) -> int | None:
+    """The bytes of a file on a server; None if there is none."""
+    place.system.invalidate_cache()
+    try:
+        found: dict[str, Any] = place.system.info(path)
+    except FileNotFoundError:
+        return None
+    return int(found.get("size") or 0) if found.get("type") != "directory" else None
+
+
+def _get(place: Place, path: str, target: Path) -> None:
+    beside = target.with_name(f".{secrets.token_hex(8)}.part")
+    try:
+        place.system.get_file(path, str(beside))
+        beside.replace(target)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def _put(place: Place, source: Path, target: str) -> None:
+    """Put a file in place, whole or not at all."""
+    folder, _, name = target.rpartition("/")
+    beside = f"{folder}/.{name}.{secrets.token_hex(4)}.part" if place.rename else target
+    try:
+        place.system.put_file(str(source), beside)
+        _check_came(_size(place, beside), source)
+        if place.rename:
+            place.rename(beside, target)
+    except BaseException:
+        if place.rename:
+            with suppress(Exception):
+                place.system.rm_file(beside)
+        raise
+
+
+def _check_came(came: int | None, source: Path) -> None:
+    """Raises OSError if not all of a file is on the server."""
+    if came != source.stat().st_size:
+        raise OSError(f"{came or 0:,} of {source.stat().st_size:,} bytes of {source.name} came")

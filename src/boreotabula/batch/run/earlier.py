@@ -1,0 +1,91 @@
+"""The run before: what its record says, and what has changed among the files since."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from boreotabula.batch.evidence import content_digest
+from boreotabula.batch.run_folders import RUN_RECORD, last_run_folder, outputs_of
+from boreotabula.files import text_of, written_name
+
+
+@dataclass(frozen=True)
+class Since:
+    """How the files of a run differ from those of the run before, by name and content."""
+
+    new: tuple[str, ...]
+    changed: tuple[str, ...]
+    gone: tuple[str, ...]
+    unchanged: int
+    renamed: tuple[str, ...] = ()
+    """Files with the content of one that is gone."""
+
+
+def earlier_record(out: Path) -> Mapping[str, Any] | None:
+    """The record of the run that wrote an output; None if there is none that can be read."""
+    try:
+        found = json.loads(text_of(last_run_folder(out) / RUN_RECORD))
+    except (OSError, ValueError, RecursionError):
+        return None
+    name = written_name(out.name)
+    return found if isinstance(found, dict) and found.get("output") == name else None
+
+
+def wrote(out: Path) -> bool:
+    """Whether a run has written an output."""
+    return out.name in outputs_of(last_run_folder(out))
+
+
+def since(record: Mapping[str, Any], files: Iterable[tuple[str, str]]) -> Since:
+    """What has changed since a run, given the files now with their digests."""
+    before = files_of(record)
+    now = dict(files)
+    renamed = _renamed(before, now)
+    return Since(
+        tuple(name for name in now if name not in before and name not in renamed),
+        tuple(name for name, digest in now.items() if before.get(name, digest) != digest),
+        tuple(name for name in before if name not in now and name not in renamed.values()),
+        sum(before.get(name) == digest for name, digest in now.items()),
+        tuple(renamed),
+    )
+
+
+def files_of(record: Mapping[str, Any] | None) -> dict[str, str]:
+    """The files of a run with their digests; none without a record."""
+    return {
+        str(one["file"]): f"{one['sha256']}{one.get('decided', '')}"
+        for one in (record or {}).get("files", ())
+    }
+
+
+def _renamed(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str]:
+    """By its name now what a file was called before: one that is gone has the same content."""
+    gone = {digest: name for name, digest in before.items() if digest and name not in now}
+    return {
+        name: gone[digest] for name, digest in now.items() if name not in before and digest in gone
+    }
+
+
+@dataclass(frozen=True)
+class Before:
+    """The files whose records an output holds, and what those of now were called before."""
+
+    files: Mapping[str, str]
+    """Their digests by name."""
+    renamed: Mapping[str, str]
+
+    @classmethod
+    def of(cls, record: Mapping[str, Any] | None, now: Mapping[str, str]) -> Before:
+        """What the record of the run before tells, given the digests of the files now."""
+        kept = (record or {}).get("files_kept", {})
+        files = {**kept, **files_of(record)}
+        contents = {name: content_digest(digest) for name, digest in files.items()}
+        return cls(files, _renamed(contents, now))
+
+    def without(self, replaced: Collection[str]) -> dict[str, str]:
+        """The files whose records stay when those of some others are replaced."""
+        return {name: digest for name, digest in self.files.items() if name not in replaced}

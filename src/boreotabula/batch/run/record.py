@@ -1,0 +1,228 @@
+"""The record of a run: findings, unplaced cells, and figures for people and machines."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import shutil
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from boreotabula import __version__
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.evidence import as_plain, content_digest
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run_folders import RUN_RECORD, run_folder
+from boreotabula.errors import CallError
+from boreotabula.files import written_name
+from boreotabula.findings.finding import Finding, in_order
+from boreotabula.findings.kind import Severity
+from boreotabula.reading.account.roles import Account, Role
+from boreotabula.reading.records.schema import unit_of
+from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.texts import guarded_text
+
+FINDING_COLUMNS = (
+    "severity", "code", "file", "tab", "cell", "looked_for", "found", "message", "advice",
+)  # fmt: skip
+UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason", "finding")
+
+
+def write_record(
+    run: Run,
+    out: Path | None,
+    written: Mapping[str, Any] | None = None,
+    tabs: Mapping[str, str] | None = None,
+    columns: Mapping[str, Mapping[str, str]] | None = None,
+    *,
+    partition: Sequence[str] | None = None,
+    safe_csv: bool = False,
+    folder: Path | None = None,
+    more: Mapping[str, Any] | None = None,
+) -> Path:
+    """Write findings.csv, unplaced.csv, restated.csv and run.json into the run folder beside `out`,
+    or into `folder`.
+
+    `written` is what the next run needs to know of the output, `tabs` the tab of each table in a
+    workbook or database that was there, `columns` the headings of its fields there, `partition` the
+    fields that part a dataset, `more` what else the record says; with `safe_csv` no text of the two
+    lists can be taken for a formula.
+    Returns the folder. Raises CallError if it cannot be written.
+    """
+    if folder is None:
+        assert out is not None
+        folder = run_folder(out)
+    new = not folder.exists()
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
+    findings = [finding_row(one) for one in in_order(run.findings)]
+    unplaced = ([getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced)
+    described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
+    described |= more or {}
+    described |= {"partition": list(partition)} if partition is not None else {}
+    for table in described["tables"]:
+        table |= {"tab": tabs[table["table"]]} if tabs else {}
+        for one in table["fields"] if columns else ():
+            heading = (columns or {})[table["table"]].get(one["field"])
+            one |= {"heading": heading} if heading != one["field"] else {}
+    try:
+        _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, safe=safe_csv)
+        _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, safe=safe_csv)
+        if run.restated is not None:
+            names = run.restated.lines.schema.names
+            lines = (
+                [one or "" for one in line.values()] for line in run.restated.lines.to_pylist()
+            )
+            _place_csv(folder / "restated.csv", names, lines, safe=safe_csv)
+        with placed(folder / RUN_RECORD) as stream:
+            stream.write(_lines(described).encode())
+    except BaseException:
+        if new:  # there is no output that it would speak of
+            shutil.rmtree(folder, ignore_errors=True)
+        raise
+    return folder
+
+
+def _lines(described: Mapping[str, Any]) -> str:
+    """JSON with a line for each key and each of the files: to be read, and quick to write."""
+
+    def text(value: object) -> str:
+        return json.dumps(value, ensure_ascii=False)
+
+    parts = []
+    for key, value in described.items():
+        if isinstance(value, list) and len(value) > 1:
+            inner = ",\n    ".join(map(text, value))
+            parts.append(f"  {text(key)}: [\n    {inner}\n  ]")
+        else:
+            parts.append(f"  {text(key)}: {text(value)}")
+    return "{\n" + ",\n".join(parts) + "\n}\n"
+
+
+def _place_csv(
+    path: Path, columns: Sequence[str], rows: Iterable[Sequence[str]], *, safe: bool
+) -> None:
+    """A CSV file as RFC 4180 has it, written line by line."""
+    with placed(path) as stream:
+        text = io.TextIOWrapper(stream, "utf-8", newline="", write_through=False)
+        writer = csv.writer(text, lineterminator="\r\n")
+        writer.writerow(columns)
+        writer.writerows((list(map(guarded_text, row)) for row in rows) if safe else rows)
+        text.detach()  # what is left is flushed; the stream is not ours to close
+
+
+def finding_row(finding: Finding) -> list[str]:
+    """The columns of `FINDING_COLUMNS`."""
+    return [str(getattr(finding, name)) for name in FINDING_COLUMNS]
+
+
+def _choices(layout: Layout, name: str) -> dict[str, list[str]]:
+    """The values that a layout lists for a field of texts, in its order."""
+    field = layout.spec.fields.get(name)
+    listed = [str(one) for one in field.choices] if field and field.type == "text" else []
+    return {"choices": listed} if listed else {}
+
+
+def _decided(digest: str) -> str:
+    """What decided the reading of a file besides its content."""
+    return digest.removeprefix(content_digest(digest))
+
+
+def describe(run: Run, out: Path | None) -> dict[str, Any]:
+    """The run as plain data, as run.json holds it."""
+    return {
+        "output": written_name(out.name) if out else None,
+        "version": __version__,
+        "layout": {
+            "file": written_name(run.layout.path.name),
+            "title": run.layout.spec.title,
+            "digest": run.layout.digest,
+            "key": list(run.layout.spec.key),
+            "path": _relative(run.layout.path, out),
+        },
+        "tables": [
+            {
+                "table": name,
+                "fields": [
+                    {"field": one.name, "type": (one.metadata or {})[b"field_type"].decode()}
+                    | ({"unit": unit} if (unit := unit_of(one)) else {})
+                    | _choices(run.layout, one.name)
+                    for one in table.schema
+                ],
+            }
+            for name, table in run.tables.items()
+        ],
+        "started": run.started.isoformat(timespec="milliseconds"),
+        "ended": run.ended.isoformat(timespec="milliseconds"),
+        "exit_status": run.exit_status,
+        "files_read": sum(file.read for file in run.files),
+        "tabs": run.tab_count,
+        "records": run.record_count,
+        "editions": dict(run.editions),
+        "cells": _account(run.account),
+        "printed_totals": _totals(run.totals),
+        "findings": {str(severity): run.severities[severity] for severity in Severity},
+        "files": [
+            {
+                "file": file.name,
+                "size": file.size,
+                "sha256": content_digest(file.digest),
+                **({"decided": decided} if (decided := _decided(file.digest)) else {}),
+                "read": file.read,
+                **({} if file.read else {"why_not_read": file.why_not_read}),
+                **({"read_as": file.read_as} if file.read_as else {}),
+                "records": file.records,
+                "tabs": [
+                    {"tab": tab.name, "records": tab.records, "printed_totals": _totals(tab.totals)}
+                    | ({"edition": tab.form} if tab.form else {})
+                    for tab in file.tabs
+                ],
+                "tabs_not_read": dict(file.other_tabs),
+                "cells": _account(file.account),
+            }
+            for file in run.files
+        ],
+        "files_kept": dict(run.files_kept),
+        "evidence": as_plain(run.evidence),
+        "provenance": run.layout.spec.provenance,
+        "since_last_run": asdict(run.since) if run.since else None,
+        "restated": (
+            {
+                "values": run.restated.values,
+                "records": run.restated.records,
+                "sums": list(run.restated.sums),
+            }
+            if run.restated is not None
+            else None
+        ),
+        "rows": asdict(run.rows) if run.rows else None,
+        "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
+    }
+
+
+def _relative(layout: Path, out: Path | None) -> str:
+    """Where the layout lies from where the output does, so that both can be moved together."""
+    start = (out or layout).resolve().parent
+    try:
+        return written_name(Path(os.path.relpath(layout.resolve(), start)).as_posix())
+    except ValueError:  # on another drive
+        return layout.name
+
+
+def _totals(totals: TotalsCount) -> dict[str, int]:
+    return {"compared": totals.printed, "agree": totals.agree}
+
+
+def _account(account: Account) -> dict[str, Any]:
+    return {
+        "filled": account.filled,
+        "roles": {role.word: account.roles[role] for role in Role},
+        "left_out": dict(account.left_out),
+    }

@@ -1,0 +1,50 @@
+"""Where the records of an output are from, kept beside it if it does not say so itself.
+
+An Arrow file for each table in the run folder: a row for each record, in the order of the output.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pyarrow as pa
+
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.run_folders import last_run_folder, run_folder
+from boreotabula.layout.model import PROVENANCE
+
+
+@dataclass
+class Sources:
+    """The sources of the records of a run, as they are written."""
+
+    batches: dict[str, list[pa.RecordBatch]] = field(default_factory=dict)
+
+    def take(self, table: str, batch: pa.RecordBatch) -> None:
+        """Note the sources of some records."""
+        self.batches.setdefault(table, []).append(batch.select(PROVENANCE))
+
+    def keep(self, out: Path) -> None:
+        """Write them into the run folder of an output. Raises CallError if that cannot be."""
+        for table, batches in self.batches.items():
+            whole = pa.Table.from_batches(batches).unify_dictionaries()
+            with (
+                placed(run_folder(out) / _name(table)) as stream,
+                pa.ipc.new_file(stream, whole.schema) as file,
+            ):
+                file.write_table(whole)
+
+
+def sources_of_run(out: Path, table: str, records: int) -> pa.Table | None:
+    """The sources of the records of a table; None if they are not there, or of another run."""
+    try:
+        with pa.memory_map(str(last_run_folder(out) / _name(table))) as source:
+            found = pa.ipc.open_file(source).read_all()
+    except (OSError, pa.ArrowInvalid):
+        return None
+    return found if found.num_rows == records else None
+
+
+def _name(table: str) -> str:
+    return f"sources-{table}.arrow"

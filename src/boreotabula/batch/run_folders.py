@@ -1,0 +1,140 @@
+"""The folders that runs write beside their outputs, and what they say of files that lie about."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from boreotabula.files import open_regular, real_name, text_of
+
+RUN_FOLDER = ".run"
+"""Ending of the folder that a run writes beside its output."""
+
+RUN_RECORD = "run.json"
+RUN_FILES = ("findings.csv", "unplaced.csv", "restated.csv", RUN_RECORD)
+"""The files of that folder."""
+BEFORE = "before"
+"""What the output of the run before is called there, but for its ending."""
+_START = 8192
+
+
+class RunsBelow:
+    """The runs that wrote something below a folder, looked at once for each folder of files."""
+
+    def __init__(self, home: Path) -> None:
+        self._home = home
+        self._of: dict[str, dict[str, Path]] = {}
+
+    def parents(self, below: str) -> tuple[Path, ...]:
+        """The folders that hold a file."""
+        folder = self._home / below.rpartition("/")[0]
+        return (folder, *folder.parents)
+
+    def record_of(self, below: str) -> Path | None:
+        """The record of the run that says that it wrote a file, or the folder that holds it."""
+        folder, _, name = below.rpartition("/")
+        known = self._of_folder(folder)
+        return known.get(name) or known.get(_ALL)
+
+    def _of_folder(self, folder: str) -> dict[str, Path]:
+        if folder not in self._of:
+            self._of[folder] = dict(self._look(self._home / folder))
+        return self._of[folder]
+
+    def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
+        """The files of a folder that runs say they wrote, each with the record of its run."""
+        if _is_run_folder(folder):
+            kept = (one.name for one in folder.glob(f"{BEFORE}.*"))
+            yield from ((name, folder / RUN_RECORD) for name in (*RUN_FILES, *kept))
+        beside = last_run_folder(folder)
+        if folder.name in outputs_of(beside):
+            yield _ALL, beside / RUN_RECORD
+        elif folder != self._home and folder.is_relative_to(self._home):
+            # A folder of a dataset lies some levels below the output.
+            above = self._of_folder(folder.parent.relative_to(self._home).as_posix())
+            yield from ((_ALL, record) for name, record in above.items() if name == _ALL)
+        for one in folder.glob(f"*{RUN_FOLDER}"):
+            if _is_run_folder(one):
+                yield from ((name, one / RUN_RECORD) for name in outputs_of(one))
+
+
+def run_folder(out: Path) -> Path:
+    """The folder beside an output that holds the findings and the record of its run: each output
+    has its own."""
+    return out.with_name(out.name + RUN_FOLDER)
+
+
+def last_run_folder(out: Path) -> Path:
+    """The folder of the last run into an output: that of an earlier version, which outputs of the
+    same name but for the ending shared, if there is no other and it names the output."""
+    folder = run_folder(out)
+    if not (folder / RUN_RECORD).is_file() and out.name in outputs_of(_shared_folder(out)):
+        return _shared_folder(out)
+    return folder
+
+
+def _shared_folder(out: Path) -> Path:
+    stem = out.name.removesuffix(".gz") if out.name.endswith(".csv.gz") else out.name
+    return out.with_name(Path(stem).stem + RUN_FOLDER)
+
+
+def _is_run_folder(folder: Path) -> bool:
+    return folder.suffix == RUN_FOLDER and (folder / RUN_RECORD).is_file()
+
+
+_ALL = ""
+"""Stands for all files of a folder."""
+
+
+def as_it_was_written(path: Path, record: Path) -> bool:
+    """Whether a file is just as the run left it whose record this is."""
+    if path.parent == record.parent:
+        return True  # the files of the run folder itself
+    try:
+        output, written = _written_by(record, record.stat().st_mtime_ns)
+        if "files" in written:
+            home = record.parent.with_name(output)
+            written = written["files"][path.relative_to(home).as_posix()]
+        now = path.stat()
+        return (now.st_size, now.st_mtime_ns) == (written["size"], written["modified_ns"])
+    except (OSError, ValueError, LookupError, TypeError, RecursionError):
+        return False
+
+
+@lru_cache(maxsize=8)
+def _written_by(record: Path, _modified: int) -> tuple[str, Any]:
+    """The output that a record speaks of, and what it says of its files. Raises OSError, ValueError
+    or what comes of a record that is none."""
+    found = json.loads(text_of(record))
+    return real_name(found["output"]), found["written"]
+
+
+_TEXT = r'"(?:[^"\\]|\\.)*"'
+_OUTPUTS = (
+    re.compile(rf'"output": ({_TEXT})'),
+    re.compile(rf'"also_written": (\[\s*(?:{_TEXT}(?:,\s*)?)*\s*\])'),
+)
+"""What the record of a run begins with: its output; and, written by earlier versions, other
+outputs that share its folder."""
+
+
+def outputs_of(folder: Path) -> frozenset[str]:
+    """The names of the outputs that a run folder belongs to; none if it is no such folder."""
+    try:
+        with open_regular(folder / RUN_RECORD) as stream:
+            start = stream.read(_START).decode("utf-8", "ignore")
+        found = [json.loads(one[1]) for form in _OUTPUTS if (one := form.search(start))]
+    except (OSError, ValueError):
+        return frozenset()
+    names = [name for one in found for name in (one if isinstance(one, list) else [one])]
+    return frozenset(
+        real
+        for name in names
+        if isinstance(name, str)
+        and "/" not in (real := real_name(name))
+        and folder.name in (run_folder(Path(real)).name, _shared_folder(Path(real)).name)
+    )

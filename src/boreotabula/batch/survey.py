@@ -1,0 +1,421 @@
+"""Looking into files without extracting: what came in, what looks alike, how one tab is read."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
+from itertools import islice
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from boreotabula.batch.inputs import (
+    SourceFile,
+    check_is_file,
+    look,
+    natural_key,
+    sorted_files,
+)
+from boreotabula.batch.processes.pool import Ended, spread
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import Address
+from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.limits import Limits
+from boreotabula.reading.cells import one_line
+from boreotabula.reading.inspect.outline import Frame, frame_of
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.opening import Opening, Workbook
+from boreotabula.workbooks.sheet import Sheet, Visibility
+
+if TYPE_CHECKING:
+    from boreotabula.batch.file.open_file import Job
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.reading.plan import Plan
+    from boreotabula.reading.tab import TabReading
+
+
+@dataclass(frozen=True)
+class TabSurvey:
+    """What is seen of one tab."""
+
+    name: str
+    visibility: Visibility
+    rows: int = 0
+    """Filled rows; `columns` alike."""
+    columns: int = 0
+    start: str = ""
+    """Where the data starts, as an address: the headings of its table, or the first filled cell."""
+    tables: tuple[str, ...] = ()
+    names: tuple[str, ...] = ()
+    """Defined names that stand for a cell of it."""
+    hidden: tuple[int, int] = (0, 0)
+    """Hidden rows and columns."""
+    merged: int = 0
+    """Merged ranges."""
+    texts: tuple[str, ...] = ()
+    """The first texts on it."""
+    frame: Frame | None = None
+    chosen: bool | None = None
+    """Whether the layout reads it; None without a layout."""
+    captured: Mapping[str, str] = field(default_factory=dict)
+    unreadable: str = ""
+
+    @property
+    def blank(self) -> bool:
+        """Whether nothing stands on it."""
+        return not self.rows and not self.unreadable
+
+
+@dataclass(frozen=True)
+class FileSurvey:
+    """What is seen of one file."""
+
+    name: str
+    size: int
+    why_left_out: str = ""
+    unreadable: str = ""
+    kind: str = ""
+    remarks: tuple[str, ...] = ()
+    tabs: tuple[TabSurvey, ...] = ()
+    said: tuple[str, ...] = ()
+    """What choosing the tabs by the layout gave rise to."""
+
+
+@dataclass(frozen=True)
+class Difference:
+    """In what a frame differs from the usual one, in words."""
+
+    said: str
+    another_form: bool = False
+    """Whether the two have hardly anything in common."""
+
+
+@dataclass(frozen=True)
+class Alike:
+    """Tabs that look alike, as pairs of file and tab, and how the headings read."""
+
+    frame: Frame
+    tabs: tuple[tuple[str, str], ...]
+    like: int | None = None
+    """The number of the larger group that they are most like; None for the largest."""
+    differs: Difference | None = None
+    """In what they differ from that one."""
+
+    @property
+    def files(self) -> list[str]:
+        """The files that hold them."""
+        return list(dict.fromkeys(file for file, _ in self.tabs))
+
+
+@dataclass(frozen=True)
+class Survey:
+    """All files of a folder, and which of their tabs look alike, the largest group first."""
+
+    files: tuple[FileSurvey, ...]
+    groups: tuple[Alike, ...]
+
+
+def _files(folder: Path, layout: Layout | None) -> tuple[list[SourceFile], list[FileSurvey]]:
+    """The files to look into, and those that are left out already."""
+    if layout is None:
+        if not folder.is_dir():
+            raise CallError(f"there is no folder “{folder}”")
+        found = list(sorted_files(folder))
+        left = [FileSurvey(one.below, _size(one.path), one.why) for one in found if one.why]
+        return [SourceFile(one.path, one.below) for one in found if not one.why], left
+    inbox = look(layout)
+    return list(inbox.taken), [FileSurvey(one.name, 0, one.why) for one in inbox.left_out]
+
+
+def survey(
+    target: Path,
+    layout: Layout | None = None,
+    limits: Limits | None = None,
+    on_file: Callable[[FileSurvey], None] | None = None,
+    on_start: Callable[[int], None] | None = None,
+) -> Survey:
+    """Look into every file below a folder, or below the source folders of a layout.
+
+    `on_start` is told the number of files. Raises CallError if a folder is not there.
+    """
+    sources, seen = _files(target, layout)
+    if on_start is not None:
+        on_start(len(sources))
+    job = _job(layout, limits)
+    look_into = partial(_survey_file, job=job, limits=limits)
+    for one in spread(look_into, sources, _ended, limits):
+        seen.append(one)
+        if on_file is not None:
+            on_file(one)
+    files = tuple(sorted(seen, key=lambda one: natural_key(Path(one.name))))
+    return Survey(files, tuple(_groups(files)))
+
+
+def _job(layout: Layout | None, limits: Limits | None) -> Job | None:
+    if layout is None:
+        return None
+    from boreotabula.batch.file.open_file import (
+        make_job,  # a survey without a layout starts without it
+    )
+
+    return make_job(layout.spec, layout.plan, limits)
+
+
+def _ended(source: SourceFile, ended: Ended) -> FileSurvey:
+    """What is seen of a file whose reading came to no end."""
+    return FileSurvey(source.name, _size(source.path), unreadable=ended.said)
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0
+
+
+def _survey_file(source: SourceFile, job: Job | None, limits: Limits | None) -> FileSurvey:
+    size = _size(source.path)
+    if job is not None:
+        from boreotabula.batch.file.read import plan_tabs
+    opening = job.opening if job else Opening(limits=limits or Limits())
+    try:
+        with Workbook(source.path, opening) as book:
+            chosen, said = plan_tabs(book, source, job) if job else ({}, ())
+            plan = job.plan if job else None
+            names = book.names()
+            tabs = [
+                _survey_tab(
+                    book, at, plan, [one for one, cell in names.items() if cell.tab == tab.name]
+                )
+                for at, tab in enumerate(book.tabs)
+            ]
+            if job is not None:
+                tabs = [_with_choice(tab, chosen) for tab in tabs]
+            return FileSurvey(
+                source.name, size, kind=book.kind.value, remarks=book.remarks, tabs=tuple(tabs),
+                said=tuple(said),
+            )  # fmt: skip
+    except UnreadableError as error:
+        return FileSurvey(source.name, size, unreadable=str(error))
+    except OSError as error:
+        return FileSurvey(source.name, size, unreadable=f"cannot be opened ({error.strerror})")
+
+
+def _with_choice(tab: TabSurvey, chosen: Mapping[str, Mapping[str, str]]) -> TabSurvey:
+    return replace(tab, chosen=tab.name in chosen, captured=chosen.get(tab.name, {}))
+
+
+def _survey_tab(book: Workbook, at: int, plan: Plan | None, names: Sequence[str]) -> TabSurvey:
+    tab = book.tabs[at]
+    try:
+        sheet = book.sheet(tab.name)
+    except UnreadableError as error:
+        return TabSurvey(tab.name, tab.visibility, unreadable=str(error))
+    if sheet.blank:
+        return TabSurvey(tab.name, tab.visibility)
+    rows = np.flatnonzero(sheet.filled.any(axis=1)).tolist()
+    columns = np.flatnonzero(sheet.filled.any(axis=0)).tolist()
+    frame = frame_of(sheet, plan)
+    return TabSurvey(
+        tab.name,
+        tab.visibility,
+        len(rows),
+        len(columns),
+        str(Address(*(frame.start or (rows[0], columns[0])))),
+        tuple(one.name for one in sheet.tables),
+        tuple(names),
+        (len(sheet.hidden_rows), len(sheet.hidden_columns)),
+        len(sheet.merges),
+        tuple(one_line(text) for *_, text in islice(sheet.texts(), _FIRST_TEXTS)),
+        frame,
+    )
+
+
+_FIRST_TEXTS = 3
+
+
+# --- what looks alike ---------------------------------------------------------------------------
+
+
+def _groups(files: Sequence[FileSurvey]) -> Iterator[Alike]:
+    members: dict[tuple[object, ...], list[tuple[str, TabSurvey]]] = {}
+    for file in files:
+        for tab in file.tabs:
+            if tab.frame is not None:
+                members.setdefault(tab.frame.key, []).append((file.name, tab))
+    ranked = sorted(members.values(), key=len, reverse=True)
+    frames: list[Frame] = []
+    for group in ranked:
+        frame = group[0][1].frame
+        assert frame is not None
+        like = max(range(len(frames)), key=lambda at: _shared(frames[at], frame), default=None)
+        differs = None if like is None else difference(frames[like], frame)
+        frames.append(frame)
+        yield Alike(frame, tuple((file, tab.name) for file, tab in group), like, differs)
+
+
+def _shared(one: Frame, other: Frame) -> float:
+    """How much two frames have in common, from 0 to 1."""
+    first, second = set(one.words), set(other.words)
+    return len(first & second) / max(len(first | second), 1)
+
+
+_MOST_WORDS = 6
+
+
+def difference(usual: Frame, other: Frame) -> Difference:
+    """In what a frame differs from the usual one."""
+    had, has = Counter(t for *_, t in usual.headings), Counter(t for *_, t in other.headings)
+    lacks = [usual.written(word) for word in had if not has[word]]
+    more = [other.written(word) for word in has if not had[word]]
+    lacks += [usual.written(word) for word in sorted(usual.labels - other.labels)]
+    more += [other.written(word) for word in sorted(other.labels - usual.labels)]
+    if lacks and more and len(lacks) + len(more) > len(usual.words):
+        said = "another form: " + _some([other.written(word) for word in other.words])
+        return Difference(said, another_form=True)
+    parts = [f"without {_some(lacks)}"] if lacks else []
+    parts += [f"with {_some(more)}"] if more else []
+    if not parts:
+        counts = [other.written(word) for word in has if had[word] != has[word]]
+        parts = [f"with another number of {_some(counts)}" if counts else "in another order"]
+    return Difference(" and ".join(parts))
+
+
+def _some(words: Sequence[str]) -> str:
+    listed = ", ".join(f"“{word}”" for word in words[:_MOST_WORDS])
+    return listed + (f" and {len(words) - _MOST_WORDS} more" if len(words) > _MOST_WORDS else "")
+
+
+# --- one tab, as it is read ---------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class TabView:
+    """A tab to be looked at; with a layout, also how it was read."""
+
+    sheet: Sheet
+    reading: TabReading | None = None
+
+
+@dataclass(frozen=True)
+class FileView:
+    """Some tabs of a file, and the names of those that were not asked for."""
+
+    remarks: tuple[str, ...]
+    tabs: tuple[TabView, ...]
+    others: tuple[str, ...]
+    unreadable: str = ""
+    """Why there is nothing to look at."""
+
+
+def view_file(
+    path: Path, wanted: Sequence[str], layout: Layout | None, limits: Limits | None = None
+) -> FileView:
+    """The tabs of a file that match the patterns `wanted`; else those the layout reads, or the
+    first filled one.
+
+    Raises CallError if there is no such file or tab, or if it cannot be read.
+    """
+    (found,) = view_files([path], wanted, layout, limits)
+    if found.unreadable:
+        raise CallError(found.unreadable)
+    return found
+
+
+def view_files(
+    paths: Sequence[Path],
+    wanted: Sequence[str],
+    layout: Layout | None,
+    limits: Limits | None = None,
+) -> Iterator[FileView]:
+    """The same of several files; what cannot be shown says why.
+
+    Raises CallError if there is no such file.
+    """
+    for path in paths:
+        check_is_file(path)
+    job = _job(layout, limits)
+    sources = [
+        _source_of(path, layout) if layout else SourceFile(path, path.name) for path in paths
+    ]
+    opening = job.opening if job else Opening(limits=limits or Limits())
+    work = partial(_view_or_why, wanted=wanted, job=job, opening=opening)
+    yield from spread(work, sources, _cannot_be_shown, opening.limits)
+
+
+def files_below(paths: Sequence[Path]) -> list[Path]:
+    """The files of a call, those of folders in natural order. Raises CallError if there is none."""
+    found: list[Path] = []
+    for path in paths:
+        if path.is_dir():
+            found += [one.path for one in sorted_files(path) if not one.why]
+        else:
+            found.append(path)
+    if not found:
+        raise CallError(f"there is no file to show in “{paths[0]}”")
+    return list(dict.fromkeys(found))
+
+
+def _cannot_be_shown(source: SourceFile, ended: Ended) -> FileView:
+    return FileView((), (), (), f"“{source.path}” cannot be shown: {ended.said}")
+
+
+def _view_or_why(
+    source: SourceFile, wanted: Sequence[str], job: Job | None, opening: Opening
+) -> FileView:
+    try:
+        return _view(source, wanted, job, opening)
+    except CallError as error:
+        return FileView((), (), (), str(error))
+
+
+def _view(source: SourceFile, wanted: Sequence[str], job: Job | None, opening: Opening) -> FileView:
+    from boreotabula.batch.file.read import read_chosen
+
+    path = source.path
+    try:
+        with Workbook(path, opening) as book:
+            names = [tab.name for tab in book.tabs]
+            chosen = _wanted_tabs(book, wanted) if wanted else None
+            if job is not None:
+                read = read_chosen(book, source, job, chosen)
+                views = [TabView(sheet, reading) for sheet, reading in read]
+                if not views and chosen is None:
+                    raise CallError(
+                        f"“{path}”: the layout reads no tab of this file; it has"
+                        f" {', '.join(names)}; name one with --tab"
+                    )
+            else:
+                views = [TabView(book.sheet(name)) for name in chosen or _first_filled(book)]
+            shown = {view.sheet.name for view in views}
+            return FileView(
+                book.remarks, tuple(views), tuple(name for name in names if name not in shown)
+            )
+    except UnreadableError as error:
+        raise CallError(f"“{path}” cannot be shown: {error}. {error.advice}") from None
+
+
+def _source_of(path: Path, layout: Layout) -> SourceFile:
+    return look(layout, named=[path]).taken[0]
+
+
+def _wanted_tabs(book: Workbook, wanted: Sequence[str]) -> list[str]:
+    names = [tab.name for tab in book.tabs]
+    patterns = [pattern(text, Kind.TAB) for text in wanted]
+    for text, one in zip(wanted, patterns, strict=True):
+        if not any(one.match(name) is not None for name in names):
+            from boreotabula.layout.problems import did_you_mean
+
+            near = did_you_mean(text, names)
+            raise CallError(f"“{book.path}” has no tab “{text}”{near}")
+    return [name for name in names if any(one.match(name) is not None for one in patterns)]
+
+
+def _first_filled(book: Workbook) -> list[str]:
+    for tab in book.tabs:
+        if not book.sheet(tab.name).blank:
+            return [tab.name]
+    return [book.tabs[0].name] if book.tabs else []

@@ -1,0 +1,213 @@
+"""The tabs of many files in one workbook, in the order in which they are given."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.inputs import LeftOut, SourceFile
+from boreotabula.batch.processes.pool import Ended, spread
+from boreotabula.binding.bound import Bound
+from boreotabula.binding.looks import Look, Looks
+from boreotabula.binding.names import CONTENTS, TabNames, named
+from boreotabula.binding.types import Typing, plainly
+from boreotabula.binding.write import Formats, let_go, write_contents, write_tab
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
+from boreotabula.layout.tabs import TabChoice, TabName
+from boreotabula.texts import counted
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.opening import Opening, Workbook
+from boreotabula.workbooks.sheet import Flaw, Sheet, Visibility
+
+_AHEAD = 1
+"""So many files each process may have read that are not written yet."""
+_LONGEST_TEXT = 32_767
+_MADE = datetime(2000, 1, 1)
+"""Workbooks say when they were made; so the same tabs give the same bytes."""
+
+
+@dataclass(frozen=True)
+class Binding:
+    """How tabs are bound."""
+
+    choice: TabChoice
+    opening: Opening
+    form: str = "{file} {tab}"
+    """Name tabs by {file}, {folder}, {tab} and {n}."""
+    contents: bool = True
+    """Whether a tab in front lists all others."""
+    typing: Typing = plainly
+    """What makes the cells of text files values."""
+
+
+def bind(
+    files: Sequence[SourceFile],
+    unseen: Sequence[LeftOut],
+    binding: Binding,
+    out: Path,
+    on_file: Callable[[str], None],
+) -> list[Bound]:
+    """Write the chosen tabs of files into one workbook, in order, with a list of them in front.
+
+    What cannot be read, does not fit into a workbook, or is `unseen`, is in the list with its
+    reason. Raises CallError if nothing could be bound, or the file not be written.
+    """
+    import xlsxwriter  # only needed for this kind of output
+
+    bound: list[Bound] = []
+    with placed(out) as stream, TemporaryDirectory(prefix="boreotabula-") as rows:
+        # Rows are put on disk as they are written: one file is in memory at a time.
+        options = {
+            "constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False,
+            "tmpdir": rows,
+        }  # fmt: skip
+        book = xlsxwriter.Workbook(stream, options)
+        book.set_properties({"created": _MADE})
+        contents = book.add_worksheet(CONTENTS) if binding.contents else None
+        try:
+            written = _Written(book, binding, bound)
+            read = partial(_tabs_of, binding=binding)
+            each = spread(read, files, _ended, binding.opening.limits, ahead=_AHEAD)
+            for source, tabs in zip(files, each, strict=True):
+                written.add(source, tabs)
+                on_file(source.name)
+            bound += [Bound.not_read(one.name, one.why) for one in unseen]
+            _check_some(bound)
+            if contents is not None:
+                write_contents(contents, bound, written.formats)
+            written.show_first()
+        except BaseException:
+            let_go(book)
+            raise
+        book.close()
+    return bound
+
+
+def _check_some(bound: Sequence[Bound]) -> None:
+    """Raises CallError if no tab was bound."""
+    if not any(one.name for one in bound):
+        raise CallError("no tab matches; nothing was written")
+
+
+class _Written:
+    """The tabs that are in the new workbook so far."""
+
+    def __init__(self, book: Any, binding: Binding, bound: list[Bound]) -> None:
+        self._book, self._binding, self._bound = book, binding, bound
+        self._names = TabNames()
+        self._hidden: list[Any] = []
+        self.formats = Formats(book)
+
+    def add(self, source: SourceFile, tabs: Sequence[_Tab]) -> None:
+        """Write the tabs of a file; they are named first, so that links between them find them."""
+        for one, sheet, _ in tabs:
+            too_large = "" if sheet is None else _too_large(sheet)
+            if too_large:
+                one.note, one.lacking = f"not bound: {too_large}", True
+            elif sheet is not None:
+                number = sum(bool(other.name) for other in self._bound) + 1
+                one.name = self._names.new(named(self._binding.form, source, one.tab, number))
+            self._bound.append(one)
+        names = {one.tab: one.name for one, _, _ in tabs if one.name}
+        for one, sheet, look in tabs:
+            if sheet is None or not one.name:
+                continue
+            tab = self._book.add_worksheet(one.name)
+            lost = write_tab(tab, sheet, look, self.formats, names)
+            if lost:
+                one.add(f"not kept: {', '.join(lost)}")
+            if sheet.visibility is not Visibility.VISIBLE:
+                tab.hide()
+                self._hidden.append(tab)
+
+    def show_first(self) -> None:
+        """Have the first tab that is not hidden be the one that is seen; one must be."""
+        tabs = self._book.worksheets()
+        seen = [one for one in tabs if one not in self._hidden]
+        if not seen:
+            tabs[0].hidden = 0
+            seen = tabs[:1]
+        seen[0].activate()
+        seen[0].set_first_sheet()
+
+
+def _too_large(sheet: Sheet) -> str:
+    """Why a tab does not fit into a workbook whole (ECMA-376 part 1, 18.18.7, and the usual limit
+    of a cell); empty if it does."""
+    if sheet.height > MAX_ROWS:
+        return f"it has {sheet.height:,} rows, and a tab of a workbook at most {MAX_ROWS:,}"
+    if sheet.width > MAX_COLUMNS:
+        return f"it has {sheet.width:,} columns, and a tab of a workbook at most {MAX_COLUMNS:,}"
+    for row, column, text in sheet.texts():
+        if _length(text) > _LONGEST_TEXT:
+            where = sheet.address(row, column)
+            long = f"{_length(text):,} characters"
+            return f"{where} holds {long}, and a cell of a workbook at most {_LONGEST_TEXT:,}"
+    return ""
+
+
+def _length(text: str) -> int:
+    """The characters of a text as workbooks count them: those beyond the first plane twice."""
+    return len(text) if len(text) * 2 <= _LONGEST_TEXT else len(text.encode("utf-16-le")) // 2
+
+
+_Tab = tuple[Bound, Sheet | None, Look | None]
+
+
+def _tabs_of(source: SourceFile, binding: Binding) -> list[_Tab]:
+    return list(_tabs(source, binding))
+
+
+def _ended(source: SourceFile, ended: Ended) -> list[_Tab]:
+    return [(Bound.not_read(source.name, ended.said), None, None)]
+
+
+def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
+    """The chosen tabs of a file, each with how it looks; what cannot be read with the reason."""
+    try:
+        with Workbook(source.path, binding.opening) as book, Looks(source.path) as looks:
+            tabs = [
+                TabName(
+                    tab.name,
+                    tab.visibility is Visibility.VISIBLE,
+                    binding.choice.needs_blanks and book.sheet(tab.name).blank,
+                )
+                for tab in book.tabs
+            ]
+            for name in binding.choice.choose(tabs):
+                try:
+                    sheet = book.sheet(name)
+                except UnreadableError as error:
+                    yield Bound.not_read(source.name, error, name), None, None
+                    continue
+                if sheet.blank:
+                    yield Bound(source.name, name, note="blank, left out"), None, None
+                    continue
+                one = Bound(source.name, name, "", sheet.height, sheet.width, _flaws(sheet))
+                look = looks.of(name)
+                if not looks.there:
+                    sheet, doubts = binding.typing(sheet)
+                    one.add(doubts)
+                elif look is None:
+                    one.add(_UNKNOWN.format(source.path.suffix.lower()))
+                yield one, sheet, look
+    except UnreadableError as error:
+        yield Bound.not_read(source.name, error), None, None
+
+
+_UNKNOWN = "not kept of {} files: looks, frozen panes, filters, links and cell notes"
+
+
+def _flaws(sheet: Sheet) -> str:
+    some = [cell for row in sheet.rows for cell in row if isinstance(cell, Flaw)]
+    if not some:
+        return ""
+    cells = counted(len(some), "cell holds", "cells hold")
+    return f"{cells} an error or a formula without result, the first {some[0].text}"

@@ -1,0 +1,62 @@
+"""The names of tabs in a bound workbook: valid, unique, and short enough."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from boreotabula.batch.inputs import SourceFile
+from boreotabula.errors import CallError
+
+CONTENTS = "Contents"
+_NO_NAME = re.compile(r"[\[\]:*?/\\]")
+_MOST_NAME = 31
+_FEWEST_SIGNS = 6
+"""So much of a part is left at least when names are shortened."""
+
+
+@dataclass
+class TabNames:
+    """Tab names that were given so far; two are taken in every workbook."""
+
+    taken: set[str] = field(default_factory=lambda: {CONTENTS.casefold(), "history"})
+
+    def new(self, wanted: str) -> str:
+        """A name that is valid (31 signs, not any), and no other's in whatever letter case."""
+        clean = " ".join(_NO_NAME.sub(" ", wanted).split()).strip("'")[:_MOST_NAME].strip() or "tab"
+        name, number = clean, 1
+        while name.casefold() in self.taken:
+            number += 1
+            end = f" ({number})"
+            name = clean[: _MOST_NAME - len(end)].strip() + end
+        self.taken.add(name.casefold())
+        return name
+
+
+def check_form(form: str) -> None:
+    """Raises CallError if tab names cannot be made by a form."""
+    for name in re.findall(r"\{(\w*)\}", form):
+        if name not in ("file", "folder", "tab", "n"):
+            raise CallError(
+                f"--tab-name: there is no {{{name}}}; known: {{file}} {{folder}} {{tab}} {{n}}"
+            )
+
+
+def named(form: str, source: SourceFile, tab: str, number: int) -> str:
+    """The name of a tab; of one that is too long the longest part loses its middle."""
+    parts = {"file": Path(source.name).stem, "folder": source.folder, "tab": tab, "n": str(number)}
+    made = _filled(form, parts)
+    over = len(made) - _MOST_NAME
+    longest = max(re.findall(r"\{(\w+)\}", form), key=lambda one: len(parts[one]), default="")
+    if over > 0 and len(parts.get(longest, "")) > over + _FEWEST_SIGNS:
+        kept = len(parts[longest]) - over - 1
+        end = kept // 2
+        parts[longest] = f"{parts[longest][: kept - end]}…{parts[longest][-end:]}"
+        made = _filled(form, parts)
+    return made
+
+
+def _filled(form: str, parts: Mapping[str, str]) -> str:
+    return re.sub(r"\{(\w+)\}", lambda found: parts[found[1]], form).strip()

@@ -1,1 +1,0 @@
-"""A whole run from source folders to an output and its record."""

@@ -1,0 +1,248 @@
+"""What files reported before and report otherwise now: the records of the run before are at hand
+until the new ones take their place."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import TYPE_CHECKING
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.run.earlier import Since
+from boreotabula.batch.run.gather import Restated
+from boreotabula.findings.comparing import RECORDS_MISSING_NOW, VALUE_RESTATED
+from boreotabula.findings.finding import Finding
+from boreotabula.layout.addresses import written_address
+from boreotabula.layout.field_types import type_called
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.stores.csv import column_text, field_type, type_name
+from boreotabula.stores.saved import SavedOutput
+from boreotabula.texts import plain_number
+
+WHOLE_RECORD = "the record"
+"""What stands in restated.csv for the field, where a record is gone."""
+
+# Comparing is only imported once something is compared: most runs restate nothing.
+if TYPE_CHECKING:
+    from boreotabula.review.compare.sides import Side
+
+_MOST_SUMS = 2
+
+
+@dataclass
+class Past:
+    """The output of the run before, and the records of files that are new or changed since."""
+
+    saved: Callable[[str], SavedOutput | None]
+    """Gives what a table holds."""
+    before: Mapping[str, str]
+    """The digest of each file that it was made of."""
+    batches: dict[str, list[pa.RecordBatch]] = field(default_factory=dict)
+
+    def watched(self, readings: Iterator[FileReading]) -> Iterator[FileReading]:
+        """The readings; of files that were not read before as they are now the records are kept."""
+        for reading in readings:
+            if self.before and self.before.get(reading.name) != reading.digest:
+                for tab in reading.tabs:
+                    for table, batch in tab.tables.items():
+                        self.batches.setdefault(table, []).append(batch)
+            yield reading
+
+    def restated(
+        self, since: Since | None, key: Sequence[str], tables: Iterable[str]
+    ) -> Restated | None:
+        """What was restated in the tables; None if there is no run before, or none of its
+        records."""
+        if since is None or not self.before:
+            return None
+        found = Restated(_no_lines(()))
+        if not since.changed and not since.gone:
+            return found
+        from boreotabula.review.compare.sides import saved_side
+
+        for table in tables:
+            saved = self.saved(table)
+            if saved is None:  # it had no such table, or is gone
+                continue
+            # A file that has changed may hold no record any more: then there are no batches.
+            batches = self.batches.get(table, [])
+            found = _added(found, self._of_table(saved_side(saved), batches, since, key))
+        return found
+
+    def _of_table(
+        self, saved: Side, batches: Sequence[pa.RecordBatch], since: Since, key: Sequence[str]
+    ) -> Restated:
+        from boreotabula.review.compare.compare import CHANGED, GONE, compare
+
+        left = {*since.changed, *since.gone}
+        if not saved.traced:
+            return Restated(_no_lines(()))
+        old = _only_of(saved, left)
+        new = _texts_side("now", batches, saved.kinds)
+        known = _known_by(new, saved, key)
+        found = compare(old, new, known)
+        lines = found.changes.filter(_reported_before(found.changes, since.changed))
+        if not lines.num_rows:
+            return Restated(_no_lines(()))
+        whats = Counter(lines.column("what").to_pylist())
+        return Restated(
+            _as_lines(lines, [name for name in known if name not in PROVENANCE]),
+            whats[CHANGED],
+            whats[GONE],
+            tuple(_sums(lines, saved, old, new)),
+            Counter(_files_of(lines)),
+        )
+
+
+def _no_lines(names: Sequence[str]) -> pa.Table:
+    heads = ("file", "tab", "cell", *names, "field", "before", "now")
+    return pa.table({name: pa.array([], pa.string()) for name in heads})
+
+
+def _added(one: Restated, other: Restated) -> Restated:
+    """What was restated in several tables."""
+    if not other:
+        return one
+    lines = [table for table in (one.lines, other.lines) if table.num_rows]
+    return Restated(
+        pa.concat_tables(lines, promote_options="default"),
+        one.values + other.values,
+        one.records + other.records,
+        (*one.sums, *other.sums),
+        Counter(one.by_file) + Counter(other.by_file),
+    )
+
+
+def _only_of(side: Side, files: Collection[str]) -> Side:
+    """The records of a side that are from some files."""
+    wanted = pa.array(sorted(files), pa.string())
+
+    from boreotabula.review.compare.sides import Side
+
+    def batches() -> Iterator[pa.RecordBatch]:
+        for batch in side.batches():
+            yield batch.filter(pc.is_in(batch.column("source_file").cast(pa.string()), wanted))
+
+    return Side(side.name, side.kinds, batches, side.key)
+
+
+def _texts_side(name: str, batches: Sequence[pa.RecordBatch], without: Mapping[str, str]) -> Side:
+    """Records as a side; `without` any, with the columns of another."""
+    from boreotabula.review.compare.sides import Side
+
+    kinds = {one.name: type_name(one) for one in batches[0].schema} if batches else without
+
+    def texts() -> Iterator[pa.RecordBatch]:
+        for batch in batches:
+            columns = []
+            for one in batch.schema:
+                plain = column_text(batch.column(one.name), field_type(one)).cast(pa.string())
+                columns.append(pc.if_else(pc.equal(plain, ""), None, plain))
+            yield pa.RecordBatch.from_arrays(columns, names=batch.schema.names)
+
+    return Side(name, kinds, texts)
+
+
+def _known_by(new: Side, old: Side, key: Sequence[str]) -> tuple[str, ...]:
+    """By what records are known: the key; else all fields that are no numbers, which say what a
+    record is about; else their cells."""
+    both = [name for name in new.kinds if name in old.kinds and name not in PROVENANCE]
+    if key and set(key) <= set(both):
+        return tuple(key)
+    names = [name for name in both if not type_called(new.kinds[name]).is_number]
+    return tuple(names) or PROVENANCE
+
+
+def _reported_before(changes: pa.Table, changed: Collection[str]) -> pa.Array:
+    """Which lines are values that were there, or records of files that have changed."""
+    from boreotabula.review.compare.compare import CHANGED, GONE
+
+    what = changes.column("what")
+    value = pc.and_(pc.equal(what, CHANGED), changes.column("before").is_valid())
+    of_changed = pc.is_in(changes.column("before_file"), pa.array(sorted(changed), pa.string()))
+    return pc.or_(value, pc.and_(pc.equal(what, GONE), of_changed))
+
+
+def _files_of(lines: pa.Table) -> list[str]:
+    return [
+        now or before
+        for now, before in zip(
+            lines.column("after_file").to_pylist(),
+            lines.column("before_file").to_pylist(),
+            strict=True,
+        )
+    ]
+
+
+def _as_lines(lines: pa.Table, key: Sequence[str]) -> pa.Table:
+    """The columns of restated.csv."""
+    from boreotabula.review.compare.compare import GONE
+
+    gone = pc.equal(lines.column("what"), GONE)
+
+    def here(name: str) -> pa.ChunkedArray:
+        return pc.coalesce(lines.column(f"after_{name}"), lines.column(f"before_{name}"))
+
+    return pa.table(
+        {
+            **{name: here(name) for name in ("file", "tab", "cell")},
+            **{name: lines.column(name) for name in key},
+            "field": pc.if_else(gone, WHOLE_RECORD, lines.column("field")),
+            "before": pc.if_else(gone, "there", lines.column("before")),
+            "now": pc.if_else(gone, "gone", lines.column("after")),
+        }
+    )
+
+
+# --- what it makes of sums ------------------------------------------------------------------------
+
+
+def _sums(lines: pa.Table, saved: Side, old: Side, new: Side) -> Iterator[str]:
+    """The sums that changed most often, before and now: of a number, by the period if known."""
+    numbers = [name for name, kind in new.kinds.items() if type_called(kind).totals]
+    period = next(
+        (name for name, kind in new.kinds.items()
+         if type_called(kind).name in ("month", "date") and name in lines.schema.names),
+        None,
+    )  # fmt: skip
+    names = lines.column(period).to_pylist() if period else [""] * lines.num_rows
+    fields = lines.column("field").to_pylist()
+    counts = Counter(
+        (one or "", name) for one, name in zip(names, fields, strict=True) if name in numbers
+    )
+    for (when, name), _ in counts.most_common(_MOST_SUMS):
+        whole = _sum_of(saved, name, period, when)
+        now = whole - _sum_of(old, name, period, when) + _sum_of(new, name, period, when)
+        of = f" {when}" if when else ""
+        yield f"sum of {name}{of}: {plain_number(whole)} → {plain_number(now)}"
+
+
+def _sum_of(side: Side, name: str, period: str | None, when: str) -> Decimal:
+    total = Decimal(0)
+    for batch in side.batches():
+        column = batch.column(name)
+        if period is not None:
+            column = column.filter(pc.equal(pc.fill_null(batch.column(period), ""), when))
+        total += sum(map(Decimal, column.drop_null().to_pylist()), Decimal(0))
+    return total
+
+
+def restated_findings(found: Restated) -> Iterator[Finding]:
+    """A finding for each file that has restated something."""
+    columns = {name: found.lines.column(name).to_pylist() for name in found.lines.schema.names}
+    for file, number in found.by_file.items():
+        first = columns["file"].index(file)
+        name, before, now = (columns[one][first] for one in ("field", "before", "now"))
+        gone = {columns["field"][at] for at, one in enumerate(columns["file"]) if one == file}
+        where, tab = written_address(columns["cell"][first]), columns["tab"][first] or ""
+        slots = {"values": number, "before": str(before), "there": str(now or "")}
+        if gone == {WHOLE_RECORD}:
+            yield RECORDS_MISSING_NOW(where, file=file, tab=tab, **slots)
+        else:
+            now = now or "blank"
+            yield VALUE_RESTATED(where, file=file, tab=tab, field=name, now=now, **slots)

@@ -1,0 +1,109 @@
+"""A run: inbox → read → watch → store → record; the same whatever it writes to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import Inbox
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.read_all import Means, digests, read_all
+from boreotabula.batch.run.earlier import files_of, since
+from boreotabula.batch.run.gather import Run, gather
+from boreotabula.review.restated import Past, restated_findings
+from boreotabula.stores.store import Store, Task, Writing, schemas_of, written_schema
+
+OnFile = Callable[[FileReading], None]
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """What keeps a run from being written."""
+
+    strict: bool = False
+    """Whether an error does."""
+    strict_past: bool = False
+    """Whether a value does that was reported otherwise before."""
+
+    def allow(self, run: Run) -> bool:
+        """Whether a run may be written."""
+        if self.strict_past and run.restated:
+            return False
+        return run.exit_status == 0 or (run.exit_status == 1 and not self.strict)
+
+
+def run_into(
+    store: Store,
+    layout: Layout,
+    inbox: Inbox,
+    on_file: OnFile,
+    means: Means,
+    conditions: Conditions | None = None,
+) -> Run:
+    """Read the files of an inbox into a store, and keep the record of the run.
+
+    If nothing could be read, or the conditions are not met, everything stays as it was. Raises
+    CallError if something cannot be written.
+    """
+    conditions = conditions or Conditions()
+    with store.locked(layout):
+        task = Task(layout, inbox, means, digests(inbox, means.limits))
+        record = store.remembers()
+        past = Past(store.saved, files_of(record))
+        whole = store.takes_whole or layout.plan.grows
+        run: Run | None = None
+        schemas = schemas_of(layout)
+        if whole:
+            readings = past.watched(_told_of(_read(task), on_file))
+            run = gather(layout, inbox, readings, keep_records=True)
+            schemas = {
+                name: table.schema if store.adds else written_schema(layout, table.schema)
+                for name, table in run.tables.items()
+            }
+        with store.open(task, schemas) as writing:
+            if run is not None:
+                writing.take_tables(run.tables)
+            else:
+                readings = writing.readings() or _read(task)
+                taken = _taken(readings, writing)
+                run = gather(
+                    layout, inbox, past.watched(_told_of(taken, on_file)), keep_records=False
+                )
+            run = _with_past(run, record, past)
+            run = writing.settle(run)
+            if conditions.allow(run):
+                writing.commit(run)
+    return run
+
+
+def _read(task: Task) -> Iterator[FileReading]:
+    return read_all(task.layout, task.inbox, task.means, task.digests)
+
+
+def _taken(readings: Iterable[FileReading], writing: Writing) -> Iterator[FileReading]:
+    """The readings, their records being with the store."""
+    for reading in readings:
+        yield writing.take(reading)
+
+
+def _told_of(readings: Iterable[FileReading], on_file: OnFile) -> Iterator[FileReading]:
+    """The readings, `on_file` being called after each."""
+    for reading in readings:
+        on_file(reading)
+        yield reading
+
+
+def _with_past(run: Run, record: Any, past: Past) -> Run:
+    """A run with what has changed, and what is restated, since the last one into the same store."""
+    if record is None:
+        return run
+    changes = since(record, ((one.name, one.digest) for one in run.files))
+    run = replace(run, since=changes)
+    # What could not be read is told as that, and restates nothing.
+    read = {one.name for one in run.files if one.read}
+    changed = replace(changes, changed=tuple(one for one in changes.changed if one in read))
+    restated = past.restated(changed, run.layout.spec.key, run.tables)
+    findings = (*run.findings, *restated_findings(restated)) if restated else run.findings
+    return replace(run, restated=restated, findings=findings)

@@ -1,0 +1,73 @@
+"""The address of a database on a server, and what of it may be seen."""
+
+from __future__ import annotations
+
+import os
+import re
+from dataclasses import dataclass
+from urllib.parse import parse_qs, quote, unquote, urlsplit
+
+from boreotabula.errors import CallError
+
+SCHEMES = ("postgresql", "postgres")
+_FORM = re.compile(r"[a-z][a-z0-9+.-]*://", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class DatabaseAddress:
+    """A database on a server. Its password is in the address or known to the environment."""
+
+    url: str
+
+    def __post_init__(self) -> None:
+        """Refuse what is no address of a database. Raises CallError."""
+        parts = urlsplit(self.url)
+        lower = parts.scheme.lower()
+        # Libraries of the server know the scheme in small letters alone.
+        object.__setattr__(self, "url", lower + self.url[len(lower) :])
+        if lower not in SCHEMES or not self.database:
+            raise CallError(f"“{self}”: records go into a database such as postgresql://host/name")
+
+    def __str__(self) -> str:
+        """The address without its password."""
+        parts = urlsplit(self.url)
+        user = parts.username or ""
+        host = parts.netloc.rpartition("@")[2]
+        where = f"{quote(unquote(user))}@{host}" if user else host
+        query = re.sub(r"(?i)(password=)[^&]*", r"\1…", parts.query)
+        return f"{parts.scheme}://{where}{parts.path}" + (f"?{query}" if query else "")
+
+    def __repr__(self) -> str:
+        """As it may be seen."""
+        return f"DatabaseAddress({str(self)!r})"
+
+    @property
+    def database(self) -> str:
+        """The name of the database, or of the service of the user's own list that names it."""
+        parts = urlsplit(self.url)
+        asked = parse_qs(parts.query)
+        named = [*asked.get("dbname", ()), *asked.get("service", ())]
+        return unquote(parts.path.strip("/")) or next(iter(named), "")
+
+    @property
+    def plain_name(self) -> str:
+        """The name of the database as that of a folder."""
+        return re.sub(r"[^\w.-]+", "_", self.database)
+
+    def hidden(self, text: str) -> str:
+        """A message without the password."""
+        known = [urlsplit(self.url).password, os.environ.get("PGPASSWORD")]
+        for one in known:
+            if one:
+                text = text.replace(unquote(one), "…").replace(one, "…")
+        return " ".join(text.split())
+
+
+def is_address(text: str) -> bool:
+    """Whether a text is an address and no path."""
+    return _FORM.match(text) is not None
+
+
+def is_base_address(text: str) -> bool:
+    """Whether a text is the address of a database on a server."""
+    return is_address(text) and urlsplit(text).scheme.lower() in SCHEMES

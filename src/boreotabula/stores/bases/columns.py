@@ -1,0 +1,206 @@
+"""The columns of tables in databases: their types, and whether those that are there will do."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.errors import CallError
+from boreotabula.reading.records.schema import unit_of
+from boreotabula.stores.bases.base import Base, literal, quoted
+from boreotabula.stores.csv import field_type
+
+_TYPES = {
+    "text": "text", "integer": "bigint", "number": "double precision",
+    "percent": "double precision", "date": "date", "month": "date", "datetime": "timestamp",
+    "time": "time", "yesno": "boolean",
+}  # fmt: skip
+_SAME = {
+    "character varying": "text", "varchar": "text", "string": "text", "int8": "bigint",
+    "double": "double precision", "float8": "double precision", "bool": "boolean",
+    "timestamp without time zone": "timestamp", "time without time zone": "time",
+    "decimal": "numeric",
+}  # fmt: skip
+"""Other names of the same types, as databases give them."""
+_WIDEST = 38
+"""So many digits has a decimal field."""
+_SIZES = re.compile(r"\((\d+)(?:,\s*(\d+))?\)")
+
+
+def column_type(field: pa.Field) -> str:
+    """The type of a column in SQL, in databases that know types."""
+    kind = field_type(field)
+    return f"numeric({_WIDEST}, {kind.digits})" if kind.name == "decimal" else _TYPES[kind.name]
+
+
+def plain_type(text: str) -> str:
+    """The name of a type by which types are compared, its sizes aside."""
+    name = " ".join(_SIZES.sub("", text).lower().split())
+    return _SAME.get(name, name)
+
+
+def _sizes(text: str) -> tuple[int | None, int | None]:
+    """The sizes of a type: of `numeric(10,2)` the digits, and those behind the point."""
+    found = _SIZES.search(text)
+    if found is None:
+        return None, None
+    return int(found[1]), int(found[2] or 0)
+
+
+def check_columns(
+    base: Base, table: str, schema: pa.Schema, *, add_columns: bool
+) -> list[pa.Field]:
+    """The fields that a table lacks, if they may be added; all of them if there is no such table.
+
+    Raises CallError if a column is of another type or would round its values, if one lacks and may
+    not be added, or if names are too long.
+    """
+    where = f"“{base.shown}” › {table}"
+    if base.longest_name:
+        for name in (*table.split("."), *schema.names):
+            if len(name.encode()) > base.longest_name:
+                raise CallError(
+                    f"{where}: the name “{name}” has {len(name.encode())} bytes, and this database"
+                    f" knows names by their first {base.longest_name}; choose a shorter one"
+                )
+    there = base.columns(table)
+    if not there:
+        return list(schema)
+    known = {_known(base, name): (name, kind) for name, kind in there.items()}
+    lacking = []
+    for one in schema:
+        _, found = known.get(_known(base, one.name), ("", None))
+        if found is None:
+            lacking.append(one)
+        elif (problem := _problem(found, base.type_of(one), field_type(one).digits)) is not None:
+            raise CallError(
+                f"{where}: the column “{one.name}” is {found}, and the layout's field is"
+                f" {base.type_of(one)}{problem}; rename the field, or write into another table"
+            )
+    if lacking and not add_columns:
+        names = ", ".join(f"“{one.name}”" for one in lacking)
+        raise CallError(
+            f"{where} has no column {names}; add {'it' if len(lacking) == 1 else 'them'} there, or"
+            " use --add-columns"
+        )
+    return lacking
+
+
+def there_of(base: Base, table: str, schema: pa.Schema) -> list[pa.Field]:
+    """The fields for which a table has columns."""
+    there = {_known(base, name) for name in base.columns(table)}
+    return [one for one in schema if _known(base, one.name) in there]
+
+
+def _known(base: Base, name: str) -> str:
+    return name.casefold() if base.folds_case else name
+
+
+def _problem(there: str, wanted: str, digits: int | None) -> str | None:
+    """Why a column cannot hold the values of a field, in words; None if it can."""
+    if plain_type(there) != plain_type(wanted):
+        return ""
+    _, scale = _sizes(there)
+    if digits and plain_type(there) == "numeric" and scale is not None and scale < digits:
+        return f": it would be rounded to {scale} digits behind the point"
+    return None
+
+
+def prepare(
+    base: Base,
+    table: str,
+    schema: pa.Schema,
+    key: Sequence[str],
+    headings: Mapping[str, str],
+    *,
+    add_columns: bool = False,
+) -> None:
+    """Make a table, or give it the columns that it lacks. Raises CallError if it will not do,
+    OSError if the database fails."""
+    lacking = check_columns(base, table, schema, add_columns=add_columns)
+    new = not base.columns(table)
+    for statement in base.creating(table, lacking, headings, new=new) if lacking else ():
+        base.run(statement)
+    for label, over in (("key", key), ("source", ["source_file"])) if new else ():
+        if over and set(over) <= set(schema.names):
+            names = ", ".join(map(quoted, over))
+            name = "" if base.names_indexes else f" IF NOT EXISTS {quoted(f'{table}_{label}')}"
+            base.run(f"CREATE INDEX{name} ON {base.name(table)} ({names})")
+
+
+def creating(
+    table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
+) -> Iterator[str]:
+    """The statements that make a table with some columns, or add them to it, with their remarks.
+
+    `table` is its name as SQL writes it.
+    """
+    described = [f"{quoted(one.name)} {column_type(one)}" for one in fields]
+    if new:
+        yield f"CREATE TABLE {table} ({', '.join(described)})"
+    else:
+        yield from (f"ALTER TABLE {table} ADD COLUMN {one}" for one in described)
+    for one in fields:
+        remark = literal(remark_of(one, headings))
+        yield f"COMMENT ON COLUMN {table}.{quoted(one.name)} IS {remark}"
+
+
+def remark_of(one: pa.Field, headings: Mapping[str, str]) -> str:
+    """What is noted at a column: its heading in the forms, and its unit."""
+    unit = unit_of(one)
+    heading = headings.get(one.name, one.name)
+    return f"{heading}, {unit}" if unit else heading
+
+
+# --- values that a column cannot hold -------------------------------------------------------------
+
+
+def limits_of(base: Base, table: str, schema: pa.Schema) -> dict[str, str]:
+    """The types of the columns of a table that do not hold every value of their field, by field."""
+    there = {_known(base, name): kind for name, kind in base.columns(table).items()}
+    limited = {}
+    for one in schema:
+        kind = there.get(_known(base, one.name), "")
+        size, _ = _sizes(kind)
+        plain = plain_type(kind)
+        if size is not None and (plain == "text" or (plain == "numeric" and size < _WIDEST)):
+            limited[one.name] = kind
+    return limited
+
+
+def unfit(column: pa.Array, kind: str, *, holds_nul: bool) -> Iterator[tuple[pa.Array, str]]:
+    """Which values of a column a database cannot hold, and why; nothing if it can hold all of them.
+
+    `kind` is the type of the column there, if it holds only some values.
+    """
+    repeated = pa.types.is_dictionary(column.type)
+    values = column.dictionary if repeated else column
+    size, scale = _sizes(kind)
+    masks: list[tuple[pa.Array, str]] = []
+    if pa.types.is_string(values.type):
+        if not holds_nul:
+            masks.append((pc.match_substring(values, "\0"), "it holds the character NUL"))
+        if size is not None:
+            masks.append((pc.greater(pc.utf8_length(values), size), f"the column is {kind}"))
+    elif pa.types.is_decimal(values.type) and size is not None:
+        amounts = pc.abs(values.cast(pa.float64(), safe=False))
+        largest = float(10 ** (size - (scale or 0)))
+        masks.append((pc.greater_equal(amounts, largest), f"the column is {kind}"))
+    for mask, why in masks:
+        if pc.any(mask).as_py():
+            yield pc.fill_null(mask.take(column.indices) if repeated else mask, False), why
+
+
+def without(batch: pa.RecordBatch, field: str, wrong: pa.Array) -> pa.RecordBatch:
+    """A batch in which some values of a field are blank."""
+    at = batch.schema.get_field_index(field)
+    column = batch.column(at)
+    kind = column.type
+    plain = column.cast(kind.value_type) if pa.types.is_dictionary(kind) else column
+    blank = pc.if_else(wrong, pa.scalar(None, plain.type), plain)
+    return batch.set_column(
+        at, batch.schema.field(at), blank.dictionary_encode() if plain is not column else blank
+    )

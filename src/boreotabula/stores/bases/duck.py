@@ -1,0 +1,134 @@
+"""Records in a DuckDB database, from Arrow."""
+
+from __future__ import annotations
+
+import errno
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import pyarrow as pa
+
+from boreotabula.errors import CallError
+from boreotabula.stores.bases.base import Base, OnWait, quoted
+from boreotabula.stores.bases.columns import column_type, creating
+
+if TYPE_CHECKING:
+    import duckdb
+
+_ROW, _RECORDS = "boreotabula_row", "boreotabula_records"
+_AT_ONCE = 50_000
+
+
+def _opened(path: Path, *, read_only: bool) -> duckdb.DuckDBPyConnection:
+    """A connection to a file. Raises CallError if it is no such database, or in use."""
+    try:
+        import duckdb
+    except ImportError:
+        raise CallError('records in DuckDB need more: pip install "boreotabula[duckdb]"') from None
+    try:
+        return duckdb.connect(str(path), read_only=read_only)
+    except duckdb.Error as error:
+        said = " ".join(str(error).split())
+        if "lock" in said.lower():
+            raise CallError(
+                f"“{path}” is in use by another program or run; close it, or run again when it has"
+                " ended"
+            ) from None
+        raise CallError(f"“{path}” cannot be opened: {said}") from None
+
+
+class Duck(Base):
+    """A session with a file: while it lasts, no other program can write into it."""
+
+    def __init__(self, path: Path, *, read_only: bool = False) -> None:
+        super().__init__(str(path))
+        self._base = _opened(path, read_only=read_only)
+
+    def run(self, statement: str, values: Sequence[object] = ()) -> None:
+        """Run a statement."""
+        self._ask(statement, values)
+
+    def _ask(self, statement: str, values: Sequence[object] = ()) -> Any:
+        import duckdb
+
+        try:
+            return self._base.execute(statement, list(values))
+        except duckdb.Error as error:
+            raise OSError(errno.EIO, " ".join(str(error).split())) from None
+
+    def rows(self, statement: str, values: Sequence[object] = ()) -> Iterator[tuple[Any, ...]]:
+        """The rows that it gives."""
+        import duckdb
+
+        try:
+            found = self._ask(statement, values)
+            while some := found.fetchmany(_AT_ONCE):
+                yield from some
+        except duckdb.Error as error:
+            raise OSError(errno.EIO, " ".join(str(error).split())) from None
+
+    def columns(self, table: str) -> Mapping[str, str]:
+        """The columns of a table."""
+        found = self._ask(
+            "SELECT column_name, data_type FROM duckdb_columns() WHERE lower(table_name) = lower(?)"
+            " AND NOT internal",
+            [table],
+        )
+        return {str(name): str(kind) for name, kind in found.fetchall()}
+
+    def among(self, files: Collection[str]) -> tuple[str, object]:
+        """A list is one value."""
+        return "list_contains(?, source_file)", list(files)
+
+    def lock(self, tables: Sequence[str], on_wait: OnWait) -> None:
+        """The session is the lock."""
+
+    def insert(self, table: str, batch: pa.RecordBatch) -> None:
+        """Add records."""
+        names = ", ".join(map(quoted, batch.schema.names))
+        self._with(batch, f"INSERT INTO {quoted(table)} ({names}) SELECT {names} FROM {_RECORDS}")
+
+    def update(self, table: str, rows: Sequence[object], batch: pa.RecordBatch) -> None:
+        """Update rows."""
+        sets = ", ".join(f"{quoted(name)} = new.{quoted(name)}" for name in batch.schema.names)
+        numbered = batch.append_column(_ROW, pa.array(rows, pa.int64()))
+        self._with(
+            numbered,
+            f"UPDATE {quoted(table)} SET {sets} FROM {_RECORDS} AS new"
+            f" WHERE {quoted(table)}.rowid = new.{_ROW}",
+        )
+
+    def delete(self, table: str, rows: Sequence[object]) -> None:
+        """Delete rows."""
+        chosen = pa.RecordBatch.from_arrays([pa.array(rows, pa.int64())], names=[_ROW])
+        self._with(
+            chosen, f"DELETE FROM {quoted(table)} WHERE rowid IN (SELECT {_ROW} FROM {_RECORDS})"
+        )
+
+    def _with(self, batch: pa.RecordBatch, statement: str) -> None:
+        """Run a statement that reads a batch."""
+        plain = pa.schema(
+            one.with_type(one.type.value_type) if pa.types.is_dictionary(one.type) else one
+            for one in batch.schema
+        )
+        columns = [one.cast(to.type) for one, to in zip(batch.columns, plain, strict=True)]
+        self._base.register(_RECORDS, pa.Table.from_arrays(columns, schema=plain))
+        try:
+            self.run(statement)
+        finally:
+            self._base.unregister(_RECORDS)
+
+    def creating(
+        self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
+    ) -> Iterator[str]:
+        """The statements that make a table, with remarks."""
+        return creating(self.name(table), fields, headings, new=new)
+
+    def type_of(self, field: pa.Field) -> str:
+        """The type in SQL."""
+        return column_type(field)
+
+    def close(self) -> None:
+        """Let go of it."""
+        self._base.close()

@@ -1,0 +1,204 @@
+"""Records in a PostgreSQL database, by COPY, in one transaction: readers see the old or the new."""
+
+from __future__ import annotations
+
+import errno
+import io
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+import pyarrow as pa
+
+from boreotabula.errors import CallError
+from boreotabula.stores.bases.address import DatabaseAddress
+from boreotabula.stores.bases.base import Base, OnWait, quoted
+from boreotabula.stores.bases.columns import column_type, creating
+from boreotabula.stores.csv import CsvWriter, field_type
+
+if TYPE_CHECKING:
+    import psycopg
+
+_LOCK = 0x62_6F_72_65
+"""The first number of the locks of runs: `bore`; the second tells the table."""
+_SOON = "2s"
+"""So long a lock is waited for without a word."""
+_AT_ONCE = 50_000
+
+
+def _connected(address: DatabaseAddress) -> psycopg.Connection[Any]:
+    """A connection to a server. Raises CallError if there is none."""
+    try:
+        import psycopg
+    except ImportError:
+        raise CallError(
+            'records in PostgreSQL need more: pip install "boreotabula[postgres]"'
+        ) from None
+    try:
+        return psycopg.connect(
+            address.url, connect_timeout=15, application_name="boreotabula", autocommit=True
+        )
+    except psycopg.Error as error:
+        raise CallError(
+            f"“{address}” cannot be opened: {address.hidden(str(error))}. A password is taken from"
+            " PGPASSWORD or from the password file (~/.pgpass)"
+        ) from None
+
+
+class Postgres(Base):
+    """A session with a server."""
+
+    mark = "%s"
+    row = "ctid"
+    holds_nul = False
+    folds_case = False
+    names_indexes = True
+    longest_name = 63
+
+    def __init__(self, address: DatabaseAddress) -> None:
+        super().__init__(str(address))
+        self._address = address
+        self._base = _connected(address)
+
+    def run(self, statement: str, values: Sequence[object] = ()) -> None:
+        """Run a statement."""
+        import psycopg
+
+        try:
+            self._base.execute(statement.encode(), list(values) or None)
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+
+    def rows(self, statement: str, values: Sequence[object] = ()) -> Iterator[tuple[Any, ...]]:
+        """The rows that it gives; the server hands them out some at a time."""
+        import psycopg
+
+        try:
+            with self._base.cursor("boreotabula_rows", withhold=True) as cursor:
+                cursor.itersize = _AT_ONCE
+                cursor.execute(statement.encode(), list(values) or None)
+                yield from cursor
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+
+    def _failed(self, error: Exception) -> OSError:
+        """An error of the server as one of the system, without the password."""
+        return OSError(errno.EIO, self._address.hidden(str(error)))
+
+    def name(self, table: str) -> str:
+        """A dot stands between schema and table."""
+        return ".".join(quoted(part) for part in table.split("."))
+
+    def columns(self, table: str) -> Mapping[str, str]:
+        """The columns of a table."""
+        import psycopg
+
+        try:
+            found = self._base.execute(
+                "SELECT attname, format_type(atttypid, atttypmod) FROM pg_attribute"
+                " WHERE attrelid = to_regclass(%s) AND attnum > 0 AND NOT attisdropped"
+                " ORDER BY attnum",
+                [self.name(table)],
+            ).fetchall()
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+        return {str(name): str(kind) for name, kind in found}
+
+    def among(self, files: Collection[str]) -> tuple[str, object]:
+        """A list is one value."""
+        return "source_file = ANY(%s)", list(files)
+
+    def lock(self, tables: Sequence[str], on_wait: OnWait) -> None:
+        """A lock of the session, not of a transaction: the server may end idle transactions."""
+        import psycopg
+
+        try:
+            for table in sorted({table.casefold() for table in tables}):
+                values = [_LOCK, table]
+                asked = self._base.execute("SELECT pg_try_advisory_lock(%s, hashtext(%s))", values)
+                row = asked.fetchone()
+                if row is None or not row[0]:
+                    on_wait(f"another run writes into {table}: waiting until it has ended")
+                    self._base.execute("SELECT pg_advisory_lock(%s, hashtext(%s))", values)
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+
+    def begin(self, tables: Sequence[str], on_wait: OnWait) -> None:
+        """Begin, and keep all others from writing into the tables that are there."""
+        import psycopg
+
+        there = [self.name(one) for one in tables if self.columns(one)]
+        self.run("BEGIN")
+        try:
+            for limit in (_SOON, "0"):
+                self.run(f"SET LOCAL lock_timeout = '{limit}'")
+                self.run("SAVEPOINT before_locks")
+                try:
+                    for table in there:
+                        statement = f"LOCK TABLE {table} IN SHARE ROW EXCLUSIVE MODE"
+                        self._base.execute(statement.encode())
+                except psycopg.errors.LockNotAvailable:
+                    self.run("ROLLBACK TO SAVEPOINT before_locks")
+                    on_wait(f"“{self.shown}” is in use: waiting until others have written")
+                else:
+                    return
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+
+    def insert(self, table: str, batch: pa.RecordBatch) -> None:
+        """Send records as CSV."""
+        import psycopg
+
+        schema = _with_days(batch.schema)
+        names = ", ".join(map(quoted, schema.names))
+        statement = f"COPY {self.name(table)} ({names}) FROM STDIN (FORMAT csv, HEADER true)"
+        content = io.BytesIO()
+        CsvWriter(content, schema).write(pa.RecordBatch.from_arrays(batch.columns, schema=schema))
+        try:
+            with self._base.cursor() as cursor, cursor.copy(statement.encode()) as copy:
+                copy.write(content.getvalue())
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+
+    def update(self, table: str, rows: Sequence[object], batch: pa.RecordBatch) -> None:
+        """Update rows."""
+        sets = ", ".join(f"{quoted(name)} = %s" for name in batch.schema.names)
+        columns = [column.to_pylist() for column in batch.columns]
+        lines = [(*one, row) for *one, row in zip(*columns, rows, strict=True)]
+        self._each(f"UPDATE {self.name(table)} SET {sets} WHERE ctid = %s::tid", lines)
+
+    def delete(self, table: str, rows: Sequence[object]) -> None:
+        """Delete rows."""
+        self.run(f"DELETE FROM {self.name(table)} WHERE ctid = ANY(%s::tid[])", [list(rows)])
+
+    def _each(self, statement: str, lines: Sequence[Sequence[object]]) -> None:
+        import psycopg
+
+        try:
+            with self._base.cursor() as cursor:
+                cursor.executemany(statement.encode(), lines)
+        except psycopg.Error as error:
+            raise self._failed(error) from None
+
+    def creating(
+        self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
+    ) -> Iterator[str]:
+        """The statements that make a table, with remarks."""
+        return creating(self.name(table), fields, headings, new=new)
+
+    def type_of(self, field: pa.Field) -> str:
+        """The type in SQL."""
+        return column_type(field)
+
+    def close(self) -> None:
+        """Let go of it."""
+        self._base.close()
+
+
+def _with_days(schema: pa.Schema) -> pa.Schema:
+    """A schema whose months are written as days: databases have no months."""
+    return pa.schema(
+        one.with_metadata({**(one.metadata or {}), b"field_type": b"date"})
+        if field_type(one).name == "month"
+        else one
+        for one in schema
+    )

@@ -1,0 +1,217 @@
+"""A few files of a run, read on another machine: their records go into the dataset from there.
+
+What is sent here and back is small: which files, and of each all but its records. The folder of the
+dataset, still beside its place, must be seen from every machine.
+"""
+
+from __future__ import annotations
+
+import socket
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from boreotabula import __version__
+from boreotabula.batch.cache.packing import without_records
+from boreotabula.batch.cache.store import Cache
+from boreotabula.batch.file.facts import Met
+from boreotabula.batch.file.open_file import Job
+from boreotabula.batch.file.read import FileReading, ended_reading
+from boreotabula.batch.inputs import Inbox, SourceFile
+from boreotabula.batch.processes.pool import Ended
+from boreotabula.batch.processes.worker import End
+from boreotabula.batch.read_all import Means, digests, read_by_ways, read_sources
+from boreotabula.batch.remote.fetch import Fetched, fetch_one
+from boreotabula.errors import BoreotabulaError, CallError
+from boreotabula.findings.files import FILE_NOT_FETCHED
+from boreotabula.stores.dataset.parted import PartedWriter, PartFile
+
+ATTEMPTS = ".attempts"
+"""A folder in that of the dataset, with a file for each chunk that was begun."""
+_DEADLY = 2
+"""A file that so many workers stopped at is not tried again."""
+
+
+@dataclass(frozen=True)
+class Errand:
+    """What all chunks of a run have in common. Can be sent to another machine."""
+
+    job: Job
+    layout: str
+    """The digest of the layout."""
+    folder: Path
+    partition: tuple[str, ...]
+    tables: Mapping[str, str]
+    """The folder of each output table below that of the dataset."""
+    kept: bool = True
+    """Whether results are kept where they are read."""
+    fresh: bool = False
+    version: str = __version__
+
+
+@dataclass(frozen=True)
+class Chunk:
+    """Files that are read by one worker, one after the other."""
+
+    label: str
+    """Its number; the files that hold its records are named after it."""
+    sources: tuple[SourceFile, ...]
+    digests: Mapping[str, str] = field(default_factory=dict)
+    left_out: frozenset[tuple[str, str]] = frozenset()
+    """Tabs, each with its file, whose records go nowhere: they are copies of others."""
+    ways: Mapping[str, Met] = field(default_factory=dict)
+    """What decides day and month, by field, in the files of `decided`."""
+    decided: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Looked:
+    """What is known of the files of a chunk before they are read."""
+
+    digests: Mapping[str, str]
+    fetched: Fetched
+    worker: str
+    """The address of the worker that has fetched them."""
+    failed: Mapping[str, str] = field(default_factory=dict)
+    """Why files could not be fetched."""
+
+
+@dataclass(frozen=True)
+class Done:
+    """What came of a chunk."""
+
+    heads: tuple[bytes, ...]
+    """Of each file all but its records."""
+    parts: Mapping[str, tuple[PartFile, ...]]
+    """The files that hold the records of each table."""
+
+
+def greet(folder: Path, folders: Sequence[Path]) -> str:
+    """What a worker answers first: the version it has, or what keeps it from working."""
+    unseen = [one for one in (folder / ATTEMPTS, *folders) if not one.is_dir()]
+    if unseen:
+        shown = folder.parent if unseen[0].name == ATTEMPTS else unseen[0]
+        return f"{socket.gethostname()} does not see the folder “{shown}”"
+    return __version__
+
+
+def look_through(chunk: Chunk, errand: Errand) -> Looked:
+    """Fetch the files of a chunk that lie on servers, and look through the content of all."""
+    from distributed import get_worker
+
+    here = [_fetched(source) for source in chunk.sources]
+    there = tuple(one for one, _, why in here if not why)
+    bytes_ = sum(size for _, size, _ in here)
+    remote = sum(source.remote is not None for source in chunk.sources)
+    known = digests(Inbox(there, ()), errand.job.opening.limits)
+    fetched = Fetched(sum(size > 0 for _, size, _ in here), remote, bytes_)
+    failed = {source.name: why for source, _, why in here if why}
+    return Looked(known, fetched, str(get_worker().address), failed)
+
+
+def read_chunk(chunk: Chunk, errand: Errand) -> Done:
+    """Read the files of a chunk and write their records. Raises CallError if they cannot be."""
+    note = errand.folder / ATTEMPTS / chunk.label
+    if not note.parent.is_dir():
+        raise CallError(f"{socket.gethostname()} does not see the folder “{errand.folder.parent}”")
+    try:
+        return _read(chunk, errand, note)
+    except OSError as error:
+        raise CallError(
+            f"{socket.gethostname()} cannot write below “{errand.folder.parent}”: {error.strerror}"
+        ) from None
+
+
+def _read(chunk: Chunk, errand: Errand, note: Path) -> Done:
+    deadly = _deadly(note, len(chunk.sources))
+    writers = {
+        table: PartedWriter(errand.folder / below, errand.partition, f"{chunk.label}-")
+        for table, below in errand.tables.items()
+    }
+    heads = []
+    with note.open("a", encoding="ascii") as attempt:
+        attempt.write("begun\n")
+        attempt.flush()  # a worker that is lost at the first file must have said so
+        for reading in _readings(chunk, errand, deadly):
+            for tab in reading.tabs:
+                if (reading.name, tab.name) not in chunk.left_out:
+                    for table, batch in tab.tables.items():
+                        writers[table].write(batch)
+            heads.append(without_records(reading))
+            attempt.write("read\n")
+            attempt.flush()
+        for one in writers.values():
+            one.close()
+        attempt.write("done\n")
+    return Done(tuple(heads), {table: tuple(one.parts) for table, one in writers.items()})
+
+
+def _deadly(note: Path, files: int) -> frozenset[int]:
+    """The places of the files that workers stopped at too often: each attempt that did not come to
+    its end stopped at the first file that it had not read."""
+    try:
+        attempts = note.read_text("ascii").split("begun\n")[1:]
+    except OSError:
+        return frozenset()
+    stopped = Counter(one.count("read\n") for one in attempts if "done\n" not in one)
+    return frozenset(at for at, times in stopped.items() if times >= _DEADLY and at < files)
+
+
+def _readings(chunk: Chunk, errand: Errand, deadly: frozenset[int]) -> Iterator[FileReading]:
+    """The readings of a chunk's files, in order."""
+    here, failed = [], {}
+    for at, source in enumerate(chunk.sources):
+        if at in deadly:
+            failed[source.name] = stopped_at(source, chunk)
+            continue
+        found, _, why = _fetched(source)
+        if why:
+            failed[source.name] = not_fetched(source.name, why)
+        else:
+            here.append(found)
+    limits = errand.job.opening.limits
+    kept = Cache.of(errand.layout, limits) if errand.kept else None
+    means = Means(1, kept, errand.fresh, limits, threads=True)
+    plain = [source for source in here if source.name not in chunk.decided]
+    readings = read_sources(plain, errand.job, means, chunk.digests)
+    decided = [source for source in here if source.name in chunk.decided]
+    by_ways = read_by_ways(decided, errand.job, means, chunk.digests, chunk.ways)
+    for source in chunk.sources:
+        its_readings = by_ways if source.name in chunk.decided else readings
+        yield failed.get(source.name) or next(its_readings)
+
+
+def not_fetched(name: str, why: str) -> FileReading:
+    """The reading of a file that a server did not hand out."""
+    return FileReading(name, findings=(FILE_NOT_FETCHED(file=name, why=why),))
+
+
+def stopped_at(source: SourceFile, chunk: Chunk) -> FileReading:
+    """The reading of a file that stops the workers."""
+    ended = Ended(
+        End.BROKEN,
+        "two workers of the cluster stopped while they read it",
+        "Read it alone on this machine (boreotabula extract LAYOUT FILE --dry-run); if that works,"
+        " run again.",
+    )
+    return ended_reading(source.name, chunk.digests.get(source.name, ""), ended)
+
+
+def _fetched(source: SourceFile) -> tuple[SourceFile, int, str]:
+    """A file as it lies here, the bytes that came, and why it could not be fetched."""
+    if source.remote is None:
+        return source, 0, ""
+    try:
+        path, size = fetch_one(source.remote)
+    except OSError as error:
+        return source, 0, error.strerror or str(error)
+    except BoreotabulaError as error:
+        return source, 0, str(error)
+    return replace(source, path=path), size, ""
+
+
+def cut(sources: Sequence[SourceFile], most: int) -> Iterator[Chunk]:
+    """Files in chunks of so many at most, numbered in their order."""
+    for number, start in enumerate(range(0, len(sources), most)):
+        yield Chunk(f"{number + 1:06}", tuple(sources[start : start + most]))

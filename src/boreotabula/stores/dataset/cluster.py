@@ -1,0 +1,287 @@
+"""The files of a run spread over a cluster: Dask's scheduler, and workers on any machine.
+
+They are read in chunks. First the workers look through the content of all, so that copies are
+known; then they read, write the records into the dataset themselves, and send back the rest.
+"""
+
+from __future__ import annotations
+
+import gc
+import logging
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+from boreotabula import __version__
+from boreotabula.batch.cache.packing import read_without_records, without_records
+from boreotabula.batch.compare.copies import without_copies
+from boreotabula.batch.evidence import with_evidence
+from boreotabula.batch.file.facts import Met
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import SourceFile
+from boreotabula.batch.read_all import originals, without_same
+from boreotabula.batch.remote.fetch import Fetched
+from boreotabula.errors import BoreotabulaError, CallError
+from boreotabula.stores.dataset.chunk import (
+    Chunk,
+    Done,
+    Errand,
+    Looked,
+    cut,
+    greet,
+    look_through,
+    not_fetched,
+    read_chunk,
+    stopped_at,
+)
+from boreotabula.stores.dataset.parted import PartFile
+
+_LOCAL = "local:"
+_SECONDS = 30
+"""So long a scheduler may take to answer, and workers to be there."""
+_FILES = 24
+"""So many files at most make a chunk: few enough that little is read again if a worker is lost."""
+_EACH = 4
+"""Where there are few files each worker still gets so many chunks."""
+_AHEAD = 3
+"""So many chunks for each thread of a worker are under way or wait for their turn."""
+
+Result = TypeVar("Result")
+
+
+@contextmanager
+def connected(address: str) -> Iterator[Any]:
+    """A client of the scheduler at an address such as tcp://scheduler:8786, or of one that is
+    started here, with so many workers: local:4. Raises CallError if there is none."""
+    try:
+        import distributed
+    except ImportError as error:
+        raise CallError(
+            f'--cluster needs more: pip install "boreotabula[cluster]" ({error.name})'
+        ) from None
+    started: Any = distributed  # it has no types
+    logging.getLogger("distributed").setLevel(logging.CRITICAL)
+    count = address.removeprefix(_LOCAL) if address.startswith(_LOCAL) else ""
+    if address.startswith(_LOCAL) and not (count.isdecimal() and int(count)):
+        raise CallError(f"--cluster {address}: say how many workers, such as local:4")
+    opened: list[Any] = []
+    reason = ""
+    with _uncollected():
+        try:
+            if count:
+                opened.append(started.LocalCluster(
+                    n_workers=int(count), threads_per_worker=1, dashboard_address=None,
+                    silence_logs=logging.CRITICAL,
+                ))  # fmt: skip
+            place = opened[0] if opened else address
+            opened.append(started.Client(place, timeout=_SECONDS, set_as_default=False))
+        except (OSError, ValueError, TypeError) as error:
+            reason = " ".join(str(error).split()) or "it does not answer"
+    try:
+        if reason:
+            raise CallError(f"the scheduler “{address}” cannot be reached: {reason}")
+        yield opened[-1]
+    finally:
+        for one in reversed(opened):
+            with suppress(Exception):  # what is broken need not be closed
+                one.close()
+
+
+@contextmanager
+def _uncollected() -> Iterator[None]:
+    """Have no garbage collected while a client starts, but all of it afterwards.
+
+    A client that could not start closes itself once it is collected; should that be while another
+    one starts, the two would wait for one another for ever.
+    """
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.enable()
+        gc.collect()
+
+
+class Cluster:
+    """The workers of a cluster at one errand."""
+
+    def __init__(self, client: Any, errand: Errand, address: str) -> None:
+        self._client, self._errand, self._address = client, errand, address
+        self._chunks: dict[str, str] = {}
+        """By each file, the label of the chunk that it was read with."""
+        self._done: dict[str, tuple[Chunk, Done]] = {}
+        self._copies: dict[str, set[tuple[str, str]]] = {}
+        """By the labels of chunks, tabs of theirs that turned out to be copies."""
+        self.fetched = Fetched()
+
+    def greet(self, folders: Iterable[Path]) -> None:
+        """Raises CallError if a worker cannot do the errand, or none is there. `folders` are those
+        that every worker must see."""
+        from distributed import TimeoutError as NoWorkersError
+
+        try:
+            self._client.wait_for_workers(1, timeout=_SECONDS)
+            answers = self._client.run(greet, self._errand.folder, list(folders))
+        except (NoWorkersError, TimeoutError):
+            raise CallError(f"the scheduler “{self._address}” has no workers") from None
+        except Exception as error:  # noqa: BLE001  # whatever a worker without the program raises
+            raise CallError(
+                f"the workers of “{self._address}” cannot run this program ({error}); install"
+                f" boreotabula {__version__} on each of their machines"
+            ) from None
+        for worker, answer in answers.items():
+            if answer != __version__:
+                other = f"it has version {answer}, here is {__version__}"
+                why = answer if " " in answer else other
+                raise CallError(
+                    f"the worker {worker} cannot take part: {why}; all machines must see the"
+                    " folders of the source and the output, and have the same version"
+                )
+
+    def readings(self, sources: Sequence[SourceFile]) -> Iterator[FileReading]:
+        """The readings of files, in order and without their records; of copies only one is read."""
+        sources = [replace(one, path=one.path.absolute()) for one in sources]
+        threads = self._threads()
+        most = max(1, min(_FILES, -(-len(sources) // (_EACH * threads))))
+        known: dict[str, str] = {}
+        there: dict[str, str] = {}
+        failed: dict[str, str] = {}
+        for chunk, looked in self._each(look_through, list(cut(sources, most))):
+            known |= {one.name: looked.digests.get(one.name, "") for one in chunk.sources}
+            there |= {one.name: looked.worker for one in chunk.sources if one.remote}
+            failed |= looked.failed
+            self.fetched += looked.fetched
+        first = originals(sources, known)
+        copies = {name for name, original in first.items() if name != original}
+        wanted = [one for one in sources if one.name not in failed and one.name not in copies]
+        chunks = [
+            replace(one, digests={source.name: known[source.name] for source in one.sources})
+            for one in cut(wanted, most)
+        ]
+        read = self._read(chunks, there)
+        unread = {name: not_fetched(name, why) for name, why in failed.items()}
+        unread |= {name: FileReading(name, digest=known[name]) for name in copies}
+        every = (unread.get(one.name) or next(read) for one in sources)
+        settled = with_evidence(every, (), self._by_ways)
+        for reading in without_copies(without_same(settled, first)):
+            copied = {(reading.name, tab.name) for tab in reading.tabs if tab.is_copy}
+            if copied:
+                self._copies.setdefault(self._chunks[reading.name], set()).update(copied)
+            yield reading
+
+    def _read(
+        self, chunks: Sequence[Chunk], there: dict[str, str] | None = None
+    ) -> Iterator[FileReading]:
+        for chunk, done in self._each(read_chunk, chunks, there):
+            self._done[chunk.label] = (chunk, replace(done, heads=()))
+            for source, head in zip(chunk.sources, done.heads, strict=True):
+                self._chunks[source.name] = chunk.label
+                yield read_without_records(head)
+
+    def _by_ways(self, names: Sequence[str], ways: Mapping[str, Met]) -> Iterator[FileReading]:
+        """Some files read once more, by name, with what decides their fields: their chunks are."""
+        decided = frozenset(names)
+        labels = dict.fromkeys(self._chunks[name] for name in names)
+        again = [replace(self._done[one][0], ways=ways, decided=decided) for one in labels]
+        for reading in self._read(again):
+            if reading.name in decided:
+                yield reading
+
+    def parts(self) -> dict[str, list[PartFile]]:
+        """The files that hold the records of each table, once all readings are taken."""
+        again = [
+            replace(self._done[label][0], left_out=frozenset(tabs))
+            for label, tabs in self._copies.items()
+        ]
+        for chunk, done in self._each(read_chunk, again):
+            self._done[chunk.label] = (chunk, done)
+        return {
+            table: [part for _, done in self._done.values() for part in done.parts[table]]
+            for table in self._errand.tables
+        }
+
+    # --- chunks and their futures ----------------------------------------------------------------
+
+    def _each(
+        self,
+        work: Callable[[Chunk, Errand], Result],
+        chunks: Sequence[Chunk],
+        there: dict[str, str] | None = None,
+    ) -> Iterator[tuple[Chunk, Result]]:
+        """The results of a work on chunks, in order; not many are ahead of what is taken."""
+        waiting: deque[tuple[Chunk, Any]] = deque()
+        ahead = 1
+        for at, chunk in enumerate(chunks):
+            if at % 16 == 0:  # workers may have come or gone
+                ahead = _AHEAD * self._threads() + 1
+            waiting.append((chunk, self._submit(work, chunk, there)))
+            while len(waiting) > ahead:
+                yield waiting[0][0], self._result(work, *waiting.popleft())
+        while waiting:
+            yield waiting[0][0], self._result(work, *waiting.popleft())
+
+    def _threads(self) -> int:
+        """How many threads the workers have that are there now."""
+        try:
+            return sum(self._client.ncores().values()) or 1
+        except Exception as error:  # noqa: BLE001  # each kind of connection has its own
+            raise self._gone(error) from None
+
+    def _gone(self, error: Exception) -> CallError:
+        return CallError(
+            f"the scheduler “{self._address}” does not answer any more ({type(error).__name__});"
+            " nothing was written, run again"
+        )
+
+    def _submit(
+        self, work: Callable[..., Any], chunk: Chunk, there: dict[str, str] | None = None
+    ) -> Any:
+        known = {(there or {}).get(one.name, "") for one in chunk.sources} - {""}
+        where = {"workers": sorted(known), "allow_other_workers": True} if known else {}
+        return self._client.submit(work, chunk, self._errand, pure=False, **where)
+
+    def _result(self, work: Callable[..., Any], chunk: Chunk, future: Any) -> Any:
+        from distributed import KilledWorker
+
+        try:
+            found = future.result()
+        except KilledWorker:
+            return self._divided(work, chunk)
+        except BoreotabulaError:
+            raise
+        except Exception as error:
+            if type(error).__module__.partition(".")[0] in ("distributed", "concurrent", "asyncio"):
+                raise self._gone(error) from None
+            raise
+        future.release()
+        return found
+
+    def _divided(self, work: Callable[..., Any], chunk: Chunk) -> Any:
+        """The result of a chunk that no worker came to the end of: of each of its files alone."""
+        if len(chunk.sources) == 1:
+            if work is look_through:
+                return Looked({}, Fetched(), "")
+            head = without_records(stopped_at(chunk.sources[0], chunk))
+            return Done((head,), dict.fromkeys(self._errand.tables, ()))
+        several = [
+            replace(chunk, label=f"{chunk.label}-{at + 1:04}", sources=(one,))
+            for at, one in enumerate(chunk.sources)
+        ]
+        return _joined([found for _, found in self._each(work, several)])
+
+
+def _joined(some: Sequence[Any]) -> Any:
+    """The results of chunks as that of one."""
+    if isinstance(some[0], Looked):
+        known = {name: digest for one in some for name, digest in one.digests.items()}
+        return Looked(known, sum((one.fetched for one in some), Fetched()), some[0].worker)
+    return Done(
+        tuple(head for one in some for head in one.heads),
+        {
+            table: tuple(part for one in some for part in one.parts[table])
+            for table in some[0].parts
+        },
+    )

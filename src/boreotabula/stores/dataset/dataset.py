@@ -1,0 +1,271 @@
+"""Running a layout into a dataset: a folder of Parquet files, written here or by a cluster."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import pyarrow as pa
+
+from boreotabula.batch.atomic import KeepOld, placed_folder
+from boreotabula.batch.file.open_file import make_job
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import Inbox, check_output, look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.own import turn_of
+from boreotabula.batch.remote.address import is_remote
+from boreotabula.batch.run.earlier import earlier_record
+from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run.record import write_record
+from boreotabula.batch.run_folders import run_folder
+from boreotabula.errors import CallError
+from boreotabula.stores.dataset.chunk import ATTEMPTS, Errand
+from boreotabula.stores.dataset.parted import (
+    PartedWriter,
+    PartFile,
+    check_partition,
+    clear_but,
+)
+from boreotabula.stores.kinds import kind_of
+from boreotabula.stores.new_file import check_folder
+from boreotabula.stores.saved import SavedOutput, known_output
+from boreotabula.stores.store import OnFetched, Task, schemas_of
+
+if TYPE_CHECKING:
+    from boreotabula.stores.dataset.cluster import Cluster
+
+
+@dataclass(frozen=True)
+class Dataset:
+    """A folder of Parquet files, put in place at the end."""
+
+    folder: Path
+    partition: tuple[str, ...] = ()
+    """The fields whose values part it."""
+    cluster: str = ""
+    """The address of a scheduler; empty if the files are read here."""
+    takes_whole: bool = False
+    adds: bool = False
+
+    @property
+    def shown(self) -> str:
+        """The path."""
+        return str(self.folder)
+
+    @property
+    def file(self) -> Path:
+        """The path."""
+        return self.folder
+
+    def record_folder(self, tables: Sequence[str]) -> Path:
+        """Beside it."""
+        return run_folder(self.folder)
+
+    def look(
+        self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
+    ) -> Inbox:
+        """The files of the layout's source folders, once it is sure that it can be written.
+
+        A cluster fetches files of servers itself. Raises CallError for a layout whose columns are
+        not known ahead, if a cluster is to write them, fields that cannot part its tables, or a
+        folder that no run has written.
+        """
+        out = self.folder
+        if layout.plan.grows and self.cluster:
+            raise CallError(
+                "the columns of this layout are known only once all files are read, but each worker"
+                " of a cluster needs them before: name them in [fields], or run it without"
+                " --cluster"
+            )
+        if not layout.plan.grows:
+            check_partition(self.partition, schemas_of(layout))
+        if not layout.spec.provenance:
+            raise CallError(
+                "`provenance = false`: a dataset needs the columns source_file, source_tab and"
+                " source_cell to know its rows again; write a file with -o"
+            )
+        if kind_of(out) is not None:
+            raise CallError(f"“{out}”: a dataset is a folder; give it a name without an ending")
+        check_folder(out)
+        if not out.resolve().parent.is_dir():
+            raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+        check_output(layout, out, named)
+        return look(
+            layout,
+            own=(out, run_folder(out)),
+            named=named,
+            fetching=not self.cluster,
+            on_fetched=on_fetched,
+        )
+
+    def locked(self, layout: Layout) -> AbstractContextManager[None]:
+        """By the path."""
+        return turn_of(self.folder)
+
+    def remembers(self) -> Mapping[str, Any] | None:
+        """The record beside the folder."""
+        return earlier_record(self.folder)
+
+    def saved(self, table: str) -> SavedOutput | None:
+        """The dataset of the last run."""
+        return known_output(self.folder, table)
+
+    @contextmanager
+    def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Filling]:
+        """A folder beside it. Raises CallError if the cluster does not answer."""
+        with placed_folder(self.folder) as folder:
+            with _filling(self, task, folder) as filling:
+                yield filling
+            if not filling.done:
+                raise KeepOld
+
+
+def _check(run: Run, parts: Sequence[PartFile]) -> None:
+    """Raises CallError if files do not hold as many records as were read."""
+    held = sum(one.records for one in parts)
+    if held != run.record_count:
+        raise CallError(
+            f"{run.record_count:,} records were read, but the files of the dataset hold {held:,};"
+            " nothing was put in place"
+        )
+
+
+def _drop_empty(folder: Path) -> None:
+    for below in sorted((one for one in folder.rglob("*") if one.is_dir()), reverse=True):
+        if not any(below.iterdir()):
+            below.rmdir()
+
+
+def _looks(path: Path) -> dict[str, int]:
+    found = path.stat()
+    return {"size": found.st_size, "modified_ns": found.st_mtime_ns}
+
+
+class _Filling:
+    """A folder that is being filled."""
+
+    unchanged = False
+
+    def __init__(self, store: Dataset, folder: Path, below: Mapping[str, str]) -> None:
+        self._store, self._folder, self._below = store, folder, below
+        self.done = False
+
+    def readings(self) -> Iterator[FileReading] | None:
+        """They are read by the run."""
+        return None
+
+    def take(self, reading: FileReading) -> FileReading:
+        """Its records are written by whoever reads the file."""
+        return reading
+
+    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
+        """Written by whoever reads the files."""
+
+    def settle(self, run: Run) -> Run:
+        """Nothing of the older dataset stays."""
+        return run
+
+    def commit(self, run: Run) -> None:
+        """Put the files in place, and write the record of the run. Raises CallError if they do not
+        hold all records."""
+        parts = self._parts(run)
+        _check(run, parts)
+        clear_but(self._folder, parts)
+        _drop_empty(self._folder)
+        written = {"files": {one.path: _looks(self._folder / one.path) for one in parts}}
+        write_record(run, self._store.folder, written, partition=self._store.partition)
+        self.done = True
+
+    def _parts(self, run: Run) -> list[PartFile]:
+        """The files that hold the records, once the run has taken all readings."""
+        raise NotImplementedError
+
+
+@contextmanager
+def _filling(store: Dataset, task: Task, folder: Path) -> Iterator[_Filling]:
+    """What fills the folder of a dataset."""
+    layout, means = task.layout, task.means
+    tables = list(layout.plan.tables)
+    below = {table: table if len(tables) > 1 else "" for table in tables}
+    if not store.cluster:
+        yield _Here(store, folder, below)
+        return
+    from boreotabula.stores.dataset.cluster import Cluster, connected
+
+    job = make_job(layout.spec, layout.plan, means.limits)
+    kept = means.kept is not None
+    errand = Errand(job, layout.digest, folder, store.partition, below, kept, means.fresh)
+    (folder / ATTEMPTS).mkdir()
+    with connected(store.cluster) as client:
+        cluster = Cluster(client, errand, store.cluster)
+        cluster.greet(one.absolute() for text, one in layout.folders.items() if not is_remote(text))
+        yield _There(store, folder, below, cluster, task.inbox)
+
+
+class _Here(_Filling):
+    """Filled by processes of this machine."""
+
+    def __init__(self, store: Dataset, folder: Path, below: Mapping[str, str]) -> None:
+        super().__init__(store, folder, below)
+        self._writers = {
+            table: PartedWriter(folder / one, store.partition) for table, one in below.items()
+        }
+
+    def take(self, reading: FileReading) -> FileReading:
+        """Write the records of a reading."""
+        for tab in reading.tabs:
+            for table, batch in tab.tables.items():
+                self._writers[table].write(batch)
+        return reading
+
+    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
+        """Write the records of all files. Raises CallError if the tables cannot be parted so."""
+        check_partition(self._store.partition, {name: one.schema for name, one in tables.items()})
+        for table, records in tables.items():
+            for batch in records.unify_dictionaries().to_batches():
+                self._writers[table].write(batch)
+
+    def _parts(self, run: Run) -> list[PartFile]:
+        for one in self._writers.values():
+            one.close()
+        return _paths_below({name: one.parts for name, one in self._writers.items()}, self._below)
+
+
+class _There(_Filling):
+    """Filled by the workers of a cluster."""
+
+    def __init__(
+        self,
+        store: Dataset,
+        folder: Path,
+        below: Mapping[str, str],
+        cluster: Cluster,
+        inbox: Inbox,
+    ) -> None:
+        super().__init__(store, folder, below)
+        self._cluster, self._inbox = cluster, inbox
+
+    def readings(self) -> Iterator[FileReading]:
+        """The readings; their records are written by the workers."""
+        return self._cluster.readings(self._inbox.taken)
+
+    def settle(self, run: Run) -> Run:
+        """The run, with the number of files that the workers have fetched."""
+        return replace(run, fetched=self._cluster.fetched.said or run.fetched)
+
+    def _parts(self, run: Run) -> list[PartFile]:
+        return _paths_below(self._cluster.parts(), self._below)
+
+
+def _paths_below(
+    parts: Mapping[str, Sequence[PartFile]], folders: Mapping[str, str]
+) -> list[PartFile]:
+    """Files by their paths below the dataset."""
+    return [
+        replace(one, path=f"{folders[table]}/{one.path}") if folders[table] else one
+        for table, some in parts.items()
+        for one in some
+    ]

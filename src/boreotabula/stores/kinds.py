@@ -1,0 +1,167 @@
+"""The kinds of output, by the ending of their name, and how each is written."""
+
+from __future__ import annotations
+
+import gzip
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import BinaryIO, Protocol
+
+import pyarrow as pa
+
+from boreotabula.errors import CallError
+from boreotabula.stores.csv import CsvWriter
+
+
+class Writer(Protocol):
+    """Takes record batches of one schema, in order."""
+
+    def write(self, batch: pa.RecordBatch) -> None:
+        """Write the records of a batch."""
+
+
+Open = Callable[[BinaryIO, Mapping[str, pa.Schema], Sequence[str]], "Opened"]
+"""Begins an output on a stream: the schema of each table, and the key of the layout."""
+
+
+class Opened(Protocol):
+    """An output that is being written."""
+
+    @property
+    def writers(self) -> Mapping[str, Writer]:
+        """The writer of each table."""
+
+    def close(self) -> None:
+        """Write the end."""
+
+    def abandon(self) -> None:
+        """Let go of it without writing the end."""
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of output."""
+
+    open: Open
+    several: bool = False
+    """Whether one file holds several tables."""
+    is_csv: bool = False
+    """Whether texts stand beside numbers without a type, as in CSV."""
+    by_line: bool = False
+    """Whether records are lines of text that can be copied from an older output."""
+
+
+@dataclass
+class _Single:
+    """An output of one table; its writer may have an end to write."""
+
+    writers: Mapping[str, Writer]
+    ends: Sequence[Callable[[], None]] = ()
+    let_go: Callable[[], None] = lambda: None
+
+    def close(self) -> None:
+        for end in self.ends:
+            end()
+
+    def abandon(self) -> None:
+        self.let_go()
+
+
+def _csv(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    return _Single({table: CsvWriter(stream, schema) for table, schema in schemas.items()})
+
+
+def _tsv(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    return _Single({table: CsvWriter(stream, schema, "\t") for table, schema in schemas.items()})
+
+
+def _csv_gz(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    # Neither name nor time is written, so that the same records give the same bytes.
+    packed = gzip.GzipFile("", "wb", 6, stream, mtime=0)
+    ((table, schema),) = schemas.items()
+    return _Single({table: CsvWriter(packed, schema)}, [packed.close])  # type: ignore[arg-type]
+
+
+def _jsonl(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    from boreotabula.stores.jsonl import JsonLinesWriter
+
+    return _Single({table: JsonLinesWriter(stream, schema) for table, schema in schemas.items()})
+
+
+def _parquet(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    from boreotabula.stores.columnar import ParquetWriter
+
+    ((table, schema),) = schemas.items()
+    writer = ParquetWriter(stream, schema)
+    # Left open, it would write its end when the stream is closed already.
+    return _Single({table: writer}, [writer.close], writer.close)
+
+
+def _arrow(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    from boreotabula.stores.columnar import ArrowWriter
+
+    ((table, schema),) = schemas.items()
+    writer = ArrowWriter(stream, schema)
+    return _Single({table: writer}, [writer.close], writer.close)
+
+
+def _xlsx(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    from boreotabula.stores.xlsx import NewWorkbook
+
+    return NewWorkbook(stream, schemas)
+
+
+def _sqlite(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    from boreotabula.stores.bases.new import new_sqlite
+
+    # The hidden file that the stream writes to is the database; it is still empty.
+    base, writers = new_sqlite(Path(stream.name), schemas, key)
+    return _Single(writers, [base.commit, base.close], base.close)
+
+
+def _duckdb(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    from boreotabula.stores.bases.new import NewDuck
+
+    return NewDuck(stream, schemas, key)
+
+
+KINDS: Mapping[str, Kind] = {
+    ".csv": Kind(_csv, is_csv=True, by_line=True),
+    ".csv.gz": Kind(_csv_gz, is_csv=True),
+    ".tsv": Kind(_tsv, is_csv=True, by_line=True),
+    ".jsonl": Kind(_jsonl, by_line=True),
+    ".parquet": Kind(_parquet),
+    ".arrow": Kind(_arrow),
+    ".xlsx": Kind(_xlsx, several=True),
+    ".sqlite": Kind(_sqlite, several=True),
+    ".duckdb": Kind(_duckdb, several=True),
+}
+
+
+def kind_of(out: Path) -> Kind | None:
+    """The kind that the ending of a name says; None if there is none, or it is not known."""
+    name = out.name.lower()
+    return next((kind for ending, kind in KINDS.items() if name.endswith(ending)), None)
+
+
+def known_kind(out: Path) -> Kind:
+    """The same. Raises CallError if the ending is not known."""
+    kind = kind_of(out)
+    if kind is None:
+        raise CallError(f"“{out}”: the ending chooses the kind of output: {', '.join(KINDS)}")
+    return kind
+
+
+@contextmanager
+def opened(
+    kind: Kind, stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str] = ()
+) -> Iterator[Opened]:
+    """An output on a stream, let go of if the block fails. It is for the block to close it."""
+    output = kind.open(stream, schemas, key)
+    try:
+        yield output
+    except BaseException:
+        output.abandon()
+        raise

@@ -1,0 +1,295 @@
+"""A workbook that people already have, whose tables take the records of a run.
+
+Rows are found again by their key or source and keep their place, their looks and what people wrote
+beside them; whatever cannot be kept as it is makes the whole refused.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import pyarrow as pa
+
+from boreotabula.batch.processes.one_sheet import read_sheet
+from boreotabula.errors import CallError
+from boreotabula.layout.addresses import Address, parse_address
+from boreotabula.layout.headings import HeadingNames
+from boreotabula.ooxml.editing import Package, attribute, open_package
+from boreotabula.stores.master.place import Area, Place, field_finder, find_place
+from boreotabula.stores.master.sources import (
+    add_tab,
+    is_sources_tab,
+    kept_sources,
+    sources_tab,
+)
+from boreotabula.stores.master.table import MasterTable
+from boreotabula.stores.xlsx import empty_workbook, tab_name, table_name
+from boreotabula.stores.xlsx_rows import heading_cell
+from boreotabula.unreadable import UnreadableError
+from boreotabula.workbooks.sheet import Sheet, make_sheet
+
+_BOOK = "xl/workbook.xml"
+
+
+@dataclass(frozen=True)
+class Taking:
+    """How a master takes records."""
+
+    names: HeadingNames
+    """What the layout and its glossaries know the fields by."""
+    key: Sequence[str] = ()
+    tab: str | None = None
+    """The tab that was asked for."""
+    no_source: bool = False
+    """Whether the table gets no columns that tell where its rows are from."""
+
+
+@dataclass
+class Book:
+    """A workbook that takes the records of a run."""
+
+    path: Path
+    package: Package
+    tables: Mapping[str, MasterTable]
+
+    @property
+    def tabs(self) -> dict[str, str]:
+        """The tab of each table."""
+        return {name: one.tab for name, one in self.tables.items()}
+
+    def close(self) -> None:
+        """Let go of the workbook."""
+        self.package.source.close()
+
+    def fill(self) -> bool:
+        """Put the rows into their tabs; returns whether anything changes.
+
+        Formulas are worked out when the workbook is opened. Raises CallError, which says what could
+        not be kept.
+        """
+        for one in self.tables.values():
+            one.put()
+        if not self.package.changed:
+            return False
+        self.package.drop("xl/calcChain.xml", of=_BOOK)
+        self.package.recalculate()
+        return True
+
+    def write(self, stream: BinaryIO) -> None:
+        """Write the workbook."""
+        self.package.write(stream)
+
+
+def into_workbook(target: Path, schemas: Mapping[str, pa.Schema], taking: Taking) -> Book:
+    """A workbook whose tabs are ready to take the records of each table.
+
+    Raises CallError, which says what could not be kept as it is.
+    """
+    if taking.no_source and not taking.key:
+        raise CallError(
+            "--no-source: without the columns source_file, source_tab and source_cell rows are"
+            ' known by the key alone; name it in the layout, such as key = ["nursery", "month"]'
+        )
+    package = open_package(target)
+    if any(name.startswith("_xmlsignatures/") for name in package.names()):
+        raise CallError(f"“{target}” is signed, and a change would break the signature")
+    if not package.text("xl/styles.xml"):
+        raise CallError(f"“{target}” has no cell styles; save it in a spreadsheet program first")
+    looked: dict[str, Sheet] = {}
+    tables = {
+        table: _table(target, package, table, schema, taking, looked)
+        for table, schema in schemas.items()
+    }
+    return Book(target, package, tables)
+
+
+def _table(
+    target: Path,
+    package: Package,
+    table: str,
+    schema: pa.Schema,
+    taking: Taking,
+    looked: dict[str, Sheet],
+) -> MasterTable:
+    field_of = field_finder(taking.names, schema.names)
+
+    def place_on(tab: str) -> Place | None:
+        where = f"“{target}” › {tab}"
+        if tab not in looked:
+            looked[tab] = _values(target, tab)
+        area = _object_area(package, package.tabs()[tab], looked[tab], field_of, where)
+        return find_place(looked[tab], area, field_of, len(schema.names), where)
+
+    found = _tab_of(target, package, table, taking, place_on, len(schema.names))
+    if found is None:
+        return _new_tab(target, package, taking.tab or tab_name(table), table, schema, taking)
+    where = f"“{target}” › {found}"
+    place = place_on(found)
+    sheet = looked[found]
+    if place is None:
+        if sheet.filled.any():
+            raise CallError(
+                f"{where}: no row holds the headings of the table; looked for"
+                f" {', '.join(schema.names[:6])} and what the layout knows them by. Name another"
+                " tab with --tab"
+            )
+        place = Place(0, 0, -1, 0, (1,), {}, {})
+    one = MasterTable(
+        package,
+        found,
+        where,
+        package.tabs()[found],
+        place,
+        sheet,
+        schema,
+        _key_of(taking, schema),
+        _sources(target, package, found, taking, place),
+    )
+    _refuse(package, one)
+    one.take()
+    return one
+
+
+def _key_of(taking: Taking, schema: pa.Schema) -> Sequence[str]:
+    """The key, if the table holds all of its fields."""
+    return taking.key if set(taking.key) <= set(schema.names) else ()
+
+
+def _tab_of(
+    target: Path,
+    package: Package,
+    table: str,
+    taking: Taking,
+    place_on: Any,
+    fields: int,
+) -> str | None:
+    """The tab that holds a table: the one that was named, the one of its name, else the only one
+    with its headings."""
+    name = taking.tab if taking.tab is not None else tab_name(table)
+    tabs = [one for one in package.tabs() if not is_sources_tab(one, package.tabs())]
+    named = next((one for one in tabs if one.casefold() == name.casefold()), None)
+    if named is not None or taking.tab is not None:
+        return named
+    places = {one: place for one in tabs if (place := place_on(one)) is not None}
+    like = [one for one, place in places.items() if len(place.fields) * 2 >= fields - 3]
+    if len(like) > 1:
+        raise CallError(
+            f"“{target}”: the tabs {', '.join(like)} hold headings of the layout; say with --tab"
+            " which one takes the records"
+        )
+    return like[0] if like else None
+
+
+def _values(target: Path, tab: str) -> Sheet:
+    try:
+        return read_sheet(target, tab)
+    except UnreadableError as error:
+        raise CallError(f"“{target}” › {tab} cannot be read: {error}. {error.advice}") from None
+
+
+def _object_area(
+    package: Package, part: str, sheet: Sheet, field_of: Any, where: str
+) -> Area | None:
+    """The area of the table object whose headings are most of all those of the layout."""
+    best, most = None, 0
+    for name in package.tables(part):
+        root = package.tree(name)
+        first, _, last = root.get("ref", "").partition(":")
+        area = (*parse_address(first), *parse_address(last or first))
+        top, left, _, right = area
+        known = {field_of(str(sheet.cell(top, at))) for at in range(left, right + 1)} - {None}
+        if len(known) > most:
+            best, most = area, len(known)
+            if root.get("totalsRowCount", "0") != "0":
+                raise CallError(
+                    f"the table on {where} has a row of totals, which could not be kept; switch it"
+                    " off, or name another tab"
+                )
+    return best
+
+
+def _refuse(package: Package, table: MasterTable) -> None:
+    """Raises CallError if a tab cannot be written to without losing something."""
+    text = package.text(table.part)
+    if "sheetProtection" in text:
+        raise CallError(f"{table.where} is protected; lift the protection, or name another tab")
+    place = table.place
+    for one in re.findall(r"<(?:\w+:)?mergeCell\b[^>]*>", text):
+        first, _, last = attribute(one, "ref").partition(":")
+        (top, left), (bottom, right) = parse_address(first), parse_address(last or first)
+        within = bottom >= place.top and top <= max(place.ends)
+        if within and left <= place.right and right >= place.left:
+            raise CallError(
+                f"{table.where}: the cells {attribute(one, 'ref')} are merged; part them, or name"
+                " another tab"
+            )
+
+
+def _sources(
+    target: Path, package: Package, tab: str, taking: Taking, place: Place
+) -> Mapping[Any, Any] | None:
+    """What the hidden tab says of the rows; None if their source stands in the table itself."""
+    hidden = sources_tab(tab)
+    if hidden in package.tabs():
+        return kept_sources(_values(target, hidden), taking.key)
+    if "source_file" in place.fields:
+        return None
+    return {} if taking.no_source else None
+
+
+def _new_tab(
+    target: Path, package: Package, name: str, table: str, schema: pa.Schema, taking: Taking
+) -> MasterTable:
+    """A tab with a table object, behind all others."""
+    if name != tab_name(name):
+        raise CallError(f"--tab: “{name}” cannot be the name of a tab")
+    hidden = taking.no_source
+    names = [one for one in schema.names if not (hidden and one.startswith("source_"))]
+    template = open_package(empty_workbook({table: pa.schema([schema.field(n) for n in names])}))
+    text = template.text("xl/worksheets/sheet1.xml").replace(' tabSelected="1"', "")
+    cells = "".join(heading_cell(str(Address(0, at)), one) for at, one in enumerate(names))
+    text = re.sub(
+        r"<sheetData>.*</sheetData>",
+        lambda _: f'<sheetData><row r="1">{cells}</row></sheetData>',
+        text,
+        flags=re.DOTALL,
+    )
+    part = add_tab(package, name, text)
+    object_part = package.new_name("xl/tables/table{}.xml")
+    package.relate(part, "/table", object_part)
+    root = template.tree("xl/tables/table1.xml")
+    _rename(package, root, table)
+    package.put_tree(object_part, root)
+    package.declare(object_part, "table")
+    fields = {one: at for at, one in enumerate(names)}
+    place = Place(0, 0, len(names) - 1, 0, (1,), dict(enumerate(names)), fields)
+    one = MasterTable(
+        package,
+        name,
+        f"“{target}” › {name}",
+        part,
+        place,
+        make_sheet(name, [names]),
+        schema,
+        _key_of(taking, schema),
+        {} if hidden else None,
+    )
+    one.take()
+    return one
+
+
+def _rename(package: Package, root: Any, table: str) -> None:
+    """Give a table object a name and number that are free in a workbook."""
+    others = [package.tree(name) for name in package.names() if name.startswith("xl/tables/")]
+    ids = [int(one.get("id") or 0) for one in others]
+    names = {one.get("displayName", "").casefold() for one in others}
+    number = next(
+        n for n in range(1, len(names) + 2) if table_name(table, n).casefold() not in names
+    )
+    root.set("id", str(max(ids, default=0) + 1))
+    for key in ("name", "displayName"):
+        root.set(key, table_name(table, number))

@@ -1,0 +1,81 @@
+"""A hidden tab that keeps where the rows of a master are from, if its table does not."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from boreotabula.layout.addresses import column_letters
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.ooxml.editing import Package, add, relation_of
+from boreotabula.reading.cells import cell_text
+from boreotabula.stores.pairing import Source, Values
+from boreotabula.stores.xlsx_rows import heading_cell
+from boreotabula.workbooks.sheet import Sheet
+
+_BOOK = "xl/workbook.xml"
+_MOST_NAME = 31
+_MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
+
+
+def sources_tab(tab: str) -> str:
+    """The name of the hidden tab beside a tab."""
+    return f"sources of {tab}"[:_MOST_NAME].rstrip()
+
+
+def is_sources_tab(name: str, tabs: Iterable[str]) -> bool:
+    """Whether a tab is the hidden one beside another."""
+    return name in {sources_tab(one) for one in tabs}
+
+
+def kept_sources(sheet: Sheet, key: Sequence[str]) -> Mapping[Values, Source]:
+    """Where rows are from, by the values of their key; nothing if the tab is of another key."""
+    texts = [[cell_text(cell) for cell in row] for row in sheet.rows]
+    if not texts or texts[0][: len(key) + 3] != [*key, *PROVENANCE]:
+        return {}
+    width = len(key)
+    return {tuple(row[:width]): (row[width], row[width + 1], row[width + 2]) for row in texts[1:]}
+
+
+def put_sources(
+    package: Package, tab: str, key: Sequence[str], rows: Iterable[tuple[Values, Source]]
+) -> None:
+    """Write the hidden tab of a tab, or write it anew."""
+    lines = [
+        _line(number, texts)
+        for number, texts in enumerate(
+            ((*key, *PROVENANCE), *((*known, *source) for known, source in rows)), 1
+        )
+    ]
+    text = (
+        '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+        f'<worksheet xmlns="{_MAIN}"><sheetData>{"".join(lines)}</sheetData></worksheet>'
+    )
+    name = sources_tab(tab)
+    part = package.tabs().get(name)
+    if part is None:
+        part = add_tab(package, name, text, hidden=True)
+    elif package.text(part) != text:
+        package.put(part, text)
+
+
+def _line(number: int, texts: Sequence[str]) -> str:
+    cells = "".join(
+        heading_cell(f"{column_letters(at)}{number}", text) for at, text in enumerate(texts) if text
+    )
+    return f'<row r="{number}">{cells}</row>'
+
+
+def add_tab(package: Package, name: str, text: str, *, hidden: bool = False) -> str:
+    """Add a worksheet behind all others; returns the name of its part."""
+    part = package.new_name("xl/worksheets/sheet{}.xml")
+    package.put(part, text)
+    package.declare(part, "worksheet")
+    key = package.relate(_BOOK, "/worksheet", part)
+    book = package.tree(_BOOK)
+    sheets = book.find("{*}sheets")
+    number = max((int(one.get("sheetId") or 0) for one in sheets), default=0) + 1
+    relation = next(found for one in sheets if (found := relation_of(one)))
+    state = {"state": "hidden"} if hidden else {}
+    add(sheets, "sheet", {"name": name, "sheetId": str(number), **state, relation: key})
+    package.put_tree(_BOOK, book)
+    return part

@@ -1,0 +1,198 @@
+"""Records into a workbook that people already have: whose rows go, and whose stay."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, closing, contextmanager
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import Inbox, check_output, look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.own import turn_of
+from boreotabula.batch.run.earlier import Before, earlier_record
+from boreotabula.batch.run.gather import RowCounts, Run
+from boreotabula.batch.run.record import write_record
+from boreotabula.batch.run_folders import run_folder
+from boreotabula.errors import CallError
+from boreotabula.findings.files import FILE_TWICE
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.masters import CHANGED_BY_HAND, REMARK_GONE, ROWS_KEPT
+from boreotabula.stores.master.book import Book, Taking, into_workbook
+from boreotabula.stores.master.table import Merged
+from boreotabula.stores.saved import SavedOutput, known_output
+from boreotabula.stores.store import OnFetched, Task
+
+BOOKS = (".xlsx", ".xlsm")
+
+
+@dataclass(frozen=True)
+class BookStore:
+    """The workbook at a path. Rows that no run has written stay, and are told."""
+
+    path: Path
+    tab: str | None = None
+    """The tab that takes the records of the only table of the layout."""
+    replace_all: bool = False
+    """Whether rows of files that are not read now go."""
+    no_source: bool = False
+    """Whether a table gets no columns that tell where its rows are from."""
+    takes_whole: bool = True
+    adds: bool = True
+
+    @property
+    def shown(self) -> str:
+        """The path."""
+        return str(self.path)
+
+    @property
+    def file(self) -> Path:
+        """The path."""
+        return self.path
+
+    def record_folder(self, tables: Sequence[str]) -> Path:
+        """Beside it."""
+        return run_folder(self.path)
+
+    def look(
+        self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
+    ) -> Inbox:
+        """The files of the layout's source folders, once records may go into the workbook.
+
+        Raises CallError if they may not.
+        """
+        path = self.path
+        if layout.plan.keeps_unknown:
+            raise CallError(
+                '`unknown_headings = "keep"` makes columns come and go; write a file of its own'
+                " with -o"
+            )
+        if not path.is_file():
+            raise CallError(f"there is no file “{path}”; write a new one with -o")
+        if self.tab is not None and len(layout.plan.tables) > 1:
+            raise CallError(
+                "--tab names the tab of a workbook that takes the only table of a layout"
+            )
+        lock = path.with_name(f"~${path.name}")
+        other = path.with_name(f".~lock.{path.name}#")
+        if lock.exists() or other.exists():
+            raise CallError(f"“{path.name}” is open in a spreadsheet program; close it first")
+        check_output(layout, path, named, own=(path,))
+        return look(layout, own=(path, run_folder(path)), named=named, on_fetched=on_fetched)
+
+    def locked(self, layout: Layout) -> AbstractContextManager[None]:
+        """By the path."""
+        return turn_of(self.path)
+
+    def remembers(self) -> Mapping[str, Any] | None:
+        """The record beside the workbook."""
+        return earlier_record(self.path)
+
+    def saved(self, table: str) -> SavedOutput | None:
+        """What the workbook holds of a table."""
+        return known_output(self.path, table)
+
+    @contextmanager
+    def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Writing]:
+        """The workbook, its tabs ready to take the records of each table."""
+        layout = task.layout
+        no_source = self.no_source or not layout.spec.provenance
+        taking = Taking(layout.plan.names, layout.spec.key, self.tab, no_source)
+        with closing(into_workbook(self.path, tables, taking)) as book:
+            yield _Writing(self, task, book, Before.of(self.remembers(), task.digests))
+
+
+@dataclass
+class _Writing:
+    """A run into a workbook."""
+
+    store: BookStore
+    task: Task
+    book: Book
+    before: Before
+    unchanged: bool = False
+    tables: Mapping[str, pa.Table] | None = None
+
+    def readings(self) -> None:
+        """They are read by the run."""
+
+    def take(self, reading: FileReading) -> FileReading:
+        """Rows follow from all records together."""
+        return reading
+
+    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
+        """The records of all files."""
+        self.tables = tables
+
+    def settle(self, run: Run) -> Run:
+        """Pair the rows with the records. Raises CallError, which says what cannot be kept."""
+        before, book = self.before, self.book
+        ours = {*before.files, *(one.name for one in self.task.inbox.taken)}
+        again = ours if self.store.replace_all else _replaced(run, before)
+        unchanged = {one.name for one in run.files if before.files.get(one.name) == one.digest}
+        names = {old: new for new, old in before.renamed.items()}
+        tables = self.tables or {}
+        merged = [
+            one.merge(tables[table], again, ours, unchanged, names)
+            for table, one in book.tables.items()
+        ]
+        return replace(
+            run,
+            rows=sum((one.counts for one in merged), RowCounts()),
+            findings=(*run.findings, *_told(book, merged)),
+            files_kept={} if self.store.replace_all else before.without(again),
+        )
+
+    def commit(self, run: Run) -> None:
+        """Write the workbook, if anything changes, and the record of the run."""
+        book, path = self.book, self.store.path
+        columns = {table: one.headings for table, one in book.tables.items()}
+        if not book.fill():
+            found = path.stat()
+            looks = {"size": found.st_size, "modified_ns": found.st_mtime_ns}
+            write_record(run, path, looks, book.tabs, columns)
+            return
+        with placed(path, now := time.time_ns()) as stream:
+            book.write(stream)
+            stream.flush()
+            written = {"size": os.fstat(stream.fileno()).st_size, "modified_ns": now}
+            write_record(run, path, written, book.tabs, columns)
+
+
+def _replaced(run: Run, before: Before) -> set[str]:
+    """The files whose records a run replaces: those that it read, copies of them, and what they
+    were called before."""
+    read = {one.name for one in run.files if one.read}
+    twice = {one.file for one in run.findings if one.kind == FILE_TWICE}
+    return read | twice | {before.renamed[name] for name in read if name in before.renamed}
+
+
+def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
+    """What a person should know of the rows of a workbook."""
+    foreign = sum(one.foreign for one in merged)
+    if foreign:
+        yield ROWS_KEPT(rows=foreign, book=book.path.name)
+    for tab, one in zip(book.tabs.values(), merged, strict=True):
+        for row in one.remarks:
+            file, source_tab, cell = row.source
+            yield REMARK_GONE(
+                file=file,
+                tab=source_tab,
+                row=row.cell.row + 1,
+                book=book.path.name,
+                master_tab=tab,
+                texts=list(row.texts),
+                cell=cell,
+            )
+        if one.by_hand:
+            numbers = [row.cell.row + 1 for row in one.by_hand]
+            yield CHANGED_BY_HAND(
+                rows=len(numbers), book=book.path.name, master_tab=tab, numbers=numbers
+            )

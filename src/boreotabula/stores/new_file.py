@@ -1,0 +1,320 @@
+"""A file that is written anew by each run, its ending says which kind it is; or, for a layout with
+several output tables, a folder with a file for each."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, ExitStack, contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import pyarrow as pa
+
+from boreotabula.batch.atomic import KeepOld, placed, placed_folder, told
+from boreotabula.batch.evidence import DECIDED, content_digest
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import Inbox, check_output, look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.own import turn_of
+from boreotabula.batch.run.earlier import earlier_record, wrote
+from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run.record import write_record
+from boreotabula.batch.run.sources import Sources
+from boreotabula.batch.run_folders import run_folder
+from boreotabula.errors import CallError
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.stores.csv import CsvWriter, guarded
+from boreotabula.stores.kinds import KINDS, Writer, known_kind, opened
+from boreotabula.stores.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
+from boreotabula.stores.saved import SavedOutput, keep_before, known_output
+from boreotabula.stores.store import OnFetched, Task
+
+_SEVERAL = tuple(ending for ending, kind in KINDS.items() if kind.several)
+
+
+@dataclass(frozen=True)
+class NewFile:
+    """The file `out`, or the folder of that name.
+
+    An output that would be the same again is left as it is; what it held before is kept in the run
+    folder. With `safe_csv` texts are written so that no spreadsheet program takes one for a
+    formula.
+    """
+
+    out: Path
+    overwrite: bool = False
+    safe_csv: bool = False
+    takes_whole: bool = False
+    adds: bool = False
+
+    @property
+    def shown(self) -> str:
+        """The path."""
+        return str(self.out)
+
+    @property
+    def file(self) -> Path:
+        """The path."""
+        return self.out
+
+    def record_folder(self, tables: Sequence[str]) -> Path:
+        """Beside it."""
+        return run_folder(self.out)
+
+    def look(
+        self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
+    ) -> Inbox:
+        """The files of the layout's source folders, once it is sure that `out` can be written.
+
+        Raises CallError for an unknown ending, a missing folder, an output that is an input, or a
+        file that no run has written, unless that may be overwritten.
+        """
+        out, tables = self.out, list(layout.plan.tables)
+        if len(tables) > 1 and not out.name.lower().endswith(_SEVERAL):
+            _check_folder(out, tables)
+        else:
+            known_kind(out)
+            if out.is_dir():
+                raise CallError(f"“{out}” is a folder; name a file")
+        if not out.parent.is_dir():
+            raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+        check_output(layout, out, named)
+        if not self.overwrite and out.is_file() and out.stat().st_size > 0 and not wrote(out):
+            raise CallError(
+                f"“{out}” was not written by extract, so it was not replaced; choose another name,"
+                " or use --overwrite (--into puts records into a workbook that is there)"
+            )
+        return look(layout, own=(out, run_folder(out)), named=named, on_fetched=on_fetched)
+
+    def locked(self, layout: Layout) -> AbstractContextManager[None]:
+        """By the path."""
+        return turn_of(self.out)
+
+    def remembers(self) -> Mapping[str, Any] | None:
+        """The record beside the output."""
+        return earlier_record(self.out)
+
+    def saved(self, table: str) -> SavedOutput | None:
+        """The output of the last run."""
+        return known_output(self.out, table)
+
+    @contextmanager
+    def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[Output | _Same]:
+        """A writer for each table; what they write is put in place at the end, or not at all."""
+        known, kept = task.digests, task.means.kept
+        old = old_output(self.out, self.remembers()) if kept and not task.means.fresh else None
+        # Where columns follow from all files, lines cannot be told by the file that they are from.
+        grows = task.layout.plan.grows
+        lead = "safe " if self.safe_csv else ""
+        keys = {
+            one.name: lead + kept.key(one, known[one.name])
+            for one in task.inbox.taken
+            if kept and not grows
+        }
+        if old and keys and old.is_same(keys):
+            yield _Same(self, old)
+            return
+        schemas = {name: guarded(one) if self.safe_csv else one for name, one in tables.items()}
+        with self._opened(schemas, task.layout.spec.key) as output, ExitStack() as stack:
+            if old is not None and output.stream is not None:
+                output.old, output.old_stream = old, stack.enter_context(old.path.open("rb"))
+            output.keys = {name: key for name, key in keys.items() if known[name]}
+            output.sources = None if task.layout.spec.provenance else Sources()
+            output.digests = known
+            yield output
+            if not output.done:
+                raise KeepOld
+
+    @contextmanager
+    def _opened(self, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Iterator[Output]:
+        if len(schemas) == 1 or self.out.name.lower().endswith(_SEVERAL):
+            kind = known_kind(self.out)
+            now = time.time_ns()
+            with placed(self.out, now) as stream, opened(kind, stream, schemas, key) as one:
+                by_line = stream if kind.by_line else None
+                yield Output(self, one.writers, [one.close], by_line, modified_ns=now, file=stream)
+            return
+        with placed_folder(self.out) as folder, ExitStack() as stack:
+            files = {
+                table: stack.enter_context((folder / f"{table}.csv").open("wb"))
+                for table in schemas
+            }
+            yield Output(
+                self,
+                {table: CsvWriter(files[table], one) for table, one in schemas.items()},
+                files={f"{table}.csv": one for table, one in files.items()},
+            )
+
+
+def _check_folder(out: Path, tables: Sequence[str]) -> None:
+    if out.suffix:
+        named = ", ".join(f"{table}.csv" for table in tables)
+        raise CallError(
+            f"“{out}”: this layout has {len(tables)} output tables; name a folder, {named} will be"
+            f" written into it, or a file that holds several tables ({', '.join(_SEVERAL)})"
+        )
+    check_folder(out)
+
+
+def check_folder(out: Path) -> None:
+    """Raises CallError if an output cannot be a folder, or one that no run has written is there."""
+    if out.exists() and not out.is_dir():
+        raise CallError(f"“{out}” is a file; name a folder")
+    # The run folder alone says nothing: somebody else may have made a folder beside it.
+    if out.is_dir() and any(out.iterdir()) and not wrote(out):
+        raise CallError(
+            f"the folder “{out}” was not written by extract, so it was not replaced; name a new one"
+        )
+
+
+@dataclass
+class _Same:
+    """An output that would be the same again: only the record of the run is written."""
+
+    store: NewFile
+    old: OldOutput
+    unchanged: bool = True
+
+    def readings(self) -> None:
+        """They are read by the run."""
+
+    def take(self, reading: FileReading) -> FileReading:
+        """It is there already."""
+        return reading
+
+    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
+        """They are there already."""
+
+    def settle(self, run: Run) -> Run:
+        """Nothing changes."""
+        return run
+
+    def commit(self, run: Run) -> None:
+        """Keep the record of the run."""
+        store = self.store
+        write_record(run, store.out, self.old.written.described(), safe_csv=store.safe_csv)
+
+
+@dataclass
+class Output:
+    """An output that is being written, and which of its bytes are from which file."""
+
+    store: NewFile
+    writers: Mapping[str, Writer]
+    ends: Sequence[Callable[[], None]] = ()
+    """What writes the end of each file."""
+    stream: BinaryIO | None = None
+    """The stream, if its lines can be taken over from an older output or by a later one."""
+    old: OldOutput | None = None
+    old_stream: BinaryIO | None = None
+    modified_ns: int = 0
+    file: BinaryIO | None = None
+    """The stream of an output of one file, whatever its kind."""
+    files: Mapping[str, BinaryIO] = field(default_factory=dict)
+    """The stream of each file of an output that is a folder."""
+    keys: Mapping[str, str] = field(default_factory=dict)
+    """By each file that is read, in order, the key of its result."""
+    sources: Sources | None = None
+    """Where the records are from, if the output does not say so itself."""
+    digests: Mapping[str, str] = field(default_factory=dict)
+    """What each file held before it was read."""
+    used_keys: dict[str, str] = field(default_factory=dict)
+    """Those of files whose reading was decided by others, too."""
+    parts: dict[str, Part] = field(default_factory=dict)
+    unchanged: bool = False
+    done: bool = False
+    """Whether it takes the place of the older output."""
+
+    def readings(self) -> None:
+        """They are read by the run."""
+
+    def take(self, reading: FileReading) -> FileReading:
+        """Write the records of a reading, or take over its lines."""
+        start = self._place()
+        key = self.keys.get(reading.name, "")
+        if key and reading.digest != content_digest(reading.digest):
+            # What else decided the reading tells its lines from others.
+            key = self.used_keys[reading.name] = key + reading.digest.partition(DECIDED)[2]
+        part = self.old.part(reading, key) if self.old and key else None
+        if part is not None and self.old_stream and self.stream:
+            copy_part(self.old_stream, part, self.stream)
+        else:
+            for tab in reading.tabs:
+                for table, batch in tab.tables.items():
+                    self._write(table, batch)
+        if self.sources is not None:
+            for tab in reading.tabs:
+                for table, batch in tab.tables.items():
+                    self.sources.take(table, batch)
+        if self.stream is not None and may_be_taken(reading):
+            self.parts[reading.name] = (start, self._place())
+        return reading
+
+    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
+        """Write the records of all files."""
+        for table, records in tables.items():
+            for batch in records.to_batches():
+                self._write(table, batch)
+                if self.sources is not None:
+                    self.sources.take(table, batch)
+
+    def _write(self, table: str, batch: pa.RecordBatch) -> None:
+        if self.sources is not None:
+            names = [one for one in batch.schema.names if one not in PROVENANCE]
+            batch = batch.select(names)
+        self.writers[table].write(batch)
+
+    def settle(self, run: Run) -> Run:
+        """Write the end of the output, which cannot change the run."""
+        return run
+
+    def commit(self, run: Run) -> None:
+        """Write the end, and the record of the run; then the output takes its place."""
+        store = self.store
+        for end in self.ends:
+            end()
+        _keep_before(run, store.out)
+        # A file that changed while it was read is not known by what it holds.
+        same = all(self.digests[one.name] == content_digest(one.digest) for one in run.files)
+        grown = not self.keys and self.file is not None
+        described = self._described() if same or grown else None
+        write_record(run, store.out, described, safe_csv=store.safe_csv)
+        if self.sources is not None:
+            self.sources.keep(store.out)
+        self.done = True
+
+    def _place(self) -> int:
+        if self.stream is None:
+            return 0
+        self.stream.flush()
+        return os.lseek(self.stream.fileno(), 0, os.SEEK_CUR)
+
+    def _described(self) -> dict[str, object]:
+        """What the record of the run says of the output, so that it is known again."""
+        if self.file is None:
+            return {"files": {name: _looks(one) for name, one in self.files.items()}}
+        self.file.flush()
+        size = os.fstat(self.file.fileno()).st_size
+        keys = {**self.keys, **self.used_keys}
+        return Written(size, self.modified_ns, keys, self.parts).described()
+
+
+def _looks(stream: BinaryIO) -> dict[str, int]:
+    """The size of a file, and when it was written to last."""
+    stream.flush()
+    found = os.fstat(stream.fileno())
+    return {"size": found.st_size, "modified_ns": found.st_mtime_ns}
+
+
+def _keep_before(run: Run, out: Path) -> None:
+    """Keep what an output held, if it is to hold something else now."""
+    record, since = earlier_record(out), run.since
+    if record is None or since is None:
+        return
+    same = str(record.get("layout", {}).get("digest")) == run.layout.digest
+    if not same or since.new or since.changed or since.gone or since.renamed:
+        with told(out):
+            keep_before(out)

@@ -1,0 +1,134 @@
+"""Which row of a table that is there is which record: by the key, else by where it is from."""
+
+from __future__ import annotations
+
+from collections import defaultdict, deque
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import pyarrow as pa
+
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.stores.csv import column_text, field_type
+
+Source = tuple[str, str, str]
+"""Source file, tab and cell; blank texts where a row is of no run."""
+Values = tuple[str, ...]
+"""The values of the fields as texts, blanks as empty texts."""
+
+
+@dataclass(frozen=True)
+class Lines:
+    """The rows of a table, or the records of a run: their values and where they are from."""
+
+    values: Sequence[Values]
+    sources: Sequence[Source]
+    names: Sequence[Values] = ()
+    """Those of them that are no numbers: they say what a record is about."""
+    keys: Sequence[Values] = ()
+    """The values of the key, if there is one."""
+
+
+def lines_of(
+    records: pa.Table,
+    key: Sequence[str],
+    renamed: Mapping[str, str] | None = None,
+    fitted: Callable[[str], str] = str,
+) -> Lines:
+    """Records as lines: all fields but those that say where they are from. `renamed` are the names
+    of files now by what they were before; `fitted` gives a text as the table can hold it."""
+    fields = [one for one in records.schema if one.name not in PROVENANCE]
+    texts = {
+        one.name: list(map(fitted, texts_of(records.column(one.name), one)))
+        for one in records.schema
+    }
+
+    def tuples(names: Iterable[str]) -> list[Values]:
+        found = list(zip(*(texts[one] for one in names), strict=True))
+        return found or [()] * records.num_rows
+
+    values = tuples(one.name for one in fields)
+    names = tuples(one.name for one in fields if not field_type(one).is_number)
+    known = renamed or {}
+    sources = [(known.get(file, file), tab, cell) for file, tab, cell in tuples(PROVENANCE)]
+    return Lines(values, sources, names, tuples(key) if key else [])
+
+
+def texts_of(column: pa.ChunkedArray, field: pa.Field) -> list[str]:
+    """Values as they are written, blanks as empty texts."""
+    found: list[str] = []
+    for chunk in column.chunks:
+        found += (one or "" for one in column_text(chunk, field_type(field)).to_pylist())
+    return found
+
+
+@dataclass
+class Pairs:
+    """For each record its row, if it has one; and the rows that go."""
+
+    rows: list[int | None]
+    gone: list[int] = field(default_factory=list)
+
+
+def paired(rows: Lines, records: Lines, again: Collection[str]) -> Pairs:
+    """Pair the rows of a table with the records that are written now.
+
+    `again` are the files whose records are written now: rows of theirs that are no record any more
+    go, all others stay. By the key, rows are known whatever file they are from. Without one a row
+    is known by its values within its tab, then by those that are no numbers, so that it stays with
+    its record when rows were added above it in the form; then by its cell; rows of no run by their
+    values alone.
+    """
+    pairs = Pairs([None] * len(records.values))
+    if rows.keys:
+        _pair(pairs, _places(rows.keys), records.keys)
+    else:
+        for known in (_by_all, _by_values, _by_names, _by_cell):
+            _pair(pairs, _places(known(rows), _of(rows, again)), known(records))
+        _pair(pairs, _places(rows.values, _of(rows, ("",))), records.values)
+    taken = set(pairs.rows)
+    pairs.gone = [at for at in _of(rows, again) if at not in taken]
+    return pairs
+
+
+def _of(rows: Lines, files: Collection[str]) -> list[int]:
+    return [at for at, source in enumerate(rows.sources) if source[0] in files]
+
+
+def _by_all(lines: Lines) -> list[Values]:
+    return [(*one, *more) for one, more in zip(lines.sources, lines.values, strict=True)]
+
+
+def _by_values(lines: Lines) -> list[Values]:
+    return [(*one[:2], *more) for one, more in zip(lines.sources, lines.values, strict=True)]
+
+
+def _by_names(lines: Lines) -> list[Values]:
+    return [(*one[:2], *more) for one, more in zip(lines.sources, lines.names, strict=True)]
+
+
+def _by_cell(lines: Lines) -> Sequence[Values]:
+    return lines.sources
+
+
+def _places(
+    known: Sequence[Values], chosen: Iterable[int] | None = None
+) -> Mapping[Values, deque[int]]:
+    """The rows by what they are known by; rows of the same in their order."""
+    found: dict[Values, deque[int]] = defaultdict(deque)
+    for at in range(len(known)) if chosen is None else chosen:
+        if any(known[at]):
+            found[known[at]].append(at)
+    return found
+
+
+def _pair(pairs: Pairs, places: Mapping[Values, deque[int]], wanted: Sequence[Values]) -> None:
+    taken = {at for at in pairs.rows if at is not None}
+    for number, known in enumerate(wanted):
+        waiting = places.get(known) if pairs.rows[number] is None else None
+        while waiting:
+            at = waiting.popleft()
+            if at not in taken:
+                pairs.rows[number] = at
+                taken.add(at)
+                break

@@ -1,0 +1,402 @@
+"""The records of a run as a typed table: from any output of `extract`, or by a layout directly."""
+
+from __future__ import annotations
+
+import csv
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import time
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from boreotabula.batch.inputs import look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.read_all import Means
+from boreotabula.batch.run.gather import gather, read_each
+from boreotabula.batch.run.sources import sources_of_run
+from boreotabula.errors import BoreotabulaError, CallError
+from boreotabula.layout.field_types import FieldType, Nature, Written, type_called
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.layout.problems import did_you_mean
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.records.schema import CHOICES
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.stores.bases.address import DatabaseAddress
+from boreotabula.stores.bases.base import Place, open_base, quoted
+from boreotabula.stores.csv import csv_rows, field_type, type_name
+from boreotabula.stores.dataset.parted import partition_values
+from boreotabula.stores.master.sources import kept_sources, sources_tab
+from boreotabula.stores.master.table import one_gap
+from boreotabula.stores.saved import SavedOutput, saved_output
+from boreotabula.texts import unguarded_text
+from boreotabula.workbooks.sheet import Sheet
+
+
+def load_records(place: Place, table: str | None, means: Means) -> pa.Table:
+    """The records of an output, or those that a layout (.toml) gives now.
+
+    The fields carry their layout type as metadata `field_type`. Raises CallError if there are none.
+    """
+    if isinstance(place, DatabaseAddress):
+        return saved_records(saved_output(place, table))
+    path = place
+    if not path.exists():
+        raise CallError(f"there is no file “{path}”")
+    if path.suffix.lower() != ".toml":
+        return saved_records(saved_output(path, table))
+    layout = Layout.load(path)
+    inbox = look(layout)
+    run = gather(layout, inbox, read_each(layout, inbox, None, means), keep_records=True)
+    names = list(run.tables)
+    if (table is not None and table not in names) or (table is None and len(names) > 1):
+        raise CallError(f"“{path}” has the tables {', '.join(names)}; choose one with --table")
+    found = run.tables[table or names[0]]
+    return found.cast(_decoded(found.schema))
+
+
+def source_folders(place: Place) -> list[Path]:
+    """The source folders of a layout, or of that which an output was made by, as far as known."""
+    try:
+        if isinstance(place, Path) and place.suffix.lower() == ".toml":
+            return list(Layout.load(place).folders.values())
+        layout = saved_output(place).layout_path
+        return list(Layout.load(layout).folders.values())
+    except BoreotabulaError:
+        return []
+
+
+def saved_records(saved: SavedOutput) -> pa.Table:
+    """The records of an output, whatever its kind. Raises CallError if they cannot be read."""
+    try:
+        records = _read(saved)
+        records = _with_kept_sources(records, saved) if saved.bare else records
+        return _with_choices(records, saved)
+    except (OSError, ValueError, KeyError, pa.ArrowInvalid) as error:
+        raise CallError(f"“{saved.place}” cannot be read: {error}") from None
+
+
+def _with_choices(table: pa.Table, saved: SavedOutput) -> pa.Table:
+    """Records whose columns know the choices that the layout lists."""
+    listed = saved.choices
+    fields = [
+        field.with_metadata({**(field.metadata or {}), CHOICES: json.dumps(listed[field.name])})
+        if field.name in listed
+        else field
+        for field in table.schema
+    ]
+    return table.cast(pa.schema(fields)) if listed else table
+
+
+def _with_kept_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
+    """Records of an output that does not say where they are from: the run folder does."""
+    # Of several tables each is a file in a folder: then that is the output.
+    outs = (saved.path, saved.path.parent)
+    every = (sources_of_run(out, saved.table, records.num_rows) for out in outs)
+    known = next((one for one in every if one is not None), None)
+    for name in PROVENANCE:
+        texts = (
+            known.column(name).cast(pa.string()) if known else pa.nulls(len(records), pa.string())
+        )
+        records = records.append_column(_field(name, "text"), texts)
+    return records
+
+
+def _read(saved: SavedOutput) -> pa.Table:
+    kinds = saved.written_types
+    if saved.in_base:
+        schema = pa.schema([_field(name, kinds[name], saved.units[name]) for name in kinds])
+        return typed_rows(list(base_rows(saved, list(kinds))), schema)
+    path = saved.path
+    name = path.name.lower()
+    if saved.partition is not None:
+        schema = pa.schema([_field(one, kinds[one], saved.units[one]) for one in kinds])
+        return pa.Table.from_batches([*dataset_batches(saved)], schema)
+    if name.endswith((".parquet", ".arrow")):
+        return _columnar(path)
+    if name.endswith((".csv", ".tsv", ".csv.gz")):
+        columns = _text_columns(path, kinds)
+    elif name.endswith(".jsonl"):
+        columns = _json_columns(path, list(kinds))
+    else:
+        columns = _sheet_columns(saved)
+    units = saved.units
+    fields = [_field(name, kinds[name], units[name]) for name in kinds if name in columns]
+    if saved.guarded and name.endswith((".csv", ".tsv", ".csv.gz")):
+        columns = {field: _unguarded(texts) for field, texts in columns.items()}
+    arrays = [_typed(columns[one.name], one.type, type_called(kinds[one.name])) for one in fields]
+    found = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+    return found if len(fields) == len(kinds) else _with_sources(found, saved)
+
+
+def _unguarded(texts: pa.ChunkedArray) -> pa.ChunkedArray:
+    once = texts.dictionary_encode()
+    chunks = []
+    for chunk in once.chunks:
+        known = [one and unguarded_text(one) for one in chunk.dictionary.to_pylist()]
+        chunks.append(pa.array(known, pa.string()).take(chunk.indices))
+    return pa.chunked_array(chunks, pa.string())
+
+
+def dataset_batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
+    """The records of a dataset, file by file: what its folders are named after is a column too.
+
+    Raises OSError, ValueError or pyarrow's own if it cannot be read.
+    """
+    from pyarrow import parquet
+
+    kinds, units = saved.field_types, saved.units
+    schema = pa.schema([_field(one, kinds[one], units[one]) for one in kinds])
+    for path in saved.part_files():
+        with parquet.ParquetFile(path) as file:
+            batches = [in_seconds(one) for one in file.iter_batches(_AT_ONCE)]
+        known = partition_values(path, saved.path)
+        for batch in batches:
+            columns = [
+                _the_same(known[one.name], one, batch.num_rows)
+                if one.name in known
+                else batch.column(one.name)
+                for one in schema
+            ]
+            yield pa.RecordBatch.from_arrays(columns, schema=schema)
+
+
+_AT_ONCE = 100_000
+
+
+def _the_same(text: str | None, field: pa.Field, times: int) -> pa.Array:
+    """A column of one value, given its text."""
+    one = _typed(pa.array([text], pa.string()), field.type, field_type(field))
+    return one.take(pa.array([0] * times, pa.int32()))
+
+
+def _columnar(path: Path) -> pa.Table:
+    if path.suffix.lower() == ".parquet":
+        from pyarrow import parquet
+
+        return in_seconds(parquet.read_table(path))
+
+    with pa.memory_map(str(path)) as source:
+        return pa.ipc.open_file(source).read_all()
+
+
+def in_seconds(records: Any) -> Any:
+    """Records whose times are in seconds, as a layout has them: Parquet knows no such times.
+
+    Takes and returns a table or a batch.
+    """
+    fields = [
+        one.with_type(_plain(ValueForm(type_name(one)).arrow_type)) if _is_finer(one.type) else one
+        for one in records.schema
+    ]
+    return records.cast(pa.schema(fields)) if fields != [*records.schema] else records
+
+
+def _is_finer(kind: pa.DataType) -> bool:
+    moment = pa.types.is_time(kind) or pa.types.is_timestamp(kind)
+    return bool(moment and kind.unit != "s")
+
+
+def _text_columns(path: Path, kinds: Mapping[str, str]) -> Mapping[str, pa.ChunkedArray]:
+
+    from pyarrow import csv as pa_csv
+
+    mark = "\t" if path.name.lower().endswith(".tsv") else ","
+    texts = pa_csv.ConvertOptions(
+        column_types=dict.fromkeys(kinds, pa.string()),
+        null_values=[""],
+        strings_can_be_null=True,
+        quoted_strings_can_be_null=False,
+    )
+    parse = pa_csv.ParseOptions(delimiter=mark, newlines_in_values=True)
+    table = pa_csv.read_csv(path, parse_options=parse, convert_options=texts)
+    return {name: table.column(name) for name in kinds}
+
+
+def _json_columns(path: Path, names: Sequence[str]) -> Mapping[str, pa.Array]:
+    columns: dict[str, list[str | None]] = {name: [] for name in names}
+    with path.open(encoding="utf-8") as stream:
+        for line in stream:
+            record = json.loads(line, parse_float=str, parse_int=str)
+            for name, values in columns.items():
+                values.append(_as_text(record[name]))
+    return {name: pa.array(values, pa.string()) for name, values in columns.items()}
+
+
+def _as_text(value: object) -> str | None:
+    if value is None or isinstance(value, str):
+        return value
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
+    """The columns of a table in a workbook, which may have headings of its own and others beside
+    it."""
+    sheet = _sheet_of(saved, saved.tab)
+    rows = [[cell_text(cell) for cell in row] for row in sheet.rows]
+    headings = saved.headings
+    top = next(at for at, row in enumerate(rows) if set(headings.values()) <= set(row))
+    places = {name: rows[top].index(heading) for name, heading in headings.items()}
+    below = [row for row in rows[top + 1 :] if any(row[at] for at in places.values())]
+    return {
+        name: pa.array([row[at] or None for row in below], pa.string())
+        for name, at in places.items()
+    }
+
+
+def _sheet_of(saved: SavedOutput, tab: str) -> Sheet:
+    from boreotabula.batch.processes.one_sheet import read_sheet
+    from boreotabula.unreadable import UnreadableError
+
+    try:
+        return read_sheet(saved.path, tab)
+    except UnreadableError as error:
+        raise ValueError(str(error)) from None
+
+
+def _with_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
+    """Records of a table without columns for their source: a hidden tab has it by their key."""
+    sheet = _sheet_of(saved, sources_tab(saved.tab))
+    key = [name for cell in sheet.rows[0] if (name := cell_text(cell)) and name not in PROVENANCE]
+    known = kept_sources(sheet, key)
+    keys = zip(*([one_gap(text or "") for text in texts_of(records, name)] for name in key),
+               strict=True)  # fmt: skip
+    blank = ("", "", "")
+    sources = [known.get(one, blank) for one in keys]
+    for name, texts in zip(PROVENANCE, zip(*sources, strict=True), strict=True):
+        column = pa.array(texts, pa.string())
+        records = records.append_column(_field(name, "text"), column)
+    return records
+
+
+def base_rows(saved: SavedOutput, names: Sequence[str]) -> Iterator[tuple[Any, ...]]:
+    """The rows of a table of a database, values as Python has them.
+
+    Raises OSError, ValueError or CallError if they cannot be read.
+    """
+    base = saved.base or open_base(saved.place, read_only=True)
+    try:
+        yield from base.select(saved.tab, list(map(quoted, names)))
+    finally:
+        if saved.base is None:
+            base.close()
+
+
+def typed_rows(rows: Sequence[Sequence[object]], schema: pa.Schema) -> pa.Table:
+    """Rows of a database as records with the columns of a schema. Raises ValueError."""
+    columns = list(zip(*rows, strict=True)) or [()] * len(schema)
+    fields = [one.with_type(_plain(one.type)) for one in schema]
+    arrays = [
+        _typed(_row_texts(column), one.type, field_type(one))
+        for column, one in zip(columns, fields, strict=True)
+    ]
+    return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+
+
+def _row_texts(column: Sequence[object]) -> pa.Array:
+    return pa.array([None if one is None else str(one) for one in column], pa.string())
+
+
+def _field(name: str, kind: str, unit: str = "") -> pa.Field:
+    found = ValueForm(kind).arrow_type
+    more = {"unit": unit} if unit else {}
+    return pa.field(name, _plain(found), metadata={"field_type": kind, **more})
+
+
+def _plain(kind: pa.DataType) -> pa.DataType:
+    return kind.value_type if pa.types.is_dictionary(kind) else kind
+
+
+def _decoded(schema: pa.Schema) -> pa.Schema:
+    return pa.schema([field.with_type(_plain(field.type)) for field in schema])
+
+
+def _typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
+    """The values that the texts of an output mean."""
+    if field_kind.written is Written.AS_MONTH:
+        whole = pc.if_else(pc.equal(pc.utf8_length(texts), 7), _with_day(texts), texts)
+        return pc.utf8_slice_codeunits(whole, 0, 10).cast(kind)
+    if pa.types.is_date(kind):
+        return pc.utf8_slice_codeunits(texts, 0, 10).cast(kind)
+    if field_kind.nature is Nature.YES_NO:
+        yes = pc.is_in(pc.utf8_lower(texts), pa.array(["true", "1", "yes"]))
+        return pc.if_else(texts.is_valid(), yes, None)
+    if pa.types.is_time(kind):
+        once = texts.dictionary_encode()
+        chunks = once.chunks if isinstance(once, pa.ChunkedArray) else [once]
+        return pa.chunked_array([_times(one, kind) for one in chunks], kind)
+    if field_kind.is_moment:
+        return pc.replace_substring(texts, "T", " ").cast(kind)
+    if pa.types.is_integer(kind):
+        return pc.replace_substring_regex(texts, r"\.0$", "").cast(kind)
+    return texts.cast(kind)
+
+
+def _times(once: pa.DictionaryArray, kind: pa.DataType) -> pa.Array:
+    """Times of day, which Arrow does not read from texts."""
+    known = [time.fromisoformat(text) for text in once.dictionary.to_pylist()]
+    return pa.array(known, kind).take(once.indices)
+
+
+def _with_day(texts: Any) -> Any:
+    return pc.binary_join_element_wise(texts, "-01", "")
+
+
+def texts_of(table: pa.Table, name: str) -> list[str | None]:
+    """The values of a field as CSV has them."""
+    from boreotabula.stores.csv import column_text
+
+    field = table.schema.field(name)
+    found: list[str | None] = []
+    for chunk in table.column(name).chunks:
+        texts = column_text(chunk, field_type(field)) if len(chunk) else chunk
+        found += texts.to_pylist()
+    return found
+
+
+# --- records one by one --------------------------------------------------------------------------
+
+
+def records_of(saved: SavedOutput) -> Iterator[Mapping[str, str]]:
+    """The records of an output as texts, in order. Raises CallError if they cannot be read."""
+    if not saved.in_base and saved.path.suffix.lower() == ".csv" and not saved.bare:
+        rows = _csv_rows(saved.path)
+        if saved.guarded:
+            rows = (list(map(unguarded_text, row)) for row in rows)
+    else:
+        rows = iter(csv_rows(saved_records(saved)))
+    names = next(rows, [])
+    for row in rows:
+        yield dict(zip(names, row, strict=False))
+
+
+def _csv_rows(path: Path) -> Iterator[Sequence[str]]:
+    try:
+        with path.open(encoding="utf-8", newline="") as stream:
+            yield from csv.reader(stream)
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        raise CallError(f"“{path}” cannot be read as CSV: {error}") from None
+
+
+def chosen_records(
+    output: SavedOutput, number: int | None, where: Mapping[str, str]
+) -> Iterator[tuple[int, Mapping[str, str]]]:
+    """The records asked for, each with its number counted from 1: one by number, or all that have
+    some values. Raises CallError for fields that the output does not have."""
+    for at, record in enumerate(records_of(output), 1):
+        if at == 1:
+            _check_fields(record, where)
+        if number is not None:
+            if at == number:
+                yield at, record
+                return
+        elif all(record[name].casefold() == text.casefold() for name, text in where.items()):
+            yield at, record
+
+
+def _check_fields(record: Mapping[str, str], where: Mapping[str, str]) -> None:
+    for name in where:
+        if name not in record:
+            raise CallError(f"there is no field “{name}”{did_you_mean(name, record)}")

@@ -1,0 +1,126 @@
+"""What every kind of target is to a run: it says what it cannot hold, remembers the run before,
+gives back what it holds, and takes records, whole or not at all.
+
+A new kind of target is a module with a `Store`; `run.py` knows nothing else of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Protocol
+
+import pyarrow as pa
+
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import Inbox, SourceFile
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.read_all import Means
+from boreotabula.batch.run.gather import Run
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.reading.records.schema import record_schema
+from boreotabula.stores.saved import SavedOutput
+
+OnFetched = Callable[[SourceFile], None]
+
+
+@dataclass(frozen=True)
+class Task:
+    """What a run hands to its store: the layout, the files, and how they are read."""
+
+    layout: Layout
+    inbox: Inbox
+    means: Means
+    digests: Mapping[str, str]
+    """Of each file, by its name; empty of those that cannot be read."""
+
+
+class Writing(Protocol):
+    """A store that takes the records of a run. Nothing is in the target before `commit`."""
+
+    @property
+    def unchanged(self) -> bool:
+        """Whether the target already holds just what the files of the run would give."""
+
+    def readings(self) -> Iterator[FileReading] | None:
+        """The readings of the files, if the store has them read itself; else None."""
+
+    def take(self, reading: FileReading) -> FileReading:
+        """Take the records of a file, as they come. Returns the reading, with what the store has
+        to say of it. Raises CallError if they cannot be written."""
+
+    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
+        """Take the records of all files, where columns or rows follow from all of them."""
+
+    def settle(self, run: Run) -> Run:
+        """The run, with what becomes of the rows that are there. Raises CallError."""
+
+    def commit(self, run: Run) -> None:
+        """Make the records part of the target, and keep the record of the run. Raises CallError."""
+
+
+class Store(Protocol):
+    """A kind of target."""
+
+    @property
+    def shown(self) -> str:
+        """The target, as messages name it."""
+
+    @property
+    def file(self) -> Path | None:
+        """The file or folder that it is; None if it is none."""
+
+    def record_folder(self, tables: Sequence[str]) -> Path | None:
+        """Where the findings and the record of a run are put; None if nowhere."""
+
+    @property
+    def takes_whole(self) -> bool:
+        """Whether all records must be there before it can take any."""
+
+    @property
+    def adds(self) -> bool:
+        """Whether what it holds of files that are gone stays."""
+
+    def look(
+        self, layout: Layout, named: Sequence[Path], on_fetched: OnFetched | None = None
+    ) -> Inbox:
+        """The files of a run, once it is sure that the target can hold its records.
+
+        Raises CallError for whatever is wrong with the call, before any file is read.
+        """
+
+    def locked(self, layout: Layout) -> AbstractContextManager[None]:
+        """Keeps other runs from writing into the same target; waits until they have ended."""
+
+    def remembers(self) -> Mapping[str, Any] | None:
+        """The record of the last run into the target; None if there is none."""
+
+    def saved(self, table: str) -> SavedOutput | None:
+        """What the target holds of a table; None if that is not known."""
+
+    def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> AbstractContextManager[Writing]:
+        """Begin to write tables with these columns. Without `commit` nothing changes."""
+
+
+def schemas_of(layout: Layout) -> dict[str, pa.Schema]:
+    """The columns of each output table that are written."""
+    return {
+        table: written_schema(layout, record_schema(layout.plan, table))
+        for table in layout.plan.tables
+    }
+
+
+def written_schema(layout: Layout, schema: pa.Schema) -> pa.Schema:
+    """The columns of a table that are written: without those that say where a record is from, if
+    the layout wants none."""
+    kept = [one for one in schema if layout.spec.provenance or one.name not in PROVENANCE]
+    return pa.schema(kept)
+
+
+def batches_of(readings: Iterable[FileReading]) -> Iterator[tuple[str, pa.RecordBatch]]:
+    """The records of some readings by their table."""
+    for reading in readings:
+        for tab in reading.tabs:
+            yield from tab.tables.items()

@@ -1,0 +1,134 @@
+"""A workbook as output: a tab with a table object for each output table, its first row frozen."""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Mapping, Sequence
+from typing import BinaryIO
+
+import pyarrow as pa
+
+from boreotabula.layout.addresses import Address
+from boreotabula.ooxml.editing import Package, Replaced, add, open_package
+from boreotabula.stores.csv import field_type
+from boreotabula.stores.xlsx_rows import SheetRows
+
+_NO_NAME = re.compile(r"[\[\]:*?/\\']")
+_MOST_NAME = 31
+
+
+class NewWorkbook:
+    """A workbook that is written to a stream; rows wait in temporary files until its end."""
+
+    def __init__(self, stream: BinaryIO, schemas: Mapping[str, pa.Schema]) -> None:
+        self._stream = stream
+        self._package = open_package(empty_workbook(schemas))
+        self.writers: Mapping[str, SheetRows] = {
+            table: SheetRows(table, schema, styles=_styles(self._package, schema))
+            for table, schema in schemas.items()
+        }
+
+    def close(self) -> None:
+        """Write the workbook."""
+        parts = list(self._package.tabs().values())
+        for part, rows in zip(parts, self.writers.values(), strict=True):
+            fill(self._package, part, rows)
+        self._package.write(self._stream)
+        self.abandon()
+
+    def abandon(self) -> None:
+        """Let go of it."""
+        self._package.source.close()
+        for rows in self.writers.values():
+            rows.close()
+
+
+def empty_workbook(schemas: Mapping[str, pa.Schema]) -> BinaryIO:
+    """A workbook with a table without records for each schema."""
+    import xlsxwriter  # only needed for this kind of output
+
+    content = io.BytesIO()
+    with xlsxwriter.Workbook(content, {"in_memory": True}) as book:
+        for number, (table, schema) in enumerate(schemas.items(), 1):
+            sheet = book.add_worksheet(tab_name(table))
+            sheet.freeze_panes(1, 0)
+            sheet.set_column(0, len(schema) - 1, 12)
+            columns = [{"header": name} for name in schema.names]
+            shape = {"name": table_name(table, number), "columns": columns}
+            sheet.add_table(0, 0, 1, len(schema) - 1, shape)
+    return content
+
+
+def tab_name(table: str) -> str:
+    """The name of a table as tabs allow it: 31 signs, and not any."""
+    return _NO_NAME.sub(" ", table).strip()[:_MOST_NAME] or "records"
+
+
+def table_name(table: str, number: int) -> str:
+    """The name of a table object: letters, digits and underscores, and no address."""
+    return f"T{number}_" + re.sub(r"\W", "_", table)
+
+
+def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
+    """The cell style of each column, made for its number format."""
+    made: dict[str, int] = {}
+    styles: list[int | None] = []
+    for one in schema:
+        form = field_type(one).sheet_format
+        if form is not None and form not in made:
+            made[form] = package.style(form)
+        styles.append(made[form] if form is not None else None)
+    return styles
+
+
+def fill(package: Package, part: str, rows: SheetRows) -> None:
+    """Put rows into a worksheet instead of its own, and fit its table object and widths to them."""
+    text = package.text(part)
+    last = Address(rows.last - 1, len(rows.schema) - 1)
+    found = re.search(
+        r"<(?P<p>\w+:)?sheetData\s*(?:/>|>.*</(?P=p)?sheetData>|>.*</sheetData>)", text, re.DOTALL
+    )
+    assert found is not None
+    prefix = found["p"] or ""
+    before, after = text[: found.start()], text[found.end() :]
+    before = re.sub(r"<(?:\w+:)?dimension\b[^>]*/>", "", before)
+    columns = "".join(
+        f'<col min="{at}" max="{at}" width="{width}" customWidth="1"/>'
+        for at, width in enumerate(rows.widths, 1)
+    )
+    before = re.sub(r"<cols>.*?</cols>", f"<cols>{columns}</cols>", before, flags=re.DOTALL)
+    package.sheets[part] = Replaced(
+        f"{before}<{prefix}sheetData>".encode() + rows.heading_row(),
+        rows.content,
+        f"</{prefix}sheetData>{after}".encode(),
+    )
+    for table in package.tables(part):
+        fit_table(package, table, f"A1:{last}", rows.schema.names)
+
+
+def fit_table(package: Package, table: str, whole: str, names: Sequence[str]) -> None:
+    """Give a table object its new extent and columns; what it is sorted by is let go, what it is
+    filtered by stays."""
+    root = package.tree(table)
+    root.set("ref", whole)
+    for one in root.findall("{*}autoFilter"):
+        one.set("ref", whole)
+        for order in one.findall("{*}sortState"):
+            one.remove(order)
+    for one in root.findall("{*}sortState"):
+        root.remove(one)
+    columns = root.find("{*}tableColumns")
+    kept = {one.get("name", ""): one for one in columns}
+    if list(kept) != list(names):
+        free = max((int(one.get("id", "0")) for one in columns), default=0)
+        for one in list(columns):
+            columns.remove(one)
+        for name in names:
+            if name in kept:
+                columns.append(kept[name])
+            else:
+                free += 1
+                add(columns, "tableColumn", {"id": str(free), "name": name})
+        columns.set("count", str(len(names)))
+    package.put_tree(table, root)
