@@ -8,6 +8,7 @@ import json
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -49,6 +50,7 @@ from boreotabula.stores.store import OnFetched, Task, schemas_of
 _MOST_HEADINGS = 3
 _MOST_TOLD = 20
 """So many values that the database cannot hold are told for each file."""
+_UNHELD = ":unheld"
 
 
 @dataclass
@@ -215,11 +217,13 @@ class BaseStore:
 def state_of(layout: Layout, reading: FileReading) -> str:
     """What the records of a file follow from: if it is the same, so are they.
 
-    Its end is their number."""
+    Behind it stands their number, and later whether the database could not hold some values.
+    """
     copies = sorted(tab.name for tab in reading.tabs if tab.is_copy)
     parts = [__version__, layout.digest, reading.name, reading.digest, *copies]
     digest = hashlib.sha256("\0".join(parts).encode("utf-8", "surrogatepass")).hexdigest()
-    count = sum(batch.num_rows for tab in reading.tabs for batch in tab.tables.values())
+    # The records themselves need not be unpacked for it.
+    count = sum(tab.record_count for tab in reading.tabs if not tab.is_copy)
     return f"{digest[:32]}:{count}"
 
 
@@ -292,22 +296,29 @@ class _Writing:
             return reading
         if not reading.read:
             return reading
-        found: list[Finding] = []
         state = self._now[name] = state_of(self._task.layout, reading)
         if self._is_there(name, state):
-            return replace(reading, findings=(*reading.findings, *self._unfit(reading)))
+            self._now[name] = self._states[name]
+            # Told again, as long as it is so.
+            found = self._unfit(reading) if self._states[name].endswith(_UNHELD) else []
+            return replace(reading, findings=(*reading.findings, *found)) if found else reading
         self._again |= {name, former}
+        found = []
         for tab in reading.tabs:
             for table, batch in tab.tables.items():
                 fitting, unheld = self._fitted(table, batch, name, tab.name)
                 found += unheld
                 self._spools[table].write(name, fitting)
+        if not found:
+            return reading
+        self._now[name] += _UNHELD
         return replace(reading, findings=(*reading.findings, *found[:_MOST_TOLD]))
 
     def _is_there(self, name: str, state: str) -> bool:
         """Whether the database holds the records of a file as they are now."""
         count = sum(counts.get(name, 0) for counts in self._counts.values())
-        return self._states.get(name) == state and count == int(state.rpartition(":")[2])
+        known = self._states.get(name, "").removesuffix(_UNHELD)
+        return known == state and count == int(state.rpartition(":")[2])
 
     def _unfit(self, reading: FileReading) -> list[Finding]:
         """What was told of a file that is there already: its values are as blank as they were."""
@@ -455,7 +466,8 @@ class _Writing:
                 base.delete(target, changes.delete)
             for rows, records in changes.update:
                 base.update(target, rows, _batch(records))
-            for records in (*changes.insert, *self._spools[table].tables(changes.whole)):
+            # One after the other: there may be far more than fit into memory.
+            for records in chain(changes.insert, self._spools[table].tables(changes.whole)):
                 base.insert(target, _batch(records.select(schema.names)))
         states = {name: one for name, one in self._states.items() if name in run.files_kept}
         states |= {name: state for name, state in self._now.items() if state}
