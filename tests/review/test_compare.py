@@ -223,7 +223,7 @@ def test_changes_as_files_and_a_picture(home: Path) -> None:
         (["old.csv", "l.toml"], "has no run folder"),
         (["old.csv", "old.csv", "--key", "sites"], "has no column “sites”; did you mean “site”?"),
         (["old.csv", "old.csv", "--by", "who"], "has no column “who”"),
-        (["old.csv", "old.csv", "-o", "old.csv"], "is compared; choose another file"),
+        (["old.csv", "old.csv", "-o", "old.csv"], "is read by this command"),
         (["old.csv", "old.csv", "-o", "x.pdf"], "changes are written as .csv or .xlsx"),
         (["old.csv", "old.csv", "--chart", "x.png"], "no sum differs"),
         (["old.csv", "--before"], "nothing is kept of “old.csv” from before"),
@@ -303,6 +303,34 @@ def test_a_file_that_cannot_be_read_restates_nothing(home: Path) -> None:
     assert "no longer there" not in extract(home, "out.csv").out and restated(home) == []
     codes = [one["code"] for one in csv_rows(home / "out.csv.run" / "findings.csv")]
     assert codes == ["file-unreadable"]
+
+
+def test_a_tab_whose_stamp_cannot_be_read_restates_nothing(home: Path) -> None:
+    extract(home, "out.csv")
+    send(home, "A1", "soon", [("L1", 10), ("L2", 20)])
+    assert "restated" not in extract(home, "out.csv").out and restated(home) == []
+    codes = [one["code"] for one in csv_rows(home / "out.csv.run" / "findings.csv")]
+    assert codes == ["stamp-not-converted"]
+
+
+def test_every_restated_cell_is_marked_and_asked_for(home: Path) -> None:
+    extract(home, "out.csv")
+    send(home, "A1", "2026-01", [("L1", 11), ("L2", 21)])
+    extract(home, "out.csv")
+    assert "A1.xlsx: 2 places" in program("mark", "out.csv", "-o", "back", cwd=home).out
+    (copy,) = (home / "back").rglob("A1.xlsx")
+    tab = openpyxl.load_workbook(copy)["S"]
+    noted = {cell.coordinate for row in tab.iter_rows() for cell in row if cell.comment}
+    assert noted == {"A5", "A6"}
+    for lines, status, said in (
+        ([("L1", 11), ("L2", 21)], 1, "0 of 2 corrected"),  # nothing was done
+        ([("L1", 15), ("L2", 21)], 1, "1 of 2 corrected"),
+        ([("L1", 10), ("L2", 20)], 0, "2 of 2 corrected"),
+    ):
+        send(home, "A1", "2026-01", lines)
+        extract(home, "out.csv")
+        done = program("mark", "out.csv", "--check", "back", cwd=home)
+        assert (done.status, said in done.out) == (status, True), done.out
 
 
 def test_files_of_a_run_folder_are_no_reports(home: Path) -> None:

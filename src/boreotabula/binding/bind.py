@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.claims import PROPERTIES, claimed
 from boreotabula.batch.inputs import LeftOut, SourceFile
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.binding.bound import Bound
@@ -29,7 +28,6 @@ from boreotabula.workbooks.sheet import Flaw, Sheet, Visibility
 _AHEAD = 1
 """So many files each process may have read that are not written yet."""
 _LONGEST_TEXT = 32_767
-_MADE = datetime(2000, 1, 1)
 """Workbooks say when they were made; so the same tabs give the same bytes."""
 
 
@@ -62,14 +60,14 @@ def bind(
     import xlsxwriter  # only needed for this kind of output
 
     bound: list[Bound] = []
-    with placed(out) as stream, TemporaryDirectory(prefix="boreotabula-") as rows:
+    with claimed(out) as stream, TemporaryDirectory(prefix="boreotabula-") as rows:
         # Rows are put on disk as they are written: one file is in memory at a time.
         options = {
             "constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False,
             "tmpdir": rows,
         }  # fmt: skip
         book = xlsxwriter.Workbook(stream, options)
-        book.set_properties({"created": _MADE})
+        book.set_properties(PROPERTIES)
         contents = book.add_worksheet(CONTENTS) if binding.contents else None
         try:
             written = _Written(book, binding, bound)

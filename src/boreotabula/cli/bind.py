@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, json_option, largest_part, limits, overwrite_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
@@ -63,6 +63,7 @@ are made valid, unique, and at most 31 characters long."""
     "--types", "find_types", is_flag=True,
     help="Read numbers and dates of text files, column by column; doubtful ones stay texts.",
 )  # fmt: skip
+@overwrite_option
 @largest_part
 @json_option
 def command(
@@ -77,10 +78,12 @@ def command(
     tab_name: str,
     contents: str,
     find_types: bool,
+    overwrite: bool,
     largest_part: int,
     as_json: bool,
 ) -> int:
     """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in that order."""
+    from boreotabula.batch.claims import check_claim
     from boreotabula.binding.bind import Binding, bind
     from boreotabula.binding.names import check_form
     from boreotabula.binding.types import AsRead, by_columns, plainly
@@ -91,6 +94,7 @@ def command(
     if not output.parent.is_dir():
         raise CallError(f"there is no folder “{output.parent}” to write “{output.name}” into")
     check_form(tab_name)
+    check_claim(output, sources, overwrite=overwrite)
     wanted = _wanted(sources, output, include, exclude)
     if find_types and wanted.reading is not None:
         raise CallError(

@@ -7,7 +7,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import PLACE, chart_option, cross_option, json_option, table_option
+from boreotabula.cli.options import (
+    PLACE,
+    chart_option,
+    cross_option,
+    json_option,
+    overwrite_option,
+    table_option,
+)
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted, plain_number
@@ -45,6 +52,7 @@ zero. A table made by hand (.csv, .xlsx) needs --key and the same column names."
 )  # fmt: skip
 @cross_option
 @chart_option
+@overwrite_option
 @table_option
 @json_option
 def command(
@@ -56,10 +64,12 @@ def command(
     rows: int,
     output: Path | None,
     chart: Path | None,
+    overwrite: bool,
     table: str | None,
     as_json: bool,
 ) -> int:
     """Compare two sets of records: which are new, gone or changed, and by how much."""
+    from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.review.charts import check_chart, draw_differences
     from boreotabula.review.compare.compare import compare
@@ -72,8 +82,7 @@ def command(
         if path is not None:
             check(path)
             check_apart(path, source_folders(before))
-            if path.resolve() in {one.resolve() for one in (before, after) if one is not None}:
-                raise CallError(f"“{path}” is compared; choose another file")
+            check_claim(path, (before, after), overwrite=overwrite)
     old, new = _sides(before, after, table)
     names = [name.strip() for one in key for name in one.split(",") if name.strip()]
     found = compare(old, new, names, by or "")

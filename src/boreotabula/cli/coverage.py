@@ -8,7 +8,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import PLACE, chart_option, cross_option, json_option, table_option
+from boreotabula.cli.options import (
+    PLACE,
+    chart_option,
+    cross_option,
+    json_option,
+    overwrite_option,
+    table_option,
+)
 from boreotabula.cli.printing import say, say_json
 from boreotabula.texts import brief, counted
 
@@ -45,6 +52,7 @@ _MOST = 8
 @click.option("--require-complete", is_flag=True, help="Exit with 1 if something is missing.")
 @cross_option
 @chart_option
+@overwrite_option
 @table_option
 @json_option
 def command(
@@ -55,10 +63,12 @@ def command(
     require_complete: bool,
     output: Path | None,
     chart: Path | None,
+    overwrite: bool,
     table: str | None,
     as_json: bool,
 ) -> int:
     """Count the records of an output of extract, or of a LAYOUT, by sender and period."""
+    from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.read_all import Means
     from boreotabula.cli.crosstab import print_cross
@@ -71,6 +81,7 @@ def command(
         if path is not None:
             check(path)
             check_apart(path, source_folders(records))
+            check_claim(path, (records, expect), overwrite=overwrite)
     expected = expected_rows(expect, rows) if expect is not None else []
     found = coverage(load_records(records, table, Means(None)), rows, across, expected)
     if output is not None:

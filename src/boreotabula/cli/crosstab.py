@@ -7,7 +7,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import PLACE, chart_option, cross_option, json_option, table_option
+from boreotabula.cli.options import (
+    PLACE,
+    chart_option,
+    cross_option,
+    json_option,
+    overwrite_option,
+    table_option,
+)
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -52,6 +59,7 @@ up to 60 of them; otherwise a heat map."""
 @cross_option
 @chart_option
 @click.option("--chart-kind", type=click.Choice(["lines", "bars", "heat"]), help="Kind of chart.")
+@overwrite_option
 @table_option
 @json_option
 def command(
@@ -68,10 +76,12 @@ def command(
     output: Path | None,
     chart: Path | None,
     chart_kind: str | None,
+    overwrite: bool,
     table: str | None,
     as_json: bool,
 ) -> int:
     """Sum up the records of an output of extract, or of a LAYOUT, by some of their fields."""
+    from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.read_all import Means
     from boreotabula.review.charts import check_chart, draw_cross
@@ -83,6 +93,7 @@ def command(
         if path is not None:
             check(path)
             check_apart(path, source_folders(records))
+            check_claim(path, (records,), overwrite=overwrite)
     pairs = tuple(_pair(one) for one in where)
     wish = Wish(rows, across, value, how, pairs, by_value, top, change, not no_totals)
     cross = crosstab(load_records(records, table, Means(None)), wish)

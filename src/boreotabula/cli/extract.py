@@ -8,7 +8,15 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import OUT, PLACE, SOURCE, json_option, largest_part, limits
+from boreotabula.cli.options import (
+    OUT,
+    PLACE,
+    SOURCE,
+    json_option,
+    largest_part,
+    limits,
+    overwrite_option,
+)
 from boreotabula.cli.printing import say, say_json
 from boreotabula.cli.target import Into, Target, chosen_target, inbox_of
 from boreotabula.errors import CallError
@@ -88,7 +96,7 @@ Exit status: 0 clean · 1 written, but there are errors
     "--expect", type=click.Path(path_type=Path), metavar="SITES",
     help="With --report: list who has not reported, given who should (CSV).",
 )  # fmt: skip
-@click.option("--overwrite", is_flag=True, help="Replace OUT even if extract did not write it.")
+@overwrite_option
 @click.option(
     "--safe-csv", is_flag=True,
     help="Put an apostrophe before texts in CSV that a spreadsheet would read as a formula.",
@@ -144,6 +152,7 @@ def command(
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
     from boreotabula.batch.ahead import ReadAhead
+    from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.layouts.load import Layout
 
@@ -172,6 +181,8 @@ def command(
         if expect is not None:
             check_expected(expect, loaded.spec.fields)
         check_apart(report, loaded.folders.values(), loaded.spec.source.include)
+        inputs = (layout, expect, *loaded.glossaries, *loaded.lists, *files)
+        check_claim(report, inputs, overwrite=overwrite)
     means = _means(loaded, workers, limits(largest_part), fresh=fresh)
     whole = not (files or only or limit)
     if not whole:

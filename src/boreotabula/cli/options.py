@@ -30,6 +30,11 @@ chart_option = click.option(
     metavar="OUT",
     help="Draw a chart (.png, .svg or .pdf).",
 )
+overwrite_option = click.option(
+    "--overwrite",
+    is_flag=True,
+    help="Replace a file even if this program did not write it, or it was changed since.",
+)
 largest_part = click.option(
     "--largest-part",
     type=click.IntRange(min=1),

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from boreotabula.batch.remote.address import as_named
-from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, json_option, largest_part, limits, overwrite_option
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 
@@ -48,6 +48,7 @@ Examples:
     "--page", type=click.Path(path_type=Path), metavar="PAGE",
     help="With --layout: write a page (.html) with each cell coloured by its role.",
 )  # fmt: skip
+@overwrite_option
 @largest_part
 @json_option
 def command(
@@ -57,6 +58,7 @@ def command(
     cells: str | None,
     rows: int | None,
     page: Path | None,
+    overwrite: bool,
     largest_part: int,
     as_json: bool,
 ) -> int:
@@ -66,6 +68,7 @@ def command(
     cells, error values, and hidden rows and columns are marked. With --layout each cell has the
     letter of its role, and the findings about the tab follow.
     """
+    from boreotabula.batch.claims import check_claim
     from boreotabula.batch.evidence import decided_layout, kept_evidence
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.survey import files_below, view_files
@@ -76,6 +79,7 @@ def command(
     layout = layout and decided_layout(layout, kept_evidence(layout))
     if page is not None:
         _check_page(page, layout, files)
+        check_claim(page, (*files, layout_path), overwrite=overwrite)
     paths = files_below(files)
     single = len(files) == 1 and files[0] == paths[0]
     views = view_files(paths, tabs, layout, limits(largest_part))

@@ -80,12 +80,14 @@ def chosen_target(
     if in_parts:
         if safe_csv:
             raise CallError(_NO_CSV)
-        return Target(Dataset(Path(output), fields, cluster or ""))
+        return Target(Dataset(Path(output), fields, cluster or "", overwrite))
     target = _on_server(output) if is_remote(output) else Target(NewFile(Path(output)))
     assert isinstance(target.store, NewFile)
     if safe_csv:
         _check_csv(target.store.out)
-    store = replace(target.store, overwrite=overwrite, safe_csv=safe_csv)
+    # What was fetched from a server is checked there.
+    free = overwrite or target.remote is not None
+    store = replace(target.store, overwrite=free, safe_csv=safe_csv)
     return replace(target, store=store, overwrite=overwrite)
 
 

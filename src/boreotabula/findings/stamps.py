@@ -203,3 +203,9 @@ STAMP_SOURCE_UNUSUAL = FindingKind(
     example="The site comes from the file name, on 40 similar tabs from C2",
     cure="Check why it is not in its usual place",
 )
+
+UNREAD_STAMPS = (
+    STAMP_BLANK, STAMP_NOT_FOUND, STAMP_FOUND_TWICE, STAMP_SOURCES_DIFFER, STAMP_LABEL_DIFFERS,
+    STAMP_PATTERN_DIFFERS, STAMP_NOT_CONVERTED,
+)  # fmt: skip
+"""Where one of these is told, the records of the tab lack a stamp."""

@@ -10,7 +10,7 @@ from textwrap import wrap
 from typing import Any
 from warnings import catch_warnings, simplefilter
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.claims import MARK, claimed
 from boreotabula.errors import CallError
 from boreotabula.review.compare.compare import Comparison
 from boreotabula.review.crosstab import Cross, number_text, places_of, with_brief_names
@@ -53,6 +53,14 @@ def kind_for(cross: Cross) -> str:
     return "heat"
 
 
+_STAMPS: dict[str, dict[str, str | None]] = {
+    "pdf": {"CreationDate": None, "Creator": MARK},
+    "svg": {"Date": None, "Creator": MARK},
+    "png": {"Software": MARK},
+}
+"""What pictures say of themselves: no time, so that the same numbers give the same picture."""
+
+
 def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
     """Draw a cross-tab, whole or not at all. Raises CallError if there is nothing to draw."""
     if not any(one is not None for row in cross.cells for one in row):
@@ -61,14 +69,12 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
         raise CallError("--chart draws numbers: dates and times have no chart")
     draw = {"lines": _lines, "bars": _bars, "heat": _heat}[kind or kind_for(cross)]
     content = io.BytesIO()
-    # No time is written, so that the same numbers give the same picture.
-    stamp = {"pdf": {"CreationDate": None}, "svg": {"Date": None}}
     ending = out.suffix.lower().removeprefix(".")
     with _settings(), catch_warnings():
         simplefilter("ignore", UserWarning)  # signs that the font lacks are drawn as boxes
         figure = draw(with_brief_names(cross))
-        figure.savefig(content, format=ending, dpi=110, metadata=stamp.get(ending))
-    with placed(out) as stream:
+        figure.savefig(content, format=ending, dpi=110, metadata=_STAMPS.get(ending))
+    with claimed(out) as stream:
         stream.write(content.getvalue())
 
 
@@ -169,10 +175,9 @@ def draw_differences(found: Comparison, out: Path) -> None:
         by = f" by {found.by}" if found.by else ""
         text = figure.suptitle("", x=0.01, ha="left", fontweight="bold")
         _fit(text, f"Sums{by}: {Path(found.before.name).name} → {Path(found.after.name).name}")
-        stamp = {"pdf": {"CreationDate": None}, "svg": {"Date": None}}
         ending = out.suffix.lower().removeprefix(".")
-        figure.savefig(content, format=ending, dpi=110, metadata=stamp.get(ending))
-    with placed(out) as stream:
+        figure.savefig(content, format=ending, dpi=110, metadata=_STAMPS.get(ending))
+    with claimed(out) as stream:
         stream.write(content.getvalue())
 
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.claims import PROPERTIES, claimed
 from boreotabula.errors import CallError
 from boreotabula.review.crosstab import Cross, moment_text, places_of
 from boreotabula.texts import counted
@@ -27,7 +27,7 @@ def check_cross(out: Path) -> None:
 def write_cross(cross: Cross, out: Path) -> None:
     """Write a cross-tab, whole or not at all. Raises CallError if that cannot be."""
     content = _workbook(cross) if out.suffix.lower() == ".xlsx" else _csv(cross)
-    with placed(out) as stream:
+    with claimed(out) as stream:
         stream.write(content)
 
 
@@ -71,6 +71,7 @@ def _workbook(cross: Cross) -> bytes:
 
     content = io.BytesIO()
     with xlsxwriter.Workbook(content, {"in_memory": True, "strings_to_formulas": False}) as book:
+        book.set_properties(PROPERTIES)
         number = _number_format(cross)
         head = book.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "bottom"})
         side = book.add_format({"bold": True, "bottom": 1, "align": "right", "text_wrap": True})

@@ -9,7 +9,7 @@ from importlib.resources import files
 from pathlib import Path, PurePath
 
 from boreotabula import __version__
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.claims import MARK, claimed
 from boreotabula.batch.compare.causes import by_cause, reach_of
 from boreotabula.batch.run.gather import Run
 from boreotabula.errors import CallError
@@ -87,6 +87,7 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
         title=run.layout.spec.title or run.layout.path.stem,
         output=PurePath(output).name if output else None,
         version=__version__,
+        mark=MARK,
         roles=[(role.word, run.account.roles[role]) for role in _ROLES if run.account.roles[role]],
         left_out=sorted(run.account.left_out.items()),
         severities=[(str(one), run.severities[one]) for one in Severity if run.severities[one]],
@@ -97,7 +98,7 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
         files=run.files[:_MOST_FILES],
         more_files=max(len(run.files) - _MOST_FILES, 0),
     )
-    with placed(out) as stream:
+    with claimed(out) as stream:
         stream.write(text.encode())
 
 

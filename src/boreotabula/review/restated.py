@@ -17,6 +17,7 @@ from boreotabula.batch.run.earlier import Since
 from boreotabula.batch.run.gather import Restated
 from boreotabula.findings.comparing import RECORDS_MISSING_NOW, VALUE_RESTATED
 from boreotabula.findings.finding import Finding
+from boreotabula.findings.stamps import UNREAD_STAMPS
 from boreotabula.layout.addresses import written_address
 from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import PROVENANCE
@@ -43,13 +44,17 @@ class Past:
     before: Mapping[str, str]
     """The digest of each file that it was made of."""
     batches: dict[str, list[pa.RecordBatch]] = field(default_factory=dict)
+    unsure: set[tuple[str, str]] = field(default_factory=set)
+    """Tabs, each with its file, that lack a stamp: it is not known what their records are about."""
 
     def watched(self, readings: Iterator[FileReading]) -> Iterator[FileReading]:
         """The readings; of files that were not read before as they are now the records are kept."""
         for reading in readings:
             if self.before and self.before.get(reading.name) != reading.digest:
+                unsure = {one.tab for one in reading.findings if one.kind in UNREAD_STAMPS}
+                self.unsure |= {(reading.name, tab) for tab in unsure}
                 for tab in reading.tabs:
-                    for table, batch in tab.tables.items():
+                    for table, batch in tab.tables.items() if tab.name not in unsure else ():
                         self.batches.setdefault(table, []).append(batch)
             yield reading
 
@@ -82,7 +87,7 @@ class Past:
         left = {*since.changed, *since.gone}
         if not saved.traced:
             return Restated(_no_lines(()))
-        old = _only_of(saved, left)
+        old = _only_of(saved, left, self.unsure)
         new = _texts_side("now", batches, saved.kinds)
         known = _known_by(new, saved, key)
         found = compare(old, new, known)
@@ -118,15 +123,20 @@ def _added(one: Restated, other: Restated) -> Restated:
     )
 
 
-def _only_of(side: Side, files: Collection[str]) -> Side:
-    """The records of a side that are from some files."""
+def _only_of(side: Side, files: Collection[str], without: Collection[tuple[str, str]]) -> Side:
+    """The records of a side that are from some files, but for those of some of their tabs."""
     wanted = pa.array(sorted(files), pa.string())
 
     from boreotabula.review.compare.sides import Side
 
     def batches() -> Iterator[pa.RecordBatch]:
         for batch in side.batches():
-            yield batch.filter(pc.is_in(batch.column("source_file").cast(pa.string()), wanted))
+            places = [batch.column(one).cast(pa.string()) for one in ("source_file", "source_tab")]
+            chosen = pc.is_in(places[0], wanted)
+            for file, tab in without:
+                there = pc.and_(pc.equal(places[0], file), pc.equal(places[1], tab))
+                chosen = pc.and_not(chosen, pc.fill_null(there, False))
+            yield batch.filter(chosen)
 
     return Side(side.name, side.kinds, batches, side.key)
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula import __version__
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.claims import MARK, claimed
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.survey import TabView
 from boreotabula.errors import CallError
@@ -103,8 +103,9 @@ def write_page(views: Sequence[tuple[str, TabView]], layout: Layout, out: Path) 
         layout=layout.path.name,
         tabs=[_tab(file, view, layout) for file, view in views],
         version=__version__,
+        mark=MARK,
     )
-    with placed(out) as stream:
+    with claimed(out) as stream:
         stream.write(text.encode())
 
 

@@ -23,7 +23,12 @@ from boreotabula.batch.run.earlier import earlier_record, wrote
 from boreotabula.batch.run.gather import Run
 from boreotabula.batch.run.record import write_record
 from boreotabula.batch.run.sources import Sources
-from boreotabula.batch.run_folders import run_folder
+from boreotabula.batch.run_folders import (
+    RUN_RECORD,
+    as_it_was_written,
+    last_run_folder,
+    run_folder,
+)
 from boreotabula.errors import CallError
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.csv import CsvWriter, guarded
@@ -74,7 +79,7 @@ class NewFile:
         """
         out, tables = self.out, list(layout.plan.tables)
         if len(tables) > 1 and not out.name.lower().endswith(_SEVERAL):
-            _check_folder(out, tables)
+            _check_folder(out, tables, overwrite=self.overwrite)
         else:
             known_kind(out)
             if out.is_dir():
@@ -82,11 +87,8 @@ class NewFile:
         if not out.parent.is_dir():
             raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
         check_output(layout, out, named)
-        if not self.overwrite and out.is_file() and out.stat().st_size > 0 and not wrote(out):
-            raise CallError(
-                f"“{out}” was not written by extract, so it was not replaced; choose another name,"
-                " or use --overwrite (--into puts records into a workbook that is there)"
-            )
+        if out.is_file() and out.stat().st_size > 0 and not self.overwrite:
+            _check_own(out, [out])
         return look(layout, own=(out, run_folder(out)), named=named, on_fetched=on_fetched)
 
     def locked(self, layout: Layout) -> AbstractContextManager[None]:
@@ -149,18 +151,45 @@ class NewFile:
             )
 
 
-def _check_folder(out: Path, tables: Sequence[str]) -> None:
+def _check_own(out: Path, files: Sequence[Path]) -> None:
+    """Raises CallError if an output was not written by a run, or some of its files were changed
+    since."""
+    if not wrote(out):
+        raise CallError(
+            f"“{out}” was not written by extract, so it was not replaced; choose another name,"
+            " or use --overwrite (--into puts records into a workbook that is there)"
+        )
+    record = earlier_record(out)
+    if record is None:  # of an earlier version, which kept only that of the last output here
+        return
+    if record.get("rows") is not None:
+        raise CallError(
+            f"“{out}” has rows that were added with --into, so it was not replaced; choose another"
+            " name, or use --overwrite"
+        )
+    changed = [
+        one for one in files if not as_it_was_written(one, last_run_folder(out) / RUN_RECORD)
+    ]
+    if changed:
+        raise CallError(
+            f"“{changed[0]}” was changed since extract wrote it, so it was not replaced; choose"
+            " another name, or use --overwrite"
+        )
+
+
+def _check_folder(out: Path, tables: Sequence[str], *, overwrite: bool) -> None:
     if out.suffix:
         named = ", ".join(f"{table}.csv" for table in tables)
         raise CallError(
             f"“{out}”: this layout has {len(tables)} output tables; name a folder, {named} will be"
             f" written into it, or a file that holds several tables ({', '.join(_SEVERAL)})"
         )
-    check_folder(out)
+    check_folder(out, overwrite=overwrite)
 
 
-def check_folder(out: Path) -> None:
-    """Raises CallError if an output cannot be a folder, or one that no run has written is there."""
+def check_folder(out: Path, *, overwrite: bool) -> None:
+    """Raises CallError if an output cannot be a folder, or one that no run has written is there, or
+    was changed since."""
     if out.exists() and not out.is_dir():
         raise CallError(f"“{out}” is a file; name a folder")
     # The run folder alone says nothing: somebody else may have made a folder beside it.
@@ -168,6 +197,8 @@ def check_folder(out: Path) -> None:
         raise CallError(
             f"the folder “{out}” was not written by extract, so it was not replaced; name a new one"
         )
+    if out.is_dir() and not overwrite:
+        _check_own(out, [one for one in out.rglob("*") if one.is_file()])
 
 
 @dataclass
@@ -279,9 +310,9 @@ class Output:
         _keep_before(run, store.out)
         # A file that changed while it was read is not known by what it holds.
         same = all(self.digests[one.name] == content_digest(one.digest) for one in run.files)
-        grown = not self.keys and self.file is not None
-        described = self._described() if same or grown else None
-        write_record(run, store.out, described, safe_csv=store.safe_csv)
+        if not same:
+            self.keys, self.used_keys, self.parts = {}, {}, {}
+        write_record(run, store.out, self._described(), safe_csv=store.safe_csv)
         if self.sources is not None:
             self.sources.keep(store.out)
         self.done = True

@@ -8,7 +8,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.claims import PROPERTIES, claimed
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_ROWS
 from boreotabula.review.compare.compare import Comparison
@@ -29,10 +29,10 @@ def write_changes(found: Comparison, out: Path) -> None:
     """Write what differs, whole or not at all. Raises CallError if that cannot be."""
     if out.suffix.lower() == ".xlsx":
         content = _workbook(found)
-        with placed(out) as stream:
+        with claimed(out) as stream:
             stream.write(content)
         return
-    with placed(out) as stream:
+    with claimed(out) as stream:
         fields = [pa.field(name, pa.string(), metadata={"field_type": "text"})
                   for name in found.changes.schema.names]  # fmt: skip
         writer = CsvWriter(stream, pa.schema(fields))
@@ -50,6 +50,7 @@ def _workbook(found: Comparison) -> bytes:
     content = io.BytesIO()
     options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     with xlsxwriter.Workbook(content, options) as book:
+        book.set_properties(PROPERTIES)
         head = book.add_format({"bold": True, "bottom": 1})
         tab = book.add_worksheet("Changes")
         rows = zip(*(column.to_pylist() for column in found.changes.columns), strict=True)

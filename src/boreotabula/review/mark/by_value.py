@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from datetime import datetime
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from boreotabula.batch.claims import PROPERTIES
 from boreotabula.binding.looks import CellNote, Look, Looks
 from boreotabula.binding.types import plainly
 from boreotabula.binding.write import Formats, let_go, write_tab
@@ -17,7 +17,6 @@ from boreotabula.workbooks.marked import MARKED_NAME
 from boreotabula.workbooks.opening import Opening, Workbook
 from boreotabula.workbooks.sheet import Visibility
 
-_MADE = datetime(2000, 1, 1)
 _THICK = 5
 _NAME = 31
 
@@ -45,7 +44,7 @@ def write_values(
             {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False},
         )
         lost: list[str] = []
-        made.set_properties({"created": _MADE})
+        made.set_properties(PROPERTIES)
         try:
             names = _names(path, [tab.name for tab, _ in tabs])
             front = made.add_worksheet(free_name(title, list(names.values())))

@@ -47,6 +47,7 @@ class Dataset:
     """The fields whose values part it."""
     cluster: str = ""
     """The address of a scheduler; empty if the files are read here."""
+    overwrite: bool = False
     takes_whole: bool = False
     adds: bool = False
 
@@ -89,7 +90,7 @@ class Dataset:
             )
         if kind_of(out) is not None:
             raise CallError(f"“{out}”: a dataset is a folder; give it a name without an ending")
-        check_folder(out)
+        check_folder(out, overwrite=self.overwrite)
         if not out.resolve().parent.is_dir():
             raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
         check_output(layout, out, named)

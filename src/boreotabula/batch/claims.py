@@ -1,0 +1,125 @@
+"""Whose a file is that would be written over: nobody's file is replaced unasked.
+
+What this program has written it knows again by its content: a list of digests lies in the cache
+folder. Pages, pictures and workbooks carry a mark besides, so that they are known on another
+machine, too.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import zipfile
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
+from datetime import datetime
+from pathlib import Path
+from typing import BinaryIO
+
+from boreotabula.batch.atomic import placed
+from boreotabula.batch.own import cache_folder, make_own
+from boreotabula.errors import CallError
+
+MARK = "Made by Boreotabula"
+"""What files carry that can; pages in their head, pictures and workbooks among their properties."""
+PROPERTIES = {"created": datetime(2000, 1, 1), "comments": MARK}
+"""Those of workbooks: without the time of now, so that the same content gives the same file."""
+_MARKED = (".html", ".htm", ".png", ".svg", ".pdf")
+_HEAD = 16_384
+_LARGEST = 1_000_000
+"""Of a longer list the older half is dropped."""
+
+
+def check_claim(out: Path, inputs: Iterable[object], *, overwrite: bool) -> None:
+    """Raises CallError if a file must not be written: it is an input of the call, or it holds what
+    this program did not write, or what was changed since, and may not be overwritten."""
+    home = out.resolve()
+    if home in {one.resolve() for one in inputs if isinstance(one, Path)}:
+        raise CallError(f"“{out}” is read by this command; choose another name for what it writes")
+    if overwrite or not out.is_file() or out.stat().st_size == 0 or _is_own(out):
+        return
+    raise CallError(
+        f"“{out}” was not written by this program, or was changed since, so it was not replaced;"
+        " choose another name, or use --overwrite"
+    )
+
+
+@contextmanager
+def claimed(out: Path) -> Iterator[BinaryIO]:
+    """The same as `placed`; what is written is known again later."""
+    with placed(out) as stream:
+        yield stream
+    with suppress(OSError):
+        _note(out)
+
+
+def _list() -> Path:
+    return cache_folder() / "written.txt"
+
+
+def _note(out: Path) -> None:
+    """Add a file to the list. Raises OSError."""
+    path = _list()
+    make_own(path.parent)
+    if path.is_file() and path.stat().st_size > _LARGEST:
+        lines = path.read_text("utf-8", "replace").splitlines(keepends=True)
+        with placed(path) as stream:
+            stream.write("".join(lines[len(lines) // 2 :]).encode())
+    line = f"{_digest(out)} {_known_as(out)}\n".encode()
+    # One write of a short line is not mixed with those of others.
+    listed = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600)
+    try:
+        os.write(listed, line)
+    finally:
+        os.close(listed)
+
+
+def _is_own(out: Path) -> bool:
+    """Whether this program wrote a file, and it is as it was then."""
+    digest, name = _digest(out), _known_as(out)
+    try:
+        lines = _list().read_text("utf-8", "replace").splitlines()
+    except OSError:
+        lines = []
+    if any(line.startswith(digest) for line in lines):
+        return True
+    # Another content under this name: somebody has changed it.
+    return not any(line.endswith(name) for line in lines) and _is_marked(out)
+
+
+def _is_marked(out: Path) -> bool:
+    """Whether a file carries the mark."""
+    ending = out.suffix.lower()
+    try:
+        if ending == ".xlsx":
+            with zipfile.ZipFile(out) as archive:
+                properties = archive.read("docProps/core.xml")[:_HEAD]
+            return MARK.encode() in properties and _as_made(properties)
+        if ending not in _MARKED:
+            return False
+        with out.open("rb") as stream:
+            head = stream.read(_HEAD)
+            stream.seek(max(out.stat().st_size - _HEAD, 0))
+            return MARK.encode() in head + stream.read(_HEAD)
+    except (OSError, KeyError, ValueError, RuntimeError, zipfile.BadZipFile):
+        return False
+
+
+def _as_made(properties: bytes) -> bool:
+    """Whether a workbook was not saved again since it was made: programs note the time of that."""
+
+    def moment(name: bytes) -> bytes:
+        return properties.partition(b"<dcterms:" + name)[2].partition(b">")[2].partition(b"<")[0]
+
+    return moment(b"created") == moment(b"modified") != b""
+
+
+def _digest(out: Path) -> str:
+    with out.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def _known_as(out: Path) -> str:
+    """A path that holds no line breaks, and tells no folders to who reads the list."""
+    real = os.path.realpath(out).encode("utf-8", "surrogateescape")
+    return hashlib.sha256(real).hexdigest()[:32]
