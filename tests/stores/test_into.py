@@ -519,3 +519,42 @@ def test_records_of_a_file_that_cannot_be_read_now_stay(office: Path) -> None:
     assert lots == ["La", "Lb"]
     tab = openpyxl.load_workbook(office / "master.xlsx")["Records"]
     assert [cell.value for cell in tab["A"][1:]] == ["La", "Lb"]
+
+
+def _prefixed(text: str) -> bytes:
+    text = re.sub(r"<(/?)(?=[a-z])", r"<\1x:", text).replace("xmlns=", "xmlns:x=", 1)
+    return text.encode()
+
+
+def _in_cdata(text: str) -> bytes:
+    return re.sub(r"<t>([^<]+)</t>", r"<t><![CDATA[\1]]></t>", text).encode()
+
+
+def _in_utf_16(text: str) -> bytes:
+    text = re.sub(r"^<\?xml[^>]*>", "", text)
+    return f'<?xml version="1.0" encoding="UTF-16"?>{text}'.encode("utf-16")
+
+
+@pytest.mark.parametrize("written", [_prefixed, _in_cdata, _in_utf_16])
+@pytest.mark.parametrize(
+    "parts", [("xl/worksheets/sheet1.xml",), ("xl/worksheets/sheet1.xml", "xl/workbook.xml")]
+)
+def test_any_form_of_markup_is_edited_as_a_parser_sees_it(
+    home: Path, written: Callable[[str], bytes], parts: Sequence[str]
+) -> None:
+    master = home / "in" / "master.xlsx"
+    plain = home / "plain.xlsx"
+    shutil.copy(master, plain)
+    with zipfile.ZipFile(plain) as old, zipfile.ZipFile(master, "w") as new:
+        for name in old.namelist():
+            content = old.read(name)
+            new.writestr(name, written(content.decode()) if name in parts else content)
+    put(home)
+    shutil.move(plain, home / "in" / "other.xlsx")
+    shutil.rmtree(home / "in" / "master.xlsx.run")
+    (home / "in" / "keep.xlsx").write_bytes(master.read_bytes())
+    (home / "in" / "other.xlsx").replace(master)
+    put(home)
+    there = [openpyxl.load_workbook(home / "in" / one) for one in ("keep.xlsx", "master.xlsx")]
+    cells = [[[cell.value for cell in row] for row in book["Data"].iter_rows()] for book in there]
+    assert cells[0] == cells[1] and len(cells[0]) == 7

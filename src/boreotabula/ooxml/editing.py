@@ -13,6 +13,7 @@ import zipfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import IO, Any, BinaryIO
 
 from lxml import etree
@@ -49,6 +50,32 @@ class Package:
     changed: dict[str, bytes] = field(default_factory=dict)
     sheets: dict[str, Replaced] = field(default_factory=dict)
     dropped: set[str] = field(default_factory=set)
+    folders: list[TemporaryDirectory[str]] = field(default_factory=list)
+    """Those that are needed as long as it is open."""
+
+    def close(self) -> None:
+        """Let go of it."""
+        self.source.close()
+        for one in self.folders:
+            one.cleanup()
+
+    def in_utf_16(self) -> bool:
+        """Whether a part is written in UTF-16, which some readers take for nothing."""
+        return any(map(self._is_in_utf_16, self.names()))
+
+    def _is_in_utf_16(self, name: str) -> bool:
+        if not name.endswith((".xml", ".rels")):
+            return False
+        with self.source.open(name) as part:
+            return part.read(2) in _UTF_16
+
+    def write_plain(self, stream: BinaryIO) -> None:
+        """Write a copy of what is there, all parts in UTF-8."""
+        with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target:
+            for name in self.names():
+                content = self.source.read(name)
+                plain = self._is_in_utf_16(name)
+                target.writestr(name, plain_markup(content, name) if plain else content)
 
     def names(self) -> list[str]:
         """All parts."""
@@ -61,7 +88,7 @@ class Package:
         if name in self.changed:
             return self.changed[name].decode()
         try:
-            return self.source.read(name).decode()
+            return plain_markup(self.source.read(name), name)
         except KeyError:
             return ""
 
@@ -208,6 +235,44 @@ class Package:
                         shutil.copyfileobj(old, part)
 
 
+_MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
+_UNUSUAL = re.compile(rb"<!\[CDATA\[|<\w+:(?:worksheet|workbook|styleSheet|sheetData|row|c|f)\b")
+_UTF_16 = (b"\xff\xfe", b"\xfe\xff")
+"""What such a text begins with."""
+_ENCODING = re.compile(rb"""^\s*<\?xml[^>]*?encoding=["']([^"']+)["']""")
+_PLAIN = etree.XML(f"""
+<xsl:stylesheet version="1.0" xmlns:xsl="http://www.w3.org/1999/XSL/Transform" xmlns:m="{_MAIN}">
+  <xsl:template match="m:*">
+    <xsl:element name="{{local-name()}}" namespace="{_MAIN}">
+      <xsl:copy-of select="namespace::*[name() != '' and . != '{_MAIN}']"/>
+      <xsl:apply-templates select="@*|node()"/>
+    </xsl:element>
+  </xsl:template>
+  <xsl:template match="@*|node()">
+    <xsl:copy><xsl:apply-templates select="@*|node()"/></xsl:copy>
+  </xsl:template>
+</xsl:stylesheet>""")
+"""Elements of worksheets and workbooks without a prefix, all else as it is (XSLT 1.0)."""
+
+
+def plain_markup(content: bytes, name: str) -> str:
+    """A part as text: as it stands if it is written in the usual way; else what a parser sees in
+    it, in UTF-8, without prefixes of its own elements and without CDATA sections.
+
+    Raises CallError if it is no XML.
+    """
+    declared = _ENCODING.match(content)
+    usual = content[:2] not in _UTF_16 and (
+        declared is None or declared[1].lower() in (b"utf-8", b"us-ascii", b"ascii")
+    )
+    if usual and not _UNUSUAL.search(content):
+        return content.decode()
+    root = _parsed(content, name)
+    plain = etree.XSLT(_PLAIN)(root)
+    text = etree.tostring(plain, xml_declaration=True, encoding="UTF-8", standalone=True)
+    return bytes(text).decode()
+
+
 _RESULT = re.compile(
     r"(<(?:\w+:)?c\b[^>]*>)(\s*<(\w+:)?f\b(?:[^>]*/>|[^>]*>[^<]*</(?:\w+:)?f>)\s*)"
     r"<(?:\w+:)?v\b[^>]*>[^<]*</(?:\w+:)?v>"
@@ -255,8 +320,12 @@ def attribute(tag: str, name: str) -> str:
 
 def parsed(text: str, name: str) -> Any:
     """A part as a tree. Raises CallError if it is no XML; entities are left as they stand."""
+    return _parsed(text.encode(), name)
+
+
+def _parsed(content: bytes, name: str) -> Any:
     try:
-        return etree.fromstring(text.encode(), etree.XMLParser(resolve_entities=False))
+        return etree.fromstring(content, etree.XMLParser(resolve_entities=False))
     except (etree.XMLSyntaxError, ValueError):
         raise CallError(
             f"the workbook is damaged in “{name}”; open it in a spreadsheet program and save it"

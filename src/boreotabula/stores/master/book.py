@@ -10,6 +10,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any, BinaryIO
 
 import pyarrow as pa
@@ -63,7 +64,7 @@ class Book:
 
     def close(self) -> None:
         """Let go of the workbook."""
-        self.package.source.close()
+        self.package.close()
 
     def fill(self) -> bool:
         """Put the rows into their tabs; returns whether anything changes.
@@ -95,20 +96,37 @@ def into_workbook(target: Path, schemas: Mapping[str, pa.Schema], taking: Taking
             ' known by the key alone; name it in the layout, such as key = ["nursery", "month"]'
         )
     package = open_package(target)
+    readable = _readable(target, package)
     if any(name.startswith("_xmlsignatures/") for name in package.names()):
         raise CallError(f"“{target}” is signed, and a change would break the signature")
     if not package.text("xl/styles.xml"):
         raise CallError(f"“{target}” has no cell styles; save it in a spreadsheet program first")
     looked: dict[str, Sheet] = {}
     tables = {
-        table: _table(target, package, table, schema, taking, looked)
+        table: _table(target, readable, package, table, schema, taking, looked)
         for table, schema in schemas.items()
     }
     return Book(target, package, tables)
 
 
+def _readable(target: Path, package: Package) -> Path:
+    """A workbook as the fast reader understands it: itself, or a copy whose parts are in UTF-8.
+
+    The copy goes when the package does.
+    """
+    if not package.in_utf_16():
+        return target
+    folder = TemporaryDirectory(prefix="boreotabula-")
+    package.folders.append(folder)
+    copy = Path(folder.name, target.name)
+    with copy.open("wb") as stream:
+        package.write_plain(stream)
+    return copy
+
+
 def _table(
     target: Path,
+    readable: Path,
     package: Package,
     table: str,
     schema: pa.Schema,
@@ -120,7 +138,7 @@ def _table(
     def place_on(tab: str) -> Place | None:
         where = f"“{target}” › {tab}"
         if tab not in looked:
-            looked[tab] = _values(target, tab)
+            looked[tab] = _values(target, readable, tab)
         area = _object_area(package, package.tabs()[tab], looked[tab], field_of, where)
         return find_place(looked[tab], area, field_of, len(schema.names), where)
 
@@ -147,7 +165,7 @@ def _table(
         sheet,
         schema,
         _key_of(taking, schema),
-        _sources(target, package, found, taking, place),
+        _sources(target, readable, package, found, taking, place),
     )
     _refuse(package, one)
     one.take()
@@ -184,9 +202,9 @@ def _tab_of(
     return like[0] if like else None
 
 
-def _values(target: Path, tab: str) -> Sheet:
+def _values(target: Path, readable: Path, tab: str) -> Sheet:
     try:
-        return read_sheet(target, tab)
+        return read_sheet(readable, tab)
     except UnreadableError as error:
         raise CallError(f"“{target}” › {tab} cannot be read: {error}. {error.advice}") from None
 
@@ -230,12 +248,12 @@ def _refuse(package: Package, table: MasterTable) -> None:
 
 
 def _sources(
-    target: Path, package: Package, tab: str, taking: Taking, place: Place
+    target: Path, readable: Path, package: Package, tab: str, taking: Taking, place: Place
 ) -> Mapping[Any, Any] | None:
     """What the hidden tab says of the rows; None if their source stands in the table itself."""
     hidden = sources_tab(tab)
     if hidden in package.tabs():
-        return kept_sources(_values(target, hidden), taking.key)
+        return kept_sources(_values(target, readable, hidden), taking.key)
     if "source_file" in place.fields:
         return None
     return {} if taking.no_source else None

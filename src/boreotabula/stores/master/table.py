@@ -334,17 +334,17 @@ class MasterTable:
         self._before, self._rows, self._after = split_sheet(package.text(self.part))
         if change.moves:
             self._refuse_moving(package, change)
-        rows = {row.number: row for row in self._moved(change)}
+        rows = {row.number: self._followed(row, change) for row in self._moved(change)}
+        # Rows of the table that stay, before new ones are put among them.
+        stay = [rows[number] for number in sorted(rows) if change.top < number <= change.bottom]
         for number, cells in self._new.items():
             row = rows.get(number) or blank_row(number)
-            more = self._further_cells(number, change) if number in self._added else {}
+            more = self._further_cells(number, stay) if number in self._added else {}
             new = number in self._added
             rows[number] = row.with_cells({**more, **cells}, keep_looks=not new)
         if self.right > self.place.right:
             rows[change.top] = self._heading(rows.get(change.top) or blank_row(change.top))
         inner = "".join(rows[number].markup for number in sorted(rows))
-        if "<f" in inner or ":f" in inner:
-            inner = changed_sheet(inner, change, self.where, on_tab=True)
         before = _without_extent(self._before)
         after = fit_filter(changed_sheet(self._after, change, self.where, on_tab=True), change)
         package.put(self.part, before + inner + after)
@@ -359,7 +359,13 @@ class MasterTable:
             if row.number not in gone:
                 yield row.moved(change.row(row.number)) if row.number > change.top else row
 
-    def _further_cells(self, number: int, change: RowChange) -> dict[int, str]:
+    def _followed(self, row: Row, change: RowChange) -> Row:
+        """A row whose formulas follow the rows of the table."""
+        if "<f" not in row.markup and ":f" not in row.markup:
+            return row
+        return Row(row.number, changed_sheet(row.markup, change, self.where, on_tab=True))
+
+    def _further_cells(self, number: int, stay: Sequence[Row]) -> dict[int, str]:
         """The cells of a new row in columns that are no fields: their looks, and the formula of the
         column if every row has one."""
         found = {}
@@ -370,15 +376,22 @@ class MasterTable:
             style = style_of(above)
             mark = "" if style is None else f' s="{style}"'
             address = Address(number, column)
-            formula = self._column_formula(column, address)
+            formula = self._column_formula(column, address, stay)
             inner = f"<f>{escape(formula)}</f>" if formula else ""
             if inner or mark:
                 found[column] = f'<c r="{address}"{mark}>{inner}</c>'
         return found
 
-    def _column_formula(self, column: int, address: Address) -> str:
+    def _column_formula(self, column: int, address: Address, stay: Sequence[Row]) -> str:
         """The formula of a column as it is in a new row; empty if it has none in every row."""
-        first = formula_of(self._first_cells[column])
+        # Of a row that stays, if one does: what it refers to has followed already.
+        start, first = Address(self.numbers[0], column), formula_of(self._first_cells[column])
+        for row in stay:
+            cell = row.cells().get(column)
+            formula = formula_of(cell) if cell else None
+            if formula is not None and formula.text:
+                start, first = Address(row.number, column), formula
+                break
         if first is None or not first.text or first.kind == "array":
             return ""
         rows = {row.number: row for row in self._rows}
@@ -390,8 +403,7 @@ class MasterTable:
         from openpyxl.formula.translate import Translator  # heavy, and seldom needed
 
         text = unescape(first.text, {"&quot;": '"', "&apos;": "'"})
-        start = str(Address(self.numbers[0], column))
-        moved: str = Translator(f"={text}", start).translate_formula(str(address))
+        moved: str = Translator(f"={text}", str(start)).translate_formula(str(address))
         return moved.removeprefix("=")
 
     @cached_property
