@@ -558,3 +558,40 @@ def test_any_form_of_markup_is_edited_as_a_parser_sees_it(
     there = [openpyxl.load_workbook(home / "in" / one) for one in ("keep.xlsx", "master.xlsx")]
     cells = [[[cell.value for cell in row] for row in book["Data"].iter_rows()] for book in there]
     assert cells[0] == cells[1] and len(cells[0]) == 7
+
+
+@pytest.fixture
+def with_glossary(home: Path) -> Path:
+    """The master holds the headings of the forms on a tab of its own."""
+    master = home / "in" / "master.xlsx"
+    book = openpyxl.load_workbook(master)
+    tab = book.create_sheet("Headings")
+    for row in (["From", "To"], ["Lot", "lot"], ["Seedlings", "seedlings"]):
+        tab.append(row)
+    book.save(master)
+    return home
+
+
+def _leaning(home: Path, glossary: str) -> None:
+    named = f'glossary = {{ file = "{glossary}", heading = "From", field = "To" }}'
+    (home / "stock.toml").write_text(
+        KEYED.replace("layout = 1", f"layout = 1\n{named}", 1), "utf-8"
+    )
+
+
+def test_a_glossary_in_the_workbook_that_takes_the_records(with_glossary: Path) -> None:
+    _leaning(with_glossary, "in/master.xlsx#Headings")
+    assert put(with_glossary)[:2] == (0, "2 added, 1 kept, 1 replaced, 0 gone")
+    assert put(with_glossary)[:2] == (0, "0 added, 4 kept, 0 replaced, 0 gone")
+    tab = openpyxl.load_workbook(with_glossary / "in" / "master.xlsx")["Headings"]
+    assert [cell.value for cell in tab["A"]] == ["From", "Lot", "Seedlings"]
+    assert "is a glossary of the layout" in put(with_glossary, "--tab", "Headings")[2]
+
+
+def test_a_glossary_without_a_tab_is_asked_for(with_glossary: Path) -> None:
+    book = openpyxl.load_workbook(with_glossary / "in" / "master.xlsx")
+    for name in ("Data", "Sums"):
+        del book[name]
+    book.save(with_glossary / "in" / "master.xlsx")
+    _leaning(with_glossary, "in/master.xlsx")
+    assert "say in the layout which tab that is" in put(with_glossary)[2]

@@ -264,11 +264,17 @@ def _below(path: Path, folders: Iterable[Path]) -> str:
 
 
 def check_output(
-    layout: Layout, out: Path, named: Sequence[Path] = (), own: Collection[Path] = ()
+    layout: Layout,
+    out: Path,
+    named: Sequence[Path] = (),
+    own: Collection[Path] = (),
+    *,
+    beside_glossary: bool = False,
 ) -> None:
     """Raises CallError if writing `out` would destroy something that is read. What is in `own` is
-    left out by the run unless it is named."""
-    inputs = [layout.path, *layout.glossaries, *layout.lists]
+    left out by the run unless it is named; `beside_glossary` says whether only some tabs of a
+    workbook are written, so that others of it may hold a glossary."""
+    inputs = [layout.path, *(() if beside_glossary else layout.glossaries), *layout.lists]
     if out.resolve() in {path.resolve() for path in inputs}:
         raise CallError(f"“{out}” is read by this run; choose another name for the output")
     home = out.resolve()

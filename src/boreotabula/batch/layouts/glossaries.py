@@ -30,10 +30,13 @@ def glossary_file(name: str, beside: Path) -> tuple[Path, str]:
     return beside / file, part
 
 
+_TEXTS = (FileKind.TEXT, FileKind.WEB_PAGE)
+
+
 def glossary_rows(path: Path, part: str, name: str, content: bytes) -> list[NumberedRow]:
     """The rows of a glossary with their numbers. Raises LayoutError if it cannot be read."""
     try:
-        if file_kind(path) not in (FileKind.TEXT, FileKind.WEB_PAGE):
+        if file_kind(path) not in _TEXTS:
             return alone(partial(_sheet_rows, part=part, name=name), path, _cannot_be_read)
     except UnreadableError as error:
         if content.strip():
@@ -41,6 +44,14 @@ def glossary_rows(path: Path, part: str, name: str, content: bytes) -> list[Numb
     if part:
         raise LayoutError([(name, "this is a text file; only a workbook has tabs and tables")])
     return list(enumerate(csv_rows(content, name), 1))
+
+
+def is_text(path: Path) -> bool:
+    """Whether a glossary is a text, and no workbook."""
+    try:
+        return file_kind(path) in _TEXTS
+    except UnreadableError:
+        return True
 
 
 def _cannot_be_read(path: Path, ended: Ended) -> list[NumberedRow]:

@@ -10,6 +10,7 @@ from boreotabula.batch.layouts.glossaries import (
     decoded,
     glossary_file,
     glossary_rows,
+    is_text,
     list_entries,
     read_file,
 )
@@ -42,6 +43,8 @@ class Layout:
     glossaries: tuple[Path, ...] = field(default=(), repr=False)
     lists: tuple[Path, ...] = field(default=(), repr=False)
     """Files that hold lists of the layout."""
+    parts: tuple[str, ...] = field(default=(), repr=False)
+    """The tab or table of each glossary, where its name asks for one; else an empty text."""
     findings: tuple[Finding, ...] = field(default=(), repr=False)
     """What is to be said of the glossaries."""
 
@@ -61,6 +64,7 @@ class Layout:
             digest.update(content)
         entries: list[Entries] = []
         glossaries: list[Path] = []
+        parts: list[str] = []
         for named in spec.glossary:
             name = named.file
             glossary, part = glossary_file(name, path.parent)
@@ -68,11 +72,13 @@ class Layout:
                 problem = Problem(("glossary",), f"no file “{name}” beside the layout")
                 raise layout_error(path.name, text, [problem])
             content = read_file(glossary, "glossary")
-            digest.update(content)
             rows = glossary_rows(glossary, part, name, content)
+            # A workbook may hold more than the glossary: the rows of the run itself, for one.
+            digest.update(content if is_text(glossary) else repr(rows).encode())
             called = named.heading, named.field
             entries.append(glossary_entries(rows, name, spec.fields, called))
             glossaries.append(glossary)
+            parts.append(part)
         namings = [naming for one in entries for naming in one.namings]
         names = known_headings(spec, namings, [unit for one in entries for unit in one.units])
         spellings = known_spellings(spec, [two for one in entries for two in one.spellings])
@@ -83,6 +89,7 @@ class Layout:
             digest.hexdigest(),
             tuple(glossaries),
             tuple(lists.contents),
+            tuple(parts),
             tuple(
                 GLOSSARY_ENTRY_TWICE(
                     file=second.where.rpartition(", row ")[0],

@@ -47,6 +47,8 @@ class Taking:
     """The tab that was asked for."""
     no_source: bool = False
     """Whether the table gets no columns that tell where its rows are from."""
+    glossaries: frozenset[str] = frozenset()
+    """Tabs, or table objects, that the layout reads as glossaries."""
 
 
 @dataclass
@@ -188,8 +190,14 @@ def _tab_of(
     """The tab that holds a table: the one that was named, the one of its name, else the only one
     with its headings."""
     name = taking.tab if taking.tab is not None else tab_name(table)
-    tabs = [one for one in package.tabs() if not is_sources_tab(one, package.tabs())]
-    named = next((one for one in tabs if one.casefold() == name.casefold()), None)
+    read = _read_tabs(package, taking.glossaries)
+    every = [one for one in package.tabs() if not is_sources_tab(one, package.tabs())]
+    tabs = [one for one in every if one not in read]
+    named = next((one for one in every if one.casefold() == name.casefold()), None)
+    if named in read:
+        raise CallError(
+            f"“{target}” › {named} is a glossary of the layout; name another tab with --tab"
+        )
     if named is not None or taking.tab is not None:
         return named
     places = {one: place for one in tabs if (place := place_on(one)) is not None}
@@ -200,6 +208,18 @@ def _tab_of(
             " which one takes the records"
         )
     return like[0] if like else None
+
+
+def _read_tabs(package: Package, glossaries: frozenset[str]) -> set[str]:
+    """The tabs that hold glossaries, or tables that are glossaries."""
+    wanted = {one.casefold() for one in glossaries}
+    read = set()
+    for tab, part in package.tabs().items():
+        tables = (package.tree(name) for name in package.tables(part))
+        names = {str(one.get("displayName", "")).casefold() for one in tables}
+        if tab.casefold() in wanted or names & wanted:
+            read.add(tab)
+    return read
 
 
 def _values(target: Path, readable: Path, tab: str) -> Sheet:

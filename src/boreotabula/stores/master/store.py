@@ -84,7 +84,12 @@ class BookStore:
         other = path.with_name(f".~lock.{path.name}#")
         if lock.exists() or other.exists():
             raise CallError(f"“{path.name}” is open in a spreadsheet program; close it first")
-        check_output(layout, path, named, own=(path,))
+        check_output(layout, path, named, own=(path,), beside_glossary=True)
+        if "" in self._glossaries(layout):
+            raise CallError(
+                f"“{path}” holds a glossary of the layout; say in the layout which tab that is,"
+                f" such as “{path.name}#Headings”, so that no record is written there"
+            )
         return look(layout, own=(path, run_folder(path)), named=named, on_fetched=on_fetched)
 
     def locked(self, layout: Layout) -> AbstractContextManager[None]:
@@ -99,12 +104,19 @@ class BookStore:
         """What the workbook holds of a table."""
         return known_output(self.path, table)
 
+    def _glossaries(self, layout: Layout) -> frozenset[str]:
+        """The tabs or tables of this workbook that the layout reads as glossaries."""
+        home = self.path.resolve()
+        named = zip(layout.glossaries, layout.parts, strict=True)
+        return frozenset(part for one, part in named if one.resolve() == home)
+
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Writing]:
         """The workbook, its tabs ready to take the records of each table."""
         layout = task.layout
         no_source = self.no_source or not layout.spec.provenance
-        taking = Taking(layout.plan.names, layout.spec.key, self.tab, no_source)
+        glossaries = self._glossaries(layout)
+        taking = Taking(layout.plan.names, layout.spec.key, self.tab, no_source, glossaries)
         with closing(into_workbook(self.path, tables, taking)) as book:
             yield _Writing(self, task, book, Before.of(self.remembers(), task.digests))
 
