@@ -10,6 +10,7 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 from boreotabula.batch.claims import PROPERTIES, claimed
+from boreotabula.batch.file.read import file_digest
 from boreotabula.batch.inputs import LeftOut, SourceFile
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.binding.bound import Bound
@@ -73,7 +74,10 @@ def bind(
             written = _Written(book, binding, bound)
             read = partial(_tabs_of, binding=binding)
             each = spread(read, files, _ended, binding.opening.limits, ahead=_AHEAD)
+            first = _first_of_content(files)
             for source, tabs in zip(files, each, strict=True):
+                for one, *_ in tabs if source.name in first else ():
+                    one.doubt(f"the same file as “{first[source.name]}”")
                 written.add(source, tabs)
                 on_file(source.name)
             bound += [Bound.not_read(one.name, one.why) for one in unseen]
@@ -86,6 +90,20 @@ def bind(
             raise
         book.close()
     return bound
+
+
+def _first_of_content(files: Sequence[SourceFile]) -> dict[str, str]:
+    """Of files with the same content as one before: the name of that one."""
+    seen: dict[str, str] = {}
+    first = {}
+    for one in files:
+        try:
+            digest = file_digest(one.path)
+        except OSError:  # told as what cannot be read
+            continue
+        if seen.setdefault(digest, one.name) != one.name:
+            first[one.name] = seen[digest]
+    return first
 
 
 def _check_some(bound: Sequence[Bound]) -> None:
@@ -188,7 +206,8 @@ def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
                 if sheet.blank:
                     yield Bound(source.name, name, note="blank, left out"), None, None
                     continue
-                one = Bound(source.name, name, "", sheet.height, sheet.width, _flaws(sheet))
+                one = Bound(source.name, name, "", sheet.height, sheet.width)
+                one.doubt(_flaws(sheet))
                 look = looks.of(name)
                 if not looks.there:
                     sheet, doubts = binding.typing(sheet)
@@ -196,8 +215,18 @@ def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
                 elif look is None:
                     one.add(_UNKNOWN.format(source.path.suffix.lower()))
                 yield one, sheet, look
+            for name in _chosen_charts(looks, binding.choice):
+                note = "not bound: a sheet that is all chart"
+                yield Bound(source.name, name, note=note, doubtful=True), None, None
     except UnreadableError as error:
         yield Bound.not_read(source.name, error), None, None
+
+
+def _chosen_charts(looks: Looks, choice: TabChoice) -> list[str]:
+    """The sheets that are all chart and would be bound if they held cells."""
+    if choice.position is not None:
+        return []
+    return list(choice.choose([TabName(one, True, False) for one in looks.chart_sheets]))
 
 
 _UNKNOWN = "not kept of {} files: looks, frozen panes, filters, links and cell notes"

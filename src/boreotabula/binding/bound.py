@@ -18,11 +18,18 @@ class Bound:
     note: str = ""
     lacking: bool = False
     """Whether it is not there though it should be; the note says why."""
+    doubtful: bool = False
+    """Whether the note is about what is in the cells, or about the file itself."""
 
     @classmethod
     def not_read(cls, file: str, why: object, tab: str = "") -> Bound:
         """What could not be read."""
         return cls(file, tab, note=f"not read: {why}", lacking=True)
+
+    def doubt(self, note: str) -> None:
+        """Say what a person should look at, if there is anything."""
+        self.doubtful = self.doubtful or bool(note)
+        self.add(note)
 
     def add(self, note: str) -> None:
         """Say more of it."""

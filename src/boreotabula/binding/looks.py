@@ -10,7 +10,9 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any, Self
 
+from boreotabula.errors import CallError
 from boreotabula.layout.addresses import parse_address
+from boreotabula.ooxml.editing import Package, open_package
 from boreotabula.texts import counted
 
 _THEME_ORDER = (
@@ -71,6 +73,7 @@ class Looks:
     def __init__(self, path: Path) -> None:
         self.there = path.suffix.lower() in (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
         self._book: Any = None
+        self._path = path
         if path.suffix.lower() in (".xlsx", ".xlsm"):
             self._book = _opened(path)
 
@@ -80,6 +83,13 @@ class Looks:
     def __exit__(self, *_: object) -> None:
         if self._book is not None:
             self._book.close()
+        if "_package" in vars(self) and self._package is not None:
+            self._package.close()
+
+    @property
+    def chart_sheets(self) -> list[str]:
+        """The names of the sheets that are all chart."""
+        return [] if self._book is None else [one.title for one in self._book.chartsheets]
 
     def of(self, tab: str) -> Look | None:
         """The look of a tab; None if it is not known."""
@@ -107,9 +117,27 @@ class Looks:
             _area(area) if area else None,
             links,
             notes,
-            tuple(_lost(sheet)),
+            (*_lost(sheet), *self._shapes(tab)),
             known=True,
         )
+
+    def _shapes(self, tab: str) -> Iterator[str]:
+        """The text boxes and other shapes of a tab, which the library passes over (20.5.2.29)."""
+        if self._package is None:
+            return
+        number = 0
+        for part in self._package.related(self._package.tabs().get(tab, ""), "/drawing").values():
+            root = self._package.tree(part)
+            number += 0 if root is None else len(root.findall("{*}*/{*}sp"))
+        if number:
+            yield counted(number, "text box or shape", "text boxes or shapes")
+
+    @cached_property
+    def _package(self) -> Package | None:
+        try:
+            return open_package(self._path)
+        except CallError:
+            return None
 
     def _properties(self, cell: Any) -> dict[str, object]:
         key = cell._style

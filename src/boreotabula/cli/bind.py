@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -116,16 +117,28 @@ def command(
     if as_json:
         say_json([vars(one) for one in bound])
     else:
-        say(f"{output}: {counted(tabs, 'tab')} of {counted(len(files), 'file')}")
+        read = len({one.file for one in bound if one.name})
+        of = (
+            f"{read} of {counted(len(files), 'file')}"
+            if read < len(files)
+            else counted(read, "file")
+        )
+        say(f"{output}: {counted(tabs, 'tab')} of {of}")
         if find_types or not binding.contents:
             for one in bound:
                 if one.name and one.note:
                     say(f"  {one.name}: {one.note}")
     missing = [one for one in bound if one.lacking]
-    for one in missing[:10] if not as_json else []:
+    noted = [one for one in bound if one.lacking or one.doubtful]
+    for one in noted[:_MOST_TOLD] if not as_json else []:
         place = " › ".join(part for part in (one.file, one.tab) if part)
         say(f"! {place}: {one.note}", err=True)
+    if len(noted) > _MOST_TOLD and not as_json:
+        say(f"! … and {len(noted) - _MOST_TOLD} more, in the tab Contents", err=True)
     return 1 if missing else 0
+
+
+_MOST_TOLD = 10
 
 
 @dataclass(frozen=True)
@@ -190,6 +203,12 @@ def _wanted(
         raise CallError("no file matches; nothing was written")
     once = {one.path.resolve(): one for one in reversed(files)}  # the first of each stays
     files = [one for one in files if once[one.path.resolve()] is one]
+    named = Counter(one.name for one in files)
+    # Of several folders: then the name alone does not tell which file it is.
+    files = [
+        replace(one, name=written_name(one.path.as_posix())) if named[one.name] > 1 else one
+        for one in files
+    ]
     return _Wanted(files, unseen, choice, opening, reading)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
@@ -10,6 +11,7 @@ from typing import Any
 
 import openpyxl
 import pytest
+import xlsxwriter
 from openpyxl.comments import Comment
 from openpyxl.drawing.image import Image
 from openpyxl.worksheet.datavalidation import DataValidation
@@ -184,3 +186,40 @@ def test_cells_are_typed_plainly_or_as_a_layout_reads_them() -> None:
     assert [row[0] for row in read.rows] == [
         "1.5", 1.5, "007", day, datetime(2026, 4, 3).date(), 1200.5, 0.15, "pine", "",
     ]  # fmt: skip
+
+
+def test_what_is_no_tab_or_no_value_is_told(tmp_path: Path) -> None:
+    (tmp_path / "in").mkdir()
+    with xlsxwriter.Workbook(tmp_path / "in" / "a.xlsx") as book:
+        tab = book.add_worksheet("Lots")
+        tab.write_column("A1", [1, 2])
+        tab.insert_textbox("C3", "look here")
+        chart = book.add_chart({"type": "line"})
+        chart.add_series({"values": "=Lots!$A$1:$A$2"})
+        book.add_chartsheet("Picture").set_chart(chart)
+    made = openpyxl.Workbook()
+    assert made.active is not None
+    made.active["A1"] = "=1+1"
+    made.save(tmp_path / "in" / "b.xlsx")
+    (tmp_path / "in" / "bad.xlsx").write_bytes(b"PK nothing")
+    shutil.copy(tmp_path / "in" / "b.xlsx", tmp_path / "in" / "copy of b.xlsx")
+    done = program("bind", "in", "-o", "all.xlsx", cwd=tmp_path)
+    assert done.status == 1 and "all.xlsx: 3 tabs of 3 of 4 files" in done.out
+    told = " ".join(done.err.split())
+    assert "! a.xlsx › Picture: not bound: a sheet that is all chart" in told
+    assert (
+        "b.xlsx › Sheet: 1 cell holds an error or a formula without result, the first =1+1" in told
+    )
+    assert "copy of b.xlsx › Sheet" in told and "the same file as “b.xlsx”" in told
+    contents = openpyxl.load_workbook(tmp_path / "all.xlsx")["Contents"]
+    notes = {(row[1].value, row[2].value): row[5].value for row in contents.iter_rows(min_row=2)}
+    assert notes["a.xlsx", "Lots"] == "not kept: 1 text box or shape"
+    assert "all chart" in notes["a.xlsx", "Picture"]
+
+
+def test_files_of_the_same_name_are_told_apart(tmp_path: Path) -> None:
+    for folder in ("north", "south"):
+        write_workbook(tmp_path / folder / "a.xlsx", {"S": [[folder]]})
+    done, book = bound(tmp_path, "north", "south")
+    files = [cell.value for cell in book["Contents"]["B"]][1:]
+    assert files == ["north/a.xlsx", "south/a.xlsx"] and "2 tabs of 2 files" in done.out
