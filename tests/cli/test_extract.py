@@ -149,7 +149,7 @@ def test_nothing_read_leaves_the_old_output_as_it_was(desk: Path) -> None:
     [
         (
             "stock.txt",
-            "the ending chooses the kind of output: .csv, .csv.gz, .tsv, .jsonl, .parquet,",
+            "the ending chooses the kind of output: .csv, .csv.gz, .tsv, .psv, .jsonl, .parquet,",
         ),
         ("nowhere/stock.csv", "there is no folder “nowhere”"),
         ("inbox/a_in.csv", "is one of the files that are read"),

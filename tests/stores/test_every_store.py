@@ -129,10 +129,10 @@ class Desk:
         kind = self.kind.removeprefix("into ")
         if kind in ("postgres", "duckdb", "sqlite"):
             rows = self.ask(f"SELECT lot, n FROM {self.table}")
-        elif kind in ("csv", "tsv", "csv.gz"):
+        elif kind in ("csv", "tsv", "psv", "csv.gz"):
             data = self.path.read_bytes()
             text = (gzip.decompress(data) if kind == "csv.gz" else data).decode()
-            mark = "\t" if kind == "tsv" else ","
+            mark = {"tsv": "\t", "psv": "|"}.get(kind, ",")
             parsed = csv.DictReader(io.StringIO(text, newline=""), delimiter=mark)
             rows = [(one["lot"], int(one["n"]) if one["n"] else None) for one in parsed]
         elif kind == "jsonl":
@@ -169,7 +169,19 @@ class Desk:
         return [one["code"] for one in csv_rows(self.folder / "findings.csv")]
 
 
-NEW = ("csv", "csv.gz", "tsv", "jsonl", "parquet", "arrow", "xlsx", "sqlite", "duckdb", "dataset")
+NEW = (
+    "csv",
+    "csv.gz",
+    "tsv",
+    "psv",
+    "jsonl",
+    "parquet",
+    "arrow",
+    "xlsx",
+    "sqlite",
+    "duckdb",
+    "dataset",
+)
 INTO = ("into xlsx", "into sqlite", "into duckdb", "into postgres")
 BASES = ("into sqlite", "into duckdb", "into postgres")
 
@@ -300,7 +312,7 @@ def test_stopped_in_the_middle(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> N
 
 @every
 def test_odd_texts(desk: Desk) -> None:
-    odd = ['"', "a,b", "a\tb", "\\.", "'=1", "é ☃ 𝄞", "x" * 99, "NULL", "a\nb"]
+    odd = ['"', "a,b", "a\tb", "a|b", "\\.", "'=1", "é ☃ 𝄞", "x" * 99, "NULL", "a\nb"]
     lines = ["lot,n", *(f'"{one.replace(chr(34), chr(34) * 2)}",1' for one in odd)]
     (desk.home / "in" / "b.csv").write_text("\n".join(lines) + "\n", "utf-8", newline="")
     assert desk.run().status == 0

@@ -41,9 +41,9 @@ Examples:
   boreotabula extract stock.toml -o - | head
 
 Writes stock.csv, and beside it the folder stock.csv.run with findings.csv, unplaced.csv and
-run.json. The ending of OUT chooses the format: .csv, .csv.gz, .tsv, .jsonl, .parquet, .arrow,
-.xlsx, .sqlite or .duckdb. A layout with several output tables writes a folder with a file for each.
-Unchanged files are not read again: their results are cached (see boreotabula cache).
+run.json. The ending of OUT chooses the format: .csv, .csv.gz, .tsv, .psv, .jsonl, .parquet,
+.arrow, .xlsx, .sqlite or .duckdb. A layout with several output tables writes a folder with a file
+for each. Unchanged files are not read again: their results are cached (see boreotabula cache).
 
 \b
 Exit status: 0 clean · 1 written, but there are errors

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import PLACE, json_option
+from boreotabula.cli.options import PLACE, json_option, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -52,6 +52,7 @@ if TYPE_CHECKING:
               help="Language of notes and letters: en, nb, fi, de.")  # fmt: skip
 @click.option("--letter", type=click.Path(path_type=Path), metavar="FILE",
               help="Your own template for the letters.")  # fmt: skip
+@table_option
 @json_option
 def command(
     records: Place,
@@ -61,6 +62,7 @@ def command(
     by: str | None,
     language: str,
     letter: Path | None,
+    table: str | None,
     as_json: bool,
 ) -> int:
     """Mark the faults that a run has found in copies of the workbooks, to send back."""
@@ -77,8 +79,8 @@ def command(
             "name a folder for the copies with -o, or a folder of copies to check with --check"
         )
     if check is not None:
-        return _check(records, check, as_json=as_json)
-    saved, run_folder = output_and_run(records)
+        return _check(records, check, table, as_json=as_json)
+    saved, run_folder = output_and_run(records, table)
     assert output is not None
     check_folder(output)
     check_apart(output / "copy.xlsx", source_folders(records))
@@ -106,11 +108,11 @@ def command(
     return 0
 
 
-def _check(records: Place, folder: Path, *, as_json: bool) -> int:
+def _check(records: Place, folder: Path, table: str | None, *, as_json: bool) -> int:
     from boreotabula.review.mark.mark import check_marked
     from boreotabula.stores.saved import output_and_run
 
-    found = list(check_marked(*output_and_run(records), folder))
+    found = list(check_marked(*output_and_run(records, table), folder))
     if as_json:
         say_json([
             {"file": one.file, "gone": one.gone, "missing": one.missing,

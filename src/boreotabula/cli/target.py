@@ -91,7 +91,7 @@ def chosen_target(
     return replace(target, store=store, overwrite=overwrite)
 
 
-_NO_CSV = "--safe-csv is for .csv, .csv.gz and .tsv; other kinds keep texts as texts"
+_NO_CSV = "--safe-csv is for .csv, .csv.gz, .tsv and .psv; other kinds keep texts as texts"
 
 
 def _check_csv(out: Path) -> None:

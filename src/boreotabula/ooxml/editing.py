@@ -337,7 +337,13 @@ def open_package(path: Path | BinaryIO) -> Package:
     """The package of a workbook. Raises CallError if it is none."""
     try:
         package = Package(zipfile.ZipFile(path))
-        if not package.text(_BOOK):
+        try:
+            is_book = bool(package.text(_BOOK))
+        except BaseException:
+            package.close()
+            raise
+        if not is_book:
+            package.close()
             raise CallError(f"“{path}” is not an .xlsx or .xlsm workbook")
     except (OSError, zipfile.BadZipFile, UnicodeDecodeError, NotImplementedError) as error:
         raise CallError(f"“{path}” cannot be read as an .xlsx workbook: {error}") from None

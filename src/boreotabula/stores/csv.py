@@ -25,10 +25,20 @@ _EXACT = 1e15
 """Below this, whole floats are written without exponent or decimal point."""
 
 
+MARKS = {".csv": ",", ".csv.gz": ",", ".tsv": "\t", ".psv": "|"}
+"""What stands between the values of each kind of text, by the ending of its name."""
+
+
+def mark_of(name: str) -> str | None:
+    """What stands between the values of a file; None if it is no such text."""
+    lower = name.lower()
+    return next((mark for ending, mark in MARKS.items() if lower.endswith(ending)), None)
+
+
 class CsvWriter:
     """Writes record batches of one schema to a stream; the heading line is written at once.
 
-    `mark` stands between values: a comma, or a tab.
+    `mark` stands between values, see `MARKS`.
     """
 
     def __init__(self, stream: BinaryIO, schema: pa.Schema, mark: str = ",") -> None:

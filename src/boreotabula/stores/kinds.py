@@ -6,13 +6,14 @@ import gzip
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import BinaryIO, Protocol
 
 import pyarrow as pa
 
 from boreotabula.errors import CallError
-from boreotabula.stores.csv import CsvWriter
+from boreotabula.stores.csv import MARKS, CsvWriter
 
 
 class Writer(Protocol):
@@ -69,12 +70,10 @@ class _Single:
         self.let_go()
 
 
-def _csv(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
-    return _Single({table: CsvWriter(stream, schema) for table, schema in schemas.items()})
-
-
-def _tsv(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
-    return _Single({table: CsvWriter(stream, schema, "\t") for table, schema in schemas.items()})
+def _csv(
+    stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str], mark: str = ","
+) -> Opened:
+    return _Single({table: CsvWriter(stream, schema, mark) for table, schema in schemas.items()})
 
 
 def _csv_gz(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
@@ -130,7 +129,8 @@ def _duckdb(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[st
 KINDS: Mapping[str, Kind] = {
     ".csv": Kind(_csv, is_csv=True, by_line=True),
     ".csv.gz": Kind(_csv_gz, is_csv=True),
-    ".tsv": Kind(_tsv, is_csv=True, by_line=True),
+    ".tsv": Kind(partial(_csv, mark=MARKS[".tsv"]), is_csv=True, by_line=True),
+    ".psv": Kind(partial(_csv, mark=MARKS[".psv"]), is_csv=True, by_line=True),
     ".jsonl": Kind(_jsonl, by_line=True),
     ".parquet": Kind(_parquet),
     ".arrow": Kind(_arrow),

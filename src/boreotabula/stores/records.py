@@ -26,7 +26,7 @@ from boreotabula.reading.records.schema import CHOICES
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import Place, open_base, quoted
-from boreotabula.stores.csv import csv_rows, field_type, type_name
+from boreotabula.stores.csv import csv_rows, field_type, mark_of, type_name
 from boreotabula.stores.dataset.parted import partition_values
 from boreotabula.stores.master.sources import kept_sources, sources_tab
 from boreotabula.stores.master.table import one_gap
@@ -116,7 +116,7 @@ def _read(saved: SavedOutput) -> pa.Table:
         return pa.Table.from_batches([*dataset_batches(saved)], schema)
     if name.endswith((".parquet", ".arrow")):
         return _columnar(path)
-    if name.endswith((".csv", ".tsv", ".csv.gz")):
+    if mark_of(name) is not None:
         columns = _text_columns(path, kinds)
     elif name.endswith(".jsonl"):
         columns = _json_columns(path, list(kinds))
@@ -124,7 +124,7 @@ def _read(saved: SavedOutput) -> pa.Table:
         columns = _sheet_columns(saved)
     units = saved.units
     fields = [_field(name, kinds[name], units[name]) for name in kinds if name in columns]
-    if saved.guarded and name.endswith((".csv", ".tsv", ".csv.gz")):
+    if saved.guarded and mark_of(name) is not None:
         columns = {field: _unguarded(texts) for field, texts in columns.items()}
     arrays = [_typed(columns[one.name], one.type, type_called(kinds[one.name])) for one in fields]
     found = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
@@ -203,7 +203,7 @@ def _text_columns(path: Path, kinds: Mapping[str, str]) -> Mapping[str, pa.Chunk
 
     from pyarrow import csv as pa_csv
 
-    mark = "\t" if path.name.lower().endswith(".tsv") else ","
+    mark = mark_of(path.name) or ","
     texts = pa_csv.ConvertOptions(
         column_types=dict.fromkeys(kinds, pa.string()),
         null_values=[""],

@@ -169,19 +169,19 @@ def output_before(saved: SavedOutput) -> SavedOutput:
     return SavedOutput(kept, saved.table, record, saved.home)
 
 
-def output_and_run(place: Place) -> tuple[SavedOutput, Path]:
-    """An output, of several tables the first, and the folder of its run.
+def output_and_run(place: Place, table: str | None = None) -> tuple[SavedOutput, Path]:
+    """An output, of several tables the first if none is named, and the folder of its run.
 
     Raises CallError if it was not written by a run.
     """
     if isinstance(place, DatabaseAddress):
-        saved = saved_output(place)
+        saved = saved_output(place, table)
         return saved, Path(str(saved.record.get("run_folder") or ""))
     record = earlier_record(place)
     if record is None and earlier_record(place.parent) is not None:
-        return saved_output(place), last_run_folder(place.parent)
+        return saved_output(place, table), last_run_folder(place.parent)
     tables = [str(one["table"]) for one in (record or {}).get("tables", ())]
-    saved = saved_output(place, tables[0] if len(tables) > 1 else None)
+    saved = saved_output(place, table or (tables[0] if len(tables) > 1 else None))
     return saved, last_run_folder(place)
 
 

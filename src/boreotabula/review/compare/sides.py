@@ -22,12 +22,14 @@ from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import Place
-from boreotabula.stores.csv import column_text, field_type, type_name
+from boreotabula.stores.csv import column_text, field_type, mark_of, type_name
 from boreotabula.stores.records import base_rows, dataset_batches, in_seconds, saved_records
 from boreotabula.stores.saved import SavedOutput, saved_output
 from boreotabula.unreadable import UnreadableError
 from boreotabula.workbooks.sheet import Cell, Sheet
 
+_BY_HAND = (".csv", ".tsv", ".psv", ".txt", ".xlsx", ".xlsm", ".xls", ".ods")
+"""Endings of tables that people make."""
 AT_ONCE = 100_000
 """So many records are read together."""
 
@@ -66,7 +68,7 @@ def side_of(place: Place, table: str | None, like: Side | None = None) -> Side:
     try:
         saved = saved_output(path, table)
     except CallError:
-        if path.suffix.lower() not in (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".xls", ".ods"):
+        if path.suffix.lower() not in _BY_HAND:
             raise
         return _by_hand(path, like)
     return saved_side(saved)
@@ -110,7 +112,7 @@ def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
             yield from _as_texts(saved_records(saved).to_batches(AT_ONCE), kinds)
         elif saved.partition is not None:
             yield from _as_texts(dataset_batches(saved), kinds)
-        elif name.endswith((".csv", ".tsv", ".csv.gz")) and not saved.guarded:
+        elif mark_of(name) is not None and not saved.guarded:
             yield from _csv_batches(saved.path, kinds)
         elif name.endswith(".parquet"):
             from pyarrow import parquet
@@ -131,7 +133,7 @@ def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
 def _csv_batches(path: Path, names: Sequence[str]) -> Iterator[pa.RecordBatch]:
     from pyarrow import csv as pa_csv
 
-    mark = "\t" if path.name.lower().endswith(".tsv") else ","
+    mark = mark_of(path.name) or ","
     stream = pa.input_stream(str(path))  # knows .gz by its ending
     reader = pa_csv.open_csv(
         stream,
