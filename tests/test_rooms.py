@@ -59,7 +59,7 @@ PARTS = {
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
     "batch": (
-        "own", "atomic", "remote", "processes", "layouts", "run_folders", "inputs", "file",
+        "own", "atomic", "claims", "remote", "processes", "layouts", "run_folders", "inputs", "file",
         "evidence", "cache", "compare", "read_all", "ahead", "run", "survey", "draft", "headings",
         "again",
     ),

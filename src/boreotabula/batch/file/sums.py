@@ -23,8 +23,10 @@ Numbers = tuple[NDArray[np.intp], NDArray[np.float64]]
 def values_of(roles: RoleMap) -> Numbers:
     """The numbers of a tab that are values of records."""
     sheet = roles.sheet
-    rows, columns = np.nonzero(roles.mask_of(Role.VALUE) & np.isfinite(sheet.numbers))
-    return rows * 65_536 + columns, sheet.numbers[rows, columns]
+    # Laid out in one row, since numpy looks through that in half the time.
+    there = np.flatnonzero(roles.mask_of(Role.VALUE) & np.isfinite(sheet.numbers))
+    rows, columns = np.divmod(there, sheet.width)
+    return rows * 65_536 + columns, sheet.numbers.ravel()[there]
 
 
 def sums_of_others(tabs: Mapping[str, Numbers]) -> Iterator[tuple[str, Sequence[str]]]:
@@ -35,6 +37,10 @@ def sums_of_others(tabs: Mapping[str, Numbers]) -> Iterator[tuple[str, Sequence[
         return
     # Few workbooks hold such tabs: their sums alone show that, before the cells are looked at.
     alone = np.array([[tabs[name][1].sum()] for name in names])
+    least = sorted(alone[:, 0].tolist())
+    # No sum of two that are positive is less than that of the two smallest.
+    if least[0] > 0 and least[-1] < 0.99 * (least[0] + least[1]):
+        return
     if not any(True for at in range(len(names)) for _ in _runs(alone, range(len(names)), at)):
         return
     every = np.unique(np.concatenate([tabs[name][0] for name in names]))
