@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import runpy
 import shlex
@@ -120,6 +121,14 @@ def test_the_commands_of_a_page_do_what_it_says(
         assert done.stdout, command
         for name in re.findall(r"(?:-o|--chart|--report) (\S+\.\w+)", call):
             assert (folder / name).stat().st_size > 0
+        # Whatever the records of the demo are written to holds all of them.
+        whole = re.match(
+            r"boreotabula extract stock\.toml (?:-o|--into) (\w+\.\w+)(?!.*--tab)", call
+        )
+        if whole:
+            ask = ["crosstab", whole[1], "--rows", "nursery", "--value", "seedlings", "--json"]
+            found = runner.invoke(cli, ask, standalone_mode=False)
+            assert json.loads(found.stdout)["total"] == 1_264_105, command
         assert not redirected or done.stdout.count("\n") > 3000
 
 

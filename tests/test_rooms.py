@@ -59,9 +59,9 @@ PARTS = {
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
     "batch": (
-        "own", "atomic", "claims", "remote", "processes", "layouts", "run_folders", "inputs", "file",
-        "evidence", "cache", "compare", "read_all", "ahead", "run", "survey", "draft", "headings",
-        "again",
+        "own", "atomic", "claims", "remote", "processes", "layouts", "run_folders", "inputs",
+        "file", "evidence", "cache", "compare", "read_all", "ahead", "run", "survey", "draft",
+        "headings", "again",
     ),
 }  # fmt: skip
 """The parts of the large rooms, in the order of the data."""

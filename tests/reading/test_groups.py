@@ -40,10 +40,7 @@ Nes      | 3
         ("Land B", None, "Nes", 3),
     ]  # fmt: skip
     # Nothing names the region of the last town: that is told. Land A sums up both its towns.
-    assert codes(reading) == ["total-differs", "group-missing"] or codes(reading) == [
-        "group-missing",
-        "total-differs",
-    ]
+    assert sorted(codes(reading)) == ["group-missing", "total-differs"]
     assert "6 in B2 is 3 more than the 3" in next(
         one.message for one in reading.findings if one.code == "total-differs"
     )

@@ -9,6 +9,7 @@ import json
 import secrets
 import shutil
 import sqlite3
+import subprocess
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -25,7 +26,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pyarrow import dataset, parquet
 
-from helpers import Outcome, csv_rows, program
+from boreotabula.stores.bases.address import DatabaseAddress
+from helpers import PROGRAM, Outcome, csv_rows, program
 
 if TYPE_CHECKING:
     from postgres_server import Server
@@ -523,3 +525,103 @@ def test_two_targets_of_one_stem_never_forget(
         check_steps(kinds, tmp_path / secrets.token_hex(4), todo, request)
 
     check()
+
+
+# --- two at once ----------------------------------------------------------------------------------
+
+
+@pytest.mark.apart
+@pytest.mark.parametrize(
+    "desk", ["csv", "into xlsx", "into sqlite", "into postgres"], indirect=True
+)
+def test_two_runs_at_once_take_turns(desk: Desk) -> None:
+    """Each adds files that the other does not know: both are there in what is added to."""
+    for name in ("c", "d"):
+        desk.put(**{name: {f"{name}{at}": at for at in range(50)}})
+    call = [PROGRAM, "extract", "l.toml", *map(str, desk.options), "--only"]
+    runs = [
+        subprocess.Popen([*call, f"{name}.csv"], cwd=desk.home, stderr=subprocess.PIPE)
+        for name in ("c", "d")
+    ]
+    for one in runs:
+        _, said = one.communicate()
+        assert one.returncode == 0, said
+    lots = {lot[0] for lot, _ in desk.records()}
+    assert lots == {"A", "B", "c", "d"} if desk.adds else len(lots) == 1
+    assert sum(desk.records().values()) == (103 if desk.adds else 50)
+
+
+def test_a_run_says_that_it_waits_for_another(
+    tmp_path: Path, request: pytest.FixtureRequest
+) -> None:
+    desk = desk_of("into postgres", tmp_path, request)
+    desk.start()
+    desk.put(a={"A1": 1})
+    assert desk.run().status == 0
+    with psycopg.connect(desk.url, autocommit=True) as other:
+        held = [0x62_6F_72_65, desk.table]
+        other.execute("SELECT pg_advisory_lock(%s, hashtext(%s))", held)
+        call = [PROGRAM, "extract", "l.toml", *map(str, desk.options)]
+        with subprocess.Popen(call, cwd=desk.home, stderr=subprocess.PIPE, text=True) as run:
+            assert run.stderr is not None
+            assert "another run writes into" in run.stderr.readline()
+            other.execute("SELECT pg_advisory_unlock(%s, hashtext(%s))", held)
+            assert run.wait() == 0
+    with psycopg.connect(desk.url) as other:
+        other.execute(f"SELECT * FROM {desk.table} FOR UPDATE")
+        desk.put(a={"A1": 2})
+        with subprocess.Popen(call, cwd=desk.home, stderr=subprocess.PIPE, text=True) as run:
+            assert run.stderr is not None
+            assert "is in use: waiting" in run.stderr.readline()
+            other.rollback()
+            assert run.wait() == 0
+    assert desk.records() == pairs(A1=2)
+
+
+@databases
+def test_rows_that_refer_to_others_stay(desk: Desk) -> None:
+    """With a key a row that is still there keeps its id: what refers to it stays, too."""
+    if desk.kind == "into duckdb":  # whose own numbers of rows change with any of them
+        desk.ask("ALTER TABLE records ADD COLUMN id int")
+        desk.ask("UPDATE records SET id = n + 100")
+        ids = "SELECT id FROM records WHERE lot = 'A2'"
+    elif desk.kind == "into sqlite":
+        ids = f"SELECT rowid FROM {desk.table} WHERE lot = 'A2'"
+    else:
+        desk.ask(f"ALTER TABLE {desk.table} ADD COLUMN id serial PRIMARY KEY")
+        desk.ask(f"CREATE TABLE child_{desk.table} (id int REFERENCES {desk.table}"
+                 f" ON DELETE CASCADE)")  # fmt: skip
+        desk.ask(f"INSERT INTO child_{desk.table} SELECT id FROM {desk.table}")
+        ids = f"SELECT id FROM {desk.table} WHERE lot = 'A2'"
+    (desk.home / "l.toml").write_text(LAYOUT.format(key=KEY), "utf-8")
+    before = desk.ask(ids)
+    desk.put(a={"A2": 22, "A3": 3}, b={"B1": 4})
+    assert desk.run().status == 0 and desk.ask(ids) == before
+    if desk.kind == "into postgres":
+        # Of what A1 had its child goes with it; those of A2 and B1 stay.
+        assert desk.ask(f"SELECT count(*) FROM child_{desk.table}") == [(2,)]
+
+
+def test_a_run_folder_of_an_earlier_version_is_taken_over(tmp_path: Path) -> None:
+    desk = Desk(tmp_path, "csv")
+    desk.start()
+    desk.put(a={"A1": 1})
+    desk.run()
+    desk.folder.rename(tmp_path / "out.run")
+    assert "1 unchanged" in desk.run().out and desk.folder.is_dir()
+    (tmp_path / "out.run" / "run.json").write_text('{"output": "out.parquet"}', "utf-8")
+    shutil.rmtree(desk.folder)
+    assert "was not written by extract" in desk.run().err
+
+
+@pytest.mark.parametrize(
+    ("url", "shown"),
+    [
+        ("POSTGRES://u:pw@h/n", "postgres://u@h/n"),
+        ("postgresql:///?service=stock", "postgresql:///?service=stock"),
+        ("postgresql://h?dbname=n&password=x", "postgresql://h?dbname=n&password=…"),
+    ],
+)
+def test_addresses_of_databases(url: str, shown: str) -> None:
+    assert str(DatabaseAddress(url)) == shown
+    assert DatabaseAddress(url).url.startswith("postgres")

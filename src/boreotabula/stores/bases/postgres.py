@@ -134,7 +134,8 @@ class Postgres(Base):
                 self.run("SAVEPOINT before_locks")
                 try:
                     for table in there:
-                        statement = f"LOCK TABLE {table} IN SHARE ROW EXCLUSIVE MODE"
+                        # Readers go on; who has rows locked to change them is waited for here.
+                        statement = f"LOCK TABLE {table} IN EXCLUSIVE MODE"
                         self._base.execute(statement.encode())
                 except psycopg.errors.LockNotAvailable:
                     self.run("ROLLBACK TO SAVEPOINT before_locks")
