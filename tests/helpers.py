@@ -23,7 +23,7 @@ from boreotabula.reading.blocks import TabSource
 from boreotabula.reading.plan import Plan, make_plan
 from boreotabula.reading.stamps.search import Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
-from boreotabula.workbooks.sheet import Sheet, Span, make_sheet
+from boreotabula.sheets.sheet import Sheet, Span, make_sheet
 
 PROGRAM = Path(sys.executable).with_name("boreotabula")
 

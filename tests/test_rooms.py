@@ -15,7 +15,7 @@ from helpers import installed
 
 HOME = Path(boreotabula.__file__).parent
 ROOMS = (
-    "layout", "findings", "ooxml", "workbooks", "reading", "drafting", "batch", "stores", "binding",
+    "layout", "findings", "sheets", "reading", "drafting", "batch", "stores", "binding",
     "review", "run", "cli", "demo",
 )  # fmt: skip
 MODULES = sorted(HOME.rglob("*.py"))

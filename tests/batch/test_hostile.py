@@ -20,10 +20,10 @@ from hypothesis import strategies as st
 from boreotabula.binding import bind
 from boreotabula.layout.addresses import Address, column_letters, column_number
 from boreotabula.limits import Budget, Limits
-from boreotabula.workbooks.look import Look
-from boreotabula.workbooks.opening import Workbook
-from boreotabula.workbooks.sheet import Sheet
-from boreotabula.workbooks.sheet_xml import XlsxInside
+from boreotabula.sheets.look import Look
+from boreotabula.sheets.opening import Workbook
+from boreotabula.sheets.sheet import Sheet
+from boreotabula.sheets.sheet_xml import XlsxInside
 from helpers import LOTS, PROGRAM, csv_rows, program, write_workbook
 from hostile_files import HOSTILE
 from raw_files import raw_xlsx, zipped

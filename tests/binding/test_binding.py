@@ -18,7 +18,7 @@ from openpyxl.worksheet.datavalidation import DataValidation
 
 from boreotabula.binding.types import AsRead, by_columns, plainly
 from boreotabula.layout.model import Reading
-from boreotabula.workbooks.sheet import make_sheet
+from boreotabula.sheets.sheet import make_sheet
 from helpers import LOTS, Outcome, program, write_workbook
 
 

@@ -23,10 +23,10 @@ from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.review.charts import draw_cross
 from boreotabula.review.crosstab import Wish, crosstab
+from boreotabula.sheets.opening import Workbook
 from boreotabula.stores.records import load_records
 from boreotabula.texts import guarded_text, in_natural_order, unguarded_text
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Workbook
 from helpers import LOTS, PROGRAM, csv_rows, program, write_workbook
 from raw_files import raw_ods, raw_xlsx, zipped
 

@@ -18,7 +18,7 @@ from boreotabula.drafting.specimens import Specimen, kinds_of
 from boreotabula.drafting.types import languages_of, type_of
 from boreotabula.drafting.words import field_name, level_name, total_pattern
 from boreotabula.layout.parsing import parse_layout
-from boreotabula.workbooks.sheet import make_sheet
+from boreotabula.sheets.sheet import make_sheet
 from helpers import csv_rows, program, read, sheet, write_workbook
 from test_handbook import FORMS
 

@@ -13,7 +13,7 @@ from boreotabula.drafting.shapes import shapes_of
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Specimen
 from boreotabula.layout.parsing import parse_layout
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 from helpers import sheet
 
 

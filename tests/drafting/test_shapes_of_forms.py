@@ -14,8 +14,8 @@ from boreotabula.drafting.draft import Draft, draft
 from boreotabula.drafting.questions import questions
 from boreotabula.drafting.specimens import Specimen
 from boreotabula.layout.parsing import parse_layout
+from boreotabula.sheets.sheet import make_sheet
 from boreotabula.stores.csv import csv_rows
-from boreotabula.workbooks.sheet import make_sheet
 from helpers import sheet
 from test_handbook import EXAMPLES, FORMS, cells
 

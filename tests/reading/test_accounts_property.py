@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from boreotabula.findings.catalogue import BY_CODE
 from boreotabula.reading.account.roles import Role
-from boreotabula.workbooks.sheet import Flaw, Span, TableObject, make_sheet
+from boreotabula.sheets.sheet import Flaw, Span, TableObject, make_sheet
 from helpers import read
 
 WORDS = (

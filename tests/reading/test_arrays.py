@@ -16,7 +16,7 @@ from boreotabula.reading.values.arrays import blank, repeated, taken
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import TEXT, ValueForm
 from boreotabula.reading.values.picked import Picked
-from boreotabula.workbooks.sheet import make_sheet
+from boreotabula.sheets.sheet import make_sheet
 
 NUMBERS: Any = st.one_of(
     st.sampled_from(["", "12", "1.5", "x", "1,250", True, 3.0, 2.5, 2.0**53 + 2, 7.0, "7"]),

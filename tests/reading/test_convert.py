@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import Converted, convert
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.workbooks.sheet import Flaw
+from boreotabula.sheets.sheet import Flaw
 
 D = date(2026, 4, 17)
 APRIL = date(2026, 4, 1)

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.account.roles import Role
-from boreotabula.workbooks.sheet import Span, make_sheet
+from boreotabula.sheets.sheet import Span, make_sheet
 from helpers import codes, layout_text, read, values
 
 TEXT = layout_text('totals = ["Total*"]\ncarry_down = ["species"]\nignore = ["Remarks"]')

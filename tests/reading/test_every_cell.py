@@ -26,8 +26,8 @@ from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.account.roles import BOOKED, Role
 from boreotabula.run import run_into
+from boreotabula.sheets.opening import Workbook
 from boreotabula.stores.new_file import NewFile
-from boreotabula.workbooks.opening import Workbook
 from helpers import csv_rows, write_workbook
 
 LOUDER = [Severity.NOTE, Severity.WARNING, Severity.ERROR]

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from test_crosstab_property import Canvas
 
 from boreotabula.layout.addresses import Address
-from boreotabula.workbooks.sheet import make_sheet
+from boreotabula.sheets.sheet import make_sheet
 from helpers import codes, read, values
 
 LEVELS = ("year", "quarter", "container", "grade")

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from boreotabula.layout.addresses import Address
-from boreotabula.workbooks.sheet import make_sheet
+from boreotabula.sheets.sheet import make_sheet
 from helpers import codes, read, sheet, values
 
 FIELDS = """

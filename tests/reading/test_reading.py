@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from boreotabula.reading.account.roles import Role
-from boreotabula.workbooks.sheet import Flaw, make_sheet
+from boreotabula.sheets.sheet import Flaw, make_sheet
 from helpers import codes, layout_text, read, sheet, values
 
 CROSSTAB = """

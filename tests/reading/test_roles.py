@@ -20,7 +20,7 @@ from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.rows.kinds import _tail_after_gap
 from boreotabula.reading.totals.compare import row_ranges
-from boreotabula.workbooks.text import TextForm, read_text
+from boreotabula.sheets.text import TextForm, read_text
 from helpers import layout_text, read, sheet
 
 

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from boreotabula.workbooks.sheet import Flaw, make_sheet
+from boreotabula.sheets.sheet import Flaw, make_sheet
 from helpers import codes, read, sheet, values
 
 LAYOUT = """

@@ -23,7 +23,7 @@ from boreotabula.layout.field_types import FIELD_TYPES
 from boreotabula.review.charts import draw_cross, kind_for
 from boreotabula.review.coverage import coverage
 from boreotabula.review.crosstab import Cross, Wish, crosstab, number_text
-from boreotabula.workbooks.opening import Workbook
+from boreotabula.sheets.opening import Workbook
 from helpers import Outcome, program
 
 KINDS = {"site": "text", "month": "month", "lot": "text", "count": "integer", "price": "decimal(2)",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from contextlib import closing
 from datetime import date, datetime, time
 from decimal import Decimal
 from pathlib import Path
@@ -26,13 +27,13 @@ from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.finding import Finding, Telling, Unplaced
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.field_types import type_called
-from boreotabula.ooxml.editing import Package, attribute, open_package, relations_of
 from boreotabula.reading.account.roles import Account, Role, RoleMap
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
+from boreotabula.sheets.parts.editing import Package, attribute, open_package, relations_of
 from boreotabula.stores.jsonl import JsonLinesWriter
 from boreotabula.stores.xlsx import NewWorkbook, tab_name, table_name
 from boreotabula.stores.xlsx_rows import SheetRows, xml_text
@@ -286,13 +287,16 @@ def test_formulas_are_worked_out_on_opening(tmp_path: Path, before: str, after: 
     found.recalculate()
     head, _, text = found.text("xl/workbook.xml").partition("\n")
     assert (head, text) == ("<?xml version='1.0' encoding='UTF-8' standalone='yes'?>", after)
-    found.source.close()
+    found.close()
 
 
 @pytest.mark.parametrize("text", ["<workbook><sheets></workbook>", "<x:workbook/>"])
 def test_a_damaged_part_is_no_fault_of_the_program(tmp_path: Path, text: str) -> None:
-    with pytest.raises(CallError, match=r"damaged in “xl/workbook\.xml”"):
-        package(tmp_path, **{"xl/workbook.xml": text}).tabs()
+    with (
+        pytest.raises(CallError, match=r"damaged in “xl/workbook\.xml”"),
+        closing(package(tmp_path, **{"xl/workbook.xml": text})) as found,
+    ):
+        found.tabs()
 
 
 def test_styles_and_relations_are_added_beside_those_there(tmp_path: Path) -> None:
@@ -306,7 +310,7 @@ def test_styles_and_relations_are_added_beside_those_there(tmp_path: Path) -> No
     assert found.new_name("xl/styles{}.xml") == "xl/styles1.xml"
     assert relations_of("xl/workbook.xml") == "xl/_rels/workbook.xml.rels"
     assert attribute("<a b:id='1' id=\"2\">", "id") == "2"
-    found.source.close()
+    found.close()
 
 
 def test_outputs_of_runs_are_never_read(tmp_path: Path) -> None:

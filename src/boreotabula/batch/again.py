@@ -47,8 +47,8 @@ from boreotabula.layout.problems import LayoutError
 from boreotabula.limits import Limits
 from boreotabula.reading.plan import StampPlan
 from boreotabula.reading.values.convert import convert
+from boreotabula.sheets.sheet import Sheet
 from boreotabula.texts import counted
-from boreotabula.workbooks.sheet import Sheet
 
 _ROUNDS = 3
 """A change can show what was hidden before it; more rounds show nothing new."""

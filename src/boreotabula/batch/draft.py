@@ -19,9 +19,9 @@ from boreotabula.drafting.draft import Draft, draft
 from boreotabula.drafting.specimens import Specimen
 from boreotabula.errors import CallError
 from boreotabula.limits import Limits
+from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.sheet import Sheet, make_sheet
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Sheet, make_sheet
 
 _MOST_FILES = 200
 _MOST_ROWS = 1500

@@ -22,8 +22,8 @@ from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Crew, Ended, alone, cores, spread
 from boreotabula.findings.files import FILE_TWICE
 from boreotabula.limits import Limits
+from boreotabula.sheets.opening import checked_size
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import checked_size
 
 _LARGE = 4 * 1024**2
 """Bytes of records from which on they are not sent, if they can be found in the cache."""

@@ -26,9 +26,9 @@ from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.limits import Limits
 from boreotabula.reading.cells import one_line
 from boreotabula.reading.inspect.outline import Frame, frame_of
+from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.sheet import Sheet, Visibility
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Sheet, Visibility
 
 if TYPE_CHECKING:
     from boreotabula.batch.file.open_file import Job

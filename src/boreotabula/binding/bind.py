@@ -21,10 +21,10 @@ from boreotabula.binding.write import Formats, let_go, write_contents, write_tab
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
 from boreotabula.layout.tabs import TabChoice, TabName
+from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.sheet import Flaw, Sheet, Visibility
 from boreotabula.texts import counted
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Flaw, Sheet, Visibility
 
 _AHEAD = 1
 """So many files each process may have read that are not written yet."""

@@ -12,7 +12,7 @@ from typing import Any, Self
 
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import parse_address
-from boreotabula.ooxml.editing import Package, open_package
+from boreotabula.sheets.parts.editing import Package, open_package
 from boreotabula.texts import counted
 
 _THEME_ORDER = (

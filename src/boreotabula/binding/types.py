@@ -13,7 +13,7 @@ from boreotabula.layout.model import Reading
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.workbooks.sheet import Cell, Sheet, make_sheet
+from boreotabula.sheets.sheet import Cell, Sheet, make_sheet
 
 Typing = Callable[[Sheet], tuple[Sheet, str]]
 """Makes the cells of a text file values; also says what was left as text though it is in doubt."""

@@ -10,8 +10,8 @@ from boreotabula.binding.bound import Bound
 from boreotabula.binding.looks import Link, Look
 from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
 from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Cell, Flaw, Sheet
 from boreotabula.texts import counted
-from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
 
 _WIDEST = 60
 _PADDING = 5 / 7

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from boreotabula.batch.inputs import LeftOut, SourceFile
     from boreotabula.layout.model import Reading
     from boreotabula.layout.tabs import TabChoice
-    from boreotabula.workbooks.opening import Opening
+    from boreotabula.sheets.opening import Opening
 
 EPILOG = """\b
 Examples:
@@ -163,7 +163,7 @@ def _wanted(
     from boreotabula.batch.run_folders import run_folder
     from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
     from boreotabula.layout.tabs import TabChoice
-    from boreotabula.workbooks.opening import Opening
+    from boreotabula.sheets.opening import Opening
 
     choice, opening = TabChoice(every=True), Opening()
     reading: Reading | None = None

@@ -13,8 +13,8 @@ from boreotabula.cli.role_looks import ROLE_LOOKS
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, column_letters, parse_address
 from boreotabula.reading.cells import cell_text, kind_of
+from boreotabula.sheets.sheet import Cell, Code, Flaw, Sheet
 from boreotabula.texts import counted
-from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
 
 if TYPE_CHECKING:
     from boreotabula.batch.survey import TabView

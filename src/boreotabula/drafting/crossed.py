@@ -12,7 +12,7 @@ from boreotabula.drafting.looks import FIGURE, TEXT, runs_of
 from boreotabula.drafting.types import type_of
 from boreotabula.drafting.words import is_total, is_unit, level_name
 from boreotabula.reading.cells import cell_text, reads_as_figure
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 FEWEST = 2
 

@@ -21,7 +21,7 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.workbooks.sheet import Cell
+from boreotabula.sheets.sheet import Cell
 
 
 def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:

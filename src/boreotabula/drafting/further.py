@@ -16,7 +16,7 @@ from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred, Specimen
 from boreotabula.drafting.tables import table_sketch
 from boreotabula.drafting.words import field_name
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:

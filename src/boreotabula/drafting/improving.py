@@ -17,7 +17,7 @@ from boreotabula.findings.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
 from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
 from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.rows.table_rows import RowKind
-from boreotabula.workbooks.sheet import Cell
+from boreotabula.sheets.sheet import Cell
 
 Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
 _ROUNDS = 3

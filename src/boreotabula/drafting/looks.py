@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.reading.cells import reads_as_figure
-from boreotabula.workbooks.sheet import CellKind, Sheet
+from boreotabula.sheets.sheet import CellKind, Sheet
 
 TEXT, FIGURE = 1, 2
 """What a filled cell looks like; 0 is blank."""

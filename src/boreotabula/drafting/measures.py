@@ -13,7 +13,7 @@ from boreotabula.drafting.specimens import Example
 from boreotabula.drafting.types import type_of
 from boreotabula.drafting.words import is_total, is_unit
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.workbooks.sheet import Cell
+from boreotabula.sheets.sheet import Cell
 
 _MOST_MEASURES = 6
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from boreotabula.drafting.shapes import Shape
 from boreotabula.reading.cells import reads_as_figure
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 _LONGEST = 40
 """A longer text is a sentence, and no label."""

@@ -30,7 +30,7 @@ from boreotabula.drafting.looks import (
 from boreotabula.drafting.words import is_unit, level_name
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 _MOST_LEVELS = 4
 _BODY = 60

@@ -9,7 +9,7 @@ import numpy as np
 
 from boreotabula.drafting.shapes import Shape, shapes_of
 from boreotabula.reading.cells import cell_text
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,7 +17,7 @@ from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.reading.cells import cell_text, reads_as_figure
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from boreotabula.drafting.sketch import Sketch, few
 from boreotabula.drafting.specimens import Example, Kindred
 from boreotabula.drafting.words import field_name, is_total, level_name, total_pattern
 from boreotabula.reading.cells import cell_text
-from boreotabula.workbooks.sheet import Cell
+from boreotabula.sheets.sheet import Cell
 
 
 def table_sketch(kind: Kindred) -> Sketch:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.workbooks.sheet import Cell
+from boreotabula.sheets.sheet import Cell
 
 LANGUAGES = ("nb", "sv", "da", "fi", "de", "fr", "es", "it", "nl", "pl", "pt", "et")
 """The languages whose names of months and days are looked for, beside English."""

@@ -10,7 +10,7 @@ from functools import lru_cache
 
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.rows.total_words import TOTAL_WORDS
-from boreotabula.workbooks.sheet import Cell
+from boreotabula.sheets.sheet import Cell
 
 _LETTERS = str.maketrans({"ø": "o", "æ": "ae", "ß": "ss", "đ": "d", "ð": "d", "þ": "th", "ł": "l"})
 _UNIT = re.compile(r"\s*[(\[][^)\]]*[)\]]\s*$")

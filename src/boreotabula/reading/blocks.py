@@ -29,7 +29,7 @@ from boreotabula.reading.stamps.read import Stamped, read_stamps
 from boreotabula.reading.stamps.search import StampSearch, Surroundings
 from boreotabula.reading.totals.figures import Figures
 from boreotabula.reading.totals.unnamed import without_unnamed_totals
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ import re
 from datetime import date, datetime, time, timedelta
 
 from boreotabula.findings.reasons import Held
-from boreotabula.workbooks.sheet import Cell, Code, Flaw, Sheet
+from boreotabula.sheets.sheet import Cell, Code, Flaw, Sheet
 
 
 def cell_text(cell: Cell) -> str:

@@ -51,7 +51,7 @@ from boreotabula.reading.totals.doubtful import (
 )
 from boreotabula.reading.totals.figures import Figures
 from boreotabula.reading.totals.findings import about_totals
-from boreotabula.workbooks.sheet import Sheet, Visibility
+from boreotabula.sheets.sheet import Sheet, Visibility
 
 
 @dataclass(frozen=True)

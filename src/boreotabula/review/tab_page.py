@@ -22,9 +22,9 @@ from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.inspect.spots import block_spots
 from boreotabula.reading.tab import ReadBlock, TabReading
+from boreotabula.sheets.sheet import Flaw, Sheet, Span
 from boreotabula.stores.csv import csv_rows
 from boreotabula.texts import counted
-from boreotabula.workbooks.sheet import Flaw, Sheet, Span
 
 LETTERS: Mapping[Role, str] = {
     Role.STAMP: "s",

@@ -19,10 +19,10 @@ from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.limits import Limits
 from boreotabula.reading.inspect.trace import CellFate, RecordTrace, fate_of, trace_record
 from boreotabula.reading.tab import TabReading
+from boreotabula.sheets.opening import Workbook
+from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.saved import SavedOutput
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Workbook
-from boreotabula.workbooks.sheet import Sheet
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ from boreotabula.layout.problems import did_you_mean
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.records.schema import CHOICES
 from boreotabula.reading.values.form import ValueForm
+from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import Place, open_base, quoted
 from boreotabula.stores.csv import csv_rows, field_type, mark_of, type_name
@@ -32,7 +33,6 @@ from boreotabula.stores.master.sources import kept_sources, sources_tab
 from boreotabula.stores.master.table import one_gap
 from boreotabula.stores.saved import SavedOutput, saved_output
 from boreotabula.texts import unguarded_text
-from boreotabula.workbooks.sheet import Sheet
 
 
 def load_records(place: Place, table: str | None, means: Means) -> pa.Table:

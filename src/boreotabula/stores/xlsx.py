@@ -10,7 +10,7 @@ from typing import BinaryIO
 import pyarrow as pa
 
 from boreotabula.layout.addresses import Address
-from boreotabula.ooxml.editing import Package, Replaced, add, open_package
+from boreotabula.sheets.parts.editing import Package, Replaced, add, open_package
 from boreotabula.stores.csv import field_type
 from boreotabula.stores.xlsx_rows import SheetRows
 
@@ -39,7 +39,7 @@ class NewWorkbook:
 
     def abandon(self) -> None:
         """Let go of it."""
-        self._package.source.close()
+        self._package.close()
         for rows in self.writers.values():
             rows.close()
 

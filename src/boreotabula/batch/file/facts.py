@@ -21,7 +21,7 @@ from boreotabula.reading.blocks import SettledBlock
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.tab import TabReading
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True)

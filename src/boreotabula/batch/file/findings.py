@@ -18,8 +18,8 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.tables import TABS_ALL_LEFT_OUT
 from boreotabula.findings.wording import captures
 from boreotabula.layout.problems import nearest
-from boreotabula.workbooks.opening import Workbook
-from boreotabula.workbooks.text import OpenQuote
+from boreotabula.sheets.opening import Workbook
+from boreotabula.sheets.text import OpenQuote
 
 
 def captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Finding:

@@ -37,10 +37,10 @@ from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.stamps.read import convert_stamp
 from boreotabula.reading.stamps.search import NamedValue, Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
+from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.sheet import Sheet, Visibility
+from boreotabula.sheets.text import TextForm
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Sheet, Visibility
-from boreotabula.workbooks.text import TextForm
 
 _FEWEST_SHARED = 4
 """So many headings at least a tab must have, half of them shared, to look like another one."""

@@ -33,9 +33,9 @@ from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.tab import TabReading
 from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.sheets.opening import Workbook, checked_size
+from boreotabula.sheets.sheet import Sheet
 from boreotabula.unreadable import OverBudgetError, UnreadableError
-from boreotabula.workbooks.opening import Workbook, checked_size
-from boreotabula.workbooks.sheet import Sheet
 
 
 @dataclass(frozen=True)

@@ -21,8 +21,8 @@ from boreotabula.reading.inspect.headings import (
     same_heading,
 )
 from boreotabula.reading.stamps.search import Surroundings
+from boreotabula.sheets.opening import Workbook
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Workbook
 
 Place = tuple[str, str]
 """A file and a tab of it."""

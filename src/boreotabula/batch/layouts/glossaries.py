@@ -12,10 +12,10 @@ from boreotabula.files import content_of
 from boreotabula.layout.glossary import NumberedRow
 from boreotabula.layout.problems import LayoutError, did_you_mean, nearest
 from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.kinds import FileKind, file_kind
+from boreotabula.sheets.opening import Workbook
+from boreotabula.sheets.sheet import Sheet, TableObject
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.kinds import FileKind, file_kind
-from boreotabula.workbooks.opening import Workbook
-from boreotabula.workbooks.sheet import Sheet, TableObject
 
 
 def glossary_file(name: str, beside: Path) -> tuple[Path, str]:

@@ -6,9 +6,9 @@ from functools import partial
 from pathlib import Path
 
 from boreotabula.batch.processes.pool import Ended, alone
+from boreotabula.sheets.opening import Workbook
+from boreotabula.sheets.sheet import Sheet
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Workbook
-from boreotabula.workbooks.sheet import Sheet
 
 
 def read_sheet(path: Path, tab: str) -> Sheet:

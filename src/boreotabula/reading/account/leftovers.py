@@ -17,7 +17,7 @@ from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.rows.kinds import matches_any
 from boreotabula.reading.values.picked import Places
-from boreotabula.workbooks.sheet import CellKind
+from boreotabula.sheets.sheet import CellKind
 
 
 def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:

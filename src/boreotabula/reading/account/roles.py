@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from boreotabula.findings.finding import Finding, Spot, Telling
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.values.picked import Places
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 Lines = Sequence[int] | slice | NDArray[Any]
 """Rows or columns, counted from 0."""

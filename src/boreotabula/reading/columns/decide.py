@@ -30,7 +30,7 @@ from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
 from boreotabula.reading.columns.levels import Headings, HeadingsOver, headings_of, headings_over
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 def decide_columns(

@@ -27,7 +27,7 @@ from boreotabula.reading.columns.levels import Headings, HeadingsOver
 from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan, Plan
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 def unknown_heading(place: Headings, column: int, heads: HeadingsOver) -> Finding:

@@ -9,7 +9,7 @@ from functools import cached_property
 
 from boreotabula.findings.places import Rule, Why
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Cell
+from boreotabula.sheets.sheet import Cell
 
 
 class ColumnKind(Enum):

@@ -10,7 +10,7 @@ from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import PASSED, BlockPlan
-from boreotabula.workbooks.sheet import Cell, Sheet, Span
+from boreotabula.sheets.sheet import Cell, Sheet, Span
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from boreotabula.reading.inspect.outline import frame_of
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.tab import form_of
 from boreotabula.reading.values.form import plain_form
-from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
+from boreotabula.sheets.sheet import Cell, Flaw, Sheet
 
 _MOST_VALUES = 400
 """So many different texts of a column are kept; more tell nothing more."""

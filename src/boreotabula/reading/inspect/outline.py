@@ -15,8 +15,8 @@ import numpy as np
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.sheets.sheet import Cell, Sheet
 from boreotabula.texts import counted
-from boreotabula.workbooks.sheet import Cell, Sheet
 
 if TYPE_CHECKING:
     from boreotabula.reading.plan import Plan

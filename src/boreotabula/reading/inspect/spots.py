@@ -12,7 +12,7 @@ from boreotabula.reading.inspect.trace import heading_origin, spot_of
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.records.build import InRows
 from boreotabula.reading.tab import ReadBlock
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True)

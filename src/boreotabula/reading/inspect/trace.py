@@ -17,7 +17,7 @@ from boreotabula.reading.totals.compare import check_totals
 from boreotabula.reading.values.convert import respelt
 from boreotabula.reading.values.form import NotConvertedError, form_under
 from boreotabula.reading.values.numbers import unit_of_text
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 Spot = tuple[int, int]
 """Row and column of a cell of the sheet as it lies, counted from 0."""

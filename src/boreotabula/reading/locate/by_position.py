@@ -25,7 +25,7 @@ from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.levels import last_heading_row, levels_down, levels_up, refused_rows
 from boreotabula.reading.locate.place import Found, Place, missing_stubs
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Sheet, TableObject
+from boreotabula.sheets.sheet import Sheet, TableObject
 
 
 def place_at(sheet: Sheet, block: BlockPlan, row: int, column: int, area: Frame) -> Found:

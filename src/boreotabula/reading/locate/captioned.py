@@ -16,7 +16,7 @@ from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.levels import any_in_row, levels_down, levels_up
 from boreotabula.reading.locate.place import Found
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:

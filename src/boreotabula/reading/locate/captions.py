@@ -9,7 +9,7 @@ from boreotabula.findings.finding import Spot
 from boreotabula.layout.patterns import matching
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.levels import any_in_row, last_heading_row, levels_up, refused_rows
 from boreotabula.reading.locate.place import Found, Place
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import CellKind, Sheet
+from boreotabula.sheets.sheet import CellKind, Sheet
 
 
 def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:

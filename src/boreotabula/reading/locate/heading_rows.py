@@ -13,7 +13,7 @@ from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.levels import levels_up, refused_rows
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 @dataclass(frozen=True)

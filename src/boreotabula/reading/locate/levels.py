@@ -14,7 +14,7 @@ from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.plan import PASSED, BlockPlan
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 _TWO = 2
 """So many headings make a row beyond a blank one a level: a title or cover cell stands alone."""

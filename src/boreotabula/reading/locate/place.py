@@ -10,7 +10,7 @@ from boreotabula.findings.places import Refusal
 from boreotabula.findings.tables import STUB_COLUMN_UNHEADED, STUB_HEADING_MISSING
 from boreotabula.reading.locate.captions import Caption
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True)

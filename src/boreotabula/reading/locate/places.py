@@ -18,7 +18,7 @@ from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.place import Found, Place
 from boreotabula.reading.locate.search import only_place, repeated_places
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 def find_places(sheet: Sheet, block: BlockPlan, captions: Sequence[Spot] = ()) -> Found:

@@ -29,7 +29,7 @@ from boreotabula.reading.values.convert import Converted, as_array, convert, sta
 from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
 from boreotabula.reading.values.form import ValueForm, form_under
 from boreotabula.reading.values.picked import Picked
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import Converted, convert
 from boreotabula.reading.values.findings import about_values
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 @dataclass(frozen=True)

@@ -44,7 +44,7 @@ from boreotabula.reading.rows.table_rows import (
     known_counts,
 )
 from boreotabula.reading.rows.total_words import begins_as_total
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 def about_lines(

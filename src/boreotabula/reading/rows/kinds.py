@@ -28,7 +28,7 @@ from boreotabula.reading.rows.table_rows import (
     carried_columns,
     of_kind,
 )
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 def tell_rows_apart(

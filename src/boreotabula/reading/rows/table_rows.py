@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from boreotabula.findings.finding import Spot
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.plan import BlockPlan
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 class RowKind(IntEnum):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from boreotabula.layout.headings import fold
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 TOTAL_WORDS = tuple(
     fold(word)

@@ -26,7 +26,7 @@ from boreotabula.reading.plan import Plan, StampPlan, StampSources
 from boreotabula.reading.stamps.search import Source, StampSearch, Surroundings, as_cell
 from boreotabula.reading.values.convert import convert_kept
 from boreotabula.reading.values.findings import about_values
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True)

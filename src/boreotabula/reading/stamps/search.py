@@ -25,7 +25,7 @@ from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import StampPlan
-from boreotabula.workbooks.sheet import Cell, Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 @dataclass(frozen=True)

@@ -26,7 +26,7 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.rows.total_words import AVERAGE_WORDS, begins_as_total
 from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
-from boreotabula.workbooks.sheet import CellKind, Flaw, Sheet
+from boreotabula.sheets.sheet import CellKind, Flaw, Sheet
 
 
 class Check(NamedTuple):

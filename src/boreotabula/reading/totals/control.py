@@ -14,7 +14,7 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.figures import Figures, agree, number_in
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 _COUNT = ValueForm("integer")
 

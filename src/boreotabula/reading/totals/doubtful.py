@@ -17,7 +17,7 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.rows.total_words import AVERAGE_WORDS, begins_as_total
 from boreotabula.reading.totals.compare import Totals
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 _AMOUNT = re.compile(
     r"(?P<before>[^\d\s.,'’+()-]{0,5}\.?)\s*[-+−(]?\d[\d\s.,'’]*\d?\)?"

@@ -19,7 +19,7 @@ from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.convert import respelt, stands_for_nothing
 from boreotabula.reading.values.form import NotConvertedError, ValueForm, form_under
 from boreotabula.reading.values.numbers import read_number
-from boreotabula.workbooks.sheet import Cell, Flaw, Sheet
+from boreotabula.sheets.sheet import Cell, Flaw, Sheet
 
 
 def number_in(cell: Cell, form: ValueForm) -> float | None:

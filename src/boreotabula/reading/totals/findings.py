@@ -20,7 +20,7 @@ from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.compare import Check, Totals
 from boreotabula.reading.totals.figures import Figures
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 _NEAR = 1e-6
 

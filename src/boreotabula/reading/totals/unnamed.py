@@ -38,7 +38,7 @@ from boreotabula.reading.totals.unnamed_rows import (
     row_finding,
     rows_of_sums,
 )
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 
 @dataclass(frozen=True)

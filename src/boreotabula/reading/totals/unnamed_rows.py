@@ -20,7 +20,7 @@ from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.rows.total_words import begins_as_total
 from boreotabula.reading.totals.figures import Figures, all_agree
 from boreotabula.reading.values.picked import Places
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 FEWEST_SUMMANDS = 2
 FEWEST_PLACES = 2

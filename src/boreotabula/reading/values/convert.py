@@ -24,7 +24,7 @@ from boreotabula.reading.values.form import DoubtError, NotConvertedError, Value
 from boreotabula.reading.values.names import word_form, yes_no_words
 from boreotabula.reading.values.numbers import decimal_mark_of, read_number
 from boreotabula.reading.values.picked import Picked
-from boreotabula.workbooks.sheet import Cell, Flaw
+from boreotabula.sheets.sheet import Cell, Flaw
 
 _INT64 = 2**63
 # From here on a float no longer holds every whole number, so its digits are not certain.

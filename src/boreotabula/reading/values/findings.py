@@ -20,7 +20,7 @@ from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import Converted, Doubt
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.workbooks.sheet import Cell
+from boreotabula.sheets.sheet import Cell
 
 Where = Callable[[int], Address | None]
 """Where the cell is that has a place among those that were converted."""

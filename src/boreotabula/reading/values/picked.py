@@ -8,7 +8,7 @@ from typing import overload
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.workbooks.sheet import Cell, CellKind, Sheet
+from boreotabula.sheets.sheet import Cell, CellKind, Sheet
 
 Places = NDArray[np.intp]
 """Rows or columns, counted from 0, or the numbers of some things in their order."""

@@ -20,13 +20,13 @@ from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
+from boreotabula.sheets.sheet import Cell, Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import Place
 from boreotabula.stores.csv import column_text, field_type, mark_of, type_name
 from boreotabula.stores.records import base_rows, dataset_batches, in_seconds, saved_records
 from boreotabula.stores.saved import SavedOutput, saved_output
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.sheet import Cell, Sheet
 
 _BY_HAND = (".csv", ".tsv", ".psv", ".txt", ".xlsx", ".xlsm", ".xls", ".ods")
 """Endings of tables that people make."""

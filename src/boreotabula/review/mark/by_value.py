@@ -13,9 +13,9 @@ from boreotabula.binding.types import plainly
 from boreotabula.binding.write import Formats, let_go, write_tab
 from boreotabula.review.mark.faults import COLOURS
 from boreotabula.review.mark.in_place import Listed, Mark, free_name
-from boreotabula.workbooks.marked import MARKED_NAME
-from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Visibility
+from boreotabula.sheets.marked import MARKED_NAME
+from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.sheet import Visibility
 
 _THICK = 5
 _NAME = 31

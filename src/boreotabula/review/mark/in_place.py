@@ -17,11 +17,11 @@ from lxml import etree
 from boreotabula.errors import CallError
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address, column_letters
-from boreotabula.ooxml.editing import Package, add, open_package, relation_of
 from boreotabula.review.mark.faults import COLOURS
+from boreotabula.sheets.marked import MARKED_NAME
+from boreotabula.sheets.parts.editing import Package, add, open_package, relation_of
 from boreotabula.stores.master.markup import Row, blank_cell, blank_row, split_sheet, style_of
 from boreotabula.stores.xlsx_rows import without_forbidden, xml_text
-from boreotabula.workbooks.marked import MARKED_NAME
 
 _BOOK = "xl/workbook.xml"
 _STYLES = "xl/styles.xml"
@@ -93,7 +93,7 @@ def write_marked(
     except (CallError, ValueError, UnicodeDecodeError) as error:
         raise NotSafeError(str(error)) from None
     finally:
-        package.source.close()
+        package.close()
 
 
 def _without_macros(package: Package) -> None:

@@ -27,9 +27,9 @@ from boreotabula.review.mark.faults import Fault, faults_of
 from boreotabula.review.mark.in_place import Listed, Mark, NotSafeError, write_marked
 from boreotabula.review.mark.letter import STANDARD, letter
 from boreotabula.review.mark.words import Say, say_in
+from boreotabula.sheets.opening import Opening
 from boreotabula.stores.saved import SavedOutput
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.opening import Opening
 
 LIST = "marked.json"
 """What was marked, so that it can be told later what is mended."""

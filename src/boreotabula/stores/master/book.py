@@ -19,7 +19,8 @@ from boreotabula.batch.processes.one_sheet import read_sheet
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.layout.headings import HeadingNames
-from boreotabula.ooxml.editing import Package, attribute, open_package
+from boreotabula.sheets.parts.editing import Package, attribute, open_package
+from boreotabula.sheets.sheet import Sheet, make_sheet
 from boreotabula.stores.master.place import Area, Place, field_finder, find_place
 from boreotabula.stores.master.sources import (
     add_tab,
@@ -31,7 +32,6 @@ from boreotabula.stores.master.table import MasterTable
 from boreotabula.stores.xlsx import empty_workbook, tab_name, table_name
 from boreotabula.stores.xlsx_rows import heading_cell
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.sheet import Sheet, make_sheet
 
 _BOOK = "xl/workbook.xml"
 
@@ -98,17 +98,27 @@ def into_workbook(target: Path, schemas: Mapping[str, pa.Schema], taking: Taking
             ' known by the key alone; name it in the layout, such as key = ["nursery", "month"]'
         )
     package = open_package(target)
+    try:
+        return Book(target, package, _tables(target, package, schemas, taking))
+    except BaseException:
+        package.close()
+        raise
+
+
+def _tables(
+    target: Path, package: Package, schemas: Mapping[str, pa.Schema], taking: Taking
+) -> dict[str, MasterTable]:
+    """The table of each tab. Raises CallError."""
     readable = _readable(target, package)
     if any(name.startswith("_xmlsignatures/") for name in package.names()):
         raise CallError(f"“{target}” is signed, and a change would break the signature")
     if not package.text("xl/styles.xml"):
         raise CallError(f"“{target}” has no cell styles; save it in a spreadsheet program first")
     looked: dict[str, Sheet] = {}
-    tables = {
+    return {
         table: _table(target, readable, package, table, schema, taking, looked)
         for table, schema in schemas.items()
     }
-    return Book(target, package, tables)
 
 
 def _readable(target: Path, package: Package) -> Path:

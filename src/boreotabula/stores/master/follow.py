@@ -12,7 +12,7 @@ from collections.abc import Callable
 from xml.sax.saxutils import escape, unescape
 
 from boreotabula.errors import CallError
-from boreotabula.ooxml.editing import Package, attribute
+from boreotabula.sheets.parts.editing import Package, attribute
 from boreotabula.stores.master.references import (
     LostReferenceError,
     RowChange,
@@ -102,7 +102,7 @@ def follow(package: Package, part: str, change: RowChange) -> None:
 
     Raises CallError, which names what cannot be kept.
     """
-    file = package.source.filename or "the workbook"
+    file = package.archive.title or "the workbook"
     for tab, other in package.tabs().items():
         if other != part and other not in package.sheets:
             text = package.text(other)

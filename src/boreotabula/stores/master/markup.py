@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from boreotabula.layout.addresses import column_letters, parse_address
-from boreotabula.ooxml.editing import attribute
+from boreotabula.sheets.parts.editing import attribute
 
 _DATA = re.compile(r"<(?:\w+:)?sheetData\s*(?:/>|>.*</(?:\w+:)?sheetData>)", re.DOTALL)
 _ROW = re.compile(r"<(?:\w+:)?row\b(?:[^>]*/>|[^>]*>.*?</(?:\w+:)?row>)", re.DOTALL)

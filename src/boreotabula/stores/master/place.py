@@ -9,7 +9,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.layout.headings import HeadingNames, normal_form
 from boreotabula.reading.cells import cell_text
-from boreotabula.workbooks.sheet import Sheet
+from boreotabula.sheets.sheet import Sheet
 
 _LEAST = 2
 """So many headings make a heading row, where a table has as many fields."""

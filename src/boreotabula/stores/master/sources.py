@@ -6,11 +6,11 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from boreotabula.layout.addresses import column_letters
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.ooxml.editing import Package, add, relation_of
 from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.parts.editing import Package, add, relation_of
+from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.pairing import Source, Values
 from boreotabula.stores.xlsx_rows import heading_cell
-from boreotabula.workbooks.sheet import Sheet
 
 _BOOK = "xl/workbook.xml"
 _MOST_NAME = 31

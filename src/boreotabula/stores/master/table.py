@@ -13,10 +13,11 @@ from boreotabula.batch.run.gather import RowCounts
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.ooxml.editing import Package
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
+from boreotabula.sheets.parts.editing import Package
+from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.csv import column_text, field_type, type_name
 from boreotabula.stores.master.follow import changed_sheet, fit_filter, follow
 from boreotabula.stores.master.markup import (
@@ -32,7 +33,6 @@ from boreotabula.stores.master.sources import put_sources
 from boreotabula.stores.pairing import Lines, Pairs, Source, Values, lines_of, paired
 from boreotabula.stores.xlsx import fit_table
 from boreotabula.stores.xlsx_rows import CellMarkup, check_room, heading_cell
-from boreotabula.workbooks.sheet import Sheet
 
 _EXACT = 15
 """Whole numbers of more digits are texts in a sheet."""

@@ -13,11 +13,11 @@ import xlsxwriter
 
 from boreotabula.limits import Limits
 from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.kinds import FileKind
+from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.sheet import Flaw, Sheet, Span, Visibility
+from boreotabula.sheets.text import TextForm
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.kinds import FileKind
-from boreotabula.workbooks.opening import Opening, Workbook
-from boreotabula.workbooks.sheet import Flaw, Sheet, Span, Visibility
-from boreotabula.workbooks.text import TextForm
 from helpers import span, write_workbook
 from raw_files import raw_ods, raw_xlsx, xlsb
 

@@ -15,10 +15,10 @@ from typing import Literal
 
 from boreotabula.files import open_regular
 from boreotabula.limits import TEXT, Budget
+from boreotabula.sheets.aligned import Starts, aligned_rows, cut_rows, find_columns
+from boreotabula.sheets.kinds import NO_TABLE, looks_like_text
+from boreotabula.sheets.look import check_extent
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.aligned import Starts, aligned_rows, cut_rows, find_columns
-from boreotabula.workbooks.kinds import NO_TABLE, looks_like_text
-from boreotabula.workbooks.look import check_extent
 
 DELIMITERS = {"\t": "tab", ";": "semicolon", "|": "pipe", ",": "comma"}
 """Delimiters that are looked for, and how messages call them; of equals the first wins."""

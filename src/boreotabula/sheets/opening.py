@@ -14,6 +14,12 @@ from typing import Protocol, Self
 from boreotabula.files import open_regular
 from boreotabula.layout.addresses import MAX_COLUMNS
 from boreotabula.limits import MEBI, Budget, Limits
+from boreotabula.sheets.codes import codes_of
+from boreotabula.sheets.kinds import FileKind, file_kind
+from boreotabula.sheets.look import Inside, NamedCell, Renaming, within
+from boreotabula.sheets.marked import own_tab
+from boreotabula.sheets.sheet import Cell, Sheet, Span, Visibility, make_sheet
+from boreotabula.sheets.text import OpenQuote, TextForm, read_text
 from boreotabula.unreadable import (
     PROTECTED,
     SEND_AGAIN,
@@ -21,12 +27,6 @@ from boreotabula.unreadable import (
     OverBudgetError,
     UnreadableError,
 )
-from boreotabula.workbooks.codes import codes_of
-from boreotabula.workbooks.kinds import FileKind, file_kind
-from boreotabula.workbooks.look import Inside, NamedCell, Renaming, within
-from boreotabula.workbooks.marked import own_tab
-from boreotabula.workbooks.sheet import Cell, Sheet, Span, Visibility, make_sheet
-from boreotabula.workbooks.text import OpenQuote, TextForm, read_text
 
 
 @dataclass(frozen=True)
@@ -231,18 +231,18 @@ def _of_their_own(names: Sequence[str]) -> list[str]:
 def _inside(path: Path, kind: FileKind, budget: Budget) -> Inside:
     """The look into a workbook of a kind; imported as needed, most folders hold one kind."""
     if kind is FileKind.XLSX:
-        from boreotabula.workbooks.sheet_xml import XlsxInside
+        from boreotabula.sheets.sheet_xml import XlsxInside
 
         return XlsxInside(path, budget)
     if kind is FileKind.XLSB:
-        from boreotabula.workbooks.records_xlsb import XlsbInside
+        from boreotabula.sheets.records_xlsb import XlsbInside
 
         return XlsbInside(path, budget)
     if kind is FileKind.ODS:
-        from boreotabula.workbooks.opendocument import OdsInside
+        from boreotabula.sheets.opendocument import OdsInside
 
         return OdsInside(path, budget)
-    from boreotabula.workbooks.records_xls import XlsInside
+    from boreotabula.sheets.records_xls import XlsInside
 
     return XlsInside(path, budget)
 
@@ -262,7 +262,7 @@ class _Plain:
         self.quotes: tuple[OpenQuote, ...] = ()
         budget = Budget(opening.limits)
         if kind is FileKind.WEB_PAGE:
-            from boreotabula.workbooks.webpage import read_web_page
+            from boreotabula.sheets.webpage import read_web_page
 
             self._rows, self._merges, said, several = read_web_page(path, budget)
             self.doubts = (said,) if several else ()

@@ -16,12 +16,12 @@ from typing import TypeVar
 
 from boreotabula.layout.addresses import MAX_COLUMNS, column_number, parse_address
 from boreotabula.limits import PLACE, Budget
-from boreotabula.ooxml.package import opened, relations
+from boreotabula.sheets.codes import is_code_format
+from boreotabula.sheets.look import NO_RESULT, Look, NamedCell, Reach, check_extent, joined
+from boreotabula.sheets.parts.archive import opened, relations
+from boreotabula.sheets.sheet import Flaw, TableObject
+from boreotabula.sheets.sheet_markup import SheetMarkup
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.codes import is_code_format
-from boreotabula.workbooks.look import NO_RESULT, Look, NamedCell, Reach, check_extent, joined
-from boreotabula.workbooks.sheet import Flaw, TableObject
-from boreotabula.workbooks.sheet_markup import SheetMarkup
 
 # A cell that is not empty: its letters, row, other attributes and content. Nothing in these
 # patterns goes back further than to the last '<', so that a search never takes quadratic time.

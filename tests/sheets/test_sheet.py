@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.workbooks.sheet import CellKind, Code, Flaw, Sheet, Span, make_sheet
+from boreotabula.sheets.sheet import CellKind, Code, Flaw, Sheet, Span, make_sheet
 
 CELLS: Any = st.one_of(
     st.sampled_from(["", " ", "\u00a0", "Pine", "7", True, False, date(2026, 4, 1), Flaw("#N/A")]),
@@ -63,7 +63,7 @@ def test_a_turned_sheet_is_the_same_from_the_side(rows: list[list[Any]]) -> None
 def test_many_cells_are_looked_at_in_bands(monkeypatch: pytest.MonkeyPatch) -> None:
     rows: list[list[Any]] = [[float(at), f"L{at}", ""] for at in range(50)]
     whole = make_sheet("Bench 1", [list(row) for row in rows])
-    monkeypatch.setattr("boreotabula.workbooks.sheet._AT_ONCE", 7)
+    monkeypatch.setattr("boreotabula.sheets.sheet._AT_ONCE", 7)
     parts = make_sheet("Bench 1", [list(row) for row in rows])
     assert parts.kinds.tolist() == whole.kinds.tolist()
     assert parts.numbers[:, 0].tolist() == whole.numbers[:, 0].tolist()

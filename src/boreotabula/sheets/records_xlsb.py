@@ -11,9 +11,9 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 from boreotabula.limits import RANGE, Budget
-from boreotabula.ooxml.package import opened, relations
-from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, Reach, check_extent, joined
-from boreotabula.workbooks.sheet import Flaw, Span
+from boreotabula.sheets.look import ERROR_TEXTS, Look, NamedCell, Reach, check_extent, joined
+from boreotabula.sheets.parts.archive import opened, relations
+from boreotabula.sheets.sheet import Flaw, Span
 
 _ROW, _CELL_ERROR, _FORMULA_ERROR, _COL_INFO, _BUNDLE_SHEET, _MERGE = 0, 3, 11, 60, 156, 176
 _FILLED_CELLS = range(2, 12)

@@ -8,11 +8,11 @@ from pathlib import Path
 
 from boreotabula.layout.addresses import MAX_COLUMNS
 from boreotabula.limits import RANGE, Budget
+from boreotabula.sheets.kinds import NO_TABLE
+from boreotabula.sheets.look import check_extent
+from boreotabula.sheets.sheet import Span
+from boreotabula.sheets.text import find_encoding, read_whole
 from boreotabula.unreadable import UnreadableError
-from boreotabula.workbooks.kinds import NO_TABLE
-from boreotabula.workbooks.look import check_extent
-from boreotabula.workbooks.sheet import Span
-from boreotabula.workbooks.text import find_encoding, read_whole
 
 _CHARSET = re.compile(rb"charset=[\"']?([\w-]+)", re.IGNORECASE)
 _MOST_SPANNED = 1000

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from boreotabula.workbooks.look import NamedCell
+from boreotabula.sheets.look import NamedCell
 
 MARKED_NAME = "boreotabula_marked"
 """The defined name that stands for the list; programs keep it when they save the workbook."""

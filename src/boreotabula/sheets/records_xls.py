@@ -17,11 +17,11 @@ from typing import NamedTuple
 
 from boreotabula.files import open_regular
 from boreotabula.limits import PLACE, UNPACKED, Budget
+from boreotabula.sheets.codes import is_code_format
+from boreotabula.sheets.kinds import NO_TABLE
+from boreotabula.sheets.look import ERROR_TEXTS, Look, NamedCell, Reach, hold_extent, joined
+from boreotabula.sheets.sheet import Flaw, Visibility
 from boreotabula.unreadable import PROTECTED, WITHOUT_PASSWORD, UnreadableError
-from boreotabula.workbooks.codes import is_code_format
-from boreotabula.workbooks.kinds import NO_TABLE
-from boreotabula.workbooks.look import ERROR_TEXTS, Look, NamedCell, Reach, hold_extent, joined
-from boreotabula.workbooks.sheet import Flaw, Visibility
 
 _BOUND_SHEET, _END, _FORMULA, _BOOL_ERR, _ROW, _COL_INFO = 0x85, 0x0A, 0x06, 0x205, 0x208, 0x7D
 _FILE_PASS, _MULTIPLE, _DIMENSIONS, _FORMAT, _STYLE = 0x2F, 0xBD, 0x200, 0x41E, 0xE0

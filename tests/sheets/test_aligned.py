@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.workbooks.aligned import aligned_rows, find_columns
-from boreotabula.workbooks.text import find_encoding
+from boreotabula.sheets.aligned import aligned_rows, find_columns
+from boreotabula.sheets.text import find_encoding
 from helpers import csv_rows, program
 
 REPORT = """\

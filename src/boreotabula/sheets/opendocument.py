@@ -14,8 +14,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from boreotabula.limits import CORRECTED, RANGE, Budget
-from boreotabula.ooxml.package import Package, parse
-from boreotabula.workbooks.look import (
+from boreotabula.sheets.look import (
     NO_RESULT,
     Look,
     NamedCell,
@@ -24,7 +23,8 @@ from boreotabula.workbooks.look import (
     hold_extent,
     joined,
 )
-from boreotabula.workbooks.sheet import Cell, Code, Flaw, Span
+from boreotabula.sheets.parts.archive import Archive, parse
+from boreotabula.sheets.sheet import Cell, Code, Flaw, Span
 
 _CONTENT = "content.xml"
 _VALUES = ("value", "string-value", "date-value", "time-value", "boolean-value")
@@ -34,7 +34,7 @@ class OdsInside:
     """The inside of an .ods file; its one part for all sheets is read once."""
 
     def __init__(self, path: Path, budget: Budget) -> None:
-        with closing(Package(path, budget)) as package:
+        with closing(Archive(path, budget)) as package:
             self._reader = _Reader(budget)
             self._reader.read(package.read(_CONTENT))
 
@@ -177,7 +177,7 @@ class _Reader:
         hidden.append((first, first + repeat - 1))
 
     def _named(self, plain: Mapping[str, str]) -> None:
-        from boreotabula.workbooks.sheet_xml import named_cell
+        from boreotabula.sheets.sheet_xml import named_cell
 
         reference = plain.get("cell-range-address", "").partition(":")[0]
         tab, _, cell = reference.rpartition(".")

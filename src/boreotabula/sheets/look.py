@@ -13,7 +13,7 @@ from typing import Protocol, runtime_checkable
 
 from boreotabula.layout.addresses import Address
 from boreotabula.limits import FILLED, PLACE, Budget
-from boreotabula.workbooks.sheet import Cell, Span, TableObject
+from boreotabula.sheets.sheet import Cell, Span, TableObject
 
 ERROR_TEXTS = {
     0x00: "#NULL!", 0x07: "#DIV/0!", 0x0F: "#VALUE!", 0x17: "#REF!", 0x1D: "#NAME?",

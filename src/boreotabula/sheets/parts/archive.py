@@ -14,7 +14,7 @@ from contextlib import contextmanager
 from io import BytesIO
 from itertools import pairwise
 from pathlib import Path
-from typing import NamedTuple
+from typing import BinaryIO, NamedTuple
 from xml.parsers import expat
 
 from boreotabula.files import open_regular
@@ -38,12 +38,14 @@ class Markup(NamedTuple):
     text: str
 
 
-class Package:
+class Archive:
     """An open zip file. Raises UnreadableError if it is damaged, or grows beyond the budget."""
 
-    def __init__(self, path: Path, budget: Budget) -> None:
+    def __init__(self, path: Path | BinaryIO, budget: Budget) -> None:
         self.budget = budget
-        self._stream = open_regular(path)
+        self.title = str(path) if isinstance(path, Path) else ""
+        """The file, as messages name it; empty if it is in memory."""
+        self._stream = open_regular(path) if isinstance(path, Path) else path
         try:
             self._archive = zipfile.ZipFile(self._stream)
             self._infos = {_plain(one.filename): one for one in self._archive.infolist()}
@@ -62,6 +64,19 @@ class Package:
 
     def __contains__(self, name: str) -> bool:
         return _plain(name) in self._infos
+
+    @property
+    def names(self) -> list[str]:
+        """The parts, as they are called."""
+        return [one.filename for one in self._archive.infolist() if not one.is_dir()]
+
+    def size(self, name: str) -> int:
+        """How many bytes a part says that it has."""
+        return self._infos[_plain(name)].file_size
+
+    def chunks(self, name: str) -> Iterator[bytes]:
+        """The content of a part, piece by piece."""
+        return self._inflated(_plain(name), UNPACKED)
 
     def hold_shared(self, names: Collection[str]) -> None:
         """Count the parts that the fast reader unpacks as soon as it opens the file.
@@ -114,9 +129,9 @@ class Package:
 
 
 @contextmanager
-def opened(path: Path, budget: Budget) -> Iterator[Package]:
+def opened(path: Path, budget: Budget) -> Iterator[Archive]:
     """An open package, that is closed again if the first look at it fails."""
-    package = Package(path, budget)
+    package = Archive(path, budget)
     try:
         yield package
     except BaseException:
@@ -207,7 +222,7 @@ def _refuse_entities(*_: object) -> None:
     )
 
 
-def relations(package: Package, part: str) -> dict[str, tuple[str, str]]:
+def relations(package: Archive, part: str) -> dict[str, tuple[str, str]]:
     """The parts that a part refers to, by id: the last word of the kind, and the part's name."""
     folder, _, name = part.rpartition("/")
     rels = f"{folder}/_rels/{name}.rels" if folder else f"_rels/{name}.rels"

@@ -12,7 +12,7 @@ from html import escape
 
 from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.limits import UNPACKED, Budget
-from boreotabula.ooxml.package import local_name, parse
+from boreotabula.sheets.parts.archive import local_name, parse
 from boreotabula.unreadable import UnreadableError
 
 _ROW = re.compile(rb'<row r="([0-9]+)"')

@@ -19,6 +19,9 @@ from typing import IO, Any, BinaryIO
 from lxml import etree
 
 from boreotabula.errors import CallError
+from boreotabula.limits import Budget, Limits
+from boreotabula.sheets.parts.archive import Archive
+from boreotabula.unreadable import UnreadableError
 
 _TABLE = "/table"
 _SHEET = "/worksheet"
@@ -46,7 +49,7 @@ class Replaced:
 class Package:
     """The parts of a workbook by name, those that were changed apart."""
 
-    source: zipfile.ZipFile
+    archive: Archive
     changed: dict[str, bytes] = field(default_factory=dict)
     sheets: dict[str, Replaced] = field(default_factory=dict)
     dropped: set[str] = field(default_factory=set)
@@ -55,7 +58,7 @@ class Package:
 
     def close(self) -> None:
         """Let go of it."""
-        self.source.close()
+        self.archive.close()
         for one in self.folders:
             one.cleanup()
 
@@ -66,31 +69,33 @@ class Package:
     def _is_in_utf_16(self, name: str) -> bool:
         if not name.endswith((".xml", ".rels")):
             return False
-        with self.source.open(name) as part:
-            return part.read(2) in _UTF_16
+        return name in self.archive and next(self.archive.chunks(name), b"")[:2] in _UTF_16
 
     def write_plain(self, stream: BinaryIO) -> None:
         """Write a copy of what is there, all parts in UTF-8."""
         with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target:
             for name in self.names():
-                content = self.source.read(name)
+                content = self.archive.read(name)
                 plain = self._is_in_utf_16(name)
                 target.writestr(name, plain_markup(content, name) if plain else content)
 
     def names(self) -> list[str]:
         """All parts."""
-        there = [one.filename for one in self.source.infolist() if not one.is_dir()]
-        names = dict.fromkeys([*there, *self.changed, *self.sheets])
+        names = dict.fromkeys([*self.archive.names, *self.changed, *self.sheets])
         return [one for one in names if one not in self.dropped]
 
     def text(self, name: str) -> str:
-        """A part as text; empty if there is none."""
+        """A part as text; empty if there is none. Raises CallError if it is damaged."""
         if name in self.changed:
             return self.changed[name].decode()
-        try:
-            return plain_markup(self.source.read(name), name)
-        except KeyError:
+        if name not in self.archive:
             return ""
+        try:
+            return plain_markup(self.archive.read(name), name)
+        except UnreadableError as error:
+            raise CallError(f"the workbook cannot be read: {error}") from None
+        except UnicodeDecodeError:
+            raise _damaged(name) from None
 
     def put(self, name: str, text: str) -> None:
         """Change a part, or add one."""
@@ -230,9 +235,9 @@ class Package:
                 elif name in self.changed:
                     target.writestr(info, self.changed[name])
                 else:
-                    info.file_size = self.source.getinfo(name).file_size
-                    with self.source.open(name) as old, target.open(info, "w") as part:
-                        shutil.copyfileobj(old, part)
+                    info.file_size = self.archive.size(name)
+                    with target.open(info, "w") as part:
+                        part.writelines(self.archive.chunks(name))
 
 
 _MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
@@ -327,24 +332,27 @@ def _parsed(content: bytes, name: str) -> Any:
     try:
         return etree.fromstring(content, etree.XMLParser(resolve_entities=False))
     except (etree.XMLSyntaxError, ValueError):
-        raise CallError(
-            f"the workbook is damaged in “{name}”; open it in a spreadsheet program and save it"
-            " again"
-        ) from None
+        raise _damaged(name) from None
 
 
-def open_package(path: Path | BinaryIO) -> Package:
-    """The package of a workbook. Raises CallError if it is none."""
+def _damaged(name: str) -> CallError:
+    return CallError(
+        f"the workbook is damaged in “{name}”; open it in a spreadsheet program and save it again"
+    )
+
+
+def open_package(path: Path | BinaryIO, limits: Limits | None = None) -> Package:
+    """The package of a workbook. Raises CallError if it is none, or takes too much memory."""
     try:
-        package = Package(zipfile.ZipFile(path))
-        try:
-            is_book = bool(package.text(_BOOK))
-        except BaseException:
-            package.close()
-            raise
-        if not is_book:
-            package.close()
-            raise CallError(f"“{path}” is not an .xlsx or .xlsm workbook")
-    except (OSError, zipfile.BadZipFile, UnicodeDecodeError, NotImplementedError) as error:
+        package = Package(Archive(path, Budget(limits or Limits())))
+    except (OSError, UnreadableError) as error:
         raise CallError(f"“{path}” cannot be read as an .xlsx workbook: {error}") from None
+    try:
+        is_book = bool(package.text(_BOOK))
+    except BaseException:
+        package.close()
+        raise
+    if not is_book:
+        package.close()
+        raise CallError(f"“{path}” is not an .xlsx or .xlsm workbook")
     return package

@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 
-from boreotabula.workbooks.sheet import Cell, Code
+from boreotabula.sheets.sheet import Cell, Code
 
 Place = tuple[int, int]
 
