@@ -65,8 +65,8 @@ done
 convert $(printf 'marked-%s.png ' "${pages[@]}") -append -resize '1280x800>' "$root/docs/screenshots/marked.png"
 
 ask=(crosstab boreotabula-demo/stock.csv --value seedlings --across month)
-boreotabula "${ask[@]}" --rows nursery --chart "$root/docs/screenshots/chart-lines.png"
-boreotabula "${ask[@]}" --rows nursery --rows species --rows grade --chart "$root/docs/screenshots/chart-heat.png"
+boreotabula "${ask[@]}" --rows nursery --chart "$root/docs/screenshots/chart-lines.png" --overwrite
+boreotabula "${ask[@]}" --rows nursery --rows species --rows grade --chart "$root/docs/screenshots/chart-heat.png" --overwrite
 
 # Pages, in a browser without a window (Debian: apt-get install chromium).
 page() {

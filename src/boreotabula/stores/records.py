@@ -26,7 +26,8 @@ from boreotabula.reading.records.schema import CHOICES
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Place, open_base, quoted
+from boreotabula.stores.bases.base import Place, quoted
+from boreotabula.stores.bases.opening import open_base
 from boreotabula.stores.csv import csv_rows, field_type, mark_of, type_name
 from boreotabula.stores.dataset.parted import partition_values
 from boreotabula.stores.master.sources import kept_sources, sources_tab

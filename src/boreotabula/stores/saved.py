@@ -16,7 +16,8 @@ from boreotabula.errors import CallError
 from boreotabula.files import real_name, text_of
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Base, Place, is_base, open_base
+from boreotabula.stores.bases.base import Base, Place, is_base
+from boreotabula.stores.bases.opening import open_base
 from boreotabula.stores.dataset.parted import in_order_of_parts
 
 

@@ -152,18 +152,3 @@ class Base(ABC):
             self.run(f"DELETE FROM {self.name(RECORDS)} {condition}", [table])
             values = f"VALUES ({self.mark}, {self.mark})"
             self.run(f"INSERT INTO {self.name(RECORDS)} {values}", [table, text])
-
-
-def open_base(place: Place, *, read_only: bool = False) -> Base:
-    """A session with a database. Raises CallError if it cannot be opened."""
-    if isinstance(place, DatabaseAddress):
-        from boreotabula.stores.bases.postgres import Postgres
-
-        return Postgres(place)
-    if place.suffix.lower() == ".duckdb":
-        from boreotabula.stores.bases.duck import Duck
-
-        return Duck(place, read_only=read_only)
-    from boreotabula.stores.bases.sqlite import Sqlite
-
-    return Sqlite(place, read_only=read_only)

@@ -31,7 +31,7 @@ from boreotabula.layout.addresses import written_address
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import RECORDS, Base, OnWait, Place, open_base, quoted
+from boreotabula.stores.bases.base import RECORDS, Base, OnWait, Place, quoted
 from boreotabula.stores.bases.columns import (
     check_columns,
     limits_of,
@@ -40,6 +40,7 @@ from boreotabula.stores.bases.columns import (
     unfit,
     without,
 )
+from boreotabula.stores.bases.opening import open_base
 from boreotabula.stores.bases.spool import Spool
 from boreotabula.stores.csv import column_text, field_type
 from boreotabula.stores.pairing import lines_of, paired

@@ -1,0 +1,21 @@
+"""A session with a database of whatever kind."""
+
+from __future__ import annotations
+
+from boreotabula.stores.bases.address import DatabaseAddress
+from boreotabula.stores.bases.base import Base, Place
+
+
+def open_base(place: Place, *, read_only: bool = False) -> Base:
+    """A session with a database. Raises CallError if it cannot be opened."""
+    if isinstance(place, DatabaseAddress):
+        from boreotabula.stores.bases.postgres import Postgres
+
+        return Postgres(place)
+    if place.suffix.lower() == ".duckdb":
+        from boreotabula.stores.bases.duck import Duck
+
+        return Duck(place, read_only=read_only)
+    from boreotabula.stores.bases.sqlite import Sqlite
+
+    return Sqlite(place, read_only=read_only)
