@@ -253,3 +253,19 @@ def test_a_killed_run_leaves_the_old_output_or_the_new(desk: Path) -> None:
         assert (desk / "out.csv").read_bytes() in (old, new)
     assert extract(desk) == new
     assert [one.name for one in desk.iterdir() if one.name.startswith(".")] == []
+
+
+def test_kept_results_cannot_stand_for_one_another(desk: Path) -> None:
+    whole = extract(desk)
+    one, other, *_ = sorted((desk / "kept").glob("??/*"))
+    content = one.read_bytes()
+    one.write_bytes(other.read_bytes())
+    other.write_bytes(content)
+    assert extract(desk, out="again.csv") == whole
+
+
+def test_a_folder_that_others_may_write_into_is_not_used(desk: Path) -> None:
+    (desk / "kept").mkdir(mode=0o700)
+    (desk / "kept").chmod(0o777)
+    extract(desk)
+    assert cache_size(desk / "kept") == (0, 0)

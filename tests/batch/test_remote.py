@@ -31,7 +31,8 @@ from boreotabula.batch.inputs import look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import Readers
 from boreotabula.batch.remote import address, fetch
-from boreotabula.batch.remote.places import open_place
+from boreotabula.batch.remote.places import credentials, open_place
+from boreotabula.errors import CallError
 from boreotabula.stores.dataset.chunk import ATTEMPTS, Chunk, Errand, read_chunk
 from helpers import Outcome, csv_rows, program
 
@@ -107,6 +108,7 @@ def webdav(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Served]:
     thread.start()
     monkeypatch.setenv("BOREOTABULA_USER", "boss")
     monkeypatch.setenv("BOREOTABULA_PASSWORD", PASSWORD)
+    monkeypatch.setenv("BOREOTABULA_HOST", "127.0.0.1")
     url = f"webdav://127.0.0.1:{server.bind_addr[1]}/reports"
 
     def put(name: str, text: str) -> None:
@@ -159,6 +161,7 @@ def sftp(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Served]:
     (tmp_path / "known").write_text(f"[127.0.0.1]:{port} {public}\n", "utf-8")
     monkeypatch.setenv("BOREOTABULA_KNOWN_HOSTS", str(tmp_path / "known"))
     monkeypatch.setenv("BOREOTABULA_PASSWORD", PASSWORD)
+    monkeypatch.setenv("BOREOTABULA_HOST", "127.0.0.1")
 
     def put(name: str, text: str) -> None:
         (folder / name).parent.mkdir(parents=True, exist_ok=True)
@@ -537,3 +540,82 @@ def test_an_output_on_a_server(served: Served, home: Path) -> None:
     served.stop()
     done = run("a,3\n")
     assert done.status == 2 and "Traceback" not in done.err and PASSWORD not in done.err
+
+
+@pytest.fixture
+def two_servers(tmp_path: Path) -> Iterator[tuple[str, list[tuple[str, str]], list[str]]]:
+    """A server that sends on to another one; what the other one is asked, with the credentials; and
+    how the first one sends on: each path, or those of files alone."""
+    asked: list[tuple[str, str]] = []
+    sent_on: list[str] = [""]
+
+    class Other(SimpleHTTPRequestHandler):
+        def do_GET(self) -> None:
+            asked.append((self.path, self.headers.get("Authorization", "")))
+            self.send_response(200)
+            self.end_headers()
+            self.wfile.write(b"lot,count\na,1\n")
+
+        do_HEAD = do_PROPFIND = do_GET  # noqa: N815  # as the library calls them
+
+        def log_message(self, *_: object) -> None:
+            """Say nothing."""
+
+    with ThreadingHTTPServer(("127.0.0.1", 0), Other) as other:
+
+        class First(Other):
+            def do_GET(self) -> None:
+                if sent_on[0] and not self.path.endswith(sent_on[0]):
+                    self.send_response(200)
+                    self.end_headers()
+                    self.wfile.write(b'<a href="a.csv">a.csv</a>')
+                    return
+                self.send_response(302)
+                self.send_header("Location", f"http://127.0.0.1:{other.server_port}{self.path}")
+                self.end_headers()
+
+            do_HEAD = do_PROPFIND = do_GET  # noqa: N815  # as the library calls them
+
+        with ThreadingHTTPServer(("127.0.0.1", 0), First) as first:
+            for one in (other, first):
+                threading.Thread(target=one.serve_forever, daemon=True).start()
+            yield f"127.0.0.1:{first.server_port}/reports/", asked, sent_on
+            for one in (other, first):
+                one.shutdown()
+
+
+@pytest.mark.parametrize("scheme", ["http", "webdav"])
+@pytest.mark.parametrize("where", ["", ".csv"])
+def test_no_other_server_is_asked_or_sees_a_password(
+    home: Path,
+    two_servers: tuple[str, list[tuple[str, str]], list[str]],
+    scheme: str,
+    where: str,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    address, asked, sent_on = two_servers
+    if where and scheme == "webdav":
+        return  # it lists no pages
+    sent_on[0] = where
+    monkeypatch.setenv("BOREOTABULA_USER", "boss")
+    monkeypatch.setenv("BOREOTABULA_PASSWORD", PASSWORD)
+    monkeypatch.setenv("BOREOTABULA_HOST", address.partition("/")[0])
+    done = extract(home, f"{scheme}://{address}")
+    assert done.status in (1, 2, 3) and asked == []
+    assert "sends on to another server" in " ".join(done.err.split())
+    assert PASSWORD not in done.err and "Traceback" not in done.err
+
+
+def test_a_password_is_for_one_host(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    (tmp_path / "netrc").write_text("machine b.example login eva password other", "utf-8")
+    (tmp_path / "netrc").chmod(0o600)
+    monkeypatch.setenv("NETRC", str(tmp_path / "netrc"))
+    monkeypatch.setenv("BOREOTABULA_USER", "boss")
+    monkeypatch.setenv("BOREOTABULA_PASSWORD", PASSWORD)
+    monkeypatch.delenv("BOREOTABULA_HOST", raising=False)
+    with pytest.raises(CallError, match="BOREOTABULA_HOST"):
+        credentials("https://a.example/x")
+    monkeypatch.setenv("BOREOTABULA_HOST", "A.example")
+    assert credentials("https://a.example/x") == ("boss", PASSWORD)
+    assert credentials("https://b.example/x") == ("eva", "other")
+    assert credentials("https://c.example/x") is None

@@ -40,6 +40,16 @@ def make_own(folder: Path) -> None:
         folder.mkdir(mode=0o700, exist_ok=True)
 
 
+def is_own(folder: Path) -> bool:
+    """Whether a folder is the user's, and nobody else may write into it; one that is not there yet
+    will be."""
+    try:
+        found = folder.stat()
+    except OSError:
+        return True
+    return os.name != "posix" or (found.st_uid == os.getuid() and not found.st_mode & 0o022)
+
+
 _KEY_SIZE = 32
 
 

@@ -1,7 +1,8 @@
 """Results kept from earlier runs, so that an unchanged file is not read again.
 
 An entry is one file: a heading line, the digests of its two parts by the user's own key, then these
-parts: see `packing`. Its name is the digest of all that the result depends on. Entries are written
+parts: see `packing`. Its name is the digest of all that the result depends on, and is signed with
+each part, as the second part is with the first: no entry can stand for another. Entries are written
 beside and moved into place, so two runs may share the folder; one that is damaged is as good as
 none.
 """
@@ -27,13 +28,13 @@ from boreotabula import __version__
 from boreotabula.batch.cache.packing import Packed, Streams, read_head
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import SourceFile
-from boreotabula.batch.own import cache_folder, make_own, open_new, own_key
+from boreotabula.batch.own import cache_folder, is_own, make_own, open_new, own_key
 from boreotabula.files import open_regular
 
 LARGEST = 2 * 1024**3
 """The most bytes that the folder may hold; when it holds more, what was unused longest goes."""
 
-_HEAD = b"boreotabula result 2\n"
+_HEAD = b"boreotabula result 3\n"
 _DIGEST = 32
 _LEADS = len(_HEAD) + 8 + 2 * _DIGEST
 
@@ -52,11 +53,13 @@ class Cache:
     def of(cls, layout: str, limits: object, folder: Path | None = None) -> Cache | None:
         """The results by a layout, given its digest, within some limits.
 
-        None if the user can have no key: then nothing is kept, and nothing that is there is taken.
+        None if the user can have no key, or others may write into the folder: then nothing is kept,
+        and nothing that is there is taken.
         """
-        secret = own_key()
+        folder = folder or cache_folder()
+        secret = own_key() if is_own(folder) else b""
         reader = _digest(f"{layout} {limits!r} {_program()}".encode())
-        return cls(folder or cache_folder(), reader.hex(), secret) if secret else None
+        return cls(folder, reader.hex(), secret) if secret else None
 
     def by(self, more: str) -> Cache:
         """The results of the same layout where something else decides them, too."""
@@ -88,9 +91,11 @@ class Cache:
                 lead = stream.read(_LEADS)
                 size = int.from_bytes(lead[len(_HEAD) : len(_HEAD) + 8], "big")
                 head = stream.read(size) if lead.startswith(_HEAD) else b""
-            if len(head) != size or not self._signed(head, lead[-2 * _DIGEST : -_DIGEST]):
+            name = self.key(source, digest).encode()
+            signed = name + lead[-_DIGEST:] + head
+            if len(head) != size or not self._signed(signed, lead[-2 * _DIGEST : -_DIGEST]):
                 return None
-            body = _Stored(path, size, lead[-_DIGEST:], self.secret, again)
+            body = _Stored(path, size, name, lead[-_DIGEST:], self.secret, again)
             found = read_head(head, body)
             os.utime(path)
         except (OSError, ValueError, KeyError, TypeError, OverflowError):
@@ -102,8 +107,10 @@ class Cache:
         path = self.path(source, digest)
         beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
         head, body = result.head, result.body
-        signed = _digest(head, self.secret) + _digest(body, self.secret)
-        lead = _HEAD + len(head).to_bytes(8, "big") + signed
+        name = self.key(source, digest).encode()
+        of_body = _digest(name + body, self.secret)
+        of_head = _digest(name + of_body + head, self.secret)
+        lead = _HEAD + len(head).to_bytes(8, "big") + of_head + of_body
         try:
             make_own(path.parent)
             with open_new(beside) as stream:
@@ -188,11 +195,13 @@ class _Stored(Streams):
         self,
         path: Path,
         head: int,
+        name: bytes,
         digest: bytes,
         secret: bytes,
         again: Callable[[], FileReading],
     ) -> None:
         self._path, self._start, self._again = path, _LEADS + head, again
+        self._name = name
         self._digest, self._secret = digest, secret
 
     @cached_property
@@ -204,7 +213,7 @@ class _Stored(Streams):
                 found = stream.read()
         except OSError:
             return None
-        same = hmac.compare_digest(_digest(found, self._secret), self._digest)
+        same = hmac.compare_digest(_digest(self._name + found, self._secret), self._digest)
         return pa.py_buffer(found) if same else None
 
     def anew(self, tab: int, table: str) -> pa.RecordBatch:

@@ -15,6 +15,8 @@ from boreotabula.batch.remote.address import shown
 from boreotabula.errors import CallError
 
 USER, PASSWORD = "BOREOTABULA_USER", "BOREOTABULA_PASSWORD"  # the names of variables
+HOST = "BOREOTABULA_HOST"
+"""The environment variable that names the one host that these are for."""
 KNOWN_HOSTS = "BOREOTABULA_KNOWN_HOSTS"
 """The environment variable that names a further file of the keys of SSH hosts."""
 _SECONDS = 30
@@ -62,18 +64,33 @@ def open_place(url: str) -> Place:
 
 def reason(error: BaseException) -> str:
     """Why something failed, on one line and without what may be secret."""
-    text = " ".join(str(error).split()) or type(error).__name__
+    first: BaseException | None = error
+    # Our own refusal is wrapped by the libraries that it passes through.
+    while first is not None and not isinstance(first, CallError):
+        first = first.__cause__ or first.__context__
+    text = " ".join(str(first or error).split()) or type(error).__name__
     for secret in filter(None, (os.environ.get(PASSWORD),)):
         text = text.replace(secret, "…")
     return text[:300]
 
 
 def credentials(url: str) -> tuple[str, str] | None:
-    """User and password for a host: of the environment, else of the netrc file (NETRC)."""
+    """User and password for a host: of the environment if they are for this one, else of the netrc
+    file (NETRC). Raises CallError if it is not said which host those of the environment are for."""
     parts = urlsplit(url)
-    user = unquote(parts.username) if parts.username else os.environ.get(USER, "")
-    if password := os.environ.get(PASSWORD):
-        return user, password
+    host = os.environ.get(HOST, "")
+    password = os.environ.get(PASSWORD)
+    if password and not host:
+        raise CallError(
+            f"{PASSWORD} is set, but not for which host it is: set {HOST} to “{parts.hostname}” if"
+            " it is for this one"
+        )
+    is_for_it = host.casefold() in _hosts(parts.hostname or "", parts.port)
+    user = unquote(parts.username) if parts.username else ""
+    if is_for_it:
+        user = user or os.environ.get(USER, "")
+        if password:
+            return user, password
     path = Path(os.environ.get("NETRC") or Path.home() / ".netrc")
     try:
         found = netrc.netrc(str(path)).authenticators(parts.hostname or "")
@@ -82,14 +99,40 @@ def credentials(url: str) -> tuple[str, str] | None:
     return (user or found[0], found[2] or "") if found else None
 
 
+def _hosts(host: str, port: int | None) -> set[str]:
+    """How a host may be written, with its port or without."""
+    return {host.casefold(), f"{host.casefold()}:{port}"} if host else set()
+
+
+def _refuse_other(start: str, target: str) -> None:
+    """Raises CallError if a server sends on to another one: it would see the user's password, and
+    nobody has named it."""
+    here, there = urlsplit(start), urlsplit(target)
+    if (here.scheme, here.netloc) != (there.scheme, there.netloc):
+        raise CallError(
+            f"“{here.hostname}” sends on to another server, “{there.scheme}://{there.hostname}”; if"
+            " the files are meant to come from there, name that address"
+        )
+
+
 def _webdav(url: str, scheme: str) -> Place:
+    import httpx
     from webdav4.fsspec import WebdavFileSystem
 
     parts = urlsplit(url)
     host = parts.netloc.rpartition("@")[2]
+
+    def refuse_other(response: httpx.Response) -> None:
+        if response.next_request is not None:
+            _refuse_other(str(response.request.url), str(response.next_request.url))
+        elif response.has_redirect_location:
+            target = response.request.url.join(response.headers["location"])
+            _refuse_other(str(response.request.url), str(target))
+
     system = WebdavFileSystem(
-        f"{scheme}://{host}/", auth=credentials(url), timeout=_SECONDS, skip_instance_cache=True
-    )
+        f"{scheme}://{host}/", auth=credentials(url), timeout=_SECONDS, skip_instance_cache=True,
+        event_hooks={"response": [refuse_other]},
+    )  # fmt: skip
     return Place(
         system,
         unquote(parts.path).strip("/"),
@@ -143,10 +186,25 @@ def _any(url: str) -> Place:
 
     options: dict[str, object] = {"skip_instance_cache": True}
     scheme = urlsplit(url).scheme.lower()
-    if scheme in ("http", "https") and (known := credentials(url)):
-        import aiohttp
-
-        options["client_kwargs"] = {"auth": aiohttp.BasicAuth(*known)}
+    if scheme in ("http", "https"):
+        options["client_kwargs"] = _of_client(url)
     system, root = url_to_fs(url, **options)
     rename = None if scheme in _OBJECT_STORES else system.mv
     return Place(system, str(root), quoted=scheme in ("http", "https"), rename=rename)
+
+
+def _of_client(url: str) -> dict[str, object]:
+    """What a client of web pages is told: who enters, and that no other server is asked."""
+    import aiohttp
+    from yarl import URL
+
+    async def refuse_other(_: object, __: object, seen: aiohttp.TraceRequestRedirectParams) -> None:
+        location = seen.response.headers.get("Location") or seen.response.headers.get("URI") or ""
+        _refuse_other(str(seen.url), str(seen.url.join(URL(location))))
+
+    watching = aiohttp.TraceConfig()
+    watching.on_request_redirect.append(refuse_other)
+    told: dict[str, object] = {"trace_configs": [watching]}
+    if known := credentials(url):
+        told["auth"] = aiohttp.BasicAuth(*known)
+    return told
