@@ -619,3 +619,73 @@ def test_a_password_is_for_one_host(monkeypatch: pytest.MonkeyPatch, tmp_path: P
     assert credentials("https://a.example/x") == ("boss", PASSWORD)
     assert credentials("https://b.example/x") == ("eva", "other")
     assert credentials("https://c.example/x") is None
+
+
+def test_two_layouts_of_one_folder_keep_each_others_files(home: Path, webdav: Served) -> None:
+    for name in ("a1", "a2", "b1"):
+        webdav.put(f"{name}.csv", f"lot,count\n{name},1\n")
+    for lead in ("a", "b"):
+        text = LAYOUT.format(webdav.url).replace('["*.csv"]', f'["{lead}*.csv"]')
+        (home / f"{lead}.toml").write_text(text, "utf-8")
+    said = []
+    for lead in ("a", "b", "a", "b"):
+        done = program("extract", f"{lead}.toml", "-o", f"{lead}.csv", cwd=home)
+        assert done.status == 0, done.err
+        said.append(fetched(done)[:6])
+    assert said == ["2 of 2", "1 of 1", "0 of 2", "0 of 1"]
+    assert [row["lot"] for row in csv_rows(home / "a.csv")] == ["a1", "a2"]
+
+
+def test_a_file_that_is_gone_from_the_cache_is_an_error(
+    home: Path, webdav: Served, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    webdav.put("a.csv", "lot,count\na,1\n")
+    webdav.put("b.csv", "lot,count\nb,1\n")
+    fetched = inputs.fetch
+
+    def losing(url: str, *more: Any) -> Any:
+        found = fetched(url, *more)
+        (inputs.mirror_of(url) / "b.csv").unlink()
+        return found
+
+    monkeypatch.setattr(inputs, "fetch", losing)
+    done = extract(home, webdav.url)
+    assert done.status == 1 and "gone from the cache" in done.err
+    (finding,) = csv_rows(home / "out.csv.run" / "findings.csv")
+    assert (finding["code"], finding["file"]) == ("file-not-fetched", "b.csv")
+
+
+@pytest.mark.parametrize("tells", ["Last-Modified", "ETag", ""])
+def test_a_file_of_a_page_that_changes_is_fetched_again(
+    home: Path, tmp_path: Path, tells: str
+) -> None:
+    state = {"count": 1, "fetched": 0}
+
+    class Page(SimpleHTTPRequestHandler):
+        def do_GET(self) -> None:
+            is_file = self.path.endswith("a.csv")
+            content = f"lot,count\na,{state['count']}\n" if is_file else '<a href="a.csv">a</a>'
+            state["fetched"] += is_file and self.command == "GET"
+            self.send_response(200)
+            if tells and is_file:
+                day = f"Mon, 0{state['count']} Jun 2026 10:00:00 GMT"
+                self.send_header(tells, day if tells == "Last-Modified" else f'"{state["count"]}"')
+            self.send_header("Content-Length", str(len(content)))
+            self.end_headers()
+            if self.command == "GET":
+                self.wfile.write(content.encode())
+
+        do_HEAD = do_GET  # noqa: N815  # as the library calls it
+
+        def log_message(self, *_: object) -> None:
+            """Say nothing."""
+
+    with ThreadingHTTPServer(("127.0.0.1", 0), Page) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        url = f"http://127.0.0.1:{server.server_port}/"
+        for count, fetched in ((1, 1), (1, 1 if tells else 2), (2, 2 if tells else 3)):
+            state["count"] = count
+            assert extract(home, url).status == 0
+            assert [row["count"] for row in csv_rows(home / "out.csv")] == [str(count)]
+            assert state["fetched"] == fetched
+        server.shutdown()

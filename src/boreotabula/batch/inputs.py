@@ -136,6 +136,9 @@ def _local(layout: Layout, text: str, own: Collection[Path]) -> Iterator[Found]:
     return sorted_files(folder, own)
 
 
+_LOST = "it was fetched, but is gone from the cache: run again"
+
+
 def _on_server(
     text: str,
     own: Collection[Path],
@@ -150,7 +153,10 @@ def _on_server(
     """
     if fetching:
         mirrored = fetch(text, wanted, on_file)
-        return mirrored, sorted_files(mirror_of(text), own)
+        here = [one for one in sorted_files(mirror_of(text), own) if one.below in mirrored.here]
+        lost = mirrored.here - {one.below for one in here}
+        failed = dict.fromkeys(sorted(lost), _LOST) | dict(mirrored.failed)
+        return replace(mirrored, failed=failed), iter(here)
     listed, mirrored = list_files(text, wanted)
     names = sorted(listed, key=lambda one: natural_key(PurePosixPath(one)))
     there = (Found(Path(one), one, _unwanted_name(one), remote=listed[one]) for one in names)

@@ -5,11 +5,12 @@ from __future__ import annotations
 import errno
 import hashlib
 import json
+import re
 import secrets
 import shutil
 import threading
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import nullcontext, suppress
 from dataclasses import dataclass, field, replace
@@ -17,7 +18,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
-from boreotabula.batch.own import make_own
+from boreotabula.batch.own import make_own, turn_of
 from boreotabula.batch.remote.address import fetched_folder, made_folder, mirror_of, shown
 from boreotabula.batch.remote.places import Place, open_place, reason
 from boreotabula.errors import CallError
@@ -63,6 +64,8 @@ class Mirrored:
     """Why files could not be fetched; what was kept of them is gone."""
     passed: Sequence[str]
     """Files that were not wanted."""
+    here: frozenset[str] = frozenset()
+    """Those that are wanted, and lie here as they are there."""
 
 
 @dataclass
@@ -78,7 +81,10 @@ class _Mirror:
 
     @classmethod
     def of(cls, url: str) -> _Mirror:
-        folder = mirror_of(url)
+        return cls.of_folder(mirror_of(url))
+
+    @classmethod
+    def of_folder(cls, folder: Path) -> _Mirror:
         make_own(folder)
         try:
             known = json.loads((folder.parent / _INDEX).read_text("utf-8"))
@@ -86,10 +92,18 @@ class _Mirror:
             known = {}
         return cls(folder, known if isinstance(known, dict) else {})
 
-    def save(self) -> None:
-        beside = self.folder.parent / f"{_INDEX}.{secrets.token_hex(4)}"
-        beside.write_text(json.dumps(self.known), "utf-8")
-        beside.replace(self.folder.parent / _INDEX)
+    def save(self, there: Collection[str]) -> None:
+        """Note what is known of the files that are `there`, beside what other runs know of them."""
+        index = self.folder.parent / _INDEX
+        with turn_of(index):
+            others = {
+                name: stamp
+                for name, stamp in _Mirror.of_folder(self.folder).known.items()
+                if name in there
+            }
+            beside = self.folder.parent / f"{_INDEX}.{secrets.token_hex(4)}"
+            beside.write_text(json.dumps(others | self.known), "utf-8")
+            beside.replace(index)
 
     def has(self, name: str, stamp: str) -> bool:
         return self.known.get(name) == stamp and (self.folder / name).is_file()
@@ -136,10 +150,11 @@ def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, Remot
     place = open_place(url)
     try:
         there = _listed(place, url)
+        chosen, failed, passed = _sorted(there, wanted)
+        chosen = _with_marks(place, chosen)
     finally:
         with suppress(Exception):
             place.close()
-    chosen, failed, passed = _sorted(there, wanted)
     plain = {
         name: {key: str(value) if key != "size" else value for key, value in entry.items()}
         for name, entry in chosen.items()
@@ -224,10 +239,16 @@ def _fetch(
     there = _listed(place, url)
     mirror = _Mirror.of(url)
     chosen, failed, passed = _sorted(there, wanted)
+    # What this run does not want may be what another one reads just now.
     for name in [*mirror.known, *_names_below(mirror.folder)]:
-        if name not in chosen:
+        if name not in there:
             mirror.drop(name)
-    new = [name for name, entry in chosen.items() if not mirror.has(name, _stamp(entry))]
+    chosen = _with_marks(place, chosen)
+    new = [
+        name
+        for name, entry in chosen.items()
+        if not (_has_mark(entry) and mirror.has(name, _stamp(entry)))
+    ]
     mirror.listed_alike = bool(new) and _tells_the_same(place, chosen[new[0]])
     total = 0
     with ThreadPoolExecutor(place.at_once) as pool:
@@ -241,9 +262,9 @@ def _fetch(
                 total += size
                 if on_file is not None:
                     on_file(name, mirror.folder / name)
-    mirror.save()
+    mirror.save(there)
     fetched = Fetched(sum(name not in failed for name in new), len(chosen), total)
-    return Mirrored(fetched, failed, passed)
+    return Mirrored(fetched, failed, passed, frozenset(chosen) - frozenset(failed))
 
 
 def _sorted(
@@ -255,8 +276,45 @@ def _sorted(
     return chosen, failed, [name for name in there if name not in chosen and name not in failed]
 
 
+_PART = re.compile(r"\.[0-9a-f]{16}\.part")
+_STALE = 24 * 3600
+"""Seconds after which what was being fetched belongs to a run that is no more."""
+
+
 def _names_below(folder: Path) -> list[str]:
-    return [one.relative_to(folder).as_posix() for one in folder.rglob("*") if one.is_file()]
+    """The files that lie here, but for those that a run is fetching."""
+    return [
+        one.relative_to(folder).as_posix()
+        for one in folder.rglob("*")
+        if one.is_file() and not (_PART.fullmatch(one.name) and _is_young(one))
+    ]
+
+
+def _is_young(path: Path) -> bool:
+    try:
+        return abs(time.time() - path.stat().st_mtime) < _STALE
+    except OSError:
+        return True
+
+
+def _has_mark(entry: Entry) -> bool:
+    """Whether what is told of a file would be another once it has changed."""
+    return _stamp({**entry, "size": None}) != _stamp({})
+
+
+def _with_marks(place: Place, chosen: Mapping[str, Entry]) -> dict[str, Entry]:
+    """The files, each with what the server tells if it is asked for it, where the list says
+    nothing: a page of links has names alone."""
+
+    def asked(entry: Entry) -> Entry:
+        if _has_mark(entry):
+            return entry
+        with suppress(Exception):  # what is wrong is told when it is fetched
+            return {**entry, **place.system.info(entry["name"])}
+        return entry
+
+    with ThreadPoolExecutor(place.at_once) as pool:
+        return dict(zip(chosen, pool.map(asked, chosen.values()), strict=True))
 
 
 def _is_safe(name: str) -> bool:
@@ -305,7 +363,7 @@ def _is_final(error: BaseException) -> bool:
 def _stamp(entry: Entry) -> str:
     """What tells that a file has not changed: its size, its time, its entity tag."""
     lowered = {str(key).lower(): value for key, value in entry.items()}
-    times = ("mtime", "modified", "lastmodified", "last_modified", "updated")
+    times = ("mtime", "modified", "lastmodified", "last_modified", "last-modified", "updated")
     parts = [lowered.get("size"), next((lowered[one] for one in times if one in lowered), None)]
     return json.dumps([*map(str, parts), str(lowered.get("etag"))])
 
