@@ -18,6 +18,7 @@ from boreotabula.errors import CallError
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.stores.csv import CsvWriter, csv_rows
+from helpers import program, write_workbook
 
 KINDS = {"name": "text", "count": "integer", "share": "number", "month": "month"}
 MOMENT = datetime(2026, 4, 17, 6, 30, 5)
@@ -105,3 +106,70 @@ def test_a_place_that_cannot_be_written_is_said(tmp_path: Path) -> None:
         placed(tmp_path / "gone" / "x.csv"),
     ):
         pass
+
+
+@pytest.mark.parametrize(
+    "edit",
+    [
+        ('"type": "text"', '"type": "x"'),
+        ('"fields": [', '"fields": "x", "more": ['),
+        ('"layout": {', '"layout": true, "more": {'),
+        ('"tables": [', '"tables": 5, "more": ['),
+        ('"files": [', '"files": {}, "more": ['),
+        ("{", "["),
+    ],
+)
+@pytest.mark.parametrize(
+    "call",
+    [
+        ("compare", "s.csv", "s.csv"),
+        ("crosstab", "s.csv", "--rows", "lot", "--how", "count"),
+        ("trace", "s.csv", "1"),
+        ("mark", "s.csv", "-o", "back"),
+    ],
+)
+def test_a_record_that_somebody_changed_is_no_fault(
+    tmp_path: Path, edit: tuple[str, str], call: tuple[str, ...]
+) -> None:
+    write_workbook(tmp_path / "in" / "a.xlsx", {"S": [["lot"], ["A"]]})
+    (tmp_path / "l.toml").write_text(
+        'layout = 1\n[source]\nfolder = "in"\n[block]\n[fields]\nlot = "text"\n', "utf-8"
+    )
+    assert program("extract", "l.toml", "-o", "s.csv", cwd=tmp_path).status == 0
+    record = tmp_path / "s.csv.run" / "run.json"
+    record.write_text(record.read_text("utf-8").replace(*edit, 1), "utf-8")
+    done = program(*call, cwd=tmp_path)
+    if call[0] == "compare":  # which takes any table
+        assert (done.status, "Nothing differs." in done.out) == (0, True)
+    else:
+        assert done.status == 2 and "is damaged" in done.err and "Traceback" not in done.err
+
+
+def test_what_a_run_adds_may_be_read_by_those_who_may_read_its_output(tmp_path: Path) -> None:
+    write_workbook(tmp_path / "in" / "a.xlsx", {"S": [["lot", "n"], ["A", 1]]})
+    text = 'layout = 1\n[source]\nfolder = "in"\n[block]\n[fields]\nlot = "text"\nn = "integer"\n'
+    (tmp_path / "l.toml").write_text(text, "utf-8")
+    assert program("extract", "l.toml", "-o", "s.csv", cwd=tmp_path).status == 0
+    for path in (tmp_path / "s.csv", *(tmp_path / "s.csv.run").iterdir()):
+        path.chmod(0o600)
+    (tmp_path / "s.csv.run" / "unplaced.csv").unlink()
+    write_workbook(tmp_path / "in" / "a.xlsx", {"S": [["lot", "n"], ["A", 2]]})
+    assert program("extract", "l.toml", "-o", "s.csv", cwd=tmp_path).status == 0
+    modes = {path.name: path.stat().st_mode & 0o777 for path in (tmp_path / "s.csv.run").iterdir()}
+    assert "restated.csv" in modes and set(modes.values()) == {0o600}
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        ("extract", "l.toml", "--into", "postgresql://u:pw@[::bad/x"),
+        ("crosstab", "postgresql://u:pw@[::bad/x", "--rows", "lot"),
+        ("extract", "l.toml", "-o", "webdav://u:pw@[::bad/x.csv"),
+        ("survey", "http://u:pw@[::bad/"),
+        ("crosstab", "webdav://host/x.csv", "--rows", "lot"),
+    ],
+)
+def test_addresses_that_are_none(tmp_path: Path, call: tuple[str, ...]) -> None:
+    (tmp_path / "l.toml").write_text("layout = 1\n[block]\n[fields]\nlot = 'text'\n", "utf-8")
+    done = program(*call, cwd=tmp_path)
+    assert done.status == 2 and done.err and "pw" not in done.err

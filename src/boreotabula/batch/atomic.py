@@ -23,10 +23,13 @@ class KeepOld(Exception):  # noqa: N818  # a way out, not a mistake
 
 
 @contextmanager
-def placed(target: Path, modified_ns: int | None = None) -> Iterator[BinaryIO]:
+def placed(
+    target: Path, modified_ns: int | None = None, like: Path | None = None
+) -> Iterator[BinaryIO]:
     """A stream whose content becomes `target` when the block ends well; else nothing changes.
 
-    The file is marked as modified at a time in nanoseconds since 1970, if that is given.
+    The file is marked as modified at a time in nanoseconds since 1970, if that is given. A new file
+    has the permissions of `like`, if that is there.
 
     The parts are written to a hidden file beside the target, so that the move is one step of the
     file system. A target that is a link stays one: what it points to is written. A file that is
@@ -36,6 +39,8 @@ def placed(target: Path, modified_ns: int | None = None) -> Iterator[BinaryIO]:
     shown, target = target, Path(os.path.realpath(target))
     with told(shown):
         mode = _mode_of(target)
+        if mode is None and like is not None and like.is_file():
+            mode = _mode_of(like)
         _sweep(target)
         beside, stream = _part(target)
     try:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 from click.shell_completion import CompletionItem
 
+from boreotabula.errors import CallError
 from boreotabula.limits import Limits
 
 if TYPE_CHECKING:
@@ -73,11 +74,19 @@ class PlaceType(_FileLike):
         self, value: Place | str, param: click.Parameter | None, ctx: click.Context | None
     ) -> Place:
         """The path or the address."""
-        from boreotabula.stores.bases.address import DatabaseAddress, is_address
+        from boreotabula.batch.remote.address import is_remote, shown
+        from boreotabula.stores.bases.address import DatabaseAddress, is_base_address
 
         if not isinstance(value, str):
             return value
-        return DatabaseAddress(value) if is_address(value) else Path(value)
+        if is_base_address(value):
+            return DatabaseAddress(value)
+        if is_remote(value):
+            raise CallError(
+                f"“{shown(value)}”: name a file of this machine, or a database such as"
+                " postgresql://host/name; fetch an output from a server first, with its run folder"
+            )
+        return Path(value)
 
 
 PLACE = PlaceType()

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula.batch.run.earlier import earlier_record
+from boreotabula.batch.run.shape import is_record
 from boreotabula.batch.run_folders import BEFORE, RUN_RECORD, last_run_folder, run_folder
 from boreotabula.errors import CallError
 from boreotabula.files import real_name, text_of
@@ -158,10 +159,10 @@ def output_before(saved: SavedOutput) -> SavedOutput:
     """
     kept = _before(last_run_folder(saved.path), saved.path)
     try:
-        record = json.loads(text_of(kept.with_name(kept.name + ".json")))
-        tables = [str(one["table"]) for one in record["tables"]]
-    except (OSError, ValueError, LookupError, TypeError, RecursionError):
-        record, tables = None, []
+        record = _record(text_of(kept.with_name(kept.name + ".json")))
+    except (OSError, ValueError):
+        record = None
+    tables = [str(one["table"]) for one in (record or {}).get("tables", ())]
     if record is None or not kept.is_file() or saved.table not in tables:
         raise CallError(
             f"nothing is kept of “{saved.path}” from before: no run has changed it since it was"
@@ -213,6 +214,11 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
     if record is None and path.parent.name:
         record, out = earlier_record(path.parent), path.parent
         table = table or path.stem
+    if record is None and (last_run_folder(path) / RUN_RECORD).is_file():
+        raise CallError(
+            f"“{last_run_folder(path) / RUN_RECORD}” is damaged or of another output; run extract"
+            " again"
+        )
     if record is None:
         raise CallError(
             f"“{path}” has no run folder “{run_folder(path).name}” beside it, so it is not known"
@@ -248,10 +254,21 @@ def _in_base(place: Place, table: str | None) -> SavedOutput | None:
     if len(wanted) != 1:
         raise CallError(f"“{place}” has the tables {', '.join(kept)}; choose one with --table")
     (target,) = wanted
-    record = json.loads(kept[target])
+    record = _record(kept[target])
+    if record is None:
+        raise CallError(f"the record of “{place}” › {target} is damaged; run extract again")
     names = {str(one.get("tab") or one["table"]).casefold(): str(one["table"])
              for one in record["tables"]}  # fmt: skip
     return output_in_base(place, names[target.casefold()], record)
+
+
+def _record(text: str) -> Mapping[str, Any] | None:
+    """The record of a run from its text; None if it is damaged."""
+    try:
+        found = json.loads(text)
+    except (ValueError, RecursionError):
+        return None
+    return found if is_record(found) else None
 
 
 def output_in_base(

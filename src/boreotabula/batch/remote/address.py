@@ -8,13 +8,25 @@ from pathlib import Path
 from urllib.parse import quote, unquote, urlsplit, urlunsplit
 
 from boreotabula.batch.own import cache_folder
+from boreotabula.errors import CallError
 
 _FORM = re.compile(r"[a-z][a-z0-9+.-]+://", re.IGNORECASE)
 
 
 def is_remote(text: str) -> bool:
-    """Whether a text is an address and no path: 'C:\\\\reports' is a path."""
-    return _FORM.match(text) is not None
+    """Whether a text is an address and no path: 'C:\\\\reports' is a path.
+
+    Raises CallError for an address that cannot be taken apart.
+    """
+    if _FORM.match(text) is None:
+        return False
+    try:
+        urlsplit(text).port  # noqa: B018  # looks at the host and the port
+    except ValueError as error:
+        # A password may be anywhere in it: nothing of it is shown.
+        scheme = text.partition(":")[0]
+        raise CallError(f"an address “{scheme}://…” is not written as one: {error}") from None
+    return True
 
 
 def has_password(url: str) -> bool:

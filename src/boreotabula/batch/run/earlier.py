@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula.batch.evidence import content_digest
+from boreotabula.batch.run.shape import is_record
 from boreotabula.batch.run_folders import RUN_RECORD, last_run_folder, outputs_of
 from boreotabula.files import text_of, written_name
 
@@ -32,7 +33,7 @@ def earlier_record(out: Path) -> Mapping[str, Any] | None:
     except (OSError, ValueError, RecursionError):
         return None
     name = written_name(out.name)
-    return found if isinstance(found, dict) and found.get("output") == name else None
+    return found if is_record(found) and found["output"] == name else None
 
 
 def wrote(out: Path) -> bool:

@@ -73,15 +73,15 @@ def write_record(
             heading = (columns or {})[table["table"]].get(one["field"])
             one |= {"heading": heading} if heading != one["field"] else {}
     try:
-        _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, safe=safe_csv)
-        _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, safe=safe_csv)
+        _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, like=out, safe=safe_csv)
+        _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, like=out, safe=safe_csv)
         if run.restated is not None:
             names = run.restated.lines.schema.names
             lines = (
                 [one or "" for one in line.values()] for line in run.restated.lines.to_pylist()
             )
-            _place_csv(folder / "restated.csv", names, lines, safe=safe_csv)
-        with placed(folder / RUN_RECORD) as stream:
+            _place_csv(folder / "restated.csv", names, lines, like=out, safe=safe_csv)
+        with placed(folder / RUN_RECORD, like=out) as stream:
             stream.write(_lines(described).encode())
     except BaseException:
         if new:  # there is no output that it would speak of
@@ -107,10 +107,16 @@ def _lines(described: Mapping[str, Any]) -> str:
 
 
 def _place_csv(
-    path: Path, columns: Sequence[str], rows: Iterable[Sequence[str]], *, safe: bool
+    path: Path,
+    columns: Sequence[str],
+    rows: Iterable[Sequence[str]],
+    *,
+    like: Path | None,
+    safe: bool,
 ) -> None:
-    """A CSV file as RFC 4180 has it, written line by line."""
-    with placed(path) as stream:
+    """A CSV file as RFC 4180 has it, written line by line; a new one may be read by whoever may
+    read the file that it is about."""
+    with placed(path, like=like) as stream:
         text = io.TextIOWrapper(stream, "utf-8", newline="", write_through=False)
         writer = csv.writer(text, lineterminator="\r\n")
         writer.writerow(columns)

@@ -7,10 +7,10 @@ import re
 from dataclasses import dataclass
 from urllib.parse import parse_qs, quote, unquote, urlsplit
 
+from boreotabula.batch.remote.address import is_remote
 from boreotabula.errors import CallError
 
 SCHEMES = ("postgresql", "postgres")
-_FORM = re.compile(r"[a-z][a-z0-9+.-]*://", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -63,11 +63,6 @@ class DatabaseAddress:
         return " ".join(text.split())
 
 
-def is_address(text: str) -> bool:
-    """Whether a text is an address and no path."""
-    return _FORM.match(text) is not None
-
-
 def is_base_address(text: str) -> bool:
     """Whether a text is the address of a database on a server."""
-    return is_address(text) and urlsplit(text).scheme.lower() in SCHEMES
+    return is_remote(text) and urlsplit(text).scheme.lower() in SCHEMES

@@ -22,6 +22,7 @@ from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.earlier import Before, earlier_record
 from boreotabula.batch.run.gather import RowCounts, Run
 from boreotabula.batch.run.record import describe, write_record
+from boreotabula.batch.run.shape import is_record
 from boreotabula.batch.run_folders import RUN_FOLDER, run_folder
 from boreotabula.errors import CallError
 from boreotabula.findings.files import FILE_TWICE
@@ -152,7 +153,7 @@ class BaseStore:
             record = json.loads(found) if found else None
         except ValueError:
             record = None
-        return record if isinstance(record, dict) else self._record_beside(name)
+        return record if is_record(record) else self._record_beside(name)
 
     _tables: Sequence[str] = field(default_factory=tuple)
     """The tables of the layout."""
