@@ -84,7 +84,7 @@ def chosen_target(
     target = _on_server(output) if is_remote(output) else Target(NewFile(Path(output)))
     assert isinstance(target.store, NewFile)
     if safe_csv:
-        _check_csv(target.store.out)
+        _check_csv(target.store.path)
     # What was fetched from a server is checked there.
     free = overwrite or target.remote is not None
     store = replace(target.store, overwrite=free, safe_csv=safe_csv)

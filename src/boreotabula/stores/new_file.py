@@ -6,10 +6,10 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, ExitStack, contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 import pyarrow as pa
 
@@ -18,7 +18,6 @@ from boreotabula.batch.evidence import DECIDED, content_digest
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.own import turn_of
 from boreotabula.batch.run.earlier import earlier_record, wrote
 from boreotabula.batch.run.gather import Run
 from boreotabula.batch.run.record import write_record
@@ -34,50 +33,35 @@ from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.csv import CsvWriter, guarded
 from boreotabula.stores.kinds import KINDS, Writer, known_kind, opened
 from boreotabula.stores.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
-from boreotabula.stores.saved import SavedOutput, keep_before, known_output
-from boreotabula.stores.store import OnFetched, Task
+from boreotabula.stores.saved import keep_before
+from boreotabula.stores.store import OnDisk, OnFetched, Task, WritingBase
 
 _SEVERAL = tuple(ending for ending, kind in KINDS.items() if kind.several)
 
 
 @dataclass(frozen=True)
-class NewFile:
-    """The file `out`, or the folder of that name.
+class NewFile(OnDisk):
+    """The file at a path, or the folder of that name.
 
     An output that would be the same again is left as it is; what it held before is kept in the run
     folder. With `safe_csv` texts are written so that no spreadsheet program takes one for a
     formula.
     """
 
-    out: Path
     overwrite: bool = False
     safe_csv: bool = False
     takes_whole: bool = False
     adds: bool = False
 
-    @property
-    def shown(self) -> str:
-        """The path."""
-        return str(self.out)
-
-    @property
-    def file(self) -> Path:
-        """The path."""
-        return self.out
-
-    def record_folder(self, tables: Sequence[str]) -> Path:
-        """Beside it."""
-        return run_folder(self.out)
-
     def look(
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
     ) -> Inbox:
-        """The files of the layout's source folders, once it is sure that `out` can be written.
+        """The files of the layout's source folders, once it is sure that it can be written.
 
         Raises CallError for an unknown ending, a missing folder, an output that is an input, or a
         file that no run has written, unless that may be overwritten.
         """
-        out, tables = self.out, list(layout.plan.tables)
+        out, tables = self.path, list(layout.plan.tables)
         if len(tables) > 1 and not out.name.lower().endswith(_SEVERAL):
             _check_folder(out, tables, overwrite=self.overwrite)
         else:
@@ -91,23 +75,11 @@ class NewFile:
             _check_own(out, [out])
         return look(layout, own=(out, run_folder(out)), named=named, on_fetched=on_fetched)
 
-    def locked(self, layout: Layout) -> AbstractContextManager[None]:
-        """By the path."""
-        return turn_of(self.out)
-
-    def remembers(self) -> Mapping[str, Any] | None:
-        """The record beside the output."""
-        return earlier_record(self.out)
-
-    def saved(self, table: str) -> SavedOutput | None:
-        """The output of the last run."""
-        return known_output(self.out, table)
-
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[Output | _Same]:
         """A writer for each table; what they write is put in place at the end, or not at all."""
         known, kept = task.digests, task.means.kept
-        old = old_output(self.out, self.remembers()) if kept and not task.means.fresh else None
+        old = old_output(self.path, self.remembers()) if kept and not task.means.fresh else None
         # Where columns follow from all files, lines cannot be told by the file that they are from.
         grows = task.layout.plan.grows
         lead = "safe " if self.safe_csv else ""
@@ -132,14 +104,14 @@ class NewFile:
 
     @contextmanager
     def _opened(self, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Iterator[Output]:
-        if len(schemas) == 1 or self.out.name.lower().endswith(_SEVERAL):
-            kind = known_kind(self.out)
+        if len(schemas) == 1 or self.path.name.lower().endswith(_SEVERAL):
+            kind = known_kind(self.path)
             now = time.time_ns()
-            with placed(self.out, now) as stream, opened(kind, stream, schemas, key) as one:
+            with placed(self.path, now) as stream, opened(kind, stream, schemas, key) as one:
                 by_line = stream if kind.by_line else None
                 yield Output(self, one.writers, [one.close], by_line, modified_ns=now, file=stream)
             return
-        with placed_folder(self.out) as folder, ExitStack() as stack:
+        with placed_folder(self.path) as folder, ExitStack() as stack:
             files = {
                 table: stack.enter_context((folder / f"{table}.csv").open("wb"))
                 for table in schemas
@@ -202,35 +174,20 @@ def check_folder(out: Path, *, overwrite: bool) -> None:
 
 
 @dataclass
-class _Same:
+class _Same(WritingBase):
     """An output that would be the same again: only the record of the run is written."""
 
     store: NewFile
     old: OldOutput
-    unchanged: bool = True
-
-    def readings(self) -> None:
-        """They are read by the run."""
-
-    def take(self, reading: FileReading) -> FileReading:
-        """It is there already."""
-        return reading
-
-    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
-        """They are there already."""
-
-    def settle(self, run: Run) -> Run:
-        """Nothing changes."""
-        return run
 
     def commit(self, run: Run) -> None:
         """Keep the record of the run."""
         store = self.store
-        write_record(run, store.out, self.old.written.described(), safe_csv=store.safe_csv)
+        write_record(run, store.path, self.old.written.described(), safe_csv=store.safe_csv)
 
 
 @dataclass
-class Output:
+class Output(WritingBase):
     """An output that is being written, and which of its bytes are from which file."""
 
     store: NewFile
@@ -255,12 +212,8 @@ class Output:
     used_keys: dict[str, str] = field(default_factory=dict)
     """Those of files whose reading was decided by others, too."""
     parts: dict[str, Part] = field(default_factory=dict)
-    unchanged: bool = False
     done: bool = False
     """Whether it takes the place of the older output."""
-
-    def readings(self) -> None:
-        """They are read by the run."""
 
     def take(self, reading: FileReading) -> FileReading:
         """Write the records of a reading, or take over its lines."""
@@ -298,23 +251,19 @@ class Output:
             batch = batch.select(names)
         self.writers[table].write(batch)
 
-    def settle(self, run: Run) -> Run:
-        """Write the end of the output, which cannot change the run."""
-        return run
-
     def commit(self, run: Run) -> None:
         """Write the end, and the record of the run; then the output takes its place."""
         store = self.store
         for end in self.ends:
             end()
-        _keep_before(run, store.out)
+        _keep_before(run, store.path)
         # A file that changed while it was read is not known by what it holds.
         same = all(self.digests[one.name] == content_digest(one.digest) for one in run.files)
         if not same:
             self.keys, self.used_keys, self.parts = {}, {}, {}
-        write_record(run, store.out, self._described(), safe_csv=store.safe_csv)
+        write_record(run, store.path, self._described(), safe_csv=store.safe_csv)
         if self.sources is not None:
-            self.sources.keep(store.out)
+            self.sources.keep(store.path)
         self.done = True
 
     def _place(self) -> int:

@@ -6,7 +6,7 @@ A new kind of target is a module with a `Store`; `run.py` knows nothing else of 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,11 +17,14 @@ import pyarrow as pa
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, SourceFile
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.own import turn_of
 from boreotabula.batch.read_all import Means
+from boreotabula.batch.run.earlier import earlier_record
 from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run_folders import run_folder
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.records.schema import record_schema
-from boreotabula.stores.saved import SavedOutput
+from boreotabula.stores.saved import SavedOutput, known_output
 
 OnFetched = Callable[[SourceFile], None]
 
@@ -39,10 +42,6 @@ class Task:
 
 class Writing(Protocol):
     """A store that takes the records of a run. Nothing is in the target before `commit`."""
-
-    @property
-    def unchanged(self) -> bool:
-        """Whether the target already holds just what the files of the run would give."""
 
     def readings(self) -> Iterator[FileReading] | None:
         """The readings of the files, if the store has them read itself; else None."""
@@ -104,6 +103,61 @@ class Store(Protocol):
         """Begin to write tables with these columns. Without `commit` nothing changes."""
 
 
+@dataclass(frozen=True)
+class OnDisk:
+    """What stores have in common that are a file or folder of this machine."""
+
+    path: Path
+
+    @property
+    def shown(self) -> str:
+        """The path."""
+        return str(self.path)
+
+    @property
+    def file(self) -> Path:
+        """The path."""
+        return self.path
+
+    def record_folder(self, tables: Sequence[str]) -> Path:
+        """Beside it."""
+        return run_folder(self.path)
+
+    def locked(self, layout: Layout) -> AbstractContextManager[None]:
+        """By the path."""
+        return turn_of(self.path)
+
+    def remembers(self) -> Mapping[str, Any] | None:
+        """The record beside it."""
+        return earlier_record(self.path)
+
+    def saved(self, table: str) -> SavedOutput | None:
+        """What the last run wrote."""
+        return known_output(self.path, table)
+
+
+class WritingBase:
+    """A store that takes records, and has nothing to say of them: what others begin with."""
+
+    def readings(self) -> Iterator[FileReading] | None:
+        """They are read by the run."""
+        return None
+
+    def take(self, reading: FileReading) -> FileReading:
+        """Its records are taken in another way."""
+        return reading
+
+    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
+        """Their records are taken in another way."""
+
+    def settle(self, run: Run) -> Run:
+        """No row that is there matters."""
+        return run
+
+    def commit(self, run: Run) -> None:
+        """Nothing is kept."""
+
+
 def schemas_of(layout: Layout) -> dict[str, pa.Schema]:
     """The columns of each output table that are written."""
     return {
@@ -117,10 +171,3 @@ def written_schema(layout: Layout, schema: pa.Schema) -> pa.Schema:
     the layout wants none."""
     kept = [one for one in schema if layout.spec.provenance or one.name not in PROVENANCE]
     return pa.schema(kept)
-
-
-def batches_of(readings: Iterable[FileReading]) -> Iterator[tuple[str, pa.RecordBatch]]:
-    """The records of some readings by their table."""
-    for reading in readings:
-        for tab in reading.tabs:
-            yield from tab.tables.items()

@@ -13,10 +13,9 @@ import pyarrow as pa
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.run.gather import Run
 from boreotabula.errors import CallError
 from boreotabula.stores.csv import CsvWriter, guarded
-from boreotabula.stores.store import OnFetched, Task
+from boreotabula.stores.store import OnFetched, Task, WritingBase
 
 
 @dataclass(frozen=True)
@@ -48,32 +47,9 @@ class Nowhere:
         """Nothing."""
 
     @contextmanager
-    def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Unwritten]:
+    def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[WritingBase]:
         """Takes anything."""
-        yield _Unwritten()
-
-
-class _Unwritten:
-    """Takes records, and does nothing with them."""
-
-    unchanged = False
-
-    def readings(self) -> None:
-        """They are read by the run."""
-
-    def take(self, reading: FileReading) -> FileReading:
-        """They stay where they are."""
-        return reading
-
-    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
-        """They stay where they are."""
-
-    def settle(self, run: Run) -> Run:
-        """Nothing becomes of anything."""
-        return run
-
-    def commit(self, run: Run) -> None:
-        """Nothing is kept."""
+        yield WritingBase()
 
 
 @dataclass(frozen=True)
@@ -106,7 +82,7 @@ class Stdout(Nowhere):
 
 
 @dataclass
-class _Streamed(_Unwritten):
+class _Streamed(WritingBase):
     """Records are out as soon as they are taken."""
 
     writer: CsvWriter

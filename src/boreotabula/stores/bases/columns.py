@@ -148,6 +148,20 @@ def creating(
         yield f"COMMENT ON COLUMN {table}.{quoted(one.name)} IS {remark}"
 
 
+class TypedBase(Base):
+    """A session with a database that knows types, and remarks on columns."""
+
+    def creating(
+        self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
+    ) -> Iterator[str]:
+        """The statements that make a table, with remarks."""
+        return creating(self.name(table), fields, headings, new=new)
+
+    def type_of(self, field: pa.Field) -> str:
+        """The type in SQL."""
+        return column_type(field)
+
+
 def remark_of(one: pa.Field, headings: Mapping[str, str]) -> str:
     """What is noted at a column: its heading in the forms, and its unit."""
     unit = unit_of(one)

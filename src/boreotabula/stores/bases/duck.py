@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 import pyarrow as pa
 
 from boreotabula.errors import CallError
-from boreotabula.stores.bases.base import Base, OnWait, quoted
-from boreotabula.stores.bases.columns import column_type, creating
+from boreotabula.stores.bases.base import OnWait, quoted
+from boreotabula.stores.bases.columns import TypedBase
 
 if TYPE_CHECKING:
     import duckdb
@@ -38,7 +38,7 @@ def _opened(path: Path, *, read_only: bool) -> duckdb.DuckDBPyConnection:
         raise CallError(f"“{path}” cannot be opened: {said}") from None
 
 
-class Duck(Base):
+class Duck(TypedBase):
     """A session with a file: while it lasts, no other program can write into it."""
 
     def __init__(self, path: Path, *, read_only: bool = False) -> None:
@@ -118,16 +118,6 @@ class Duck(Base):
             self.run(statement)
         finally:
             self._base.unregister(_RECORDS)
-
-    def creating(
-        self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
-    ) -> Iterator[str]:
-        """The statements that make a table, with remarks."""
-        return creating(self.name(table), fields, headings, new=new)
-
-    def type_of(self, field: pa.Field) -> str:
-        """The type in SQL."""
-        return column_type(field)
 
     def close(self) -> None:
         """Let go of it."""

@@ -11,8 +11,8 @@ import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Base, OnWait, quoted
-from boreotabula.stores.bases.columns import column_type, creating
+from boreotabula.stores.bases.base import OnWait, quoted
+from boreotabula.stores.bases.columns import TypedBase
 from boreotabula.stores.csv import CsvWriter, field_type
 
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ def _connected(address: DatabaseAddress) -> psycopg.Connection[Any]:
         ) from None
 
 
-class Postgres(Base):
+class Postgres(TypedBase):
     """A session with a server."""
 
     mark = "%s"
@@ -179,16 +179,6 @@ class Postgres(Base):
                 cursor.executemany(statement.encode(), lines)
         except psycopg.Error as error:
             raise self._failed(error) from None
-
-    def creating(
-        self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
-    ) -> Iterator[str]:
-        """The statements that make a table, with remarks."""
-        return creating(self.name(table), fields, headings, new=new)
-
-    def type_of(self, field: pa.Field) -> str:
-        """The type in SQL."""
-        return column_type(field)
 
     def close(self) -> None:
         """Let go of it."""

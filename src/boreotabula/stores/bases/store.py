@@ -47,7 +47,7 @@ from boreotabula.stores.csv import column_text, field_type
 from boreotabula.stores.pairing import lines_of, paired
 from boreotabula.stores.records import typed_rows
 from boreotabula.stores.saved import SavedOutput, output_in_base
-from boreotabula.stores.store import OnFetched, Task, schemas_of
+from boreotabula.stores.store import OnFetched, Task, WritingBase, schemas_of
 
 _MOST_HEADINGS = 3
 _MOST_TOLD = 20
@@ -250,7 +250,7 @@ class _Changes:
         return RowCounts(added, self.stay, replaced, len(self.delete))
 
 
-class _Writing:
+class _Writing(WritingBase):
     """A run into a database."""
 
     def __init__(self, store: BaseStore, task: Task, tables: Mapping[str, pa.Schema]) -> None:
@@ -283,11 +283,6 @@ class _Writing:
         """What is told of values once all files are read."""
         self._begun = False
         self.done = False
-
-    unchanged = False
-
-    def readings(self) -> None:
-        """They are read by the run."""
 
     def take(self, reading: FileReading) -> FileReading:
         """Keep the records of a file, if they are others than those that are there."""

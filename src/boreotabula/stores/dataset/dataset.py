@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import pyarrow as pa
 
@@ -15,9 +15,7 @@ from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.own import turn_of
 from boreotabula.batch.remote.address import is_remote
-from boreotabula.batch.run.earlier import earlier_record
 from boreotabula.batch.run.gather import Run
 from boreotabula.batch.run.record import write_record
 from boreotabula.batch.run_folders import run_folder
@@ -31,18 +29,16 @@ from boreotabula.stores.dataset.parted import (
 )
 from boreotabula.stores.kinds import kind_of
 from boreotabula.stores.new_file import check_folder
-from boreotabula.stores.saved import SavedOutput, known_output
-from boreotabula.stores.store import OnFetched, Task, schemas_of
+from boreotabula.stores.store import OnDisk, OnFetched, Task, WritingBase, schemas_of
 
 if TYPE_CHECKING:
     from boreotabula.stores.dataset.cluster import Cluster
 
 
 @dataclass(frozen=True)
-class Dataset:
+class Dataset(OnDisk):
     """A folder of Parquet files, put in place at the end."""
 
-    folder: Path
     partition: tuple[str, ...] = ()
     """The fields whose values part it."""
     cluster: str = ""
@@ -50,20 +46,6 @@ class Dataset:
     overwrite: bool = False
     takes_whole: bool = False
     adds: bool = False
-
-    @property
-    def shown(self) -> str:
-        """The path."""
-        return str(self.folder)
-
-    @property
-    def file(self) -> Path:
-        """The path."""
-        return self.folder
-
-    def record_folder(self, tables: Sequence[str]) -> Path:
-        """Beside it."""
-        return run_folder(self.folder)
 
     def look(
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
@@ -74,7 +56,7 @@ class Dataset:
         not known ahead, if a cluster is to write them, fields that cannot part its tables, or a
         folder that no run has written.
         """
-        out = self.folder
+        out = self.path
         if layout.plan.grows and self.cluster:
             raise CallError(
                 "the columns of this layout are known only once all files are read, but each worker"
@@ -102,22 +84,10 @@ class Dataset:
             on_fetched=on_fetched,
         )
 
-    def locked(self, layout: Layout) -> AbstractContextManager[None]:
-        """By the path."""
-        return turn_of(self.folder)
-
-    def remembers(self) -> Mapping[str, Any] | None:
-        """The record beside the folder."""
-        return earlier_record(self.folder)
-
-    def saved(self, table: str) -> SavedOutput | None:
-        """The dataset of the last run."""
-        return known_output(self.folder, table)
-
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Filling]:
         """A folder beside it. Raises CallError if the cluster does not answer."""
-        with placed_folder(self.folder) as folder:
+        with placed_folder(self.path) as folder:
             with _filling(self, task, folder) as filling:
                 yield filling
             if not filling.done:
@@ -145,29 +115,12 @@ def _looks(path: Path) -> dict[str, int]:
     return {"size": found.st_size, "modified_ns": found.st_mtime_ns}
 
 
-class _Filling:
+class _Filling(WritingBase):
     """A folder that is being filled."""
-
-    unchanged = False
 
     def __init__(self, store: Dataset, folder: Path, below: Mapping[str, str]) -> None:
         self._store, self._folder, self._below = store, folder, below
         self.done = False
-
-    def readings(self) -> Iterator[FileReading] | None:
-        """They are read by the run."""
-        return None
-
-    def take(self, reading: FileReading) -> FileReading:
-        """Its records are written by whoever reads the file."""
-        return reading
-
-    def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
-        """Written by whoever reads the files."""
-
-    def settle(self, run: Run) -> Run:
-        """Nothing of the older dataset stays."""
-        return run
 
     def commit(self, run: Run) -> None:
         """Put the files in place, and write the record of the run. Raises CallError if they do not
@@ -177,7 +130,7 @@ class _Filling:
         clear_but(self._folder, parts)
         _drop_empty(self._folder)
         written = {"files": {one.path: _looks(self._folder / one.path) for one in parts}}
-        write_record(run, self._store.folder, written, partition=self._store.partition)
+        write_record(run, self._store.path, written, partition=self._store.partition)
         self.done = True
 
     def _parts(self, run: Run) -> list[PartFile]:

@@ -5,19 +5,16 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, closing, contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
 
 import pyarrow as pa
 
 from boreotabula.batch.atomic import placed
-from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.own import turn_of
-from boreotabula.batch.run.earlier import Before, earlier_record
+from boreotabula.batch.run.earlier import Before
 from boreotabula.batch.run.gather import RowCounts, Run
 from boreotabula.batch.run.record import write_record
 from boreotabula.batch.run_folders import run_folder
@@ -27,17 +24,15 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.masters import CHANGED_BY_HAND, REMARK_GONE, ROWS_KEPT
 from boreotabula.stores.master.book import Book, Taking, into_workbook
 from boreotabula.stores.master.table import Merged
-from boreotabula.stores.saved import SavedOutput, known_output
-from boreotabula.stores.store import OnFetched, Task
+from boreotabula.stores.store import OnDisk, OnFetched, Task, WritingBase
 
 BOOKS = (".xlsx", ".xlsm")
 
 
 @dataclass(frozen=True)
-class BookStore:
+class BookStore(OnDisk):
     """The workbook at a path. Rows that no run has written stay, and are told."""
 
-    path: Path
     tab: str | None = None
     """The tab that takes the records of the only table of the layout."""
     replace_all: bool = False
@@ -46,20 +41,6 @@ class BookStore:
     """Whether a table gets no columns that tell where its rows are from."""
     takes_whole: bool = True
     adds: bool = True
-
-    @property
-    def shown(self) -> str:
-        """The path."""
-        return str(self.path)
-
-    @property
-    def file(self) -> Path:
-        """The path."""
-        return self.path
-
-    def record_folder(self, tables: Sequence[str]) -> Path:
-        """Beside it."""
-        return run_folder(self.path)
 
     def look(
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
@@ -92,18 +73,6 @@ class BookStore:
             )
         return look(layout, own=(path, run_folder(path)), named=named, on_fetched=on_fetched)
 
-    def locked(self, layout: Layout) -> AbstractContextManager[None]:
-        """By the path."""
-        return turn_of(self.path)
-
-    def remembers(self) -> Mapping[str, Any] | None:
-        """The record beside the workbook."""
-        return earlier_record(self.path)
-
-    def saved(self, table: str) -> SavedOutput | None:
-        """What the workbook holds of a table."""
-        return known_output(self.path, table)
-
     def _glossaries(self, layout: Layout) -> frozenset[str]:
         """The tabs or tables of this workbook that the layout reads as glossaries."""
         home = self.path.resolve()
@@ -122,22 +91,14 @@ class BookStore:
 
 
 @dataclass
-class _Writing:
+class _Writing(WritingBase):
     """A run into a workbook."""
 
     store: BookStore
     task: Task
     book: Book
     before: Before
-    unchanged: bool = False
     tables: Mapping[str, pa.Table] | None = None
-
-    def readings(self) -> None:
-        """They are read by the run."""
-
-    def take(self, reading: FileReading) -> FileReading:
-        """Rows follow from all records together."""
-        return reading
 
     def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
         """The records of all files."""
