@@ -332,6 +332,17 @@ def test_with_a_key_rows_are_known_without_any_record(desk: Desk) -> None:
     assert desk.records() == pairs(A1=1, A2=2, B1=3)
 
 
+@added
+def test_a_run_over_a_few_files_takes_no_row_of_others(desk: Desk) -> None:
+    (desk.home / "l.toml").write_text(LAYOUT.format(key=KEY), "utf-8")
+    desk.put(c={"A1": 7, "C1": 8})
+    if desk.kind in BASES:
+        desk.run("--only", "c.csv")
+        assert desk.records() == pairs(A1=1, A2=2, B1=3, C1=8) + Counter({("A1", 7): 1})
+    desk.run()
+    assert desk.records() == pairs(A1=1, A2=2, B1=3, C1=8) + Counter({("A1", 7): 1})
+
+
 # --- databases ------------------------------------------------------------------------------------
 
 

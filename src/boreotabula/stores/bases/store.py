@@ -50,8 +50,6 @@ from boreotabula.stores.saved import SavedOutput, output_in_base
 from boreotabula.stores.store import OnFetched, Task, WritingBase, schemas_of
 
 _MOST_HEADINGS = 3
-_MOST_TOLD = 20
-"""So many values that the database cannot hold are told for each file."""
 _UNHELD = ":unheld"
 
 
@@ -309,7 +307,7 @@ class _Writing(WritingBase):
         if not found:
             return reading
         self._now[name] += _UNHELD
-        return replace(reading, findings=(*reading.findings, *found[:_MOST_TOLD]))
+        return replace(reading, findings=(*reading.findings, *found))
 
     def _is_there(self, name: str, state: str) -> bool:
         """Whether the database holds the records of a file as they are now."""
@@ -323,7 +321,7 @@ class _Writing(WritingBase):
         for tab in reading.tabs:
             for table, batch in tab.tables.items():
                 found += self._fitted(table, batch, reading.name, tab.name)[1]
-        return found[:_MOST_TOLD]
+        return found
 
     def _fitted(
         self, table: str, batch: pa.RecordBatch, file: str, tab: str
@@ -339,7 +337,7 @@ class _Writing(WritingBase):
             for wrong, why in unfit(column, limits.get(one.name, ""), holds_nul=holds_nul):
                 texts = column_text(column, field_type(one)) if texts is None else texts
                 for at, bad in enumerate(wrong.to_pylist()):
-                    if bad and len(unheld) < _MOST_TOLD:
+                    if bad:
                         text = str(texts[at].as_py()).replace("\0", "\N{SYMBOL FOR NULL}")
                         cell = written_address(cells[at].as_py())
                         unheld.append(
@@ -403,6 +401,8 @@ class _Writing(WritingBase):
         key = key if len(key) == len(layout.spec.key) else []
         # By the key a row is known whatever file it is from, but for files that did not change.
         others = {file for file in counts if file not in read} if key else ({""} & set(counts))
+        if self._task.inbox.partial:  # files that are not read this time may still be there
+            others -= self._before.files.keys()
         compared = {file for file in counts if file in again or file in others}
         total = sum(counts.values())
         changes.stay = total
