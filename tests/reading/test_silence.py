@@ -516,3 +516,43 @@ def test_a_form_is_read_or_told(name: str) -> None:
     assert records == form.records
     told = [(one.code, one.cell) for one in reading.findings if one.code in codes(reading)]
     assert told == form.told
+
+
+@pytest.mark.parametrize("between", [".", "Lines"])
+def test_facts_that_run_down_end_where_the_list_begins_and_the_list_before_the_next_facts(
+    between: str,
+) -> None:
+    layout = """layout = 1
+[[block]]
+into = "facts"
+turned = true
+repeat = true
+stub = "item"
+[[block]]
+into = "lines"
+repeat = true
+stub = "name"
+[fields]
+item = "text"
+amount = "number"
+name = "text"
+qty = "integer"
+"""
+    picture = f"""
+item   | a
+amount | 100
+{between}
+name   | qty
+x      | 1
+y      | 2
+item   | b
+amount | 200
+{between}
+name   | qty
+z      | 3
+"""
+    reading = read(sheet(picture), layout)
+    facts, lines = (reading.tables[name].to_pylist() for name in ("facts", "lines"))
+    assert [(one["item"], one["amount"]) for one in facts] == [("a", 100), ("b", 200)]
+    assert [(one["name"], one["qty"]) for one in lines] == [("x", 1), ("y", 2), ("z", 3)]
+    assert codes(reading) == []

@@ -26,6 +26,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pyarrow import dataset, parquet
 
+import boreotabula.run
 from boreotabula.stores.bases.address import DatabaseAddress
 from helpers import PROGRAM, Outcome, csv_rows, program
 
@@ -636,3 +637,60 @@ def test_a_run_folder_of_an_earlier_version_is_taken_over(tmp_path: Path) -> Non
 def test_addresses_of_databases(url: str, shown: str) -> None:
     assert str(DatabaseAddress(url)) == shown
     assert DatabaseAddress(url).url.startswith("postgres")
+
+
+@pytest.mark.apart
+def test_two_first_runs_at_once(server: Server, tmp_path: Path) -> None:
+    server.ask("DROP TABLE IF EXISTS boreotabula_runs")
+    desks = []
+    for name in ("one", "two"):
+        (tmp_path / name).mkdir()
+        desks.append(Desk(tmp_path / name, "into postgres", server.url(), table=f"f_{name}"))
+        desks[-1].start()
+        desks[-1].put(a={f"A{at}": at for at in range(300)})
+    call = [PROGRAM, "extract", "l.toml"]
+    runs = [
+        subprocess.Popen([*call, *map(str, one.options)], cwd=one.home, stderr=subprocess.PIPE)
+        for one in (*desks, desks[0])
+    ]
+    for one in runs:
+        _, said = one.communicate()
+        assert one.returncode == 0, said
+    assert [sum(one.records().values()) for one in desks] == [300, 300]
+    assert {name for (name,) in server.ask("SELECT target FROM boreotabula_runs")} == {
+        "f_one", "f_two",
+    }  # fmt: skip
+
+
+def test_no_transaction_is_open_while_files_are_read(
+    tmp_path: Path, request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Servers end transactions that are idle for long."""
+    desk = desk_of("into postgres", tmp_path, request)
+    desk.start()
+    desk.put(a={"A1": 1})
+    assert desk.run().status == 0
+    read, states = boreotabula.run.read_all, []
+
+    def reading(*arguments: Any) -> Any:
+        states.extend(
+            desk.ask("SELECT state FROM pg_stat_activity WHERE application_name = 'boreotabula'")
+        )
+        return read(*arguments)
+
+    monkeypatch.setattr(boreotabula.run, "read_all", reading)
+    desk.put(a={"A1": 2})
+    assert desk.run().status == 0 and states == [("idle",)]
+
+
+def test_columns_are_known_whatever_their_letter_case(
+    tmp_path: Path, request: pytest.FixtureRequest
+) -> None:
+    for kind in ("into duckdb", "into sqlite"):
+        (tmp_path / kind[5:]).mkdir()
+        desk = desk_of(kind, tmp_path / kind[5:], request)
+        desk.start()
+        desk.ask('CREATE TABLE records ("Lot" text)')
+        desk.put(a={"A1": 1})
+        assert desk.run("--add-columns").status == 0
+        assert desk.run().status == 0 and desk.records() == pairs(A1=1)

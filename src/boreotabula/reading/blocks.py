@@ -19,7 +19,13 @@ from boreotabula.reading.columns.findings import beyond_gap, without_heading
 from boreotabula.reading.columns.kinds import Cause, Column, ColumnKind, Columns
 from boreotabula.reading.locate.captions import captions_of
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.locate.place import Place, bounded, same_table
+from boreotabula.reading.locate.place import (
+    Place,
+    bounded,
+    bounded_by_turned,
+    same_table,
+    turned_bounded,
+)
 from boreotabula.reading.locate.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
 from boreotabula.reading.rows.findings import about_lines
@@ -116,14 +122,32 @@ class SettledView:
 def settle_blocks(sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource) -> list[SettledView]:
     """Find the blocks of a form on a sheet, and tell what each of their columns and rows is."""
     blocks = wanted_blocks(form, source)
-    found = []
+    views: list[Sheet] = []
+    placed: list[list[_Placed]] = []
+    told: list[list[Telling]] = []
     # A tab can have tables of both kinds: each is looked for on its own view.
     for turned in (False, True):
         some = [one for one in blocks if one.turned is turned]
         if some:
-            view = sheet.turn() if turned else sheet
-            found.append(_settle_view(sheet, view, plan, form, source, some))
-    return found
+            views.append(sheet.turn() if turned else sheet)
+            found, tellings = _placed(views[-1], plan, some)
+            placed.append(found)
+            told.append(tellings)
+    if len(placed) > 1:
+        # Where one kind follows the other, each ends where the next one begins.
+        upright, across = ([place for _, place in one] for one in placed)
+        placed = [
+            [(block, bounded_by_turned(place, across)) for block, place in placed[0]],
+            [(block, turned_bounded(place, upright)) for block, place in placed[1]],
+        ]
+    return [
+        _settle_view(sheet, view, plan, form, source, found, tellings)
+        for view, found, tellings in zip(views, placed, told, strict=True)
+    ]
+
+
+_Placed = tuple[BlockPlan, Place]
+"""A block, and one of its places."""
 
 
 def wanted_blocks(form: FormPlan, source: TabSource) -> list[BlockPlan]:
@@ -143,10 +167,10 @@ def _settle_view(
     plan: Plan,
     form: FormPlan,
     source: TabSource,
-    blocks: Sequence[BlockPlan],
+    placed: Sequence[_Placed],
+    tellings: Sequence[Telling],
 ) -> SettledView:
     """Stamps come before rows, so that their cells are known to be spoken for."""
-    placed, tellings = _placed(view, plan, blocks)
     # Then each place has stamps of its own, those nearest to it.
     each = any(block.repeat for block, _ in placed)
     frames = [place for _, place in placed]
@@ -182,12 +206,12 @@ def _has_own_stamps(form: FormPlan, block: BlockPlan, place: Place) -> bool:
 
 def _placed(
     view: Sheet, plan: Plan, blocks: Sequence[BlockPlan]
-) -> tuple[list[tuple[BlockPlan, Place]], list[Telling]]:
+) -> tuple[list[_Placed], list[Telling]]:
     """Blocks with the places where they are, each bounded by the others."""
     # All first, as each is bounded by the others.
     captions = [one.spot for block in blocks for one in captions_of(view, block)]
     found = [(block, *find_places(view, block, captions)) for block in blocks]
-    placed: list[tuple[BlockPlan, Place]] = []
+    placed: list[_Placed] = []
     tellings = [
         one
         for block, _, told in found

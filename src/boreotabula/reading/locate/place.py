@@ -114,6 +114,27 @@ def _bounded(place: Place, places: Sequence[Place]) -> Place:
     return replace(place, limit=limit, fixed=fixed, end=min([place.end, *below]))
 
 
+def bounded_by_turned(place: Place, turned: Sequence[Place]) -> Place:
+    """A place that ends where the next table begins whose headings run down the side; the rows of
+    `turned` are the columns of the sheet, and their columns its rows."""
+    below = [
+        other.left
+        for other in turned
+        if other.left > place.bottom and other.top < place.limit and place.left < other.end
+    ]
+    return replace(place, end=min([place.end, *below]))
+
+
+def turned_bounded(place: Place, upright: Sequence[Place]) -> Place:
+    """The same for a turned place, that ends where the next table begins which is not turned."""
+    below = [
+        other.first
+        for other in upright
+        if other.first > place.last_mark and place.top < other.limit and other.left < place.end
+    ]
+    return replace(place, limit=min([place.limit, *below]))
+
+
 def missing_stubs(sheet: Sheet, block: BlockPlan, place: Place) -> Iterator[Finding]:
     """Stub fields whose heading is not there."""
     # A column without any heading is likelier to be the one that is missed than a lost column.

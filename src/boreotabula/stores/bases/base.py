@@ -131,7 +131,10 @@ class Base(ABC):
         return self.rows(f"SELECT {', '.join(names)} FROM {self.name(table)}{condition}", values)
 
     def counts(self, table: str) -> dict[str, int]:
-        """How many rows of a table are from each file; of no file under an empty name."""
+        """How many rows of a table are from each file; of no file under an empty name. Rows of a
+        table that does not say where they are from are nobody's."""
+        if "source_file" not in {name.casefold() for name in self.columns(table)}:
+            return {}
         statement = f"SELECT source_file, count(*) FROM {self.name(table)} GROUP BY source_file"
         return {str(file or ""): int(count) for file, count in self.rows(statement)}
 

@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from boreotabula.errors import CallError
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import OnWait, quoted
+from boreotabula.stores.bases.base import RECORDS, OnWait, quoted
 from boreotabula.stores.bases.columns import TypedBase
 from boreotabula.stores.csv import CsvWriter, field_type
 
@@ -128,6 +128,8 @@ class Postgres(TypedBase):
 
         there = [self.name(one) for one in tables if self.columns(one)]
         self.run("BEGIN")
+        # Two first runs into two tables would both make the table of records.
+        self.run("SELECT pg_advisory_xact_lock(%s, hashtext(%s))", [_LOCK, RECORDS])
         try:
             for limit in (_SOON, "0"):
                 self.run(f"SET LOCAL lock_timeout = '{limit}'")
