@@ -530,12 +530,23 @@ def _in_cdata(text: str) -> bytes:
     return re.sub(r"<t>([^<]+)</t>", r"<t><![CDATA[\1]]></t>", text).encode()
 
 
+def _in_single_quotes(text: str) -> bytes:
+    return re.sub(r'(\s[\w:]+=)"([^"\']*)"', r"\1'\2'", text).encode()
+
+
+def _with_comments(text: str) -> bytes:
+    text = text.replace("<sheetData>", "<!-- <sheetData><row r='1'> --><sheetData>")
+    return text.replace("</row>", "<!-- </row> --></row>").encode()
+
+
 def _in_utf_16(text: str) -> bytes:
     text = re.sub(r"^<\?xml[^>]*>", "", text)
     return f'<?xml version="1.0" encoding="UTF-16"?>{text}'.encode("utf-16")
 
 
-@pytest.mark.parametrize("written", [_prefixed, _in_cdata, _in_utf_16])
+@pytest.mark.parametrize(
+    "written", [_prefixed, _in_cdata, _in_single_quotes, _with_comments, _in_utf_16]
+)
 @pytest.mark.parametrize(
     "parts", [("xl/worksheets/sheet1.xml",), ("xl/worksheets/sheet1.xml", "xl/workbook.xml")]
 )

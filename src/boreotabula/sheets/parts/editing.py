@@ -241,7 +241,11 @@ class Package:
 
 
 _MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
-_UNUSUAL = re.compile(rb"<!\[CDATA\[|<\w+:(?:worksheet|workbook|styleSheet|sheetData|row|c|f)\b")
+_UNUSUAL = re.compile(
+    rb"<!\[CDATA\[|<!--|<![A-Z]|\s[\w:]+\s*=\s*'"
+    rb"|<\w+:(?:worksheet|workbook|styleSheet|sheetData|row|c|f)\b"
+)
+"""CDATA, comments, declarations, attributes in single quotes, and prefixes."""
 _UTF_16 = (b"\xff\xfe", b"\xfe\xff")
 """What such a text begins with."""
 _ENCODING = re.compile(rb"""^\s*<\?xml[^>]*?encoding=["']([^"']+)["']""")
@@ -256,13 +260,16 @@ _PLAIN = etree.XML(f"""
   <xsl:template match="@*|node()">
     <xsl:copy><xsl:apply-templates select="@*|node()"/></xsl:copy>
   </xsl:template>
+  <xsl:template match="comment()"/>
 </xsl:stylesheet>""")
-"""Elements of worksheets and workbooks without a prefix, all else as it is (XSLT 1.0)."""
+"""Elements of worksheets and workbooks without a prefix, and no comments; all else as it is
+(XSLT 1.0)."""
 
 
 def plain_markup(content: bytes, name: str) -> str:
     """A part as text: as it stands if it is written in the usual way; else what a parser sees in
-    it, in UTF-8, without prefixes of its own elements and without CDATA sections.
+    it, in UTF-8, without prefixes of its own elements, CDATA sections and comments, and with
+    attributes in double quotes.
 
     Raises CallError if it is no XML.
     """
@@ -270,7 +277,8 @@ def plain_markup(content: bytes, name: str) -> str:
     usual = content[:2] not in _UTF_16 and (
         declared is None or declared[1].lower() in (b"utf-8", b"us-ascii", b"ascii")
     )
-    if usual and not _UNUSUAL.search(content):
+    start = content.find(b"?>") + 2 if content.lstrip()[:5] == b"<?xml" else 0
+    if usual and not _UNUSUAL.search(content, start):
         return content.decode()
     root = _parsed(content, name)
     plain = etree.XSLT(_PLAIN)(root)
