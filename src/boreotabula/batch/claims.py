@@ -12,18 +12,14 @@ import os
 import zipfile
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
-from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO
 
 from boreotabula.batch.atomic import placed
 from boreotabula.batch.own import cache_folder, make_own
 from boreotabula.errors import CallError
+from boreotabula.sheets.parts.writing import MARK
 
-MARK = "Made by Boreotabula"
-"""What files carry that can; pages in their head, pictures and workbooks among their properties."""
-PROPERTIES = {"created": datetime(2000, 1, 1), "comments": MARK}
-"""Those of workbooks: without the time of now, so that the same content gives the same file."""
 _MARKED = (".html", ".htm", ".png", ".svg", ".pdf")
 _HEAD = 16_384
 _LARGEST = 1_000_000

@@ -9,7 +9,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-from boreotabula.batch.claims import PROPERTIES, claimed
+from boreotabula.batch.claims import claimed
 from boreotabula.batch.file.read import file_digest
 from boreotabula.batch.inputs import LeftOut, SourceFile
 from boreotabula.batch.processes.pool import Ended, spread
@@ -22,6 +22,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
 from boreotabula.layout.tabs import TabChoice, TabName
 from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.parts.writing import new_workbook
 from boreotabula.sheets.sheet import Flaw, Sheet, Visibility
 from boreotabula.texts import counted
 from boreotabula.unreadable import UnreadableError
@@ -29,7 +30,7 @@ from boreotabula.unreadable import UnreadableError
 _AHEAD = 1
 """So many files each process may have read that are not written yet."""
 _LONGEST_TEXT = 32_767
-"""Workbooks say when they were made; so the same tabs give the same bytes."""
+"""So many characters a cell holds."""
 
 
 @dataclass(frozen=True)
@@ -58,17 +59,10 @@ def bind(
     What cannot be read, does not fit into a workbook, or is `unseen`, is in the list with its
     reason. Raises CallError if nothing could be bound, or the file not be written.
     """
-    import xlsxwriter  # only needed for this kind of output
-
     bound: list[Bound] = []
     with claimed(out) as stream, TemporaryDirectory(prefix="boreotabula-") as rows:
         # Rows are put on disk as they are written: one file is in memory at a time.
-        options = {
-            "constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False,
-            "tmpdir": rows,
-        }  # fmt: skip
-        book = xlsxwriter.Workbook(stream, options)
-        book.set_properties(PROPERTIES)
+        book = new_workbook(stream, constant_memory=True, tmpdir=rows)
         contents = book.add_worksheet(CONTENTS) if binding.contents else None
         try:
             written = _Written(book, binding, bound)

@@ -10,10 +10,11 @@ from textwrap import wrap
 from typing import Any
 from warnings import catch_warnings, simplefilter
 
-from boreotabula.batch.claims import MARK, claimed
+from boreotabula.batch.claims import claimed
 from boreotabula.errors import CallError
 from boreotabula.review.compare.compare import Comparison
 from boreotabula.review.crosstab import Cross, number_text, places_of, with_brief_names
+from boreotabula.sheets.parts.writing import MARK
 from boreotabula.texts import brief, plain_number
 
 ENDINGS = (".png", ".svg", ".pdf")

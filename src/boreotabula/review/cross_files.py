@@ -8,9 +8,10 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
-from boreotabula.batch.claims import PROPERTIES, claimed
+from boreotabula.batch.claims import claimed
 from boreotabula.errors import CallError
 from boreotabula.review.crosstab import Cross, moment_text, places_of
+from boreotabula.sheets.parts.writing import new_workbook, put
 from boreotabula.texts import counted
 
 ENDINGS = (".csv", ".xlsx")
@@ -67,11 +68,8 @@ def _plain(one: str | float) -> str | int | float:
 
 
 def _workbook(cross: Cross) -> bytes:
-    import xlsxwriter  # only needed for this kind of output
-
     content = io.BytesIO()
-    with xlsxwriter.Workbook(content, {"in_memory": True, "strings_to_formulas": False}) as book:
-        book.set_properties(PROPERTIES)
+    with new_workbook(content, in_memory=True) as book:
         number = _number_format(cross)
         head = book.add_format({"bold": True, "bottom": 1, "text_wrap": True, "valign": "bottom"})
         side = book.add_format({"bold": True, "bottom": 1, "align": "right", "text_wrap": True})
@@ -93,7 +91,7 @@ def _workbook(cross: Cross) -> bytes:
                 if row:
                     in_total = bool(cross.row_totals) and with_totals and column == len(line) - 1
                     form = total if last else beside if in_total else cell
-                _put(tab, row, column, one, form)
+                put(tab, row, column, one, form)
                 shown = one if isinstance(one, str) else f"{one:,.1f}" if one is not None else ""
                 widths[column] = max(widths[column], len(shown))
         for column, width in enumerate(widths):
@@ -108,15 +106,6 @@ def _number_format(cross: Cross) -> str:
     whole = "0" if cross.value_kind.is_share else "#,##0"
     form = whole + ("." + "0" * places if places else "")
     return f"{form}%" if cross.value_kind.is_share else form
-
-
-def _put(tab: Any, row: int, column: int, one: str | float | None, form: Any) -> None:
-    if one is None:
-        tab.write_blank(row, column, None, form)
-    elif isinstance(one, str):
-        tab.write_string(row, column, one, form)
-    else:
-        tab.write_number(row, column, one, form)
 
 
 def _print_well(tab: Any, lines: int, columns: int, title: str) -> None:

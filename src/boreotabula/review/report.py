@@ -9,7 +9,7 @@ from importlib.resources import files
 from pathlib import Path, PurePath
 
 from boreotabula import __version__
-from boreotabula.batch.claims import MARK, claimed
+from boreotabula.batch.claims import claimed
 from boreotabula.batch.compare.causes import by_cause, reach_of
 from boreotabula.batch.run.gather import Run
 from boreotabula.errors import CallError
@@ -17,6 +17,7 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.account.roles import Role
 from boreotabula.review.coverage import expected_rows
+from boreotabula.sheets.parts.writing import MARK
 from boreotabula.stores.csv import csv_rows
 from boreotabula.texts import in_natural_order
 

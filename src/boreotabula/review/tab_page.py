@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula import __version__
-from boreotabula.batch.claims import MARK, claimed
+from boreotabula.batch.claims import claimed
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.survey import TabView
 from boreotabula.errors import CallError
@@ -22,6 +22,7 @@ from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.inspect.spots import block_spots
 from boreotabula.reading.tab import ReadBlock, TabReading
+from boreotabula.sheets.parts.writing import MARK
 from boreotabula.sheets.sheet import Flaw, Sheet, Span
 from boreotabula.stores.csv import csv_rows
 from boreotabula.texts import counted

@@ -11,6 +11,7 @@ import pyarrow as pa
 
 from boreotabula.layout.addresses import Address
 from boreotabula.sheets.parts.editing import Package, Replaced, add, open_package
+from boreotabula.sheets.parts.writing import new_workbook
 from boreotabula.stores.csv import field_type
 from boreotabula.stores.xlsx_rows import SheetRows
 
@@ -46,10 +47,8 @@ class NewWorkbook:
 
 def empty_workbook(schemas: Mapping[str, pa.Schema]) -> BinaryIO:
     """A workbook with a table without records for each schema."""
-    import xlsxwriter  # only needed for this kind of output
-
     content = io.BytesIO()
-    with xlsxwriter.Workbook(content, {"in_memory": True}) as book:
+    with new_workbook(content, in_memory=True) as book:
         for number, (table, schema) in enumerate(schemas.items(), 1):
             sheet = book.add_worksheet(tab_name(table))
             sheet.freeze_panes(1, 0)

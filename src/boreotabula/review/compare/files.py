@@ -8,10 +8,11 @@ from typing import Any
 
 import pyarrow as pa
 
-from boreotabula.batch.claims import PROPERTIES, claimed
+from boreotabula.batch.claims import claimed
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_ROWS
 from boreotabula.review.compare.compare import Comparison
+from boreotabula.sheets.parts.writing import new_workbook, put
 from boreotabula.stores.csv import CsvWriter
 
 ENDINGS = (".csv", ".xlsx")
@@ -41,16 +42,12 @@ def write_changes(found: Comparison, out: Path) -> None:
 
 
 def _workbook(found: Comparison) -> bytes:
-    import xlsxwriter  # only needed for this kind of output
-
     if found.changes.num_rows + 1 > MAX_ROWS:
         raise CallError(
             f"{found.changes.num_rows:,} changes are more than a sheet has rows; write .csv instead"
         )
     content = io.BytesIO()
-    options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
-    with xlsxwriter.Workbook(content, options) as book:
-        book.set_properties(PROPERTIES)
+    with new_workbook(content, in_memory=True) as book:
         head = book.add_format({"bold": True, "bottom": 1})
         tab = book.add_worksheet("Changes")
         rows = zip(*(column.to_pylist() for column in found.changes.columns), strict=True)
@@ -68,14 +65,12 @@ def _workbook(found: Comparison) -> bytes:
 def _fill(tab: Any, names: list[str], rows: Any, head: Any) -> None:
     widths = [len(name) for name in names]
     for column, name in enumerate(names):
-        tab.write_string(0, column, name, head)
+        put(tab, 0, column, name, head)
     last = 0
     for last, row in enumerate(rows, 1):
         for column, one in enumerate(row):
-            if isinstance(one, str):
-                tab.write_string(last, column, one)
-            elif one is not None:
-                tab.write_number(last, column, float(one))
+            if one is not None:
+                put(tab, last, column, one if isinstance(one, str) else float(one))
             widths[column] = max(widths[column], len(str(one or "")))
     for column, width in enumerate(widths):
         tab.set_column(column, column, min(max(width + 2, 8), 40))

@@ -7,7 +7,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from boreotabula.batch.claims import PROPERTIES
 from boreotabula.binding.looks import CellNote, Look, Looks
 from boreotabula.binding.types import plainly
 from boreotabula.binding.write import Formats, let_go, write_tab
@@ -15,6 +14,7 @@ from boreotabula.review.mark.faults import COLOURS
 from boreotabula.review.mark.in_place import Listed, Mark, free_name
 from boreotabula.sheets.marked import MARKED_NAME
 from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.parts.writing import new_workbook
 from boreotabula.sheets.sheet import Visibility
 
 _THICK = 5
@@ -35,16 +35,10 @@ def write_values(
     Returns what could not be kept, in words. Raises UnreadableError if the file, or a tab of it,
     cannot be read.
     """
-    import xlsxwriter  # only needed for this kind of output
-
     with Workbook(path, opening) as book, Looks(path) as looks:
         tabs = [(tab, book.sheet(tab.name)) for tab in book.tabs]
-        made = xlsxwriter.Workbook(
-            stream,
-            {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False},
-        )
+        made = new_workbook(stream, constant_memory=True)
         lost: list[str] = []
-        made.set_properties(PROPERTIES)
         try:
             names = _names(path, [tab.name for tab, _ in tabs])
             front = made.add_worksheet(free_name(title, list(names.values())))
