@@ -303,7 +303,7 @@ def test_stopped_in_the_middle(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> N
     def stopped(*_: object, **__: object) -> None:
         raise KeyboardInterrupt
 
-    for home in ("new_file", "dataset.dataset", "master.store", "bases.store"):
+    for home in ("new_file", "dataset.dataset", "master.store", "bases.writing"):
         monkeypatch.setattr(f"boreotabula.stores.{home}.write_record", stopped)
     assert desk.run().status == 130
     monkeypatch.undo()
