@@ -267,7 +267,7 @@ def test_subtotals_and_a_grand_total_that_nobody_named() -> None:
     assert len(reading.records) == 8
     told = [one.found for one in reading.findings if one.code == "looks-like-total"]
     assert told == ["Insgesamt", "Zwischen"]
-    assert "row 5 and 2 more" in [one.message for one in reading.findings][1]
+    assert "rows 5, 8 and 9" in [one.message for one in reading.findings][1]
 
 
 @pytest.mark.parametrize(

@@ -35,8 +35,8 @@ COLUMN_LIKE_TOTAL = LOOKS_LIKE_TOTAL.worded(
 TOTAL_LIKELY = FindingKind(
     "total-likely",
     Severity.WARNING,
-    "{rows} (“{label}”) {count:looks|look} like a row of totals, but no pattern of `totals`"
-    " matches it; it was read as a record",
+    "{rows} (“{label}”) {count:looks like a row of totals|look like rows of totals}, but no pattern"
+    " of `totals` matches; {count:it was read as a record|they were read as records}",
     "If it is a total, add “{label}” to `totals` of [block]; if it is a record, list it in"
     " `not_totals`.",
     looked_for="a pattern in `totals`",

@@ -16,6 +16,9 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.addresses import Address, column_letters
 
+_MOST_NAMED = 5
+"""So many rows are named."""
+
 
 @dataclass(frozen=True)
 class Flaw:
@@ -230,9 +233,14 @@ class Sheet:
         return f"column {column_letters(row)}" if self.turned else f"row {row + 1}"
 
     def rows_called(self, rows: Sequence[int]) -> str:
-        """How a person calls some rows: the first of them, and how many more there are."""
-        first = self.row_called(rows[0])
-        return first if len(rows) == 1 else f"{first} and {len(rows) - 1} more"
+        """How a person calls some rows: the first few of them, and how many more there are."""
+        word, _, first = self.row_called(rows[0]).partition(" ")
+        if len(rows) == 1:
+            return f"{word} {first}"
+        named = [self.row_called(row).partition(" ")[2] for row in rows[:_MOST_NAMED]]
+        more = len(rows) - len(named)
+        last = f"{more} more" if more else named.pop()
+        return f"{word}s {', '.join(named)} and {last}"
 
     def turn(self) -> Sheet:
         """The sheet with rows and columns changed; addresses still say where a cell stands."""
