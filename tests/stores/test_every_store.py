@@ -27,6 +27,7 @@ from hypothesis import strategies as st
 from pyarrow import dataset, parquet
 
 import boreotabula.run
+from boreotabula.batch.layouts.load import Layout
 from boreotabula.stores.bases.address import DatabaseAddress
 from helpers import PROGRAM, Outcome, csv_rows, program
 
@@ -694,3 +695,26 @@ def test_columns_are_known_whatever_their_letter_case(
         desk.put(a={"A1": 1})
         assert desk.run("--add-columns").status == 0
         assert desk.run().status == 0 and desk.records() == pairs(A1=1)
+
+
+def test_tables_whose_columns_are_known_at_the_end(
+    tmp_path: Path, request: pytest.FixtureRequest
+) -> None:
+    """A file that becomes a copy, or holds no record any more, leaves no row behind."""
+    text = LAYOUT.format(key="").replace(
+        "[block]\n",
+        '[[block]]\ninto = "records"\nstub = "lot"\n[[block]]\ninto = "more"\nstub = "tag"\n',
+    )
+    for kind in ("into duckdb", "into sqlite"):
+        (tmp_path / kind[5:]).mkdir()
+        desk = desk_of(kind, tmp_path / kind[5:], request)
+        desk.start()
+        (desk.home / "l.toml").write_text(text + 'tag = "text"\n', "utf-8")
+        layout = Layout.load(desk.home / "l.toml")
+        assert layout.plan.grows
+        desk.put(a={"A1": 1}, b={"B1": 2}, c={"C1": 3})
+        desk.run()
+        assert desk.records() == pairs(A1=1, B1=2, C1=3)
+        desk.put(b={"A1": 1}, c={})
+        desk.run()
+        assert desk.records() == pairs(A1=1)

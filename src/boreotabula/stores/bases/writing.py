@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import chain
 from pathlib import Path
@@ -116,9 +116,8 @@ class BaseWriting(WritingBase):
     def take(self, reading: FileReading) -> FileReading:
         """Keep the records of a file, if they are others than those that are there."""
         name = reading.name
-        former = self._before.renamed.get(name, name)
         if any(one.kind == FILE_TWICE for one in reading.findings):
-            self._forget |= {name, former}
+            self._forget |= self._with_former([name])
             return reading
         if not reading.read:
             return reading
@@ -128,7 +127,7 @@ class BaseWriting(WritingBase):
             # Told again, as long as it is so.
             found = self._unfit(reading) if self._states[name].endswith(_UNHELD) else []
             return replace(reading, findings=(*reading.findings, *found)) if found else reading
-        self._again |= {name, former}
+        self._again |= self._with_former([name])
         found = []
         for tab in reading.tabs:
             for table, batch in tab.tables.items():
@@ -195,7 +194,7 @@ class BaseWriting(WritingBase):
         fitting, found = self._fitted(table, batch, file, "")
         self._found += found
         self._spools[table].write(file, fitting)
-        self._again |= {file, self._before.renamed.get(file, file)}
+        self._again |= self._with_former([file])
 
     # --- what becomes of the rows -----------------------------------------------------------------
 
@@ -205,8 +204,12 @@ class BaseWriting(WritingBase):
         targets = list(self._targets.values())
         self._base.begin(targets, self._store.on_wait)
         self._begun = True
-        if self._task.layout.plan.grows:
+        if self._task.layout.plan.grows:  # then no reading was taken by itself
             self._now = {one.name: "" for one in run.files if one.read}
+            # A file that holds no record any more, or is a copy now, has rows as well.
+            self._again |= self._with_former(self._now)
+            copies = (one.file for one in run.findings if one.kind == FILE_TWICE)
+            self._forget |= self._with_former(copies)
         read = {one.name for one in self._task.inbox.taken}
         gone = {name for name in self._before.files if name not in read}
         gone -= set(self._before.renamed.values())
@@ -223,6 +226,10 @@ class BaseWriting(WritingBase):
             findings=(*run.findings, *self._found),
             files_kept=self._before.without(replaced),
         )
+
+    def _with_former(self, names: Iterable[str]) -> set[str]:
+        """Some files, and what they were called before."""
+        return {one for name in names for one in (name, self._before.renamed.get(name, name))}
 
     def _compared(self, table: str, again: Collection[str], read: Collection[str]) -> _Changes:
         """What becomes of the rows of a table, given the files whose records are written again, and
