@@ -165,7 +165,8 @@ def test_files_that_need_more_memory_are_told_so_and_nothing_else(tmp_path: Path
     done = installed("extract", layout, "-o", "o.csv", "--largest-part", "1", cwd=tmp_path)
     assert done.status == 3 and not (tmp_path / "o.csv").exists()
     told = " ".join(done.err.split())
-    assert "more than the 1 MiB of memory" in told and "the same in 3 files" in told
+    # Which step first lacks memory differs from file to file, so they may be told apart.
+    assert "more than the 1 MiB of memory" in told
     assert "20 seconds" not in told and "program itself failed" not in told
     done = installed("extract", layout, "-o", "o.csv", "--largest-part", "600", cwd=tmp_path)
     assert done.status == 0 and len(csv_rows(tmp_path / "o.csv")) == 60_000, done.err
@@ -333,8 +334,8 @@ def test_a_draft_looks_at_so_many_files_and_rows_and_says_so(tmp_path: Path) -> 
         rows = [f"L{number}-{at},{at}" for at in range(1600 if number == 0 else 3)]
         (tmp_path / "in" / f"{number:03}.csv").write_text("\n".join(["Lot,N", *rows]), "utf-8")
     done = program("draft", "in", "-o", "d.toml", cwd=tmp_path)
-    # 1,500 rows of the first file with its headings, and three of each of the others.
-    assert "200 tabs of 200 files, 2,096 records" in done.out, done.out
-    assert "3 more files were not looked at" in done.out
-    assert program("extract", "d.toml", "-o", "d.csv", cwd=tmp_path).status in (0, 1)
+    # What is printed is what the layout gives of all files and rows, not of those looked at.
+    assert "203 tabs of 203 files, 2,206 records" in done.out, done.out
+    assert "drafted from 200 files, and tried on all" in done.out
+    assert program("extract", "d.toml", "-o", "d.csv", cwd=tmp_path).status == 0
     assert len(csv_rows(tmp_path / "d.csv")) == 1600 + 202 * 3

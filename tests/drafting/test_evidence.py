@@ -17,7 +17,7 @@ from boreotabula.drafting.judging import judge
 from boreotabula.drafting.looks import FIGURE, TEXT, columns_of, looks_of, runs_of
 from boreotabula.drafting.shapes import shapes_of
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.specimens import NO_TABLE, Specimen, kinds_of
+from boreotabula.drafting.specimens import Specimen, sort_tabs
 from boreotabula.drafting.types import languages_of, month_languages, type_of
 from boreotabula.drafting.values import narrower
 from boreotabula.drafting.words import is_unit, level_name, total_pattern
@@ -133,7 +133,7 @@ def test_texts_get_the_type_that_they_have(
     texts: list[str], kind: str, options: dict[str, Any], reading: dict[str, Any]
 ) -> None:
     on = sheet("Lot | Seen\n" + "\n".join(f"L{at} | '{one}" for at, one in enumerate(texts)))
-    kindred = kinds_of([Specimen("a.xlsx", on)])[0]
+    kindred = sort_tabs([Specimen("a.xlsx", on)]).kinds[0]
     sketch = Sketch(block={"stub": "lot"}, listed=True, fields={"lot": "text", "seen": "text"})
     judged = judge(sketch, [Specimen("a.xlsx", on)])
     found = next(narrower(sketch, judged, kindred), sketch)
@@ -153,18 +153,18 @@ def test_languages_are_as_few_as_read_all() -> None:
 
 def test_what_stays_is_a_label_and_what_varies_a_value() -> None:
     form = "Case | C-{0}\nPlace | hall {0}\nLost | 1{0}"
-    kinds = kinds_of([Specimen(f"{at}.xlsx", sheet(form.format(at))) for at in range(3)])
-    assert [one.signature for one in kinds] == [NO_TABLE]
+    kinds = sort_tabs([Specimen(f"{at}.xlsx", sheet(form.format(at))) for at in range(3)]).kinds
+    assert [one.has_table for one in kinds] == [False]
     same = [Specimen(f"{at}.xlsx", sheet("Lot | Pieces\nL1 | 4\nL2 | 5")) for at in range(3)]
-    assert kinds_of(same)[0].signature != NO_TABLE
+    assert sort_tabs(same).kinds[0].has_table
 
 
 def test_a_turned_list_is_told_by_rows_of_one_kind() -> None:
     rows = "Lot | L1 | L2 | L3\nSown | 2026-03-01 | 2026-03-02 | 2026-03-04\nSeeds | 4 | 5 | 6\n"
-    kind = kinds_of([Specimen("a.xlsx", sheet(rows + "State | dry | wet | dry"))])[0]
+    kind = sort_tabs([Specimen("a.xlsx", sheet(rows + "State | dry | wet | dry"))]).kinds[0]
     there = turned(kind)
     assert there is not None and there[0].examples[0].shapes[0].heads[0] == "Lot"
-    usual = kinds_of([Specimen("a.xlsx", sheet("Lot | A | B\nL1 | 1 | 2\nL2 | 3 | 4"))])[0]
+    usual = sort_tabs([Specimen("a.xlsx", sheet("Lot | A | B\nL1 | 1 | 2\nL2 | 3 | 4"))]).kinds[0]
     assert turned(usual) is None
 
 

@@ -26,9 +26,8 @@ from boreotabula.drafting.amend import (
     of_part,
 )
 from boreotabula.drafting.pairs import Pair, pairs_of
-from boreotabula.drafting.shapes import shapes_of
-from boreotabula.drafting.specimens import is_pairs
-from boreotabula.drafting.values import NOTHING
+from boreotabula.drafting.specimens import tables_of
+from boreotabula.drafting.types import NOTHING
 from boreotabula.drafting.words import field_name, total_pattern
 from boreotabula.findings.files import NO_TAB_MATCHES, TAB_NOT_CHOSEN
 from boreotabula.findings.finding import Finding
@@ -348,7 +347,7 @@ _COVER = 60
 
 def _unknown_pairs(sheet: Sheet, stamps: Sequence[StampPlan]) -> Iterator[Pair]:
     """The labelled values of a tab whose labels no stamp knows."""
-    tables = [one for one in shapes_of(sheet) if not is_pairs(one)]
+    tables = tables_of(sheet)
     for pair in pairs_of(sheet, tables):
         if not any(one.match(pair.label) is not None for some in stamps for one in some.labels):
             yield pair

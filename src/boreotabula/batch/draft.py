@@ -6,17 +6,19 @@ import csv
 import io
 import os
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import islice
 from pathlib import Path
 
 from boreotabula.batch.atomic import placed
-from boreotabula.batch.inputs import SourceFile, check_is_file, sorted_files
+from boreotabula.batch.inputs import SourceFile, check_is_file, look, sorted_files
+from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.batch.remote.address import as_named, is_remote
+from boreotabula.batch.run.gather import Run, read_figures
 from boreotabula.drafting.draft import Draft, draft
-from boreotabula.drafting.specimens import Specimen
+from boreotabula.drafting.specimens import Example, LeftOut, Specimen
 from boreotabula.errors import CallError
 from boreotabula.limits import Limits
 from boreotabula.sheets.opening import Opening, Workbook
@@ -47,6 +49,10 @@ class Drafting:
     looked: tuple[Looked, ...]
     more: int
     """So many files were not looked at, as there are enough."""
+    run: Run | None = None
+    """What the layout gives with all files that it takes; None if there is none."""
+    left_out: tuple[LeftOut, ...] = ()
+    """The files and tabs that hold something, but are not read, and why."""
 
     @property
     def unreadable(self) -> list[Looked]:
@@ -82,7 +88,32 @@ def draft_from(
         from boreotabula.layout.problems import did_you_mean
 
         raise CallError(f"no tab or file is called “{like}”{did_you_mean(like, sorted(tabs))}")
-    return Drafting(draft(specimens, like), ordered, len(sources) - len(some))
+    drafted = draft(specimens, like)
+    drafting = Drafting(drafted, ordered, len(sources) - len(some))
+    return drafting if drafted is None else _with_trial(drafting, drafted, folder, limits)
+
+
+def _with_trial(
+    drafting: Drafting, drafted: Draft, folder: Path, limits: Limits | None
+) -> Drafting:
+    """What was drafted, with what it gives over all files that it takes."""
+    text = drafted.sketch.text(folder.resolve().as_posix(), whole=True)
+    layout = Layout.load(folder / "the draft", text)
+    inbox = look(layout)
+    run = read_figures(layout, inbox, limits or Limits(), None)
+    read = {one.name for one in inbox.taken}
+    left_out = [one for one in drafted.left_out if one.file in read or not one.tab]
+    left_out += [
+        LeftOut(one.specimen.file, one.specimen.tab, _why_other(one))
+        for kind in drafted.others
+        for one in kind.examples
+        if (one.specimen.file, one.specimen.tab) not in {(some.file, some.tab) for some in left_out}
+    ]
+    return replace(drafting, run=run, left_out=tuple(left_out))
+
+
+def _why_other(one: Example) -> str:
+    return "its table is of another kind" if one.shapes else "it holds no table"
 
 
 def look_into(

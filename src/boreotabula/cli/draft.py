@@ -18,9 +18,9 @@ if TYPE_CHECKING:
     from boreotabula.batch.again import Proposal
     from boreotabula.batch.draft import Drafting
     from boreotabula.batch.run.gather import Run
+    from boreotabula.drafting.doubts import Doubt
     from boreotabula.drafting.draft import Draft
-    from boreotabula.drafting.questions import Question
-    from boreotabula.drafting.specimens import Kindred
+    from boreotabula.drafting.specimens import Kindred, LeftOut
 
 EPILOG = """\b
 Examples:
@@ -68,7 +68,7 @@ def command(
         raise click.UsageError("Name the folder with the files; or a layout, with --again.")
     from boreotabula.batch.draft import check_new, draft_from, write_draft
     from boreotabula.cli import screen
-    from boreotabula.drafting.questions import questions
+    from boreotabula.drafting.questions import changes_records, questions
 
     # Told before the files are read, not after.
     check_new([output] if output else [])
@@ -77,18 +77,22 @@ def command(
         found = draft_from(
             folder, files, like, limits(largest_part), lambda one: step(one.file), start
         )
-    drafted = found.draft
-    if drafted is None or not _is_any(drafted):
+    drafted, run = found.draft, found.run
+    if drafted is None or run is None or not _is_any(drafted):
         why = _why_nothing(found)
         say_json({"layout": None, "why": why}) if as_json else say(why)
         return 3
-    asked = questions(drafted)
+    asked = questions(drafted, run.findings)
     written = write_draft(drafted, output, folder) if output else []
     if as_json:
-        say_json(_described(drafted, asked, folder))
+        say_json(_described(found, drafted, run, asked, folder))
     else:
-        _print(found, drafted, asked, folder, written)
-    return 1 if drafted.judged.errors else 0
+        _print(found, drafted, run, asked, folder, written)
+    return 1 if any(map(changes_records, asked)) or _placed(run) < _LEAST_PLACED else 0
+
+
+_LEAST_PLACED = 0.95
+"""A draft that leaves more cells unplaced needs a look, whatever it asks."""
 
 
 def _again(path: Path, output: Path | None, largest_part: int, as_json: bool) -> int:
@@ -206,18 +210,29 @@ def _why_nothing(found: Drafting) -> str:
     )
 
 
-def _account(drafted: Draft) -> str:
-    judged, kind = drafted.judged, drafted.kind
-    placed = f"{int(judged.placed * 1000) / 10:g} % of {judged.filled:,} filled cells placed"
-    totals = agreeing(judged.agree, judged.printed)
-    tabs = f"{counted(len(kind.examples), 'tab')} of {counted(len(kind.files), 'file')}"
-    tabs += f", {counted(judged.records, 'record')}"
-    return ", ".join([tabs, placed, *([totals] if judged.printed else [])])
+def _placed(run: Run) -> float:
+    filled = run.account.filled
+    return 1 - len(run.unplaced) / filled if filled else 1.0
+
+
+def _account(run: Run) -> str:
+    """The figures of a run over all files that the layout takes."""
+    tabs = sum(len(one.tabs) for one in run.files)
+    placed = f"{int(_placed(run) * 1000) / 10:g} % of {run.account.filled:,} filled cells placed"
+    read = f"{counted(tabs, 'tab')} of {counted(len(run.files), 'file')}"
+    read += f", {counted(run.record_count, 'record')}"
+    totals = agreeing(run.totals.agree, run.totals.printed)
+    return ", ".join([read, placed, *([totals] if run.totals.printed else [])])
+
+
+_MOST_ASKED = 7
+"""So many questions are printed in full; the others in a line each."""
 
 
 def _print(
-    found: Drafting, drafted: Draft, asked: Sequence[Question], folder: Path, written: list[Path]
-) -> None:
+    found: Drafting, drafted: Draft, run: Run, asked: Sequence[Doubt], folder: Path,
+    written: list[Path],
+) -> None:  # fmt: skip
     from boreotabula.cli import screen
 
     # The layout alone is the result, if it is not written: it can be redirected.
@@ -228,17 +243,21 @@ def _print(
         say(text)
         for heading, name in drafted.sketch.glossary.items():
             say(f"# {glossary}: {heading},{name},{drafted.sketch.seen.get(heading, '')}")
-    console.print(_account(drafted), style="bold")
+    console.print(_account(run), style="bold")
     for one in found.unreadable:
         console.print(f"  not read: {one.file}: {one.unreadable}")
     if found.more:
-        console.print(f"  {found.more:,} more files were not looked at")
+        console.print(f"  drafted from {len(found.looked):,} files, and tried on all")
     if asked:
         console.print("\nCould not tell", style="bold")
-        for number, asks in enumerate(asked, 1):
-            console.print(f"  {number}. {asks.said}", soft_wrap=True)
-            console.print(f"     {asks.where}", style="dim", soft_wrap=True)
-            console.print(f"     → {asks.change}", soft_wrap=True)
+    for number, asks in enumerate(asked, 1):
+        if number > _MOST_ASKED:
+            console.print(f"  {number}. {asks.text} ({asks.where})", soft_wrap=True)
+            continue
+        console.print(f"  {number}. {asks.text}", soft_wrap=True)
+        console.print(f"     {asks.where}", style="dim", soft_wrap=True)
+        console.print(f"     → {asks.change}", soft_wrap=True)
+    _print_left_out(console, found.left_out)
     _print_others(console, drafted.others, folder)
     for path in written:
         console.print(f"  written   {path}")
@@ -247,6 +266,19 @@ def _print(
         say(f"\nNext: boreotabula extract {written[0]} -o {stem}.csv")
     else:
         say(f"\nNext: boreotabula draft {as_named(folder)} -o NAME.toml writes it.", err=True)
+
+
+def _print_left_out(console: Any, left_out: Sequence[LeftOut]) -> None:
+    """What is not read, a line for each reason with its first place."""
+    reasons: dict[str, list[LeftOut]] = {}
+    for one in left_out:
+        reasons.setdefault(one.why, []).append(one)
+    if reasons:
+        console.print("\nNot read", style="bold")
+    for why, some in reasons.items():
+        place = " › ".join(filter(None, (some[0].file, some[0].tab)))
+        more = f" (and {len(some) - 1} more)" if len(some) > 1 else ""
+        console.print(f"  {place}{more}: {why}", soft_wrap=True)
 
 
 def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None:
@@ -268,18 +300,28 @@ def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None
 _MOST_OTHERS = 5
 
 
-def _described(drafted: Draft, asked: Sequence[Question], folder: Path) -> dict[str, Any]:
-    judged = drafted.judged
+def _described(
+    found: Drafting, drafted: Draft, run: Run, asked: Sequence[Doubt], folder: Path
+) -> dict[str, Any]:
     return {
         "layout": drafted.sketch.text(as_named(folder), "headings.csv"),
         "headings": dict(drafted.sketch.glossary),
-        "tabs": len(drafted.kind.examples),
-        "files": len(drafted.kind.files),
-        "records": judged.records,
-        "cells_filled": judged.filled,
-        "cells_unplaced": judged.unplaced,
-        "totals_printed": judged.printed,
-        "totals_agree": judged.agree,
-        "errors": len(judged.errors),
-        "could_not_tell": [vars(one) for one in asked],
-    }
+        "tabs": sum(len(one.tabs) for one in run.files),
+        "files": len(run.files),
+        "records": run.record_count,
+        "cells_filled": run.account.filled,
+        "cells_unplaced": len(run.unplaced),
+        "totals_printed": run.totals.printed,
+        "totals_agree": run.totals.agree,
+        "errors": run.severities[Severity.ERROR],
+        "questions": [
+            {
+                "kind": one.kind, "text": one.text, "file": one.file, "tab": one.tab,
+                "cell": one.cell, "column": one.column, "choices": list(one.choices),
+                "taken": one.choices[0] if one.choices else "", "records": one.records,
+                "change": one.change,
+            }
+            for one in asked
+        ],
+        "left_out": [vars(one) for one in found.left_out],
+    }  # fmt: skip

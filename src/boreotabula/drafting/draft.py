@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from boreotabula.drafting.composing import composed
 from boreotabula.drafting.evidence import first_sketch
 from boreotabula.drafting.finishing import finished
 from boreotabula.drafting.further import further_kinds, turned, with_block
@@ -12,8 +13,7 @@ from boreotabula.drafting.improving import improved
 from boreotabula.drafting.judging import Judgement, judge
 from boreotabula.drafting.looks import TEXT
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.specimens import Example, Kindred, Specimen, kinds_of
-from boreotabula.texts import counted
+from boreotabula.drafting.specimens import Example, Kindred, LeftOut, Specimen, sort_tabs
 
 _MOST_TRIED = 24
 """By so many tabs candidates are judged; the best is read with all of them."""
@@ -28,54 +28,82 @@ class Draft:
     kind: Kindred
     others: tuple[Kindred, ...]
     """The other kinds of tabs that were there."""
+    left_out: tuple[LeftOut, ...] = ()
+    """Tabs and files that are of no kind, and why."""
+    further: tuple[Kindred, ...] = ()
+    """The kinds that the layout reads besides the main one."""
 
 
 def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
-    """The layout that reads the tabs of the main kind best; of the kind of the tab or file `like`,
-    if one is named. None if no tab holds anything to draft from."""
-    kinds = kinds_of(specimens)
+    """The layout that reads the tabs of the main kind best, and those of the other kinds that stand
+    in the same files; of the kind of the tab or file `like` alone, if one is named. None if no tab
+    holds anything to draft from."""
+    found = sort_tabs(specimens)
+    kinds = list(found.kinds)
     if like:
-        kinds = sorted(kinds, key=lambda kind: not _holds(kind, like))
+        kinds.sort(key=lambda kind: not _holds(kind, like))
     if not kinds:
         return None
     kind, *others = kinds
-    tried = _some(kind)
-    specimens = _few_cells([one.specimen for one in tried.examples])
-    every = [improved(candidate, of, specimens) for candidate, of in _candidates(tried)]
-    best = every[0]
-    for found in every[1:]:
-        # What the headings look like decides, unless the account is clearly against it.
-        if found[1].score > best[1].score + _CLEARLY:
-            best = found
-    sketch, judged = best
-    note = _next_best(best, every)
-    if not judged.readings:
+    best = _best_of(kind)
+    if best is None:
         return None  # nothing that could be told apart
-    for other in further_kinds(tried):
-        # Each on top of those before it: a tab may hold three tables.
-        found = improved(with_block(sketch, other), tried, specimens)
-        if found[1].score > judged.score:
-            sketch, judged = found
-    judged = judge(sketch, [one.specimen for one in kind.examples])
-    sketch = replace(finished(sketch, judged, kind), note=note)
-    return Draft(sketch, judged, kind, tuple(others))
-
-
-def _next_best(best: tuple[Sketch, Judgement], every: Sequence[tuple[Sketch, Judgement]]) -> str:
-    """What is to be said if another way of reading is as good."""
     sketch, judged = best
-    for other, found in every:
-        close = found.score > judged.score - _CLEARLY and found.placed >= judged.placed
-        close = close and found.agree >= judged.agree
-        if other is not sketch and _is(other) != _is(sketch) and close and found.records:
-            return f"reads equally well as {_is(other)}, in {counted(found.records, 'record')}"
-    return ""
+    parts = [(kind, sketch)]
+    for other in others if not like else ():
+        if len(parts) < _MOST_KINDS and _is_beside(other, kind):
+            more = _best_of(other)
+            if more is not None and more[1].records:
+                parts.append((other, more[0]))
+    taken = {id(one) for one, _ in parts}
+    if len(parts) > 1:
+        sketch = composed(parts)
+    covers = {
+        source["tab"] for source in parts[0][1].stamps.values()
+        if isinstance(source, dict) and "tab" in source
+    }  # fmt: skip
+    rest = tuple(
+        one
+        for one in others
+        if id(one) not in taken and not {some.specimen.tab for some in one.examples} <= covers
+    )
+    return Draft(sketch, judged, kind, rest, found.left_out, tuple(one for one, _ in parts[1:]))
 
 
-def _is(sketch: Sketch) -> str:
-    if sketch.block.get("turned"):
-        return "a turned list"
-    return "a list" if sketch.listed else "a cross-tab"
+_MOST_KINDS = 12
+"""So many kinds of tabs are read by one layout."""
+
+
+def _is_beside(other: Kindred, main: Kindred) -> bool:
+    """Whether the tabs of a kind that has tables of several records stand in the files of the main
+    one."""
+    several = any(
+        len(one.shapes) > 1 or shape.end - shape.first > 1
+        for one in other.examples for shape in one.shapes
+    )  # fmt: skip
+    return several and set(other.files) <= set(main.files)
+
+
+def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
+    """The best sketch of a kind, and how it reads all of its tabs; None if none reads any."""
+    tried = _some(kind)
+    some = _few_cells([one.specimen for one in tried.examples])
+    every = [improved(candidate, of, some) for candidate, of in _candidates(tried)]
+    best = every[0]
+    for other in every[1:]:
+        # What the headings look like decides, unless the account is clearly against it.
+        if other[1].score > best[1].score + _CLEARLY:
+            best = other
+    sketch, judged = best
+    if not judged.readings:
+        return None
+    for further in further_kinds(tried):
+        # Each on top of those before it: a tab may hold three tables.
+        more = improved(with_block(sketch, further), tried, some)
+        if more[1].score > judged.score:
+            sketch, judged = more
+    judged = judge(sketch, [one.specimen for one in kind.examples])
+    return finished(sketch, judged, kind), judged
 
 
 _CLEARLY = 4.0
@@ -92,7 +120,10 @@ def _some(kind: Kindred) -> Kindred:
     if len(kind.examples) <= _MOST_TRIED:
         return kind
     step = len(kind.examples) / _MOST_TRIED
-    return replace(kind, examples=tuple(kind.examples[int(at * step)] for at in range(_MOST_TRIED)))
+    chosen = tuple(kind.examples[int(at * step)] for at in range(_MOST_TRIED))
+    taken = {id(one) for one in chosen}
+    more = tuple(one.specimen for one in kind.examples if id(one) not in taken)
+    return replace(kind, examples=chosen, more=more)
 
 
 _MOST_CELLS, _FEWEST_TABS = 60_000, 3

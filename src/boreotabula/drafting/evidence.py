@@ -3,24 +3,24 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from boreotabula.drafting import names
+from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.lists import position_sketch
 from boreotabula.drafting.looks import TEXT
 from boreotabula.drafting.over_columns import Tables, list_heading
 from boreotabula.drafting.shapes import Shape
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.specimens import NO_TABLE, Example, Kindred
-from boreotabula.drafting.stamps import constant_texts, stamps_of, title_parts, titles_told
+from boreotabula.drafting.specimens import Example, Kindred
+from boreotabula.drafting.stamps import stamps_of
 from boreotabula.drafting.tables import level_cells, table_sketch
-from boreotabula.drafting.types import languages_of, type_of
-from boreotabula.drafting.words import field_name, is_total, level_name
+from boreotabula.drafting.types import Typed, languages_of, typed
+from boreotabula.drafting.values import with_type
+from boreotabula.drafting.words import field_name, is_total
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, one_line
-from boreotabula.reading.values.convert import convert
-from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Cell
 
 
@@ -29,7 +29,7 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
     columns changed, if their tables are read so."""
     examples = kind.examples
     table = turned or kind
-    sketch = position_sketch(kind) if kind.signature == NO_TABLE else table_sketch(table)
+    sketch = table_sketch(table) if kind.has_table else position_sketch(kind)
     if turned:
         sketch = sketch.having(turned=True)
     if "caption" in sketch.block:
@@ -37,35 +37,57 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
         examples = tuple(_with_captions(one) for one in examples)
     stamps = stamps_of(examples, [*sketch.fields, *map(field_name, sketch.headings)])
     cells = [cell for one in examples for cell in _cells(one)]
-    languages = languages_of([*cells, *title_parts(examples), *stamps.moments])
-    tabs, tab_named = names.of_tabs(examples, [*sketch.fields, *stamps.fields])
-    known = {*stamps.texts, *stamps.fields, *_words_of_captions(sketch, kind)}
-    known |= _months(stamps.texts, languages)
-    known |= {word for text in stamps.moments for word in text.split()}
-    file_named = names.of_files(kind.files, known, [*sketch.fields, *stamps.fields])
-    own = {**file_named.fields, **stamps.fields, **tab_named.fields}
-    sources = dict(stamps.sources)
-    different = {one.specimen.tab for one in examples}
-    if tabs and len(different) > 1 and not tab_named.fields:
-        name = field_name(level_name(sorted(different)) or "tab", [*own, *sketch.fields])
-        sources[name] = {"from": "tab name"}
-        own[name] = "text"
+    languages = languages_of([*cells, *stamps.moments])
+    told = [some | _words_of_captions(sketch, one)
+            for some, one in zip(stamps.told, kind.examples, strict=True)]  # fmt: skip
+    tabs, tab_named, tab_stamps = names.of_tabs(
+        examples, [*sketch.fields, *stamps.fields], told, kind.places[len(examples) :]
+    )
+    sources = {**stamps.sources, **{name: source for name, (source, _) in tab_stamps.items()}}
+    own = {
+        **stamps.fields, **tab_named.fields, **{name: how for name, (_, how) in tab_stamps.items()}
+    }  # fmt: skip
+    for some, one in zip(told, examples, strict=True):
+        some |= {
+            names.plain(part) for part in (one.specimen.tab, *one.specimen.tab.split()) if part
+        }
+    file_named = names.of_files([file for file, _ in kind.places], told, [*sketch.fields, *own])
+    own = {**file_named.fields, **own}
     fields = {**{name: kind for name, kind in own.items() if name not in sketch.fields},
               **sketch.fields}  # fmt: skip
-    boilerplate: tuple[str, ...] = ()
     # Without headings texts that come again and again are values.
-    if kind.signature != NO_TABLE or not sketch.block:
-        boilerplate = (*constant_texts(examples, stamps), *titles_told(examples))
-    return replace(
+    boilerplate = tuple(stamps.boilerplate) if kind.has_table or not sketch.block else ()
+    found = replace(
         sketch,
         title=_title(kind, boilerplate, file_named.patterns),
         boilerplate=boilerplate,
         include=file_named.patterns,
         tabs=tabs,
-        reading={"languages": languages} if languages else {},
+        reading={**sketch.reading, **({"languages": languages} if languages else {})},
         stamps=sources,
-        fields=typed_fields(fields, table, sketch, languages),
+        fields=fields,
+        doubts=(*sketch.doubts, *_odd_names(file_named, examples)),
     )
+    return with_types(found, typed_fields(fields, table, sketch, languages))
+
+
+def with_types(sketch: Sketch, types: Mapping[str, Typed]) -> Sketch:
+    """A sketch with the types of some of its fields."""
+    for name, one in types.items():
+        sketch = with_type(sketch, name, one)
+    return sketch
+
+
+def _odd_names(named: names.Named, examples: Sequence[Example]) -> Iterable[Doubt]:
+    """The files whose names are unlike the others, so that they tell nothing."""
+    if named.fields:
+        for name in dict.fromkeys(named.odd):
+            file = next(one.specimen.file for one in examples if one.specimen.file.endswith(name))
+            yield Doubt(
+                "file name", f"the name of {file} is unlike those of the other files; what these"
+                f" tell ({', '.join(named.fields)}) is blank in its records",
+                "rename the file, or leave it out with `exclude` in [source]", file,
+            )  # fmt: skip
 
 
 def _with_captions(example: Example) -> Example:
@@ -74,29 +96,21 @@ def _with_captions(example: Example) -> Example:
     )
 
 
-def _words_of_captions(sketch: Sketch, kind: Kindred) -> set[str]:
-    """What captions tell already, word by word."""
+def _words_of_captions(sketch: Sketch, one: Example) -> set[str]:
+    """What captions of a tab tell already, word by word."""
     if "caption" not in sketch.block:
         return set()
     above = (
         cell_text(cell)
-        for one in kind.examples
         for shape in one.shapes
         for cells in one.sheet.rows[max(shape.top - 2, 0) : shape.top]
         for cell in cells
     )
-    return {word for text in above for word in re.split(r"[\s:,()–—]+", text) if word}
+    return {names.plain(word) for text in above for word in re.split(r"[\s:,()–—]+", text) if word}
 
 
 def _cells(example: Example) -> Iterable[Cell]:
     return (cell for cells in example.sheet.rows for cell in cells if cell != "")
-
-
-def _months(texts: Iterable[str], languages: Sequence[str]) -> set[str]:
-    """How months that stamps tell may be written in names of files."""
-    form = ValueForm("month", languages=tuple(languages))
-    found = {convert([text], form).first for text in texts}
-    return {f"{one:{how}}" for one in found if one is not None for how in ("%Y-%m", "%Y%m")}
 
 
 def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -> str:
@@ -116,16 +130,16 @@ def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -
 
 
 def typed_fields(
-    fields: dict[str, str], kind: Kindred, sketch: Sketch, languages: Sequence[str]
-) -> dict[str, str]:
-    """The fields of the table with the types that their cells have."""
+    fields: Mapping[str, str], kind: Kindred, sketch: Sketch, languages: Sequence[str]
+) -> dict[str, Typed]:
+    """The types that the cells of the fields of a table have."""
     shapes = [(one, shape) for one in kind.examples for shape in one.shapes]
-    typed = dict(fields)
-    if not shapes:
-        return typed
-    for name, cells in _cells_of(sketch, shapes).items():
-        typed[name] = type_of(cells, languages)
-    return typed
+    headings = {name: text for text, name in sketch.headings.items()}
+    return {
+        name: typed(cells, languages, heading=headings.get(name, name.replace("_", " ")))
+        for name, cells in _cells_of(sketch, shapes).items()
+        if name in fields and any(cell != "" for cell in cells)
+    } if shapes else {}  # fmt: skip
 
 
 def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:

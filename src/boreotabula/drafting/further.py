@@ -13,8 +13,9 @@ from boreotabula.drafting.evidence import typed_fields
 from boreotabula.drafting.looks import FIGURE, TEXT, looks_of
 from boreotabula.drafting.shapes import Shape, shapes_of
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.specimens import Example, Kindred, Specimen
+from boreotabula.drafting.specimens import Example, Kindred, Specimen, grouped, settled
 from boreotabula.drafting.tables import table_sketch
+from boreotabula.drafting.values import with_type
 from boreotabula.drafting.words import field_name
 from boreotabula.sheets.sheet import Sheet
 
@@ -37,13 +38,13 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
         there.append(Example(specimen, (replace(shape, crossed=False),)))
         back = replace(
             shape, top=shape.left, left=shape.top, right=shape.end, end=shape.right,
-            lowest=shape.left, first=shape.left,
+            lowest=shape.left, highest=shape.left, first=shape.left,
         )  # fmt: skip
         lying.append(Example(one.specimen, (back,)))
     heads = {one.shapes[0].right - one.shapes[0].left for one in there}
     if len(heads) != 1:
         return None
-    return Kindred(there[0].shapes[0].signature, tuple(there)), replace(kind, examples=tuple(lying))
+    return Kindred(tuple(there)), replace(kind, examples=tuple(lying))
 
 
 _FEWEST_RECORDS = 2
@@ -62,20 +63,21 @@ def _mixed(sheet: Sheet, shape: Shape) -> int:
 
 def further_kinds(kind: Kindred) -> Iterator[Kindred]:
     """The tables that most tabs hold beside the main one, by their look."""
-    by_look: Counter[tuple[object, ...]] = Counter(
-        look
+    groups = grouped([shape for one in kind.examples for shape in one.further])
+    tabs = Counter(
+        group
         for one in kind.examples
-        for look in dict.fromkeys(shape.signature for shape in one.further)
+        for group in dict.fromkeys(groups[id(shape)] for shape in one.further)
     )
-    for look, tabs in by_look.most_common(_MOST_BLOCKS):
-        if 2 * tabs <= len(kind.examples):
+    for group, number in tabs.most_common(_MOST_BLOCKS):
+        if 2 * number <= len(kind.examples):
             continue
         examples = tuple(
             Example(one.specimen, some)
             for one in kind.examples
-            if (some := tuple(shape for shape in one.further if shape.signature == look))
+            if (some := tuple(shape for shape in one.further if groups[id(shape)] == group))
         )
-        yield Kindred(look, examples)
+        yield Kindred(settled(examples))
 
 
 _MOST_BLOCKS = 3
@@ -90,16 +92,19 @@ def with_block(sketch: Sketch, kind: Kindred) -> Sketch:
     types = typed_fields(dict(other.fields), kind, other, languages)
     names: dict[str, str] = {}
     fields = dict(sketch.fields)
-    for name, found in types.items():
+    main = sketch
+    for name in other.fields:
         own = name.rstrip("_0123456789") in _OF_ITS_OWN
         elsewhere = name in sketch.stamps or name in sketch.captured
         names[name] = field_name(name, fields) if own or elsewhere else name
+        kind_of = types[name].kind if name in types else "text"
         # What has one heading in both tables is one field.
-        before = fields.get(names[name], found)
-        fields[names[name]] = found if before == found else "text"
+        before = fields.get(names[name], kind_of)
+        fields[names[name]] = kind_of if before == kind_of else "text"
+        if before == kind_of and name in types:
+            main = with_type(main, names[name], types[name])
     headings = {text: names[name] for text, name in other.headings.items()}
     block = _renamed(other.block, names)
-    main = sketch
     if other.listed and "stub" not in block:
         block["stub"] = list(names.values())[:2]
     if main.listed and "stub" not in main.block:

@@ -39,6 +39,8 @@ class Judgement:
     errors: tuple[tuple[Specimen, Finding], ...] = ()
     warnings: int = 0
     readings: tuple[TabReading, ...] = field(default=(), repr=False)
+    examples: tuple[Specimen, ...] = field(default=(), repr=False)
+    """The tab of each reading."""
     words: int = 0
     """How long the layout is."""
     passed_over: int = 0
@@ -113,7 +115,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
             counts["warnings"] += finding.kind == FIELD_MISSING
     return Judgement(
         counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
-        counts["agree"], tuple(errors), counts["warnings"], tuple(readings),
+        counts["agree"], tuple(errors), counts["warnings"], tuple(readings), tuple(specimens),
         len(sketch.text().split()), counts["passed"], counts["repeated"],
         sum(loose[name] / filled[name] for name in loose if filled[name]),
     )  # fmt: skip

@@ -1,152 +1,254 @@
-"""What the names of files and tabs tell: the parts that stay, and those that vary."""
+"""What the names of files, folders and tabs tell: the parts that stay, and those that vary."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
+from boreotabula.drafting.periods import period_of
 from boreotabula.drafting.sketch import few
 from boreotabula.drafting.specimens import Example
+from boreotabula.drafting.templates import WEEK_WORDS, Slot, Template, escaped, template_of
 from boreotabula.drafting.types import type_of
 from boreotabula.drafting.words import field_name, level_name
+from boreotabula.layout.patterns import Kind, pattern
+
+Told = Sequence[set[str]]
+"""For each name what the stamps of its tab tell already, see `plain`; names beyond these are of
+tabs that were not looked at."""
 
 
 @dataclass(frozen=True)
 class Named:
-    """Patterns for names, and the types of the fields that they fill."""
+    """Patterns for names, the types of the fields that they fill, and the names that fit none of
+    them but by their own words."""
 
-    patterns: tuple[str, ...]
-    fields: Mapping[str, str]
-
-
-NOTHING = Named((), {})
-
-
-def of_files(files: Sequence[str], known: Collection[str], taken: Collection[str] = ()) -> Named:
-    """A pattern for the names of files. Parts that vary are captured, unless they are among the
-    `known` texts, which stamps tell already."""
-    names = [one.rpartition("/")[2] for one in files]
-    endings = {name.rpartition(".")[2].casefold() for name in names}
-    ending = f".{endings.pop()}" if len(endings) == 1 else ".*"
-    stems = [name.rpartition(".")[0] or name for name in names]
-    if len(names) < _FEW:
-        return Named((names[0],), {}) if names else NOTHING
-    parts = [re.split(r"(_| )", stem) for stem in stems]
-    if len({len(one) for one in parts}) != 1:
-        common = _common_start(stems)
-        return Named((f"{common}*{ending}",), {}) if common else NOTHING
-    fields: dict[str, str] = {}
-    plain = {_plain(one) for one in known}
-    pattern = ""
-    for some in zip(*parts, strict=True):
-        if len(set(some)) > 1 and all(_plain(one) in plain for one in some):
-            pattern += "*"
-            continue
-        lead, varying, trail = _varying(some)
-        pattern += lead.replace("*", "[*]")
-        if any(varying):
-            if all(_plain(one) in plain for one in varying):
-                pattern += "*"
-            else:
-                named, kind = _meaning(lead, varying)
-                name = field_name(named, [*taken, *fields])
-                fields[name] = kind
-                pattern += f"{{{name}}}"
-        pattern += trail.replace("*", "[*]")
-    return Named((pattern + ending,), fields)
+    patterns: tuple[str, ...] = ()
+    fields: Mapping[str, str] = field(default_factory=dict)
+    odd: tuple[str, ...] = ()
 
 
-def _plain(text: str) -> str:
-    """A text as it may be written in the name of a file: without spaces, numbers without zeros."""
+NOTHING = Named()
+
+
+def plain(text: str) -> str:
+    """A text as names may write it: a period in figures, else letters and digits alone, numbers
+    without zeros before them."""
+    if period := period_of(text):
+        return _MONTH.sub("", period.value)
     letters = re.sub(r"[^\w]|_", "", text.casefold())
     return letters.lstrip("0") or letters
 
 
-def _varying(texts: Sequence[str]) -> tuple[str, list[str], str]:
-    """What some texts begin and end with, and what is between; a number or word is never cut."""
-    start = len(_common_start(texts))
-    if len(set(texts)) == 1:
-        return texts[0], [], ""
-    if all(map(_ISO_WEEK.fullmatch, texts)):
-        return "", list(texts), ""
-    while start and any(_within_word(one, start) for one in texts):
-        start -= 1
-    rest = [one[start:] for one in texts]
-    end = len(_common_start([one[::-1] for one in rest]))
-    while end and any(_within_word(one, len(one) - end) for one in rest):
-        end -= 1
-    return texts[0][:start], [one[: len(one) - end] for one in rest], rest[0][len(rest[0]) - end :]
+_MONTH = re.compile(r"(?<=\d{4}-\d\d)-01$")
+"""The first of a month may be how a cell says the month."""
 
 
-def _within_word(text: str, at: int) -> bool:
-    """Whether a place is within a number, a word, or a moment written in figures."""
-    before, after = text[at - 1 : at], text[at : at + 1]
-    if not before or not after:
-        return False
-    return before.isalpha() == after.isalpha() and (before.isalnum() or before in ".-")
+def of_files(files: Sequence[str], told: Told, taken: Collection[str] = ()) -> Named:
+    """A pattern for the paths of some files below their folder. Parts that vary, and all periods,
+    become fields, unless what they say is `told` for each file already."""
+    if not files:
+        return NOTHING
+    names = [one.rpartition("/")[2] for one in files]
+    endings = {name.rpartition(".")[2].casefold() for name in names}
+    ending = f".{endings.pop()}" if len(endings) == 1 else ".*"
+    template = template_of([name.rpartition(".")[0] or name for name in names])
+    if template is None:
+        return NOTHING
+    fields: dict[str, str] = {}
+    folders = _of_folders(files, told, taken, fields)
+    own = _pattern(template, told, taken, fields) + ending
+    odd = tuple(name for at, name in enumerate(names) if at not in template.fits)
+    return Named((folders + own, *map(escaped, dict.fromkeys(odd))), fields, odd)
 
 
-_ISO_WEEK = re.compile(r"(?:\d{4}-)?W\d{2}")
-_WEEK_BEFORE = re.compile(
-    r".*(?:^|[^\w]|_)(?:w|wk|week|uke|vko|viikko|vecka|v|kw)[ _-]?$", re.IGNORECASE
-)
-_YEAR_MONTH = re.compile(r"(?:19|20)\d\d(?:0[1-9]|1[0-2])")
+def _of_folders(
+    files: Sequence[str], told: Told, taken: Collection[str], fields: dict[str, str]
+) -> str:
+    """The pattern of the folders that the files are in, with '/' at its end; nothing if they say
+    nothing, or lie at unlike depths."""
+    above = [one.split("/")[:-1] for one in files]
+    depths = {len(one) for one in above}
+    if len(depths) != 1 or not above[0]:
+        return ""
+    before = len(fields)
+    written = ""
+    for names in zip(*above, strict=True):
+        template = template_of(names)
+        if template is None or len(template.fits) < len(names):
+            return ""
+        written += _pattern(template, told, taken, fields, "folder") + "/"
+    return written if len(fields) > before else ""
 
 
-def _meaning(lead: str, texts: Sequence[str]) -> tuple[str, str]:
-    """What the varying part of names is called, and its type."""
-    if all(map(_ISO_WEEK.fullmatch, texts)):
-        return "week", "text"
-    if all(re.fullmatch(r"(?:19|20)\d\d", one) for one in texts):
-        return "year", "integer"
-    if all(map(_YEAR_MONTH.fullmatch, texts)):
-        return "month", "month"
-    if _WEEK_BEFORE.match(lead) and all(re.fullmatch(r"\d{2}", one) for one in texts):
-        return "week", "integer"
-    kind = type_of(texts)
-    return (kind if kind in ("month", "date") else "part"), kind
-
-
-_FEW = 2
-
-
-def _common_start(texts: Sequence[str]) -> str:
-    first, last = min(texts), max(texts)
-    same = next((at for at, sign in enumerate(first) if last[at : at + 1] != sign), len(first))
-    return first[:same]
-
-
-_NUMBERED = re.compile(r"(?P<word>.*?[^\W\d])(?P<gap>[ _-]*)(?P<number>\d{1,4})")
-
-
-def of_tabs(examples: Sequence[Example], taken: Collection[str]) -> tuple[dict[str, Any], Named]:
-    """How the tabs of a kind are chosen, and the field that their names fill, if they vary."""
-    tabs = [one.specimen.tab for one in examples]
-    alone = all(not one.specimen.others for one in examples)
-    if alone or not all(tabs):
-        return {}, NOTHING
-    moments = type_of(tabs) in ("month", "date") or bool(level_name(sorted(set(tabs))))
-    numbered = [] if moments else [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
-    if numbered and all(numbered):
-        words = dict.fromkeys(f"{one['word']}{one['gap']}" for one in numbered if one)
-        name = field_name(next(iter(words)), taken, "tab")
-        patterns = tuple(f"{word}{{{name}}}" for word in words)
-        return {"named": few(patterns)}, Named(patterns, {name: "text"})
-    different = list(dict.fromkeys(tabs))
-    if len(different) == 1:
-        return {"named": different[0]}, NOTHING
-    # Every filled tab of each file is of the kind.
-    chosen = {(one.specimen.file, one.specimen.tab) for one in examples}
-    every = all(
-        (one.specimen.file, tab) in chosen for one in examples for tab in one.specimen.others
+def _is_told(value: str, texts: Collection[str]) -> bool:
+    """Whether some texts tell what a name says; of a month its year and number may be two texts."""
+    year, _, month = value.partition("-")
+    return value in texts or (
+        bool(_YEAR.fullmatch(year)) and year in texts and month.lstrip("0") in texts
     )
-    if every:
-        return {"every": True}, NOTHING
-    if len(different) <= _MOST_NAMED:
-        return {"named": few(tuple(different))}, NOTHING
-    return {"where_found": True}, NOTHING
 
 
-_MOST_NAMED = 4
+def _pattern(
+    template: Template,
+    told: Told,
+    taken: Collection[str],
+    fields: dict[str, str],
+    fallback: str = "part",
+) -> str:
+    """The pattern of a template; fields for what it tells are added to those that are there."""
+
+    def filled(slot: Slot) -> str:
+        looked_at = [
+            (told[at], plain(value))
+            for at, value in zip(template.fits, slot.values, strict=True) if at < len(told)
+        ]  # fmt: skip
+        known = all(_is_told(value, texts) for texts, value in looked_at)
+        period = slot.kind not in ("text", "number")
+        if known or not (slot.varies or period):
+            return "*"
+        named, kind = _meaning(slot, fallback)
+        name = field_name(named, [*taken, *fields], fallback)
+        fields[name] = kind
+        if period:
+            # What a name tells once it need not tell again.
+            for texts, value in looked_at:
+                texts.add(value)
+        return f"{{{name}}}"
+
+    return template.pattern(filled)
+
+
+_YEAR = re.compile(r"(?:19|20)\d\d")
+
+
+def _meaning(slot: Slot, fallback: str) -> tuple[str, str]:
+    """What a slot is called, and its type."""
+    if slot.kind in ("month", "date"):
+        return slot.kind, slot.kind
+    if slot.kind == "year":
+        return "year", "integer"
+    if slot.kind in ("week", "quarter"):
+        return slot.kind, "text"
+    if all(map(_YEAR.fullmatch, slot.values)):
+        return "year", "integer"
+    if (
+        slot.kind == "number"
+        and slot.before
+        and (len(slot.before) > 1 or slot.before.casefold() in _WEEK)
+    ):
+        # What is numbered is a name, however its number is written.
+        return _WEEK.get(slot.before.casefold(), slot.before), "text"
+    return level_name(sorted(set(slot.values))) or fallback, "text"
+
+
+_WEEK = dict.fromkeys(WEEK_WORDS, "week")
+
+
+def of_tabs(
+    examples: Sequence[Example],
+    taken: Collection[str],
+    told: Told,
+    more: Sequence[tuple[str, str]] = (),
+) -> tuple[dict[str, Any], Named, dict[str, Any]]:
+    """How the tabs of a kind are chosen, the fields that patterns of their names fill, and those
+    that are stamps, with their sources. `more` are the places of tabs not looked at."""
+    places = [*((one.specimen.file, one.specimen.tab) for one in examples), *more]
+    tabs = [tab for _, tab in places]
+    if not all(tabs):
+        return {}, NOTHING, {}
+    chosen = set(places)
+    others = {
+        tab: sheet
+        for one in examples
+        for tab, sheet in one.specimen.others.items()
+        if (one.specimen.file, tab) not in chosen
+    }
+    alone = not any(one.specimen.others for one in examples)
+    template = template_of(tabs)
+    assert template is not None
+    fields: dict[str, str] = {}
+    whole = len(template.fits) == len(tabs)
+    worded = any(sign.isalpha() for sign in template.fixed)
+    if alone:
+        return {}, NOTHING, _tab_stamp(tabs, told, taken, template)
+    if whole and worded:
+        own = _pattern(template, told, taken, fields, "tab")
+        tried = pattern(own, Kind.TAB)
+        if not any(tried.match(other) is not None for other in others):
+            return {"named": own}, Named((own,), fields), {}
+    if not worded and (numbered := _numbered(tabs, others, taken)):
+        return {"named": few(numbered.patterns)}, numbered, {}
+    stamp = _tab_stamp(tabs, told, taken, template, several=True)
+    if not others:
+        return {"every": True}, NOTHING, stamp
+    excepted = few(list(dict.fromkeys(_exceptions(list(others), tabs))))
+    return {"where_found": True, "except": excepted}, NOTHING, stamp
+
+
+_NUMBERED = re.compile(r"(?P<word>.*[^\W\d_]{3,})(?P<gap>[ _-]*)\d{1,4}")
+
+
+def _numbered(tabs: Sequence[str], others: Collection[str], taken: Collection[str]) -> Named | None:
+    """Patterns for tabs that are numbered after a word, which may be another one in each language;
+    None if some are not, or others are like them."""
+    hits = [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
+    words = dict.fromkeys(hit["word"] + hit["gap"] for hit in hits if hit)
+    if not all(hits) or len(words) > _LANGUAGES or any(level_name([tab]) for tab in tabs):
+        return None
+    name = field_name(next(iter(words)), taken, "tab")
+    patterns = tuple(f"{escaped(word)}{{{name}}}" for word in words)
+    if any(pattern(one, Kind.TAB).match(tab) is not None for one in patterns for tab in others):
+        return None
+    return Named(patterns, {name: "text"})
+
+
+_LANGUAGES = 6
+
+
+def _exceptions(others: Sequence[str], tabs: Sequence[str]) -> list[str]:
+    """Patterns for tabs that are left out, of numbered ones for all numbers, if these fit none of
+    the tabs that are read."""
+    found = []
+    for name in others:
+        numbered = re.sub(r"\d+", "*", escaped(name))
+        fits = pattern(numbered, Kind.TAB)
+        wide = any(sign.isalpha() for sign in numbered)
+        safe = wide and not any(fits.match(tab) is not None for tab in tabs)
+        found.append(numbered if safe else escaped(name))
+    return found
+
+
+def _tab_stamp(
+    tabs: Sequence[str],
+    told: Told,
+    taken: Collection[str],
+    template: Template,
+    *,
+    several: bool = False,
+) -> dict[str, Any]:
+    """The stamps that the names of tabs fill: their periods, and what tells several tabs of a file
+    apart; each with its source and type."""
+    found: dict[str, Any] = {}
+    for number, slot in enumerate(template.slots if len(template.fits) == len(tabs) else ()):
+        if slot.kind in ("text", "number"):
+            continue
+        if all(plain(value) in texts for value, texts in zip(slot.values, told, strict=False)):
+            continue
+        name = field_name(slot.kind, [*taken, *found])
+        shape = "".join(
+            escaped(part) if isinstance(part, str)
+            else "{}" if part is slot or template.slots.index(part) == number else "*"
+            for part in template.parts
+        )  # fmt: skip
+        source = {"from": "tab name"} if shape == "{}" else {"from": "tab name", "pattern": shape}
+        found[name] = (source, _meaning(slot, "tab")[1])
+    level = level_name(sorted(set(tabs)))
+    known = all(plain(tab) in texts for tab, texts in zip(tabs, told, strict=False))
+    if not found and (several or level) and len(set(tabs)) > 1 and not known:
+        kind = type_of(tabs)
+        name = field_name(level or "tab", [*taken])
+        found[name] = ({"from": "tab name"}, kind if kind in ("month", "date") else "text")
+    return found

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
+from boreotabula.drafting.periods import period_of
 from boreotabula.drafting.shapes import Shape
+from boreotabula.drafting.words import is_total
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _LONGEST = 40
 """A longer text is a sentence, and no label."""
+_MARKS = (":", "：")
 
 
 @dataclass(frozen=True)
@@ -28,58 +33,118 @@ class Pair:
     """Whether the label ends as labels do."""
 
 
-def pairs_of(sheet: Sheet, shapes: Sequence[Shape]) -> list[Pair]:
-    """The labelled values of a sheet outside of its tables, in reading order."""
-    taken: set[tuple[int, int]] = set()
+Share = Callable[[str], float]
+"""The share of the tabs of a kind that hold a text outside of their tables."""
+
+
+def inside(shapes: Sequence[Shape], row: int, column: int) -> bool:
+    """Whether a cell is one of a table, its headings too."""
+    return any(
+        min(one.top, one.highest) <= row < one.end and one.left <= column < one.right
+        for one in shapes
+    )
+
+
+def pairs_of(sheet: Sheet, shapes: Sequence[Shape], share: Share | None = None) -> list[Pair]:
+    """The labelled values of a sheet outside of its tables, in reading order.
+
+    A label is marked by its colon, or stays from tab to tab, as `share` tells; of a tab that is
+    alone, two cells beside each other are a pair.
+    """
     found: list[Pair] = []
-    for row, column, text in sheet.texts():
-        inside = any(one.top <= row < one.end and one.left <= column < one.right for one in shapes)
-        if inside or (row, column) in taken or reads_as_figure(text):
-            continue
-        for one in _pairs_at(sheet, row, column, text, shapes):
-            found.append(one)
-            if one.way == "right":
-                taken.add((row, _next_right(sheet, row, column)))
-            break
+    taken: set[tuple[int, int]] = set()
+    for row in np.flatnonzero(sheet.filled.any(axis=1)).tolist():
+        columns = [
+            at for at in np.flatnonzero(sheet.filled[row]).tolist() if not inside(shapes, row, at)
+        ]
+        for number, column in enumerate(columns):
+            cell = sheet.rows[row][column]
+            if (row, column) in taken or not isinstance(cell, str) or reads_as_figure(cell):
+                continue
+            right = columns[number + 1] if number + 1 < len(columns) else None
+            for one in _pairs_at(sheet, row, column, right, columns, shapes, share):
+                found.append(one)
+                if one.way == "right" and right is not None:
+                    taken.add((row, right))
+                if one.way == "below":
+                    taken.add((row + 1, column))
+                break
     return found
 
 
 def _pairs_at(
-    sheet: Sheet, row: int, column: int, text: str, shapes: Sequence[Shape]
-) -> Iterator[Pair]:
+    sheet: Sheet, row: int, column: int, right: int | None, columns: Sequence[int],
+    shapes: Sequence[Shape], share: Share | None,
+) -> Iterator[Pair]:  # fmt: skip
+    text = str(sheet.rows[row][column])
     label, mark, rest = text.partition(":")
-    below = any(one.end <= row and one.left <= column < one.right for one in shapes)
-    # Below a table such a text is a note, unless it stands right above the next one.
-    over = any(row < one.top <= row + 2 and one.left <= column < one.right for one in shapes)
-    if mark and below and rest.strip() and not over:
-        return
     if mark and rest.strip() and len(label) <= _LONGEST and not label.strip().isdigit():
-        yield Pair(label.strip(), row, column, rest.strip(), "inside", sure=True)
+        if not _is_note(row, column, shapes):
+            yield Pair(label.strip(), row, column, rest.strip(), "inside", sure=True)
         return
     label = text.strip().rstrip(":：").strip()
-    sure = text.strip()[-1:] in (":", "：")
+    sure = text.strip()[-1:] in _MARKS
     # Without its mark a text with a comma, or of several sentences, is a title.
-    if not label or len(label) > _LONGEST or (not sure and re.search(r"[,;.!?] ", label)):
+    sentence = not sure and (re.search(r"[,;.!?] ", label) or is_total(label))
+    if not label or len(label) > _LONGEST or sentence:
         return
-    at = _next_right(sheet, row, column)
-    if at < sheet.width and not any(
-        one.top <= row < one.end and one.left <= at < one.right for one in shapes
-    ):
-        value = sheet.rows[row][at]
-        ends = isinstance(value, str) and value.strip()[-1:] in (":", "：")
-        # Two texts beside each other are a pair if nothing else stands in their row.
-        alone = sum(cell != "" for cell in sheet.rows[row]) == 2
-        if not ends and (sure or not isinstance(value, str) or alone):
+    stays = sure or share is None or share(text) >= _MOST_HAVE
+    if right is not None and not sure and _is_label(sheet, row, right, columns, share):
+        return
+    if right is not None and stays and not _crosses(row, column, right, shapes):
+        value = sheet.rows[row][right]
+        marked = isinstance(value, str) and value.strip()[-1:] in _MARKS
+        alone = _stand_alone(columns, column, right)
+        if not marked and (sure or _is_value(text, value, alone, share)):
             yield Pair(label, row, column, value, "right", sure)
             return
     under = sheet.cell(row + 1, column)
     # Without a mark only a figure below is a value, and only where no table stands.
-    if under != "" and (sure or (not shapes and not isinstance(under, str))):
+    is_value = sure or (not shapes and not isinstance(under, str))
+    if under != "" and is_value and not inside(shapes, row + 1, column):
         yield Pair(label, row, column, under, "below", sure)
 
 
-def _next_right(sheet: Sheet, row: int, column: int) -> int:
-    """The next filled cell right of a cell; the width of the sheet if there is none."""
-    start = sheet.merged(row, column).right + 1
-    cells = sheet.rows[row]
-    return next((at for at in range(start, sheet.width) if cells[at] != ""), sheet.width)
+_MOST_HAVE = 0.5
+
+
+def _is_value(label: str, value: Cell, alone: bool, share: Share | None) -> bool:
+    """Whether what stands right of a label without a mark is its value: a figure or period, a text
+    that other tabs have not, or one that stands `alone` with it."""
+    if not isinstance(value, str) or reads_as_figure(value) or period_of(value):
+        return True
+    if value.strip().casefold() == label.strip().casefold():
+        return False
+    return alone or (share is not None and share(value) < share(label))
+
+
+def _is_label(
+    sheet: Sheet, row: int, column: int, columns: Sequence[int], share: Share | None
+) -> bool:
+    """Whether what stands right of a text is a label itself: it stays, and what follows it does
+    not."""
+    cell = sheet.rows[row][column]
+    after = [at for at in columns if at > column]
+    if not isinstance(cell, str) or not after or share is None or share(cell) < _MOST_HAVE:
+        return False
+    value = sheet.rows[row][after[0]]
+    return not reads_as_figure(cell) and _is_value(cell, value, False, share)
+
+
+def _stand_alone(columns: Sequence[int], column: int, right: int) -> bool:
+    """Whether two cells are all that stands in their row, or in their run of cells."""
+    beside = right == column + 1
+    apart = column - 1 not in columns and right + 1 not in columns
+    return len(columns) == 2 or (beside and apart)
+
+
+def _is_note(row: int, column: int, shapes: Sequence[Shape]) -> bool:
+    """Whether a text below a table is a note: unless it stands right above the next one."""
+    below = any(one.end <= row and one.left <= column < one.right for one in shapes)
+    over = any(row < one.top <= row + 2 and one.left <= column < one.right for one in shapes)
+    return below and not over
+
+
+def _crosses(row: int, column: int, right: int, shapes: Sequence[Shape]) -> bool:
+    """Whether a table stands between two cells of a row."""
+    return any(one.top <= row < one.end and column < one.left <= right for one in shapes)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date
 from itertools import pairwise
 
@@ -27,7 +27,8 @@ from boreotabula.drafting.looks import (
     looks_of,
     runs_of,
 )
-from boreotabula.drafting.words import is_unit, level_name
+from boreotabula.drafting.repeats import Repeats
+from boreotabula.drafting.words import is_total, is_unit, level_name
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
@@ -63,18 +64,13 @@ class Shape:
     """What most cells of each column look like."""
     crossed: bool
     """Whether it looks like a cross-tab, and not like a list."""
+    values_of: tuple[tuple[Cell, ...], ...] = field(default=(), repr=False, compare=False)
+    """The first cells of each column."""
 
     @property
     def levels(self) -> int:
         """Number of heading rows."""
         return self.lowest - self.top + 1
-
-    @property
-    def signature(self) -> tuple[object, ...]:
-        """Tables with the same may be read by the same layout."""
-        if self.crossed:
-            return "cross-tab", self.levels, self.leading, self.bare
-        return "list", self.levels, self.columns
 
     @property
     def of_texts(self) -> bool:
@@ -87,8 +83,8 @@ class Shape:
         return range(self.left + self.leading, self.right)
 
 
-def shapes_of(sheet: Sheet) -> list[Shape]:
-    """The tables of a sheet, in reading order."""
+def shapes_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
+    """The tables of a sheet, in reading order; `repeats` is what other tabs hold too."""
     if sheet.blank:
         return []
     looks = looks_of(sheet)
@@ -104,11 +100,13 @@ def shapes_of(sheet: Sheet) -> list[Shape]:
         )
         if looks[row].any() and not within:
             # Those that were found decide whether a row is another one's.
-            found += list(_shapes_in(sheet, looks, row, found))
+            found += list(_shapes_in(sheet, looks, row, found, repeats))
     return found
 
 
-def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) -> Iterator[Shape]:
+def _shapes_in(
+    sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape], repeats: Repeats | None
+) -> Iterator[Shape]:
     """The tables whose lowest heading row is some row, from left to right."""
     first = row + 1 if looks[row + 1].any() else row + 2
     if first >= sheet.height or not looks[first].any():
@@ -116,18 +114,21 @@ def _shapes_in(sheet: Sheet, looks: Looks, row: int, before: Sequence[Shape]) ->
     end = first_blank(looks[first : first + _BODY], first)
     used: NDArray[np.bool_] = np.logical_or.reduce(looks[row:end] > 0)
     for left, right in _joined(sheet, row, first, list(runs_of(used)), looks[first:end]):
-        if _is_upper(sheet, looks, row, first, left, right):
+        if _is_upper(sheet, looks, row, first, left, right, repeats):
             continue
         # Beyond a blank row another heading row heads what follows.
-        if first > row + 1 and _heads_below(sheet, looks, first, left, right):
+        if first > row + 1 and any(
+            _heads_below(sheet, looks, at, left, right, repeats)
+            for at in range(first, min(first + _SOON, sheet.height))
+        ):
             continue
-        if _is_headed(sheet, looks, row, first, end, left, right) and not any(
+        if _is_headed(sheet, looks, row, first, end, left, right, repeats) and not any(
             one.lowest < row < one.end and one.left < right and left < one.right
             and not _repeats(sheet, one, row) for one in before
         ):  # fmt: skip
             shape = _shape(sheet, looks, row, first, end, left, right)
             # What it looks like is told by its first rows, where it ends by all of them.
-            yield replace(shape, end=first_blank(looks[first:], first))
+            yield replace(shape, end=_end_of(sheet, looks, shape, repeats))
 
 
 def _joined(
@@ -154,7 +155,10 @@ def _joined(
     yield from found
 
 
-def _is_upper(sheet: Sheet, looks: Looks, row: int, first: int, left: int, right: int) -> bool:
+def _is_upper(
+    sheet: Sheet, looks: Looks, row: int, first: int, left: int, right: int,
+    repeats: Repeats | None,
+) -> bool:  # fmt: skip
     """Whether the row below is a heading row as well: then this one is an upper level of it."""
     after = first + 1
     if first != row + 1 or after >= sheet.height or not looks[after, left:right].any():
@@ -167,19 +171,21 @@ def _is_upper(sheet: Sheet, looks: Looks, row: int, first: int, left: int, right
     # are none, if nothing stands over the names.
     beside = looks[first, left] and (looks[row, left] or len(figures) < _MANY)
     labels = not figures or (not beside and _label_figures(figures))
-    return labels and _is_headed(sheet, looks, first, after, end, left, right)
+    return labels and _is_headed(sheet, looks, first, after, end, left, right, repeats)
 
 
 _MANY = 5
 
 
-def _heads_below(sheet: Sheet, looks: Looks, row: int, left: int, right: int) -> bool:
+def _heads_below(
+    sheet: Sheet, looks: Looks, row: int, left: int, right: int, repeats: Repeats | None
+) -> bool:
     """Whether a row holds the lowest headings of what stands right below it."""
     after = row + 1
     if after >= sheet.height or not looks[after, left:right].any():
         return False
     end = first_blank(looks[after : after + _BODY], after)
-    return _is_headed(sheet, looks, row, after, end, left, right)
+    return _is_headed(sheet, looks, row, after, end, left, right, repeats)
 
 
 _SOON = 4
@@ -207,8 +213,9 @@ def _repeats(sheet: Sheet, shape: Shape, row: int) -> bool:
 
 
 def _is_headed(
-    sheet: Sheet, looks: Looks, row: int, first: int, end: int, left: int, right: int
-) -> bool:
+    sheet: Sheet, looks: Looks, row: int, first: int, end: int, left: int, right: int,
+    repeats: Repeats | None,
+) -> bool:  # fmt: skip
     """Whether a row holds the lowest headings of what stands below it."""
     heads = looks[row, left:right]
     body = looks[first:end, left:right]
@@ -230,9 +237,74 @@ def _is_headed(
     level = level_run(sheet.rows[row][left:right])
     if level and level[1] - level[0] > FEWEST and heads[0] and body[:, level[0] : level[1]].any():
         return bool((body[:, 0] == TEXT).any() or (body[:, 0] == FIGURE).any())
-    # A list of nothing but texts: headed by its first row, which none of the others is like.
-    return bool(len(body) >= FEWEST and (heads == TEXT).all() and right - left > FEWEST
-                and not looks[row - 1, left:right].all() if row else False)  # fmt: skip
+    return _heads_texts(sheet, looks, row, range(first, end), left, right, repeats)
+
+
+def _heads_texts(
+    sheet: Sheet, looks: Looks, row: int, rows: range, left: int, right: int,
+    repeats: Repeats | None,
+) -> bool:  # fmt: skip
+    """Whether a row heads a list of nothing but texts: it stands on other tabs, too, while the rows
+    below it do not; of a tab that is alone, if none of its texts comes again below it."""
+    heads = sheet.rows[row][left:right]
+    if len(rows) < 1 or not (looks[row, left:right] == TEXT).all():
+        return False
+    below = [sheet.rows[at][left:right] for at in rows]
+    if repeats is not None and repeats.tabs > 1:
+        most = max(map(repeats.tabs_with, below[:_SAMPLE]))
+        return repeats.is_fixed(heads) and repeats.tabs_with(heads) > most
+    if len(rows) < FEWEST or (row and looks[row - 1, left:right].all()):
+        return False
+    plain = [normal_form(cell_text(cell)) for cell in heads]
+    columns = [{normal_form(cell_text(cells[at])) for cells in below} for at in range(len(heads))]
+    unlike = not any(text in column for text, column in zip(plain, columns, strict=True))
+    return unlike and len(set(plain)) == len(plain) and right - left > FEWEST
+
+
+_SAMPLE = 12
+"""So many rows tell whether the rows of a list are the same on other tabs."""
+
+
+def _end_of(sheet: Sheet, looks: Looks, shape: Shape, repeats: Repeats | None) -> int:
+    """The first row past a table: a blank row ends it, unless rows like its own follow."""
+    left, right = shape.left, shape.right
+    own: Looks = looks[:, left:right]
+    end = first_blank(own[shape.first :], shape.first)
+    always: NDArray[np.bool_] = np.logical_and.reduce(own[shape.first : end] > 0, axis=0)
+    while True:
+        after = np.flatnonzero(own[end:].any(axis=1))
+        if not len(after) or after[0] > _WIDEST_GAP:
+            return end
+        start = end + int(after[0])
+        stop = first_blank(own[start:], start)
+        if not all(
+            _continues(sheet, looks, shape, row, always) for row in range(start, stop)
+        ) or _is_headed(sheet, looks, start, start + 1, stop, left, right, repeats):
+            return end
+        end = stop
+
+
+_WIDEST_GAP = 2
+
+
+def _continues(
+    sheet: Sheet, looks: Looks, shape: Shape, row: int, always: NDArray[np.bool_]
+) -> bool:
+    """Whether a row beyond a blank one is one of a table: its cells look as those above do, and no
+    column is blank that all rows before fill, but for a row of sums."""
+    cells = looks[row, shape.left : shape.right]
+    texts = sheet.rows[row][shape.left : shape.right]
+    if any(is_total(cell_text(cell)) for cell in texts if isinstance(cell, str)):
+        return bool((cells == FIGURE).any())
+    beside = looks[row, : shape.left].any() or looks[row, shape.right :].any()
+    columns = np.array(shape.columns, np.uint8)
+    unlike = (cells > 0) & (columns > 0) & (cells != columns)
+    several = np.count_nonzero(cells) > 1 or shape.right - shape.left == 1
+    lacks = (always & (cells == 0)).any()
+    figures = not (columns == FIGURE).any() or bool((cells[columns == FIGURE] == FIGURE).any())
+    label = isinstance(texts[0], str) and texts[0].rstrip().endswith((":", "："))
+    return bool(several and figures and not unlike.any() and not lacks and not label
+                and not (beside and shape.left == 0))  # fmt: skip
 
 
 def _label_figures(cells: Sequence[Cell]) -> bool:
@@ -268,8 +340,11 @@ def _shape(
         is_crossed(sheet, columns, heads, start, stop, row - top + 1, range(first, end), left)
         and not differ_in_kind(sheet, range(first, end), range(left + start, left + stop))
     )
+    values = tuple(
+        tuple(sheet.rows[at][column] for at in range(first, end)) for column in range(left, right)
+    )
     return Shape(top if crossed else row, row, left, right, first, end, start, bare, top, heads,
-                 columns, crossed)  # fmt: skip
+                 columns, crossed, values)  # fmt: skip
 
 
 def _top(sheet: Sheet, looks: Looks, lowest: int, start: int, stop: int, left: int) -> int:

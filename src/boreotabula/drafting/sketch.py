@@ -9,6 +9,7 @@ from typing import Any
 
 import tomlkit
 
+from boreotabula.drafting.doubts import Doubt
 from boreotabula.layout.glossary import known_headings
 from boreotabula.layout.headings import Naming
 from boreotabula.layout.parsing import parse_layout
@@ -41,6 +42,10 @@ class Sketch:
     """What a person should know of a field."""
     note: str = ""
     """What a person should know of the block."""
+    doubts: tuple[Doubt, ...] = ()
+    """What a person should decide."""
+    guessed: Mapping[str, str] = field(default_factory=dict)
+    """Fields whose values no cell shows how to read, and the first of these values."""
     seen: Mapping[str, str] = field(default_factory=dict)
     """On how many tabs each heading of the glossary stands."""
     headings: Mapping[str, str] = field(default_factory=dict)
@@ -88,16 +93,17 @@ class Sketch:
         namings = [Naming(text, name, "the draft") for text, name in self.glossary.items()]
         return make_plan(spec, known_headings(spec, namings))
 
-    def text(self, folder: str = ".", glossary: str = "") -> str:
-        """The layout as a file, in the order of the handbook."""
+    def text(self, folder: str = ".", glossary: str = "", *, whole: bool = False) -> str:
+        """The layout as a file, in the order of the handbook; if `whole`, with all headings in it,
+        so that it needs no glossary."""
         head = {"layout": 1, "title": self.title}
-        if glossary and self.glossary:
+        if glossary and self.glossary and not whole:
             head["glossary"] = glossary
         if self.boilerplate:
             head["boilerplate"] = few(self.boilerplate)
         source = {"folder": folder, **({"include": few(self.include)} if self.include else {})}
         also: dict[str, list[str]] = {}
-        for text, name in self.headings.items() if not self.glossary else ():
+        for text, name in self.headings.items() if whole or not self.glossary else ():
             also.setdefault(name, []).append(text)
         fields: dict[str, Any] = {}
         for name, kind in self.fields.items():

@@ -1,137 +1,132 @@
-"""The stamps of a kind: labels that stay from tab to tab, with values that vary."""
+"""The stamps of a kind: labels with their values, and what titles tell."""
 
 from __future__ import annotations
 
 import re
 from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
-from boreotabula.drafting.captions import caption_of
-from boreotabula.drafting.pairs import Pair, pairs_of
+from boreotabula.drafting.names import plain
+from boreotabula.drafting.pairs import Pair, inside, pairs_of
+from boreotabula.drafting.periods import period_of
+from boreotabula.drafting.shapes import Shape, shapes_of
 from boreotabula.drafting.specimens import Example
-from boreotabula.drafting.types import languages_of, type_of
+from boreotabula.drafting.templates import Slot, Template, escaped, template_of
+from boreotabula.drafting.types import type_of
 from boreotabula.drafting.words import field_name
-from boreotabula.layout.addresses import Address, parse_address
+from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
-from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Sheet
 
 
-@dataclass(frozen=True)
+@dataclass
 class Stamps:
-    """The stamps of a layout, the types of their fields, and all their values as texts."""
+    """The stamps of a layout as they are found, and what they tell of each tab."""
 
-    sources: Mapping[str, Any]
-    fields: Mapping[str, str]
-    texts: frozenset[str]
-    labels: frozenset[str]
-    """The labels of all of them, in normal form."""
-    moments: tuple[str, ...] = ()
-    """Texts that titles keep of months and dates, as they are written."""
+    told: list[set[str]]
+    """What the stamps of each tab say, as `plain` texts."""
+    sources: dict[str, Any] = field(default_factory=dict)
+    fields: dict[str, str] = field(default_factory=dict)
+    boilerplate: list[str] = field(default_factory=list)
+    moments: list[str] = field(default_factory=list)
+    """Texts of months and dates, as they are written."""
+
+    def add(self, name: str, source: Any, kind: str) -> None:
+        """One more stamp."""
+        self.sources[name] = source
+        self.fields[name] = kind
+
+
+_FEW = 2
 
 
 def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     """What labels and titles tell of the records of each tab."""
-    every = [pairs_of(one.sheet, (*one.shapes, *one.further)) for one in examples]
-    every = _with_labels_above(examples, every)
-    groups = _groups(every)
-    sources: dict[str, Any] = {}
-    fields: dict[str, str] = {}
-    texts: set[str] = set()
-    every_label: set[str] = set()
-    for some in groups:
-        values = [one.value for one in some]
-        labels = list(dict.fromkeys(one.label for one in some))
-        # A label whose value never changes, in any language, belongs to the form itself.
-        # One that ends as labels do is meant to be filled, though all files say the same so far.
-        labelled = some[0].sure and some[0].way != "inside"
-        # A form without a table says something with each of them.
-        tables = any(one.shapes for one in examples)
-        if len(examples) > 1 and tables and _is_constant(some) and not labelled:
-            continue
-        name = field_name(labels[0], [*taken, *fields], "stamp")
-        way = "below" if some[0].way == "below" else "right_of"
-        sources[name] = {way: labels[0] if len(labels) == 1 else labels}
-        fields[name] = type_of(values)
-        texts |= {cell_text(one) for one in values}
-        every_label |= {normal_form(one) for one in labels}
-    covers, kinds, told = _covers(examples, [*taken, *fields])
-    texts |= told
-    sources |= covers
-    fields |= kinds
-    titles, kinds = _titles(examples, [*taken, *fields], every_label, texts)
-    sources |= titles
-    fields |= kinds
-    texts |= set(title_parts(examples))
-    moments = [
-        kept[""]
-        for name, kind in kinds.items() if kind in ("month", "date")
-        for source in [titles[name]]
-        for one in examples
-        if (kept := pattern(source["pattern"], Kind.STAMP).match(_cell_at(one, source["cell"])))
-    ]  # fmt: skip
-    return Stamps(sources, fields, frozenset(texts), frozenset(every_label), tuple(moments))
+    stamps = Stamps([set() for _ in examples])
+    share = _share_of(examples)
+    every = [pairs_of(one.sheet, (*one.shapes, *one.further), share) for one in examples]
+    shapes = [(*one.shapes, *one.further) for one in examples]
+    every = _with_labels_above([one.sheet for one in examples], shapes, every)
+    labelled: set[str] = set()
+    for some in _groups(every):
+        pairs = [pair for _, pair in some]
+        labels = list(dict.fromkeys(one.label for one in pairs))
+        name = field_name(labels[0], [*taken, *stamps.fields], "stamp")
+        way = "below" if pairs[0].way == "below" else "right_of"
+        source = {way: labels[0] if len(labels) == 1 else labels}
+        stamps.add(name, source, type_of([one.value for one in pairs]))
+        labelled |= {normal_form(one) for one in labels}
+        for at, pair in some:
+            text = cell_text(pair.value)
+            stamps.told[at] |= {plain(text), *map(plain, text.split())}
+            stamps.moments += [text] if period_of(text) else []
+    _add_covers(stamps, examples, taken)
+    _add_titles(stamps, examples, taken, every, labelled)
+    return stamps
+
+
+def _share_of(examples: Sequence[Example]) -> Any:
+    """The share of the tabs that hold a text outside of their tables; None of one tab alone."""
+    if len(examples) < _FEW:
+        return None
+    counts: Counter[str] = Counter()
+    for one in examples:
+        counts.update({normal_form(text) for *_, text in _outside(one)})
+
+    def share(text: str) -> float:
+        return counts[normal_form(text)] / len(examples)
+
+    return share
+
+
+def _outside(example: Example) -> list[tuple[int, int, str]]:
+    shapes = (*example.shapes, *example.further)
+    return [one for one in example.sheet.texts() if not inside(shapes, one[0], one[1])]
 
 
 def _with_labels_above(
-    examples: Sequence[Example], every: Sequence[Sequence[Pair]]
+    sheets: Sequence[Sheet],
+    shapes: Sequence[Sequence[Shape]],
+    every: Sequence[Sequence[Pair]],
 ) -> list[list[Pair]]:
     """The pairs of all tabs, with values below labels that have no mark: side by side in one row
     stand texts that never change, and below each of them something that does."""
     rows: dict[int, list[int]] = {}
-    for row, column, text in examples[0].sheet.texts() if len(examples) >= _FEW else ():
-        above = {cell_text(one.sheet.cell(row, column)) for one in examples}
-        below = [cell_text(one.sheet.cell(row + 1, column)) for one in examples]
-        varies = all(below) and len(set(below)) >= _FEW
-        inside = any(_inside(one, row + 1, column) for one in examples)
-        if above == {text.strip()} and varies and not inside:
+    for row, column, text in sheets[0].texts() if len(sheets) >= _FEW else ():
+        above = {cell_text(one.cell(row, column)) for one in sheets}
+        below = [cell_text(one.cell(row + 1, column)) for one in sheets]
+        within = any(inside(some, at, column) for some in shapes for at in (row, row + 1))
+        if above == {text.strip()} and all(below) and not within:
             rows.setdefault(row, []).append(column)
-    spots = {(row, at) for row, some in rows.items() if len(some) >= _FEW for at in some}
+    spots = {
+        (row, at)
+        for row, some in rows.items()
+        if len(some) >= _FEW and any(_varies(sheets, row + 1, at) for at in some)
+        for at in some
+        if _varies(sheets, row + 1, at) or not isinstance(sheets[0].cell(row + 1, at), str)
+    }
     taken = spots | {(row + 1, at) for row, at in spots}
     found = []
-    for one, pairs in zip(examples, every, strict=True):
+    for one, pairs in zip(sheets, every, strict=True):
         own = [
-            Pair(cell_text(cell), row, at, one.sheet.cell(row + 1, at), "below", sure=True)
+            Pair(cell_text(cell), row, at, one.cell(row + 1, at), "below", sure=True)
             for row, at in sorted(spots)
-            if (cell := one.sheet.cell(row, at)) != ""
+            if (cell := one.cell(row, at)) != ""
         ]
         found.append([*own, *(pair for pair in pairs if (pair.row, pair.column) not in taken)])
     return found
 
 
-def _inside(example: Example, row: int, column: int) -> bool:
-    """Whether a cell is one of a table, its headings too."""
-    return any(
-        min(one.top, one.highest) <= row < one.end and one.left <= column < one.right
-        for one in (*example.shapes, *example.further)
-    )
+def _varies(sheets: Sequence[Sheet], row: int, column: int) -> bool:
+    return len({cell_text(one.cell(row, column)) for one in sheets}) >= _FEW
 
 
-def _cell_at(one: Example, where: str) -> str:
-    return cell_text(one.sheet.cell(*parse_address(where)))
-
-
-def _is_constant(pairs: Sequence[Pair]) -> bool:
-    """Whether each label has one text for its value, wherever it stands."""
-    values: dict[str, set[str]] = {}
-    for one in pairs:
-        if not isinstance(one.value, str) or reads_as_figure(one.value):
-            return False
-        values.setdefault(normal_form(one.label), set()).add(one.value.strip())
-    return all(len(some) == 1 for some in values.values())
-
-
-_FEW = 2
-_LANGUAGES = 6
-"""Forms come in at most so many languages."""
-
-
-def _groups(every: Sequence[Sequence[Pair]]) -> list[list[Pair]]:
-    """The pairs of all tabs that mean the same: of one label, or at one place where labels differ
-    as languages do."""
+def _groups(every: Sequence[Sequence[Pair]]) -> list[list[tuple[int, Pair]]]:
+    """The pairs of all tabs that mean the same, each with the number of its tab: of one label, or
+    at one place where labels differ as languages do."""
     by_label: dict[str, list[tuple[int, Pair]]] = {}
     for at, pairs in enumerate(every):
         for one in pairs:
@@ -147,6 +142,7 @@ def _groups(every: Sequence[Sequence[Pair]]) -> list[list[Pair]]:
                 # Never on one tab, at the same place, with values of one type.
                 if not tabs & {at for at, _ in other}
                 and place & {(one.row, one.column, one.way) for _, one in other}
+                and _of_one_type(some, other)
             ),
             None,
         )
@@ -155,154 +151,222 @@ def _groups(every: Sequence[Sequence[Pair]]) -> list[list[Pair]]:
         else:
             like += some
     # A label on few of many tabs is a remark.
-    return [[one for _, one in some] for some in merged
-            if 2 * len({at for at, _ in some}) > len(every)]  # fmt: skip
+    return [some for some in merged if 2 * len({at for at, _ in some}) > len(every)]
 
 
-def title_parts(examples: Sequence[Example]) -> list[str]:
-    """The parts of the texts above the tables that are parted by dashes or commas."""
-    found: list[str] = []
-    for one in examples:
-        top = min((shape.top for shape in one.shapes), default=one.sheet.height)
-        for _, _, text in one.sheet.texts(range(top)):
-            parts = _PARTS.split(text)
-            found += [part.strip() for part in parts] if len(parts) > 1 else []
-    return found
+def _of_one_type(some: Sequence[tuple[int, Pair]], other: Sequence[tuple[int, Pair]]) -> bool:
+    types = {type_of([pair.value for _, pair in pairs]) for pairs in (some, other)}
+    return len(types) == 1 or types <= {"integer", "number"}
 
 
-def _covers(
-    examples: Sequence[Example], taken: Collection[str]
-) -> tuple[dict[str, Any], dict[str, str], set[str]]:
+def _add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[str]) -> None:
     """Stamps on a tab of their own: every file has it, under one name, and it holds no table."""
     names = Counter(name for one in examples for name in one.specimen.others)
     own = {one.specimen.tab for one in examples}
-    sources: dict[str, Any] = {}
-    fields: dict[str, str] = {}
-    told: set[str] = set()
     for name, count in names.items():
         if count < len(examples) or name in own:
             continue
         sheets = {one.specimen.file: one.specimen.others[name] for one in examples}
+        if any(map(_has_table, sheets.values())):
+            continue
         every = [pairs_of(sheet, ()) for sheet in sheets.values()]
+        every = _with_labels_above(list(sheets.values()), [()] * len(sheets), every)
         for some in _groups(every):
-            values = [one.value for one in some]
-            if len({cell_text(one) for one in values}) == 1 and len(sheets) > 1:
+            pairs = [pair for _, pair in some]
+            values = {cell_text(one.value) for one in pairs}
+            constant = len(values) == 1 and len(sheets) > 1 and not pairs[0].sure
+            if constant and not period_of(next(iter(values))):
                 continue
-            field = field_name(some[0].label, [*taken, *fields], "stamp")
-            way = "below" if some[0].way == "below" else "right_of"
-            labels = list(dict.fromkeys(one.label for one in some))
-            sources[field] = {"tab": name, way: labels[0] if len(labels) == 1 else labels}
-            fields[field] = type_of(values)
-            told |= {cell_text(one) for one in values}
-    return sources, fields, told
+            label = field_name(pairs[0].label, [*taken, *stamps.fields], "stamp")
+            way = "below" if pairs[0].way == "below" else "right_of"
+            labels = list(dict.fromkeys(one.label for one in pairs))
+            source = {"tab": name, way: labels[0] if len(labels) == 1 else labels}
+            stamps.add(label, source, type_of([one.value for one in pairs]))
+            by_file = dict(zip(sheets, (list[Pair]() for _ in sheets), strict=True))
+            for at, pair in some:
+                by_file[list(sheets)[at]].append(pair)
+            for at, one in enumerate(examples):
+                for pair in by_file[one.specimen.file]:
+                    stamps.told[at].add(plain(cell_text(pair.value)))
 
 
-_PARTS = re.compile(r"\s+[–—|/]\s+|\s+-\s+|,\s+")
+_TABLE = 3
+"""A cover may hold labels with values that look like a table of two columns, but no wider one."""
 
 
-def _titles(
+def _has_table(sheet: Sheet) -> bool:
+    """Whether a sheet has a table of several records: one row of values below labels is none."""
+    return any(
+        one.right - one.left >= _TABLE and one.end - one.first > 1 for one in shapes_of(sheet)
+    )
+
+
+@dataclass(frozen=True)
+class _Title:
+    """A text outside of the tables on one tab."""
+
+    row: int
+    column: int
+    text: str
+
+    @property
+    def words(self) -> frozenset[str]:
+        """The words of it, folded."""
+        return frozenset(re.findall(r"[^\W\d_]{2,}", self.text.casefold()))
+
+
+def _add_titles(
+    stamps: Stamps,
     examples: Sequence[Example],
     taken: Collection[str],
-    labels: Collection[str],
-    told: Collection[str],
-) -> tuple[dict[str, Any], dict[str, str]]:
-    """Parts of a title, in the same cell of all tabs, that vary from tab to tab; of a tab that is
-    alone those that are a month or a date. Not what `labels` have `told` already."""
-    alone = len(examples) < _FEW
-    known = {one.specimen.tab.casefold() for one in examples}
-    first = examples[0].sheet
-    tops = [min((one.top for one in some.shapes), default=some.sheet.height) for some in examples]
-    for row, column, text in first.texts(range(min(tops, default=0))):
-        cells = [cell_text(one.sheet.cell(row, column)) for one in examples]
-        parts = [_PARTS.split(one) for one in cells]
-        marks = _PARTS.findall(text)
-        label = normal_form(text.partition(":")[0])
-        if reads_as_figure(text) or label in labels or text.strip() in told:
+    every: Sequence[Sequence[Pair]],
+    labelled: Collection[str],
+) -> None:
+    """Stamps of what titles tell: periods always, other parts if they vary from tab to tab; and
+    the boilerplate of the form, which is what stays."""
+    titles = [_titles_of(one, pairs, labelled) for one, pairs in zip(examples, every, strict=True)]
+    for row in _aligned(titles):
+        texts = [one.text.strip() for one in row.values()]
+        template = template_of(texts)
+        if template is None or len(template.fits) < len(texts):
             continue
-        varies = alone or len(set(cells)) >= _FEW
-        where = str(Address(row, column))
-        if varies and not alone and len({len(one) for one in parts}) == 1 and not marks:
-            # Without marks the words that differ are kept.
-            found = _by_words(cells, where, taken)
-            words = [cell.partition(text.split(" ")[0])[2].strip().casefold() for cell in cells]
-            if found[0] and not set(words) <= known:
-                return found
-        if not varies or len({len(one) for one in parts}) != 1 or not marks:
+        places = {(one.row, one.column) for one in row.values()}
+        everywhere = len(row) == len(examples)
+        where = str(Address(*next(iter(places)))) if len(places) == 1 and everywhere else ""
+        worded = any(sign.isalpha() for sign in template.fixed)
+        if not worded and not (where and all(one.kind != "number" for one in template.slots)):
             continue
-        sources: dict[str, Any] = {}
-        fields: dict[str, str] = {}
-        for at, some in enumerate(zip(*parts, strict=True)):
-            # The first part names the form; in another language it is another word.
-            if at == 0 or (len(set(some)) == 1 and not alone):
-                continue
-            kind = type_of(some, languages_of(some))
-            if alone and kind not in ("month", "date"):
-                continue
-            named = kind if kind in ("month", "date") else "title"
-            name = field_name(named, [*taken, *fields])
-            if {one.strip().casefold() for one in some} <= known:
-                continue
-            shape = "".join(
-                ("{}" if place == at else "*") + (marks[place] if place < len(marks) else "")
-                for place in range(len(parts[0]))
+        if not worded and _by_language({at: one.text for at, one in row.items()}, examples):
+            stamps.boilerplate += dict.fromkeys(texts)
+            continue
+        tabs = list(row)
+        above = _above_tables(examples, row)
+        added = (
+            above
+            and everywhere
+            and _add_slots(
+                stamps, template, tabs, examples, where if where or worded else "", taken
             )
-            sources[name] = {"cell": where, "pattern": shape}
-            fields[name] = kind
-        if sources:
-            return sources, fields
-    return {}, {}
+        )
+        if not added and worded and len(tabs) >= _least(len(examples)):
+            if not template.slots or len(set(texts)) == 1:
+                stamps.boilerplate.append(texts[0])
+            elif everywhere and above:
+                stamps.boilerplate.append(template.pattern(lambda slot: "*"))
 
 
-def titles_told(examples: Sequence[Example]) -> list[str]:
-    """Patterns for titles that say no more than the names of the tabs do."""
-    if len(examples) < _FEW:
-        return []
-    found: dict[str, None] = {}
-    top = min(min((one.top for one in some.shapes), default=0) for some in examples)
-    for row, column, _ in examples[0].sheet.texts(range(top)):
-        cells = [cell_text(one.sheet.cell(row, column)) for one in examples]
-        pairs = zip(cells, examples, strict=True)
-        rest = {cell.replace(one.specimen.tab, "*") for cell, one in pairs if one.specimen.tab}
-        if len(rest) == 1 and len(set(cells)) >= _FEW and (text := rest.pop()).count("*") == 1:
-            found[text] = None
-    return [one for one in found if one != "*"]
+def _by_language(texts: Mapping[int, str], examples: Sequence[Example]) -> bool:
+    """Whether the text of a title is another one only where the headings are others, too: it is
+    that of the form in each language."""
+    by_heads: dict[object, set[str]] = {}
+    for at, text in texts.items():
+        heads = tuple(shape.heads[: shape.leading] for shape in examples[at].shapes)
+        by_heads.setdefault(heads, set()).add(text)
+    return 1 < len(by_heads) < len(texts) and all(len(some) == 1 for some in by_heads.values())
 
 
-def _by_words(
-    cells: Sequence[str], where: str, taken: Collection[str]
-) -> tuple[dict[str, Any], dict[str, str]]:
-    """The stamps that the words of a title tell which differ from tab to tab."""
-    found = caption_of(cells) if all(cells) else None
-    if found is None:
-        return {}, {}
-    pattern, captured = found
-    sources: dict[str, Any] = {}
-    fields: dict[str, str] = {}
-    for name, kind in captured.items():
-        others = re.sub(r"\{\w+\}", "*", pattern.replace(f"{{{name}}}", "\0")).replace("\0", "{}")
-        own = field_name(name, [*taken, *fields])
-        sources[own] = {"cell": where, "pattern": others}
-        fields[own] = kind
-    return sources, fields
+_LANGUAGES = 6
+"""Forms come in at most so many languages."""
 
 
-def constant_texts(examples: Sequence[Example], stamps: Stamps) -> list[str]:
-    """Texts outside of the tables that several tabs hold in the same words, but for stamps."""
-    counts: Counter[str] = Counter()
-    for one in examples:
-        counts.update(list(dict.fromkeys(text.strip() for *_, text in _outside(one))))
-    # A part of the tabs may be in another language.
-    least = max(min(_FEW + 1, len(examples)), _FEW, len(examples) // _LANGUAGES)
+def _least(tabs: int) -> int:
+    """On how many tabs a text stands that belongs to the form."""
+    return max(min(_FEW + 1, tabs), _FEW, tabs // _LANGUAGES)
+
+
+def _titles_of(one: Example, pairs: Sequence[Pair], labelled: Collection[str]) -> list[_Title]:
+    """The texts outside of the tables of a tab that are neither labels nor their values."""
+    taken = {(pair.row, pair.column) for pair in pairs if normal_form(pair.label) in labelled}
+    values = {cell_text(pair.value).strip() for pair in pairs if pair.way != "inside"}
     return [
-        text
-        for text, count in counts.items()
-        if count >= least
-        and normal_form(text.partition(":")[0]) not in stamps.labels
-        and text not in stamps.texts
-        and not reads_as_figure(text)
-    ]
+        _Title(row, column, text)
+        for row, column, text in _outside(one)
+        if (row, column) not in taken and text.strip() not in values
+        and (not reads_as_figure(text) or period_of(text)) and text.strip()
+    ]  # fmt: skip
 
 
-def _outside(example: Example) -> list[tuple[int, int, str]]:
-    sheet: Sheet = example.sheet
-    return [one for one in sheet.texts() if not _inside(example, one[0], one[1])]
+def _aligned(titles: Sequence[Sequence[_Title]]) -> list[dict[int, _Title]]:
+    """The titles of all tabs that are one, by the number of the tab: with most words in common, or
+    at the same place."""
+    found: list[dict[int, _Title]] = []
+    for number, some in enumerate(titles):
+        free = list(range(len(found)))
+        for title in some:
+            scores = [(_sameness(found[at], title), -at) for at in free]
+            best, at = max(scores, default=(0.0, 0))
+            if best >= _SAME:
+                found[-at][number] = title
+                free.remove(-at)
+            else:
+                found.append({number: title})
+    return found
+
+
+_SAME = 0.3
+
+
+def _sameness(row: Mapping[int, _Title], title: _Title) -> float:
+    first = next(iter(row.values()))
+    shared = len(first.words & title.words) / max(len(first.words), len(title.words), 1)
+    return shared + (_SAME if (first.row, first.column) == (title.row, title.column) else 0)
+
+
+def _above_tables(examples: Sequence[Example], row: Mapping[int, _Title]) -> bool:
+    """Whether titles stand above all tables of their tabs."""
+    return all(
+        title.row < min((shape.top for shape in examples[at].shapes), default=title.row + 1)
+        for at, title in row.items()
+    )
+
+
+def _add_slots(
+    stamps: Stamps, template: Template, tabs: Sequence[int], examples: Sequence[Example],
+    where: str, taken: Collection[str],
+) -> bool:  # fmt: skip
+    """Stamps for the slots of a title; whether there are any."""
+    before = len(stamps.fields)
+    for number, slot in enumerate(template.slots):
+        period = slot.kind not in ("text", "number")
+        values = [slot.values[template.fits.index(at)] for at in range(len(tabs))]
+        if not period and _by_language(dict(zip(tabs, values, strict=True)), examples):
+            continue
+        if not period and (not slot.varies or len(tabs) < _FEW):
+            continue
+        if all(
+            plain(value) in stamps.told[tab] or _in_names(value, examples[tab], period=period)
+            for value, tab in zip(values, tabs, strict=True)
+        ):
+            continue
+        named = slot.kind if period else "title"
+        kind = slot.kind if slot.kind in ("month", "date") else type_of(values)
+        name = field_name(named, [*taken, *stamps.fields])
+        source: dict[str, Any] = {"cell": where} if where else {}
+        shape = _kept(template, number)
+        if shape != "{}":
+            source["pattern"] = shape
+        stamps.add(name, source, kind if period or kind in ("month", "date") else "text")
+        for value, tab in zip(values, tabs, strict=True):
+            stamps.told[tab] |= {plain(value), *map(plain, value.split())}
+            stamps.moments += [value] if period else []
+    return len(stamps.fields) > before
+
+
+def _in_names(value: str, example: Example, *, period: bool) -> bool:
+    """Whether the name of the tab, or a word of that of the file, says the same."""
+    if period:
+        return False
+    stem = example.specimen.file.rpartition(".")[0]
+    return plain(value) in {plain(example.specimen.tab), *map(plain, re.split(r"[\s_/.]", stem))}
+
+
+def _kept(template: Template, number: int) -> str:
+    """The pattern that keeps one slot of a template."""
+    slots = iter(range(len(template.slots)))
+
+    def written(part: str | Slot) -> str:
+        if isinstance(part, str):
+            return escaped(part)
+        return "{}" if next(slots) == number else "*"
+
+    return "".join(map(written, template.parts))

@@ -7,11 +7,12 @@ from typing import Any
 
 import numpy as np
 
+from boreotabula.drafting.alignment import Column, columns_by_place, columns_of
 from boreotabula.drafting.captions import caption_of
 from boreotabula.drafting.lists import list_sketch
 from boreotabula.drafting.looks import FIGURE, TEXT
 from boreotabula.drafting.measures import measures_of
-from boreotabula.drafting.over_columns import Tables, heading_at, headings_at, named_field
+from boreotabula.drafting.over_columns import Tables, heading_at, named_field
 from boreotabula.drafting.shapes import Shape
 from boreotabula.drafting.sketch import Sketch, few
 from boreotabula.drafting.specimens import Example, Kindred
@@ -63,13 +64,17 @@ def _cross_tab(shapes: Tables) -> Sketch:
     fields: dict[str, str] = {}
     headings: dict[str, str] = {}
     shape = shapes[0][1]
-    leading = [headings_at(shapes, at) for at in range(shape.leading)]
+    span = _leading
+    blank = any(not heading_at(*some, at) for some in shapes for at in span(some[1]))
+    aligned = (columns_by_place if blank else columns_of)(shapes, heading_at, span)
+    doubts = [doubt for column in aligned for doubt in column.doubts]
+    leading = [column.headings for column in aligned]
     corner = _corner_names(shapes)
     # Where a leading column has no heading, all of them are known by their place.
     bare = shape.bare or corner or not all(leading)
     stub: list[str] = []
-    for at, heads in enumerate(leading):
-        if bare and not heads and _numbers_lines(shapes, at):
+    for column, heads in zip(aligned, leading, strict=True):
+        if bare and not heads and _numbers_lines(shapes, column):
             stub.append("-")
         else:
             own = [] if corner else heads
@@ -106,10 +111,18 @@ def _cross_tab(shapes: Tables) -> Sketch:
             fields = {**captured, **fields}
         else:
             block["found_by"] = few(_found_by(shapes))
-    carried = [name for at, name in enumerate(stub) if name != "-" and _is_carried(shapes, at)]
+    carried = [
+        name
+        for column, name in zip(aligned, stub, strict=True)
+        if name != "-" and _is_carried(shapes, column)
+    ]
     if carried and not shape.bare and not corner:
         block["carry_down"] = few(carried)
-    return Sketch(block=block, fields=fields, headings=headings)
+    return Sketch(block=block, fields=fields, headings=headings, doubts=tuple(doubts))
+
+
+def _leading(shape: Shape) -> range:
+    return range(shape.leading)
 
 
 def _corner_names(shapes: Tables) -> bool:
@@ -149,9 +162,10 @@ def level_cells(example: Example, shape: Shape, level: int) -> list[Cell]:
             ]  # fmt: skip
 
 
-def _numbers_lines(shapes: Tables, at: int) -> bool:
+def _numbers_lines(shapes: Tables, column: Column) -> bool:
     """Whether a leading column numbers the lines."""
-    for one, shape in shapes:
+    for number, at in column.places.items():
+        one, shape = shapes[number]
         cells = [one.sheet.rows[row][shape.left + at] for row in range(shape.first, shape.end)]
         numbers = [cell for cell in cells if isinstance(cell, float)]
         if len(numbers) < len([cell for cell in cells if cell != ""]) or numbers != sorted(numbers):
@@ -171,7 +185,7 @@ def _found_by(shapes: Tables) -> list[str]:
 def _caption(shapes: Tables, *, alone: bool = False) -> tuple[str, dict[str, str]] | None:
     """The pattern of the texts right above all tables, and the fields that it fills; or only of
     such as stand `alone` over their table."""
-    texts = []
+    lines = []
     for one, shape in shapes:
         above = [
             cell_text(one.sheet.rows[row][column])
@@ -181,14 +195,17 @@ def _caption(shapes: Tables, *, alone: bool = False) -> tuple[str, dict[str, str
         ]
         if not above or (alone and len(above) > 1):
             return None
-        texts.append(above[0])
-    return caption_of(texts)
+        lines.append(above)
+    # A remark may stand between a caption and its table.
+    nearest = caption_of([above[0] for above in lines])
+    return nearest or caption_of([above[-1] for above in lines])
 
 
-def _is_carried(shapes: Tables, at: int) -> bool:
+def _is_carried(shapes: Tables, aligned: Column) -> bool:
     """Whether a leading column is filled once and meant for the rows below, too."""
     blank = filled = 0
-    for one, shape in shapes:
+    for number, at in aligned.places.items():
+        one, shape = shapes[number]
         column = shape.left + at
         rows = range(shape.first, shape.end)
         valued = [

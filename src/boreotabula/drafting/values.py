@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from typing import Any
 
 from boreotabula.drafting.judging import Judgement
 from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.specimens import Kindred
-from boreotabula.drafting.types import month_languages, type_of
-from boreotabula.drafting.words import is_unit
+from boreotabula.drafting.types import NOTHING, Typed, month_languages, typed
 from boreotabula.findings.stamps import STAMP_NOT_CONVERTED
 from boreotabula.findings.tables import HEADING_NOT_CONVERTED
 from boreotabula.findings.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
@@ -50,10 +50,6 @@ def _for_nothing(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[S
         yield sketch.reading_with(empty=[*known, *texts])
 
 
-NOTHING = ("-", "–", "—", "..", "...", ".", "n/a", "N/A")
-"""Signs that everyone reads as nothing; a cross or an asterisk may well mean something."""
-
-
 def narrower(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
     """All fields that are texts, though their values are numbers or moments, with their types."""
     best = sketch
@@ -72,50 +68,30 @@ def _narrower_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterato
 
 def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
     """The type of a field of texts: as they stand, with words for nothing among them, with decimal
-    commas, or with units behind them."""
-    filled = [one for one in texts if one.strip() not in NOTHING]
-    nothing = [one.strip() for one in texts if one.strip() in NOTHING]
-    if not filled:
+    commas, or with units beside them."""
+    heading = next((text for text, one in sketch.headings.items() if one == name), name)
+    found = typed(texts, _languages(sketch), sketch.reading.get("decimal_mark"), heading)
+    if found.kind == "text":
         return None
-    figures, units = _without_units(filled)
-    more = {"unit": units[0] if len(units) == 1 else units} if units else {}
-    for mark in _marks(sketch.reading, figures):
-        found = type_of(figures, **_how(sketch.reading), decimal_mark=mark)
-        if found == "text" or (units and found not in ("number", "integer")):
-            continue
-        empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *nothing])
-        keys: dict[str, Any] = {"decimal_mark": mark} if mark else {}
-        keys |= {"empty": list(empty)} if empty else {}
-        return sketch.reading_with(**keys).typed(name, found, **more)
-    return None
+    return with_type(sketch, name, found)
 
 
-def _marks(reading: Mapping[str, Any], figures: Sequence[str]) -> list[str | None]:
-    """The decimal marks that figures may have: what is settled, none, or one that they show."""
-    known = reading.get("decimal_mark")
-    if known:
-        return [known]
-    return [None, *(mark for mark in ".," if any(mark in one for one in figures))]
+def with_type(sketch: Sketch, name: str, found: Typed) -> Sketch:
+    """A sketch with the type of a field, and all that goes with it."""
+    empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *found.nothing])
+    keys: dict[str, Any] = {"empty": list(empty)} if empty else {}
+    options = dict(found.options)
+    # What no number shows for sure is said of this field alone.
+    if "decimal_mark" in options and not found.guessed:
+        keys["decimal_mark"] = options.pop("decimal_mark")
+    guessed = {one: text for one, text in sketch.guessed.items() if one != name}
+    guessed |= {name: found.guessed} if found.guessed else {}
+    sketch = replace(sketch, guessed=guessed)
+    return sketch.reading_with(**keys).typed(name, found.kind, **options)
 
 
-def _how(reading: Mapping[str, Any]) -> dict[str, Any]:
-    """What [reading] says, as types are looked for by it."""
-    return {"languages": listed(reading.get("languages"))}
-
-
-_WITH_UNIT = re.compile(r"(?P<number>[-+−]?\d[\d.,' ]*?)\s*(?P<unit>[^\W\d_][^\d,;]{0,9})")
-
-
-def _without_units(texts: Sequence[str]) -> tuple[list[str], list[str]]:
-    """The numbers of some texts, and the unit that stands behind them; the texts as they are if
-    they hold anything else. Two units are two scales, and a suffix that is none is part of a code.
-    """
-    found = [_WITH_UNIT.fullmatch(one.strip()) for one in texts]
-    units = dict.fromkeys(one["unit"].strip() for one in found if one)
-    if len(units) != 1 or not all(map(is_unit, units)):
-        return list(texts), []
-    pairs = zip(texts, found, strict=True)
-    return [one["number"] if one else text for text, one in pairs], list(units)
+def _languages(sketch: Sketch) -> list[str]:
+    return listed(sketch.reading.get("languages"))
 
 
 def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:

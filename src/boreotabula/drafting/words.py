@@ -79,7 +79,7 @@ _LEVELS = {
 _UNIT_WORD = re.compile(
     r"[(\[]?(?:1,?000 )?(?:[cdkμµ]?m[23²³]?|[kmμµ]?g|t|tonn(?:e|es)?|[mcdh]?l|ha|[kmgt]?wh|[km]w"
     r"|[km]j|%|‰|°[cfk]?|h|hrs?|min|s|ms|days?|pcs|pc|stk|kpl|no|nr|nos|€|\$|£|eur|nok|sek|dkk"
-    r"|usd|gbp|isk|ppm|hz|bar|k?pa|db)"
+    r"|usd|gbp|kr|chf|pln|¥|isk|ppm|hz|bar|k?pa|db)"
     r"(?:/(?:[mcdk]?m[23²³]?|k?g|t|l|h|min|s|ha|pcs|day|year|a))?[)\]]?"
 )
 

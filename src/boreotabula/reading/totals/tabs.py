@@ -7,7 +7,6 @@ from collections.abc import Iterator, Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.reading.account.roles import Role, RoleMap
 from boreotabula.reading.totals.figures import all_agree
 
 FEWEST_TABS = 3
@@ -18,15 +17,6 @@ _MOST = 20_000_000
 
 Numbers = tuple[NDArray[np.intp], NDArray[np.float64]]
 """Cells, as row × 65,536 + column, and their numbers."""
-
-
-def values_of(roles: RoleMap) -> Numbers:
-    """The numbers of a tab that are values of records."""
-    sheet = roles.sheet
-    # Laid out in one row, since numpy looks through that in half the time.
-    there = np.flatnonzero(roles.mask_of(Role.VALUE) & np.isfinite(sheet.numbers))
-    rows, columns = np.divmod(there, sheet.width)
-    return rows * 65_536 + columns, sheet.numbers.ravel()[there]
 
 
 def sums_of_others(tabs: Mapping[str, Numbers]) -> Iterator[tuple[str, Sequence[str]]]:

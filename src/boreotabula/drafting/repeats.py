@@ -1,0 +1,73 @@
+"""What stays from tab to tab: the rows and texts that several tabs of a folder hold."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Cell, Sheet
+
+_ROWS = 400
+"""Headings and labels stand in the first rows of a tab; records are not counted."""
+_FEW = 2
+
+Row = frozenset[str]
+
+
+@dataclass(frozen=True)
+class Repeats:
+    """On how many tabs each row of texts stands, whatever the order of its columns, and each
+    text."""
+
+    rows: Counter[Row]
+    texts: Counter[str]
+    tabs: int
+
+    def tabs_with(self, cells: Sequence[Cell]) -> int:
+        """On how many tabs a row of just these texts stands."""
+        return self.rows[row_of(cells)]
+
+    def is_fixed(self, cells: Sequence[Cell]) -> bool:
+        """Whether several tabs have a row of just these texts."""
+        return self.tabs_with(cells) >= _FEW
+
+    def share(self, text: str) -> float:
+        """The share of the tabs that hold a text."""
+        return self.texts[normal_form(text)] / self.tabs if self.tabs else 0.0
+
+
+def row_of(cells: Sequence[Cell]) -> Row:
+    """The texts of a row, in normal form."""
+    return frozenset(normal_form(cell_text(cell)) for cell in cells if cell != "")
+
+
+def repeats_of(sheets: Sequence[Sheet]) -> Repeats:
+    """What several of some sheets hold."""
+    rows: Counter[Row] = Counter()
+    texts: Counter[str] = Counter()
+    for sheet in sheets:
+        on_tab: set[Row] = set()
+        for number in np.flatnonzero(sheet.filled[:_ROWS].any(axis=1)).tolist():
+            on_tab |= {row_of(part) for part in _parts(sheet, number)}
+        rows.update(on_tab)
+        texts.update({text for row in on_tab for text in row})
+    return Repeats(rows, texts, len(sheets))
+
+
+def _parts(sheet: Sheet, row: int) -> list[Sequence[Cell]]:
+    """A row, and the runs of cells in it that blank ones part: tables may stand side by side."""
+    cells = sheet.rows[row]
+    parts: list[Sequence[Cell]] = [cells]
+    start: int | None = None
+    for at, cell in enumerate([*cells, ""]):
+        if cell != "" and start is None:
+            start = at
+        elif cell == "" and start is not None:
+            parts.append(cells[start:at])
+            start = None
+    return parts
