@@ -108,7 +108,8 @@ def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
             pairs = _by_place(named, first[0], tables_of_it[0])
             together = len(tables_of_it) + len(first) <= len(tables)
             if pairs and together and _is_translation(pairs, tables):
-                if not any(_share_texts(one, two, tables) for one, two in pairs):
+                shared = any(_share_texts(one, two, tables) for one, two in pairs)
+                if len(tables_of_it) == 1 or not shared:
                     pairs[0][0].doubts.append(_language(*pairs[0], tables))
                 for one, two in pairs:
                     _merge(one, two, columns)

@@ -91,8 +91,9 @@ def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
     every = [improved(candidate, of, some) for candidate, of in _candidates(tried)]
     best = every[0]
     for other in every[1:]:
-        # What the headings look like decides, unless the account is clearly against it.
-        if other[1].score > best[1].score + _CLEARLY:
+        # What the tables look like decides, unless the account is clearly against it.
+        fewer = other[1].bits_left + _CLEARLY < best[1].bits_left
+        if fewer and other[1].score > best[1].score + _POINTS:
             best = other
     sketch, judged = best
     if not judged.readings:
@@ -106,8 +107,9 @@ def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
     return finished(sketch, judged, kind), judged
 
 
-_CLEARLY = 4.0
-"""By so many points another candidate must read the tabs better."""
+_CLEARLY = 10.0
+"""By so many bits another candidate must leave less over: odds of 1,000 to 1."""
+_POINTS = 4.0
 
 
 def _holds(kind: Kindred, tab: str) -> bool:

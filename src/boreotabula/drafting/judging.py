@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -47,6 +47,8 @@ class Judgement:
     """Cells beside no value, which are left out: names of groups, perhaps."""
     repeated: int = 0
     """Records that nothing but numbers tells from another one of their tab."""
+    as_texts: int = 0
+    """Values that look like figures but are read as texts."""
     loose: float = 0.0
     """The shares of the values that look like figures but are read as texts, of all fields added
     up."""
@@ -55,6 +57,15 @@ class Judgement:
     def placed(self) -> float:
         """The share of filled cells that are placed."""
         return 1 - self.unplaced / self.filled if self.filled else 0.0
+
+    @property
+    def bits_left(self) -> float:
+        """What a reading leaves over, in bits: each cell in no record, and each error, costs its
+        place among all cells and a text; a figure that is kept as a text half of one."""
+        each = np.log2(self.filled + 1) + _BITS_OF_TEXT
+        faults = sum(one.kind != TOTAL_DIFFERS for _, one in self.errors)
+        left = self.unplaced + self.passed_over + faults + self.printed - self.agree
+        return float(left * each + self.as_texts * _BITS_OF_TEXT / 2)
 
     @property
     def score(self) -> float:
@@ -76,6 +87,9 @@ class Judgement:
             - 3 * self.repeated / (self.records or 1)
         )
 
+
+_BITS_OF_TEXT = 20.0
+"""A short text, letter by letter."""
 
 WORST = Judgement(unplaced=1, filled=1)
 
@@ -106,7 +120,9 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
                 if name in batch.schema.names:
                     column = batch.column(name)
                     filled[name] += len(column) - column.null_count
-                    loose[name] += _loose(column)
+                    loose[name] += _loose(column, _is_loose)
+                    if name not in sketch.captured and name not in sketch.stamps:
+                        counts["as texts"] += _loose(column, _is_figure)
         for finding in reading.findings:
             if finding.severity is Severity.ERROR:
                 errors.append((one, finding))
@@ -116,7 +132,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
     return Judgement(
         counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
         counts["agree"], tuple(errors), counts["warnings"], tuple(readings), tuple(specimens),
-        len(sketch.text().split()), counts["passed"], counts["repeated"],
+        len(sketch.text().split()), counts["passed"], counts["repeated"], counts["as texts"],
         sum(loose[name] / filled[name] for name in loose if filled[name]),
     )  # fmt: skip
 
@@ -136,18 +152,23 @@ def _repeated(batch: pa.RecordBatch) -> int:
     return int(batch.num_rows - plain.group_by(names).aggregate([]).num_rows)
 
 
-def _loose(column: pa.Array) -> int:
-    """How many texts of a column look like figures or months; what begins with a zero is a code."""
+def _loose(column: pa.Array, is_loose: Callable[[str], bool]) -> int:
+    """How many values of a column are texts that look like something else."""
     if not pa.types.is_dictionary(column.type):
         return 0
-    looks = np.array(list(map(_is_loose, column.dictionary.to_pylist())), bool)
+    looks = np.array(list(map(is_loose, column.dictionary.to_pylist())), bool)
     which = column.indices.drop_null().to_numpy()
     return int(np.count_nonzero(looks[which])) if len(looks) else 0
 
 
 def _is_loose(text: str) -> bool:
+    return _is_figure(text) or level_name([text]) == "month"
+
+
+def _is_figure(text: str) -> bool:
+    """Whether a text looks like a figure; what begins with a zero is a code."""
     code = text[:1] == "0" and text.isdigit() and text != "0"
-    return (reads_as_figure(text) and not code) or level_name([text]) == "month"
+    return reads_as_figure(text) and not code
 
 
 def _around(sketch: Sketch, one: Specimen) -> Surroundings:

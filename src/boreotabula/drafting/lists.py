@@ -7,7 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from boreotabula.drafting.alignment import columns_of
+from boreotabula.drafting.alignment import Column, columns_of
+from boreotabula.drafting.carried import is_filled_once
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.looks import TEXT, looks_of
 from boreotabula.drafting.over_columns import (
@@ -21,7 +22,7 @@ from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred, is_headless
 from boreotabula.drafting.types import Typed, typed
 from boreotabula.drafting.values import with_type
-from boreotabula.drafting.words import field_name, is_total
+from boreotabula.drafting.words import field_name
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
@@ -32,7 +33,13 @@ def list_sketch(shapes: Tables) -> Sketch:
     headings: dict[str, str] = {}
     doubts: list[Doubt] = []
     rows = max(shape.lowest - shape.highest + 1 for _, shape in shapes)
-    for column in columns_of(shapes, list_heading, lambda shape: range(shape.right - shape.left)):
+    columns = columns_of(shapes, list_heading, lambda shape: range(shape.right - shape.left))
+    by_place = _are_by_place(columns, shapes)
+    for column in columns:
+        if by_place and not column.headings:
+            name = field_name("name", fields)
+            fields[name] = "text"
+            continue
         known = {normal_form(text) for text in headings} | set(map(heading_of, fields))
         heads = [text for text in column.headings if normal_form(text) not in known]
         # Of two columns with one heading only the first can be known by it; the other is told.
@@ -40,32 +47,26 @@ def list_sketch(shapes: Tables) -> Sketch:
             named_field(heads, fields, headings)
             doubts += column.doubts
     block: dict[str, Any] = {"heading_rows": rows} if rows > 1 else {}
-    if fields and _is_filled_once(shapes):
-        first = next(iter(fields))
-        block |= {"stub": list(fields)[:2], "carry_down": first}
+    if by_place:
+        block |= {"columns": list(fields)}
+    elif len(columns) > _FEWEST and is_filled_once(shapes, columns[0], columns[1]):
+        block |= {"stub": list(fields)[:2], "carry_down": next(iter(fields))}
     return Sketch(block=block, listed=True, fields=fields, headings=headings, doubts=tuple(doubts))
 
 
-_MOST_FILLED = 0.7
+_FEWEST = 2
 
 
-def _is_filled_once(shapes: Tables) -> bool:
-    """Whether the first column of a list names groups: a text at the start of each, and nothing in
-    the rows below, whose second column is filled throughout."""
-    filled = total = 0
-    for one, shape in shapes:
-        rows = [
-            row for row in range(shape.first, shape.end)
-            if not is_total(cell_text(one.sheet.rows[row][shape.left]))
-        ]  # fmt: skip
-        cells = [one.sheet.rows[row][shape.left] for row in rows]
-        if shape.columns[0] != TEXT or not cells or cells[0] == "" or shape.right - shape.left < 3:
-            return False
-        if any(one.sheet.rows[row][shape.left + 1] == "" for row in rows):
-            return False
-        filled += sum(cell != "" for cell in cells)
-        total += len(cells)
-    return filled < _MOST_FILLED * total
+def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:
+    """Whether columns are known by their place alone: the first has no heading, and all tables have
+    the same ones at the same places, each heading once."""
+    if not columns or columns[0].headings:
+        return False
+    heads = [text for column in columns for text in column.headings]
+    return len(set(map(normal_form, heads))) == len(heads) and all(
+        len(column.places) == len(shapes) and set(column.places.values()) == {at}
+        for at, column in enumerate(columns)
+    )
 
 
 def position_sketch(kind: Kindred) -> Sketch:

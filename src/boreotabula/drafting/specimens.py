@@ -14,6 +14,7 @@ from boreotabula.drafting.looks import FIGURE, TEXT, columns_of, looks_of
 from boreotabula.drafting.periods import period_of
 from boreotabula.drafting.repeats import Repeats, repeats_of
 from boreotabula.drafting.shapes import Shape, shapes_of
+from boreotabula.drafting.types import typed
 from boreotabula.drafting.words import is_total, level_name
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, reads_as_figure
@@ -413,6 +414,8 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
     crossed = leading is not None or 2 * sum(one.crossed for one in shapes) > len(shapes)
     if crossed and leading is None and len(examples) > 1 and _shorter_as_list(examples):
         crossed = False
+    if crossed and all(one.bare for one in shapes) and _is_list_of_types(shapes):
+        crossed = False
     if leading is None:
         votes = Counter(one.leading for one in shapes if one.crossed == crossed)
         leading = votes.most_common(1)[0][0] if votes else 0
@@ -429,6 +432,20 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
         )
 
     return tuple(replace(one, shapes=tuple(map(as_most, one.shapes))) for one in examples)
+
+
+def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
+    """Whether the columns right of names without a heading are of several types: a cross-tab has
+    values of one."""
+    kinds: set[str] = set()
+    for shape in shapes:
+        if shape.levels > 1 or any(text.startswith("<") for text in _tokens(shape)):
+            return False
+        for cells in shape.values_of[shape.leading :]:
+            filled = [cell for cell in cells if cell != ""]
+            if filled:
+                kinds.add(typed(filled, tolerant=False).kind)
+    return len(kinds - {"integer", "number"}) + bool(kinds & {"integer", "number"}) > 1
 
 
 def _shorter_as_list(examples: Sequence[Example]) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -9,6 +10,7 @@ import numpy as np
 
 from boreotabula.drafting.alignment import Column, columns_by_place, columns_of
 from boreotabula.drafting.captions import caption_of
+from boreotabula.drafting.carried import is_filled_once
 from boreotabula.drafting.lists import list_sketch
 from boreotabula.drafting.looks import FIGURE, TEXT
 from boreotabula.drafting.measures import measures_of
@@ -113,8 +115,8 @@ def _cross_tab(shapes: Tables) -> Sketch:
             block["found_by"] = few(_found_by(shapes))
     carried = [
         name
-        for column, name in zip(aligned, stub, strict=True)
-        if name != "-" and _is_carried(shapes, column)
+        for at, (column, name) in enumerate(zip(aligned, stub, strict=True))
+        if name != "-" and is_filled_once(shapes, column, _named_by(aligned, at))
     ]
     if carried and not shape.bare and not corner:
         block["carry_down"] = few(carried)
@@ -201,26 +203,10 @@ def _caption(shapes: Tables, *, alone: bool = False) -> tuple[str, dict[str, str
     return nearest or caption_of([above[-1] for above in lines])
 
 
-def _is_carried(shapes: Tables, aligned: Column) -> bool:
-    """Whether a leading column is filled once and meant for the rows below, too."""
-    blank = filled = 0
-    for number, at in aligned.places.items():
-        one, shape = shapes[number]
-        column = shape.left + at
-        rows = range(shape.first, shape.end)
-        valued = [
-            row for row in rows if one.sheet.filled[row, shape.values.start : shape.right].any()
-        ]
-        others = [c for c in range(shape.left, shape.left + shape.leading) if c != column]
-        for row in valued:
-            cell = one.sheet.rows[row][column]
-            named = any(one.sheet.rows[row][other] != "" for other in others)
-            total = any(
-                is_total(cell_text(one.sheet.rows[row][other])) for other in (column, *others)
-            )
-            blank += cell == "" and named and not total
-            filled += cell != ""
-    return blank > 0 and filled > 0 and 3 * blank > filled
+def _named_by(columns: Sequence[Column], at: int) -> Column | None:
+    """The column that names rows where another one of the stub is blank: the next, or the last."""
+    others = [*columns[at + 1 :], *columns[:at]]
+    return others[0] if others else None
 
 
 def _totals(shapes: Tables) -> list[str]:
