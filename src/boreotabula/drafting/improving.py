@@ -79,7 +79,10 @@ def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterato
 def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
     """Rows that name the group of the rows below them, alone or with its sums."""
     if not ("stub" in sketch.block or "columns" in sketch.block):
-        return
+        own = [name for name in sketch.fields if _is_of_list(sketch, name)]
+        if not sketch.listed or len(own) < _FEWEST_COLUMNS:
+            return
+        sketch = sketch.having(stub=own[:2])
     group = sketch.block.get("group_row")
     rows = (one for one, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
     sums = dict.fromkeys(one for one in rows if not is_total(one))
@@ -125,6 +128,12 @@ def _nested(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
 
 
 _MOST_NAMED = 12
+_FEWEST_COLUMNS = 3
+"""In a list of two columns a row with one filled cell is as good as any other."""
+
+
+def _is_of_list(sketch: Sketch, name: str) -> bool:
+    return name not in sketch.stamps and name not in sketch.captured
 
 
 class _Where(Enum):

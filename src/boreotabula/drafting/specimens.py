@@ -513,29 +513,38 @@ def _differ_by_tab(examples: Sequence[Example]) -> bool:
 
 def _varying_from(shapes: Sequence[Shape]) -> int | None:
     """How many leading columns the tables have, if the headings right of them vary from table to
-    table above figures: then these are data, and no names of fields. Else None."""
-    if len({one.heads for one in shapes}) < _FEW or len(shapes) < _FEW:
+    table above figures: then these are data, and no names of fields. Else None.
+
+    Headings that some tables have besides those of all others are fields that may be missing; these
+    vary only if each table lacks some that another one has.
+    """
+    if len({one.heads for one in shapes}) < _FEW or any(one.levels > 1 for one in shapes):
         return None
-    tokens = [_tokens(one) for one in shapes]
     texts = [[normal_form(cell_text(cell)) for cell in one.heads] for one in shapes]
     common = Counter(text for some in texts for text in set(some))
+    usual = {text for text, number in common.items() if number >= _NEARLY_ALL * len(shapes)}
     found: Counter[int] = Counter()
-    for shape, some, known in zip(shapes, texts, tokens, strict=True):
-        varying = [
+    varying: list[set[str]] = []
+    moments = 0
+    for shape, some in zip(shapes, texts, strict=True):
+        places = [
             at for at, text in enumerate(some)
-            if text and 2 * common[text] <= len(shapes) and shape.columns[at] != TEXT
+            if text and text not in usual and shape.columns[at] != TEXT and not is_total(text)
         ]  # fmt: skip
-        moments = sum(known[at].startswith("<") for at in varying)
-        if len(varying) < _FEW or (moments < len(varying) and len(shapes) < _FEWEST_TABLES):
-            continue
-        start = varying[0]
-        fixed = all(2 * common[text] > len(shapes) for text in some[:start] if text)
-        if start and fixed and any(some[:start]):
-            found[start] += 1
+        varying.append({some[at] for at in places})
+        moments += all(_tokens(shape)[at].startswith("<") for at in places)
+        if len(places) >= _FEW and places[0] and any(some[: places[0]]):
+            found[places[0]] += 1
+    every = set().union(*varying)
+    if moments < len(shapes) and (
+        len(shapes) < _FEWEST_TABLES or any(len(every) < len(some) + _FEW for some in varying)
+    ):
+        return None
     (start, votes), *_ = found.most_common(1) or [(0, 0)]
     return start if 2 * votes > len(shapes) else None
 
 
+_NEARLY_ALL = 0.9
 _FEW = 2
 
 

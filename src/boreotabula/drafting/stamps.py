@@ -104,9 +104,8 @@ def _with_labels_above(
     spots = {
         (row, at)
         for row, some in rows.items()
-        if len(some) >= _FEW and any(_varies(sheets, row + 1, at) for at in some)
+        if len(some) >= _FEW and _are_values(sheets, row + 1, some)
         for at in some
-        if _varies(sheets, row + 1, at) or not isinstance(sheets[0].cell(row + 1, at), str)
     }
     taken = spots | {(row + 1, at) for row, at in spots}
     found = []
@@ -120,8 +119,14 @@ def _with_labels_above(
     return found
 
 
-def _varies(sheets: Sequence[Sheet], row: int, column: int) -> bool:
-    return len({cell_text(one.cell(row, column)) for one in sheets}) >= _FEW
+def _are_values(sheets: Sequence[Sheet], row: int, columns: Sequence[int]) -> bool:
+    """Whether cells are values of labels above them: some vary from tab to tab, and those that do
+    not are no texts."""
+    varying = [
+        len({cell_text(one.cell(row, column)) for one in sheets}) >= _FEW for column in columns
+    ]
+    constant = (column for column, varies in zip(columns, varying, strict=True) if not varies)
+    return any(varying) and not any(isinstance(sheets[0].cell(row, at), str) for at in constant)
 
 
 def _groups(every: Sequence[Sequence[Pair]]) -> list[list[tuple[int, Pair]]]:

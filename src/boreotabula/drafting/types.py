@@ -11,7 +11,7 @@ from typing import Any
 
 from boreotabula.drafting.words import is_unit
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import Converted, convert
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Cell
@@ -178,7 +178,7 @@ def _is_code(cell: Cell) -> bool:
 
 _WITH_UNIT = re.compile(
     r"(?P<before>[^\W\d_]{1,4}|[€$£¥])?\s*(?P<number>[-+−]?\d[\d.,'\s\u00a0\u202f]*?)"
-    r"\s*(?P<after>[^\W\d_][^\d,;]{0,12}|[€$£¥%])?"
+    r"\s*(?P<after>[^\W\d_][^\d,;]{0,12}|[€$£¥])?"
 )
 
 
@@ -188,12 +188,14 @@ def _without_unit(cells: Sequence[Cell], heading: str) -> tuple[str, list[Cell]]
     hits = {
         at: hit
         for at, cell in enumerate(cells)
-        if isinstance(cell, str) and not reads_as_figure(cell)
+        if isinstance(cell, str)
         and (hit := _WITH_UNIT.fullmatch(cell.strip()))
+        and (hit["before"] or hit["after"])
     }  # fmt: skip
     units = Counter((hit["before"] or hit["after"] or "").strip() for hit in hits.values())
     words = set(normal_form(heading).split())
-    known = [one for one in units if is_unit(one) or normal_form(one) in words]
+    behind = {(hit["after"] or "").strip() for hit in hits.values()}
+    known = [one for one in units if is_unit(one) or (one in behind and normal_form(one) in words)]
     if (
         len(units) != 1
         or len(known) != 1
