@@ -12,7 +12,7 @@ from itertools import islice
 from pathlib import Path
 
 from boreotabula.batch.atomic import placed
-from boreotabula.batch.inputs import SourceFile, check_is_file, look, sorted_files
+from boreotabula.batch.inputs import NO_PATTERN, SourceFile, check_is_file, look, sorted_files
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.batch.remote.address import as_named, is_remote
@@ -25,7 +25,7 @@ from boreotabula.sheets.opening import Opening, Workbook
 from boreotabula.sheets.sheet import Sheet, make_sheet
 from boreotabula.unreadable import UnreadableError
 
-_MOST_FILES = 200
+_MOST_FILES = 120
 _MOST_ROWS = 1500
 """So many files, and rows of each tab, are looked at: more show nothing new."""
 
@@ -90,11 +90,36 @@ def draft_from(
         raise CallError(f"no tab or file is called “{like}”{did_you_mean(like, sorted(tabs))}")
     drafted = draft(specimens, like)
     drafting = Drafting(drafted, ordered, len(sources) - len(some))
-    return drafting if drafted is None else _with_trial(drafting, drafted, folder, limits)
+    return drafting if drafted is None else tried_on_all(drafting, drafted, folder, limits)
 
 
-def _with_trial(
-    drafting: Drafting, drafted: Draft, folder: Path, limits: Limits | None
+def places_of(places: Sequence[Path]) -> tuple[Path, tuple[Path, ...]]:
+    """The folder and the files of it that some files and folders mean: of a single folder all.
+
+    Raises CallError if one of them is not there.
+    """
+    for one in places:
+        if not one.exists():
+            raise CallError(f"there is no folder or file “{one}”")
+    first, *others = places
+    if first.is_dir() and not others:
+        return first, ()
+    if first.is_dir() and all(one.is_file() for one in others):
+        return first, tuple(others)
+    files: list[Path] = []
+    for one in places:
+        if not one.is_dir():
+            check_is_file(one)
+        own = (
+            [found.path for found in sorted_files(one) if not found.why] if one.is_dir() else [one]
+        )
+        files += own
+    folder = Path(os.path.commonpath([one.resolve().parent for one in files]))
+    return Path(os.path.relpath(folder)), tuple(files)
+
+
+def tried_on_all(
+    drafting: Drafting, drafted: Draft, folder: Path, limits: Limits | None = None
 ) -> Drafting:
     """What was drafted, with what it gives over all files that it takes."""
     text = drafted.sketch.text(folder.resolve().as_posix(), whole=True)
@@ -109,7 +134,13 @@ def _with_trial(
         for one in kind.examples
         if (one.specimen.file, one.specimen.tab) not in {(some.file, some.tab) for some in left_out}
     ]
-    return replace(drafting, run=run, left_out=tuple(left_out))
+    named = {one.file for one in left_out} | {one.file for one in drafting.looked}
+    left_out += [
+        LeftOut(one.name, "", "its name fits no pattern of the layout")
+        for one in inbox.left_out
+        if one.why == NO_PATTERN and one.name not in named
+    ]
+    return replace(drafting, draft=drafted, run=run, left_out=tuple(left_out))
 
 
 def _why_other(one: Example) -> str:

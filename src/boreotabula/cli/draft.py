@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -26,19 +28,19 @@ EPILOG = """\b
 Examples:
   boreotabula draft inbox                    show the layout and what it gives
   boreotabula draft inbox -o stock.toml      write it
-  boreotabula draft inbox inbox/2026-04/*    from these files only
+  boreotabula draft inbox/2026-04/*          from these files only
+  boreotabula draft inbox --ask              answer its questions in the terminal
   boreotabula draft inbox --like "Bench 1"   for the tabs that look like this one
   boreotabula draft --again stock.toml       propose changes, now that the form has changed
 
 \b
-Exit status: 0 drafted without errors · 1 drafted, but errors remain
+Exit status: 0 nothing needs a look · 1 drafted, with errors or questions that change records
              2 wrong call · 3 nothing to draft from
 With --again these tell how the files are read with the changes."""
 
 
 @click.command("draft", epilog=EPILOG)
-@click.argument("folder", type=SOURCE, required=False)
-@click.argument("files", type=click.Path(path_type=Path), nargs=-1)
+@click.argument("places", type=SOURCE, nargs=-1, metavar="FOLDER|FILE...")
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the layout there.")
 @click.option(
     "--like", default="", metavar="TAB|FILE", help="Draft a layout for tabs like this one."
@@ -47,31 +49,36 @@ With --again these tell how the files are read with the changes."""
     "--again", type=click.Path(path_type=Path), metavar="LAYOUT",
     help="Propose changes to this layout as a diff; your lines stay.",
 )  # fmt: skip
+@click.option("--ask", is_flag=True, help="Ask in the terminal what the tabs do not tell.")
 @largest_part
 @json_option
 def command(
-    folder: Path | None, files: Sequence[Path], output: Path | None, like: str,
-    again: Path | None, largest_part: int, as_json: bool,
+    places: Sequence[Path], output: Path | None, like: str, again: Path | None, ask: bool,
+    largest_part: int, as_json: bool,
 ) -> int:  # fmt: skip
-    """Work out a layout from the files of FOLDER, and show what it gives.
+    """Work out a layout from the files of a folder, or from some files, and show what it gives.
 
-    Tabs that look alike are read in several ways; the way that places most cells, and by which most
-    printed totals agree, is written down. An existing layout is never replaced.
+    All reports of these files are read by one layout. It is tried on every file that it takes; what
+    it is not sure of is asked, and what it does not read is named. An existing layout is never
+    replaced.
     """
     if again is not None:
-        if folder is not None or like:
+        if places or like or ask:
             raise click.UsageError(
-                "--again reads the folders that its layout names; name no other."
+                "--again reads the folders that its layout names, and asks nothing; name no other."
             )
         return _again(again, output, largest_part, as_json)
-    if folder is None:
+    if not places:
         raise click.UsageError("Name the folder with the files; or a layout, with --again.")
-    from boreotabula.batch.draft import check_new, draft_from, write_draft
+    if ask and (as_json or not sys.stdin.isatty()):
+        raise click.UsageError("--ask needs a terminal; --json prints the questions.")
+    from boreotabula.batch.draft import check_new, draft_from, places_of, tried_on_all, write_draft
     from boreotabula.cli import screen
     from boreotabula.drafting.questions import changes_records, questions
 
     # Told before the files are read, not after.
     check_new([output] if output else [])
+    folder, files = places_of(places)
 
     with screen.counting("looking into", shown=not as_json) as (start, step):
         found = draft_from(
@@ -83,12 +90,48 @@ def command(
         say_json({"layout": None, "why": why}) if as_json else say(why)
         return 3
     asked = questions(drafted, run.findings)
+    if ask:
+        drafted, asked = _answered(drafted, asked)
+        found = tried_on_all(found, drafted, folder, limits(largest_part))
+        run = found.run or run
     written = write_draft(drafted, output, folder) if output else []
     if as_json:
         say_json(_described(found, drafted, run, asked, folder))
     else:
         _print(found, drafted, run, asked, folder, written)
     return 1 if any(map(changes_records, asked)) or _placed(run) < _LEAST_PLACED else 0
+
+
+def _answered(drafted: Draft, asked: Sequence[Doubt]) -> tuple[Draft, list[Doubt]]:
+    """A draft with what the person at the terminal answers, and the questions that are left."""
+    from boreotabula.cli import screen
+    from boreotabula.drafting.answers import answered, can_be_answered
+
+    console = screen.err()
+    sketch = drafted.sketch
+    left = [one for one in asked if not can_be_answered(one)]
+    mine = [one for one in asked if can_be_answered(one)]
+    for number, doubt in enumerate(mine, 1):
+        console.print(f"\n{number} of {len(mine)}  {doubt.text}", style="bold", soft_wrap=True)
+        console.print(f"  {doubt.where}", style="dim", soft_wrap=True)
+        while True:
+            try:
+                sketch = answered(sketch, doubt, _answer(doubt))
+            except ValueError as error:
+                console.print(f"  {error}", soft_wrap=True)
+            else:
+                break
+    return replace(drafted, sketch=sketch), left
+
+
+def _answer(doubt: Doubt) -> str:
+    """What the person says: a name, or the number of a choice; Enter for what was taken."""
+    if doubt.kind == "name":
+        return str(click.prompt("  name", default=doubt.column, err=True)).strip()
+    for number, choice in enumerate(doubt.choices, 1):
+        click.echo(f"  {number}  {choice}", err=True)
+    numbers = click.IntRange(1, len(doubt.choices))
+    return doubt.choices[click.prompt("  number", type=numbers, default=1, err=True) - 1]
 
 
 _LEAST_PLACED = 0.95

@@ -15,6 +15,8 @@ from boreotabula.drafting.looks import TEXT
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.specimens import Example, Kindred, LeftOut, Specimen, sort_tabs
 
+_MOST_READ = 60
+"""So many tabs tell what is sure of a field."""
 _MOST_TRIED = 24
 """By so many tabs candidates are judged; the best is read with all of them."""
 
@@ -88,9 +90,9 @@ def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
     """The best sketch of a kind, and how it reads all of its tabs; None if none reads any."""
     tried = _some(kind)
     some = _few_cells([one.specimen for one in tried.examples])
-    every = [improved(candidate, of, some) for candidate, of in _candidates(tried)]
-    best = every[0]
-    for other in every[1:]:
+    candidates = (improved(candidate, of, some) for candidate, of in _candidates(tried))
+    best = next(candidates)
+    for other in candidates if best[1].bits_left > _CLEARLY else ():
         # What the tables look like decides, unless the account is clearly against it.
         fewer = other[1].bits_left + _CLEARLY < best[1].bits_left
         if fewer and other[1].score > best[1].score + _POINTS:
@@ -103,7 +105,7 @@ def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
         more = improved(with_block(sketch, further), tried, some)
         if more[1].score > judged.score:
             sketch, judged = more
-    judged = judge(sketch, [one.specimen for one in kind.examples])
+    judged = judge(sketch, [one.specimen for one in kind.examples[:_MOST_READ]])
     return finished(sketch, judged, kind), judged
 
 

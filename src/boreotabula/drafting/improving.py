@@ -79,10 +79,10 @@ def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterato
 def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
     """Rows that name the group of the rows below them, alone or with its sums."""
     if not ("stub" in sketch.block or "columns" in sketch.block):
-        own = [name for name in sketch.fields if _is_of_list(sketch, name)]
-        if not sketch.listed or len(own) < _FEWEST_COLUMNS:
+        columns = [name for name in sketch.fields if _is_of_list(sketch, name)]
+        if not sketch.listed or len(columns) < _FEWEST_COLUMNS:
             return
-        sketch = sketch.having(stub=own[:2])
+        sketch = sketch.having(stub=columns[:2])
     group = sketch.block.get("group_row")
     rows = (one for one, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
     sums = dict.fromkeys(one for one in rows if not is_total(one))

@@ -13,7 +13,7 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _ROWS = 400
-"""Headings and labels stand in the first rows of a tab; records are not counted."""
+"""Headings and labels stand in the first rows of a tab."""
 _FEW = 2
 
 Row = frozenset[str]
@@ -51,11 +51,16 @@ def repeats_of(sheets: Sequence[Sheet]) -> Repeats:
     rows: Counter[Row] = Counter()
     texts: Counter[str] = Counter()
     for sheet in sheets:
+        # Rows with numbers are records, and stay on one tab.
+        is_text, filled = sheet.is_text[:_ROWS], sheet.filled[:_ROWS]
+        of_texts = is_text.any(axis=1) & (is_text == filled).all(axis=1)
         on_tab: set[Row] = set()
-        for number in np.flatnonzero(sheet.filled[:_ROWS].any(axis=1)).tolist():
+        for number in np.flatnonzero(of_texts).tolist():
             on_tab |= {row_of(part) for part in _parts(sheet, number)}
         rows.update(on_tab)
-        texts.update({text for row in on_tab for text in row})
+        texts.update(
+            {normal_form(text) for *_, text in sheet.texts(range(min(_ROWS, sheet.height)))}
+        )
     return Repeats(rows, texts, len(sheets))
 
 

@@ -208,6 +208,10 @@ def _is_units(sheet: Sheet, row: int, below: int, left: int, right: int) -> bool
 
 def _repeats(sheet: Sheet, shape: Shape, row: int) -> bool:
     """Whether a row inside a table repeats its headings."""
+    at, head = next(((at, cell) for at, cell in enumerate(shape.heads) if cell != ""), (0, ""))
+    # Most rows differ in their first cell already.
+    if normal_form(cell_text(sheet.rows[row][shape.left + at])) != normal_form(cell_text(head)):
+        return False
     here = [normal_form(cell_text(one)) for one in sheet.rows[row][shape.left : shape.right]]
     return here == [normal_form(cell_text(one)) for one in shape.heads]
 

@@ -585,14 +585,14 @@ def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
 def _numbers(one: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]],
                                     np.ndarray[tuple[int], np.dtype[np.float64]]]:  # fmt: skip
     """The numbers in the tables of a tab, by their place within the table."""
-    cells: list[int] = []
-    values: list[float] = []
+    cells: list[np.ndarray[tuple[int], np.dtype[np.intp]]] = []
+    values: list[np.ndarray[tuple[int], np.dtype[np.float64]]] = []
     for number, shape in enumerate(one.shapes):
         body = one.sheet.numbers[shape.first : shape.end, shape.left : shape.right]
-        for row, column in zip(*(~np.isnan(body)).nonzero(), strict=True):
-            cells.append(number * 1_000_000_000 + int(row) * 65_536 + int(column))
-            values.append(float(body[row, column]))
-    return np.array(cells, np.intp), np.array(values, float)
+        rows, columns = np.nonzero(~np.isnan(body))
+        cells.append(number * 1_000_000_000 + rows * 65_536 + columns)
+        values.append(body[rows, columns])
+    return np.concatenate(cells), np.concatenate(values)
 
 
 def _grouped_tabs(kind: Kindred, larger: Sequence[Kindred]) -> Iterable[tuple[Place, str]]:

@@ -72,24 +72,39 @@ def typed(
     unit, figures = _without_unit(filled, heading)
     most_odd = int(_ODD * len(filled)) if tolerant and len(filled) >= _FEWEST else 0
     either = _either(figures, decimal_mark)
+    read = [
+        (kind, mark, form, done)
+        for kind in _KINDS
+        for mark in _marks(decimal_mark, figures)
+        for form in [ValueForm(kind, languages=tuple(languages), decimal_mark=mark)]
+        if (done := _converted(figures if kind in _WITH_UNITS else filled, form)) is not None
+    ]
     # 1 and 0 are numbers first, and only words are yes and no. Where tabs differ in their decimal
     # mark, each settles it for itself.
     ways = [(odd, settled) for odd in dict.fromkeys((0, most_odd)) for settled in (False, True)]
     for odd, settled in ways:
-        for kind in _KINDS:
-            for mark in _marks(decimal_mark, figures):
-                form = ValueForm(kind, languages=tuple(languages), decimal_mark=mark)
-                done = convert(figures if kind in _WITH_UNITS else filled, form)
-                found = _read(kind, done, filled, odd, tuple(languages), settled=settled)
-                if found is None or (either and kind == "integer" and not _any_whole(figures)):
-                    continue
-                options = dict(found.options)
-                if kind in _WITH_UNITS:
-                    options |= {"unit": unit} if unit else {}
-                    options |= {"decimal_mark": mark} if mark and mark != decimal_mark else {}
-                guessed = found.guessed or (either if kind in _WITH_UNITS and mark else "")
-                return Typed(found.kind, options, nothing, found.odd, guessed)
+        for kind, mark, form, done in read:
+            found = _read(kind, done, filled, odd, form.languages, settled=settled)
+            if found is None or (either and kind == "integer" and not _any_whole(figures)):
+                continue
+            options = dict(found.options)
+            if kind in _WITH_UNITS:
+                options |= {"unit": unit} if unit else {}
+                options |= {"decimal_mark": mark} if mark and mark != decimal_mark else {}
+            guessed = found.guessed or (either if kind in _WITH_UNITS and mark else "")
+            return Typed(found.kind, options, nothing, found.odd, guessed)
     return Typed("text")
+
+
+_FIRST = 5
+
+
+def _converted(cells: Sequence[Cell], form: ValueForm) -> Converted | None:
+    """Cells as values of a type; None if the first few of them are none at all."""
+    first = convert(cells[:_FIRST], form)
+    if len(first.failures) == len(cells[:_FIRST]) and first.doubt is None:
+        return None
+    return convert(cells, form) if len(cells) > _FIRST else first
 
 
 def _any_whole(figures: Sequence[Cell]) -> bool:
