@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 
 from boreotabula.drafting.shapes import Shape
@@ -14,17 +13,6 @@ from boreotabula.reading.cells import cell_text, one_line
 Tables = Sequence[tuple[Example, Shape]]
 
 
-def headings_at(shapes: Tables, at: int) -> list[str]:
-    """The headings of the column at some place of all tables: first that of the usual language."""
-    texts: Counter[str] = Counter()
-    for one, shape in shapes:
-        if shape.left + at < shape.right:
-            texts[heading_at(one, shape, at)] += 1
-    del texts[""]
-    usual = heading_at(*_usual(shapes), at)
-    return sorted(texts, key=lambda text: (text != usual, -texts[text]))
-
-
 def heading_at(one: Example, shape: Shape, at: int) -> str:
     """The lowest heading over a column of a table, counted from its first."""
     column = shape.left + at
@@ -32,20 +20,6 @@ def heading_at(one: Example, shape: Shape, at: int) -> str:
         return ""
     above = (one.sheet.rows[row][column] for row in range(shape.lowest, shape.top - 1, -1))
     return one_line(cell_text(next((cell for cell in above if cell != ""), "")).strip())
-
-
-def _usual(shapes: Tables) -> tuple[Example, Shape]:
-    """The table whose headings most tables have; of equals one without foreign letters, as it makes
-    the plainer names."""
-    heads = [
-        tuple(heading_at(one, shape, at) for at in range(shape.leading or shape.right - shape.left))
-        for one, shape in shapes
-    ]
-    counts = Counter(heads)
-    best = max(range(len(heads)), key=lambda at: (
-        counts[heads[at]], sum(map(str.isascii, heads[at])), -at,
-    ))  # fmt: skip
-    return shapes[best]
 
 
 def heading_of(name: str) -> str:

@@ -40,8 +40,6 @@ class Sketch:
     """What is said of a field besides its type."""
     comments: Mapping[str, str] = field(default_factory=dict)
     """What a person should know of a field."""
-    note: str = ""
-    """What a person should know of the block."""
     doubts: tuple[Doubt, ...] = ()
     """What a person should decide."""
     guessed: Mapping[str, str] = field(default_factory=dict)
@@ -68,9 +66,6 @@ class Sketch:
             fields={**self.fields, name: kind},
             options={one: said for one, said in more.items() if said},
         )
-
-    def _note_of(self, part: str) -> str:
-        return self.note if part == "block" else ""
 
     @property
     def captured(self) -> frozenset[str]:
@@ -117,7 +112,7 @@ class Sketch:
             name = "[block]" if self.more else "block"
             parts += [(name, one) for one in (self.block, *self.more)]
         written = [
-            _part(name, keys, self.comments if name == "fields" else {}, self._note_of(name))
+            _part(name, keys, self.comments if name == "fields" else {})
             for name, keys in (*parts, ("fields", fields))
             if keys or "block" in name
         ]
@@ -127,10 +122,10 @@ class Sketch:
 _CAPTURE = re.compile(r"\{(\w+)\}")
 
 
-def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str], note: str) -> str:
+def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str]) -> str:
     """A table of the layout, its keys below each other."""
     width = max((len(_key(key)) for key in keys), default=0)
-    lines = [f"[{name}]" + (f"  # {note}" if note else "")] if name else []
+    lines = [f"[{name}]"] if name else []
     for key, value in keys.items():
         comment = f"  # {comments[key]}" if key in comments else ""
         lines.append(f"{_key(key):<{width}} = {written(value)}{comment}")

@@ -17,7 +17,7 @@ from boreotabula.drafting.shapes import Shape, shapes_of
 from boreotabula.drafting.types import typed
 from boreotabula.drafting.words import is_total, level_name
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.totals.tabs import sums_of_others
 from boreotabula.sheets.sheet import Cell, Sheet
 
@@ -632,11 +632,3 @@ def _group_sums(sheet: Sheet, shape: Shape) -> Iterable[float]:
             if shape.columns[column - shape.left] == FIGURE:
                 for some in groups.values():
                     yield round(float(np.nansum(sheet.numbers[some, column])), 6)
-
-
-def is_label(text: str) -> bool:
-    """Whether a text may be a label: short, and no figure."""
-    return bool(text.strip()) and len(text) <= _LONGEST_LABEL and not reads_as_figure(text)
-
-
-_LONGEST_LABEL = 40
