@@ -348,7 +348,7 @@ def test_no_ground_makes_a_draft_fail(rows: list[list[Any]], data: st.DataObject
     found = draft(specimens)
     if found is not None:
         parse_layout(found.sketch.text(), "the draft")
-        asked = [(one.kind, one.text, one.where) for one in questions(found)]
+        asked = [(one.kind, one.text, one.where + one.column) for one in questions(found)]
         assert len(set(asked)) == len(asked) and all(kind and text for kind, text, _ in asked)
         account = [one.account for one in found.judged.readings]
         assert all(sum(one.roles.values()) == one.filled for one in account)

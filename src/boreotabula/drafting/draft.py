@@ -90,7 +90,10 @@ def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
     """The best sketch of a kind, and how it reads all of its tabs; None if none reads any."""
     tried = _some(kind)
     some = _few_cells([one.specimen for one in tried.examples])
-    candidates = (improved(candidate, of, some) for candidate, of in _candidates(tried))
+    candidates = (
+        _with_further(improved(candidate, of, some), tried, some)
+        for candidate, of in _candidates(tried)
+    )
     best = next(candidates)
     for other in candidates if best[1].bits_left > _CLEARLY else ():
         # What the tables look like decides, unless the account is clearly against it.
@@ -100,13 +103,21 @@ def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
     sketch, judged = best
     if not judged.readings:
         return None
-    for further in further_kinds(tried):
-        # Each on top of those before it: a tab may hold three tables.
-        more = improved(with_block(sketch, further), tried, some)
-        if more[1].score > judged.score:
-            sketch, judged = more
     judged = judge(sketch, [one.specimen for one in kind.examples[:_MOST_READ]])
     return finished(sketch, judged, kind), judged
+
+
+def _with_further(
+    found: tuple[Sketch, Judgement], kind: Kindred, some: Sequence[Specimen]
+) -> tuple[Sketch, Judgement]:
+    """A sketch with blocks for the other tables that most tabs of a kind hold beside the main one,
+    each on top of those before it, as far as they read the tabs better."""
+    sketch, judged = found
+    for further in further_kinds(kind) if judged.readings else ():
+        more = improved(with_block(sketch, further), kind, some)
+        if more[1].score > judged.score:
+            sketch, judged = more
+    return sketch, judged
 
 
 _CLEARLY = 10.0

@@ -106,7 +106,13 @@ def _words_of_captions(sketch: Sketch, one: Example) -> set[str]:
         for cells in one.sheet.rows[max(shape.top - 2, 0) : shape.top]
         for cell in cells
     )
-    return {names.plain(word) for text in above for word in re.split(r"[\s:,()–—]+", text) if word}
+    # A number in a caption is that of a table, and tells nothing of the file.
+    return {
+        names.plain(word)
+        for text in above
+        for word in re.split(r"[\s:,()–—]+", text)
+        if word and not word.isdigit()
+    }
 
 
 def _cells(example: Example) -> Iterable[Cell]:

@@ -108,7 +108,10 @@ def with_block(sketch: Sketch, kind: Kindred) -> Sketch:
     if other.listed and "stub" not in block:
         block["stub"] = list(names.values())[:2]
     if main.listed and "stub" not in main.block:
-        own_fields = [name for name in main.fields if name not in main.stamps]
+        own_fields = [
+            name for name in sketch.fields
+            if name not in sketch.stamps and name not in sketch.captured
+        ]  # fmt: skip
         main = main.having(stub=own_fields[:2])
     return replace(
         main,

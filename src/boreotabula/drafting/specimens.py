@@ -410,8 +410,12 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
     """The tables of a kind, all seen as what most of them look like: a cross-tab or a list, with
     as many leading columns."""
     shapes = [shape for one in examples for shape in one.shapes]
-    leading = None if _differ_by_tab(examples) else _varying_from(shapes)
+    by_tab = _differ_by_tab(examples)
+    leading = None if by_tab else _varying_from(shapes)
     crossed = leading is not None or 2 * sum(one.crossed for one in shapes) > len(shapes)
+    words = not any(text.startswith("<") for one in shapes for text in _tokens(one))
+    if by_tab and words and all(one.levels == 1 for one in shapes):
+        crossed = False
     if crossed and leading is None and len(examples) > 1 and _shorter_as_list(examples):
         crossed = False
     if crossed and all(one.bare for one in shapes) and _is_list_of_types(shapes):
@@ -501,14 +505,19 @@ _FEWEST_TABLES = 3
 def _differ_by_tab(examples: Sequence[Example]) -> bool:
     """Whether the headings of a kind differ from tab to tab of its files, but for each tab are the
     same in all files: each tab holds things of its own."""
-    by_tab: dict[str, set[object]] = {}
-    files: dict[str, set[str]] = {}
+    by_tab: dict[str, list[set[str]]] = {}
     for one in examples:
-        by_tab.setdefault(one.specimen.tab, set()).add(tuple(shape.heads for shape in one.shapes))
-        files.setdefault(one.specimen.tab, set()).add(one.specimen.file)
-    several = all(len(some) > 1 for some in files.values()) and len(by_tab) > 1
-    different = len(set.union(*by_tab.values())) > 1
-    return several and different and all(len(some) == 1 for some in by_tab.values())
+        heads = {text for shape in one.shapes for text in _tokens(shape) if text}
+        by_tab.setdefault(one.specimen.tab, []).append(heads)
+    shared = {tab: set.intersection(*some) for tab, some in by_tab.items()}
+    several = len(by_tab) > 1 and all(len(some) > 1 for some in by_tab.values())
+    alike = all(
+        len(shared[tab]) >= _MOST_SHARED * len(set.union(*some)) for tab, some in by_tab.items()
+    )
+    return several and alike and len(set(map(frozenset, shared.values()))) > 1
+
+
+_MOST_SHARED = 0.7
 
 
 def _varying_from(shapes: Sequence[Shape]) -> int | None:

@@ -73,13 +73,13 @@ def _cross_tab(shapes: Tables) -> Sketch:
     leading = [column.headings for column in aligned]
     corner = _corner_names(shapes)
     # Where a leading column has no heading, all of them are known by their place.
-    bare = shape.bare or corner or not all(leading)
+    bare = shape.bare or corner or blank
     stub: list[str] = []
     for column, heads in zip(aligned, leading, strict=True):
         if bare and not heads and _numbers_lines(shapes, column):
             stub.append("-")
         else:
-            own = [] if corner else heads
+            own = [] if corner and not stub else heads
             # By position no heading is looked for, so none need be known.
             stub.append(named_field(own, fields, {} if bare else headings, "name"))
     across = []
@@ -136,7 +136,7 @@ def _corner_names(shapes: Tables) -> bool:
     for some in by_tab.values():
         corners = {cell_text(one.heads[0]) for one in some}
         rest = {one.heads[1:] for one in some}
-        if some[0].leading == 1 and len(corners) == len(some) > 1 and "" not in corners:
+        if len(corners) == len(some) > 1 and "" not in corners:
             return bool(set.intersection(*(set(map(cell_text, one)) for one in rest)))
     return False
 
