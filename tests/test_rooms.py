@@ -58,6 +58,9 @@ PARTS = {
         "cells", "values", "plan", "locate", "stamps", "columns", "rows",
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
+    "drafting": (
+        "texts", "doubts", "sketch", "tabs", "columns", "labels", "search", "draft", "asking",
+    ),
     "batch": (
         "own", "atomic", "claims", "remote", "processes", "layouts", "run_folders", "inputs",
         "file", "evidence", "cache", "compare", "read_all", "ahead", "run", "survey", "draft",

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from boreotabula.drafting.amend import (
+from boreotabula.drafting.asking.amend import (
     Amendment,
     amended,
     heading_known,
@@ -15,7 +15,7 @@ from boreotabula.drafting.amend import (
     of_block,
     of_part,
 )
-from boreotabula.drafting.names import of_files, plain
+from boreotabula.drafting.labels.names import of_files, plain
 from boreotabula.layout.headings import normal_form
 from helpers import csv_rows, program, read, sheet, write_workbook
 

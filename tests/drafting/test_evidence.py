@@ -9,18 +9,19 @@ from typing import Any
 import pytest
 
 from boreotabula.batch.again import _rank, _tab_pattern
-from boreotabula.drafting.captions import caption_of
-from boreotabula.drafting.crossed import is_key, level_run, value_run
 from boreotabula.drafting.draft import draft
-from boreotabula.drafting.further import turned
-from boreotabula.drafting.judging import judge
-from boreotabula.drafting.looks import FIGURE, TEXT, columns_of, looks_of, runs_of
-from boreotabula.drafting.shapes import shapes_of
+from boreotabula.drafting.search.further import turned
+from boreotabula.drafting.search.judging import judge
+from boreotabula.drafting.search.values import narrower
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.specimens import Specimen, sort_tabs
-from boreotabula.drafting.types import languages_of, month_languages, type_of
-from boreotabula.drafting.values import narrower
-from boreotabula.drafting.words import is_unit, level_name, total_pattern
+from boreotabula.drafting.tabs.crossed import is_key, level_run, value_run
+from boreotabula.drafting.tabs.kinds import sort_tabs
+from boreotabula.drafting.tabs.looks import FIGURE, TEXT, columns_of, looks_of, runs_of
+from boreotabula.drafting.tabs.shapes import shapes_of
+from boreotabula.drafting.tabs.specimens import Specimen
+from boreotabula.drafting.texts.captions import caption_of
+from boreotabula.drafting.texts.types import languages_of, month_languages, type_of
+from boreotabula.drafting.texts.words import is_unit, level_name, total_pattern
 from helpers import sheet
 
 

@@ -13,10 +13,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from boreotabula.drafting.asking.questions import questions
 from boreotabula.drafting.draft import Draft, draft
-from boreotabula.drafting.judging import judge
-from boreotabula.drafting.questions import questions
-from boreotabula.drafting.specimens import Specimen
+from boreotabula.drafting.search.judging import judge
+from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.layout.patterns import Kind, first_match, pattern
 from boreotabula.sheets.sheet import Cell, make_sheet
 

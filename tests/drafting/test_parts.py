@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import pytest
 
+from boreotabula.drafting.asking.questions import questions
+from boreotabula.drafting.columns.groups import group_names, patterns_of
 from boreotabula.drafting.draft import draft
-from boreotabula.drafting.groups import group_names, patterns_of
-from boreotabula.drafting.names import of_files, of_tabs, plain
-from boreotabula.drafting.pairs import pairs_of
-from boreotabula.drafting.questions import questions
-from boreotabula.drafting.shapes import shapes_of
+from boreotabula.drafting.labels.names import of_files, of_tabs, plain
+from boreotabula.drafting.labels.pairs import pairs_of
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.specimens import Example, Specimen
+from boreotabula.drafting.tabs.shapes import shapes_of
+from boreotabula.drafting.tabs.specimens import Example, Specimen
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.sheets.sheet import Sheet
 from helpers import sheet

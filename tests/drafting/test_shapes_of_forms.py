@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from boreotabula.drafting.asking.questions import questions
 from boreotabula.drafting.draft import Draft, draft
-from boreotabula.drafting.questions import questions
-from boreotabula.drafting.specimens import Specimen
+from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.sheets.sheet import make_sheet
 from boreotabula.stores.csv import csv_rows

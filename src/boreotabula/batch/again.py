@@ -16,7 +16,7 @@ from boreotabula.batch.headings.suggest import suggestions
 from boreotabula.batch.inputs import Inbox, look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.gather import Run, read_figures
-from boreotabula.drafting.amend import (
+from boreotabula.drafting.asking.amend import (
     Amendment,
     amended,
     heading_known,
@@ -25,10 +25,10 @@ from boreotabula.drafting.amend import (
     of_block,
     of_part,
 )
-from boreotabula.drafting.pairs import Pair, pairs_of
-from boreotabula.drafting.specimens import tables_of
-from boreotabula.drafting.types import NOTHING
-from boreotabula.drafting.words import field_name, total_pattern
+from boreotabula.drafting.labels.pairs import Pair, pairs_of
+from boreotabula.drafting.tabs.tab_tables import tables_of
+from boreotabula.drafting.texts.types import NOTHING
+from boreotabula.drafting.texts.words import field_name, total_pattern
 from boreotabula.findings.files import NO_TAB_MATCHES, TAB_NOT_CHOSEN
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import FindingKind, Severity

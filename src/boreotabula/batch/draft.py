@@ -18,7 +18,7 @@ from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.batch.remote.address import as_named, is_remote
 from boreotabula.batch.run.gather import Run, read_figures
 from boreotabula.drafting.draft import Draft, draft
-from boreotabula.drafting.specimens import Example, LeftOut, Specimen
+from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen
 from boreotabula.errors import CallError
 from boreotabula.limits import Limits
 from boreotabula.sheets.opening import Opening, Workbook

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from boreotabula.drafting.types import languages_of
+from boreotabula.drafting.texts.types import languages_of
 from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.layout.model import Reading
 from boreotabula.reading.cells import reads_as_figure

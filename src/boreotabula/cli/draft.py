@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from boreotabula.batch.run.gather import Run
     from boreotabula.drafting.doubts import Doubt
     from boreotabula.drafting.draft import Draft
-    from boreotabula.drafting.specimens import Kindred, LeftOut
+    from boreotabula.drafting.tabs.specimens import Kindred, LeftOut
 
 EPILOG = """\b
 Examples:
@@ -74,7 +74,7 @@ def command(
         raise click.UsageError("--ask needs a terminal; --json prints the questions.")
     from boreotabula.batch.draft import check_new, draft_from, places_of, tried_on_all, write_draft
     from boreotabula.cli import screen
-    from boreotabula.drafting.questions import changes_records, questions
+    from boreotabula.drafting.asking.questions import changes_records, questions
 
     # Told before the files are read, not after.
     check_new([output] if output else [])
@@ -105,7 +105,7 @@ def command(
 def _answered(drafted: Draft, asked: Sequence[Doubt]) -> tuple[Draft, list[Doubt]]:
     """A draft with what the person at the terminal answers, and the questions that are left."""
     from boreotabula.cli import screen
-    from boreotabula.drafting.answers import answered, can_be_answered
+    from boreotabula.drafting.asking.answers import answered, can_be_answered
 
     console = screen.err()
     sketch = drafted.sketch

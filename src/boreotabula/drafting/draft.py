@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from boreotabula.drafting.composing import composed
-from boreotabula.drafting.evidence import first_sketch
-from boreotabula.drafting.finishing import finished
-from boreotabula.drafting.further import further_kinds, turned, with_block
-from boreotabula.drafting.improving import improved
-from boreotabula.drafting.judging import Judgement, judge
-from boreotabula.drafting.looks import TEXT
+from boreotabula.drafting.search.composing import composed
+from boreotabula.drafting.search.evidence import first_sketch
+from boreotabula.drafting.search.finishing import finished
+from boreotabula.drafting.search.further import further_kinds, turned, with_block
+from boreotabula.drafting.search.improving import improved
+from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.specimens import Example, Kindred, LeftOut, Specimen, sort_tabs
+from boreotabula.drafting.tabs.kinds import sort_tabs
+from boreotabula.drafting.tabs.looks import TEXT
+from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
 
 _MOST_READ = 60
 """So many tabs tell what is sure of a field."""

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.one_sheet import first_sheet
-from boreotabula.drafting.types import type_of
+from boreotabula.drafting.texts.types import type_of
 from boreotabula.errors import CallError
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE

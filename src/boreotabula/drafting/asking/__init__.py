@@ -1,0 +1,1 @@
+"""What a person decides: questions, answers, and changes of a layout."""

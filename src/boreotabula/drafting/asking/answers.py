@@ -1,0 +1,127 @@
+"""What a person answers to the questions about a draft, written into it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.sketch import Sketch, few, listed
+from boreotabula.drafting.texts.words import field_name
+
+_ASKED = ("name", "value", "blank", "heading")
+
+
+def can_be_answered(doubt: Doubt) -> bool:
+    """Whether an answer to a question changes the layout by itself: an error is mended by hand."""
+    return doubt.kind in _ASKED and (doubt.kind == "name" or len(doubt.choices) > 1)
+
+
+def answered(sketch: Sketch, doubt: Doubt, answer: str) -> Sketch:
+    """A sketch with the answer to a question: a name, or one of its choices. The first choice is
+    what was taken, and changes nothing."""
+    if doubt.kind == "name":
+        return renamed(sketch, doubt.column, answer)
+    if answer == doubt.choices[0]:
+        return sketch
+    if doubt.kind == "blank":
+        sign = doubt.choices[0].partition("“")[2].partition("”")[0]
+        left = [one for one in listed(sketch.reading.get("empty")) if one != sign]
+        reading = {key: value for key, value in sketch.reading.items() if key != "empty"}
+        return replace(sketch, reading={**reading, **({"empty": left} if left else {})})
+    if doubt.kind == "value":
+        key, _, value = answer.partition(" = ")
+        said: Any = value == "true" if value in ("true", "false") else value.strip('"')
+        options = {**sketch.options.get(doubt.column, {}), key: said}
+        return replace(sketch, options={**sketch.options, doubt.column: options})
+    return _with_field(sketch, doubt.choices[1])
+
+
+def _with_field(sketch: Sketch, heading: str) -> Sketch:
+    """A sketch in which a heading means a field of its own, right behind the one it was taken
+    for."""
+    before = sketch.headings.get(heading)
+    if before is None:
+        return sketch
+    name = field_name(heading, sketch.fields)
+    headings = {text: field for text, field in sketch.headings.items() if text != heading}
+    fields: dict[str, str] = {}
+    for one, how in sketch.fields.items():
+        fields[one] = how
+        if one == before:
+            fields[name] = how
+    if name != field_name(heading):
+        headings[heading] = name
+    return replace(sketch, headings=headings, fields=fields)
+
+
+def renamed(sketch: Sketch, old: str, new: str) -> Sketch:
+    """A sketch with another name of a field, wherever it stands. Raises ValueError if the name is
+    none, or that of another field."""
+    name = field_name(new)
+    if new != name or (new != old and new in sketch.fields):
+        raise ValueError(f"“{new}” is no name for a field, or that of another; “{name}” would be")
+    if new == old:
+        return sketch
+
+    def one(text: str) -> str:
+        return new if text == old else text
+
+    def keys(values: Mapping[str, Any]) -> dict[str, Any]:
+        return {one(key): value for key, value in values.items()}
+
+    return replace(
+        sketch,
+        include=tuple(_in_pattern(text, old, new) for text in sketch.include),
+        tabs=_in_tabs(sketch.tabs, old, new),
+        stamps=keys(sketch.stamps),
+        block=_in_block(sketch.block, old, new),
+        more=tuple(_in_block(block, old, new) for block in sketch.more),
+        fields=keys(sketch.fields),
+        options=keys(sketch.options),
+        comments={key: text for key, text in sketch.comments.items() if key != old},
+        guessed=keys(sketch.guessed),
+        headings={text: one(field) for text, field in sketch.headings.items()},
+    )
+
+
+def _in_pattern(text: str, old: str, new: str) -> str:
+    return re.sub(rf"\{{{re.escape(old)}\}}", f"{{{new}}}", text)
+
+
+def _in_tabs(tabs: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
+    named = [_in_pattern(text, old, new) for text in listed(tabs.get("named"))]
+    return {**tabs, **({"named": few(named)} if named else {})}
+
+
+_NAMES = ("stub", "across", "value", "columns", "carry_down")
+
+
+def _in_block(block: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
+    """The keys of a block with another name of a field."""
+    found: dict[str, Any] = {}
+    for key, value in block.items():
+        if key in _NAMES:
+            names = [new if name == old else name for name in listed(value)]
+            found[key] = few(names) if isinstance(value, str) else names
+        elif key == "group_row":
+            found[key] = _in_groups(value, old, new)
+        elif key == "caption":
+            found[key] = few([_in_pattern(text, old, new) for text in listed(value)])
+        elif key == "tabs":
+            found[key] = _in_tabs(value, old, new)
+        elif key in ("stamps", "also"):
+            found[key] = {new if name == old else name: said for name, said in value.items()}
+        else:
+            found[key] = value
+    return found
+
+
+def _in_groups(value: Any, old: str, new: str) -> Any:
+    if isinstance(value, str):
+        return new if value == old else value
+    if isinstance(value, Mapping):
+        return {**value, "field": _in_groups(value["field"], old, new)}
+    return [_in_groups(one, old, new) for one in value]

@@ -1,0 +1,135 @@
+"""What a person should decide about a draft: what errors remain, and what the tabs do not tell."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from typing import Any
+
+from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.draft import Draft
+from boreotabula.drafting.search.finishing import our_names
+from boreotabula.drafting.sketch import listed
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import Severity
+from boreotabula.layout.addresses import Address
+from boreotabula.reading.cells import cell_text
+from boreotabula.texts import counted
+
+
+def questions(draft: Draft, findings: Sequence[Finding] | None = None) -> list[Doubt]:
+    """The questions about a draft: errors and warnings first, of which `findings` holds those of a
+    run over all files; then what was not sure, by the records that it changes; names last."""
+    if findings is None:
+        findings = [
+            replace(one, file=specimen.file, tab=specimen.tab)
+            for specimen, one in draft.judged.errors
+        ]
+    doubts = [*draft.sketch.doubts, *_guessed(draft)]
+    return [
+        *_about_findings(findings),
+        *sorted(doubts, key=lambda one: -one.records),
+        *_read_as_nothing(draft),
+        *_unnamed(draft),
+    ]
+
+
+def _about_findings(findings: Sequence[Finding]) -> Iterator[Doubt]:
+    """One question for each kind of error or warning of each field, with its first place and how
+    many more there are."""
+    grave = [one for one in findings if one.severity in (Severity.ERROR, Severity.WARNING)]
+    by_code: dict[tuple[str, str], list[Finding]] = {}
+    for one in sorted(grave, key=lambda one: one.severity is not Severity.ERROR):
+        by_code.setdefault((one.code, one.field), []).append(one)
+    ranked = sorted(
+        by_code.values(), key=lambda some: (some[0].severity is not Severity.ERROR, -len(some))
+    )
+    for some in ranked:
+        first = some[0]
+        more = f" (and {len(some) - 1} more like it)" if len(some) > 1 else ""
+        yield Doubt(
+            first.code, first.message + more, first.advice, first.file, first.tab,
+            str(first.at) if first.at else "", first.field, records=len(some),
+        )  # fmt: skip
+
+
+def _guessed(draft: Draft) -> Iterator[Doubt]:
+    """The fields whose values no cell shows how to read, each with the first such value."""
+    for name, text in draft.sketch.guessed.items():
+        file, tab, cell, number = _first_cell(draft, text)
+        options = draft.sketch.options.get(name, {})
+        if "decimal_mark" in options:
+            mark = options["decimal_mark"]
+            other = "," if mark == "." else "."
+            here, elsewhere = "decimals", "thousands"
+            if mark not in text:
+                here, elsewhere = elsewhere, here
+            sign = mark if mark in text else other
+            said = f"no number of “{name}” shows whether “{sign}” marks decimals or thousands;"
+            said += f" it is read as marking {here}"
+            change = f'if it marks {elsewhere}, write decimal_mark = "{other}" into the field'
+            choices = (f'decimal_mark = "{mark}"', f'decimal_mark = "{other}"')
+        else:
+            first = bool(options.get("day_first", True))
+            said = f"no date of “{name}” shows whether the day or the month comes first;"
+            said += f" the {'day' if first else 'month'} is taken to"
+            change = f"otherwise write day_first = {str(not first).lower()} into the field"
+            choices = (f"day_first = {str(first).lower()}", f"day_first = {str(not first).lower()}")
+        yield Doubt("value", said, change, file, tab, cell, name, choices, number, f": {text}")
+
+
+def _first_cell(draft: Draft, text: str) -> tuple[str, str, str, int]:
+    """Where a text stands first, and how many records its file has at least."""
+    for example in draft.kind.examples:
+        for row, cells in enumerate(example.sheet.rows):
+            for column, cell in enumerate(cells):
+                if cell != "" and cell_text(cell) == text:
+                    one = example.specimen
+                    return one.file, one.tab, str(Address(row, column)), draft.judged.records
+    return "", "", "", draft.judged.records
+
+
+def _read_as_nothing(draft: Draft) -> Iterator[Doubt]:
+    """The signs that are read as no value, each with the first cell that holds it."""
+    for sign in listed(draft.sketch.reading.get("empty")):
+        cells = [
+            (example.specimen, row, column)
+            for example in draft.kind.examples
+            for row, some in enumerate(example.sheet.rows)
+            for column, cell in enumerate(some)
+            if cell != "" and cell_text(cell).strip() == sign
+        ]
+        if cells:
+            specimen, row, column = cells[0]
+            yield Doubt.at_cell(
+                "blank", specimen.file, specimen.tab, row, column,
+                f"“{sign}” in {counted(len(cells), 'cell')} counts as blank",
+                f"if it means something, remove “{sign}” from `empty` in [reading]",
+                choices=(f"“{sign}” is blank", f"“{sign}” is a value"),
+            )  # fmt: skip
+
+
+def _unnamed(draft: Draft) -> Iterator[Doubt]:
+    for name, meant in our_names(draft.sketch, draft.kind).items():
+        file, tab, cell, value = next(_values(draft, name), ("", "", "", ""))
+        yield Doubt(
+            "name", f"the form has no word for {meant}", f"rename “{name}”", file, tab, cell, name,
+            example=f", where {name} = {value}" if value else "",
+        )  # fmt: skip
+
+
+def _values(draft: Draft, name: str) -> Iterator[tuple[str, str, str, Any]]:
+    """All values of a field, with file, tab and cell of the record of each."""
+    for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True):
+        for batch in reading.tables.values():
+            if name not in batch.schema.names:
+                continue
+            columns = (batch.column(one).to_pylist() for one in (name, "source_cell"))
+            for value, cell in zip(*columns, strict=True):
+                if value is not None:
+                    yield example.file, example.tab, cell or "", value
+
+
+def changes_records(doubt: Doubt) -> bool:
+    """Whether another answer to a question changes records."""
+    return doubt.kind != "name" and doubt.records > 0

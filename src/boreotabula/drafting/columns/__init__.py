@@ -1,0 +1,1 @@
+"""The columns of a kind: matched over its tables, named and typed."""

@@ -1,0 +1,319 @@
+"""The columns of a kind, matched over its tables: by their headings first, wherever they stand.
+
+What is left over is matched by headings and values that are alike, and by place only where one
+column alone is left on both sides between the same neighbours. Each match that headings alone do
+not make is a doubt, which the person is asked about.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from itertools import combinations
+
+from boreotabula.drafting.columns.over_columns import Tables
+from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.specimens import Example
+from boreotabula.drafting.texts.periods import period_of
+from boreotabula.drafting.texts.types import typed
+from boreotabula.drafting.texts.words import level_name
+from boreotabula.layout.headings import normal_form
+from boreotabula.sheets.sheet import Cell
+
+HeadingOf = Callable[[Example, Shape, int], str]
+"""The heading over a column of a table, counted from its first."""
+
+
+@dataclass
+class Column:
+    """A column of a kind: its place in each table that has it, by the number of the table, and the
+    headings by which it is known, the most usual first."""
+
+    places: dict[int, int]
+    headings: list[str]
+    doubts: list[Doubt] = field(default_factory=list)
+    kind: str | None = None
+    """The type of its cells, once it was asked for; empty if they are blank."""
+    texts: set[str] | None = None
+    """The texts of some of its cells, once they were asked for."""
+
+
+def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range]) -> list[Column]:
+    """The columns that some tables have in a `span` of theirs, counted from their first."""
+    by_key: dict[tuple[str, int], Column] = {}
+    written: dict[tuple[str, int], Counter[str]] = {}
+    for number, (one, shape) in enumerate(tables):
+        seen: Counter[str] = Counter()
+        for at in span(shape):
+            text = heading(one, shape, at)
+            # Columns without a heading are known by their place alone.
+            plain = normal_form(text)
+            key = (plain, seen[plain]) if plain else ("", at)
+            seen[plain] += 1
+            by_key.setdefault(key, Column({}, [])).places[number] = at
+            written.setdefault(key, Counter())[text] += 1
+    for key, column in by_key.items():
+        column.headings = [text for text, _ in written[key].most_common() if text]
+    columns = list(by_key.values())
+    columns = _of_languages(columns, tables)
+    columns = _alike(columns, tables, by_place=False)
+    columns = _of_languages(columns, tables)
+    columns = _alike(columns, tables, by_place=True)
+    return _in_order(columns)
+
+
+def columns_by_place(
+    tables: Tables, heading: HeadingOf, span: Callable[[Shape], range]
+) -> list[Column]:
+    """The same, each column by its place alone: where some have no heading."""
+    columns: dict[int, Column] = {}
+    for number, (one, shape) in enumerate(tables):
+        for at in span(shape):
+            column = columns.setdefault(at, Column({}, []))
+            column.places[number] = at
+            text = heading(one, shape, at)
+            if text and text not in column.headings:
+                column.headings.append(text)
+    return [columns[at] for at in sorted(columns)]
+
+
+def _in_order(columns: list[Column]) -> list[Column]:
+    """The columns as most tables have them, from left to right; one that few have after the one
+    that stands left of it there."""
+    usual = Counter(number for one in columns for number in one.places)
+    if not usual:
+        return columns
+    first = max(usual, key=lambda number: (usual[number], -number))
+    ordered = sorted(
+        (one for one in columns if first in one.places), key=lambda one: one.places[first]
+    )
+    for column in columns:
+        if first in column.places:
+            continue
+        number, at = next(iter(column.places.items()))
+        left = [place for place, one in enumerate(ordered) if one.places.get(number, at) < at]
+        ordered.insert(max(left, default=-1) + 1, column)
+    return ordered
+
+
+def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
+    """With the columns of tables that share no heading with the others as theirs, all by place
+    together, if they are as many and of the same types: the same form in another language."""
+    while True:
+        named = [one for one in columns if one.headings]
+        first, *others = _languages(named, len(tables)) or [[]]
+        for tables_of_it in others:
+            pairs = _by_place(named, first[0], tables_of_it[0])
+            together = len(tables_of_it) + len(first) <= len(tables)
+            if pairs and together and _is_translation(pairs, tables):
+                shared = any(_share_texts(one, two, tables) for one, two in pairs)
+                if len(tables_of_it) == 1 or not shared:
+                    pairs[0][0].doubts.append(_language(*pairs[0], tables))
+                for one, two in pairs:
+                    _merge(one, two, columns)
+                break
+        else:
+            return columns
+
+
+def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
+    """The tables in groups that share no heading with one another; the largest first, and in each
+    the table with most columns first."""
+    group = list(range(tables))
+    for one in columns:
+        numbers = sorted(one.places)
+        for number in numbers[1:]:
+            old, new = group[number], group[numbers[0]]
+            group = [new if some == old else some for some in group]
+    widths = Counter(number for one in columns for number in one.places)
+    groups: dict[int, list[int]] = {}
+    for number in range(tables):
+        if widths[number]:
+            groups.setdefault(group[number], []).append(number)
+    found = [sorted(some, key=lambda number: (-widths[number], number)) for some in groups.values()]
+    return sorted(found, key=lambda some: (-len(some), some))
+
+
+def _share_texts(one: Column, two: Column, tables: Tables) -> bool:
+    """Whether two columns have texts in common."""
+    return _shared_texts(one, two, tables) > 0
+
+
+def _shared_texts(one: Column, two: Column, tables: Tables) -> float:
+    """The part of the texts of two columns that both have; 0 if it is but one text."""
+    texts = []
+    for column in (one, two):
+        if column.texts is None:
+            column.texts = {cell for cell in cells_of(column, tables) if isinstance(cell, str)}
+        texts.append(column.texts)
+    shared = len(texts[0] & texts[1])
+    return shared / min(map(len, texts)) if shared > 1 else 0.0
+
+
+def _is_translation(pairs: Sequence[tuple[Column, Column]], tables: Tables) -> bool:
+    """Whether columns are the same in another language: as many, of the same types, and none of
+    them a moment or number."""
+    return all(not _are_moments(one, two) and _of_one_type(one, two, tables) for one, two in pairs)
+
+
+def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[Column, Column]]:
+    """The columns of two tables in their order."""
+    orders = [
+        sorted((one for one in columns if number in one.places), key=lambda one: one.places[number])
+        for number in (first, second)
+    ]
+    return list(zip(*orders, strict=True)) if len(orders[0]) == len(orders[1]) else []
+
+
+def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Column]:
+    """With columns that are never on one table as one, where headings and types are alike; or, if
+    `by_place`, nothing else is left between the same neighbours."""
+    while True:
+        scores = [
+            (score, -number, one, two)
+            for number, (one, two) in enumerate(combinations(columns, 2))
+            if (score := _score(one, two, columns, tables)) > (0 if by_place else _BY_PLACE)
+        ]
+        if not scores:
+            return columns
+        score, _, one, two = max(scores, key=lambda some: some[:2])
+        if len(two.places) > len(one.places):
+            one, two = two, one
+        if score <= _BY_PLACE or not _share_texts(one, two, tables):
+            one.doubts.append(_paired(one, two, tables, score))
+        _merge(one, two, columns)
+
+
+_LIKE_HEADINGS = 80
+_LIKE_VALUES = 0.5
+"""So large a part of the texts of the one are texts of the other."""
+_BY_PLACE = 1.0
+
+
+def _score(one: Column, two: Column, columns: Sequence[Column], tables: Tables) -> float:
+    """How sure it is that two columns are the same; 0 if they are not taken for it."""
+    if not (one.headings and two.headings) or one.places.keys() & two.places.keys():
+        return 0.0
+    likeness = max(_likeness(a, b) for a in one.headings for b in two.headings)
+    apart = not _files(one, tables) & _files(two, tables)
+    score = _BY_PLACE + likeness / 100 if likeness >= _LIKE_HEADINGS else 0.0
+    # Two tabs of one file that differ in a heading hold different things.
+    if not score and apart and _neighbours(one, columns) == _neighbours(two, columns):
+        score = _BY_PLACE
+    if not score and apart and (shared := _shared_texts(one, two, tables)) >= _LIKE_VALUES:
+        score = _BY_PLACE * shared
+    # What takes longest is looked at last.
+    if not score or _are_moments(one, two) or not _of_one_type(one, two, tables):
+        return 0.0
+    return score
+
+
+def _files(column: Column, tables: Tables) -> set[str]:
+    return {tables[number][0].specimen.file for number in column.places}
+
+
+def _likeness(one: str, two: str) -> float:
+    from rapidfuzz import fuzz  # only needed where headings differ
+
+    first, second = normal_form(one), normal_form(two)
+    # Other figures in the same words are another thing: “Pot 95”, “Pot 60”.
+    if [sign for sign in first if sign.isdigit()] != [sign for sign in second if sign.isdigit()]:
+        return 0.0
+    return float(max(fuzz.ratio(first, second), fuzz.token_sort_ratio(first, second)))
+
+
+def _neighbours(column: Column, columns: Sequence[Column]) -> set[tuple[int, int]]:
+    """The columns right before and after a column, on each table that has it; by their `id`."""
+    found = set()
+    for number, at in column.places.items():
+        order = {one.places[number]: id(one) for one in columns if number in one.places}
+        found.add((order.get(at - 1, 0), order.get(at + 1, 0)))
+    return found
+
+
+def _are_moments(one: Column, two: Column) -> bool:
+    """Whether headings are moments or numbers, which are never spellings of one another."""
+    return any(
+        level_name([text]) or period_of(text) or text.strip().isdigit()
+        for column in (one, two) for text in column.headings
+    )  # fmt: skip
+
+
+_SAMPLE, _TABLES = 40, 4
+_NUMBERS = frozenset(("integer", "number"))
+
+
+def cells_of(column: Column, tables: Tables, most: int = _SAMPLE) -> list[Cell]:
+    """Some filled cells of a column, from several tables."""
+    cells: list[Cell] = []
+    for number in list(column.places)[:_TABLES]:
+        one, shape = tables[number]
+        at = shape.left + column.places[number]
+        rows = range(shape.first, min(shape.end, shape.first + most))
+        cells += [cell for row in rows if (cell := one.sheet.cell(row, at)) != ""]
+    return cells
+
+
+def _of_one_type(one: Column, two: Column, tables: Tables) -> bool:
+    for column in (one, two):
+        if column.kind is None:
+            cells = cells_of(column, tables)
+            column.kind = _type_of(cells) if cells else ""
+    types = {one.kind, two.kind} - {""}
+    return len(types) < 2 or types <= _NUMBERS
+
+
+def _type_of(cells: Sequence[Cell]) -> str:
+    """The type of some cells. Dates in words are dates, whatever their language; codes of digits
+    may be numbers on another tab."""
+    texts = [cell for cell in cells if isinstance(cell, str)]
+    if texts and all(text.strip().isdigit() for text in texts):
+        return "integer"
+    kinds = Counter(found.kind for text in texts if (found := period_of(text)))
+    (kind, number), *_ = kinds.most_common(1) or [("", 0)]
+    return kind if 2 * number > len(cells) else typed(cells).kind
+
+
+def _merge(one: Column, two: Column, columns: list[Column]) -> None:
+    one.places.update(two.places)
+    one.headings += [text for text in two.headings if text not in one.headings]
+    one.doubts += two.doubts
+    columns[:] = [some for some in columns if some is not two]
+
+
+def _place(column: Column, tables: Tables) -> tuple[str, str, int, int]:
+    number, at = next(iter(column.places.items()))
+    one, shape = tables[number]
+    return one.specimen.file, one.specimen.tab, shape.lowest, shape.left + at
+
+
+def _records(column: Column, tables: Tables) -> int:
+    shapes = [tables[number][1] for number in column.places]
+    return sum(shape.end - shape.first for shape in shapes)
+
+
+def _paired(one: Column, two: Column, tables: Tables, score: float) -> Doubt:
+    file, tab, row, at = _place(two, tables)
+    like = max(one.headings, key=lambda text: _likeness(text, two.headings[0]))
+    usual = like if score > _BY_PLACE else one.headings[0]
+    why = "holds the same texts as" if _share_texts(one, two, tables) else "stands in the place of"
+    why = "is written nearly like" if score > _BY_PLACE else why
+    return Doubt.at_cell(
+        "heading", file, tab, row, at,
+        f"“{two.headings[0]}” {why} “{usual}”, and is read as the same column",
+        f"if it is another column, give “{two.headings[0]}” a field of its own",
+        choices=(usual, two.headings[0]), records=_records(two, tables),
+    )  # fmt: skip
+
+
+def _language(one: Column, two: Column, tables: Tables) -> Doubt:
+    file, tab, row, at = _place(two, tables)
+    return Doubt.at_cell(
+        "language", file, tab, row, at,
+        f"no heading of this tab is one of the other tabs, but their columns are alike:"
+        f" “{two.headings[0]}” is read as “{one.headings[0]}”, and so on by place",
+        "if these are other columns, give their headings fields of their own",
+        choices=(one.headings[0], two.headings[0]), records=_records(two, tables),
+    )  # fmt: skip

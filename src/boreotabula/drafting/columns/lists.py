@@ -1,0 +1,112 @@
+"""Lists of a kind: with headings, or by position without any."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from boreotabula.drafting.columns.alignment import Column, columns_of
+from boreotabula.drafting.columns.carried import is_filled_once
+from boreotabula.drafting.columns.over_columns import (
+    Tables,
+    heading_of,
+    list_heading,
+    named_field,
+)
+from boreotabula.drafting.columns.with_types import with_type
+from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.tabs.headless import is_headless
+from boreotabula.drafting.tabs.looks import TEXT, looks_of
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.texts.types import Typed, typed
+from boreotabula.drafting.texts.words import field_name
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Cell, Sheet
+
+
+def list_sketch(shapes: Tables) -> Sketch:
+    fields: dict[str, str] = {}
+    headings: dict[str, str] = {}
+    doubts: list[Doubt] = []
+    rows = max(shape.lowest - shape.highest + 1 for _, shape in shapes)
+    columns = columns_of(shapes, list_heading, lambda shape: range(shape.right - shape.left))
+    by_place = _are_by_place(columns, shapes)
+    for column in columns:
+        if by_place and not column.headings:
+            name = field_name("name", fields)
+            fields[name] = "text"
+            continue
+        known = {normal_form(text) for text in headings} | set(map(heading_of, fields))
+        heads = [text for text in column.headings if normal_form(text) not in known]
+        # Of two columns with one heading only the first can be known by it; the other is told.
+        if column.headings and len(heads) == len(column.headings):
+            named_field(heads, fields, headings)
+            doubts += column.doubts
+    block: dict[str, Any] = {"heading_rows": rows} if rows > 1 else {}
+    if by_place:
+        block |= {"columns": list(fields)}
+    elif len(columns) > _FEWEST and is_filled_once(shapes, columns[0], columns[1]):
+        block |= {"stub": list(fields)[:2], "carry_down": next(iter(fields))}
+    return Sketch(block=block, listed=True, fields=fields, headings=headings, doubts=tuple(doubts))
+
+
+_FEWEST = 2
+
+
+def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:
+    """Whether columns are known by their place alone: the first has no heading, and all tables have
+    the same ones at the same places, each heading once."""
+    if not columns or columns[0].headings:
+        return False
+    heads = [text for column in columns for text in column.headings]
+    return len(set(map(normal_form, heads))) == len(heads) and all(
+        len(column.places) == len(shapes) and set(column.places.values()) == {at}
+        for at, column in enumerate(columns)
+    )
+
+
+def position_sketch(kind: Kindred) -> Sketch:
+    """A list without headings: rows that are filled alike. Nothing if the tabs hold none. A tab
+    that has headings all the same names the columns."""
+    sheets = [one.sheet for one in kind.examples]
+    if not all(map(is_headless, sheets)) or len({sheet.width for sheet in sheets}) != 1:
+        return Sketch()
+    heads = next((one.further[0].heads for one in kind.examples if one.further), ())
+    fields: dict[str, str] = {}
+    columns: list[str] = []
+    types: dict[str, Typed] = {}
+    for at in range(sheets[0].width):
+        cells = [row[at] for sheet in sheets for row in _body(sheet) if row[at] != ""]
+        if not cells and not heads:
+            columns.append("-")
+            continue
+        found = typed(cells)
+        named = {"datetime": "time", "date": "date", "month": "month", "time": "time"}
+        head = cell_text(heads[at]) if heads else ""
+        name = field_name(head or named.get(found.kind, "column"), fields)
+        fields[name] = found.kind
+        types[name] = found
+        columns.append(name)
+    sketch = Sketch(block={"headings": 0, "columns": columns}, fields=fields)
+    for name, found in types.items():
+        sketch = with_type(sketch, name, found)
+    return sketch
+
+
+def _body(sheet: Sheet) -> Sequence[Sequence[Cell]]:
+    """The rows of a list without headings; a first row of nothing but texts names its columns."""
+    looks = looks_of(sheet)
+    headed = len(looks) > 1 and (looks[0] == TEXT).all() and (looks[1] != TEXT).any()
+    return sheet.rows[1:] if headed else sheet.rows
+
+
+def lone_rows(one: Example, shape: Shape) -> list[int]:
+    """The rows of a table that hold nothing but a text in its first column."""
+    looks = looks_of(one.sheet)[shape.first : shape.end, shape.left : shape.right]
+    alone = (np.count_nonzero(looks, axis=1) == 1) & (looks[:, 0] == TEXT)
+    return [row + shape.first for row in np.flatnonzero(alone).tolist()]

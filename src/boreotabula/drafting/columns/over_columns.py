@@ -1,0 +1,65 @@
+"""The headings over the columns of tables, and the fields that they name."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.specimens import Example
+from boreotabula.drafting.texts.words import field_name
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, one_line
+
+Tables = Sequence[tuple[Example, Shape]]
+
+
+def heading_at(one: Example, shape: Shape, at: int) -> str:
+    """The lowest heading over a column of a table, counted from its first."""
+    column = shape.left + at
+    if column >= shape.right:
+        return ""
+    above = (one.sheet.rows[row][column] for row in range(shape.lowest, shape.top - 1, -1))
+    return one_line(cell_text(next((cell for cell in above if cell != ""), "")).strip())
+
+
+def heading_of(name: str) -> str:
+    """The heading by which a field is known by its name, in normal form."""
+    return normal_form(name.replace("_", " "))
+
+
+def named_field(
+    heads: Sequence[str],
+    fields: dict[str, str],
+    headings: dict[str, str],
+    fallback: str = "field",
+) -> str:
+    """A field for some headings, which is added to those that are there."""
+    name = field_name(heads[0] if heads else fallback, fields, fallback)
+    fields[name] = "text"
+    for text in heads:
+        if normal_form(text) != heading_of(name):
+            headings.setdefault(text, name)
+    return name
+
+
+def list_heading(one: Example, shape: Shape, at: int) -> str:
+    """The heading of a column of a list, counted from its first: of several rows as joined."""
+    rows = shape.lowest - shape.highest + 1
+    return _joined(one, shape, at) if rows > 1 else heading_at(one, shape, at)
+
+
+def _joined(one: Example, shape: Shape, at: int) -> str:
+    """The headings of all rows over a column of a list, as they are joined."""
+    column = shape.left + at
+    texts: list[str] = []
+    if column >= shape.right:
+        return ""
+    for row in range(shape.highest, shape.lowest + 1):
+        cell = one.sheet.cell(*one.sheet.anchor(row, column))
+        if cell == "" and row < shape.lowest:
+            left = (where for where in range(column, shape.left - 1, -1)
+                    if one.sheet.rows[row][where] != "")  # fmt: skip
+            cell = one.sheet.rows[row][next(left, column)]
+        if cell != "":
+            texts.append(one_line(cell_text(cell)).rstrip(": *"))
+    return " / ".join(dict.fromkeys(texts))

@@ -1,0 +1,241 @@
+"""The table of a kind as its look suggests it: cross-tab, list, or rows without headings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from boreotabula.drafting.columns.alignment import Column, columns_by_place, columns_of
+from boreotabula.drafting.columns.carried import is_filled_once
+from boreotabula.drafting.columns.lists import list_sketch
+from boreotabula.drafting.columns.measures import measures_of
+from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_field
+from boreotabula.drafting.sketch import Sketch, few
+from boreotabula.drafting.tabs.looks import FIGURE, TEXT
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.texts.captions import caption_of
+from boreotabula.drafting.texts.words import field_name, is_total, level_name, total_pattern
+from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Cell
+
+
+def table_sketch(kind: Kindred) -> Sketch:
+    shapes = [(one, shape) for one in kind.examples for shape in one.shapes]
+    several = any(len(one.shapes) > 1 for one in kind.examples)
+    first = shapes[0][1]
+    sketch = _cross_tab(shapes) if first.crossed else list_sketch(shapes)
+    block: dict[str, Any] = dict(sketch.block)
+    if totals := _totals(shapes):
+        block["totals"] = few(totals)
+    if _has_gap(shapes):
+        block["gaps"] = True
+    if several:
+        block["repeat"] = True
+    sketch = replace(sketch, block=block)
+    return _captioned(sketch, shapes) if several else sketch
+
+
+def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
+    """With the texts above the tables of a tab, if they name each of them and have no label."""
+    known = {"caption", "found_by", "columns"} & sketch.block.keys()
+    found = None if known else _caption(shapes, alone=True)
+    if found is None:
+        return sketch
+    pattern, captured = found
+    if ":" in pattern or set(captured) & set(sketch.fields):
+        return sketch
+    more = {} if "stub" in sketch.block else {"stub": next(iter(sketch.fields))}
+    fields = {**captured, **sketch.fields}
+    return replace(sketch.having(caption=pattern, **more), fields=fields)
+
+
+def _has_gap(shapes: Tables) -> bool:
+    """Whether a column amid a table is blank, its headings too."""
+    return any(
+        not one.sheet.filled[shape.top : shape.end, at].any()
+        for one, shape in shapes
+        for at in range(shape.left + 1, shape.right - 1)
+    )
+
+
+def _cross_tab(shapes: Tables) -> Sketch:
+    fields: dict[str, str] = {}
+    headings: dict[str, str] = {}
+    shape = shapes[0][1]
+    span = _leading
+    blank = any(not heading_at(*some, at) for some in shapes for at in span(some[1]))
+    aligned = (columns_by_place if blank else columns_of)(shapes, heading_at, span)
+    doubts = [doubt for column in aligned for doubt in column.doubts]
+    leading = [column.headings for column in aligned]
+    corner = _corner_names(shapes)
+    # Where a leading column has no heading, all of them are known by their place.
+    bare = shape.bare or corner or blank
+    stub: list[str] = []
+    for column, heads in zip(aligned, leading, strict=True):
+        if bare and not heads and _numbers_lines(shapes, column):
+            stub.append("-")
+        else:
+            own = [] if corner and not stub else heads
+            # By position no heading is looked for, so none need be known.
+            stub.append(named_field(own, fields, {} if bare else headings, "name"))
+    across = []
+    measures = measures_of(shapes)
+    for level in range(shape.levels - bool(measures)):
+        cells = [cell for example, some in shapes for cell in level_cells(example, some, level)]
+        lowest = level == shape.levels - 1
+        summing = {_summing_heading(*some) for some in shapes}
+        known = level_name([
+            cell for cell in cells if not is_total(text := cell_text(cell)) and text not in summing
+        ])  # fmt: skip
+        name = field_name(known or ("heading" if lowest else "group"), fields)
+        fields[name] = "text"
+        across.append(name)
+    values = [named_field(heads, fields, headings, "value") for heads in measures]
+    values = values or [field_name("value", fields)]
+    fields |= dict.fromkeys(values, "integer")
+    block: dict[str, Any] = {"columns" if bare else "stub": few(stub)}
+    block |= {"across": few(across), "value": few(values)}
+    for heads in _beside(shapes):
+        named_field(heads, fields, headings, "remark")
+    if corner:
+        name = field_name("corner", fields)
+        fields = {name: "text", **fields}
+        block["found_by"] = few(_found_by(shapes))
+        block["stamps"] = {name: {"from": "stub head"}}
+    elif bare:
+        caption = _caption(shapes) if shape.bare else None
+        if caption:
+            block["caption"], captured = caption
+            fields = {**captured, **fields}
+        else:
+            block["found_by"] = few(_found_by(shapes))
+    carried = [
+        name
+        for at, (column, name) in enumerate(zip(aligned, stub, strict=True))
+        if name != "-" and is_filled_once(shapes, column, _named_by(aligned, at))
+    ]
+    if carried and not shape.bare and not corner:
+        block["carry_down"] = few(carried)
+    return Sketch(block=block, fields=fields, headings=headings, doubts=tuple(doubts))
+
+
+def _leading(shape: Shape) -> range:
+    return range(shape.leading)
+
+
+def _corner_names(shapes: Tables) -> bool:
+    """Whether the text over the stub names the table: it differs from table to table of a tab, and
+    the other headings are the same."""
+    by_tab: dict[int, list[Shape]] = {}
+    for one, shape in shapes:
+        by_tab.setdefault(id(one), []).append(shape)
+    for some in by_tab.values():
+        corners = {cell_text(one.heads[0]) for one in some}
+        rest = {one.heads[1:] for one in some}
+        if len(corners) == len(some) > 1 and "" not in corners:
+            return bool(set.intersection(*(set(map(cell_text, one)) for one in rest)))
+    return False
+
+
+def _beside(shapes: Tables) -> list[list[str]]:
+    """The headings of columns of texts right of the values; headings that are never on one tab, but
+    as far from the right edge, are of one column, in several languages."""
+    by_place: dict[int, dict[str, None]] = {}
+    for one, shape in shapes:
+        if shape.of_texts:
+            continue
+        for at in range(shape.right - shape.left - 1, shape.leading, -1):
+            if shape.columns[at] == FIGURE:
+                break
+            text = heading_at(one, shape, at)
+            if text and not is_total(text) and shape.columns[at] == TEXT:
+                by_place.setdefault(shape.right - shape.left - at, {})[text] = None
+    return [list(heads) for _, heads in sorted(by_place.items(), reverse=True)]
+
+
+def level_cells(example: Example, shape: Shape, level: int) -> list[Cell]:
+    cells = example.sheet.rows[shape.top + level]
+    return [cells[at] for at in shape.values
+            if cells[at] != "" and (shape.of_texts or shape.columns[at - shape.left] != TEXT)
+            ]  # fmt: skip
+
+
+def _numbers_lines(shapes: Tables, column: Column) -> bool:
+    """Whether a leading column numbers the lines."""
+    for number, at in column.places.items():
+        one, shape = shapes[number]
+        cells = [one.sheet.rows[row][shape.left + at] for row in range(shape.first, shape.end)]
+        numbers = [cell for cell in cells if isinstance(cell, float)]
+        if len(numbers) < len([cell for cell in cells if cell != ""]) or numbers != sorted(numbers):
+            return False
+    return True
+
+
+def _found_by(shapes: Tables) -> list[str]:
+    """Headings that all tables have, of the lowest level: two of them, or the only one."""
+    common: list[str] | None = None
+    for _, shape in shapes:
+        heads = [cell_text(cell) for cell in shape.heads[shape.leading :] if cell != ""]
+        common = heads if common is None else [one for one in common if one in heads]
+    return list(dict.fromkeys(common or []))[:2]
+
+
+def _caption(shapes: Tables, *, alone: bool = False) -> tuple[str, dict[str, str]] | None:
+    """The pattern of the texts right above all tables, and the fields that it fills; or only of
+    such as stand `alone` over their table."""
+    lines = []
+    for one, shape in shapes:
+        above = [
+            cell_text(one.sheet.rows[row][column])
+            for row in range(shape.top - 1, max(shape.top - 3, -1), -1)
+            for column in range(shape.left, shape.right)
+            if one.sheet.rows[row][column] != ""
+        ]
+        if not above or (alone and len(above) > 1):
+            return None
+        lines.append(above)
+    # A remark may stand between a caption and its table.
+    nearest = caption_of([above[0] for above in lines])
+    return nearest or caption_of([above[-1] for above in lines])
+
+
+def _named_by(columns: Sequence[Column], at: int) -> Column | None:
+    """The column that names rows where another one of the stub is blank: the next, or the last."""
+    others = [*columns[at + 1 :], *columns[:at]]
+    return others[0] if others else None
+
+
+def _totals(shapes: Tables) -> list[str]:
+    """Patterns for the headings and row labels that name totals."""
+    found: dict[str, None] = {}
+    for one, shape in shapes:
+        heads = [
+            cell_text(one.sheet.rows[row][column])
+            for row in range(shape.top, shape.lowest + 1)
+            for column in (shape.values if shape.crossed else ())
+        ]
+        columns = range(shape.left, shape.left + max(shape.leading, 1))
+        labels = [
+            cell_text(one.sheet.rows[row][column])
+            for row in range(shape.first, min(shape.end + 3, one.sheet.height))
+            for column in columns
+        ]
+        found |= dict.fromkeys(filter(None, map(total_pattern, (*heads, *labels))))
+        if shape.crossed and (summed := _summing_heading(one, shape)):
+            found[total_pattern(summed) or summed] = None
+    return [one for one in found if one + "*" not in found]
+
+
+def _summing_heading(one: Example, shape: Shape) -> str:
+    """The heading of the last column of values if it sums up all others, row by row."""
+    numbers = one.sheet.numbers[shape.first : shape.end, shape.values.start : shape.values.stop]
+    if numbers.shape[1] <= 2 or np.isnan(numbers[:, -1]).all():
+        return ""
+    rows = ~np.isnan(numbers[:, -1])
+    sums = np.nansum(numbers[:, :-1], axis=1)
+    same = bool(np.allclose(sums[rows], numbers[rows, -1], rtol=1e-9, atol=1e-6))
+    return cell_text(shape.heads[-1]) if same and rows.sum() > 1 else ""

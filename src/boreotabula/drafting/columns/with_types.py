@@ -1,0 +1,31 @@
+"""The types of fields, written into a sketch with all that goes with them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.texts.types import Typed
+
+
+def with_type(sketch: Sketch, name: str, found: Typed) -> Sketch:
+    """A sketch with the type of a field, and all that goes with it."""
+    empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *found.nothing])
+    keys: dict[str, Any] = {"empty": list(empty)} if empty else {}
+    options = dict(found.options)
+    # What no number shows for sure is said of this field alone.
+    if "decimal_mark" in options and not found.guessed:
+        keys["decimal_mark"] = options.pop("decimal_mark")
+    guessed = {one: text for one, text in sketch.guessed.items() if one != name}
+    guessed |= {name: found.guessed} if found.guessed else {}
+    sketch = replace(sketch, guessed=guessed)
+    return sketch.reading_with(**keys).typed(name, found.kind, **options)
+
+
+def with_types(sketch: Sketch, types: Mapping[str, Typed]) -> Sketch:
+    """A sketch with the types of some of its fields."""
+    for name, one in types.items():
+        sketch = with_type(sketch, name, one)
+    return sketch

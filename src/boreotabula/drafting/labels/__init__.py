@@ -1,0 +1,1 @@
+"""Labels with values, titles, and the names of files and tabs."""

@@ -1,0 +1,254 @@
+"""What the names of files, folders and tabs tell: the parts that stay, and those that vary."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from boreotabula.drafting.sketch import few
+from boreotabula.drafting.tabs.specimens import Example
+from boreotabula.drafting.texts.periods import period_of
+from boreotabula.drafting.texts.templates import WEEK_WORDS, Slot, Template, escaped, template_of
+from boreotabula.drafting.texts.types import type_of
+from boreotabula.drafting.texts.words import field_name, level_name
+from boreotabula.layout.patterns import Kind, pattern
+
+Told = Sequence[set[str]]
+"""For each name what the stamps of its tab tell already, see `plain`; names beyond these are of
+tabs that were not looked at."""
+
+
+@dataclass(frozen=True)
+class Named:
+    """Patterns for names, the types of the fields that they fill, and the names that fit none of
+    them but by their own words."""
+
+    patterns: tuple[str, ...] = ()
+    fields: Mapping[str, str] = field(default_factory=dict)
+    odd: tuple[str, ...] = ()
+
+
+NOTHING = Named()
+
+
+def plain(text: str) -> str:
+    """A text as names may write it: a period in figures, else letters and digits alone, numbers
+    without zeros before them."""
+    if period := period_of(text):
+        return _MONTH.sub("", period.value)
+    letters = re.sub(r"[^\w]|_", "", text.casefold())
+    return letters.lstrip("0") or letters
+
+
+_MONTH = re.compile(r"(?<=\d{4}-\d\d)-01$")
+"""The first of a month may be how a cell says the month."""
+
+
+def of_files(files: Sequence[str], told: Told, taken: Collection[str] = ()) -> Named:
+    """A pattern for the paths of some files below their folder. Parts that vary, and all periods,
+    become fields, unless what they say is `told` for each file already."""
+    if not files:
+        return NOTHING
+    names = [one.rpartition("/")[2] for one in files]
+    endings = {name.rpartition(".")[2].casefold() for name in names}
+    ending = f".{endings.pop()}" if len(endings) == 1 else ".*"
+    template = template_of([name.rpartition(".")[0] or name for name in names])
+    if template is None:
+        return NOTHING
+    fields: dict[str, str] = {}
+    folders = _of_folders(files, told, taken, fields)
+    own = _pattern(template, told, taken, fields) + ending
+    odd = tuple(name for at, name in enumerate(names) if at not in template.fits)
+    return Named((folders + own, *map(escaped, dict.fromkeys(odd))), fields, odd)
+
+
+def _of_folders(
+    files: Sequence[str], told: Told, taken: Collection[str], fields: dict[str, str]
+) -> str:
+    """The pattern of the folders that the files are in, with '/' at its end; nothing if they say
+    nothing, or lie at unlike depths."""
+    above = [one.split("/")[:-1] for one in files]
+    depths = {len(one) for one in above}
+    if len(depths) != 1 or not above[0]:
+        return ""
+    before = len(fields)
+    written = ""
+    for names in zip(*above, strict=True):
+        template = template_of(names)
+        if template is None or len(template.fits) < len(names):
+            return ""
+        written += _pattern(template, told, taken, fields, "folder") + "/"
+    return written if len(fields) > before else ""
+
+
+def _is_told(value: str, texts: Collection[str]) -> bool:
+    """Whether some texts tell what a name says; of a month its year and number may be two texts."""
+    year, _, month = value.partition("-")
+    return value in texts or (
+        bool(_YEAR.fullmatch(year)) and year in texts and month.lstrip("0") in texts
+    )
+
+
+def _pattern(
+    template: Template,
+    told: Told,
+    taken: Collection[str],
+    fields: dict[str, str],
+    fallback: str = "part",
+) -> str:
+    """The pattern of a template; fields for what it tells are added to those that are there."""
+
+    def filled(slot: Slot) -> str:
+        looked_at = [
+            (told[at], plain(value))
+            for at, value in zip(template.fits, slot.values, strict=True) if at < len(told)
+        ]  # fmt: skip
+        known = all(_is_told(value, texts) for texts, value in looked_at)
+        period = slot.kind not in ("text", "number")
+        if known or not (slot.varies or period):
+            return "*"
+        named, kind = _meaning(slot, fallback)
+        name = field_name(named, [*taken, *fields], fallback)
+        fields[name] = kind
+        if period:
+            # What a name tells once it need not tell again.
+            for texts, value in looked_at:
+                texts.add(value)
+        return f"{{{name}}}"
+
+    return template.pattern(filled)
+
+
+_YEAR = re.compile(r"(?:19|20)\d\d")
+
+
+def _meaning(slot: Slot, fallback: str) -> tuple[str, str]:
+    """What a slot is called, and its type."""
+    if slot.kind in ("month", "date"):
+        return slot.kind, slot.kind
+    if slot.kind == "year":
+        return "year", "integer"
+    if slot.kind in ("week", "quarter"):
+        return slot.kind, "text"
+    if all(map(_YEAR.fullmatch, slot.values)):
+        return "year", "integer"
+    if (
+        slot.kind == "number"
+        and slot.before
+        and (len(slot.before) > 1 or slot.before.casefold() in _WEEK)
+    ):
+        # What is numbered is a name, however its number is written.
+        return _WEEK.get(slot.before.casefold(), slot.before), "text"
+    return level_name(sorted(set(slot.values))) or fallback, "text"
+
+
+_WEEK = dict.fromkeys(WEEK_WORDS, "week")
+
+
+def of_tabs(
+    examples: Sequence[Example],
+    taken: Collection[str],
+    told: Told,
+    more: Sequence[tuple[str, str]] = (),
+) -> tuple[dict[str, Any], Named, dict[str, Any]]:
+    """How the tabs of a kind are chosen, the fields that patterns of their names fill, and those
+    that are stamps, with their sources. `more` are the places of tabs not looked at."""
+    places = [*((one.specimen.file, one.specimen.tab) for one in examples), *more]
+    tabs = [tab for _, tab in places]
+    if not all(tabs):
+        return {}, NOTHING, {}
+    chosen = set(places)
+    others = {
+        tab: sheet
+        for one in examples
+        for tab, sheet in one.specimen.others.items()
+        if (one.specimen.file, tab) not in chosen
+    }
+    alone = not any(one.specimen.others for one in examples)
+    template = template_of(tabs)
+    assert template is not None
+    fields: dict[str, str] = {}
+    whole = len(template.fits) == len(tabs)
+    worded = any(sign.isalpha() for sign in template.fixed)
+    if alone:
+        return {}, NOTHING, _tab_stamp(tabs, told, taken, template)
+    if whole and worded:
+        own = _pattern(template, told, taken, fields, "tab")
+        tried = pattern(own, Kind.TAB)
+        if not any(tried.match(other) is not None for other in others):
+            return {"named": own}, Named((own,), fields), {}
+    if not worded and (numbered := _numbered(tabs, others, taken)):
+        return {"named": few(numbered.patterns)}, numbered, {}
+    stamp = _tab_stamp(tabs, told, taken, template, several=True)
+    if not others:
+        return {"every": True}, NOTHING, stamp
+    excepted = few(list(dict.fromkeys(_exceptions(list(others), tabs))))
+    return {"where_found": True, "except": excepted}, NOTHING, stamp
+
+
+_NUMBERED = re.compile(r"(?P<word>.*[^\W\d_]{3,})(?P<gap>[ _-]*)\d{1,4}")
+
+
+def _numbered(tabs: Sequence[str], others: Collection[str], taken: Collection[str]) -> Named | None:
+    """Patterns for tabs that are numbered after a word, which may be another one in each language;
+    None if some are not, or others are like them."""
+    hits = [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
+    words = dict.fromkeys(hit["word"] + hit["gap"] for hit in hits if hit)
+    if not all(hits) or len(words) > _LANGUAGES or any(level_name([tab]) for tab in tabs):
+        return None
+    name = field_name(next(iter(words)), taken, "tab")
+    patterns = tuple(f"{escaped(word)}{{{name}}}" for word in words)
+    if any(pattern(one, Kind.TAB).match(tab) is not None for one in patterns for tab in others):
+        return None
+    return Named(patterns, {name: "text"})
+
+
+_LANGUAGES = 6
+
+
+def _exceptions(others: Sequence[str], tabs: Sequence[str]) -> list[str]:
+    """Patterns for tabs that are left out, of numbered ones for all numbers, if these fit none of
+    the tabs that are read."""
+    found = []
+    for name in others:
+        numbered = re.sub(r"\d+", "*", escaped(name))
+        fits = pattern(numbered, Kind.TAB)
+        wide = any(sign.isalpha() for sign in numbered)
+        safe = wide and not any(fits.match(tab) is not None for tab in tabs)
+        found.append(numbered if safe else escaped(name))
+    return found
+
+
+def _tab_stamp(
+    tabs: Sequence[str],
+    told: Told,
+    taken: Collection[str],
+    template: Template,
+    *,
+    several: bool = False,
+) -> dict[str, Any]:
+    """The stamps that the names of tabs fill: their periods, and what tells several tabs of a file
+    apart; each with its source and type."""
+    found: dict[str, Any] = {}
+    for number, slot in enumerate(template.slots if len(template.fits) == len(tabs) else ()):
+        if slot.kind in ("text", "number"):
+            continue
+        if all(plain(value) in texts for value, texts in zip(slot.values, told, strict=False)):
+            continue
+        name = field_name(slot.kind, [*taken, *found])
+        shape = "".join(
+            escaped(part) if isinstance(part, str)
+            else "{}" if part is slot or template.slots.index(part) == number else "*"
+            for part in template.parts
+        )  # fmt: skip
+        source = {"from": "tab name"} if shape == "{}" else {"from": "tab name", "pattern": shape}
+        found[name] = (source, _meaning(slot, "tab")[1])
+    level = level_name(sorted(set(tabs)))
+    known = all(plain(tab) in texts for tab, texts in zip(tabs, told, strict=False))
+    if not found and (several or level) and len(set(tabs)) > 1 and not known:
+        kind = type_of(tabs)
+        name = field_name(level or "tab", [*taken])
+        found[name] = ({"from": "tab name"}, kind if kind in ("month", "date") else "text")
+    return found

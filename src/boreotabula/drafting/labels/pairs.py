@@ -1,0 +1,150 @@
+"""Labels with their values, outside of the tables: what a form says once for all its records."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.texts.periods import period_of
+from boreotabula.drafting.texts.words import is_total
+from boreotabula.reading.cells import reads_as_figure
+from boreotabula.sheets.sheet import Cell, Sheet
+
+_LONGEST = 40
+"""A longer text is a sentence, and no label."""
+_MARKS = (":", "：")
+
+
+@dataclass(frozen=True)
+class Pair:
+    """A label and its value; rows and columns counted from 0."""
+
+    label: str
+    row: int
+    column: int
+    value: Cell
+    way: str
+    """Where the value is: 'right', 'below', or 'inside' the cell of the label."""
+    sure: bool
+    """Whether the label ends as labels do."""
+
+
+Share = Callable[[str], float]
+"""The share of the tabs of a kind that hold a text outside of their tables."""
+
+
+def inside(shapes: Sequence[Shape], row: int, column: int) -> bool:
+    """Whether a cell is one of a table, its headings too."""
+    return any(
+        min(one.top, one.highest) <= row < one.end and one.left <= column < one.right
+        for one in shapes
+    )
+
+
+def pairs_of(sheet: Sheet, shapes: Sequence[Shape], share: Share | None = None) -> list[Pair]:
+    """The labelled values of a sheet outside of its tables, in reading order.
+
+    A label is marked by its colon, or stays from tab to tab, as `share` tells; of a tab that is
+    alone, two cells beside each other are a pair.
+    """
+    found: list[Pair] = []
+    taken: set[tuple[int, int]] = set()
+    for row in np.flatnonzero(sheet.filled.any(axis=1)).tolist():
+        columns = [
+            at for at in np.flatnonzero(sheet.filled[row]).tolist() if not inside(shapes, row, at)
+        ]
+        for number, column in enumerate(columns):
+            cell = sheet.rows[row][column]
+            if (row, column) in taken or not isinstance(cell, str) or reads_as_figure(cell):
+                continue
+            right = columns[number + 1] if number + 1 < len(columns) else None
+            for one in _pairs_at(sheet, row, column, right, columns, shapes, share):
+                found.append(one)
+                if one.way == "right" and right is not None:
+                    taken.add((row, right))
+                if one.way == "below":
+                    taken.add((row + 1, column))
+                break
+    return found
+
+
+def _pairs_at(
+    sheet: Sheet, row: int, column: int, right: int | None, columns: Sequence[int],
+    shapes: Sequence[Shape], share: Share | None,
+) -> Iterator[Pair]:  # fmt: skip
+    text = str(sheet.rows[row][column])
+    label, mark, rest = text.partition(":")
+    if mark and rest.strip() and len(label) <= _LONGEST and not label.strip().isdigit():
+        if not _is_note(row, column, shapes):
+            yield Pair(label.strip(), row, column, rest.strip(), "inside", sure=True)
+        return
+    label = text.strip().rstrip(":：").strip()
+    sure = text.strip()[-1:] in _MARKS
+    # Without its mark a text with a comma, or of several sentences, is a title.
+    sentence = not sure and (re.search(r"[,;.!?] ", label) or is_total(label))
+    if not label or len(label) > _LONGEST or sentence:
+        return
+    stays = sure or share is None or share(text) >= _MOST_HAVE
+    if right is not None and not sure and _is_label(sheet, row, right, columns, share):
+        return
+    if right is not None and stays and not _crosses(row, column, right, shapes):
+        value = sheet.rows[row][right]
+        marked = isinstance(value, str) and value.strip()[-1:] in _MARKS
+        alone = _stand_alone(columns, column, right)
+        if not marked and (sure or _is_value(text, value, alone, share)):
+            yield Pair(label, row, column, value, "right", sure)
+            return
+    under = sheet.cell(row + 1, column)
+    # Without a mark only a figure below is a value, and only where no table stands.
+    is_value = sure or (not shapes and not isinstance(under, str))
+    if under != "" and is_value and not inside(shapes, row + 1, column):
+        yield Pair(label, row, column, under, "below", sure)
+
+
+_MOST_HAVE = 0.5
+
+
+def _is_value(label: str, value: Cell, alone: bool, share: Share | None) -> bool:
+    """Whether what stands right of a label without a mark is its value: a figure or period, a text
+    that other tabs have not, or one that stands `alone` with it."""
+    if not isinstance(value, str) or reads_as_figure(value) or period_of(value):
+        return True
+    if value.strip().casefold() == label.strip().casefold():
+        return False
+    return alone or (share is not None and share(value) < share(label))
+
+
+def _is_label(
+    sheet: Sheet, row: int, column: int, columns: Sequence[int], share: Share | None
+) -> bool:
+    """Whether what stands right of a text is a label itself: it stays, and what follows it does
+    not."""
+    cell = sheet.rows[row][column]
+    after = [at for at in columns if at > column]
+    if not isinstance(cell, str) or not after or share is None or share(cell) < _MOST_HAVE:
+        return False
+    value = sheet.rows[row][after[0]]
+    return not reads_as_figure(cell) and _is_value(cell, value, False, share)
+
+
+def _stand_alone(columns: Sequence[int], column: int, right: int) -> bool:
+    """Whether two cells are all that stands in their row, or in their run of cells."""
+    beside = right == column + 1
+    apart = column - 1 not in columns and right + 1 not in columns
+    return len(columns) == 2 or (beside and apart)
+
+
+def _is_note(row: int, column: int, shapes: Sequence[Shape]) -> bool:
+    """Whether a text below a table is a note: unless it stands right above the next one."""
+    below = any(one.end <= row and one.left <= column < one.right for one in shapes)
+    over = any(row < one.top <= row + 2 and one.left <= column < one.right for one in shapes)
+    return below and not over
+
+
+def _crosses(row: int, column: int, right: int, shapes: Sequence[Shape]) -> bool:
+    """Whether a table stands between two cells of a row."""
+    return any(one.top <= row < one.end and column < one.left <= right for one in shapes)

@@ -1,0 +1,377 @@
+"""The stamps of a kind: labels with their values, and what titles tell."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from boreotabula.drafting.labels.names import plain
+from boreotabula.drafting.labels.pairs import Pair, inside, pairs_of
+from boreotabula.drafting.tabs.shapes import Shape, shapes_of
+from boreotabula.drafting.tabs.specimens import Example
+from boreotabula.drafting.texts.periods import period_of
+from boreotabula.drafting.texts.templates import Slot, Template, escaped, template_of
+from boreotabula.drafting.texts.types import type_of
+from boreotabula.drafting.texts.words import field_name
+from boreotabula.layout.addresses import Address
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.sheets.sheet import Sheet
+
+
+@dataclass
+class Stamps:
+    """The stamps of a layout as they are found, and what they tell of each tab."""
+
+    told: list[set[str]]
+    """What the stamps of each tab say, as `plain` texts."""
+    sources: dict[str, Any] = field(default_factory=dict)
+    fields: dict[str, str] = field(default_factory=dict)
+    boilerplate: list[str] = field(default_factory=list)
+    moments: list[str] = field(default_factory=list)
+    """Texts of months and dates, as they are written."""
+
+    def add(self, name: str, source: Any, kind: str) -> None:
+        """One more stamp."""
+        self.sources[name] = source
+        self.fields[name] = kind
+
+
+_FEW = 2
+
+
+def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
+    """What labels and titles tell of the records of each tab."""
+    stamps = Stamps([set() for _ in examples])
+    share = _share_of(examples)
+    every = [pairs_of(one.sheet, (*one.shapes, *one.further), share) for one in examples]
+    shapes = [(*one.shapes, *one.further) for one in examples]
+    every = _with_labels_above([one.sheet for one in examples], shapes, every)
+    labelled: set[str] = set()
+    for some in _groups(every):
+        pairs = [pair for _, pair in some]
+        labels = list(dict.fromkeys(one.label for one in pairs))
+        name = field_name(labels[0], [*taken, *stamps.fields], "stamp")
+        way = "below" if pairs[0].way == "below" else "right_of"
+        source = {way: labels[0] if len(labels) == 1 else labels}
+        stamps.add(name, source, type_of([one.value for one in pairs]))
+        labelled |= {normal_form(one) for one in labels}
+        for at, pair in some:
+            text = cell_text(pair.value)
+            stamps.told[at] |= {plain(text), *map(plain, text.split())}
+            stamps.moments += [text] if period_of(text) else []
+    _add_covers(stamps, examples, taken)
+    _add_titles(stamps, examples, taken, every, labelled)
+    return stamps
+
+
+def _share_of(examples: Sequence[Example]) -> Any:
+    """The share of the tabs that hold a text outside of their tables; None of one tab alone."""
+    if len(examples) < _FEW:
+        return None
+    counts: Counter[str] = Counter()
+    for one in examples:
+        counts.update({normal_form(text) for *_, text in _outside(one)})
+
+    def share(text: str) -> float:
+        return counts[normal_form(text)] / len(examples)
+
+    return share
+
+
+def _outside(example: Example) -> list[tuple[int, int, str]]:
+    shapes = (*example.shapes, *example.further)
+    return [one for one in example.sheet.texts() if not inside(shapes, one[0], one[1])]
+
+
+def _with_labels_above(
+    sheets: Sequence[Sheet],
+    shapes: Sequence[Sequence[Shape]],
+    every: Sequence[Sequence[Pair]],
+) -> list[list[Pair]]:
+    """The pairs of all tabs, with values below labels that have no mark: side by side in one row
+    stand texts that never change, and below each of them something that does."""
+    rows: dict[int, list[int]] = {}
+    for row, column, text in sheets[0].texts() if len(sheets) >= _FEW else ():
+        above = {cell_text(one.cell(row, column)) for one in sheets}
+        below = [cell_text(one.cell(row + 1, column)) for one in sheets]
+        within = any(inside(some, at, column) for some in shapes for at in (row, row + 1))
+        if above == {text.strip()} and all(below) and not within:
+            rows.setdefault(row, []).append(column)
+    spots = {
+        (row, at)
+        for row, some in rows.items()
+        if len(some) >= _FEW and _are_values(sheets, row + 1, some)
+        for at in some
+    }
+    taken = spots | {(row + 1, at) for row, at in spots}
+    found = []
+    for one, pairs in zip(sheets, every, strict=True):
+        own = [
+            Pair(cell_text(cell), row, at, one.cell(row + 1, at), "below", sure=True)
+            for row, at in sorted(spots)
+            if (cell := one.cell(row, at)) != ""
+        ]
+        found.append([*own, *(pair for pair in pairs if (pair.row, pair.column) not in taken)])
+    return found
+
+
+def _are_values(sheets: Sequence[Sheet], row: int, columns: Sequence[int]) -> bool:
+    """Whether cells are values of labels above them: some vary from tab to tab, and those that do
+    not are no texts."""
+    varying = [
+        len({cell_text(one.cell(row, column)) for one in sheets}) >= _FEW for column in columns
+    ]
+    constant = (column for column, varies in zip(columns, varying, strict=True) if not varies)
+    return any(varying) and not any(isinstance(sheets[0].cell(row, at), str) for at in constant)
+
+
+def _groups(every: Sequence[Sequence[Pair]]) -> list[list[tuple[int, Pair]]]:
+    """The pairs of all tabs that mean the same, each with the number of its tab: of one label, or
+    at one place where labels differ as languages do."""
+    by_label: dict[str, list[tuple[int, Pair]]] = {}
+    for at, pairs in enumerate(every):
+        for one in pairs:
+            by_label.setdefault(normal_form(one.label), []).append((at, one))
+    merged: list[list[tuple[int, Pair]]] = []
+    for some in by_label.values():
+        tabs = {at for at, _ in some}
+        place = {(one.row, one.column, one.way) for _, one in some}
+        like = next(
+            (
+                other
+                for other in merged
+                # Never on one tab, at the same place, with values of one type.
+                if not tabs & {at for at, _ in other}
+                and place & {(one.row, one.column, one.way) for _, one in other}
+                and _of_one_type(some, other)
+            ),
+            None,
+        )
+        if like is None:
+            merged.append(list(some))
+        else:
+            like += some
+    # A label on few of many tabs is a remark.
+    return [some for some in merged if 2 * len({at for at, _ in some}) > len(every)]
+
+
+def _of_one_type(some: Sequence[tuple[int, Pair]], other: Sequence[tuple[int, Pair]]) -> bool:
+    types = {type_of([pair.value for _, pair in pairs]) for pairs in (some, other)}
+    return len(types) == 1 or types <= {"integer", "number"}
+
+
+def _add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[str]) -> None:
+    """Stamps on a tab of their own: every file has it, under one name, and it holds no table."""
+    names = Counter(name for one in examples for name in one.specimen.others)
+    own = {one.specimen.tab for one in examples}
+    for name, count in names.items():
+        if count < len(examples) or name in own:
+            continue
+        sheets = {one.specimen.file: one.specimen.others[name] for one in examples}
+        if any(map(_has_table, sheets.values())):
+            continue
+        every = [pairs_of(sheet, ()) for sheet in sheets.values()]
+        every = _with_labels_above(list(sheets.values()), [()] * len(sheets), every)
+        for some in _groups(every):
+            pairs = [pair for _, pair in some]
+            values = {cell_text(one.value) for one in pairs}
+            constant = len(values) == 1 and len(sheets) > 1 and not pairs[0].sure
+            if constant and not period_of(next(iter(values))):
+                continue
+            label = field_name(pairs[0].label, [*taken, *stamps.fields], "stamp")
+            way = "below" if pairs[0].way == "below" else "right_of"
+            labels = list(dict.fromkeys(one.label for one in pairs))
+            source = {"tab": name, way: labels[0] if len(labels) == 1 else labels}
+            stamps.add(label, source, type_of([one.value for one in pairs]))
+            by_file = dict(zip(sheets, (list[Pair]() for _ in sheets), strict=True))
+            for at, pair in some:
+                by_file[list(sheets)[at]].append(pair)
+            for at, one in enumerate(examples):
+                for pair in by_file[one.specimen.file]:
+                    stamps.told[at].add(plain(cell_text(pair.value)))
+
+
+_TABLE = 3
+"""A cover may hold labels with values that look like a table of two columns, but no wider one."""
+
+
+def _has_table(sheet: Sheet) -> bool:
+    """Whether a sheet has a table of several records: one row of values below labels is none."""
+    return any(
+        one.right - one.left >= _TABLE and one.end - one.first > 1 for one in shapes_of(sheet)
+    )
+
+
+@dataclass(frozen=True)
+class _Title:
+    """A text outside of the tables on one tab."""
+
+    row: int
+    column: int
+    text: str
+
+    @property
+    def words(self) -> frozenset[str]:
+        """The words of it, folded."""
+        return frozenset(re.findall(r"[^\W\d_]{2,}", self.text.casefold()))
+
+
+def _add_titles(
+    stamps: Stamps,
+    examples: Sequence[Example],
+    taken: Collection[str],
+    every: Sequence[Sequence[Pair]],
+    labelled: Collection[str],
+) -> None:
+    """Stamps of what titles tell: periods always, other parts if they vary from tab to tab; and
+    the boilerplate of the form, which is what stays."""
+    titles = [_titles_of(one, pairs, labelled) for one, pairs in zip(examples, every, strict=True)]
+    for row in _aligned(titles):
+        texts = [one.text.strip() for one in row.values()]
+        template = template_of(texts)
+        if template is None or len(template.fits) < len(texts):
+            continue
+        places = {(one.row, one.column) for one in row.values()}
+        everywhere = len(row) == len(examples)
+        where = str(Address(*next(iter(places)))) if len(places) == 1 and everywhere else ""
+        worded = any(sign.isalpha() for sign in template.fixed)
+        if not worded and not (where and all(one.kind != "number" for one in template.slots)):
+            continue
+        if not worded and _by_language({at: one.text for at, one in row.items()}, examples):
+            stamps.boilerplate += dict.fromkeys(texts)
+            continue
+        tabs = list(row)
+        above = _above_tables(examples, row)
+        added = (
+            above
+            and everywhere
+            and _add_slots(
+                stamps, template, tabs, examples, where if where or worded else "", taken
+            )
+        )
+        if not added and worded and len(tabs) >= _least(len(examples)):
+            if not template.slots or len(set(texts)) == 1:
+                stamps.boilerplate.append(texts[0])
+            elif everywhere and above:
+                stamps.boilerplate.append(template.pattern(lambda slot: "*"))
+
+
+def _by_language(texts: Mapping[int, str], examples: Sequence[Example]) -> bool:
+    """Whether the text of a title is another one only where the headings are others, too: it is
+    that of the form in each language."""
+    by_heads: dict[object, set[str]] = {}
+    for at, text in texts.items():
+        heads = tuple(shape.heads[: shape.leading] for shape in examples[at].shapes)
+        by_heads.setdefault(heads, set()).add(text)
+    return 1 < len(by_heads) < len(texts) and all(len(some) == 1 for some in by_heads.values())
+
+
+_LANGUAGES = 6
+"""Forms come in at most so many languages."""
+
+
+def _least(tabs: int) -> int:
+    """On how many tabs a text stands that belongs to the form."""
+    return max(min(_FEW + 1, tabs), _FEW, tabs // _LANGUAGES)
+
+
+def _titles_of(one: Example, pairs: Sequence[Pair], labelled: Collection[str]) -> list[_Title]:
+    """The texts outside of the tables of a tab that are neither labels nor their values."""
+    taken = {(pair.row, pair.column) for pair in pairs if normal_form(pair.label) in labelled}
+    values = {cell_text(pair.value).strip() for pair in pairs if pair.way != "inside"}
+    return [
+        _Title(row, column, text)
+        for row, column, text in _outside(one)
+        if (row, column) not in taken and text.strip() not in values
+        and (not reads_as_figure(text) or period_of(text)) and text.strip()
+    ]  # fmt: skip
+
+
+def _aligned(titles: Sequence[Sequence[_Title]]) -> list[dict[int, _Title]]:
+    """The titles of all tabs that are one, by the number of the tab: with most words in common, or
+    at the same place."""
+    found: list[dict[int, _Title]] = []
+    for number, some in enumerate(titles):
+        free = list(range(len(found)))
+        for title in some:
+            scores = [(_sameness(found[at], title), -at) for at in free]
+            best, at = max(scores, default=(0.0, 0))
+            if best >= _SAME:
+                found[-at][number] = title
+                free.remove(-at)
+            else:
+                found.append({number: title})
+    return found
+
+
+_SAME = 0.3
+
+
+def _sameness(row: Mapping[int, _Title], title: _Title) -> float:
+    first = next(iter(row.values()))
+    shared = len(first.words & title.words) / max(len(first.words), len(title.words), 1)
+    return shared + (_SAME if (first.row, first.column) == (title.row, title.column) else 0)
+
+
+def _above_tables(examples: Sequence[Example], row: Mapping[int, _Title]) -> bool:
+    """Whether titles stand above all tables of their tabs."""
+    return all(
+        title.row < min((shape.top for shape in examples[at].shapes), default=title.row + 1)
+        for at, title in row.items()
+    )
+
+
+def _add_slots(
+    stamps: Stamps, template: Template, tabs: Sequence[int], examples: Sequence[Example],
+    where: str, taken: Collection[str],
+) -> bool:  # fmt: skip
+    """Stamps for the slots of a title; whether there are any."""
+    before = len(stamps.fields)
+    for number, slot in enumerate(template.slots):
+        period = slot.kind not in ("text", "number")
+        values = [slot.values[template.fits.index(at)] for at in range(len(tabs))]
+        if not period and _by_language(dict(zip(tabs, values, strict=True)), examples):
+            continue
+        if not period and (not slot.varies or len(tabs) < _FEW):
+            continue
+        if all(
+            plain(value) in stamps.told[tab] or _in_names(value, examples[tab], period=period)
+            for value, tab in zip(values, tabs, strict=True)
+        ):
+            continue
+        named = slot.kind if period else "title"
+        kind = slot.kind if slot.kind in ("month", "date") else type_of(values)
+        name = field_name(named, [*taken, *stamps.fields])
+        source: dict[str, Any] = {"cell": where} if where else {}
+        shape = _kept(template, number)
+        if shape != "{}":
+            source["pattern"] = shape
+        stamps.add(name, source, kind if period or kind in ("month", "date") else "text")
+        for value, tab in zip(values, tabs, strict=True):
+            stamps.told[tab] |= {plain(value), *map(plain, value.split())}
+            stamps.moments += [value] if period else []
+    return len(stamps.fields) > before
+
+
+def _in_names(value: str, example: Example, *, period: bool) -> bool:
+    """Whether the name of the tab, or a word of that of the file, says the same."""
+    if period:
+        return False
+    stem = example.specimen.file.rpartition(".")[0]
+    return plain(value) in {plain(example.specimen.tab), *map(plain, re.split(r"[\s_/.]", stem))}
+
+
+def _kept(template: Template, number: int) -> str:
+    """The pattern that keeps one slot of a template."""
+    slots = iter(range(len(template.slots)))
+
+    def written(part: str | Slot) -> str:
+        if isinstance(part, str):
+            return escaped(part)
+        return "{}" if next(slots) == number else "*"
+
+    return "".join(map(written, template.parts))

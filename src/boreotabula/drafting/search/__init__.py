@@ -1,0 +1,1 @@
+"""The search for the layout that explains a kind best."""

@@ -1,0 +1,198 @@
+"""The first sketch of a kind: what its tables, labels and names say by themselves."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+
+from boreotabula.drafting.columns.lists import position_sketch
+from boreotabula.drafting.columns.over_columns import Tables, list_heading
+from boreotabula.drafting.columns.tables import level_cells, table_sketch
+from boreotabula.drafting.columns.with_types import with_types
+from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.labels import names
+from boreotabula.drafting.labels.stamps import stamps_of
+from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.tabs.looks import TEXT
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.texts.types import Typed, languages_of, typed
+from boreotabula.drafting.texts.words import field_name, is_total
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.sheets.sheet import Cell
+
+
+def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
+    """A layout as the look of the tabs suggests it; `turned` are the same tabs with rows and
+    columns changed, if their tables are read so."""
+    examples = kind.examples
+    table = turned or kind
+    sketch = table_sketch(table) if kind.has_table else position_sketch(kind)
+    if turned:
+        sketch = sketch.having(turned=True)
+    if "caption" in sketch.block:
+        # What names a table is no title of the tab.
+        examples = tuple(_with_captions(one) for one in examples)
+    stamps = stamps_of(examples, [*sketch.fields, *map(field_name, sketch.headings)])
+    cells = [cell for one in examples for cell in _cells(one)]
+    languages = languages_of([*cells, *stamps.moments])
+    told = [some | _words_of_captions(sketch, one)
+            for some, one in zip(stamps.told, kind.examples, strict=True)]  # fmt: skip
+    tabs, tab_named, tab_stamps = names.of_tabs(
+        examples, [*sketch.fields, *stamps.fields], told, kind.places[len(examples) :]
+    )
+    sources = {**stamps.sources, **{name: source for name, (source, _) in tab_stamps.items()}}
+    own = {
+        **stamps.fields, **tab_named.fields, **{name: how for name, (_, how) in tab_stamps.items()}
+    }  # fmt: skip
+    for some, one in zip(told, examples, strict=True):
+        some |= {
+            names.plain(part) for part in (one.specimen.tab, *one.specimen.tab.split()) if part
+        }
+    file_named = names.of_files([file for file, _ in kind.places], told, [*sketch.fields, *own])
+    own = {**file_named.fields, **own}
+    fields = {**{name: kind for name, kind in own.items() if name not in sketch.fields},
+              **sketch.fields}  # fmt: skip
+    # Without headings texts that come again and again are values.
+    boilerplate = tuple(stamps.boilerplate) if kind.has_table or not sketch.block else ()
+    found = replace(
+        sketch,
+        title=_title(kind, boilerplate, file_named.patterns),
+        boilerplate=boilerplate,
+        include=file_named.patterns,
+        tabs=tabs,
+        reading={**sketch.reading, **({"languages": languages} if languages else {})},
+        stamps=sources,
+        fields=fields,
+        doubts=(*sketch.doubts, *_odd_names(file_named, examples)),
+    )
+    return with_types(found, typed_fields(fields, table, sketch, languages))
+
+
+def _odd_names(named: names.Named, examples: Sequence[Example]) -> Iterable[Doubt]:
+    """The files whose names are unlike the others, so that they tell nothing."""
+    if named.fields:
+        for name in dict.fromkeys(named.odd):
+            file = next(one.specimen.file for one in examples if one.specimen.file.endswith(name))
+            yield Doubt(
+                "file name", f"the name of {file} is unlike those of the other files; what these"
+                f" tell ({', '.join(named.fields)}) is blank in its records",
+                "rename the file, or leave it out with `exclude` in [source]", file,
+            )  # fmt: skip
+
+
+def _with_captions(example: Example) -> Example:
+    return Example(
+        example.specimen, tuple(replace(one, top=max(one.top - 2, 0)) for one in example.shapes)
+    )
+
+
+def _words_of_captions(sketch: Sketch, one: Example) -> set[str]:
+    """What captions of a tab tell already, word by word."""
+    if "caption" not in sketch.block:
+        return set()
+    above = (
+        cell_text(cell)
+        for shape in one.shapes
+        for cells in one.sheet.rows[max(shape.top - 2, 0) : shape.top]
+        for cell in cells
+    )
+    # A number in a caption is that of a table, and tells nothing of the file.
+    return {
+        names.plain(word)
+        for text in above
+        for word in re.split(r"[\s:,()–—]+", text)
+        if word and not word.isdigit()
+    }
+
+
+def _cells(example: Example) -> Iterable[Cell]:
+    return (cell for cells in example.sheet.rows for cell in cells if cell != "")
+
+
+def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -> str:
+    """The first text that all tabs share, else what the names of the files begin with."""
+    above = {
+        text.strip()
+        for one in kind.examples
+        for top in [min((shape.top for shape in one.shapes), default=one.sheet.height)]
+        for _, _, text in one.sheet.texts(range(top))
+    }
+    titles = [one for one in boilerplate if one in above and not re.search("[:*]", one)]
+    if titles:
+        return titles[0]
+    name = (patterns[0] if patterns else "").partition("{")[0].partition("*")[0].rpartition(".")
+    stem = (name[0] or name[2]).replace("_", " ").strip()
+    return stem[:1].upper() + stem[1:]
+
+
+def typed_fields(
+    fields: Mapping[str, str], kind: Kindred, sketch: Sketch, languages: Sequence[str]
+) -> dict[str, Typed]:
+    """The types that the cells of the fields of a table have."""
+    shapes = [(one, shape) for one in kind.examples for shape in one.shapes]
+    headings = {name: text for text, name in sketch.headings.items()}
+    return {
+        name: typed(cells, languages, heading=headings.get(name, name.replace("_", " ")))
+        for name, cells in _cells_of(sketch, shapes).items()
+        if name in fields and any(cell != "" for cell in cells)
+    } if shapes else {}  # fmt: skip
+
+
+def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:
+    """The cells of each field of the table, as far as their place tells them."""
+    found: dict[str, list[Cell]] = {}
+    block = sketch.block
+    for one, shape in shapes:
+        rows = [row for row in range(shape.first, shape.end) if not _is_total_row(one, shape, row)]
+        if not shape.crossed:
+            for at in range(shape.right - shape.left):
+                name = _field_over(sketch, list_heading(one, shape, at))
+                cells = (one.sheet.rows[row][shape.left + at] for row in rows)
+                if name:
+                    found.setdefault(name, []).extend(cells)
+            continue
+        totals = {at for at in shape.values if is_total(cell_text(shape.heads[at - shape.left]))}
+        measures = block["value"] if isinstance(block["value"], list) else []
+        for at in shape.values:
+            if at in totals or not _is_figures(shape, at):
+                continue
+            name = _measure(sketch, measures, shape.heads[at - shape.left]) or block["value"]
+            if isinstance(name, str):
+                found.setdefault(name, []).extend(one.sheet.rows[row][at] for row in rows)
+        across = block["across"] if isinstance(block["across"], list) else [block["across"]]
+        for level, name in enumerate(across):
+            heads = [
+                cell for cell in level_cells(one, shape, level) if not is_total(cell_text(cell))
+            ]
+            found.setdefault(name, []).extend(heads)
+    return found
+
+
+def _field_over(sketch: Sketch, heading: str) -> str:
+    """The field that the heading of a list's column means."""
+    plain = normal_form(heading)
+    known = {normal_form(text): name for text, name in sketch.headings.items()}
+    known |= {normal_form(name.replace("_", " ")): name for name in sketch.fields}
+    return known.get(plain, "") if plain else ""
+
+
+def _measure(sketch: Sketch, measures: Sequence[str], head: Cell) -> str:
+    """The measure that a heading of the lowest level names."""
+    text = one_line(cell_text(head))
+    plain = normal_form(text)
+    known = sketch.headings.get(text)
+    return next(
+        (one for one in measures if one == known or normal_form(one.replace("_", " ")) == plain), ""
+    )
+
+
+def _is_figures(shape: Shape, column: int) -> bool:
+    return shape.of_texts or shape.columns[column - shape.left] != TEXT
+
+
+def _is_total_row(one: Example, shape: Shape, row: int) -> bool:
+    cells = one.sheet.rows[row][shape.left : shape.left + max(shape.leading, 1)]
+    return any(is_total(cell_text(cell)) for cell in cells if cell != "")

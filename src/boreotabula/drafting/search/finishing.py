@@ -1,0 +1,134 @@
+"""The last touch to a sketch: what is sure of its fields, and comments where a person decides."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import pyarrow.compute as pc
+
+from boreotabula.drafting.columns.over_columns import list_heading
+from boreotabula.drafting.search.judging import Judgement
+from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.texts.words import field_name
+from boreotabula.reading.cells import cell_text, one_line
+
+OUR_WORDS: Mapping[str, str] = {
+    "value": "the values of the table",
+    "heading": "the headings of the lowest row",
+    "group": "the upper headings",
+    "name": "the first column",
+    "class": "the groups of rows",
+    "corner": "the text in the corner of each table",
+    "part": "the part of the file names that varies",
+    "title": "this part of the title",
+    "column": "this column",
+    "tab": "the tab names",
+}
+"""Names that a draft gives where the form has no word, and what they stand for."""
+
+_SURE_RECORDS, _SURE_FILES = 100, 3
+"""So many records from so many files make sure what holds for all of them."""
+
+
+def our_names(sketch: Sketch, kind: Kindred) -> dict[str, str]:
+    """The fields that have names of ours, as no word of the form is there, and what each is."""
+    # A form may well have such a heading of its own.
+    headed = {
+        field_name(cell_text(cell))
+        for example in kind.examples
+        for shape in (*example.shapes, *example.further)
+        for cell in shape.heads
+    }
+    labels = [source for source in sketch.stamps.values() if isinstance(source, dict)]
+    for source in labels:
+        texts: Any = source.get("right_of", source.get("below", ()))
+        headed |= {field_name(one) for one in ([texts] if isinstance(texts, str) else texts)}
+    return {
+        name: OUR_WORDS[name.rstrip("_0123456789")]
+        for name in sketch.fields
+        if name.rstrip("_0123456789") in OUR_WORDS and name not in headed
+    }
+
+
+def finished(sketch: Sketch, judged: Judgement, kind: Kindred) -> Sketch:
+    """The sketch with what is sure of its fields, and what a person should know of them."""
+    met = {name: _met(judged, name) for name in sketch.fields}
+    options = dict(sketch.options)
+    for name, one in met.items():
+        if one.records >= _SURE_RECORDS and len(kind.files) >= _SURE_FILES:
+            sure = dict(_sure(one, sketch, name))
+            options[name] = {**sure, **options.get(name, {})}
+    comments = dict.fromkeys(our_names(sketch, kind), "our word, rename it")
+    for name, one in met.items():
+        if one.lacking and one.lacking < one.tabs and name not in comments:
+            comments[name] = f"blank or missing on {one.lacking} of {one.tabs} tabs"
+    tabs = [set(_headings(one)) for one in kind.examples]
+    seen = {text: sum(text.rstrip(": *") in some for some in tabs) for text in sketch.glossary}
+    return replace(
+        sketch,
+        options={name: one for name, one in options.items() if one},
+        comments=comments,
+        seen={text: f"{number} of {len(tabs)}" for text, number in seen.items()},
+    )
+
+
+def _headings(one: Example) -> Iterator[str]:
+    """The headings of the tables of a tab, as a glossary has them."""
+    for shape in one.shapes:
+        for at, cell in enumerate(shape.heads):
+            yield one_line(cell_text(cell)).rstrip(": *")
+            yield list_heading(one, shape, at).rstrip(": *")
+
+
+@dataclass(frozen=True)
+class _Met:
+    """What all records have for a field."""
+
+    records: int = 0
+    filled: int = 0
+    tabs: int = 0
+    lacking: int = 0
+    """On how many tabs none of the records has a value."""
+    least: float | None = None
+
+
+def _met(judged: Judgement, name: str) -> _Met:
+    records = filled = tabs = lacking = 0
+    least: list[float] = []
+    for reading in judged.readings:
+        for batch in reading.tables.values():
+            if name not in batch.schema.names or not batch.num_rows:
+                continue
+            column = batch.column(name)
+            there = len(column) - column.null_count
+            records, filled, tabs = records + len(column), filled + there, tabs + 1
+            lacking += not there
+            if there and str(column.type) in ("int64", "double"):
+                least.append(pc.min(column).as_py())
+    return _Met(records, filled, tabs, lacking, min(least, default=None))
+
+
+def _sure(one: _Met, sketch: Sketch, name: str) -> Iterator[tuple[str, object]]:
+    """`required` of what names the rows of a list, and of its numbers, if they are always there;
+    `min` of counts and measures that are never negative."""
+    of_table = [one for one in sketch.fields if _is_of_table(sketch, one)]
+    if name not in of_table:
+        return
+    wanted = sketch.listed and not sketch.more and (name == of_table[0] or one.least is not None)
+    if wanted and one.filled == one.records:
+        yield "required", True
+    if one.least is not None and one.least >= 0 and _is_measured(sketch, name):
+        yield "min", 0
+
+
+def _is_of_table(sketch: Sketch, name: str) -> bool:
+    return name not in sketch.stamps and name not in sketch.captured
+
+
+def _is_measured(sketch: Sketch, name: str) -> bool:
+    values = sketch.block.get("value", ())
+    values = (values,) if isinstance(values, str) else tuple(values)
+    return name in values if values else sketch.listed

@@ -1,0 +1,241 @@
+"""Ways to better a sketch; each is tried, and stays if the tabs read better by it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
+from enum import Enum, auto
+
+from boreotabula.drafting.columns.groups import group_names, patterns_of
+from boreotabula.drafting.columns.lists import lone_rows
+from boreotabula.drafting.search.judging import Judgement, judge
+from boreotabula.drafting.search.values import VALUE_STEPS, narrower
+from boreotabula.drafting.sketch import Sketch, few, listed
+from boreotabula.drafting.tabs.specimens import Kindred, Specimen
+from boreotabula.drafting.texts.words import field_name, is_total, is_unit, total_pattern
+from boreotabula.findings.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
+from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
+from boreotabula.reading.columns.kinds import ColumnKind
+from boreotabula.reading.rows.table_rows import RowKind
+from boreotabula.sheets.sheet import Cell
+
+Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
+_ROUNDS = 3
+
+
+def improved(
+    sketch: Sketch, kind: Kindred, specimens: Sequence[Specimen]
+) -> tuple[Sketch, Judgement]:
+    """The sketch after all steps that make the tabs read better."""
+    known: dict[object, Judgement] = {}
+
+    def asked(other: Sketch) -> Judgement:
+        """The judgement of a sketch; steps come to the same one by several ways."""
+        key = (other.text(), *other.headings.items())
+        if key not in known:
+            known[key] = judge(other, specimens)
+        return known[key]
+
+    best, judged = sketch, asked(sketch)
+    for _ in range(_ROUNDS):
+        before = judged.score
+        for step in STEPS:
+            for other in step(best, judged, kind):
+                for more, found in _followed(other, kind, asked):
+                    if found.score > judged.score:
+                        best, judged = more, found
+        # Nothing helped in this round: nothing will in the next.
+        if judged.score == before:
+            break
+    return best, judged
+
+
+def _followed(
+    sketch: Sketch, kind: Kindred, asked: Callable[[Sketch], Judgement]
+) -> Iterator[tuple[Sketch, Judgement]]:
+    """A sketch, and what follows from it: types of values, and sums, that it shows first."""
+    judged = asked(sketch)
+    yield sketch, judged
+    for follow in (narrower, _unnamed_totals):
+        for other in follow(sketch, judged, kind):
+            sketch, judged = other, asked(other)
+            yield sketch, judged
+
+
+def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Rows and columns that hold sums though no pattern names them."""
+    found = dict.fromkeys(
+        total_pattern(one) or one
+        for one, where in _labels_of_sums(judged)
+        # A row amid the others that has no word for totals sums up a group.
+        if where is not _Where.AMID or is_total(one)
+    )
+    totals = listed(sketch.block.get("totals"))
+    new = [one for one in found if one not in totals]
+    if new and len(new) <= _MOST_NAMED:
+        yield sketch.having(totals=few([*totals, *new]))
+
+
+def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Rows that name the group of the rows below them, alone or with its sums."""
+    if not ("stub" in sketch.block or "columns" in sketch.block):
+        columns = [name for name in sketch.fields if _is_of_list(sketch, name)]
+        if not sketch.listed or len(columns) < _FEWEST_COLUMNS:
+            return
+        sketch = sketch.having(stub=columns[:2])
+    group = sketch.block.get("group_row")
+    rows = (one for one, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
+    sums = dict.fromkeys(one for one in rows if not is_total(one))
+    if isinstance(group, dict):
+        names = [*listed(group["named"]), *sums]
+        if sums and len(names) <= _MOST_NAMED:
+            yield sketch.having(group_row={**group, "named": few(names)})
+        return
+    name = group or field_name("class", sketch.fields)
+    fields = sketch.fields if group else {name: "text", **sketch.fields}
+    lone = [
+        one_line(cell_text(example.sheet.rows[row][shape.left]))
+        for example in kind.examples
+        for shape in example.shapes
+        for row in lone_rows(example, shape)
+    ]
+    # Whether rows hold the sums of those below is told by reading them so.
+    crossed = "across" in sketch.block
+    if not group and (crossed or any(not is_total(one) for one in lone)):
+        yield replace(sketch.having(group_row=name), fields=fields)
+    if sums and len(sums) <= _MOST_NAMED:
+        own = {"field": name, "named": few(list(sums))}
+        yield replace(sketch.having(group_row=own), fields=fields)
+    if crossed and not group:
+        yield from _nested(sketch, kind)
+
+
+def _nested(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
+    """Groups of one or more levels, by the sums in the rows that name them."""
+    levels = group_names(kind.examples)
+    fields: dict[str, str] = {}
+    groups = []
+    for names in levels:
+        patterns = patterns_of(names, _MOST_NAMED)
+        if not patterns or "" in names:
+            return
+        name = field_name("class", [*fields, *sketch.fields])
+        fields[name] = "text"
+        groups.append({"field": name, "named": few(patterns)})
+    if groups:
+        own = groups[0] if len(groups) == 1 else groups
+        yield replace(sketch.having(group_row=own), fields={**fields, **sketch.fields})
+
+
+_MOST_NAMED = 12
+_FEWEST_COLUMNS = 3
+"""In a list of two columns a row with one filled cell is as good as any other."""
+
+
+def _is_of_list(sketch: Sketch, name: str) -> bool:
+    return name not in sketch.stamps and name not in sketch.captured
+
+
+class _Where(Enum):
+    """Where sums stand: in a column, in the last row of a table, or in a row amid the others."""
+
+    COLUMN = auto()
+    LAST = auto()
+    AMID = auto()
+
+
+def _labels_of_sums(judged: Judgement) -> Iterator[tuple[str, _Where]]:
+    """The labels of rows and columns that hold sums though no pattern names them."""
+    for reading in judged.readings:
+        for block in reading.blocks:
+            for row in block.table.of(RowKind.LIKE_TOTAL):
+                cells = block.view.rows[row][block.columns.left : block.columns.right]
+                texts = [one for one in cells if isinstance(one, str) and one.strip()]
+                if texts:
+                    last = row > max(block.table.records, default=row)
+                    yield one_line(texts[0].strip()), _Where.LAST if last else _Where.AMID
+            for column in block.columns.of(ColumnKind.LIKE_TOTAL):
+                heads = (block.view.cell(row, column.column)
+                         for row in range(block.place.bottom, block.place.top - 1, -1))  # fmt: skip
+                text = next((cell_text(cell) for cell in heads if cell != ""), "")
+                if text:
+                    yield one_line(text.strip()), _Where.COLUMN
+
+
+def _carried(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Stub cells that are filled once."""
+    if "stub" not in sketch.block or "carry_down" in sketch.block or "across" not in sketch.block:
+        return
+    for name in listed(sketch.block["stub"])[:-1]:
+        yield sketch.having(carry_down=name)
+
+
+def _notes(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """A note below the table, which is no row of it."""
+    if "ends_at" in sketch.block:
+        return
+    words: dict[str, None] = {}
+    for example in kind.examples:
+        for shape in example.shapes:
+            for row in range(shape.first + 1, min(shape.end + _BELOW, example.sheet.height)):
+                cells = [cell for cell in example.sheet.rows[row] if cell != ""]
+                if len(cells) == 1 and isinstance(cells[0], str):
+                    word = cells[0].strip().split(":")[0].split(" ")[0]
+                    if word.isalpha() and len(cells[0]) > len(word) and not is_total(word):
+                        words[f"{word}*"] = None
+    if words and len(words) <= _MOST_NOTES:
+        yield sketch.having(ends_at=few(list(words)))
+
+
+_BELOW, _MOST_NOTES = 3, 6
+
+
+def _are_units(cells: Sequence[Cell]) -> bool:
+    """Whether the cells right below headings are units: none of them is a figure, they are all the
+    same, or most are units that are in use."""
+    texts = [cell for cell in cells if isinstance(cell, str)]
+    if len(texts) < len(cells) or any(map(reads_as_figure, texts)):
+        return False
+    known = sum(map(is_unit, texts))
+    return 2 * known > len(texts) or (len(set(texts)) == 1 and len(texts) > 1)
+
+
+def _units(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """A row of units right below the headings."""
+    rows = [
+        [cell for cell in one.sheet.rows[shape.first][shape.left : shape.right] if cell != ""]
+        for one in kind.examples
+        for shape in one.shapes
+        if shape.first < one.sheet.height
+    ]
+    if "under_headings" not in sketch.block and all(map(_are_units, filter(None, rows))):
+        yield sketch.having(under_headings=1)
+
+
+def _repeats(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """The table stands several times on a tab."""
+    twice = (BLOCK_FOUND_TWICE, HEADING_TWICE)
+    if "repeat" not in sketch.block and any(one.kind in twice for _, one in judged.errors):
+        yield sketch.having(repeat=True)
+
+
+def _as_lists(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """A stub that the other fields of a list need not have."""
+    if sketch.listed and "stub" not in sketch.block:
+        names = [one for one in sketch.fields if one not in sketch.stamps]
+        if len(names) > 1:
+            yield sketch.having(stub=few(names[:2]))
+
+
+def _without_groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Groups that are none: what was taken for their names has a better meaning by now."""
+    group = sketch.block.get("group_row")
+    if isinstance(group, str):
+        fields = {name: kind for name, kind in sketch.fields.items() if name != group}
+        yield replace(sketch.having(group_row=None), fields=fields)
+
+
+STEPS: tuple[Step, ...] = (
+    _repeats, _units, _unnamed_totals, _groups, _carried, _notes, _as_lists, *VALUE_STEPS,
+    _without_groups,
+)  # fmt: skip

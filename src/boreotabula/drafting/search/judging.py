@@ -1,0 +1,186 @@
+"""How well a sketch reads the tabs that it was made from, by the account and the findings."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import pyarrow as pa
+
+from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.tabs.specimens import Specimen
+from boreotabula.drafting.texts.words import level_name
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import Severity
+from boreotabula.findings.places import Rule
+from boreotabula.findings.tables import FIELD_MISSING
+from boreotabula.findings.totals import TOTAL_DIFFERS
+from boreotabula.layout.model import PROVENANCE
+from boreotabula.layout.patterns import Kind, first_match, pattern
+from boreotabula.layout.problems import LayoutError
+from boreotabula.reading.account.roles import Role
+from boreotabula.reading.blocks import TabSource
+from boreotabula.reading.cells import reads_as_figure
+from boreotabula.reading.stamps.search import Surroundings
+from boreotabula.reading.tab import TabReading, read_tab
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """What came of reading some tabs by a sketch."""
+
+    filled: int = 0
+    unplaced: int = 0
+    records: int = 0
+    printed: int = 0
+    agree: int = 0
+    errors: tuple[tuple[Specimen, Finding], ...] = ()
+    warnings: int = 0
+    readings: tuple[TabReading, ...] = field(default=(), repr=False)
+    examples: tuple[Specimen, ...] = field(default=(), repr=False)
+    """The tab of each reading."""
+    words: int = 0
+    """How long the layout is."""
+    passed_over: int = 0
+    """Cells beside no value, which are left out: names of groups, perhaps."""
+    repeated: int = 0
+    """Records that nothing but numbers tells from another one of their tab."""
+    as_texts: int = 0
+    """Values that look like figures but are read as texts."""
+    loose: float = 0.0
+    """The shares of the values that look like figures but are read as texts, of all fields added
+    up."""
+
+    @property
+    def placed(self) -> float:
+        """The share of filled cells that are placed."""
+        return 1 - self.unplaced / self.filled if self.filled else 0.0
+
+    @property
+    def bits_left(self) -> float:
+        """What a reading leaves over, in bits: each cell in no record, and each error, costs its
+        place among all cells and a text; a figure that is kept as a text half of one."""
+        each = np.log2(self.filled + 1) + _BITS_OF_TEXT
+        faults = sum(one.kind != TOTAL_DIFFERS for _, one in self.errors)
+        left = self.unplaced + self.passed_over + faults + self.printed - self.agree
+        return float(left * each + self.as_texts * _BITS_OF_TEXT / 2)
+
+    @property
+    def score(self) -> float:
+        """Better readings have more: cells that are placed, totals that agree, few errors and few
+        words. Each is weighed so that a word is worth less than any cell."""
+        tabs = max(len(self.readings), 1)
+        disagree = self.printed - self.agree
+        # Totals that differ are weighed above: a sender's slip is no fault of the layout.
+        faults = sum(one.kind != TOTAL_DIFFERS for _, one in self.errors)
+        return (
+            100 * self.placed
+            - 50 * self.passed_over / (self.filled or 1)
+            + min(self.agree, 200 * tabs) / (self.filled or 1) * 20
+            - 12 * disagree / (self.printed or 1)
+            - 8 * min(faults / tabs, 4)
+            - 1.5 * min(self.warnings / tabs, 4)
+            - 0.02 * self.words
+            - 8 * self.loose
+            - 3 * self.repeated / (self.records or 1)
+        )
+
+
+_BITS_OF_TEXT = 20.0
+"""A short text, letter by letter."""
+
+WORST = Judgement(unplaced=1, filled=1)
+
+
+def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
+    """Read some tabs by a sketch, and count what came of it."""
+    try:
+        plan = sketch.plan()
+    except LayoutError:
+        return WORST
+    readings: list[TabReading] = []
+    counts: Counter[str] = Counter()
+    filled: Counter[str] = Counter()
+    loose: Counter[str] = Counter()
+    errors: list[tuple[Specimen, Finding]] = []
+    for one in specimens:
+        reading = read_tab(one.sheet, plan, TabSource(one.file, _around(sketch, one)))
+        readings.append(reading)
+        counts["filled"] += reading.account.filled
+        counts["unplaced"] += reading.account.roles[Role.UNPLACED]
+        counts["passed"] += reading.account.left_out.get(Rule.BLANK, 0)
+        counts["records"] += sum(batch.num_rows for batch in reading.tables.values())
+        counts["printed"] += reading.totals.printed
+        counts["agree"] += reading.totals.agree
+        for batch in reading.tables.values():
+            counts["repeated"] += _repeated(batch)
+            for name in sketch.fields:
+                if name in batch.schema.names:
+                    column = batch.column(name)
+                    filled[name] += len(column) - column.null_count
+                    loose[name] += _loose(column, _is_loose)
+                    if name not in sketch.captured and name not in sketch.stamps:
+                        counts["as texts"] += _loose(column, _is_figure)
+        for finding in reading.findings:
+            if finding.severity is Severity.ERROR:
+                errors.append((one, finding))
+            counts["warnings"] += finding.severity is Severity.WARNING
+            # A field that tabs lack is no fault of theirs, but of the names.
+            counts["warnings"] += finding.kind == FIELD_MISSING
+    return Judgement(
+        counts["filled"], counts["unplaced"], counts["records"], counts["printed"],
+        counts["agree"], tuple(errors), counts["warnings"], tuple(readings), tuple(specimens),
+        len(sketch.text().split()), counts["passed"], counts["repeated"], counts["as texts"],
+        sum(loose[name] / filled[name] for name in loose if filled[name]),
+    )  # fmt: skip
+
+
+def _repeated(batch: pa.RecordBatch) -> int:
+    """How many records of a batch are told from another one by numbers alone."""
+    names = [
+        one.name
+        for one in batch.schema
+        if one.name not in PROVENANCE and not pa.types.is_floating(one.type)
+        and not pa.types.is_integer(one.type)
+    ]  # fmt: skip
+    if not names or not batch.num_rows:
+        return 0
+    table = pa.Table.from_batches([batch.select(names)]).unify_dictionaries()
+    plain = table.cast(pa.schema([(one, pa.string()) for one in names]))
+    return int(batch.num_rows - plain.group_by(names).aggregate([]).num_rows)
+
+
+def _loose(column: pa.Array, is_loose: Callable[[str], bool]) -> int:
+    """How many values of a column are texts that look like something else."""
+    if not pa.types.is_dictionary(column.type):
+        return 0
+    looks = np.array(list(map(is_loose, column.dictionary.to_pylist())), bool)
+    which = column.indices.drop_null().to_numpy()
+    return int(np.count_nonzero(looks[which])) if len(looks) else 0
+
+
+def _is_loose(text: str) -> bool:
+    return _is_figure(text) or level_name([text]) == "month"
+
+
+def _is_figure(text: str) -> bool:
+    """Whether a text looks like a figure; what begins with a zero is a code."""
+    code = text[:1] == "0" and text.isdigit() and text != "0"
+    return reads_as_figure(text) and not code
+
+
+def _around(sketch: Sketch, one: Specimen) -> Surroundings:
+    """What the names of file and tab give, as a run would."""
+    captured: dict[str, str] = {}
+    for patterns, kind, name in (
+        (sketch.include, Kind.FILE, one.file),
+        (listed(sketch.tabs.get("named", ())), Kind.TAB, one.tab),
+    ):
+        found = first_match(tuple(pattern(text, kind) for text in patterns), name)
+        captured |= found or {}
+    stem = one.file.rpartition("/")[2].rpartition(".")[0]
+    folder = one.file.rpartition("/")[0].rpartition("/")[2]
+    texts = {"file name": stem, "folder name": folder, "tab name": one.tab}
+    return Surroundings(captured, texts, tabs=one.others)

@@ -1,0 +1,124 @@
+"""Ways to better how values are read: types, units, decimal marks, words for nothing."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+
+from boreotabula.drafting.columns.with_types import with_type
+from boreotabula.drafting.search.judging import Judgement
+from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.tabs.specimens import Kindred
+from boreotabula.drafting.texts.types import NOTHING, month_languages, typed
+from boreotabula.findings.stamps import STAMP_NOT_CONVERTED
+from boreotabula.findings.tables import HEADING_NOT_CONVERTED
+from boreotabula.findings.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
+
+Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
+
+
+def texts_met(judged: Judgement, name: str) -> list[str]:
+    """The different texts that the records have for a field, in their order."""
+    found: dict[str, None] = {}
+    for reading in judged.readings:
+        for batch in reading.tables.values():
+            if name in batch.schema.names:
+                values = batch.column(name).unique().to_pylist()
+                found |= dict.fromkeys(one for one in values if isinstance(one, str))
+    return list(found)
+
+
+def _text_fields(sketch: Sketch, judged: Judgement) -> Iterator[tuple[str, list[str]]]:
+    """The fields that are texts, with the texts that were met."""
+    # A part of a caption or of a name stays as it is written: 3.10 is another one than 3.1.
+    for name, kind in sketch.fields.items():
+        if kind == "text" and name not in sketch.captured and (texts := texts_met(judged, name)):
+            yield name, texts
+
+
+def _for_nothing(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Texts that stand for nothing where numbers belong."""
+    texts: dict[str, None] = {}
+    for _, finding in judged.errors:
+        if finding.kind in (VALUE_NOT_CONVERTED, COLUMN_NOT_CONVERTED):
+            text = finding.found.strip()
+            if text in NOTHING:
+                texts[text] = None
+    known = listed(sketch.reading.get("empty"))
+    if texts:
+        yield sketch.reading_with(empty=[*known, *texts])
+
+
+def narrower(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """All fields that are texts, though their values are numbers or moments, with their types."""
+    best = sketch
+    for name, texts in _text_fields(sketch, judged):
+        best = _narrower(best, name, texts) or best
+    if best is not sketch:
+        yield best
+
+
+def _narrower_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """The same, field by field."""
+    for name, texts in _text_fields(sketch, judged):
+        if other := _narrower(sketch, name, texts):
+            yield other
+
+
+def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
+    """The type of a field of texts: as they stand, with words for nothing among them, with decimal
+    commas, or with units beside them."""
+    heading = next((text for text, one in sketch.headings.items() if one == name), name)
+    found = typed(texts, _languages(sketch), sketch.reading.get("decimal_mark"), heading)
+    if found.kind == "text":
+        return None
+    return with_type(sketch, name, found)
+
+
+def _languages(sketch: Sketch) -> list[str]:
+    return listed(sketch.reading.get("languages"))
+
+
+def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Names of months without a year, where another field tells the year."""
+    years = [name for name in sketch.fields if _is_year(judged, name)]
+    if not years:
+        return
+    known = listed(sketch.reading.get("languages"))
+    for name, texts in _text_fields(sketch, judged):
+        languages = month_languages(texts, known)
+        if languages is not None:
+            other = sketch.reading_with(languages=languages) if languages else sketch
+            for year in years:
+                yield other.typed(name, "month", year_from=year)
+
+
+def _is_year(judged: Judgement, name: str) -> bool:
+    values = {
+        value
+        for reading in judged.readings
+        for batch in reading.tables.values()
+        if name in batch.schema.names
+        for value in batch.column(name).unique().to_pylist()
+    }
+    texts = {str(one) for one in values if one is not None}
+    return bool(texts) and all(re.fullmatch(r"(?:19|20)\d\d", one) for one in texts)
+
+
+def _wider_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """Fields whose values are not all of the type that most of them have."""
+    wider = {"integer": "number", "number": "text", "month": "text", "date": "text", "time": "text",
+             "datetime": "text", "yesno": "text", "percent": "text"}  # fmt: skip
+    failed = [
+        finding.field for _, finding in judged.errors
+        if finding.kind in (COLUMN_NOT_CONVERTED, HEADING_NOT_CONVERTED,
+                            STAMP_NOT_CONVERTED)
+    ]  # fmt: skip
+    for name in dict.fromkeys(failed):
+        if sketch.fields.get(name) in wider:
+            yield sketch.typed(name, wider[sketch.fields[name]])
+
+
+VALUE_STEPS: tuple[Step, ...] = (
+    _for_nothing, _wider_types, _narrower_types, _months_of_a_year,
+)  # fmt: skip

@@ -1,0 +1,141 @@
+"""Whether a table is a cross-tab or a list, and where its values begin: by headings and columns."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from boreotabula.drafting.tabs.looks import FIGURE, TEXT, runs_of
+from boreotabula.drafting.texts.types import type_of
+from boreotabula.drafting.texts.words import is_total, is_unit, level_name
+from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.sheets.sheet import Cell, Sheet
+
+FEWEST = 2
+
+
+def level_run(heads: Sequence[Cell]) -> tuple[int, int] | None:
+    """The longest run of headings that are moments of one kind, right of others."""
+    names = [level_name([one]) if one != "" else "" for one in heads]
+    best: tuple[int, int] | None = None
+    start = 1
+    while start < len(names):
+        stop = start + 1
+        while stop < len(names) and names[stop] == names[start]:
+            stop += 1
+        if names[start] and stop - start >= max(FEWEST, best[1] - best[0] + 1 if best else 0):
+            best = start, stop
+        start = stop
+    return best if best and not names[0] else None
+
+
+def value_run(columns: Sequence[int], heads: Sequence[Cell]) -> tuple[int, int]:
+    """The longest run of columns without texts, the last of equals."""
+    # A column that is blank so far may get values yet.
+    runs = list(runs_of(np.array([look != TEXT for look in columns], bool)))
+    none = (len(columns), len(columns))
+    return max(runs, key=lambda one: (one[1] - one[0], one[0]), default=none)
+
+
+_KEYS = re.compile(
+    r"(?:no|nr|nro|id|code|kode|koodi|kod|year|år|vuosi|jahr|month|måned|månad|kuukausi|monat|week"
+    r"|uke|vecka|viikko|woche|day|dag|päivä|tag|postcode|postnummer)\b\.?"
+)
+"""Headings of columns of numbers that name rows."""
+
+
+def is_key(head: Cell, sheet: Sheet, rows: range, column: int) -> bool:
+    """Whether a column of figures names the rows, as line numbers, years and codes do."""
+    if not isinstance(head, str) or reads_as_figure(head):
+        return False
+    cells = [sheet.rows[row][column] for row in rows if sheet.rows[row][column] != ""]
+    numbers = [one for one in cells if isinstance(one, float)]
+    if not numbers or len(numbers) < len(cells):
+        return False
+    if _KEYS.fullmatch(head.strip().casefold()) and all(one.is_integer() for one in numbers):
+        return True
+    if len(numbers) < FEWEST + 1:
+        return False
+    lines = [float(one) for one in range(1, len(numbers) + 1)]
+    years = all(one.is_integer() and 1900 <= one <= 2100 for one in numbers)
+    steps = all(0 <= after - one <= 1 for one, after in pairwise(numbers))
+    return numbers == lines or (years and steps)
+
+
+def _has_dates(sheet: Sheet, rows: range, columns: range) -> bool:
+    """Whether any of some columns holds dates."""
+    for at in columns:
+        cells = [sheet.rows[row][at] for row in rows[:_SAMPLE]]
+        if type_of([one for one in cells if not is_total(cell_text(one))]) == "date":
+            return True
+    return False
+
+
+def is_crossed(
+    sheet: Sheet,
+    columns: Sequence[int],
+    heads: Sequence[Cell],
+    start: int,
+    stop: int,
+    levels: int,
+    rows: range,
+    left: int,
+) -> bool:
+    """Whether a table is a cross-tab: its headings and columns give points for either.
+
+    `start` and `stop` are the columns of its values, counted from `left`, its first column on the
+    sheet; `rows` are those that are looked at.
+    """
+    values = [one for one in heads[start:stop] if one != "" and not is_total(cell_text(one))]
+    if stop - start < 1 or start == 0:
+        return False
+    for_cross = 2 * (levels > 1) + 3 * bool(level_name(values) and len(values) > 1)
+    for_cross += 2 * any(is_total(cell_text(one)) for one in heads[start:])
+    for_cross += (
+        2 * _alike(values)
+        + (len(values) >= max(_SEVERAL, start + 1))
+        + all(len(cell_text(one)) <= _SHORT for one in values)
+        # A capital alone is a grade or a class.
+        + 2 * all(len(text) == 1 and text.isupper() for text in map(cell_text, values))
+    )
+    texts_after = sum(look == TEXT for look in columns[stop:])
+    for_list = 2 * (len(values) < FEWEST) + 2 * (texts_after > 1) + (start > _SEVERAL)
+    for_list += _differ(values)
+    # What stands beside a date and a name is an entry of a journal.
+    if start >= FEWEST and any(look == FIGURE for look in columns[:start]):
+        for_list += 4 * _has_dates(sheet, rows, range(left, left + start))
+    return for_cross > for_list
+
+
+def differ_in_kind(sheet: Sheet, rows: range, columns: range) -> bool:
+    """Whether some columns hold dates and others numbers: a cross-tab has values of one kind."""
+    kinds = set()
+    for at in columns[:_MOST_SAMPLED]:
+        cells = [sheet.rows[row][at] for row in rows[:_SAMPLE] if sheet.rows[row][at] != ""]
+        if cells:
+            kinds.add(type_of(cells))
+    return bool(kinds & _MOMENTS and kinds & {"integer", "number", "percent"})
+
+
+_MOST_SAMPLED, _SAMPLE = 12, 12
+_MOMENTS = {"date", "datetime", "time", "month"}
+_SEVERAL, _SHORT = 3, 3
+
+
+def _alike(heads: Sequence[Cell]) -> bool:
+    """Whether headings are the same words with other figures: “Pot 95”, “Pot 60”."""
+    texts = [cell_text(one) for one in heads]
+    words = {re.sub(r"\d+", "#", one) for one in texts}
+    return len(texts) > 1 and len(set(texts)) > 1 and len(words) == 1 and "#" in next(iter(words))
+
+
+def _differ(heads: Sequence[Cell]) -> int:
+    """How much headings speak for different measures: with units of their own, or as units."""
+    texts = [cell_text(one) for one in heads]
+    units = {one.rpartition("(")[2] for one in texts if "(" in one}
+    # Units as headings name measures, unless they come again and again.
+    named = len(set(texts)) == len(texts) > 1 and 2 * sum(map(is_unit, texts)) > len(texts)
+    return 2 * (len(units) > 1) + 3 * named

@@ -1,0 +1,60 @@
+"""The tabs of a folder by their kinds."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from boreotabula.drafting.tabs.headless import holds_records, with_headless
+from boreotabula.drafting.tabs.left_out import without_copies, without_lookups, without_summaries
+from boreotabula.drafting.tabs.likeness import grouped
+from boreotabula.drafting.tabs.repeats import repeats_of
+from boreotabula.drafting.tabs.settling import settled
+from boreotabula.drafting.tabs.shapes import shapes_of
+from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
+from boreotabula.drafting.tabs.tab_tables import PAIR_COLUMNS, without_pairs
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text
+
+
+@dataclass(frozen=True)
+class Sorted:
+    """The tabs of a folder by their kinds, the one with most files and cells first, and those that
+    are of none."""
+
+    kinds: tuple[Kindred, ...]
+    left_out: tuple[LeftOut, ...]
+
+
+def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
+    """The kinds of some tabs. Copies of files, tabs with the same content in every file, and tabs
+    that sum up others are of no kind: they are left out, and told."""
+    own, left_out = without_copies(specimens)
+    own, lookups = without_lookups(own)
+    repeats = repeats_of([one.sheet for one in own])
+    shapes_there = [shapes_of(one.sheet, repeats) for one in own]
+    heads = {
+        normal_form(cell_text(shape.heads[0]))
+        for shapes in shapes_there for shape in shapes if shape.right - shape.left > PAIR_COLUMNS
+    } - {""}  # fmt: skip
+    every = [
+        without_pairs(one.sheet, shapes, repeats, heads)
+        for one, shapes in zip(own, shapes_there, strict=True)
+    ]
+    groups = grouped([shape for shapes in every for shape in shapes])
+    kinds: dict[int | None, list[Example]] = {}
+    for one, shapes in zip(own, every, strict=True):
+        areas: Counter[int] = Counter()
+        for shape in shapes:
+            areas[groups[id(shape)]] += (shape.right - shape.left) * (shape.end - shape.top)
+        main = max(areas, key=lambda group: areas[group], default=None)
+        there = tuple(shape for shape in shapes if groups[id(shape)] == main)
+        further = tuple(shape for shape in shapes if groups[id(shape)] != main)
+        kinds.setdefault(main, []).append(Example(one, there, further))
+    found = with_headless([Kindred(tuple(some)) for some in kinds.values()])
+    found = [Kindred(settled(one.examples)) if one.has_table else one for one in found]
+    found, summaries = without_summaries(found)
+    # Tabs with a table come before those without one: these are covers and notes.
+    ranked = sorted(found, key=lambda one: (not holds_records(one), -len(one.files) * one.filled))
+    return Sorted(tuple(ranked), (*left_out, *lookups, *summaries))

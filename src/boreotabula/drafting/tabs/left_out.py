@@ -1,0 +1,147 @@
+"""Tabs and files that are of no kind: copies, lookups, and tabs that sum up others."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from boreotabula.drafting.tabs.looks import FIGURE, TEXT
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
+from boreotabula.reading.totals.tabs import sums_of_others
+from boreotabula.sheets.sheet import Cell, Sheet
+
+_FEW = 2
+
+
+def _content(sheet: Sheet) -> tuple[object, ...]:
+    return (sheet.name, tuple(map(tuple, sheet.rows)))
+
+
+def without_copies(specimens: Sequence[Specimen]) -> tuple[list[Specimen], list[LeftOut]]:
+    """The tabs without those of files that are copies of others, whichever they are called."""
+    by_file: dict[str, list[Specimen]] = {}
+    for one in specimens:
+        by_file.setdefault(one.file, []).append(one)
+    first: dict[object, str] = {}
+    left_out = []
+    # The copy has the longer name: “a (1)”, “a - copy”.
+    for file in sorted(by_file, key=lambda name: (len(name), name)):
+        content = tuple(sorted((_content(one.sheet) for one in by_file[file]), key=repr))
+        original = first.setdefault(content, file)
+        if original != file:
+            left_out.append(LeftOut(file, "", f"it has the same content as {original}"))
+    copies = {one.file for one in left_out}
+    return [one for one in specimens if one.file not in copies], left_out
+
+
+def without_lookups(specimens: Sequence[Specimen]) -> tuple[list[Specimen], list[LeftOut]]:
+    """The tabs without those that are the same in every file that has them, beside others."""
+    contents: dict[str, list[object]] = {}
+    for one in specimens:
+        contents.setdefault(one.tab, []).append(_content(one.sheet))
+    same = {
+        tab
+        for tab, some in contents.items()
+        if tab and len(some) >= _FEWEST_COPIES and len(set(some)) == 1
+    }
+    left_out = [
+        LeftOut(one.file, one.tab, "it has the same content in every file")
+        for one in specimens
+        if one.tab in same and one.others
+    ]
+    places = {(one.file, one.tab) for one in left_out}
+    return [one for one in specimens if (one.file, one.tab) not in places], left_out
+
+
+_FEWEST_FILES = 2
+_FEWEST_COPIES = 3
+"""Two files may well agree on a tab that reports something."""
+
+
+def without_summaries(kinds: Sequence[Kindred]) -> tuple[list[Kindred], list[LeftOut]]:
+    """The kinds without the tabs that sum up others of their file: cell by cell those of their own
+    kind, or by groups the records of a larger one."""
+    left_out: list[LeftOut] = []
+    found: list[Kindred] = []
+    ranked = sorted(kinds, key=lambda one: -one.filled)
+    for kind in ranked:
+        summed = dict(_summed_tabs(kind.examples)) | dict(_grouped_tabs(kind, found))
+        left_out += [
+            LeftOut(file, tab, f"it sums up {others}") for (file, tab), others in summed.items()
+        ]
+        rest = tuple(
+            one for one in kind.examples if (one.specimen.file, one.specimen.tab) not in summed
+        )
+        if rest:
+            found.append(replace(kind, examples=rest))
+    return found, left_out
+
+
+Place = tuple[str, str]
+
+
+def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
+    """The tabs of a kind that hold the sums of other tabs of their file, and which these are."""
+    by_file: dict[str, list[Example]] = {}
+    for one in examples:
+        if one.shapes:
+            by_file.setdefault(one.specimen.file, []).append(one)
+    for file, some in by_file.items():
+        tabs = {one.specimen.tab: _numbers(one) for one in some}
+        for tab, others in sums_of_others(tabs):
+            yield (file, tab), f"{others[0]} to {others[-1]}"
+
+
+def _numbers(one: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]],
+                                    np.ndarray[tuple[int], np.dtype[np.float64]]]:  # fmt: skip
+    """The numbers in the tables of a tab, by their place within the table."""
+    cells: list[np.ndarray[tuple[int], np.dtype[np.intp]]] = []
+    values: list[np.ndarray[tuple[int], np.dtype[np.float64]]] = []
+    for number, shape in enumerate(one.shapes):
+        body = one.sheet.numbers[shape.first : shape.end, shape.left : shape.right]
+        rows, columns = np.nonzero(~np.isnan(body))
+        cells.append(number * 1_000_000_000 + rows * 65_536 + columns)
+        values.append(body[rows, columns])
+    return np.concatenate(cells), np.concatenate(values)
+
+
+def _grouped_tabs(kind: Kindred, larger: Sequence[Kindred]) -> Iterable[tuple[Place, str]]:
+    """The tabs of a kind whose numbers are sums of records of another tab of their file, by one of
+    its columns."""
+    for one in kind.examples:
+        numbers = {
+            round(float(value), 6)
+            for shape in one.shapes
+            for value in one.sheet.numbers[shape.first : shape.end, shape.left : shape.right].flat
+            if value == value and value
+        }
+        for other in (some for group in larger for some in group.examples):
+            if other.specimen.file != one.specimen.file or len(numbers) < _FEWEST_SUMS:
+                continue
+            sums = {value for shape in other.shapes for value in _group_sums(other.sheet, shape)}
+            if len(numbers & sums) >= _MOST_SUMS * len(numbers):
+                yield (one.specimen.file, one.specimen.tab), other.specimen.tab
+                break
+
+
+_FEWEST_SUMS, _MOST_SUMS = 3, 0.8
+
+
+def _group_sums(sheet: Sheet, shape: Shape) -> Iterable[float]:
+    """The sums of all columns of numbers of a table for each text of each column of texts."""
+    rows = range(shape.first, shape.end)
+    for at in range(shape.left, shape.right):
+        if shape.columns[at - shape.left] != TEXT:
+            continue
+        groups: dict[Cell, list[int]] = {}
+        for row in rows:
+            groups.setdefault(sheet.rows[row][at], []).append(row)
+        if not _FEW <= len(groups) < len(rows):
+            continue
+        for column in range(shape.left, shape.right):
+            if shape.columns[column - shape.left] == FIGURE:
+                for some in groups.values():
+                    yield round(float(np.nansum(sheet.numbers[some, column])), 6)

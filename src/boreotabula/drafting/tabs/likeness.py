@@ -1,0 +1,139 @@
+"""How alike tables are: those of one group may be read by one block."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from boreotabula.drafting.tabs.looks import FIGURE
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.texts.periods import period_of
+from boreotabula.drafting.texts.words import level_name
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Cell
+
+_FEW = 2
+
+
+def tokens(shape: Shape) -> list[str]:
+    """The headings of a table as they are compared: moments by their kind, as they may move on."""
+    kinds = [level_name([cell]) if cell != "" else "" for cell in shape.heads]
+    several = Counter(kind for kind in kinds if kind)
+    return [
+        f"<{kind}>" if kind in _MOVING or several[kind] > 1 else normal_form(cell_text(cell))
+        for kind, cell in zip(kinds, shape.heads, strict=True)
+    ]
+
+
+_MOVING = ("year", "quarter", "week", "month", "day")
+"""Headings of these kinds are moments wherever they stand; names of weekdays may be words, too."""
+
+
+def grouped(shapes: Sequence[Shape]) -> dict[int, int]:
+    """The number of the group that each table belongs to, by its `id`: tables of one group may be
+    read by one block. The largest tables come first."""
+    found: dict[int, int] = {}
+    groups: list[_Group] = []
+    for shape in sorted(shapes, key=lambda one: -(one.right - one.left) * (one.end - one.first)):
+        scores = [(one.likeness(shape), -number) for number, one in enumerate(groups)]
+        best, number = max(scores, default=(0.0, 0))
+        if best >= _ALIKE:
+            groups[-number].shapes.append(shape)
+        else:
+            groups.append(_Group([shape]))
+            number = -(len(groups) - 1)
+        found[id(shape)] = -number
+    return found
+
+
+_ALIKE = 0.5
+"""So large a part of the headings of the larger one two tables of one kind share."""
+
+
+@dataclass
+class _Group:
+    """Tables that were found to be alike so far."""
+
+    shapes: list[Shape]
+
+    def likeness(self, shape: Shape) -> float:
+        """How alike a table is to those of the group, from 0 to 1."""
+        best = max(_likeness(shape, one) for one in self._different()[:_COMPARED])
+        # Other words, but the same columns: another language.
+        if best < _ALIKE and self._holds_values_of(shape):
+            return _ALIKE
+        return best
+
+    def _holds_values_of(self, shape: Shape) -> bool:
+        """Whether a table has the columns of the group by place: texts that are among its own, and
+        numbers of one range."""
+        looks = _column_kinds(shape)
+        known = False
+        own = [
+            one for one in self.shapes if one.levels == shape.levels and _column_kinds(one) == looks
+        ]
+        if not own or len(looks) < _FEW or not any(tokens(shape)):
+            return False
+        for at, cells in enumerate(shape.values_of):
+            theirs = [cell for one in own for cell in one.values_of[at]]
+            numbers = [
+                [cell for cell in some if isinstance(cell, float)] for some in (cells, theirs)
+            ]
+            if all(numbers):
+                low, high = max(map(min, numbers)), min(map(max, numbers))
+                if low > high:
+                    return False
+            else:
+                known = known or bool(_texts_in(cells) & _texts_in(theirs))
+        return known
+
+    def _different(self) -> list[Shape]:
+        return list({one.heads: one for one in self.shapes}.values())
+
+
+_COMPARED = 12
+
+
+def _likeness(one: Shape, other: Shape) -> float:
+    """How alike the headings of two tables are, from 0 to 1."""
+    ours, theirs = set(tokens(one)) - {""}, set(tokens(other)) - {""}
+    shared = len(ours & theirs) / max(len(ours), len(theirs), 1)
+    if shared >= _ALIKE:
+        return shared
+    if one.crossed and other.crossed and one.leading == other.leading:
+        stubs = [
+            [normal_form(cell_text(cell)) for cell in shape.heads[: shape.leading]]
+            for shape in (one, other)
+        ]
+        if stubs[0] == stubs[1] and one.levels == other.levels:
+            return _ALIKE
+    # Some words, and all columns of the same looks.
+    if shared >= _SOME and one.columns == other.columns and one.levels == other.levels:
+        return _ALIKE
+    return shared
+
+
+_SOME = 0.25
+
+
+def _column_kinds(shape: Shape) -> tuple[int, ...]:
+    """What the cells of each column are: dates in words and codes of digits are no texts."""
+
+    def kind(look: int, cells: Sequence[Cell]) -> int:
+        texts = [cell for cell in cells if isinstance(cell, str) and cell.strip()]
+        some = texts[:_FEW_CELLS]
+        figures = sum(text.strip().isdigit() or period_of(text) is not None for text in some)
+        return FIGURE if some and 2 * figures > len(some) else look
+
+    return tuple(
+        kind(look, cells) for look, cells in zip(shape.columns, shape.values_of, strict=True)
+    )
+
+
+_FEW_CELLS = 6
+
+
+def _texts_in(cells: Iterable[Cell]) -> set[str]:
+    return {cell.strip() for cell in cells if isinstance(cell, str) and cell.strip()}

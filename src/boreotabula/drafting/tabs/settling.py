@@ -1,0 +1,170 @@
+"""What the tables of a kind are together: a cross-tab or a list, with how many leading columns."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from boreotabula.drafting.tabs.likeness import tokens
+from boreotabula.drafting.tabs.looks import TEXT
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.specimens import Example
+from boreotabula.drafting.texts.types import typed
+from boreotabula.drafting.texts.words import is_total
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text
+
+
+def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
+    """The tables of a kind, all seen as what most of them look like: a cross-tab or a list, with
+    as many leading columns."""
+    shapes = [shape for one in examples for shape in one.shapes]
+    by_tab = _differ_by_tab(examples)
+    leading = None if by_tab else _varying_from(shapes)
+    crossed = leading is not None or 2 * sum(one.crossed for one in shapes) > len(shapes)
+    words = not any(text.startswith("<") for one in shapes for text in tokens(one))
+    if by_tab and words and all(one.levels == 1 for one in shapes):
+        crossed = False
+    if crossed and leading is None and len(examples) > 1 and _shorter_as_list(examples):
+        crossed = False
+    if crossed and all(one.bare for one in shapes) and _is_list_of_types(shapes):
+        crossed = False
+    if leading is None:
+        votes = Counter(one.leading for one in shapes if one.crossed == crossed)
+        leading = votes.most_common(1)[0][0] if votes else 0
+    levels = Counter(one.lowest - one.highest for one in shapes)
+    most = levels.most_common(1)[0][0]
+
+    def as_most(shape: Shape) -> Shape:
+        above = min(shape.lowest - shape.highest, most) if crossed else 0
+        return replace(
+            shape,
+            crossed=crossed,
+            top=shape.lowest - above,
+            leading=leading if crossed and leading < shape.right - shape.left else shape.leading,
+        )
+
+    return tuple(replace(one, shapes=tuple(map(as_most, one.shapes))) for one in examples)
+
+
+def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
+    """Whether the columns right of names without a heading are of several types: a cross-tab has
+    values of one."""
+    kinds: set[str] = set()
+    for shape in shapes:
+        if shape.levels > 1 or any(text.startswith("<") for text in tokens(shape)):
+            return False
+        for cells in shape.values_of[shape.leading :]:
+            filled = [cell for cell in cells if cell != ""]
+            if filled:
+                kinds.add(typed(filled, tolerant=False).kind)
+    return len(kinds - {"integer", "number"}) + bool(kinds & {"integer", "number"}) > 1
+
+
+def _shorter_as_list(examples: Sequence[Example]) -> bool:
+    """Whether the values of a kind take fewer bits as a list, where each column has a range of its
+    own, than as a cross-tab, where all have one; only of tables with the same words for headings,
+    on one row, that could be names of either."""
+    tables = [(one.sheet, shape) for one in examples for shape in one.shapes]
+    columns: dict[str, list[np.ndarray[tuple[int], np.dtype[np.float64]]]] = {}
+    for sheet, shape in tables:
+        heads = tokens(shape)[shape.leading :]
+        if shape.bare or shape.levels > 1 or any(text.startswith("<") for text in heads):
+            return False
+        for at, text in zip(shape.values, heads, strict=False):
+            figures = sheet.numbers[shape.first : shape.end, at]
+            if text and not is_total(text):
+                columns.setdefault(text, []).append(figures[~np.isnan(figures)])
+    usual = {text: some for text, some in columns.items() if 2 * len(some) > len(tables)}
+    if len(usual) == 1 and len(columns) == 1:
+        return True  # a level of one heading, which never changes, tells nothing
+    if len(usual) < _FEW or 2 * len(usual) < len(columns) or _like_one_another(list(usual)):
+        return False
+    values = [np.concatenate(some) for some in usual.values()]
+    apart = sum(_bits(some) for some in values) + _BITS_OF_TYPE * len(values)
+    return bool(apart < _bits(np.concatenate(values)) + _BITS_OF_NAMES)
+
+
+_BITS_OF_TYPE = 3.3
+"""A type is one of ten."""
+_BITS_OF_NAMES = 55.0
+"""Two words of ours for the heading and the value, of about six letters each."""
+
+
+def _bits(values: np.ndarray[tuple[int], np.dtype[np.float64]]) -> float:
+    """What some numbers cost: the ends of their range, then each within it."""
+    if not len(values):
+        return 0.0
+    decimals = next((n for n in range(4) if np.allclose(values * 10**n % 1, 0, atol=1e-6)), 4)
+    low, high = float(values.min()) * 10**decimals, float(values.max()) * 10**decimals
+    ends = np.log2(abs(low) + 2) + np.log2(abs(high) + 2)
+    return float(ends + len(values) * np.log2(high - low + 1))
+
+
+def _like_one_another(texts: Sequence[str]) -> bool:
+    """Whether headings are the same words with other figures, or single letters: classes."""
+    words = {re.sub(r"\d+", "#", text) for text in texts}
+    numbered = len(words) == 1 and "#" in next(iter(words))
+    return numbered or all(len(text) == 1 for text in texts)
+
+
+_FEWEST_TABLES = 3
+
+
+def _differ_by_tab(examples: Sequence[Example]) -> bool:
+    """Whether the headings of a kind differ from tab to tab of its files, but for each tab are the
+    same in all files: each tab holds things of its own."""
+    by_tab: dict[str, list[set[str]]] = {}
+    for one in examples:
+        heads = {text for shape in one.shapes for text in tokens(shape) if text}
+        by_tab.setdefault(one.specimen.tab, []).append(heads)
+    shared = {tab: set.intersection(*some) for tab, some in by_tab.items()}
+    several = len(by_tab) > 1 and all(len(some) > 1 for some in by_tab.values())
+    alike = all(
+        len(shared[tab]) >= _MOST_SHARED * len(set.union(*some)) for tab, some in by_tab.items()
+    )
+    return several and alike and len(set(map(frozenset, shared.values()))) > 1
+
+
+_MOST_SHARED = 0.7
+
+
+def _varying_from(shapes: Sequence[Shape]) -> int | None:
+    """How many leading columns the tables have, if the headings right of them vary from table to
+    table above figures: then these are data, and no names of fields. Else None.
+
+    Headings that some tables have besides those of all others are fields that may be missing; these
+    vary only if each table lacks some that another one has.
+    """
+    if len({one.heads for one in shapes}) < _FEW or any(one.levels > 1 for one in shapes):
+        return None
+    texts = [[normal_form(cell_text(cell)) for cell in one.heads] for one in shapes]
+    common = Counter(text for some in texts for text in set(some))
+    usual = {text for text, number in common.items() if number >= _NEARLY_ALL * len(shapes)}
+    found: Counter[int] = Counter()
+    varying: list[set[str]] = []
+    moments = 0
+    for shape, some in zip(shapes, texts, strict=True):
+        places = [
+            at for at, text in enumerate(some)
+            if text and text not in usual and shape.columns[at] != TEXT and not is_total(text)
+        ]  # fmt: skip
+        varying.append({some[at] for at in places})
+        moments += all(tokens(shape)[at].startswith("<") for at in places)
+        if len(places) >= _FEW and places[0] and any(some[: places[0]]):
+            found[places[0]] += 1
+    every = set().union(*varying)
+    if moments < len(shapes) and (
+        len(shapes) < _FEWEST_TABLES or any(len(every) < len(some) + _FEW for some in varying)
+    ):
+        return None
+    (start, votes), *_ = found.most_common(1) or [(0, 0)]
+    return start if 2 * votes > len(shapes) else None
+
+
+_NEARLY_ALL = 0.9
+_FEW = 2

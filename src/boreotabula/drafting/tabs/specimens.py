@@ -1,0 +1,81 @@
+"""The tabs that a layout is drafted from, and the kinds that they are of."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.sheets.sheet import Sheet
+
+
+@dataclass(frozen=True, eq=False)
+class Specimen:
+    """A filled tab of a file, and the other filled ones."""
+
+    file: str
+    """The path of the file below the folder, with '/'."""
+    sheet: Sheet
+    others: Mapping[str, Sheet] = field(default_factory=dict)
+
+    @property
+    def tab(self) -> str:
+        """The name of the tab; a text file has none."""
+        return self.sheet.name
+
+
+@dataclass(frozen=True)
+class Example:
+    """A tab of a kind, with the tables that make it one of that kind."""
+
+    specimen: Specimen
+    shapes: tuple[Shape, ...]
+    further: tuple[Shape, ...] = ()
+    """Other tables of the tab."""
+
+    @property
+    def sheet(self) -> Sheet:
+        """Its cells."""
+        return self.specimen.sheet
+
+
+@dataclass(frozen=True)
+class Kindred:
+    """Tabs that may be read by one layout."""
+
+    examples: tuple[Example, ...]
+    more: tuple[Specimen, ...] = ()
+    """Further tabs of the kind, which are not looked at closely."""
+
+    @property
+    def places(self) -> list[tuple[str, str]]:
+        """File and tab of all of them, those that are looked at first."""
+        every = (*(one.specimen for one in self.examples), *self.more)
+        return [(one.file, one.tab) for one in every]
+
+    @property
+    def has_table(self) -> bool:
+        """Whether its tabs hold a table; else they are labels with values, or texts."""
+        return any(one.shapes for one in self.examples)
+
+    @cached_property
+    def filled(self) -> int:
+        """How many cells they fill."""
+        return sum(int(np.count_nonzero(one.sheet.filled)) for one in self.examples)
+
+    @property
+    def files(self) -> list[str]:
+        """The files that they are in."""
+        return list(dict.fromkeys(one.specimen.file for one in self.examples))
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A tab, or a file, that a draft does not read, and why."""
+
+    file: str
+    tab: str
+    why: str

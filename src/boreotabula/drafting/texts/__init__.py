@@ -1,0 +1,1 @@
+"""Words, periods and numbers in the texts of forms."""

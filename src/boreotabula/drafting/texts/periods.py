@@ -1,0 +1,112 @@
+"""Periods in texts: dates, weeks, months, quarters and years, wherever they are written."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+from functools import lru_cache
+
+from boreotabula.drafting.texts.types import LANGUAGES
+from boreotabula.reading.values.names import month_names, word_form
+
+
+@dataclass(frozen=True)
+class Period:
+    """A period in a text: where it begins and ends, its kind, and the same text for the same
+    period however it is written."""
+
+    start: int
+    end: int
+    kind: str
+    """'date', 'week', 'month', 'quarter' or 'year'; 'month name' where no year is beside it."""
+    value: str
+
+
+_YEAR = r"(?P<year>(?:19|20)\d\d)"
+_APART = r"[\s._/-]?"
+_START, _END = r"(?<![^\W_])", r"(?![^\W_])"
+
+
+@lru_cache(maxsize=1)
+def _month_word() -> str:
+    names = [name for name in month_names(LANGUAGES) if len(name) > 2 and name.isalpha()]
+    return "|".join(sorted(map(re.escape, names), key=len, reverse=True))
+
+
+@lru_cache(maxsize=1)
+def _forms() -> tuple[tuple[str, re.Pattern[str]], ...]:
+    """The ways to write periods, the finer ones first."""
+    word = rf"(?P<word>{_month_word()})\.?"
+    forms = (
+        ("date", rf"{_YEAR}([-._/]?)(?P<month>0[1-9]|1[0-2])\2(?P<day>0[1-9]|[12]\d|3[01])"),
+        ("date", rf"(?P<day>[0-3]?\d)([-._/])(?P<month>[01]?\d)\2{_YEAR}"),
+        ("date", rf"(?P<day>[0-3]?\d)\.? {word} {_YEAR}"),
+        ("week", rf"{_YEAR}-?[wW](?P<week>[0-5]\d)"),
+        ("month", rf"{_YEAR}[-._/]?(?P<month>0[1-9]|1[0-2])"),
+        ("month", rf"(?P<month>0?[1-9]|1[0-2])[-._/]{_YEAR}"),
+        ("month", rf"{word}{_APART}{_YEAR}"),
+        ("month", rf"{_YEAR}{_APART}{word}"),
+        ("quarter", rf"{_YEAR}{_APART}(?:q|kv|kvartal|quarter){_APART}(?P<quarter>[1-4])"),
+        ("quarter", rf"(?:q|kv|kvartal|quarter){_APART}(?P<quarter>[1-4]){_APART}{_YEAR}"),
+        ("quarter", r"(?:q|kv|kvartal|quarter)[\s._/-]?(?P<quarter>[1-4])(?: (?P<short>\d\d))?"),
+        ("year", _YEAR),
+        ("month name", word),
+    )
+    return tuple((kind, re.compile(_START + form + _END, re.IGNORECASE)) for kind, form in forms)
+
+
+def periods_in(text: str) -> list[Period]:
+    """The periods that a text names, from left to right; none of them within another one."""
+    if not any(sign.isalnum() for sign in text):
+        return []
+    found: list[Period] = []
+    for kind, form in _forms():
+        for hit in form.finditer(text):
+            value = _value(kind, hit)
+            apart = all(hit.end() <= one.start or one.end <= hit.start() for one in found)
+            if value and apart:
+                found.append(Period(hit.start(), hit.end(), kind, value))
+    return sorted(found, key=lambda one: one.start)
+
+
+def period_of(text: str) -> Period | None:
+    """The period that a whole text is; None if it is none, or says more."""
+    found = periods_in(text.strip())
+    whole = len(found) == 1 and found[0].start == 0 and found[0].end >= len(text.strip()) - 1
+    return found[0] if whole else None
+
+
+def _value(kind: str, hit: re.Match[str]) -> str:
+    parts = hit.groupdict()
+    month = parts.get("month") or _number_of(parts.get("word"))
+    if kind == "date":
+        return _day(parts["year"], month, parts["day"])
+    if kind == "month":
+        return f"{parts['year']}-{int(month):02}" if month else ""
+    if kind == "month name":
+        return f"{int(month):02}" if month else ""
+    if kind == "week":
+        return f"{parts['year']}-W{parts['week']}"
+    if kind == "quarter":
+        year = parts.get("year") or (f"20{parts['short']}" if parts.get("short") else "")
+        return f"{year}-Q{parts['quarter']}".lstrip("-")
+    return str(parts["year"])
+
+
+def _number_of(word: str | None) -> str:
+    number = month_names(LANGUAGES).get(word_form(word)) if word else None
+    return str(number) if number else ""
+
+
+def _day(year: str, month: str, day: str) -> str:
+    try:
+        return date(int(year), int(month), int(day)).isoformat() if month else ""
+    except ValueError:
+        return ""
+
+
+def moments(texts: Iterator[str]) -> list[str]:
+    """The kind of each text that is a period as a whole; an empty one for the others."""
+    return [found.kind if (found := period_of(text)) else "" for text in texts]

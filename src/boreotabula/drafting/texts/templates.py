@@ -1,0 +1,207 @@
+"""What texts of one form have in common: names of files and tabs, titles and captions.
+
+Each text is taken apart into words, numbers, periods and what parts them. What nearly all of them
+share in the same order is fixed; what stands between is a slot of its own.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from boreotabula.drafting.texts.periods import periods_in
+
+_MOST = 0.9
+"""What so many of the texts share is fixed: an odd one spoils nothing."""
+
+
+@dataclass(frozen=True)
+class Slot:
+    """A part of a template that varies, or may vary: what each fitting text has there."""
+
+    kind: str
+    """The kind of period; else 'number' or 'text'."""
+    values: tuple[str, ...]
+    before: str = ""
+    """The word right before it, if there is one."""
+
+    @property
+    def varies(self) -> bool:
+        """Whether the texts differ there."""
+        return len(set(self.values)) > 1
+
+
+@dataclass(frozen=True)
+class Template:
+    """The fixed texts and the slots that some texts are made of, in their order."""
+
+    parts: tuple[str | Slot, ...]
+    fits: tuple[int, ...]
+    """Which of the texts fit it."""
+
+    @property
+    def slots(self) -> tuple[Slot, ...]:
+        """Its slots, from left to right."""
+        return tuple(one for one in self.parts if isinstance(one, Slot))
+
+    @property
+    def fixed(self) -> str:
+        """All fixed texts of it."""
+        return "".join(one for one in self.parts if isinstance(one, str))
+
+    def pattern(self, filled: Callable[[Slot], str]) -> str:
+        """The pattern of the layout, with what `filled` says of each slot."""
+        parts = [filled(one) if isinstance(one, Slot) else escaped(one) for one in self.parts]
+        # A field and an asterisk side by side would not be told apart.
+        return re.sub(r"\*{2,}", "*", "".join(parts))
+
+
+def escaped(text: str) -> str:
+    """A text as it stands in a pattern."""
+    return re.sub(r"[*]", "[*]", text)
+
+
+@dataclass(frozen=True)
+class _Token:
+    kind: str
+    """'word', 'number', the kind of a period, or 'apart'."""
+    text: str
+    start: int
+
+
+_RUN = re.compile(r"[^\W_]+")
+WEEK_WORDS = ("w", "wk", "week", "uke", "vko", "viikko", "vecka", "kw")
+_NUMBERED = re.compile(rf"([^\W\d_]{{3,}}|{'|'.join(WEEK_WORDS)})(\d+)", re.IGNORECASE)
+
+
+def _tokens(text: str) -> list[_Token]:
+    """The words, numbers and periods of a text; a word with a number at its end is both."""
+    periods = [one for one in periods_in(text) if one.kind != "month name"]
+    found = [_Token(one.kind, text[one.start : one.end], one.start) for one in periods]
+    for hit in _RUN.finditer(text):
+        if any(one.start < hit.end() and hit.start() < one.end for one in periods):
+            continue
+        run = hit[0]
+        numbered = _NUMBERED.fullmatch(run)
+        if numbered and (not numbered[1].isupper() or numbered[1].casefold() in WEEK_WORDS):
+            period = periods_in(numbered[2])
+            kind = period[0].kind if period else "number"
+            found.append(_Token("word", numbered[1], hit.start()))
+            found.append(_Token(kind, numbered[2], hit.start() + numbered.start(2)))
+        else:
+            found.append(_Token("number" if run.isdigit() else "word", run, hit.start()))
+    taken = [(one.start, one.end) for one in periods]
+    marks = [
+        hit for hit in _PARTS.finditer(text)
+        if not any(start < hit.end() and hit.start() < end for start, end in taken)
+    ]  # fmt: skip
+    # The first mark of a text is another one than the second.
+    found += [_Token(f"mark {number}", hit[0], hit.start()) for number, hit in enumerate(marks)]
+    return sorted(found, key=lambda one: one.start)
+
+
+_PARTS = re.compile(r"\s+[–—|/-]\s+|,\s+|:\s+|\s+\(")
+"""What parts the pieces of a title."""
+
+
+def _key(token: _Token) -> str:
+    return token.text.casefold() if token.kind == "word" else f"<{token.kind}>"
+
+
+def template_of(texts: Sequence[str]) -> Template | None:
+    """The template of some texts; None if there are none.
+
+    Words that nearly all of them share, each once, and periods of one kind hold it together. A text
+    that lacks one of these, or has more where the others have nothing, does not fit.
+    """
+    if not texts:
+        return None
+    every = [_tokens(text) for text in texts]
+    anchors = _anchors(every)
+    orders = [tuple(_key(one) for one in tokens if _key(one) in anchors) for tokens in every]
+    (order, _), *_ = Counter(orders).most_common(1)
+    fits = [at for at, one in enumerate(orders) if one == order]
+    pieces = [_pieces(texts[at], every[at], order) for at in fits]
+    # Where most texts have nothing, one that has something is an odd one.
+    for gap in range(len(order) + 1):
+        bare = [not one[2 * gap].strip(" _-.") for one in pieces]
+        if any(bare) and not all(bare):
+            usual = 2 * sum(bare) >= len(bare)
+            keep = [at for at, empty in enumerate(bare) if empty == usual]
+            fits = [fits[at] for at in keep]
+            pieces = [pieces[at] for at in keep]
+    parts: list[str | Slot] = []
+    for number, key in enumerate(order):
+        parts += _between([one[2 * number] for one in pieces], parts)
+        values = tuple(one[2 * number + 1] for one in pieces)
+        if key.startswith("<") and not key.startswith("<mark"):
+            parts.append(Slot(key[1:-1], values, _word_before(parts)))
+        else:
+            parts.append(values[0])
+    parts += _between([one[-1] for one in pieces], parts)
+    return Template(_joined(parts), tuple(fits))
+
+
+def _anchors(every: Sequence[Sequence[_Token]]) -> set[str]:
+    """What nearly all texts have, once each: words, and periods."""
+    least = max(_MOST * len(every), 1)
+    once: Counter[str] = Counter()
+    for tokens in every:
+        keys = Counter(map(_key, tokens))
+        once.update(key for key, number in keys.items() if number == 1 and key != "<number>")
+    return {key for key, number in once.items() if number >= least}
+
+
+def _pieces(text: str, tokens: Sequence[_Token], order: Sequence[str]) -> list[str]:
+    """A text cut at its anchors: what stands before each, the anchor, … and what is behind."""
+    pieces: list[str] = []
+    start = 0
+    left = list(order)
+    for one in tokens:
+        if left and _key(one) == left[0]:
+            pieces += [text[start : one.start], one.text]
+            start = one.start + len(one.text)
+            left.pop(0)
+    return [*pieces, text[start:]]
+
+
+def _between(texts: Sequence[str], before: Sequence[str | Slot]) -> list[str | Slot]:
+    """What stands between two anchors: what parts them, and a slot for what varies there."""
+    if len(set(texts)) == 1 and not any(sign.isalnum() for sign in texts[0]):
+        return [texts[0]] if texts[0] else []
+    lead = _common([re.match(r"[\W_]*", one)[0] for one in texts])  # type: ignore[index]
+    rest = [one[len(lead) :] for one in texts]
+    trail = _common([re.search(r"[\W_]*$", one)[0][::-1] for one in rest])[::-1]  # type: ignore[index]
+    values = tuple(one[: len(one) - len(trail)] for one in rest)
+    kind = "number" if all(one.isdigit() for one in values) else "text"
+    slot = Slot(kind, values, _word_before([*before, lead]))
+    return [part for part in (lead, slot, trail) if part != ""]
+
+
+def _word_before(parts: Sequence[str | Slot]) -> str:
+    """The last word of the fixed text right before a slot."""
+    text = ""
+    for one in reversed(parts):
+        if isinstance(one, Slot):
+            break
+        text = one + text
+    words = re.findall(r"[^\W\d_]+", text)
+    return words[-1] if words else ""
+
+
+def _common(texts: Sequence[str]) -> str:
+    first, last = min(texts), max(texts)
+    same = next((at for at, sign in enumerate(first) if last[at : at + 1] != sign), len(first))
+    return first[:same]
+
+
+def _joined(parts: Sequence[str | Slot]) -> tuple[str | Slot, ...]:
+    joined: list[str | Slot] = []
+    for one in parts:
+        if isinstance(one, str) and joined and isinstance(joined[-1], str):
+            joined[-1] += one
+        else:
+            joined.append(one)
+    return tuple(joined)

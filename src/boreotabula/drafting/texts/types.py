@@ -1,0 +1,280 @@
+"""The type of a field, by all values that were met."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Any
+
+from boreotabula.drafting.texts.words import is_unit
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text
+from boreotabula.reading.values.convert import Converted, convert
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.sheets.sheet import Cell
+
+LANGUAGES = ("nb", "sv", "da", "fi", "de", "fr", "es", "it", "nl", "pl", "pt", "et")
+"""The languages whose names of months and days are looked for, beside English."""
+_KINDS = ("integer", "number", "percent", "date", "month", "datetime", "time", "yesno")
+_MOST = 500
+_FEWEST, _ODD = 10, 0.1
+"""Of so many values this part may be odd ones, that are no reason to call a field a text."""
+
+NOTHING = ("-", "–", "—", "..", "...", ".", "n/a", "N/A", "na", "NA", "n.a.", "N.A.")
+"""Signs that everyone reads as nothing; a cross or an asterisk may well mean something."""
+
+
+@dataclass(frozen=True)
+class Typed:
+    """The type of a field, and what the layout says of it besides."""
+
+    kind: str
+    options: Mapping[str, Any] = field(default_factory=dict)
+    nothing: tuple[str, ...] = ()
+    """Signs among its values that stand for nothing."""
+    odd: tuple[str, ...] = ()
+    """The values that are not of the type."""
+    guessed: str = ""
+    """The first value that no other one shows how to read: a day and month, or a decimal mark."""
+
+
+def type_of(cells: Sequence[Cell], languages: Sequence[str] = ()) -> str:
+    """The narrowest type that all filled cells are of; 'text' if there is none but that."""
+    found = typed(cells, languages, tolerant=False)
+    plain = not found.options and not found.nothing and not found.guessed
+    return found.kind if plain else "text"
+
+
+def typed(
+    cells: Sequence[Cell],
+    languages: Sequence[str] = (),
+    decimal_mark: str | None = None,
+    heading: str = "",
+    *,
+    tolerant: bool = True,
+) -> Typed:
+    """The narrowest type of some cells, with signs for nothing, units and decimal marks among them;
+    if `tolerant`, a few odd ones may be of none. `heading` may name their unit."""
+    filled = [cell for cell in cells if cell != ""][:_MOST]
+    nothing = tuple(dict.fromkeys(_sign(cell) for cell in filled if _sign(cell)))
+    sentinel = _sentinel(filled)
+    nothing += (sentinel,) if sentinel else ()
+    filled = [cell for cell in filled if not _sign(cell) and cell_text(cell).strip() != sentinel]
+    # Codes keep their zeros only as texts.
+    if not filled or any(map(_is_code, filled)):
+        return Typed("text")
+    if all(isinstance(cell, str) and not _DIGIT.search(cell) for cell in filled):
+        words = convert(filled, ValueForm("yesno", languages=tuple(languages)))
+        return Typed("yesno" if not words.failures and words.doubt is None else "text", {}, nothing)
+    unit, figures = _without_unit(filled, heading)
+    most_odd = int(_ODD * len(filled)) if tolerant and len(filled) >= _FEWEST else 0
+    either = _either(figures, decimal_mark)
+    read = [
+        (kind, mark, form, done)
+        for kind in _KINDS
+        for mark in _marks(decimal_mark, figures)
+        for form in [ValueForm(kind, languages=tuple(languages), decimal_mark=mark)]
+        if (done := _converted(figures if kind in _WITH_UNITS else filled, form)) is not None
+    ]
+    # 1 and 0 are numbers first, and only words are yes and no. Where tabs differ in their decimal
+    # mark, each settles it for itself.
+    ways = [(odd, settled) for odd in dict.fromkeys((0, most_odd)) for settled in (False, True)]
+    for odd, settled in ways:
+        for kind, mark, form, done in read:
+            found = _read(kind, done, filled, odd, form.languages, settled=settled)
+            if found is None or (either and kind == "integer" and not _any_whole(figures)):
+                continue
+            options = dict(found.options)
+            if kind in _WITH_UNITS:
+                options |= {"unit": unit} if unit else {}
+                options |= {"decimal_mark": mark} if mark and mark != decimal_mark else {}
+            guessed = found.guessed or (either if kind in _WITH_UNITS and mark else "")
+            return Typed(found.kind, options, nothing, found.odd, guessed)
+    return Typed("text")
+
+
+_FIRST = 5
+
+
+def _converted(cells: Sequence[Cell], form: ValueForm) -> Converted | None:
+    """Cells as values of a type; None if the first few of them are none at all."""
+    first = convert(cells[:_FIRST], form)
+    if len(first.failures) == len(cells[:_FIRST]) and first.doubt is None:
+        return None
+    return convert(cells, form) if len(cells) > _FIRST else first
+
+
+def _any_whole(figures: Sequence[Cell]) -> bool:
+    """Whether any of some numbers is written as a plain whole one."""
+    return any(
+        cell.is_integer() if isinstance(cell, float) else isinstance(cell, str) and cell.isdigit()
+        for cell in figures
+    )
+
+
+def _either(figures: Sequence[Cell], decimal_mark: str | None) -> str:
+    """The first number that could be read with either decimal mark, if no other one shows which."""
+    doubt = convert(figures, ValueForm("number", decimal_mark=decimal_mark)).doubt
+    return "" if doubt is None or doubt.settled else cell_text(figures[doubt.places[0]])
+
+
+_WITH_UNITS = ("integer", "number")
+_DIGIT = re.compile(r"\d")
+
+
+def _read(
+    kind: str, done: Converted, cells: Sequence[Cell], most_odd: int, languages: tuple[str, ...],
+    *, settled: bool,
+) -> Typed | None:  # fmt: skip
+    """What a type makes of some cells; None if too many are not of it."""
+    guessed = ""
+    options: dict[str, Any] = {}
+    if done.doubt is not None and kind in ("date", "datetime"):
+        if not done.doubt.settled:
+            guessed = cell_text(cells[done.doubt.places[0]])
+        # Other tabs may show nothing of it, so it is said for all of them.
+        options["day_first"] = _day_first(cells)
+        done = convert(cells, ValueForm(kind, languages, day_first=options["day_first"]))
+    elif done.doubt is not None and not (settled and done.doubt.settled):
+        return None
+    if len(done.failures) + len(done.outside) > most_odd:
+        return None
+    # Days that are all the first of a month mean the month.
+    days = done.values.drop_null().to_pylist() if kind == "date" else []
+    if days and not options and all(day.day == 1 for day in days):
+        kind = "month"
+    odd = tuple(cell_text(cells[at]) for at, _ in (*done.failures, *done.outside))
+    return Typed(kind, options, (), odd, guessed)
+
+
+def _day_first(cells: Sequence[Cell]) -> bool:
+    """Whether the day comes first in dates that do not show it: so that they are days in turn; else
+    it does."""
+    steps = {}
+    for day_first in (True, False):
+        days = convert(cells, ValueForm("date", day_first=day_first)).values.drop_null().to_pylist()
+        near = [abs((after - one).days) for one, after in pairwise(days)]
+        steps[day_first] = (len(days), sum(step <= _NEAR for step in near))
+    return steps[True] >= steps[False]
+
+
+_NEAR = 7
+
+
+def _sign(cell: Cell) -> str:
+    text = cell.strip() if isinstance(cell, str) else ""
+    return text if text in NOTHING else ""
+
+
+_SENTINELS = ("-9999", "-999", "-99999", "-999.9", "-9999.0", "9999", "99999")
+_FAR = 4
+
+
+def _sentinel(cells: Sequence[Cell]) -> str:
+    """The number that stands for nothing among others: one that measuring programs use, that comes
+    again, and is far from all others; nothing if there is none."""
+    counts = Counter(cell_text(cell).strip() for cell in cells)
+    again = [text for text in _SENTINELS if counts[text] > 1]
+    if len(again) != 1:
+        return ""
+    others = [cell for cell in cells if cell_text(cell).strip() != again[0]]
+    done = convert(others, ValueForm("number"))
+    numbers = [abs(number) for number in done.values.drop_null().to_pylist()]
+    far = bool(numbers) and max(numbers) * _FAR < abs(float(again[0]))
+    return again[0] if far and not done.failures else ""
+
+
+def _is_code(cell: Cell) -> bool:
+    return isinstance(cell, str) and bool(re.fullmatch(r"0\d+", cell.strip()))
+
+
+_WITH_UNIT = re.compile(
+    r"(?P<before>[^\W\d_]{1,4}|[€$£¥])?\s*(?P<number>[-+−]?\d[\d.,'\s\u00a0\u202f]*?)"
+    r"\s*(?P<after>[^\W\d_][^\d,;]{0,12}|[€$£¥])?"
+)
+
+
+def _without_unit(cells: Sequence[Cell], heading: str) -> tuple[str, list[Cell]]:
+    """The unit beside the numbers of some cells, and the cells without it; nothing, and the cells
+    as they are, if what stands beside them is none. Two units are two scales."""
+    hits = {
+        at: hit
+        for at, cell in enumerate(cells)
+        if isinstance(cell, str)
+        and (hit := _WITH_UNIT.fullmatch(cell.strip()))
+        and (hit["before"] or hit["after"])
+    }  # fmt: skip
+    units = Counter((hit["before"] or hit["after"] or "").strip() for hit in hits.values())
+    words = set(normal_form(heading).split())
+    behind = {(hit["after"] or "").strip() for hit in hits.values()}
+    known = [one for one in units if is_unit(one) or (one in behind and normal_form(one) in words)]
+    if (
+        len(units) != 1
+        or len(known) != 1
+        or any(hit["before"] and hit["after"] for hit in hits.values())
+    ):
+        return "", list(cells)
+    return known[0], [
+        hits[at]["number"].strip() if at in hits else cell for at, cell in enumerate(cells)
+    ]
+
+
+def _marks(known: str | None, figures: Sequence[Cell]) -> Iterator[str | None]:
+    """The decimal marks that figures may have: what is settled, none, or one that they show."""
+    yield known
+    if not known and any(isinstance(cell, str) and set(cell) & set(".,") for cell in figures):
+        yield from ".,"
+
+
+def languages_of(cells: Sequence[Cell]) -> list[str]:
+    """The languages that some texts need to be read as months or dates; none if English does."""
+    texts = [
+        cell for cell in dict.fromkeys(cells)
+        if isinstance(cell, str) and any(sign.isalpha() for sign in cell)
+        and any(sign.isdigit() for sign in cell) and len(cell) < _LONGEST
+    ][:_MOST]  # fmt: skip
+    found: list[str] = []
+    english = _dates_among(texts, ())
+    left = [one for one in texts if one not in english]
+    reads = {language: _dates_among(left, (language,)) for language in LANGUAGES} if left else {}
+    # The language that reads most of them first: neighbours share the names of some months.
+    while left:
+        language = max(LANGUAGES, key=lambda one: len(reads[one] & set(left)))
+        if not reads[language] & set(left):
+            break
+        found.append(language)
+        left = [one for one in left if one not in reads[language]]
+    return sorted(found, key=LANGUAGES.index)
+
+
+def month_languages(texts: Sequence[str], known: Sequence[str]) -> list[str] | None:
+    """The languages that some names of months without a year need, besides those that are `known`;
+    None if the texts are no such names."""
+    found = list(known)
+    for text in texts:
+        if text.isdigit():
+            return None
+        for language in ("", *found, *LANGUAGES):
+            tried = tuple(dict.fromkeys([*found, *([language] if language else [])]))
+            form = ValueForm("month", languages=tried, without_year=True)
+            if not convert([text], form).failures:
+                found = list(tried)
+                break
+        else:
+            return None
+    return found
+
+
+_LONGEST = 30
+
+
+def _dates_among(texts: Sequence[str], languages: tuple[str, ...]) -> set[str]:
+    """Those of some texts that are dates or months in a language."""
+    found: set[str] = set()
+    for kind in ("date", "month"):
+        wrong = {at for at, _ in convert(texts, ValueForm(kind, languages=languages)).failures}
+        found |= {text for at, text in enumerate(texts) if at not in wrong}
+    return found
