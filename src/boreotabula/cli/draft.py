@@ -306,7 +306,8 @@ def _print(
         console.print(f"  written   {path}")
     if written:
         stem = written[0].with_suffix("")
-        say(f"\nNext: boreotabula extract {written[0]} -o {stem}.csv")
+        ending = "" if len(drafted.sketch.tables) > 1 else ".csv"
+        say(f"\nNext: boreotabula extract {written[0]} -o {stem}{ending}")
     else:
         say(f"\nNext: boreotabula draft {as_named(folder)} -o NAME.toml writes it.", err=True)
 

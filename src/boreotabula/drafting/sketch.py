@@ -78,6 +78,12 @@ class Sketch:
         return frozenset(name for one in patterns for name in _CAPTURE.findall(one))
 
     @property
+    def tables(self) -> list[str]:
+        """The output tables of its blocks, if they have names."""
+        blocks = (self.block, *self.more)
+        return list(dict.fromkeys(one["into"] for one in blocks if "into" in one))
+
+    @property
     def glossary(self) -> Mapping[str, str]:
         """The headings that stand in a glossary of their own; none if there are few."""
         return self.headings if len(self.headings) > _MOST_ALSO else {}
@@ -91,7 +97,7 @@ class Sketch:
     def text(self, folder: str = ".", glossary: str = "", *, whole: bool = False) -> str:
         """The layout as a file, in the order of the handbook; if `whole`, with all headings in it,
         so that it needs no glossary."""
-        head = {"layout": 1, "title": self.title}
+        head: dict[str, Any] = {"layout": 1, **({"title": self.title} if self.title else {})}
         if glossary and self.glossary and not whole:
             head["glossary"] = glossary
         if self.boilerplate:

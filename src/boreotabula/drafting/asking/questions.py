@@ -10,6 +10,7 @@ from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.search.finishing import our_names
 from boreotabula.drafting.sketch import listed
+from boreotabula.findings.files import FILE_TWICE
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address
@@ -25,6 +26,9 @@ def questions(draft: Draft, findings: Sequence[Finding] | None = None) -> list[D
             replace(one, file=specimen.file, tab=specimen.tab)
             for specimen, one in draft.judged.errors
         ]
+    # A copy that is left out is named there.
+    copies = {one.file for one in draft.left_out if not one.tab}
+    findings = [one for one in findings if not (one.kind == FILE_TWICE and one.file in copies)]
     doubts = [*draft.sketch.doubts, *_guessed(draft)]
     return [
         *_about_findings(findings),

@@ -17,6 +17,7 @@ from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.tabs.looks import TEXT
 from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.texts.periods import periods_in
 from boreotabula.drafting.texts.types import Typed, languages_of, typed
 from boreotabula.drafting.texts.words import field_name, is_total
 from boreotabula.layout.headings import normal_form
@@ -37,7 +38,7 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
         examples = tuple(_with_captions(one) for one in examples)
     stamps = stamps_of(examples, [*sketch.fields, *map(field_name, sketch.headings)])
     cells = [cell for one in examples for cell in _cells(one)]
-    languages = languages_of([*cells, *stamps.moments])
+    languages = languages_of([*cells, *stamps.moments, *_periods_in_names(kind)])
     told = [some | _words_of_captions(sketch, one)
             for some, one in zip(stamps.told, kind.examples, strict=True)]  # fmt: skip
     tabs, tab_named, tab_stamps = names.of_tabs(
@@ -69,6 +70,16 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
         doubts=(*sketch.doubts, *_odd_names(file_named, examples)),
     )
     return with_types(found, typed_fields(fields, table, sketch, languages))
+
+
+def _periods_in_names(kind: Kindred) -> list[str]:
+    """The months and dates that names of files and tabs hold, as they are written."""
+    return [
+        text[one.start : one.end].replace("_", " ")
+        for text in dict.fromkeys(text for place in kind.places for text in place)
+        for one in periods_in(text)
+        if one.kind in ("month", "date")
+    ]
 
 
 def _odd_names(named: names.Named, examples: Sequence[Example]) -> Iterable[Doubt]:
@@ -124,8 +135,9 @@ def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -
     if titles:
         return titles[0]
     name = (patterns[0] if patterns else "").partition("{")[0].partition("*")[0].rpartition(".")
-    stem = (name[0] or name[2]).replace("_", " ").strip()
-    return stem[:1].upper() + stem[1:]
+    stem = (name[0] or name[2]).replace("_", " ").strip(" -")
+    # A letter or a number is no title.
+    return stem[:1].upper() + stem[1:] if re.search(r"[^\W\d_]{3}", stem) else ""
 
 
 def typed_fields(
