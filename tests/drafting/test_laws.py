@@ -236,3 +236,60 @@ def test_columns_swapped_in_one_file_are_read_by_their_headings(columns: list[st
         tuple(sorted((str(file), *pair, str(4 + file))))
         for file, some in enumerate(pairs) for pair in some
     )  # fmt: skip
+
+
+LANGUAGES = (
+    ("Nursery:", "Month:", "Species", "Pieces", "Kept", "March 2026"),
+    ("Planteskole:", "Måned:", "Art", "Antall", "Beholdt", "mars 2026"),
+)
+
+
+@pytest.mark.parametrize("apart", [0, 2])
+def test_labels_and_headings_of_two_languages_are_one_wherever_they_stand(apart: int) -> None:
+    specimens = []
+    for at, site in enumerate(SITES[:4]):
+        nursery, month, species, pieces, kept, said = LANGUAGES[at % 2]
+        rows: Rows = [[nursery, site], [month, said], [], [species, pieces, kept]]
+        rows += [[tree, 10.0 * at + row, 5.0 + row] for row, tree in enumerate(SPECIES[:4])]
+        # In the other language the form stands elsewhere, too.
+        above: Rows = [[]] * (apart * (at % 2))
+        specimens.append(specimen(f"stock_{at}.xlsx", [*above, *rows]))
+    found = records(draft(specimens), specimens)
+    assert Counter(map(_plain, found.elements())) == Counter(
+        _plain(("2026-03-01", site, tree, str(at), f"{10 * at + row}", f"{5 + row}"))
+        for at, site in enumerate(SITES[:4])
+        for row, tree in enumerate(SPECIES[:4])
+    )
+
+
+@pytest.mark.parametrize(
+    ("name", "said"),
+    [("copy", "same content"), ("Codes", "same content in every file"), ("All", "sums up")],
+)
+def test_what_is_no_report_is_left_out_and_named(name: str, said: str) -> None:
+    tabs: list[Specimen] = []
+    for at in range(3):
+        benches = [
+            [["Species", "A", "B"], *([tree, 10.0 * at + row + bench, 7.0 * bench + row + at]
+                                      for row, tree in enumerate(SPECIES[:3]))]
+            for bench in range(1, 4)
+        ]  # fmt: skip
+        sums: Rows = [["Species", "A", "B"]]
+        sums += [
+            [tree, *(sum(float(bench[row + 1][column]) for bench in benches) for column in (1, 2))]
+            for row, tree in enumerate(SPECIES[:3])
+        ]
+        codes: Rows = [["Code", "Weight"], ["x", 1.0], ["y", 2.0]]
+        sheets = {f"Bench {number}": rows for number, rows in enumerate(benches, 1)}
+        sheets |= {"All": sums, "Codes": codes}
+        made = {tab: make_sheet(tab, rows) for tab, rows in sheets.items()}
+        for file in [f"stock_{at}.xlsx", *(["stock_0 - copy.xlsx"] if at == 0 else [])]:
+            tabs += [
+                Specimen(file, on, {other: each for other, each in made.items() if other != tab})
+                for tab, on in made.items()
+            ]
+    found = draft(tabs)
+    assert found is not None and found.sketch.tabs["named"] == "Bench {bench}"
+    left_out = [one for one in found.left_out if name == one.tab or name in one.file]
+    assert left_out and all(said in one.why for one in left_out)
+    assert len(found.kind.examples) == 9

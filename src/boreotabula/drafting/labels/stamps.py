@@ -19,7 +19,7 @@ from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, reads_as_figure
-from boreotabula.sheets.sheet import Sheet
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 @dataclass
@@ -57,7 +57,7 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
         name = field_name(labels[0], [*taken, *stamps.fields], "stamp")
         way = "below" if pairs[0].way == "below" else "right_of"
         source = {way: labels[0] if len(labels) == 1 else labels}
-        stamps.add(name, source, type_of([one.value for one in pairs]))
+        stamps.add(name, source, _field_type([one.value for one in pairs]))
         labelled |= {normal_form(one) for one in labels}
         for at, pair in some:
             text = cell_text(pair.value)
@@ -129,39 +129,71 @@ def _are_values(sheets: Sequence[Sheet], row: int, columns: Sequence[int]) -> bo
     return any(varying) and not any(isinstance(sheets[0].cell(row, at), str) for at in constant)
 
 
-def _groups(every: Sequence[Sequence[Pair]]) -> list[list[tuple[int, Pair]]]:
-    """The pairs of all tabs that mean the same, each with the number of its tab: of one label, or
-    at one place where labels differ as languages do."""
-    by_label: dict[str, list[tuple[int, Pair]]] = {}
-    for at, pairs in enumerate(every):
-        for one in pairs:
-            by_label.setdefault(normal_form(one.label), []).append((at, one))
-    merged: list[list[tuple[int, Pair]]] = []
-    for some in by_label.values():
-        tabs = {at for at, _ in some}
-        place = {(one.row, one.column, one.way) for _, one in some}
-        like = next(
-            (
-                other
-                for other in merged
-                # Never on one tab, at the same place, with values of one type.
-                if not tabs & {at for at, _ in other}
-                and place & {(one.row, one.column, one.way) for _, one in other}
-                and _of_one_type(some, other)
-            ),
-            None,
-        )
-        if like is None:
-            merged.append(list(some))
-        else:
-            like += some
-    # A label on few of many tabs is a remark.
-    return [some for some in merged if 2 * len({at for at, _ in some}) > len(every)]
+Found = list[tuple[int, Pair]]
+"""Pairs that mean the same, each with the number of its tab."""
 
 
-def _of_one_type(some: Sequence[tuple[int, Pair]], other: Sequence[tuple[int, Pair]]) -> bool:
-    types = {type_of([pair.value for _, pair in pairs]) for pairs in (some, other)}
+def _groups(every: Sequence[Sequence[Pair]]) -> list[Found]:
+    """The pairs of all tabs that mean the same: of one label; or of the labels that tabs in other
+    languages have in the same order, with values of the same type."""
+    merged: list[Found] = []
+    for number, tabs in enumerate(_languages(every)):
+        by_label: dict[str, Found] = {}
+        for at in tabs:
+            for one in every[at]:
+                by_label.setdefault(normal_form(one.label), []).append((at, one))
+        # A label on few of many tabs is a remark.
+        own = [some for some in by_label.values() if 2 * len({at for at, _ in some}) > len(tabs)]
+        free = list(merged) if number else []
+        for some in own:
+            like = next((other for other in free if _of_one_type(some, other)), None)
+            if like is None:
+                merged.append(list(some))
+            else:
+                free = free[free.index(like) + 1 :]
+                like += some
+    # What few tabs have, in whatever language, is no part of the form.
+    return [some for some in merged if _FEWEST_TABS * len({at for at, _ in some}) > len(every)]
+
+
+_FEWEST_TABS = 2
+
+
+def _languages(every: Sequence[Sequence[Pair]]) -> list[list[int]]:
+    """The tabs in groups that share no label with one another; the largest first."""
+    labels = [{normal_form(one.label) for one in pairs} for pairs in every]
+    groups: list[tuple[set[str], list[int]]] = []
+    for at, own in enumerate(labels):
+        alike = [group for group in groups if group[0] & own]
+        joined = (own.union(*(some for some, _ in alike)), [at])
+        for group in alike:
+            joined[1].extend(group[1])
+            groups.remove(group)
+        if own:
+            groups.append(joined)
+    return sorted((sorted(tabs) for _, tabs in groups), key=lambda tabs: (-len(tabs), tabs))
+
+
+def _of_one_type(some: Found, other: Found) -> bool:
+    types = {_type_of([pair.value for _, pair in pairs]) for pairs in (some, other)}
     return len(types) == 1 or types <= {"integer", "number"}
+
+
+def _field_type(values: Sequence[Cell]) -> str:
+    """The type of a stamp: months and dates in words are read by the languages of the layout."""
+    found = _type_of(values)
+    return found if found in ("month", "date") else type_of(values)
+
+
+def _type_of(values: Sequence[Cell]) -> str:
+    """The type of some values; a period in words is one, whatever its language."""
+    texts = [value for value in values if isinstance(value, str)]
+    kinds = {found.kind if (found := period_of(text)) else "" for text in texts}
+    return (
+        kinds.pop()
+        if len(kinds) == 1 and len(texts) == len(values) and "" not in kinds
+        else (type_of(values))
+    )
 
 
 def _add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[str]) -> None:
@@ -186,7 +218,8 @@ def _add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[s
             way = "below" if pairs[0].way == "below" else "right_of"
             labels = list(dict.fromkeys(one.label for one in pairs))
             source = {"tab": name, way: labels[0] if len(labels) == 1 else labels}
-            stamps.add(label, source, type_of([one.value for one in pairs]))
+            stamps.add(label, source, _field_type([one.value for one in pairs]))
+            stamps.moments += [text for text in map(str, values) if period_of(text)]
             by_file = dict(zip(sheets, (list[Pair]() for _ in sheets), strict=True))
             for at, pair in some:
                 by_file[list(sheets)[at]].append(pair)

@@ -52,6 +52,9 @@ _ALIKE = 0.5
 """So large a part of the headings of the larger one two tables of one kind share."""
 
 
+_MOST_TEXTS = 0.5
+
+
 @dataclass
 class _Group:
     """Tables that were found to be alike so far."""
@@ -68,26 +71,26 @@ class _Group:
 
     def _holds_values_of(self, shape: Shape) -> bool:
         """Whether a table has the columns of the group by place: texts that are among its own, and
-        numbers of one range."""
+        numbers of one range, unless most of the texts are."""
         looks = _column_kinds(shape)
-        known = False
         own = [
             one for one in self.shapes if one.levels == shape.levels and _column_kinds(one) == looks
         ]
         if not own or len(looks) < _FEW or not any(tokens(shape)):
             return False
+        shared, apart = 0.0, False
         for at, cells in enumerate(shape.values_of):
             theirs = [cell for one in own for cell in one.values_of[at]]
             numbers = [
                 [cell for cell in some if isinstance(cell, float)] for some in (cells, theirs)
             ]
             if all(numbers):
-                low, high = max(map(min, numbers)), min(map(max, numbers))
-                if low > high:
-                    return False
+                apart = apart or max(map(min, numbers)) > min(map(max, numbers))
             else:
-                known = known or bool(_texts_in(cells) & _texts_in(theirs))
-        return known
+                texts = _texts_in(cells), _texts_in(theirs)
+                both = len(texts[0] & texts[1])
+                shared = max(shared, both / max(min(map(len, texts)), 1))
+        return shared >= _MOST_TEXTS or (shared > 0 and not apart)
 
     def _different(self) -> list[Shape]:
         return list({one.heads: one for one in self.shapes}.values())

@@ -71,6 +71,8 @@ def _shorter_as_list(examples: Sequence[Example]) -> bool:
     on one row, that could be names of either."""
     tables = [(one.sheet, shape) for one in examples for shape in one.shapes]
     columns: dict[str, list[np.ndarray[tuple[int], np.dtype[np.float64]]]] = {}
+    texts: set[str] = set()
+    same_width = len({(shape.right - shape.left, shape.leading) for _, shape in tables}) == 1
     for sheet, shape in tables:
         heads = tokens(shape)[shape.leading :]
         if shape.bare or shape.levels > 1 or any(text.startswith("<") for text in heads):
@@ -78,11 +80,14 @@ def _shorter_as_list(examples: Sequence[Example]) -> bool:
         for at, text in zip(shape.values, heads, strict=False):
             figures = sheet.numbers[shape.first : shape.end, at]
             if text and not is_total(text):
-                columns.setdefault(text, []).append(figures[~np.isnan(figures)])
+                # Where all have as many columns, headings may differ as languages do.
+                key = str(at - shape.left) if same_width else text
+                columns.setdefault(key, []).append(figures[~np.isnan(figures)])
+                texts.add(text)
     usual = {text: some for text, some in columns.items() if 2 * len(some) > len(tables)}
     if len(usual) == 1 and len(columns) == 1:
         return True  # a level of one heading, which never changes, tells nothing
-    if len(usual) < _FEW or 2 * len(usual) < len(columns) or _like_one_another(list(usual)):
+    if len(usual) < _FEW or 2 * len(usual) < len(columns) or _like_one_another(list(texts)):
         return False
     values = [np.concatenate(some) for some in usual.values()]
     apart = sum(_bits(some) for some in values) + _BITS_OF_TYPE * len(values)
@@ -155,7 +160,8 @@ def _varying_from(shapes: Sequence[Shape]) -> int | None:
         ]  # fmt: skip
         varying.append({some[at] for at in places})
         moments += all(tokens(shape)[at].startswith("<") for at in places)
-        if len(places) >= _FEW and places[0] and any(some[: places[0]]):
+        named = [text for text in some[: places[0]] if text] if places else []
+        if len(places) >= _FEW and named and all(text in usual for text in named):
             found[places[0]] += 1
     every = set().union(*varying)
     if moments < len(shapes) and (
