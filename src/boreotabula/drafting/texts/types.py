@@ -72,20 +72,24 @@ def typed(
     unit, figures = _without_unit(filled, heading)
     most_odd = int(_ODD * len(filled)) if tolerant and len(filled) >= _FEWEST else 0
     either = _either(figures, decimal_mark)
-    read = [
-        (kind, mark, form, done)
-        for kind in _KINDS
-        for mark in _marks(decimal_mark, figures)
-        for form in [ValueForm(kind, languages=tuple(languages), decimal_mark=mark)]
-        if (done := _converted(figures if kind in _WITH_UNITS else filled, form)) is not None
-    ]
+    done: dict[int, Converted | None] = {}
+    forms = [
+        (kind, mark, ValueForm(kind, languages=tuple(languages), decimal_mark=mark))
+        for kind in _KINDS for mark in _marks(decimal_mark, figures)
+    ]  # fmt: skip
     # 1 and 0 are numbers first, and only words are yes and no. Where tabs differ in their decimal
     # mark, each settles it for itself.
     ways = [(odd, settled) for odd in dict.fromkeys((0, most_odd)) for settled in (False, True)]
     for odd, settled in ways:
-        for kind, mark, form, done in read:
-            found = _read(kind, done, filled, odd, form.languages, settled=settled)
-            if found is None or (either and kind == "integer" and not _any_whole(figures)):
+        for number, (kind, mark, form) in enumerate(forms):
+            # Most values are of the first type that is tried, so others are not looked at.
+            if number not in done:
+                done[number] = _converted(figures if kind in _WITH_UNITS else filled, form)
+            values = done[number]
+            if values is None or (either and kind == "integer" and not _any_whole(figures)):
+                continue
+            found = _read(kind, values, filled, odd, form.languages, settled=settled)
+            if found is None:
                 continue
             options = dict(found.options)
             if kind in _WITH_UNITS:
