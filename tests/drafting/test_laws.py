@@ -293,3 +293,36 @@ def test_what_is_no_report_is_left_out_and_named(name: str, said: str) -> None:
     left_out = [one for one in found.left_out if name == one.tab or name in one.file]
     assert left_out and all(said in one.why for one in left_out)
     assert len(found.kind.examples) == 9
+
+
+@pytest.mark.parametrize(
+    ("second", "is_summary"),
+    [
+        # Each sum stands beside the text that groups the records.
+        ([["Keeper", "Pieces"], ["Holm", 9.0], ["Dahl", 12.0], ["Niemi", 15.0]], True),
+        # The same numbers beside other texts are a report of their own.
+        ([["Tool", "Pieces"], ["spade", 9.0], ["rake", 12.0], ["hoe", 15.0]], False),
+    ],
+)
+def test_a_tab_is_a_summary_by_its_texts_and_numbers_together(
+    second: Rows, is_summary: bool
+) -> None:
+    keepers = ("Holm", "Dahl", "Niemi")
+    lots: Rows = [["Lot", "Keeper", "Pieces"]]
+    lots += [[f"L{at}", keepers[at % 3], 3.0 + at] for at in range(6)]
+    lots[1][2], lots[2][2], lots[3][2] = 3.0, 5.0, 7.0
+    specimens = []
+    for factor in (1, 2):
+        tabs = {
+            name: make_sheet(name, [
+                [cell * factor if isinstance(cell, float) else cell for cell in row] for row in rows
+            ])
+            for name, rows in {"Lots": lots, "More": second}.items()
+        }  # fmt: skip
+        for tab, on in tabs.items():
+            others = {name: other for name, other in tabs.items() if name != tab}
+            specimens.append(Specimen(f"stock_{factor}.xlsx", on, others))
+    found = draft(specimens)
+    assert found is not None
+    assert [one.why for one in found.left_out] == (["it sums up Lots"] * 2 if is_summary else [])
+    assert len(found.further) == (not is_summary)

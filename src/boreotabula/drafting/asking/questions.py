@@ -83,7 +83,7 @@ def _guessed(draft: Draft) -> Iterator[Doubt]:
 
 
 def _first_cell(draft: Draft, text: str) -> tuple[str, str, str, int]:
-    """Where a text stands first, and how many records its file has at least."""
+    """Where a text stands first: file, tab and cell; and how many records the tabs give."""
     for example in draft.kind.examples:
         for row, cells in enumerate(example.sheet.rows):
             for column, cell in enumerate(cells):

@@ -109,29 +109,40 @@ def _numbers(one: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]],
 
 
 def _grouped_tabs(kind: Kindred, larger: Sequence[Kindred]) -> Iterable[tuple[Place, str]]:
-    """The tabs of a kind whose numbers are sums of records of another tab of their file, by one of
-    its columns."""
+    """The tabs of a kind whose rows hold the sums of records of another tab of their file, each
+    beside the text that groups them there: numbers alone may agree by coincidence."""
     for one in kind.examples:
-        numbers = {
-            round(float(value), 6)
-            for shape in one.shapes
-            for value in one.sheet.numbers[shape.first : shape.end, shape.left : shape.right].flat
-            if value == value and value
-        }
-        for other in (some for group in larger for some in group.examples):
-            if other.specimen.file != one.specimen.file or len(numbers) < _FEWEST_SUMS:
+        rows = [row for shape in one.shapes for row in _labelled_numbers(one.sheet, shape)]
+        # A summary may have so many headings of the records that it looks like one of their kind.
+        for other in (example for group in (*larger, kind) for example in group.examples):
+            elsewhere = other is one or other.specimen.file != one.specimen.file
+            if elsewhere or len(rows) < _FEWEST_SUMS:
                 continue
-            sums = {value for shape in other.shapes for value in _group_sums(other.sheet, shape)}
-            if len(numbers & sums) >= _MOST_SUMS * len(numbers):
+            sums = {pair for shape in other.shapes for pair in _group_sums(other.sheet, shape)}
+            if sum(bool(row & sums) for row in rows) >= _MOST_SUMS * len(rows):
                 yield (one.specimen.file, one.specimen.tab), other.specimen.tab
                 break
 
 
 _FEWEST_SUMS, _MOST_SUMS = 3, 0.8
 
+Labelled = tuple[Cell, float]
+"""A text, and a number that stands in its row."""
 
-def _group_sums(sheet: Sheet, shape: Shape) -> Iterable[float]:
-    """The sums of all columns of numbers of a table for each text of each column of texts."""
+
+def _labelled_numbers(sheet: Sheet, shape: Shape) -> Iterable[set[Labelled]]:
+    """The texts of each row of a table with each of its numbers; rows without numbers are none."""
+    for row in range(shape.first, shape.end):
+        cells = sheet.rows[row][shape.left : shape.right]
+        numbers = sheet.numbers[row, shape.left : shape.right]
+        values = [round(float(number), 6) for number in numbers[~np.isnan(numbers)] if number]
+        if values:
+            yield {(cell, value) for cell in cells if isinstance(cell, str) for value in values}
+
+
+def _group_sums(sheet: Sheet, shape: Shape) -> Iterable[Labelled]:
+    """The texts of each column of texts of a table, with the sums of all columns of numbers over
+    the rows that have the text."""
     rows = range(shape.first, shape.end)
     for at in range(shape.left, shape.right):
         if shape.columns[at - shape.left] != TEXT:
@@ -143,5 +154,5 @@ def _group_sums(sheet: Sheet, shape: Shape) -> Iterable[float]:
             continue
         for column in range(shape.left, shape.right):
             if shape.columns[column - shape.left] == FIGURE:
-                for some in groups.values():
-                    yield round(float(np.nansum(sheet.numbers[some, column])), 6)
+                for text, members in groups.items():
+                    yield text, round(float(np.nansum(sheet.numbers[members, column])), 6)

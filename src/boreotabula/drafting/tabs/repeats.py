@@ -36,9 +36,10 @@ class Repeats:
         """Whether several tabs have a row of just these texts."""
         return self.tabs_with(cells) >= _FEW
 
-    def share(self, text: str) -> float:
-        """The share of the tabs that hold a text."""
-        return self.texts[normal_form(text)] / self.tabs if self.tabs else 0.0
+    def stays(self, text: str) -> bool:
+        """Whether a text stands on several tabs, and on half of all at least."""
+        tabs = self.texts[normal_form(text)]
+        return tabs >= _FEW and 2 * tabs >= self.tabs
 
 
 def row_of(cells: Sequence[Cell]) -> Row:

@@ -54,7 +54,7 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
     if repeats.tabs < _FEWEST_FILES or repeats.is_fixed(head):
         return False
     # What stays from tab to tab is a label, what varies a value, from the first row on.
-    return all(repeats.share(text) >= _MOST_HAVE for text in labels if text)
+    return all(repeats.stays(text) for text in labels if text)
 
 
 _MOST_HAVE = 0.5
