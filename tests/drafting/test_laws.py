@@ -207,6 +207,60 @@ def test_next_month_is_read_by_the_draft_of_this_month(form: Form) -> None:
 
 
 @laws()
+def test_a_file_fewer_changes_only_its_own_records(form: Form) -> None:
+    specimens = folder(form, sites=SITES)
+    drafted = draft(specimens)
+    for gone in (0, 4):
+        rest = [*specimens[:gone], *specimens[gone + 1 :]]
+        assert records(draft(rest), rest) == records(drafted, rest)
+
+
+@laws()
+def test_sums_that_are_labelled_change_no_record(form: Form) -> None:
+    plain = replace(form, total=False)
+    specimens = folder(plain)
+    usual = records(draft(specimens), specimens)
+    for at, row in (("below", True), ("above", True), ("right", False)):
+        if row or form.kind != "list":
+            with_sums = [
+                specimen(one.file, _with_sums(plain, site, at))
+                for one, site in zip(specimens, SITES, strict=False)
+            ]
+            assert records(draft(with_sums), with_sums) == usual, at
+
+
+def _with_sums(form: Form, site: str, where: str) -> Rows:
+    """A tab with a row of sums above or below its table, or a column right of it."""
+    rows = form.rows(site, 0)
+    start = next(at for at, row in enumerate(rows) if row[:1] == ["Species"]) + 1
+    body = rows[start:]
+    if where == "right":
+        sums = [[*row, _sum(row[form.stub :])] for row in body]
+        return [*rows[: start - 1], [*rows[start - 1], "Total"], *sums]
+    sums = [_sum(row[at] for row in body) for at in range(form.stub, len(body[0]))]
+    total = ["Total", *[""] * (form.stub - 1), *sums]
+    return [*rows[:start], total, *body] if where == "above" else [*rows, total]
+
+
+@laws()
+def test_a_table_that_lies_on_its_side_has_the_same_records(form: Form) -> None:
+    # What all of its lines hold is told apart by their types alone.
+    form = replace(form, kind="list", measures=("Pieces", "Sown", "Checked by"), total=False)
+    specimens = folder(form)
+    lying = [
+        specimen(one.file, _lying(form, site)) for one, site in zip(specimens, SITES, strict=False)
+    ]
+    assert records(draft(lying), lying) == records(draft(specimens), specimens)
+
+
+def _lying(form: Form, site: str) -> Rows:
+    """A tab whose table is turned; what stands above it stays."""
+    rows = form.rows(site, 0)
+    start = next(at for at, row in enumerate(rows) if row[:1] == ["Species"])
+    return [*rows[:start], *map(list, zip(*rows[start:], strict=True))]
+
+
+@laws()
 def test_a_heading_that_is_renamed_on_one_tab_is_asked_about(form: Form) -> None:
     rows = form.rows(SITES[0], 0)
     start = next(at for at, row in enumerate(rows) if row[:1] == ["Species"])

@@ -158,11 +158,11 @@ def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
 def _candidates(kind: Kindred) -> Iterator[tuple[Sketch, Kindred]]:
     """The sketches that are tried: as the tables look, as the other kind of table, and turned; each
     with the tabs as it sees them."""
-    yield first_sketch(kind), kind
     if also := turned(kind):
         there, lying = also
         without = tuple(replace(one, shapes=()) for one in kind.examples)
         yield first_sketch(lying, there), replace(kind, examples=without)
+    yield first_sketch(kind), kind
     other = tuple(
         replace(one, shapes=tuple(replace(s, crossed=not s.crossed) for s in one.shapes))
         for one in kind.examples

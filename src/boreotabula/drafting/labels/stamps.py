@@ -279,12 +279,9 @@ def _add_titles(
             continue
         tabs = list(row)
         above = _above_tables(examples, row)
-        added = (
-            above
-            and everywhere
-            and _add_slots(
-                stamps, template, tabs, examples, where if where or worded else "", taken
-            )
+        # Beside and below tables stand remarks, in which a period alone tells of the records.
+        added = everywhere and _add_slots(
+            stamps, template, tabs, examples, where, taken, periods_only=not above
         )
         if not added and worded and len(tabs) >= _least(len(examples)):
             if not template.slots or len(set(texts)) == 1:
@@ -360,12 +357,14 @@ def _above_tables(examples: Sequence[Example], row: Mapping[int, _Title]) -> boo
 
 def _add_slots(
     stamps: Stamps, template: Template, tabs: Sequence[int], examples: Sequence[Example],
-    where: str, taken: Collection[str],
+    where: str, taken: Collection[str], *, periods_only: bool = False,
 ) -> bool:  # fmt: skip
     """Stamps for the slots of a title; whether there are any."""
     before = len(stamps.fields)
     for number, slot in enumerate(template.slots):
         period = slot.kind not in ("text", "number")
+        if periods_only and not period:
+            continue
         values = [slot.values[template.fits.index(at)] for at in range(len(tabs))]
         if not period and _by_language(dict(zip(tabs, values, strict=True)), examples):
             continue

@@ -3,23 +3,28 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from math import log2
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.drafting.columns.tables import table_sketch
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.evidence import typed_fields
 from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.tabs.crossed import MOMENTS
 from boreotabula.drafting.tabs.likeness import grouped
-from boreotabula.drafting.tabs.looks import FIGURE, TEXT, looks_of
 from boreotabula.drafting.tabs.settling import settled
 from boreotabula.drafting.tabs.shapes import Shape, shapes_of
 from boreotabula.drafting.tabs.specimens import Example, Kindred, Specimen
+from boreotabula.drafting.texts.types import type_of
 from boreotabula.drafting.texts.words import field_name
-from boreotabula.sheets.sheet import Sheet
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text, reads_as_figure
+from boreotabula.sheets.sheet import Cell, Sheet
 
 
 def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
@@ -27,24 +32,21 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
     unless their cells are alike along the rows, and not down the columns."""
     there: list[Example] = []
     lying: list[Example] = []
+    saved = 0.0
     for one in kind.examples:
         sheet = one.sheet.turn()
-        lists = [shape for shape in shapes_of(sheet) if shape.levels == 1 and not shape.bare]
-        shape = max(lists, key=_area, default=None)
+        shapes = _alike([one for one in shapes_of(sheet) if one.levels == 1 and not one.bare])
         # One record on each tab is rather a form of labels and values.
-        if shape is None or not one.shapes or shape.end - shape.first < _FEWEST_RECORDS:
+        if not shapes or not one.shapes or max(map(_height, shapes)) < _FEWEST_RECORDS:
             return None
-        if _mixed(sheet, shape) or not any(_mixed(one.sheet, some) for some in one.shapes):
-            return None
+        shapes = [_without_label(sheet, one) for one in shapes]
+        for shape in shapes:
+            as_columns, as_rows = _bits_of_types(sheet, shape)
+            saved += as_rows - as_columns
         specimen = Specimen(one.specimen.file, sheet, one.specimen.others)
-        there.append(Example(specimen, (replace(shape, crossed=False),)))
-        back = replace(
-            shape, top=shape.left, left=shape.top, right=shape.end, end=shape.right,
-            lowest=shape.left, highest=shape.left, first=shape.left,
-        )  # fmt: skip
-        lying.append(Example(one.specimen, (back,)))
-    heads = {one.shapes[0].right - one.shapes[0].left for one in there}
-    if len(heads) != 1:
+        there.append(Example(specimen, tuple(replace(shape, crossed=False) for shape in shapes)))
+        lying.append(Example(one.specimen, tuple(map(_lying, shapes))))
+    if saved < _CLEARLY:
         return None
     return Kindred(tuple(there)), replace(kind, examples=tuple(lying))
 
@@ -52,15 +54,70 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
 _FEWEST_RECORDS = 2
 
 
-def _area(shape: Shape) -> int:
-    return (shape.right - shape.left) * (shape.end - shape.top)
+def _without_label(sheet: Sheet, shape: Shape) -> Shape:
+    """A table without a label and its value before it, which look like a column of one value."""
+    filled = sheet.filled[shape.first : shape.end, shape.left]
+    if _height(shape) <= _FEWEST_RECORDS or np.count_nonzero(filled) > 1 or len(shape.heads) < 2:
+        return shape
+    return replace(shape, left=shape.left + 1, heads=shape.heads[1:], columns=shape.columns[1:])
 
 
-def _mixed(sheet: Sheet, shape: Shape) -> int:
-    """How many columns of a table hold texts and figures."""
-    looks = looks_of(sheet)[shape.first : shape.end, shape.left : shape.right]
-    both = (looks == TEXT).any(axis=0) & (looks == FIGURE).any(axis=0)
-    return int(np.count_nonzero(both))
+def _height(shape: Shape) -> int:
+    return shape.end - shape.first
+
+
+def _lying(shape: Shape) -> Shape:
+    """A table that was turned, as it stands on its tab."""
+    return replace(
+        shape, top=shape.left, left=shape.top, right=shape.end, end=shape.right,
+        lowest=shape.left, highest=shape.left, first=shape.left,
+    )  # fmt: skip
+
+
+def _alike(shapes: Sequence[Shape]) -> list[Shape]:
+    """The largest of some tables, and all that have most of its headings."""
+    heads = {id(one): {normal_form(cell_text(cell)) for cell in one.heads} for one in shapes}
+    largest = max(
+        shapes, key=lambda one: (one.right - one.left) * (one.end - one.top), default=None
+    )
+    if largest is None:
+        return []
+    own = heads[id(largest)]
+    return [one for one in shapes if 2 * len(heads[id(one)] & own) > len(own | heads[id(one)])]
+
+
+_CLEARLY = 10.0
+"""By so many bits the columns must be more of one type than the rows: odds of 1,000 to 1."""
+
+
+def _bits_of_types(sheet: Sheet, shape: Shape) -> tuple[float, float]:
+    """How many bits it takes to say of what type the cells of a table are, column by column and
+    row by row; a text that reads as a date is one.
+    """
+    # What stands first in a line names the others, whichever way they are read.
+    body = range(shape.first, shape.end), range(shape.left + 1, shape.right)
+    types = np.array(
+        [[_type_of(sheet.rows[row][at]) for at in body[1]] for row in body[0]], np.int64
+    ).reshape(len(body[0]), len(body[1]))
+    return sum(map(_coded, types.T)), sum(map(_coded, types))
+
+
+def _type_of(cell: Cell) -> int:
+    if cell == "":
+        return 0
+    if isinstance(cell, str) and not reads_as_figure(cell):
+        return 1
+    return 2 if type_of([cell]) in MOMENTS else 3
+
+
+def _coded(types: NDArray[np.int64]) -> float:
+    """The bits of a line: none if all of its cells are of one type, else those of the counts and
+    of the order (Rissanen 1983, in two parts)."""
+    counts = np.bincount(types[types > 0])
+    counts = counts[counts > 0]
+    total = int(counts.sum())
+    order = float(-sum(one * log2(one / total) for one in counts.tolist()))
+    return order + max(len(counts) - 1, 0) * log2(total + 1)
 
 
 def further_kinds(kind: Kindred) -> Iterator[Kindred]:

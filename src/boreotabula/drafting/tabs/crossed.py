@@ -117,11 +117,12 @@ def differ_in_kind(sheet: Sheet, rows: range, columns: range) -> bool:
         cells = [sheet.rows[row][at] for row in rows[:_SAMPLE] if sheet.rows[row][at] != ""]
         if cells:
             kinds.add(type_of(cells))
-    return bool(kinds & _MOMENTS and kinds & {"integer", "number", "percent"})
+    return bool(kinds & MOMENTS and kinds & {"integer", "number", "percent"})
 
 
 _MOST_SAMPLED, _SAMPLE = 12, 12
-_MOMENTS = {"date", "datetime", "time", "month"}
+MOMENTS = {"date", "datetime", "time", "month"}
+"""The types that say when."""
 _SEVERAL, _SHORT = 3, 3
 
 
