@@ -52,6 +52,11 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     if best is None:
         return None  # nothing that could be told apart
     sketch, judged = best
+    covers = {
+        source["tab"] for source in sketch.stamps.values()
+        if isinstance(source, dict) and "tab" in source
+    }  # fmt: skip
+    others = [one for one in others if not {some.specimen.tab for some in one.examples} <= covers]
     parts = [(kind, sketch)]
     for other in others if not like else ():
         if len(parts) < _MOST_KINDS and _is_beside(other, kind):
@@ -61,15 +66,7 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     taken = {id(one) for one, _ in parts}
     if len(parts) > 1:
         sketch = composed(parts)
-    covers = {
-        source["tab"] for source in parts[0][1].stamps.values()
-        if isinstance(source, dict) and "tab" in source
-    }  # fmt: skip
-    rest = tuple(
-        one
-        for one in others
-        if id(one) not in taken and not {some.specimen.tab for some in one.examples} <= covers
-    )
+    rest = tuple(one for one in others if id(one) not in taken)
     return Draft(sketch, judged, kind, rest, found.left_out, tuple(one for one, _ in parts[1:]))
 
 
@@ -99,7 +96,7 @@ def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
     for other in candidates if best[1].bits_left > _CLEARLY else ():
         # What the tables look like decides, unless the account is clearly against it.
         fewer = other[1].bits_left + _CLEARLY < best[1].bits_left
-        if fewer and other[1].score > best[1].score + _POINTS:
+        if fewer and (best[0].turned or other[1].score > best[1].score + _POINTS):
             best = other
     sketch, judged = best
     if not judged.readings:

@@ -78,6 +78,11 @@ class Sketch:
         return frozenset(name for one in patterns for name in _CAPTURE.findall(one))
 
     @property
+    def turned(self) -> bool:
+        """Whether its headings run down the side."""
+        return bool(self.block.get("turned", False))
+
+    @property
     def tables(self) -> list[str]:
         """The output tables of its blocks, if they have names."""
         blocks = (self.block, *self.more)

@@ -28,6 +28,11 @@ STUB_HEAD_BLANK = STAMP_BLANK.worded(
     message="the cell for “{field}” is blank over the stub of the table; the field is empty in all"
     " records of this tab",
 )
+TABLE_TITLE_BLANK = STAMP_BLANK.worded(
+    message="no text stands alone above the table for “{field}”; the field is empty in all its"
+    " records",
+    advice="Write the title of the table right above it, or above one blank row.",
+)
 STAMP_SAYS_NOTHING = STAMP_BLANK.worded(
     message="“{text}” counts as blank (`empty` in [reading]), so “{field}” is empty in all records"
     " of this tab",

@@ -383,11 +383,13 @@ def _stamp_problems(spec: LayoutSpec) -> Iterator[Problem]:
                 yield Problem(path, f"stamp “{path[-1]}” has an empty list of sources")
         # Without a table there is no heading over its stub.
         for path, sources in form.stamps.values() if not form.blocks else ():
-            if any(one.from_ == "stub head" for one in sources):
-                said = "“stub head” is the text over the stub of a table: add a [block]"
-                yield Problem(path, f"stamp “{path[-1]}”: {said}")
+            for one in sources:
+                if one.from_ in _OF_TABLE:
+                    said = f"“{one.from_}” is the text over {_OF_TABLE[one.from_]}: add a [block]"
+                    yield Problem(path, f"stamp “{path[-1]}”: {said}")
 
 
+_OF_TABLE = {"stub head": "the stub of a table", "table title": "a table"}
 _STAMP_SOURCES = ("cell", "right_of", "below", "name", "from", "value")
 _ON_TAB = ("cell", "right_of", "below")
 

@@ -154,8 +154,8 @@ class Stamp(Part):
     right_of: Texts = ()
     below: Texts = ()
     name: str | None = None
-    from_: Literal["file name", "folder name", "tab name", "stub head"] | None = Field(
-        default=None, alias="from"
+    from_: Literal["file name", "folder name", "tab name", "stub head", "table title"] | None = (
+        Field(default=None, alias="from")
     )
     value: str | int | float | bool | datetime | date | time | None = None
     places: Annotated[int, Field(ge=1, le=999)] = 1

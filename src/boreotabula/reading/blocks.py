@@ -200,8 +200,8 @@ def _settle_view(
 
 def _has_own_stamps(form: FormPlan, block: BlockPlan, place: Place) -> bool:
     """Whether a table has stamps that others of the tab may not have, or not the same."""
-    over_stub = any(one.source == "stub head" for one in form.sources)
-    return over_stub or bool(block.stamps) or place.caption is not None
+    of_table = any(one.source in ("stub head", "table title") for one in form.sources)
+    return of_table or bool(block.stamps) or place.caption is not None
 
 
 def _placed(

@@ -53,7 +53,8 @@ class StampPlan:
     below: tuple[Pattern, ...]
     name: str | None
     source: str | None
-    """What its text is taken from: 'file name', 'folder name', 'tab name' or 'stub head'."""
+    """What its text is taken from: 'file name', 'folder name', 'tab name', 'stub head' or 'table
+    title'."""
     value: object
     labelled: tuple[Pattern, ...]
     pattern: Pattern | None
@@ -121,6 +122,8 @@ class BlockPlan:
     that nothing else fills."""
     stamp_labels: tuple[Pattern, ...]
     """The labels of stamps: a row that holds one is no record."""
+    titled: bool
+    """Whether the text above the table is a stamp."""
     across: tuple[str, ...]
     """The fields of the heading levels, top to bottom."""
     level_forms: tuple[ValueForm, ...]
@@ -443,6 +446,11 @@ def _block(
                 for stamp in sources
                 for text in (*stamp.right_of, *stamp.below, *stamp.labelled)
             )
+        ),
+        titled=any(
+            stamp.from_ == "table title"
+            for sources in (*(some for _, some in form.stamps.values()), *block.stamps.values())
+            for stamp in sources
         ),
         into=block.into or RECORDS,
         tabs=tab_choice(block.tabs) if block.tabs else None,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -19,7 +19,7 @@ from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred
 from boreotabula.drafting.texts.captions import caption_of
 from boreotabula.drafting.texts.words import field_name, is_total, level_name, total_pattern
-from boreotabula.reading.cells import cell_text
+from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Cell
 
 
@@ -41,16 +41,38 @@ def table_sketch(kind: Kindred) -> Sketch:
 
 def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
     """With the texts above the tables of a tab, if they name each of them and have no label."""
-    known = {"caption", "found_by", "columns"} & sketch.block.keys()
-    found = None if known else _caption(shapes, alone=True)
-    if found is None:
+    if {"caption", "found_by", "columns"} & sketch.block.keys():
         return sketch
+    lines = _lines_above(shapes)
+    if lines is None or any(len(above) > 1 for above in lines):
+        return sketch
+    texts = [above[0] for above in lines]
+    more = {} if "stub" in sketch.block else {"stub": next(iter(sketch.fields))}
+    found = caption_of(texts)
+    if found is None:
+        return _titled(sketch, shapes, texts, more)
     pattern, captured = found
     if ":" in pattern or set(captured) & set(sketch.fields):
         return sketch
-    more = {} if "stub" in sketch.block else {"stub": next(iter(sketch.fields))}
     fields = {**captured, **sketch.fields}
     return replace(sketch.having(caption=pattern, **more), fields=fields)
+
+
+def _titled(
+    sketch: Sketch, shapes: Tables, texts: Sequence[str], more: Mapping[str, Any]
+) -> Sketch:
+    """With the texts above the tables, which have no word in common, if each names one table of its
+    tab and no text has a label or is a figure."""
+    by_tab: dict[int, list[str]] = {}
+    for (one, _), text in zip(shapes, texts, strict=True):
+        by_tab.setdefault(id(one), []).append(text)
+    named = all(len(set(some)) == len(some) for some in by_tab.values())
+    if not named or any(":" in text or reads_as_figure(text) for text in texts):
+        return sketch
+    name = field_name("title", sketch.fields)
+    stamps = {name: {"from": "table title"}}
+    fields = {name: "text", **sketch.fields}
+    return replace(sketch.having(stamps=stamps, **more), fields=fields)
 
 
 def _has_gap(shapes: Tables) -> bool:
@@ -184,9 +206,18 @@ def _found_by(shapes: Tables) -> list[str]:
     return list(dict.fromkeys(common or []))[:2]
 
 
-def _caption(shapes: Tables, *, alone: bool = False) -> tuple[str, dict[str, str]] | None:
-    """The pattern of the texts right above all tables, and the fields that it fills; or only of
-    such as stand `alone` over their table."""
+def _caption(shapes: Tables) -> tuple[str, dict[str, str]] | None:
+    """The pattern of the texts right above all tables, and the fields that it fills."""
+    lines = _lines_above(shapes)
+    if lines is None:
+        return None
+    # A remark may stand between a caption and its table.
+    nearest = caption_of([above[0] for above in lines])
+    return nearest or caption_of([above[-1] for above in lines])
+
+
+def _lines_above(shapes: Tables) -> list[list[str]] | None:
+    """The texts in the two rows above each table, the nearest first; None if one has none."""
     lines = []
     for one, shape in shapes:
         above = [
@@ -195,12 +226,10 @@ def _caption(shapes: Tables, *, alone: bool = False) -> tuple[str, dict[str, str
             for column in range(shape.left, shape.right)
             if one.sheet.rows[row][column] != ""
         ]
-        if not above or (alone and len(above) > 1):
+        if not above:
             return None
         lines.append(above)
-    # A remark may stand between a caption and its table.
-    nearest = caption_of([above[0] for above in lines])
-    return nearest or caption_of([above[-1] for above in lines])
+    return lines
 
 
 def _named_by(columns: Sequence[Column], at: int) -> Column | None:

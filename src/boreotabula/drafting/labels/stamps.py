@@ -10,6 +10,7 @@ from typing import Any
 
 from boreotabula.drafting.labels.names import plain
 from boreotabula.drafting.labels.pairs import Pair, inside, pairs_of
+from boreotabula.drafting.tabs.looks import FIGURE
 from boreotabula.drafting.tabs.shapes import Shape, shapes_of
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of
@@ -33,6 +34,8 @@ class Stamps:
     boilerplate: list[str] = field(default_factory=list)
     moments: list[str] = field(default_factory=list)
     """Texts of months and dates, as they are written."""
+    endings: list[str] = field(default_factory=list)
+    """Labels below the last of several tables: they are of no table that stands above another."""
 
     def add(self, name: str, source: Any, kind: str) -> None:
         """One more stamp."""
@@ -50,10 +53,14 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     every = [pairs_of(one.sheet, (*one.shapes, *one.further), share) for one in examples]
     shapes = [(*one.shapes, *one.further) for one in examples]
     every = _with_labels_above([one.sheet for one in examples], shapes, every)
+    every = [_with_label_rows(one, pairs) for one, pairs in zip(examples, every, strict=True)]
     labelled: set[str] = set()
     for some in _groups(every):
         pairs = [pair for _, pair in some]
         labels = list(dict.fromkeys(one.label for one in pairs))
+        if any(_is_below_stack(pair, examples[at]) for at, pair in some):
+            stamps.endings += labels
+            continue
         name = field_name(labels[0], [*taken, *stamps.fields], "stamp")
         way = "below" if pairs[0].way == "below" else "right_of"
         source = {way: labels[0] if len(labels) == 1 else labels}
@@ -66,6 +73,27 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     _add_covers(stamps, examples, taken)
     _add_titles(stamps, examples, taken, every, labelled)
     return stamps
+
+
+def _is_below_stack(pair: Pair, example: Example) -> bool:
+    """Whether a label stands below tables of which one stands above another."""
+    shapes = example.shapes
+    if not shapes or pair.row < max(one.end for one in shapes):
+        return False
+    return any(one.end <= other.top for one in shapes for other in shapes)
+
+
+def _with_label_rows(example: Example, pairs: Sequence[Pair]) -> list[Pair]:
+    """The pairs of a tab, with those of its rows of labels."""
+    own = [
+        Pair(cell_text(head), shape.lowest, shape.left + at, value, "below", sure=True)
+        for shape in example.label_rows
+        for at, head in enumerate(shape.heads)
+        if isinstance(head, str) and head.strip()
+        and (value := example.sheet.cell(shape.first, shape.left + at)) != ""
+    ]  # fmt: skip
+    others = (one for one in pairs if not inside(example.label_rows, one.row, one.column))
+    return [*own, *others]
 
 
 def _share_of(examples: Sequence[Example]) -> Any:
@@ -204,7 +232,7 @@ def _add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[s
         if count < len(examples) or name in own:
             continue
         sheets = {one.specimen.file: one.specimen.others[name] for one in examples}
-        if any(map(_has_table, sheets.values())):
+        if any(map(_has_table, sheets.values())) or _is_headed(list(sheets.values())):
             continue
         every = [pairs_of(sheet, ()) for sheet in sheets.values()]
         every = _with_labels_above(list(sheets.values()), [()] * len(sheets), every)
@@ -237,6 +265,19 @@ def _has_table(sheet: Sheet) -> bool:
     return any(
         one.right - one.left >= _TABLE and one.end - one.first > 1 for one in shapes_of(sheet)
     )
+
+
+def _is_headed(sheets: Sequence[Sheet]) -> bool:
+    """Whether sheets hold a table of names and figures: the row over it is the same on all."""
+    heads = [
+        {
+            one.heads
+            for one in shapes_of(sheet)
+            if one.columns[-1] == FIGURE and one.end - one.first > 1
+        }
+        for sheet in sheets
+    ]
+    return len(sheets) >= _FEW and bool(set.intersection(*heads))
 
 
 @dataclass(frozen=True)

@@ -13,11 +13,12 @@ from boreotabula.drafting.columns.with_types import with_types
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.labels import names
 from boreotabula.drafting.labels.stamps import stamps_of
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Sketch, few
 from boreotabula.drafting.tabs.looks import TEXT
 from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred
 from boreotabula.drafting.texts.periods import periods_in
+from boreotabula.drafting.texts.templates import escaped
 from boreotabula.drafting.texts.types import Typed, languages_of, typed
 from boreotabula.drafting.texts.words import field_name, is_total
 from boreotabula.layout.headings import normal_form
@@ -33,10 +34,12 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
     sketch = table_sketch(table) if kind.has_table else position_sketch(kind)
     if turned:
         sketch = sketch.having(turned=True)
-    if "caption" in sketch.block:
+    if _names_by_text_above(sketch):
         # What names a table is no title of the tab.
         examples = tuple(_with_captions(one) for one in examples)
     stamps = stamps_of(examples, [*sketch.fields, *map(field_name, sketch.headings)])
+    if stamps.endings:
+        sketch = sketch.having(ends_at=few([f"{escaped(one)}*" for one in stamps.endings]))
     cells = [cell for one in examples for cell in _cells(one)]
     languages = languages_of([*cells, *stamps.moments, *_periods_in_names(kind)])
     told = [some | _words_of_captions(sketch, one)
@@ -94,6 +97,12 @@ def _odd_names(named: names.Named, examples: Sequence[Example]) -> Iterable[Doub
             )  # fmt: skip
 
 
+def _names_by_text_above(sketch: Sketch) -> bool:
+    """Whether the texts above its tables name them."""
+    own = sketch.block.get("stamps", {}).values()
+    return "caption" in sketch.block or {"from": "table title"} in own
+
+
 def _with_captions(example: Example) -> Example:
     return Example(
         example.specimen, tuple(replace(one, top=max(one.top - 2, 0)) for one in example.shapes)
@@ -102,7 +111,7 @@ def _with_captions(example: Example) -> Example:
 
 def _words_of_captions(sketch: Sketch, one: Example) -> set[str]:
     """What captions of a tab tell already, word by word."""
-    if "caption" not in sketch.block:
+    if not _names_by_text_above(sketch):
         return set()
     above = (
         cell_text(cell)

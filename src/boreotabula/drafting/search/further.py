@@ -39,7 +39,7 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
         # One record on each tab is rather a form of labels and values.
         if not shapes or not one.shapes or max(map(_height, shapes)) < _FEWEST_RECORDS:
             return None
-        shapes = [_without_label(sheet, one) for one in shapes]
+        shapes = [_without_labels(sheet, one) for one in shapes]
         for shape in shapes:
             as_columns, as_rows = _bits_of_types(sheet, shape)
             saved += as_rows - as_columns
@@ -54,12 +54,15 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
 _FEWEST_RECORDS = 2
 
 
-def _without_label(sheet: Sheet, shape: Shape) -> Shape:
-    """A table without a label and its value before it, which look like a column of one value."""
-    filled = sheet.filled[shape.first : shape.end, shape.left]
-    if _height(shape) <= _FEWEST_RECORDS or np.count_nonzero(filled) > 1 or len(shape.heads) < 2:
+def _without_labels(sheet: Sheet, shape: Shape) -> Shape:
+    """A table without labels and their values before it, which look like columns of one value."""
+    filled = np.count_nonzero(sheet.filled[shape.first : shape.end, shape.left : shape.right], 0)
+    several = np.flatnonzero(filled > 1)
+    cut = int(several[0]) if len(several) else 0
+    if _height(shape) <= _FEWEST_RECORDS or not cut:
         return shape
-    return replace(shape, left=shape.left + 1, heads=shape.heads[1:], columns=shape.columns[1:])
+    heads, columns = shape.heads[cut:], shape.columns[cut:]
+    return replace(shape, left=shape.left + cut, heads=heads, columns=columns)
 
 
 def _height(shape: Shape) -> int:

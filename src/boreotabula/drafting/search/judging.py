@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from math import inf
 
 import numpy as np
 import pyarrow as pa
@@ -61,7 +62,10 @@ class Judgement:
     @property
     def bits_left(self) -> float:
         """What a reading leaves over, in bits: each cell in no record, and each error, costs its
-        place among all cells and a text; a figure that is kept as a text half of one."""
+        place among all cells and a text; a figure that is kept as a text half of one. What gives no
+        record explains nothing."""
+        if not self.records:
+            return inf
         each = np.log2(self.filled + 1) + _BITS_OF_TEXT
         faults = sum(one.kind != TOTAL_DIFFERS for _, one in self.errors)
         left = self.unplaced + self.passed_over + faults + self.printed - self.agree

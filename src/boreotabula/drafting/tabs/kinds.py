@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from boreotabula.drafting.tabs.headless import holds_records, with_headless
+from boreotabula.drafting.tabs.label_rows import with_label_rows
 from boreotabula.drafting.tabs.left_out import without_copies, without_lookups, without_summaries
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.repeats import repeats_of
@@ -53,7 +54,9 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
         further = tuple(shape for shape in shapes if groups[id(shape)] != main)
         kinds.setdefault(main, []).append(Example(one, there, further))
     found = with_headless([Kindred(tuple(some)) for some in kinds.values()])
-    found = [Kindred(settled(one.examples)) if one.has_table else one for one in found]
+    found = [
+        with_label_rows(Kindred(settled(one.examples))) if one.has_table else one for one in found
+    ]
     found, summaries = without_summaries(found)
     # Tabs with a table come before those without one: these are covers and notes.
     ranked = sorted(found, key=lambda one: (not holds_records(one), -len(one.files) * one.filled))

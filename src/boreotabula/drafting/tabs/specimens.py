@@ -35,6 +35,8 @@ class Example:
     shapes: tuple[Shape, ...]
     further: tuple[Shape, ...] = ()
     """Other tables of the tab."""
+    label_rows: tuple[Shape, ...] = ()
+    """Rows of labels above its tables, each with a row of values below."""
 
     @property
     def sheet(self) -> Sheet:

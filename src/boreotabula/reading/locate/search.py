@@ -145,14 +145,16 @@ def repeated_places(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
 
 
 def _lead(sheet: Sheet, block: BlockPlan, place: Place, above: Place | None) -> int | None:
-    """The topmost of the rows above the headings of a place that bear a label of a stamp, where
-    only such rows and titles are between: they begin this table, and end the one above."""
+    """The topmost of the rows above the headings of a place that bear its title or a label of a
+    stamp, where only such rows and titles are between: they begin this table, and end the one
+    above."""
     if above is None:
         return None
     lead = None
     for row in range(place.top - 1, above.bottom, -1):
         cells = [cell for cell in sheet.rows[row][place.left : place.limit] if cell != ""]
-        if any(names_stamp(cell, block) for cell in cells):
+        titles = block.titled and lead is None and len(cells) == 1
+        if titles or any(names_stamp(cell, block) for cell in cells):
             lead = row
         elif len(cells) != 1:
             break

@@ -19,6 +19,7 @@ from boreotabula.findings.stamps import (
     STAMP_TAB_UNKNOWN,
     STAMP_TABS_DIFFER,
     STUB_HEAD_BLANK,
+    TABLE_TITLE_BLANK,
 )
 from boreotabula.findings.wording import filled
 from boreotabula.layout.addresses import Address
@@ -68,6 +69,10 @@ class Source:
     def at(self) -> Address | None:
         """Its cell; None if it is from none of this tab."""
         return Address(*self.spot) if self.spot else None
+
+
+_TITLE_ROWS = 2
+"""The title of a table stands right above it, or above one blank row."""
 
 
 class Sought(NamedTuple):
@@ -125,6 +130,8 @@ class StampSearch:
             return self._named(stamp, stamp.name)
         if stamp.source == "stub head":
             return self._stub_head(stamp)
+        if stamp.source == "table title":
+            return self._table_title(stamp)
         if stamp.source is None and stamp.value is None:
             return self._labelled(stamp)
         if stamp.source is not None:
@@ -172,6 +179,25 @@ class StampSearch:
                     return Sought(Source(cell, spot, None, str(self.sheet.address(*spot))))
         where = self.sheet.address(*self.as_placed((max(place.top, 0), place.left)))
         return Sought(None, [STUB_HEAD_BLANK(where, field=stamp.field)])
+
+    def _table_title(self, stamp: StampPlan) -> Sought:
+        """The text that stands alone in the row above the table, over its columns."""
+        place = self.place
+        if place is None:  # no table was found, which is told
+            return Sought(None, [TABLE_TITLE_BLANK(field=stamp.field)])
+        for row in range(place.top - 1, max(place.top - 1 - _TITLE_ROWS, -1), -1):
+            spots = [
+                spot
+                for column in range(place.left, place.limit)
+                if self.sheet.cell(*(spot := self.as_placed((row, column)))) != ""
+            ]
+            if len(spots) == 1:
+                cell = self.sheet.cell(*spots[0])
+                return Sought(Source(cell, spots[0], None, str(self.sheet.address(*spots[0]))))
+            if spots:
+                break
+        where = self.sheet.address(*self.as_placed((max(place.top - 1, 0), place.left)))
+        return Sought(None, [TABLE_TITLE_BLANK(where, field=stamp.field)])
 
     def _fixed(self, stamp: StampPlan, row: int, column: int) -> Sought:
         # A fixed cell may be covered by a merged one that begins elsewhere.
@@ -231,7 +257,7 @@ class StampSearch:
         everywhere = found = self._everywhere(stamp)
         if self.near is not None:
             # Each place of a block that repeats has labels of its own.
-            found = self._nearest(found, self.near)
+            found = self._nearest(found, self.near) or self._of_all(found)
         # A label far off is likelier another table's: taken, it would stamp wrong records.
         if not found and self.near is not None and everywhere:
             return Sought(None, [self._not_near(stamp, everywhere, self.near)])
@@ -359,6 +385,16 @@ class StampSearch:
         lowest = max(row for row, _ in some)
         nearest = max(column for row, column in some if row == lowest)
         return [spots[lowest, nearest]]
+
+    def _of_all(self, found: Sequence[Source]) -> list[Source]:
+        """The only label of a tab, if it is above or below tables that stand side by side: it
+        speaks for all of them. Beside tables that follow each other it would be that of one."""
+        spots = [spot for one in found if (spot := one.label or one.spot) is not None]
+        rows = [self.as_placed(spot)[0] for spot in spots]
+        tops, bottoms = zip(*((one.top, one.bottom) for one in self.places), strict=True)
+        beside = max(tops) <= min(bottoms)
+        outside = len(rows) == 1 and not min(tops) <= rows[0] <= max(bottoms)
+        return list(found) if beside and outside else []
 
 
 def _parted(text: str) -> tuple[str, str]:
