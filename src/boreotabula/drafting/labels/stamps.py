@@ -149,12 +149,14 @@ def _with_labels_above(
 
 def _are_values(sheets: Sequence[Sheet], row: int, columns: Sequence[int]) -> bool:
     """Whether cells are values of labels above them: some vary from tab to tab, and those that do
-    not are no texts."""
+    not are figures or periods."""
     varying = [
         len({cell_text(one.cell(row, column)) for one in sheets}) >= _FEW for column in columns
     ]
     constant = (column for column, varies in zip(columns, varying, strict=True) if not varies)
-    return any(varying) and not any(isinstance(sheets[0].cell(row, at), str) for at in constant)
+    return any(varying) and all(
+        not isinstance(cell := sheets[0].cell(row, at), str) or period_of(cell) for at in constant
+    )
 
 
 Found = list[tuple[int, Pair]]

@@ -39,7 +39,8 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
         # One record on each tab is rather a form of labels and values.
         if not shapes or not one.shapes or max(map(_height, shapes)) < _FEWEST_RECORDS:
             return None
-        shapes = [_without_labels(sheet, one) for one in shapes]
+        above = max((row.end for row in one.label_rows), default=0)
+        shapes = [_without_labels(sheet, shape, above) for shape in shapes]
         for shape in shapes:
             as_columns, as_rows = _bits_of_types(sheet, shape)
             saved += as_rows - as_columns
@@ -54,12 +55,13 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
 _FEWEST_RECORDS = 2
 
 
-def _without_labels(sheet: Sheet, shape: Shape) -> Shape:
-    """A table without labels and their values before it, which look like columns of one value."""
+def _without_labels(sheet: Sheet, shape: Shape, above: int) -> Shape:
+    """A table without labels and their values before it, which look like columns of one value, and
+    without what lies before the column `above`."""
     filled = np.count_nonzero(sheet.filled[shape.first : shape.end, shape.left : shape.right], 0)
     several = np.flatnonzero(filled > 1)
-    cut = int(several[0]) if len(several) else 0
-    if _height(shape) <= _FEWEST_RECORDS or not cut:
+    cut = max(int(several[0]) if len(several) else 0, above - shape.left)
+    if _height(shape) <= _FEWEST_RECORDS or not 0 < cut < len(shape.heads):
         return shape
     heads, columns = shape.heads[cut:], shape.columns[cut:]
     return replace(shape, left=shape.left + cut, heads=heads, columns=columns)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from boreotabula.drafting.texts.periods import period_of
 from boreotabula.drafting.texts.types import languages_of, type_of
 from boreotabula.drafting.texts.words import field_name
 
@@ -33,7 +34,13 @@ _MARKS = re.compile(r"(:|,|\(|\)|–|—)")
 def _piece(texts: Sequence[str], fields: dict[str, str]) -> str:
     """The pattern of a part of captions, without marks in it: words that stay, then what varies."""
     if len(set(texts)) == 1:
-        return texts[0]
+        # A period says when, even if it is the same everywhere.
+        period = period_of(texts[0].strip())
+        if period is None:
+            return texts[0]
+        name = field_name(period.kind, fields)
+        fields[name] = type_of([texts[0].strip()], languages_of([texts[0].strip()]))
+        return texts[0].replace(texts[0].strip(), f"{{{name}}}")
     words = [re.split(r"(\s+)", one) for one in texts]
     lead = ""
     while all(words) and len({one[0] for one in words}) == 1:
