@@ -13,7 +13,7 @@ from boreotabula.batch.draft import Looked, look_into
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.headings.collect import HeadingUse, list_headings
 from boreotabula.batch.headings.suggest import suggestions
-from boreotabula.batch.inputs import Inbox, look
+from boreotabula.batch.inputs import NO_PATTERN, Inbox, look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.gather import Run, read_figures
 from boreotabula.drafting.asking.amend import (
@@ -24,7 +24,9 @@ from boreotabula.drafting.asking.amend import (
     new_field,
     of_block,
     of_part,
+    pattern_changed,
 )
+from boreotabula.drafting.labels.names import without_periods
 from boreotabula.drafting.labels.pairs import Pair, pairs_of
 from boreotabula.drafting.tabs.tab_tables import tables_of
 from boreotabula.drafting.texts.types import NOTHING
@@ -90,10 +92,15 @@ def propose(
     first = read_figures(layout, whole, limits, on_file)
     inbox = _those_in_question(whole, first)
     text = layout.path.read_text("utf-8-sig")
-    taken: list[Amendment] = []
-    tried = {text}
-    few = inbox.taken != whole.taken
+    unread = len(whole.taken) - len(inbox.taken)
+    few = unread > 0
     start = best = read_figures(layout, inbox, limits, None) if few else first
+    taken = list(_of_names(layout, text, whole, limits))
+    if taken:
+        layout_now = Layout.load(layout.path, amended(text, taken))
+        inbox = _with_more(inbox, whole, look(layout_now))
+        best = read_figures(layout_now, inbox, limits, None)
+    tried = {amended(text, taken)}
     for _ in range(_ROUNDS):
         before = len(taken)
         for one in list(_amendments(best, inbox, limits)):
@@ -115,8 +122,43 @@ def propose(
             break
     return Proposal(
         layout, text, amended(text, taken), tuple(taken), start, best,
-        len(whole.taken) - len(inbox.taken),
+        unread,
     )  # fmt: skip
+
+
+def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterator[Amendment]:
+    """Patterns of files that leave some out by a number or period alone, though their tabs are read
+    without an error."""
+    left_out = [one.name for one in inbox.left_out if one.why == NO_PATTERN]
+    if not left_out:
+        return
+    known = {one.name for one in inbox.taken}
+    for old in layout.spec.source.include:
+        new = without_periods(old)
+        if new == old:
+            continue
+        one = Amendment("", "", pattern_changed("source", "include", old, new))
+        try:
+            other = Layout.load(layout.path, amended(text, [one]))
+        except LayoutError:
+            continue  # it would contradict what a person wrote
+        more = look(other)
+        added = tuple(one for one in more.taken if one.name not in known)
+        if not added:
+            continue
+        run = read_figures(other, replace(more, taken=added[:_MOST_FILES]), limits, None)
+        if run.record_count and not run.severities[Severity.ERROR]:
+            files = counted(len(added), "file")
+            said = f"{files} more would be read without an error if “{old}” were “{new}”"
+            yield replace(one, said=said, where=added[0].name)
+
+
+def _with_more(inbox: Inbox, before: Inbox, after: Inbox) -> Inbox:
+    """Some files, and those that are taken only afterwards."""
+    names = {one.name for one in inbox.taken} | (
+        {one.name for one in after.taken} - {one.name for one in before.taken}
+    )
+    return replace(after, taken=tuple(one for one in after.taken if one.name in names))
 
 
 def _rank(run: Run) -> tuple[int, ...]:
@@ -178,6 +220,9 @@ def _of_headings(layout: Layout, inbox: Inbox, limits: Limits) -> Iterator[Amend
                     heading_known(one.field, use.heading),
                 )
     for use in headings.of("unknown"):
+        # Where a field has no column, an unknown heading may be its new name: a person decides.
+        if any(number == len(use.places) for number in use.lacking.values()):
+            continue
         name = field_name(use.heading, layout.spec.fields)
         known = normal_form(name.replace("_", " ")) == normal_form(use.heading)
         yield Amendment(

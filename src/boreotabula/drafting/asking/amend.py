@@ -51,6 +51,23 @@ def heading_known(field: str, heading: str) -> Callable[[tomlkit.TOMLDocument], 
     return change
 
 
+def pattern_changed(
+    part: str, key: str, old: str, new: str
+) -> Callable[[tomlkit.TOMLDocument], None]:
+    """Another pattern in the place of one of a part."""
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        holder = _part(document, part)
+        said = holder[key]
+        if isinstance(said, str):
+            holder[key] = new
+        else:
+            texts = [new if text == old else text for text in said.unwrap()]
+            holder[key] = _item(texts)
+
+    return change
+
+
 def new_field(field: str, kind: str, heading: str = "") -> Callable[[tomlkit.TOMLDocument], None]:
     """A field more, at the end of those that are there."""
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from boreotabula.drafting.sketch import few
 from boreotabula.drafting.tabs.specimens import Example
-from boreotabula.drafting.texts.periods import period_of
+from boreotabula.drafting.texts.periods import period_of, periods_in
 from boreotabula.drafting.texts.templates import WEEK_WORDS, Slot, Template, escaped, template_of
 from boreotabula.drafting.texts.types import type_of
 from boreotabula.drafting.texts.words import field_name, level_name
@@ -81,6 +81,19 @@ def _of_folders(
             return ""
         written += _pattern(template, told, taken, fields, "folder") + "/"
     return written if len(fields) > before else ""
+
+
+def without_periods(text: str) -> str:
+    """A pattern for names of files with `*` for the periods and numbers that are written in it."""
+    parts = re.split(r"(\{[^}]*\}|\[[^]]*\]|\.[^.]*$)", text)
+    # What is captured, in brackets or the ending stays.
+    return "".join(one if at % 2 else _without_periods(one) for at, one in enumerate(parts))
+
+
+def _without_periods(text: str) -> str:
+    for one in reversed(periods_in(text)):
+        text = f"{text[: one.start]}*{text[one.end :]}"
+    return re.sub(r"\d+", "*", text)
 
 
 def _is_told(value: str, texts: Collection[str]) -> bool:
