@@ -6,6 +6,7 @@ import json
 import os
 import socket
 import stat
+import subprocess
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -14,14 +15,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.atomic import placed, placed_folder
 from boreotabula.batch.cache.store import Cache
 from boreotabula.batch.inputs import look, sorted_files
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.own import own_key
 from boreotabula.batch.read_all import Means, digests, read_all
 from boreotabula.files import real_name, written_name
-from helpers import csv_rows, program, write_workbook
+from helpers import PROGRAM, csv_rows, program, write_workbook
 
 pytestmark = pytest.mark.apart
 
@@ -314,3 +315,58 @@ def test_the_key_is_ones_own_and_without_one_nothing_is_kept(
     finally:
         monkeypatch.undo()
         own_key.cache_clear()
+
+
+@pytest.mark.parametrize("whole", [True, False])
+def test_folders_that_a_killed_run_left_are_swept_and_the_old_one_comes_back(
+    tmp_path: Path, whole: bool
+) -> None:
+    target = tmp_path / "data"
+    with subprocess.Popen(["true"]) as ended:
+        ended.wait()
+    mine = {kind: tmp_path / f".data.{ended.pid}.0123abcd.{kind}" for kind in ("part", "old")}
+    for kind, one in mine.items():
+        one.mkdir()
+        (one / "rows").write_text(kind)
+    theirs = tmp_path / f".data.{os.getpid()}.0123abcd.part"
+    theirs.mkdir()
+    if whole:
+        target.mkdir()
+        (target / "rows").write_text("whole")
+    with pytest.raises(ZeroDivisionError), placed_folder(target) as beside:
+        (beside / "rows").write_text("half")
+        1 / 0  # noqa: B018
+    assert (target / "rows").read_text() == ("whole" if whole else "old")
+    assert sorted(one.name for one in tmp_path.iterdir()) == sorted([theirs.name, "data"])
+
+
+@pytest.mark.parametrize(
+    ("command", "most"),
+    [
+        (("draft", "in", "-o", "out/x.toml"), 200),
+        (("bind", "in", "-o", "out/x.xlsx"), 3_000),
+        (("extract", "x.toml", "-o", "out/x.xlsx"), 3_000),
+        (("extract", "x.toml", "-o", "out/x.csv"), 20),
+        (("mark", "x.csv", "-o", "out/x"), 3_000),
+    ],
+)
+def test_a_disk_that_is_full_leaves_nothing_half_written(
+    tmp_path: Path, command: tuple[str, ...], most: int
+) -> None:
+    for at, word in enumerate(("Lot", "Lotte", "Parti")):
+        rows = [[word, "Pieces"], [f"L{at}1", "ten"], [f"L{at}2", 5], [f"L{at}3", 6]]
+        write_workbook(tmp_path / "in" / f"a{at}.xlsx", {"S": rows})
+    (tmp_path / "x.toml").write_text(
+        'layout = 1\n[source]\nfolder = "in"\n[block]\nstub = "lot"\n[fields]\n'
+        'lot = { type = "text", also = ["Lotte", "Parti"] }\npieces = "integer"\n'
+    )
+    assert program("extract", tmp_path / "x.toml", "-o", tmp_path / "x.csv").status == 1
+    (tmp_path / "out").mkdir()
+    # A file that may not grow fails as on a full disk: with an error of the system.
+    done = subprocess.run(
+        ["prlimit", f"--fsize={most}", PROGRAM, *command],
+        cwd=tmp_path, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert done.returncode == 2 and "cannot be written: File too large" in done.stderr
+    assert "Traceback" not in done.stderr and ".part" not in done.stderr
+    assert [one.name for one in (tmp_path / "out").iterdir() if one.suffix != ".run"] == []

@@ -7,7 +7,7 @@ import re
 import shutil
 import subprocess
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -20,9 +20,13 @@ from openpyxl.styles import Font, PatternFill
 from openpyxl.workbook.defined_name import DefinedName
 from openpyxl.worksheet.datavalidation import DataValidation
 
+from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
 from boreotabula.findings.kind import Severity
 from boreotabula.review.mark import words
+from boreotabula.review.mark.mark import LIST, Marking, mark
+from boreotabula.review.mark.names import CopyNames
+from boreotabula.stores.saved import output_and_run
 from helpers import csv_rows, program
 
 LAYOUT = """layout = 1
@@ -318,3 +322,101 @@ def test_the_way_there_and_back(home: Path) -> None:
     assert (check.status, check.out) == (0, "a.xlsx: 2 of 2 corrected\n")
     assert marked(home) == "No file has anything to correct.\n"
     assert not (home / "returns" / "a.xlsx").exists()
+
+
+def edited(path: Path, part: str, change: Callable[[bytes], bytes]) -> None:
+    """A workbook with one of its parts changed."""
+    with zipfile.ZipFile(path) as archive:
+        content = {name: archive.read(name) for name in archive.namelist()}
+    content[part] = change(content[part])
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, some in content.items():
+            archive.writestr(name, some)
+
+
+SHEET1 = "xl/worksheets/sheet1.xml"
+HOSTILE: dict[str, Callable[[Path], None]] = {
+    "no such style": lambda path: edited(
+        path, SHEET1, lambda text: re.sub(rb'r="B5" s="\d+"', b'r="B5" s="-5"', text)
+    ),
+    "no styles": lambda path: edited(
+        path, "xl/styles.xml",
+        lambda text: re.sub(rb"<cellXfs.*</cellXfs>", b"<cellXfs/>", text, flags=re.DOTALL),
+    ),
+    "no authors": lambda path: edited(
+        path, "xl/comments/comment1.xml",
+        lambda text: re.sub(rb"<authors>.*</authors>", b"", text, flags=re.DOTALL),
+    ),
+    "a sign in an attribute": lambda path: edited(
+        path, SHEET1, lambda text: text.replace(b"<sheetData>", b'<sheetData x="a>b">')
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("harm", HOSTILE)
+def test_a_hostile_workbook_is_marked_by_itself(home: Path, harm: str) -> None:
+    send(home / "in" / "h.xlsx", "Hh", [("L1", "ten"), ("L2", 20)])
+    HOSTILE[harm](home / "in" / "h.xlsx")
+    program("extract", "l.toml", "-o", "out.csv", cwd=home)
+    done = program("mark", "out.csv", "-o", "returns", cwd=home)
+    assert done.status == 0 and "Traceback" not in done.err
+    copies = sorted(one.name for one in (home / "returns").glob("*.xlsx"))
+    assert copies == ["a.xlsx", "h.xlsx"]
+    for copy in copies:
+        book = openpyxl.load_workbook(home / "returns" / copy)
+        assert book["Lots & co"]["B5"].value == "ten"
+
+
+def test_parts_that_do_not_change_are_copied_as_they_are_packed(home: Path) -> None:
+    def add(archive: zipfile.ZipFile) -> None:
+        # 64 MB of blanks in 64 kB; its directory entry claims another sum of its bytes.
+        archive.writestr("xl/media/image1.bin", b" " * 2**26)
+
+    with zipfile.ZipFile(home / "in" / "a.xlsx", "a", zipfile.ZIP_DEFLATED) as archive:
+        add(archive)
+        before = archive.getinfo("xl/media/image1.bin").compress_size
+    program("extract", "l.toml", "-o", "out.csv", cwd=home)
+    marked(home)
+    with zipfile.ZipFile(home / "returns" / "a.xlsx") as archive:
+        info = archive.getinfo("xl/media/image1.bin")
+        assert (info.compress_size, info.file_size) == (before, 2**26)
+        assert archive.testzip() is None
+
+
+@pytest.mark.parametrize(
+    ("files", "named"),
+    [
+        ([("a.xlsx", "\U0001f331" * 80)], ["\U0001f331" * 45 + "/a"]),
+        # Two senders never share a folder, and none has the name of a file of ours.
+        ([("a.xlsx", "\U0001f331" * 80), ("b.xlsx", "\U0001f331" * 81)],
+         ["\U0001f331" * 45 + "/a", "\U0001f331" * 45 + " 2/b"]),
+        ([("a.xlsx", "marked.json")], ["marked.json 2/a"]),
+        ([("zzz.csv", ""), ("a.xlsx", "zzz.xlsx")], ["zzz", "zzz.xlsx 2/a"]),
+        ([("a.xlsx", "zzz.xlsx"), ("zzz.csv", "")], ["zzz.xlsx/a", "zzz (csv)"]),
+        ([("a.xlsx", "North"), ("b.xlsx", "north")], ["North/a", "north 2/b"]),
+        ([("a.xlsx", "x/y"), ("b.xlsx", "x/y"), ("c.xlsx", "x_y")], ["x_y/a", "x_y/b", "x_y 2/c"]),
+        ([("con.xlsx", ""), ("lpt1.csv", "AUX")], ["_con", "_AUX/_lpt1"]),
+        ([("a.xlsx", ""), ("a.csv", ""), ("A.csv", "")], ["a", "a (csv)", "A (csv) 2"]),
+        ([("../x/a.xlsx", ".."), ("\n.xlsx", "\x1b[2J")], ["_/x/a", "_[2J/_"]),
+    ],
+)  # fmt: skip
+def test_names_of_copies_are_safe_and_never_taken_twice(
+    files: list[tuple[str, str]], named: list[str]
+) -> None:
+    names = CopyNames((LIST,))
+    found = [names.take(file, group) for file, group in files]
+    assert found == named
+    assert all(len(step.encode()) <= 200 for one in found for step in one.split("/"))
+
+
+def test_a_folder_of_copies_is_there_whole_or_not_at_all(
+    home: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(*_: object, **__: object) -> str:
+        raise OSError(28, "No space left on device")
+
+    saved, run_folder = output_and_run(home / "out.csv", None)
+    monkeypatch.setattr("boreotabula.review.mark.mark.letter", full)
+    with pytest.raises(CallError, match="No space left"):
+        mark(saved, run_folder, home / "returns", Marking(), lambda _: None)
+    assert not (home / "returns").exists() and not list(home.glob(".returns*"))

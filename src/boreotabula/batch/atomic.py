@@ -97,17 +97,37 @@ def _lead(target: Path) -> str:
     return f".{os.fsdecode(os.fsencode(target.name)[:_LONGEST])}."
 
 
-_LEFT = re.compile(r"(\d+)\.[0-9a-f]{8}\.part")
+_LEFT = re.compile(r"(\d+)\.[0-9a-f]{8}\.(?:part|old)")
 
 
 def _sweep(target: Path) -> None:
     """Delete what runs that were killed have left beside a target."""
-    lead = _lead(target)
-    for left in target.parent.glob(f"{glob.escape(lead)}*.part"):
-        found = _LEFT.fullmatch(left.name.removeprefix(lead))
-        if found and not left.is_symlink() and left.is_file() and not _runs(int(found[1])):
+    for left in _left_beside(target, "part"):
+        if left.is_file():
             with suppress(OSError):
                 left.unlink()
+
+
+def _sweep_folders(target: Path) -> None:
+    """The same for folders; the old one comes back if a run was killed before the new one came."""
+    for left in _left_beside(target, "old"):
+        if left.is_dir() and not target.exists():
+            left.rename(target)
+    for ending in ("part", "old"):
+        for left in _left_beside(target, ending):
+            if left.is_dir():
+                shutil.rmtree(left, ignore_errors=True)
+
+
+def _left_beside(target: Path, ending: str) -> list[Path]:
+    """What processes that are gone have left beside a target."""
+    lead = _lead(target)
+    found = []
+    for left in sorted(target.parent.glob(f"{glob.escape(lead)}*.{ending}")):
+        hit = _LEFT.fullmatch(left.name.removeprefix(lead))
+        if hit and not left.is_symlink() and not _runs(int(hit[1])):
+            found.append(left)
+    return found
 
 
 def _runs(pid: int) -> bool:
@@ -133,6 +153,7 @@ def placed_folder(target: Path) -> Iterator[Path]:
     target = Path(os.path.realpath(target))
     beside, old = _beside(target, "part"), _beside(target, "old")
     with told(target):
+        _sweep_folders(target)
         beside.mkdir()
     try:
         with told(target):

@@ -6,12 +6,13 @@ import csv
 import io
 import os
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import islice
 from pathlib import Path
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.atomic import placed, told
 from boreotabula.batch.inputs import NO_PATTERN, SourceFile, check_is_file, look, sorted_files
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, spread
@@ -238,12 +239,15 @@ def check_new(paths: Iterable[Path]) -> None:
 
 
 def write_new(texts: Mapping[Path, str]) -> None:
-    """Write files that are not there yet. Raises CallError if one is: a person may have mended
-    it."""
+    """Write files that are not there yet, all of them or none. Raises CallError if one is there: a
+    person may have mended it."""
     check_new(texts)
-    for path, text in texts.items():
-        with placed(path) as stream:
-            stream.write(text.encode())
+    with ExitStack() as written:
+        for path, text in texts.items():
+            stream = written.enter_context(placed(path))
+            with told(path):  # a full disk is met before any of them is in place
+                stream.write(text.encode())
+                stream.flush()
 
 
 def _relative(folder: Path, home: Path) -> str:

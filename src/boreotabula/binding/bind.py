@@ -22,7 +22,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
 from boreotabula.layout.tabs import TabChoice, TabName
 from boreotabula.sheets.opening import Opening, Workbook
-from boreotabula.sheets.parts.writing import new_workbook
+from boreotabula.sheets.parts.writing import finish, new_workbook
 from boreotabula.sheets.sheet import Flaw, Sheet, Visibility
 from boreotabula.texts import counted
 from boreotabula.unreadable import UnreadableError
@@ -82,7 +82,7 @@ def bind(
         except BaseException:
             let_go(book)
             raise
-        book.close()
+        finish(book)
     return bound
 
 

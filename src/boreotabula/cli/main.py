@@ -8,6 +8,7 @@ from __future__ import annotations
 import errno
 import io
 import os
+import signal
 import sys
 from collections.abc import Sequence
 from contextlib import suppress
@@ -90,7 +91,8 @@ def cli() -> None:
 def call(arguments: Sequence[str] | None = None) -> int:
     """Run the command line, with the arguments of the process if none are given.
 
-    Returns the exit status: 0, 1, 2 or 3 (130 if interrupted, 70 if the program is at fault).
+    Returns the exit status: 0, 1, 2 or 3 (130 if interrupted, 143 or 129 if it is told to end or
+    its terminal is gone, 70 if the program is at fault).
 
     Processes that still read files when an error ends the command are ended, too.
     """
@@ -98,8 +100,9 @@ def call(arguments: Sequence[str] | None = None) -> int:
         status = cli.main(arguments, standalone_mode=False)
     except click.Abort:
         _end_processes()
-        say("Stopped; nothing was written.", err=True)
-        return 130
+        with suppress(OSError):  # the terminal may be gone
+            say("Stopped; nothing was written.", err=True)
+        return 128 + _stopped_by[-1]
     except click.ClickException as error:
         shown = io.StringIO()
         error.show(file=shown)
@@ -117,6 +120,23 @@ def call(arguments: Sequence[str] | None = None) -> int:
     except Exception as error:  # noqa: BLE001  # the last resort: a fault of the program
         return _fault(error)
     return status if isinstance(status, int) else 0
+
+
+_stopped_by = [signal.SIGINT.value]
+"""The signals that have ended the command; the first stands for ctrl-C."""
+_STOPPING = [getattr(signal, name) for name in ("SIGTERM", "SIGHUP") if hasattr(signal, name)]
+
+
+def _stop(number: int, _: object) -> None:
+    """End as ctrl-C does, so that whatever is half done is taken away."""
+    _stopped_by.append(number)
+    raise KeyboardInterrupt
+
+
+def _take_signals() -> None:
+    for one in _STOPPING:
+        if signal.getsignal(one) is signal.SIG_DFL:  # whoever starts us may have it ignored
+            signal.signal(one, _stop)
 
 
 _NOT_PRINTED = (errno.EPIPE, errno.ENOSPC, errno.EBADF, errno.EIO, errno.EINVAL)
@@ -152,6 +172,7 @@ def _fault(error: BaseException) -> int:
 def run() -> NoReturn:
     """Run the command line and leave with its exit status, at once: nothing is left to be done."""
     _open_standard_streams()
+    _take_signals()
     status = call()
     try:
         if sys.stdout is not None:  # it may be closed

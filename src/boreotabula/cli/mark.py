@@ -28,7 +28,8 @@ values.
 Your own letter is a jinja2 template with subject, name, file, faults (tab, cell, text) and count.
 
 \b
-Exit status: 0 done, with --check all corrected · 1 with --check some are not · 2 wrong call"""
+Exit status: 0 done, with --check all corrected · 1 a file could not be marked, with --check some
+             are not corrected · 2 wrong call"""
 
 
 if TYPE_CHECKING:
@@ -88,13 +89,14 @@ def command(
     marking = Marking(Severity(severity), language, template, by or "")
     with screen.counting("marking", shown=not as_json) as (_, on_file):
         returns = mark(saved, run_folder, output, marking, on_file)
+    status = 1 if any(one.failed for one in returns.files) else 0
     if as_json:
         say_json([
             {"file": one.file, "copy": one.copy, "letter": one.letter, "faults": len(one.faults),
              "formulas_kept": one.formulas_kept, "note": one.note}
             for one in returns.files
         ])  # fmt: skip
-        return 0
+        return status
     if not returns.files:
         say("No file has anything to correct.")
     for one in returns.files:
@@ -105,7 +107,7 @@ def command(
     if returns.others:
         said = counted(returns.others, "finding")
         say(f"{said} {'concerns' if returns.others == 1 else 'concern'} only you; not marked.")
-    return 0
+    return status
 
 
 def _check(records: Place, folder: Path, table: str | None, *, as_json: bool) -> int:

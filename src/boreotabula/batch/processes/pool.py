@@ -297,7 +297,8 @@ def _undisturbed() -> Iterator[None]:
     if not hasattr(signal, "pthread_sigmask"):
         yield
         return
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, [signal.SIGINT])
+    stopping = [signal.SIGINT, signal.SIGTERM, signal.SIGHUP]
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, stopping)
     try:
         yield
     finally:

@@ -31,7 +31,7 @@ Work = Callable[[Source], Result]
 
 _WORN = 192 * MEBI
 """A process that holds so much more than at its start is replaced by a new one."""
-_WAITING = 3
+_WAITING = 30
 """So many times the time it may be at work a process may take altogether."""
 TIMED_OUT = (1, -getattr(signal, "SIGPROF", 1))
 """The exit statuses of a process that took too long: `faulthandler` ended it, or its own timer."""
@@ -84,6 +84,9 @@ def live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
 def _live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
     gc.freeze()  # what the parent has made is shared with it as long as nobody touches it
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is for the parent to be interrupted
+    for name in ("SIGTERM", "SIGHUP"):
+        if hasattr(signal, name):
+            signal.signal(getattr(signal, name), signal.SIG_DFL)
     silent = _hush()
     threading.Thread(target=_watch, args=(os.getppid(),), daemon=True).start()
     start = _in_memory()

@@ -15,6 +15,7 @@ from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.one_sheet import first_sheet
 from boreotabula.drafting.texts.types import type_of
 from boreotabula.errors import CallError
+from boreotabula.layout.addresses import MAX_COLUMNS
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.cells import cell_text
@@ -211,6 +212,11 @@ def _by_hand(path: Path, like: Side | None) -> Side:
         sheet = first_sheet(path)
     except UnreadableError as error:
         raise CallError(f"“{path}” cannot be read: {error}. {error.advice}") from None
+    if sheet.width > MAX_COLUMNS:
+        raise CallError(
+            f"“{path}” has {sheet.width:,} columns; tables of up to {MAX_COLUMNS:,} are compared,"
+            " as many as a sheet can have"
+        )
     top, columns = _headings(sheet, like)
     if not columns:
         raise CallError(f"“{path}” has no row of headings")

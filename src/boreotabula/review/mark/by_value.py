@@ -14,7 +14,7 @@ from boreotabula.review.mark.faults import COLOURS
 from boreotabula.review.mark.in_place import Listed, Mark, free_name
 from boreotabula.sheets.marked import MARKED_NAME
 from boreotabula.sheets.opening import Opening, Workbook
-from boreotabula.sheets.parts.writing import new_workbook
+from boreotabula.sheets.parts.writing import finish, new_workbook
 from boreotabula.sheets.sheet import Visibility
 
 _THICK = 5
@@ -56,7 +56,7 @@ def write_values(
         except BaseException:
             let_go(made)
             raise
-        made.close()
+        finish(made)
     return list(dict.fromkeys(lost))
 
 

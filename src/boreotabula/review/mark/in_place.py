@@ -90,8 +90,11 @@ def write_marked(
         _add_list(package, title, heads, lines, borders)
         borders.put()
         package.write(stream)
-    except (CallError, ValueError, UnicodeDecodeError) as error:
+    except (CallError, ValueError) as error:
         raise NotSafeError(str(error)) from None
+    except (LookupError, AttributeError, TypeError):
+        # Parts that are no such parts as the standard has them: none of them is worth a rule.
+        raise NotSafeError("its parts are not as spreadsheet programs write them") from None
     finally:
         package.close()
 

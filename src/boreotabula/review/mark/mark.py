@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path, PurePosixPath
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.atomic import placed, placed_folder
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.inputs import SourceFile, look
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
 from boreotabula.findings.comparing import VALUE_RESTATED
@@ -20,12 +23,15 @@ from boreotabula.findings.kind import Severity
 from boreotabula.findings.totals import TOTAL_DIFFERS
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
+from boreotabula.limits import Limits
 from boreotabula.review.compare.sides import saved_side
 from boreotabula.review.mark import words
 from boreotabula.review.mark.by_value import write_values
+from boreotabula.review.mark.checking import check_same
 from boreotabula.review.mark.faults import Fault, faults_of
 from boreotabula.review.mark.in_place import Listed, Mark, NotSafeError, write_marked
 from boreotabula.review.mark.letter import STANDARD, letter
+from boreotabula.review.mark.names import CopyNames
 from boreotabula.review.mark.words import Say, say_in
 from boreotabula.sheets.opening import Opening
 from boreotabula.stores.saved import SavedOutput
@@ -33,7 +39,6 @@ from boreotabula.unreadable import UnreadableError
 
 LIST = "marked.json"
 """What was marked, so that it can be told later what is mended."""
-_FEWER = frozenset('<>:"/\\|?*')
 
 
 @dataclass(frozen=True)
@@ -58,6 +63,8 @@ class Returned:
     letter: str = ""
     formulas_kept: bool = False
     note: str = ""
+    failed: bool = False
+    """Whether there is no copy because something of the file is wrong."""
 
 
 @dataclass
@@ -86,6 +93,7 @@ def mark(
     folder: Path,
     marking: Marking,
     on_file: Callable[[str], None],
+    limits: Limits | None = None,
 ) -> Returns:
     """Write a marked copy and a letter for each file with faults of an output into a folder.
 
@@ -97,58 +105,98 @@ def mark(
     sources = {one.name: one for one in look(layout).taken}
     opening = make_job(layout.spec, layout.plan).opening
     groups = _groups(saved, marking.by)
-    before = _written(folder)
-    folder.mkdir(exist_ok=True)
+    names = CopyNames((LIST,))
+    tasks = [
+        _Task(file, faults, groups.get(file, ""), names.take(file, groups.get(file, "")),
+              sources.get(file))
+        for file, faults in found.items()
+    ]  # fmt: skip
     returns = Returns(others=others)
-    taken: set[str] = set()
-    for file, faults in found.items():
-        source = sources.get(file)
-        stem = _stem(file, groups.get(file, "") if marking.by else "", taken)
-        made = _one(source, file, faults, opening, folder, stem, marking, say, groups.get(file, ""))
-        returns.files.append(made)
-        on_file(file)
-    _write_list(folder, saved, returns)
-    now = {name for one in returns.files for name in (one.copy, one.letter)}
-    for name in before - now:
-        (folder / name).unlink(missing_ok=True)
+    with _ready(folder) as place:
+        before = _written(place)
+        # Whatever happens next, the folder is known as one of ours.
+        _write_list(place, saved, [one.planned() for one in tasks])
+        work = partial(_copy, opening=opening, folder=place, language=marking.language)
+        copies = spread(work, tasks, _stopped, limits or Limits(), workers=1)
+        for task, made in zip(tasks, copies, strict=True):
+            returns.files.append(_with_letter(task, made, place, marking, say))
+            on_file(task.file)
+        _write_list(place, saved, returns.files)
+        now = {name for one in returns.files for name in (one.copy, one.letter)}
+        for name in before - now:
+            (place / name).unlink(missing_ok=True)
     return returns
 
 
-def _one(
-    source: SourceFile | None,
-    file: str,
-    faults: Sequence[Fault],
-    opening: Opening,
-    folder: Path,
-    stem: str,
-    marking: Marking,
-    say: Say,
-    group: str,
-) -> Returned:
-    """The copy and the letter of a file."""
-    copy, kept, note = "", False, ""
-    if source is None:
-        note = "it is no longer among the files of the layout, so there is no copy"
+@contextmanager
+def _ready(folder: Path) -> Iterator[Path]:
+    """The folder that copies are written into: a new one is there whole, or not at all."""
+    if folder.exists():
+        yield folder
     else:
-        copy, kept, note = _copy(source, faults, opening, folder, f"{stem}.xlsx", say)
-    more = {marking.by: group} if marking.by else {}
-    text = letter(marking.template, file, faults, say, copy=copy, formulas_kept=kept, more=more)
-    name = f"{stem}.txt"
+        with placed_folder(folder) as beside:
+            try:
+                yield beside
+            except CallError as error:  # nobody knows the folder by the name it has so far
+                raise CallError(str(error).replace(str(beside), str(folder))) from None
+
+
+@dataclass(frozen=True)
+class _Task:
+    """A file that is to be marked."""
+
+    file: str
+    faults: Sequence[Fault]
+    group: str
+    stem: str
+    source: SourceFile | None
+
+    @property
+    def name(self) -> str:
+        """That of its copy."""
+        return f"{self.stem}.xlsx"
+
+    def planned(self) -> Returned:
+        """What goes back if all goes well."""
+        return Returned(self.file, self.faults, self.name, f"{self.stem}.txt")
+
+
+@dataclass(frozen=True)
+class _Copy:
+    """What came of the copy of a file."""
+
+    name: str = ""
+    formulas_kept: bool = False
+    note: str = ""
+    failed: bool = False
+
+
+def _stopped(task: _Task, ended: Ended) -> _Copy:
+    return _Copy(note=f"no copy: {ended.said}", failed=True)
+
+
+def _with_letter(task: _Task, made: _Copy, folder: Path, marking: Marking, say: Say) -> Returned:
+    """What goes back of a file, once its letter is written."""
+    more = {marking.by: task.group} if marking.by else {}
+    text = letter(
+        marking.template, task.file, task.faults, say,
+        copy=made.name, formulas_kept=made.formulas_kept, more=more,
+    )  # fmt: skip
+    name = f"{task.stem}.txt"
     (folder / name).parent.mkdir(parents=True, exist_ok=True)
     with placed(folder / name) as stream:
         stream.write(text.encode())
-    return Returned(file, faults, copy, name, kept, note)
+    return Returned(
+        task.file, task.faults, made.name, name, made.formulas_kept, made.note, made.failed
+    )
 
 
-def _copy(
-    source: SourceFile,
-    faults: Sequence[Fault],
-    opening: Opening,
-    folder: Path,
-    name: str,
-    say: Say,
-) -> tuple[str, bool, str]:
-    """Write the copy of a file: its name, whether formulas were kept, and what is to be said."""
+def _copy(task: _Task, opening: Opening, folder: Path, language: str) -> _Copy:
+    """Write the copy of a file, in place if that is safe, else by its values."""
+    source, name = task.source, task.name
+    if source is None:
+        return _Copy(note="it is no longer among the files of the layout, so there is no copy")
+    faults, say = task.faults, say_in(language)
     marks: dict[str, list[Mark]] = {}
     for one in faults:
         if one.at is not None:
@@ -162,40 +210,21 @@ def _copy(
         try:
             with placed(target) as stream:
                 write_marked(source.path, marks, title, heads, lines, stream)
+                stream.flush()
+                check_same(source.path, Path(stream.name), marks, opening)
         except NotSafeError as error:
             note = f"only its values were copied, because {error}"
         else:
-            return name, True, ""
+            return _Copy(name, formulas_kept=True)
     try:
         with placed(target) as stream:
             lost = write_values(source.path, opening, marks, title, heads, lines, stream)
     except UnreadableError as error:
-        return "", False, f"no copy, because it cannot be read: {error}"
+        # The letter of a file that nobody can read says so already.
+        known = any(not one.tab and not one.cell for one in faults)
+        return _Copy(note=f"no copy, because it cannot be read: {error}", failed=not known)
     said = [note] if note else []
-    return name, False, "; ".join([*said, *([f"not kept: {', '.join(lost)}"] if lost else [])])
-
-
-def _stem(file: str, group: str, taken: set[str]) -> str:
-    """The name of a copy without its ending: that of the file, that no other has."""
-    path = PurePosixPath(file)
-    # A source folder such as “../reports” is part of the name; no copy may land there.
-    own = [step for step in path.with_suffix("").parts if step not in ("..", ".", "/")]
-    steps = [group, *own] if group else own
-    stem = PurePosixPath(*map(_step, steps)).as_posix()
-    if stem.casefold() in taken:
-        stem = f"{stem} ({path.suffix.lstrip('.')})"
-    found, number = stem, 1
-    while found.casefold() in taken:
-        number += 1
-        found = f"{stem} {number}"
-    taken.add(found.casefold())
-    return found
-
-
-def _step(text: str) -> str:
-    """A text as the name of a folder."""
-    plain = "".join("_" if sign in _FEWER or ord(sign) < 32 else sign for sign in text)
-    return plain.strip(" .")[:80] or "_"
+    return _Copy(name, note="; ".join([*said, *([f"not kept: {', '.join(lost)}"] if lost else [])]))
 
 
 def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
@@ -214,7 +243,7 @@ def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
     return {file: ", ".join(values) for file, values in found.items()}
 
 
-def _write_list(folder: Path, saved: SavedOutput, returns: Returns) -> None:
+def _write_list(folder: Path, saved: SavedOutput, files: Sequence[Returned]) -> None:
     described = {
         "output": PurePosixPath(str(saved.place)).name,
         "files": [
@@ -228,7 +257,7 @@ def _write_list(folder: Path, saved: SavedOutput, returns: Returns) -> None:
                     for fault in one.faults
                 ],
             }
-            for one in returns.files
+            for one in files
         ],
     }  # fmt: skip
     with placed(folder / LIST) as stream:

@@ -6,7 +6,9 @@ entities is refused: no spreadsheet program writes it, and it can grow without e
 
 from __future__ import annotations
 
+import os
 import posixpath
+import struct
 import zipfile
 import zlib
 from collections.abc import Callable, Collection, Iterator, Mapping
@@ -77,6 +79,36 @@ class Archive:
     def chunks(self, name: str) -> Iterator[bytes]:
         """The content of a part, piece by piece."""
         return self._inflated(_plain(name), UNPACKED)
+
+    def copy_packed(self, name: str, target: zipfile.ZipFile) -> None:
+        """Put a part into a new zip file as it is packed, without inflating it.
+
+        Raises UnreadableError if its header is not where the directory of the file says.
+        """
+        info = self._infos[_plain(name)]
+        self._stream.seek(info.header_offset)
+        header = self._stream.read(_LOCAL_HEADER)
+        if len(header) < _LOCAL_HEADER or header[:4] != b"PK\x03\x04":
+            raise UnreadableError(f"it is damaged: its part “{name}” is missing")
+        # The lengths of the name and of what stands behind it (APPNOTE 4.3.7).
+        self._stream.seek(sum(struct.unpack("<HH", header[26:30])), os.SEEK_CUR)
+        own = zipfile.ZipInfo(info.filename)  # no time of day, as all parts that are written
+        own.compress_type, own.CRC = info.compress_type, info.CRC
+        own.compress_size, own.file_size = info.compress_size, info.file_size
+        stream = target.fp
+        assert stream is not None
+        stream.seek(target.start_dir)
+        own.header_offset = stream.tell()
+        stream.write(own.FileHeader())
+        left = info.compress_size
+        while left and (piece := self._stream.read(min(left, _CHUNK))):
+            stream.write(piece)
+            left -= len(piece)
+        if left:
+            raise UnreadableError("it is damaged, perhaps because it was cut off")
+        target.filelist.append(own)
+        target.NameToInfo[own.filename] = own
+        target.start_dir = stream.tell()
 
     def hold_shared(self, names: Collection[str]) -> None:
         """Count the parts that the fast reader unpacks as soon as it opens the file.

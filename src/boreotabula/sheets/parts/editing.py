@@ -235,17 +235,16 @@ class Package:
                 elif name in self.changed:
                     target.writestr(info, self.changed[name])
                 else:
-                    info.file_size = self.archive.size(name)
-                    with target.open(info, "w") as part:
-                        part.writelines(self.archive.chunks(name))
+                    self.archive.copy_packed(name, target)
 
 
 _MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
 _UNUSUAL = re.compile(
-    rb"<!\[CDATA\[|<!--|<![A-Z]|\s[\w:]+\s*=\s*'"
+    rb"<!\[CDATA\[|<!--|<![A-Z]|\s[\w:]+\s*=\s*'|=\"[^\"<]*>"
     rb"|<\w+:(?:worksheet|workbook|styleSheet|sheetData|row|c|f)\b"
 )
-"""CDATA, comments, declarations, attributes in single quotes, and prefixes."""
+"""CDATA, comments, declarations, attributes in single quotes or with the sign that ends a tag, and
+prefixes."""
 _UTF_16 = (b"\xff\xfe", b"\xfe\xff")
 """What such a text begins with."""
 _ENCODING = re.compile(rb"""^\s*<\?xml[^>]*?encoding=["']([^"']+)["']""")

@@ -6,6 +6,7 @@ gives the same file.
 
 from __future__ import annotations
 
+import io
 from datetime import datetime
 from typing import Any, BinaryIO
 
@@ -19,9 +20,45 @@ def new_workbook(stream: BinaryIO, **options: object) -> Any:
     import xlsxwriter  # only needed where a workbook is written
 
     plain = {"strings_to_formulas": False, "strings_to_urls": False, **options}
-    book = xlsxwriter.Workbook(stream, plain)
+    book = xlsxwriter.Workbook(_UntilClosed(stream), plain)
     book.set_properties(_PROPERTIES)
     return book
+
+
+def finish(book: Any) -> None:
+    """Write a workbook to its end. Raises OSError if it cannot be written."""
+    from xlsxwriter.exceptions import FileCreateError
+
+    try:
+        book.close()
+    except FileCreateError as error:
+        cause = error.args[0] if error.args else None
+        raise cause if isinstance(cause, OSError) else OSError(str(error)) from None
+
+
+class _UntilClosed(io.RawIOBase):
+    """A stream that takes no notice once it is closed: a zip file that could not be ended, as the
+    disk is full, tries again when it is forgotten, and would complain on the screen."""
+
+    def __init__(self, stream: BinaryIO) -> None:
+        self._stream = stream
+        self._after = io.BytesIO()
+
+    @property
+    def _open(self) -> BinaryIO:
+        return self._after if self._stream.closed else self._stream
+
+    def write(self, content: Any) -> int:
+        return self._open.write(content)
+
+    def seek(self, offset: int, whence: int = 0) -> int:
+        return self._open.seek(offset, whence)
+
+    def tell(self) -> int:
+        return self._open.tell()
+
+    def seekable(self) -> bool:
+        return True
 
 
 def put(tab: Any, row: int, column: int, value: str | float | None, form: Any = None) -> None:

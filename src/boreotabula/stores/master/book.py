@@ -19,6 +19,7 @@ from boreotabula.batch.processes.one_sheet import read_sheet
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.layout.headings import HeadingNames
+from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.parts.editing import Package, attribute, open_package
 from boreotabula.sheets.sheet import Sheet, make_sheet
 from boreotabula.stores.master.place import Area, Place, field_finder, find_place
@@ -83,8 +84,17 @@ class Book:
         return True
 
     def write(self, stream: BinaryIO) -> None:
-        """Write the workbook."""
+        """Write the workbook. Raises CallError if it could not be read again."""
         self.package.write(stream)
+        stream.flush()
+        for one in self.tables.values():
+            sheet = _values(self.path, Path(stream.name), one.tab)
+            heads = [cell_text(sheet.cell(one.place.top, at)) for at in one.place.headings]
+            if heads != list(one.place.headings.values()):
+                raise CallError(
+                    f"{one.where}: the table would not be found again, so the workbook was left as"
+                    " it was; save it again in a spreadsheet program and try again"
+                )
 
 
 def into_workbook(target: Path, schemas: Mapping[str, pa.Schema], taking: Taking) -> Book:

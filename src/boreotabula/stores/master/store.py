@@ -134,7 +134,6 @@ class _Writing(WritingBase):
             return
         with placed(path, now := time.time_ns()) as stream:
             book.write(stream)
-            stream.flush()
             written = {"size": os.fstat(stream.fileno()).st_size, "modified_ns": now}
             write_record(run, path, written, book.tabs, columns)
 
