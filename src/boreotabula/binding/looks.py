@@ -169,9 +169,10 @@ def _opened(path: Path) -> Any:
     import openpyxl  # heavy, and only needed for looks
 
     try:
-        with warnings.catch_warnings():
+        # If it fails it does not close what it has opened itself.
+        with warnings.catch_warnings(), path.open("rb") as stream:
             warnings.simplefilter("ignore")
-            return openpyxl.load_workbook(path, data_only=True)
+            return openpyxl.load_workbook(stream, data_only=True)
     except Exception:  # noqa: BLE001  # whatever goes wrong there, only looks are lost
         return None
 
