@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from functools import partial
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import asyncssh
@@ -30,7 +31,7 @@ from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.inputs import look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import Readers
-from boreotabula.batch.remote import address, fetch
+from boreotabula.batch.remote import address, bounds, fetch, places
 from boreotabula.batch.remote.places import credentials, open_place
 from boreotabula.errors import CallError
 from boreotabula.stores.dataset.chunk import ATTEMPTS, Chunk, Errand, read_chunk
@@ -484,11 +485,86 @@ def test_a_page_of_links(home: Path) -> None:
     assert secure.status == 2 and "cannot be listed" in secure.err
 
 
+class _Endless(SimpleHTTPRequestHandler):
+    """A server without measure: what it does is said by the first step of the path."""
+
+    protocol_version = "HTTP/1.1"
+
+    def do_GET(self) -> None:
+        kind, _, rest = self.path.strip("/").partition("/")
+        if self.path.endswith(".csv"):
+            text = b"lot,count\na,1\n"
+            # Without an end that is declared it may send what it likes.
+            text = text * 100 if kind == "file" else text
+            self._answer(text, min(len(text), 100) if self.command == "HEAD" else None)
+        elif kind == "many":
+            self._answer(b"".join(b'<a href="%d.csv">x</a>' % at for at in range(9)))
+        elif kind == "deep":
+            self._answer(b'<a href="sub/">sub</a>')
+        elif kind == "wide":
+            self._answer(b"".join(b'<a href="%d/">x</a>' % at for at in range(9 - 9 * bool(rest))))
+        elif kind == "long":
+            self._answer(b'<a href="a.csv">x</a>' + b" " * 9_000)
+        else:
+            self._answer(b'<a href="a.csv">x</a>')
+
+    do_HEAD = do_GET  # noqa: N815  # as the library calls it
+
+    def _answer(self, content: bytes, length: int | None = None) -> None:
+        self.send_response(200)
+        if length is not None:
+            self.send_header("Content-Length", str(length))
+            self.end_headers()
+            return
+        self.send_header("Transfer-Encoding", "chunked")
+        self.end_headers()
+        if self.command == "GET":
+            self.wfile.write(b"%x\r\n%s\r\n0\r\n\r\n" % (len(content), content))
+
+    def log_message(self, *_: object) -> None:
+        """Say nothing."""
+
+
+@pytest.mark.parametrize(
+    ("kind", "bound", "least", "said"),
+    [
+        ("many", "MOST_ENTRIES", 9, "it lists more than 8 files and folders"),
+        ("deep", "DEEPEST", None, "its folders lie more than 24 deep"),
+        ("wide", "MOST_FOLDERS", 10, "it lists more than 9 folders"),
+        ("long", "MOST_OF_LIST", 9_021, "its list is larger than 9,020 bytes"),
+        ("file", "", None, "it sends more than the 100 bytes that it is said to have"),
+    ],
+)
+def test_a_server_without_measure_is_one_finding(
+    home: Path, monkeypatch: pytest.MonkeyPatch, kind: str, bound: str, least: int | None, said: str
+) -> None:
+    with ThreadingHTTPServer(("127.0.0.1", 0), _Endless) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        url = f"http://127.0.0.1:{server.server_port}/{kind}/"
+        for most in (least, (least or 1) - 1):
+            if least is not None:
+                module = places if bound == "MOST_OF_LIST" else bounds
+                monkeypatch.setattr(module, bound, most)
+            done = extract(home, url)
+            told = " ".join((done.out + done.err).split())
+            if most == least and least is not None:
+                assert "more than" not in told and "larger than" not in told
+            else:
+                assert said in told and "Traceback" not in told
+                assert done.status == (3 if kind == "file" else 2)
+        server.shutdown()
+
+
 def test_what_stays_within_the_folder() -> None:
     assert address.shown("sftp://me:pw@host:22/a b?x=1#y") == "sftp://me@host:22/a b"
     assert not address.is_remote("C:\\reports") and not address.is_remote("reports")
     for name in ("../a", "a/../../b", "a//b", "..", "a\\b", "/etc"):
         assert not fetch._is_safe(name)
+    there = {name: {"name": name, "type": "file"} for name in ("dav/a.csv", "davx/b.csv", "c.csv")}
+    system = SimpleNamespace(
+        ls=lambda *_, **__: there.values(), isdir=lambda _: True, invalidate_cache=lambda: None
+    )
+    assert list(fetch._listed(places.Place(system, "dav"), "webdav://x/dav")) == ["a.csv"]
 
 
 def _there(url: str) -> bytes | None:

@@ -20,6 +20,7 @@ from urllib.parse import unquote
 
 from boreotabula.batch.own import make_own, turn_of
 from boreotabula.batch.remote.address import fetched_folder, made_folder, mirror_of, shown
+from boreotabula.batch.remote.bounds import Coming, find
 from boreotabula.batch.remote.places import Place, open_place, reason
 from boreotabula.errors import CallError
 
@@ -336,10 +337,12 @@ def _listed(place: Place, url: str) -> dict[str, Entry]:
         else:
             break
     root = place.root.strip("/")
+    below = f"{root}/" if root else ""
     files = {
-        str(path).strip("/").removeprefix(root).lstrip("/"): entry
+        path.strip("/").removeprefix(below): entry
         for path, entry in sorted(found.items())
-        if entry.get("type") == "file"
+        # A list may name what lies elsewhere: “davx” is not below “dav”.
+        if entry.get("type") == "file" and path.strip("/").startswith(below)
     }
     if not place.quoted:
         return files
@@ -351,13 +354,12 @@ def _found(place: Place) -> Mapping[str, Entry]:
     place.system.invalidate_cache()
     if not place.system.isdir(place.root):
         raise FileNotFoundError("there is no such folder")
-    listed: Mapping[str, Entry] = place.system.find(place.root, detail=True)
-    return listed
+    return find(place.system, place.root)
 
 
 def _is_final(error: BaseException) -> bool:
     """Whether it is no use to try again."""
-    return isinstance(error, FileNotFoundError | PermissionError)
+    return isinstance(error, FileNotFoundError | PermissionError | CallError)
 
 
 def _stamp(entry: Entry) -> str:
@@ -402,6 +404,19 @@ def _tells_the_same(place: Place, entry: Entry) -> bool:
         return False
 
 
+def _get(place: Place, entry: Entry, target: Path) -> None:
+    """Fetch a file, as long as no more comes than the server has said."""
+    from fsspec.callbacks import Callback
+
+    coming = Coming(entry.get("size"))
+
+    class Counting(Callback):  # type: ignore[misc]
+        def relative_update(self, inc: int = 1) -> None:
+            coming.more(inc)
+
+    place.system.get_file(entry["name"], str(target), callback=Counting())
+
+
 def _once(place: Place, entry: Entry, mirror: _Mirror, name: str) -> tuple[int, str]:
     """Fetch a file into place, whole or not at all: its size, and what was wrong with it."""
     target = mirror.folder / name
@@ -409,7 +424,7 @@ def _once(place: Place, entry: Entry, mirror: _Mirror, name: str) -> tuple[int, 
     beside = target.with_name(f".{secrets.token_hex(8)}.part")
     try:
         before = _stamp(entry if mirror.listed_alike else place.system.info(entry["name"]))
-        place.system.get_file(entry["name"], str(beside))
+        _get(place, entry, beside)
         size = beside.stat().st_size
         place.system.invalidate_cache()
         after = place.system.info(entry["name"])

@@ -12,6 +12,7 @@ from typing import Any
 from urllib.parse import unquote, urlsplit
 
 from boreotabula.batch.remote.address import shown
+from boreotabula.batch.remote.bounds import MOST_OF_LIST, SECONDS
 from boreotabula.errors import CallError
 
 USER, PASSWORD = "BOREOTABULA_USER", "BOREOTABULA_PASSWORD"  # the names of variables
@@ -19,7 +20,6 @@ HOST = "BOREOTABULA_HOST"
 """The environment variable that names the one host that these are for."""
 KNOWN_HOSTS = "BOREOTABULA_KNOWN_HOSTS"
 """The environment variable that names a further file of the keys of SSH hosts."""
-_SECONDS = 30
 _OBJECT_STORES = ("s3", "s3a", "gs", "gcs", "abfs", "abfss", "az", "adl", "oss", "obs", "oci")
 """Systems on which a file is seen once it is whole, and cannot be moved."""
 
@@ -130,7 +130,7 @@ def _webdav(url: str, scheme: str) -> Place:
             _refuse_other(str(response.request.url), str(target))
 
     system = WebdavFileSystem(
-        f"{scheme}://{host}/", auth=credentials(url), timeout=_SECONDS, skip_instance_cache=True,
+        f"{scheme}://{host}/", auth=credentials(url), timeout=SECONDS, skip_instance_cache=True,
         event_hooks={"response": [refuse_other]},
     )  # fmt: skip
     return Place(
@@ -156,7 +156,7 @@ def _sftp(url: str) -> Place:
             self.client.set_missing_host_key_policy(paramiko.RejectPolicy())
             self.client.connect(self.host, **self.ssh_kwargs)
             self.ftp = self.client.open_sftp()
-            self.ftp.get_channel().settimeout(_SECONDS)
+            self.ftp.get_channel().settimeout(SECONDS)
 
         def close(self) -> None:
             """Let go of the server."""
@@ -173,8 +173,8 @@ def _sftp(url: str) -> Place:
     more: dict[str, object] = {"password": known[1]} if known and known[1] else {}
     user = (known and known[0]) or (unquote(parts.username) if parts.username else None)
     system = KnownHosts(
-        parts.hostname or "", port=parts.port or 22, username=user, timeout=_SECONDS,
-        banner_timeout=_SECONDS, auth_timeout=_SECONDS, skip_instance_cache=True, **more,
+        parts.hostname or "", port=parts.port or 22, username=user, timeout=SECONDS,
+        banner_timeout=SECONDS, auth_timeout=SECONDS, skip_instance_cache=True, **more,
     )  # fmt: skip
     # One session fetches one file after the other.
     root = unquote(parts.path).rstrip("/") or "/"
@@ -202,9 +202,26 @@ def _of_client(url: str) -> dict[str, object]:
         location = seen.response.headers.get("Location") or seen.response.headers.get("URI") or ""
         _refuse_other(str(seen.url), str(seen.url.join(URL(location))))
 
+    class Bounded(aiohttp.ClientResponse):
+        """A page of links that does not go on for ever; files are read piece by piece."""
+
+        async def read(self) -> bytes:
+            pieces, size = [], 0
+            async for piece in self.content.iter_chunked(1024**2):
+                size += len(piece)
+                if size > MOST_OF_LIST:
+                    raise CallError(f"its list is larger than {MOST_OF_LIST:,} bytes")
+                pieces.append(piece)
+            self._body = b"".join(pieces)
+            return self._body
+
     watching = aiohttp.TraceConfig()
     watching.on_request_redirect.append(refuse_other)
-    told: dict[str, object] = {"trace_configs": [watching]}
+    told: dict[str, object] = {
+        "trace_configs": [watching],
+        "response_class": Bounded,
+        "timeout": aiohttp.ClientTimeout(total=None, sock_connect=SECONDS, sock_read=SECONDS),
+    }
     if known := credentials(url):
         told["auth"] = aiohttp.BasicAuth(*known)
     return told

@@ -1,0 +1,76 @@
+"""What a server may send: bounds on lists, folders, bodies and silence; each is told if met."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Mapping
+from typing import Any
+
+from boreotabula.errors import CallError
+
+SECONDS = 30
+"""So long a server may say nothing."""
+MOST_ENTRIES = 200_000
+"""Files and folders below an address."""
+MOST_FOLDERS = 20_000
+DEEPEST = 24
+"""Folders within folders."""
+MOST_OF_LIST = 64 * 1024**2
+"""Bytes of one page of links."""
+MOST_OF_FILE = 8 * 1024**3
+"""Bytes of a file of which the server does not say how large it is."""
+
+
+def find(system: Any, root: str) -> dict[str, Mapping[str, Any]]:
+    """All files below a folder of a file system, folder by folder, with what its lists tell.
+
+    Raises CallError if there are more than a server may have, or folders without end.
+    """
+    found: dict[str, Mapping[str, Any]] = {}
+    seen = {_plain(root)}
+    waiting = deque([(root, 0)])
+    entries = 0
+    while waiting:
+        folder, depth = waiting.popleft()
+        for one in system.ls(folder, detail=True):
+            name = str(one["name"])
+            entries += 1
+            if entries > MOST_ENTRIES:
+                raise CallError(f"it lists more than {MOST_ENTRIES:,} files and folders")
+            if one.get("type") != "directory":
+                found[name] = one
+            elif _plain(name) not in seen and _is_below(name, folder):
+                seen.add(_plain(name))
+                waiting.append((name, depth + 1))
+                if depth >= DEEPEST:
+                    raise CallError(f"its folders lie more than {DEEPEST} deep, as in “{name}”")
+                if len(seen) > MOST_FOLDERS:
+                    raise CallError(f"it lists more than {MOST_FOLDERS:,} folders")
+    return found
+
+
+def _plain(folder: str) -> str:
+    return folder.strip("/")
+
+
+def _is_below(name: str, folder: str) -> bool:
+    """Whether a folder is one within another: a page links to the one above, too."""
+    return not _plain(folder) or _plain(name).startswith(f"{_plain(folder)}/")
+
+
+class Coming:
+    """What is called with the bytes of a file as they come. Raises CallError if they are more than
+    the server has said, or than it may send."""
+
+    def __init__(self, declared: object) -> None:
+        size = int(str(declared)) if str(declared).isdigit() else None
+        self._most = MOST_OF_FILE if size is None else size
+        self._said = size is not None
+        self._size = 0
+
+    def more(self, size: int) -> None:
+        """So many bytes more have come."""
+        self._size += size
+        if self._size > self._most:
+            said = "that it is said to have" if self._said else "that a file may have"
+            raise CallError(f"it sends more than the {self._most:,} bytes {said}")
