@@ -462,6 +462,16 @@ def test_a_folder_on_a_server_is_looked_into_drafted_and_bound(webdav: Served, h
     assert done.status == 0 and len(csv_rows(home / "out.csv")) == 15
 
 
+def test_odd_names_of_files_are_read_as_they_are(webdav: Served, home: Path) -> None:
+    names = ["hash#1.csv", "q?x.csv", "pct%20x.csv", "a b+c&d.csv", "æ;=,.csv"]
+    for name in names:
+        webdav.put(name, f"lot,count\n{name[0]},1\n")
+    done = extract(home, webdav.url)
+    assert done.status == 0
+    found = {row["source_file"] for row in csv_rows(home / "out.csv")}
+    assert set(names) <= found
+
+
 def test_a_page_of_links(home: Path) -> None:
     for name in ("a.csv", "sub/b æ.csv", "sub/old.csv"):
         (home / "web" / name).parent.mkdir(parents=True, exist_ok=True)
@@ -476,7 +486,8 @@ def test_a_page_of_links(home: Path) -> None:
         threading.Thread(target=server.serve_forever, daemon=True).start()
         url = f"http://127.0.0.1:{server.server_address[1]}/web/"
         assert extract(home, url).status == 0
-        assert "3 text files" in program("survey", url, cwd=home).out
+        for address_of_page in (url, url.removesuffix("/")):
+            assert "3 text files" in program("survey", address_of_page, cwd=home).out
         assert "'1" in program("show", f"{url}a.csv", cwd=home).out
         server.shutdown()
     files = [row["source_file"] for row in csv_rows(home / "out.csv")]

@@ -216,10 +216,14 @@ def fetched_here(url: str) -> tuple[Path, Mirrored]:
             return mirror_of(url), _fetch(place, url, lambda _: True)
         above, _, name = root.rpartition("/")
         folder = replace(place, root=above or "/")
-        return mirror_of(url) / name, _fetch(folder, url, lambda one: one == name)
+        mirrored = _fetch(folder, url, lambda one: one == name)
+        if name in mirrored.here or not place.quoted:
+            return mirror_of(url) / name, mirrored
     finally:
         with suppress(Exception):
             place.close()
+    # A page that lists files may be named without the “/” at its end.
+    return fetched_here(f"{url}/")
 
 
 def _is_file(place: Place) -> bool:

@@ -9,13 +9,14 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
-from urllib.parse import unquote, urlsplit
+from urllib.parse import quote, unquote, urlsplit
 
 from boreotabula.batch.remote.address import shown
 from boreotabula.batch.remote.bounds import MOST_OF_LIST, SECONDS
 from boreotabula.errors import CallError
 
 USER, PASSWORD = "BOREOTABULA_USER", "BOREOTABULA_PASSWORD"  # the names of variables
+_CHUNK = 4 * 1024**2
 HOST = "BOREOTABULA_HOST"
 """The environment variable that names the one host that these are for."""
 KNOWN_HOSTS = "BOREOTABULA_KNOWN_HOSTS"
@@ -117,6 +118,7 @@ def _refuse_other(start: str, target: str) -> None:
 
 def _webdav(url: str, scheme: str) -> Place:
     import httpx
+    from webdav4.client import Client
     from webdav4.fsspec import WebdavFileSystem
 
     parts = urlsplit(url)
@@ -129,10 +131,17 @@ def _webdav(url: str, scheme: str) -> Place:
             target = response.request.url.join(response.headers["location"])
             _refuse_other(str(response.request.url), str(target))
 
-    system = WebdavFileSystem(
-        f"{scheme}://{host}/", auth=credentials(url), timeout=SECONDS, skip_instance_cache=True,
+    class Exact(Client):  # type: ignore[misc]
+        """A client that takes names as they are: “#”, “?” and “%” are no parts of an address."""
+
+        def join_url(self, path: str, add_trailing_slash: bool = False) -> Any:
+            return super().join_url(quote(path), add_trailing_slash)
+
+    client = Exact(
+        f"{scheme}://{host}/", auth=credentials(url), timeout=SECONDS, chunk_size=_CHUNK,
         event_hooks={"response": [refuse_other]},
     )  # fmt: skip
+    system = WebdavFileSystem(client.base_url, client=client, skip_instance_cache=True)
     return Place(
         system,
         unquote(parts.path).strip("/"),
