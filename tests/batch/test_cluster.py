@@ -307,3 +307,22 @@ def test_a_worker_that_does_not_see_the_folder(desk: Path) -> None:
     (errand.folder / ATTEMPTS).rmdir()
     with pytest.raises(CallError, match="does not see the folder"):
         read_chunk(chunk, errand)
+
+
+def test_an_interruption_of_a_local_cluster_prints_nothing_of_its_workers(desk: Path) -> None:
+    import psutil
+
+    run = subprocess.Popen(
+        [PROGRAM, "extract", desk / "l.toml", "-o", desk / "parts", "--cluster", "local:2"],
+        stderr=subprocess.PIPE, text=True, start_new_session=True,
+    )  # fmt: skip
+    try:
+        # Its workers have started, and may still be importing what they need.
+        while len(psutil.Process(run.pid).children()) < 2 and run.poll() is None:
+            os.sched_yield()
+        os.killpg(run.pid, signal.SIGINT)
+        _, said = run.communicate(timeout=60)
+    finally:
+        run.kill()
+    assert said.strip() == "Stopped; nothing was written." and run.returncode == 130
+    assert not (desk / "parts").exists()

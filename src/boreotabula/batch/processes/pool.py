@@ -151,7 +151,7 @@ class _Worker:
         self.connection, theirs = context.Pipe()
         self.given: deque[int] = deque()
         self.process = context.Process(target=live, args=(theirs, work, limits), daemon=True)
-        with _undisturbed(), _as_parent():
+        with undisturbed(), _as_parent():
             self.process.start()
         theirs.close()
 
@@ -292,14 +292,27 @@ def _as_parent() -> Iterator[None]:
 
 
 @contextmanager
-def _undisturbed() -> Iterator[None]:
-    """Put off an interruption while a process is started: in its midst it would be lost."""
+def undisturbed() -> Iterator[None]:
+    """Put off an interruption while processes are started: in the midst of that it would be lost.
+    Those that do not say otherwise themselves are never interrupted: that is for their parent."""
     if not hasattr(signal, "pthread_sigmask"):
         yield
         return
     stopping = [signal.SIGINT, signal.SIGTERM, signal.SIGHUP]
+    came: list[int] = []
+    # A thread that was there before takes signals, too: so they are noted, and raised afterwards.
+    in_main = threading.current_thread() is threading.main_thread()
+    handlers = {one: signal.getsignal(one) for one in stopping if in_main}
+    for one, handler in handlers.items():
+        if callable(handler):
+            signal.signal(one, lambda number, _: came.append(number))
     before = signal.pthread_sigmask(signal.SIG_BLOCK, stopping)
     try:
         yield
     finally:
         signal.pthread_sigmask(signal.SIG_SETMASK, before)
+        for one, handler in handlers.items():
+            if callable(handler):
+                signal.signal(one, handler)
+        for number in came[:1]:
+            signal.raise_signal(number)

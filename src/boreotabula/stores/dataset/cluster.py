@@ -22,6 +22,7 @@ from boreotabula.batch.evidence import with_evidence
 from boreotabula.batch.file.facts import Met
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import SourceFile
+from boreotabula.batch.processes.pool import undisturbed
 from boreotabula.batch.read_all import originals, without_same
 from boreotabula.batch.remote.fetch import Fetched
 from boreotabula.errors import BoreotabulaError, CallError
@@ -69,18 +70,19 @@ def connected(address: str) -> Iterator[Any]:
         raise CallError(f"--cluster {address}: say how many workers, such as local:4")
     opened: list[Any] = []
     reason = ""
-    with _uncollected():
-        try:
-            if count:
-                opened.append(started.LocalCluster(
-                    n_workers=int(count), threads_per_worker=1, dashboard_address=None,
-                    silence_logs=logging.CRITICAL,
-                ))  # fmt: skip
-            place = opened[0] if opened else address
-            opened.append(started.Client(place, timeout=_SECONDS, set_as_default=False))
-        except (OSError, ValueError, TypeError) as error:
-            reason = " ".join(str(error).split()) or "it does not answer"
     try:
+        with _uncollected():
+            try:
+                if count:
+                    with undisturbed():
+                        opened.append(started.LocalCluster(
+                            n_workers=int(count), threads_per_worker=1, dashboard_address=None,
+                            silence_logs=logging.CRITICAL,
+                        ))  # fmt: skip
+                place = opened[0] if opened else address
+                opened.append(started.Client(place, timeout=_SECONDS, set_as_default=False))
+            except (OSError, ValueError, TypeError) as error:
+                reason = " ".join(str(error).split()) or "it does not answer"
         if reason:
             raise CallError(f"the scheduler “{address}” cannot be reached: {reason}")
         yield opened[-1]
