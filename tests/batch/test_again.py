@@ -218,7 +218,12 @@ def test_a_kept_reading_is_the_same_in_every_part(desk: Path) -> None:
 
 def _running(desk: Path, *more: object) -> subprocess.Popen[bytes]:
     command = [PROGRAM, "extract", "lots.toml", "-o", "out.csv", "-v", "--fresh", *map(str, more)]
-    return subprocess.Popen(command, cwd=desk, stderr=subprocess.PIPE, start_new_session=True)
+    # Whoever runs the tests may have it ignored that their terminal goes, and this is inherited.
+    before = signal.signal(signal.SIGHUP, signal.SIG_DFL)
+    try:
+        return subprocess.Popen(command, cwd=desk, stderr=subprocess.PIPE, start_new_session=True)
+    finally:
+        signal.signal(signal.SIGHUP, before)
 
 
 def _once_read(run: subprocess.Popen[bytes], files: int) -> None:
