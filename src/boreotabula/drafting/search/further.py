@@ -47,12 +47,21 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
         specimen = Specimen(one.specimen.file, sheet, one.specimen.others)
         there.append(Example(specimen, tuple(replace(shape, crossed=False) for shape in shapes)))
         lying.append(Example(one.specimen, tuple(map(_lying, shapes))))
-    if saved < _CLEARLY:
+    if saved < _CLEARLY or not _share_headings(there):
         return None
     return Kindred(tuple(there)), replace(kind, examples=tuple(lying))
 
 
 _FEWEST_RECORDS = 2
+_LANGUAGES = 6
+"""Forms come in at most so many languages."""
+
+
+def _share_headings(examples: Sequence[Example]) -> bool:
+    """Whether tabs have the same headings, in whatever language: the names of records differ."""
+    heads = [[normal_form(cell_text(cell)) for cell in shape.heads]
+             for one in examples for shape in one.shapes]  # fmt: skip
+    return len({text for some in heads for text in some}) <= _LANGUAGES * max(map(len, heads))
 
 
 def _without_labels(sheet: Sheet, shape: Shape, above: int) -> Shape:
@@ -95,12 +104,17 @@ _CLEARLY = 10.0
 """By so many bits the columns must be more of one type than the rows: odds of 1,000 to 1."""
 
 
+_MOST_LINES = 40
+
+
 def _bits_of_types(sheet: Sheet, shape: Shape) -> tuple[float, float]:
     """How many bits it takes to say of what type the cells of a table are, column by column and
-    row by row; a text that reads as a date is one.
-    """
+    row by row; a text that reads as a date is one. The first lines either way are enough."""
     # What stands first in a line names the others, whichever way they are read.
-    body = range(shape.first, shape.end), range(shape.left + 1, shape.right)
+    body = (
+        range(shape.first, shape.end)[:_MOST_LINES],
+        range(shape.left + 1, shape.right)[:_MOST_LINES],
+    )
     types = np.array(
         [[_type_of(sheet.rows[row][at]) for at in body[1]] for row in body[0]], np.int64
     ).reshape(len(body[0]), len(body[1]))
