@@ -146,6 +146,8 @@ def test_what_a_changed_form_needs_is_proposed_as_a_difference(tmp_path: Path) -
     [
         # A week of the past leaves out the files of the next one.
         ("stock_*_week10.xlsx", "stock_x_week11.xlsx", FORM[2], 'include = "stock_*_week*.xlsx"'),
+        ('["stock_*_week10.xlsx", "stock_*_week9.xlsx"]', "stock_x_week11.xlsx", FORM[2],
+         'include = ["stock_*_week*.xlsx", "stock_*_week9.xlsx"]'),
         ("2026-03_*.xlsx", "2026-04_x.xlsx", FORM[2], 'include = "*_*.xlsx"'),
         # What could be the new name of a field that is missing there is no new column.
         ("*.xlsx", "x.xlsx", [*FORM[2][:2], "Aantal stuks"],
@@ -157,13 +159,14 @@ def test_frozen_names_are_opened_and_no_field_is_parted(
 ) -> None:
     _folder(tmp_path, 2)
     for at in range(3):
-        name = include.replace("*", str(at), 1)
+        name = include.split('"')[include.count('"') and 1].replace("*", str(at), 1)
         write_workbook(tmp_path / "in" / name, {"Bench 1": [*FORM, ["Birch", f"L{at}", 50]]})
     rows = [*FORM[:2], heads, ["Pine", "L8", 4400], ["Birch", "L9", 5200]]
     write_workbook(tmp_path / "in" / file, {"Bench 1": rows})
     for one in ("a0", "a1", "b1"):
         (tmp_path / "in" / f"{one}.xlsx").unlink()
-    layout = AGAIN.replace('folder = "in"', f'folder  = "in"\ninclude = "{include}"')
+    patterns = include if include[0] == "[" else f'"{include}"'
+    layout = AGAIN.replace('folder = "in"', f'folder  = "in"\ninclude = {patterns}')
     (tmp_path / "a.toml").write_text(layout, "utf-8")
     done = program("draft", "--again", tmp_path / "a.toml")
     lines = [line for line in done.out.splitlines() if line[:1] == "+" and line[:3] != "+++"]

@@ -104,6 +104,42 @@ FORMS = {
         [("Line A", "x", 5), ("Line B", "y", 7)],
         [],
     ),
+    "the label of one of two tables side by side is gone": Form(
+        """
+        . | . | . | Depot | Line B
+        .
+        name | amount | . | name | amount
+        x | 5 | . | y | 7
+        """,
+        layout("repeat = true", "line name amount:integer", 'line = { right_of = "Depot" }'),
+        "line name amount",
+        [(None, "x", 5), ("Line B", "y", 7)],
+        [("stamp-not-found", "A3")],
+    ),
+    "a label below two tables side by side": Form(
+        """
+        name | amount | . | name | amount
+        x | 5 | . | y | 7
+        .
+        Counted by | Ada | . | . | .
+        """,
+        layout("repeat = true", "by name amount:integer", 'by = { right_of = "Counted by" }'),
+        "by name amount",
+        [("Ada", "x", 5), ("Ada", "y", 7)],
+        [],
+    ),
+    "a label below the second of two tables": Form(
+        """
+        name | amount | . | name | amount
+        x | 5 | . | y | 7
+        .
+        . | . | . | Counted by | Ada
+        """,
+        layout("repeat = true", "by name amount:integer", 'by = { right_of = "Counted by" }'),
+        "by name amount",
+        [(None, "x", 5), (None, "y", 7), (None, "Counted by", None)],
+        [("stamp-not-found", "A1"), ("stamp-not-found", "D1"), ("value-not-converted", "E4")],
+    ),
     "facts between equal headings": Form(
         """
         Item | a

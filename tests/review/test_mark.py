@@ -383,6 +383,36 @@ def test_parts_that_do_not_change_are_copied_as_they_are_packed(home: Path) -> N
         assert archive.testzip() is None
 
 
+def test_an_interrupted_call_leaves_a_list_of_all_that_may_lie_there(
+    home: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(*_: object, **__: object) -> str:
+        raise CallError("the disk is full")
+
+    marked(home, "--by", "site")
+    saved, run_folder = output_and_run(home / "out.csv", None)
+    with monkeypatch.context() as broken, pytest.raises(CallError):
+        broken.setattr("boreotabula.review.mark.mark.letter", full)
+        mark(saved, run_folder, home / "returns", Marking(), lambda _: None)
+    listed = json.loads((home / "returns" / LIST).read_text("utf-8"))["files"]
+    assert {"a.xlsx", "Aa/a.xlsx"} <= {one["copy"] for one in listed}
+    marked(home)
+    assert not (home / "returns" / "Aa" / "a.xlsx").exists()
+
+
+def test_a_part_that_is_encrypted_is_not_copied_as_if_it_were_plain(home: Path) -> None:
+    path = home / "in" / "a.xlsx"
+    content = bytearray(path.read_bytes())
+    with zipfile.ZipFile(path) as archive:
+        info = archive.getinfo("docProps/app.xml")
+    entry = content.index(b"docProps/app.xml", archive.start_dir) - 46
+    for at in (info.header_offset + 6, entry + 8):
+        content[at] |= 1
+    path.write_bytes(content)
+    program("extract", "l.toml", "-o", "out.csv", cwd=home)
+    assert "only its values were copied, because the workbook cannot be copied" in marked(home)
+
+
 @pytest.mark.parametrize(
     ("files", "named"),
     [

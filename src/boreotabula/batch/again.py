@@ -132,25 +132,27 @@ def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterat
     left_out = [one.name for one in inbox.left_out if one.why == NO_PATTERN]
     if not left_out:
         return
-    known = {one.name for one in inbox.taken}
+    known = {source.name for source in inbox.taken}
     for old in layout.spec.source.include:
         new = without_periods(old)
         if new == old:
             continue
-        one = Amendment("", "", pattern_changed("source", "include", old, new))
+        opened = Amendment("", "", pattern_changed("source", "include", old, new))
         try:
-            other = Layout.load(layout.path, amended(text, [one]))
+            other = Layout.load(layout.path, amended(text, [opened]))
         except LayoutError:
             continue  # it would contradict what a person wrote
         more = look(other)
-        added = tuple(one for one in more.taken if one.name not in known)
+        added = tuple(source for source in more.taken if source.name not in known)
         if not added:
             continue
         run = read_figures(other, replace(more, taken=added[:_MOST_FILES]), limits, None)
         if run.record_count and not run.severities[Severity.ERROR]:
+            known |= {source.name for source in added}
+            text = amended(text, [opened])
             files = counted(len(added), "file")
             said = f"{files} more would be read without an error if “{old}” were “{new}”"
-            yield replace(one, said=said, where=added[0].name)
+            yield replace(opened, said=said, where=added[0].name)
 
 
 def _with_more(inbox: Inbox, before: Inbox, after: Inbox) -> Inbox:
@@ -219,9 +221,11 @@ def _of_headings(layout: Layout, inbox: Inbox, limits: Limits) -> Iterator[Amend
                     _place(*use.first),
                     heading_known(one.field, use.heading),
                 )
+    headed = {use.field for use in headings.uses if use.field}
     for use in headings.of("unknown"):
-        # Where a field has no column, an unknown heading may be its new name: a person decides.
-        if any(number == len(use.places) for number in use.lacking.values()):
+        # Where a field has no column that it has on other tabs, an unknown heading may be its new
+        # name: a person decides.
+        if any(use.lacking[field] == len(use.places) for field in headed):
             continue
         name = field_name(use.heading, layout.spec.fields)
         known = normal_form(name.replace("_", " ")) == normal_form(use.heading)

@@ -10,7 +10,7 @@ from boreotabula.drafting.search.evidence import first_sketch
 from boreotabula.drafting.search.finishing import finished
 from boreotabula.drafting.search.further import further_kinds, turned, with_block
 from boreotabula.drafting.search.improving import improved
-from boreotabula.drafting.search.judging import Judgement, judge
+from boreotabula.drafting.search.judging import CLEARLY, Judgement, judge
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.looks import TEXT
@@ -93,9 +93,9 @@ def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
         for candidate, of in _candidates(tried)
     )
     best = next(candidates)
-    for other in candidates if best[1].bits_left > _CLEARLY else ():
+    for other in candidates if best[1].bits_left > CLEARLY else ():
         # What the tables look like decides, unless the account is clearly against it.
-        fewer = other[1].bits_left + _CLEARLY < best[1].bits_left
+        fewer = other[1].bits_left + CLEARLY < best[1].bits_left
         if fewer and (best[0].turned or other[1].score > best[1].score + _POINTS):
             best = other
     sketch, judged = best
@@ -118,9 +118,8 @@ def _with_further(
     return sketch, judged
 
 
-_CLEARLY = 10.0
-"""By so many bits another candidate must leave less over: odds of 1,000 to 1."""
 _POINTS = 4.0
+"""By so many points of the score, where tables look like something else."""
 
 
 def _holds(kind: Kindred, tab: str) -> bool:

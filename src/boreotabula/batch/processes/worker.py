@@ -84,9 +84,6 @@ def live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
 def _live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
     gc.freeze()  # what the parent has made is shared with it as long as nobody touches it
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # it is for the parent to be interrupted
-    for name in ("SIGTERM", "SIGHUP"):
-        if hasattr(signal, name):
-            signal.signal(getattr(signal, name), signal.SIG_DFL)
     silent = _hush()
     threading.Thread(target=_watch, args=(os.getppid(),), daemon=True).start()
     start = _in_memory()

@@ -223,7 +223,12 @@ def fetched_here(url: str) -> tuple[Path, Mirrored]:
         with suppress(Exception):
             place.close()
     # A page that lists files may be named without the “/” at its end.
-    return fetched_here(f"{url}/")
+    try:
+        return fetched_here(f"{url}/")
+    except CallError as error:
+        if isinstance(error.__cause__ or error.__context__, FileNotFoundError):
+            raise CallError(f"“{shown(url)}”: there is no such file or page") from None
+        raise
 
 
 def _is_file(place: Place) -> bool:

@@ -62,8 +62,8 @@ def pattern_changed(
         if isinstance(said, str):
             holder[key] = new
         else:
-            texts = [new if text == old else text for text in said.unwrap()]
-            holder[key] = _item(texts)
+            texts = dict.fromkeys(new if text == old else text for text in said.unwrap())
+            holder[key] = _item(few(list(texts)))
 
     return change
 

@@ -47,19 +47,19 @@ def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
     if lines is None or any(len(above) > 1 for above in lines):
         return sketch
     texts = [above[0] for above in lines]
-    more = {} if "stub" in sketch.block else {"stub": next(iter(sketch.fields))}
-    found = caption_of(texts)
-    if found is None:
-        return _titled(sketch, shapes, texts, more)
-    pattern, captured = found
+    stub = {} if "stub" in sketch.block else {"stub": next(iter(sketch.fields))}
+    caption = caption_of(texts)
+    if caption is None:
+        return _titled(sketch, shapes, texts, stub)
+    pattern, captured = caption
     if ":" in pattern or set(captured) & set(sketch.fields):
         return sketch
     fields = {**captured, **sketch.fields}
-    return replace(sketch.having(caption=pattern, **more), fields=fields)
+    return replace(sketch.having(caption=pattern, **stub), fields=fields)
 
 
 def _titled(
-    sketch: Sketch, shapes: Tables, texts: Sequence[str], more: Mapping[str, Any]
+    sketch: Sketch, shapes: Tables, texts: Sequence[str], stub: Mapping[str, Any]
 ) -> Sketch:
     """With the texts above the tables, which have no word in common, if each names one table of its
     tab and no text has a label or is a figure."""
@@ -72,7 +72,7 @@ def _titled(
     name = field_name("title", sketch.fields)
     stamps = {name: {"from": "table title"}}
     fields = {name: "text", **sketch.fields}
-    return replace(sketch.having(stamps=stamps, **more), fields=fields)
+    return replace(sketch.having(stamps=stamps, **stub), fields=fields)
 
 
 def _has_gap(shapes: Tables) -> bool:

@@ -11,7 +11,7 @@ from boreotabula.drafting.sketch import few
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of, periods_in
 from boreotabula.drafting.texts.templates import WEEK_WORDS, Slot, Template, escaped, template_of
-from boreotabula.drafting.texts.types import type_of
+from boreotabula.drafting.texts.types import MOST_LANGUAGES, type_of
 from boreotabula.drafting.texts.words import field_name, level_name
 from boreotabula.layout.patterns import Kind, pattern
 
@@ -209,16 +209,13 @@ def _numbered(tabs: Sequence[str], others: Collection[str], taken: Collection[st
     None if some are not, or others are like them."""
     hits = [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
     words = dict.fromkeys(hit["word"] + hit["gap"] for hit in hits if hit)
-    if not all(hits) or len(words) > _LANGUAGES or any(level_name([tab]) for tab in tabs):
+    if not all(hits) or len(words) > MOST_LANGUAGES or any(level_name([tab]) for tab in tabs):
         return None
     name = field_name(next(iter(words)), taken, "tab")
     patterns = tuple(f"{escaped(word)}{{{name}}}" for word in words)
     if any(pattern(one, Kind.TAB).match(tab) is not None for one in patterns for tab in others):
         return None
     return Named(patterns, {name: "text"})
-
-
-_LANGUAGES = 6
 
 
 def _exceptions(others: Sequence[str], tabs: Sequence[str]) -> list[str]:

@@ -10,12 +10,13 @@ from typing import Any
 
 from boreotabula.drafting.labels.names import plain
 from boreotabula.drafting.labels.pairs import Pair, inside, pairs_of
+from boreotabula.drafting.sketch import few
 from boreotabula.drafting.tabs.looks import FIGURE
 from boreotabula.drafting.tabs.shapes import Shape, shapes_of
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of
 from boreotabula.drafting.texts.templates import Slot, Template, escaped, template_of
-from boreotabula.drafting.texts.types import type_of
+from boreotabula.drafting.texts.types import MOST_LANGUAGES, type_of
 from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
@@ -58,12 +59,14 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     for some in _groups(every):
         pairs = [pair for _, pair in some]
         labels = list(dict.fromkeys(one.label for one in pairs))
-        if any(_is_below_stack(pair, examples[at]) for at, pair in some):
-            stamps.endings += labels
+        if any(_is_of_no_table(pair, examples[at]) for at, pair in some):
+            # What stands first in the columns of a table is the end of it.
+            ends = all(_begins_row(pair, examples[at]) for at, pair in some)
+            stamps.endings += labels if ends else ()
             continue
         name = field_name(labels[0], [*taken, *stamps.fields], "stamp")
         way = "below" if pairs[0].way == "below" else "right_of"
-        source = {way: labels[0] if len(labels) == 1 else labels}
+        source = _of_several_tables(some, examples) or {way: few(labels)}
         stamps.add(name, source, _field_type([one.value for one in pairs]))
         labelled |= {normal_form(one) for one in labels}
         for at, pair in some:
@@ -75,12 +78,42 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     return stamps
 
 
-def _is_below_stack(pair: Pair, example: Example) -> bool:
-    """Whether a label stands below tables of which one stands above another."""
+def _begins_row(pair: Pair, example: Example) -> bool:
+    """Whether a label is the first that stands in its row, in the columns of a table."""
+    filled = example.sheet.filled[pair.row]
+    return any(
+        shape.left <= pair.column < shape.right and not filled[shape.left : pair.column].any()
+        for shape in example.shapes
+    )
+
+
+def _of_several_tables(some: Found, examples: Sequence[Example]) -> dict[str, Any] | None:
+    """The source of a label that stands once on each tab, at the same place, above tables side by
+    side and right of the first: by its label it would be that of the tables right of it alone."""
+    places = {(pair.row, pair.column) for _, pair in some}
+    once = len({at for at, _ in some}) == len(some) == len(examples)
+    if len(places) != 1 or not once or any(pair.way != "right" for _, pair in some):
+        return None
+    if not any(
+        pair.row < shape.top and pair.column >= shape.right
+        for at, pair in some for shape in examples[at].shapes
+    ):  # fmt: skip
+        return None
+    at, pair = some[0]
+    row = examples[at].sheet.rows[pair.row]
+    column = next(at for at in range(pair.column + 1, len(row)) if row[at] != "")
+    labels = list(dict.fromkeys(one.label for _, one in some))
+    return {"cell": str(Address(pair.row, column)), "labelled": few(labels)}
+
+
+def _is_of_no_table(pair: Pair, example: Example) -> bool:
+    """Whether a label stands below several tables, of which one is above another, or right of the
+    first of those side by side: then it is not known of which records it speaks."""
     shapes = example.shapes
-    if not shapes or pair.row < max(one.end for one in shapes):
+    if len(shapes) < _FEW or pair.row < max(one.end for one in shapes):
         return False
-    return any(one.end <= other.top for one in shapes for other in shapes)
+    stacked = any(one.end <= other.top for one in shapes for other in shapes)
+    return stacked or pair.column >= min(one.right for one in shapes)
 
 
 def _with_label_rows(example: Example, pairs: Sequence[Pair]) -> list[Pair]:
@@ -343,13 +376,9 @@ def _by_language(texts: Mapping[int, str], examples: Sequence[Example]) -> bool:
     return 1 < len(by_heads) < len(texts) and all(len(some) == 1 for some in by_heads.values())
 
 
-_LANGUAGES = 6
-"""Forms come in at most so many languages."""
-
-
 def _least(tabs: int) -> int:
     """On how many tabs a text stands that belongs to the form."""
-    return max(min(_FEW + 1, tabs), _FEW, tabs // _LANGUAGES)
+    return max(min(_FEW + 1, tabs), _FEW, tabs // MOST_LANGUAGES)
 
 
 def _titles_of(one: Example, pairs: Sequence[Pair], labelled: Collection[str]) -> list[_Title]:

@@ -14,13 +14,14 @@ from numpy.typing import NDArray
 from boreotabula.drafting.columns.tables import table_sketch
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.evidence import typed_fields
+from boreotabula.drafting.search.judging import CLEARLY
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.tabs.crossed import MOMENTS
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
 from boreotabula.drafting.tabs.shapes import Shape, shapes_of
 from boreotabula.drafting.tabs.specimens import Example, Kindred, Specimen
-from boreotabula.drafting.texts.types import type_of
+from boreotabula.drafting.texts.types import MOST_LANGUAGES, type_of
 from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, reads_as_figure
@@ -47,21 +48,19 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
         specimen = Specimen(one.specimen.file, sheet, one.specimen.others)
         there.append(Example(specimen, tuple(replace(shape, crossed=False) for shape in shapes)))
         lying.append(Example(one.specimen, tuple(map(_lying, shapes))))
-    if saved < _CLEARLY or not _share_headings(there):
+    if saved < CLEARLY or not _share_headings(there):
         return None
     return Kindred(tuple(there)), replace(kind, examples=tuple(lying))
 
 
 _FEWEST_RECORDS = 2
-_LANGUAGES = 6
-"""Forms come in at most so many languages."""
 
 
 def _share_headings(examples: Sequence[Example]) -> bool:
     """Whether tabs have the same headings, in whatever language: the names of records differ."""
     heads = [[normal_form(cell_text(cell)) for cell in shape.heads]
              for one in examples for shape in one.shapes]  # fmt: skip
-    return len({text for some in heads for text in some}) <= _LANGUAGES * max(map(len, heads))
+    return len({text for some in heads for text in some}) <= MOST_LANGUAGES * max(map(len, heads))
 
 
 def _without_labels(sheet: Sheet, shape: Shape, above: int) -> Shape:
@@ -100,11 +99,8 @@ def _alike(shapes: Sequence[Shape]) -> list[Shape]:
     return [one for one in shapes if 2 * len(heads[id(one)] & own) > len(own | heads[id(one)])]
 
 
-_CLEARLY = 10.0
-"""By so many bits the columns must be more of one type than the rows: odds of 1,000 to 1."""
-
-
 _MOST_LINES = 40
+"""So many lines of a table tell of what type all of them are."""
 
 
 def _bits_of_types(sheet: Sheet, shape: Shape) -> tuple[float, float]:

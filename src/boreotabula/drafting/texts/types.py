@@ -18,6 +18,8 @@ from boreotabula.sheets.sheet import Cell
 
 LANGUAGES = ("nb", "sv", "da", "fi", "de", "fr", "es", "it", "nl", "pl", "pt", "et")
 """The languages whose names of months and days are looked for, beside English."""
+MOST_LANGUAGES = 6
+"""One form comes in at most so many."""
 _KINDS = ("integer", "number", "percent", "date", "month", "datetime", "time", "yesno")
 _MOST = 500
 _FEWEST, _ODD = 10, 0.1

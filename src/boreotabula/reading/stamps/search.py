@@ -257,7 +257,7 @@ class StampSearch:
         everywhere = found = self._everywhere(stamp)
         if self.near is not None:
             # Each place of a block that repeats has labels of its own.
-            found = self._nearest(found, self.near) or self._of_all(found)
+            found = self._nearest(found, self.near) or self._below_all(found)
         # A label far off is likelier another table's: taken, it would stamp wrong records.
         if not found and self.near is not None and everywhere:
             return Sought(None, [self._not_near(stamp, everywhere, self.near)])
@@ -386,15 +386,18 @@ class StampSearch:
         nearest = max(column for row, column in some if row == lowest)
         return [spots[lowest, nearest]]
 
-    def _of_all(self, found: Sequence[Source]) -> list[Source]:
-        """The only label of a tab, if it is above or below tables that stand side by side: it
-        speaks for all of them. Beside tables that follow each other it would be that of one."""
+    def _below_all(self, found: Sequence[Source]) -> list[Source]:
+        """The only label of a tab, if it is below tables that stand side by side, where the first
+        of them begins: it speaks for all. Anywhere else it may be that of one table, and the label
+        of another may be missing."""
         spots = [spot for one in found if (spot := one.label or one.spot) is not None]
-        rows = [self.as_placed(spot)[0] for spot in spots]
-        tops, bottoms = zip(*((one.top, one.bottom) for one in self.places), strict=True)
-        beside = max(tops) <= min(bottoms)
-        outside = len(rows) == 1 and not min(tops) <= rows[0] <= max(bottoms)
-        return list(found) if beside and outside else []
+        if len(spots) != 1:
+            return []
+        row, column = self.as_placed(spots[0])
+        beside = max(one.top for one in self.places) <= min(one.bottom for one in self.places)
+        below = row > max(one.bottom for one in self.places)
+        first = column <= min(one.left for one in self.places)
+        return list(found) if beside and below and first else []
 
 
 def _parted(text: str) -> tuple[str, str]:

@@ -114,8 +114,9 @@ def mark(
     returns = Returns(others=others)
     with _ready(folder) as place:
         before = _written(place)
-        # Whatever happens next, the folder is known as one of ours.
-        _write_list(place, saved, [one.planned() for one in tasks])
+        # Whatever happens next, the folder is known as one of ours, and all that may lie in it.
+        earlier = _read_list(place) if (place / LIST).is_file() else []
+        _write_list(place, saved, [one.planned() for one in tasks], earlier)
         work = partial(_copy, opening=opening, folder=place, language=marking.language)
         copies = spread(work, tasks, _stopped, limits or Limits(), workers=1)
         for task, made in zip(tasks, copies, strict=True):
@@ -243,7 +244,13 @@ def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
     return {file: ", ".join(values) for file, values in found.items()}
 
 
-def _write_list(folder: Path, saved: SavedOutput, files: Sequence[Returned]) -> None:
+def _write_list(
+    folder: Path,
+    saved: SavedOutput,
+    files: Sequence[Returned],
+    earlier: Sequence[Mapping[str, object]] = (),
+) -> None:
+    """Note what was marked; `earlier` are lines of the list that is replaced."""
     described = {
         "output": PurePosixPath(str(saved.place)).name,
         "files": [
@@ -258,7 +265,7 @@ def _write_list(folder: Path, saved: SavedOutput, files: Sequence[Returned]) -> 
                 ],
             }
             for one in files
-        ],
+        ] + list(earlier),
     }  # fmt: skip
     with placed(folder / LIST) as stream:
         stream.write(json.dumps(described, ensure_ascii=False, indent=1).encode())

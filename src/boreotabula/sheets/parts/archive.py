@@ -27,6 +27,7 @@ _MOST_GROWTH = 1032
 """No byte of deflated data grows to more bytes than this (RFC 1951: 258 bytes from 2 bits)."""
 _CHUNK = 4 * MEBI
 _LOCAL_HEADER = 30
+_ENCRYPTED = 1
 _PACKINGS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 
 
@@ -86,6 +87,8 @@ class Archive:
         Raises UnreadableError if its header is not where the directory of the file says.
         """
         info = self._infos[_plain(name)]
+        if info.flag_bits & _ENCRYPTED:
+            raise UnreadableError(f"it is damaged: its part “{name}” cannot be unpacked")
         self._stream.seek(info.header_offset)
         header = self._stream.read(_LOCAL_HEADER)
         if len(header) < _LOCAL_HEADER or header[:4] != b"PK\x03\x04":

@@ -224,7 +224,13 @@ class Package:
         self.put_tree(_BOOK, root)
 
     def write(self, stream: BinaryIO) -> None:
-        """Write all parts as a package."""
+        """Write all parts as a package. Raises CallError if one of them is damaged."""
+        try:
+            self._write(stream)
+        except UnreadableError as error:
+            raise CallError(f"the workbook cannot be copied: {error}") from None
+
+    def _write(self, stream: BinaryIO) -> None:
         with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as target:
             for name in self.names():
                 info = zipfile.ZipInfo(name)  # no time of day: the same parts give the same bytes

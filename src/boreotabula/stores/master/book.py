@@ -88,8 +88,12 @@ class Book:
         self.package.write(stream)
         stream.flush()
         for one in self.tables.values():
-            sheet = _values(self.path, Path(stream.name), one.tab)
-            heads = [cell_text(sheet.cell(one.place.top, at)) for at in one.place.headings]
+            try:
+                sheet = read_sheet(Path(stream.name), one.tab)
+            except UnreadableError:
+                heads = []
+            else:
+                heads = [cell_text(sheet.cell(one.place.top, at)) for at in one.place.headings]
             if heads != list(one.place.headings.values()):
                 raise CallError(
                     f"{one.where}: the table would not be found again, so the workbook was left as"
