@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from datetime import date, time
+from functools import lru_cache
 from math import log2
 from typing import Any
 
@@ -117,12 +119,20 @@ def _bits_of_types(sheet: Sheet, shape: Shape) -> tuple[float, float]:
     return sum(map(_coded, types.T)), sum(map(_coded, types))
 
 
+_TEXT, _MOMENT, _NUMBER = 1, 2, 3
+
+
 def _type_of(cell: Cell) -> int:
-    if cell == "":
-        return 0
-    if isinstance(cell, str) and not reads_as_figure(cell):
-        return 1
-    return 2 if type_of([cell]) in MOMENTS else 3
+    if isinstance(cell, str):
+        return _type_of_text(cell) if cell else 0
+    return _MOMENT if isinstance(cell, date | time) else _NUMBER
+
+
+@lru_cache(maxsize=4096)
+def _type_of_text(text: str) -> int:
+    if not reads_as_figure(text):
+        return _TEXT
+    return _MOMENT if type_of([text]) in MOMENTS else _NUMBER
 
 
 def _coded(types: NDArray[np.int64]) -> float:
