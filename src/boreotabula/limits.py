@@ -28,6 +28,8 @@ UNPACKED = 2
 """A byte of a part that is looked through: it and the reader's own copy."""
 SHARED = 6
 """A byte of a part that the fast reader keeps in pieces, such as shared texts."""
+TREE = 30
+"""A byte of a part that is taken apart as a tree."""
 TEXT = 4
 """A byte of a text file: the bytes, the text, its lines."""
 

@@ -14,6 +14,7 @@ from typing import Any
 
 import openpyxl
 import pytest
+from lxml import etree
 from openpyxl.chart import BarChart, Reference
 from openpyxl.comments import Comment
 from openpyxl.styles import Font, PatternFill
@@ -78,6 +79,12 @@ def send(path: Path, site: str, lots: Sequence[tuple[str, Any]], tab: str = "Lot
     book.save(path)
 
 
+VML_BOX = (
+    b'<v:shape xmlns:v="urn:schemas-microsoft-com:vml" id="_x0000_s9000">'
+    b"<v:textbox><div>one<br>two</div></v:textbox></v:shape>"
+)
+
+
 @pytest.fixture
 def home(tmp_path: Path) -> Path:
     """A file with two faults, one that cannot be opened, a text file with one, one without."""
@@ -117,9 +124,9 @@ def test_an_xlsx_copy_differs_in_its_marks_alone(home: Path) -> None:
         sheet, "xl/styles.xml", "xl/workbook.xml", "xl/_rels/workbook.xml.rels",
         "[Content_Types].xml", *comments,
     }  # fmt: skip
-    text, marks = before[sheet].decode(), after[sheet].decode()
-    bare = re.sub(r' s="\d+"| tabSelected="1"', "", marks)
-    assert bare == re.sub(r' s="\d+"| tabSelected="1"', "", text)
+    texts = [etree.tostring(etree.fromstring(one[sheet])).decode() for one in (before, after)]
+    bare, marks = (re.sub(r' s="\d+"| tabSelected="1"', "", text) for text in texts)
+    assert marks == bare
     book = openpyxl.load_workbook(home / "returns" / "a.xlsx")
     assert book.sheetnames == ["Please correct", "Lots & co", "Notes of ours"]
     assert book.active.title == "Please correct" and book["Notes of ours"].sheet_state == "hidden"
@@ -142,6 +149,25 @@ def test_an_xlsx_copy_differs_in_its_marks_alone(home: Path) -> None:
     assert rows[0] == ["tab", "cell", "what is wrong"]
     assert [row[:2] for row in rows[1:]] == [["Lots & co", "B5"], ["Lots & co", "B7"]]
     assert front["B4"].hyperlink.location == "'Lots & co'!B5"
+
+
+def test_boxes_of_notes_whose_line_breaks_are_open_are_kept(home: Path) -> None:
+    """A spreadsheet program writes <br> as in web pages, which is no XML."""
+    original = home / "in" / "a.xlsx"
+    there = parts(original)
+    (boxes,) = (name for name in there if name.endswith(".vml"))
+    there[boxes] = there[boxes].replace(b"</xml>", VML_BOX + b"</xml>")
+    with zipfile.ZipFile(original, "w") as archive:
+        for name, content in there.items():
+            archive.writestr(name, content)
+    out = marked(home)
+    assert "a.xlsx: 2 places → returns/a.xlsx" in out
+    tab = openpyxl.load_workbook(home / "returns" / "a.xlsx")["Lots & co"]
+    assert tab["B7"].comment.text.startswith("“-4” is not possible")
+    written = etree.fromstring(parts(home / "returns" / "a.xlsx")[boxes])
+    assert [one.tail for one in written.iter("br")] == ["two"]
+    ids = [one.get("id") for one in written.iter("{*}shape")]
+    assert len(ids) == len(set(ids)) == 3 and ids[-1] == "_x0000_s9001"
 
 
 def test_copies_open_in_libreoffice_and_keep_results(home: Path, tmp_path: Path) -> None:

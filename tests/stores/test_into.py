@@ -372,6 +372,30 @@ def test_what_cannot_be_kept_is_refused(home: Path, what: str) -> None:
     assert said in err
 
 
+def test_what_is_about_a_row_that_goes_goes_with_it(home: Path) -> None:
+    """Where it was the last of its kind the list of them goes, too: an empty one is damage."""
+    master = home / "in" / "master.xlsx"
+    put(home)
+    book = openpyxl.load_workbook(master)
+    data = book["Data"]
+    row = next(cell.row for cell in data["E"] if cell.value == "F1")
+    data[f"G{row}"].hyperlink = "#A1"
+    data.data_validations.dataValidation = []
+    for area in (f"F{row}", "H4"):
+        rule = DataValidation(type="whole", operator="greaterThan", formula1="0")
+        rule.add(area)
+        data.add_data_validation(rule)
+    book.save(master)
+    with zipfile.ZipFile(master) as archive:
+        text = archive.read("xl/worksheets/sheet1.xml").decode()
+    assert "<hyperlinks>" in text and '<dataValidations count="2"' in text
+    send(home, "Frostmo", [("F2", 20)])
+    assert put(home)[:2] == (0, "0 added, 3 kept, 0 replaced, 1 gone")
+    with zipfile.ZipFile(master) as archive:
+        text = archive.read("xl/worksheets/sheet1.xml").decode()
+    assert "hyperlink" not in text and '<dataValidations count="1"' in text
+
+
 def test_what_cannot_move_keeps_rows_from_going(home: Path) -> None:
     from openpyxl.comments import Comment
 

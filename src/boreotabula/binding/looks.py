@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import colorsys
-import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -13,6 +12,7 @@ from typing import Any, Self
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import parse_address
 from boreotabula.sheets.parts.editing import Package, open_package
+from boreotabula.sheets.parts.worksheet import parsed
 from boreotabula.texts import counted
 
 _THEME_ORDER = (
@@ -152,14 +152,16 @@ class Looks:
 
     @cached_property
     def _theme(self) -> list[str]:
-        text = (self._book.loaded_theme or b"").decode("utf-8", "replace")
-        found = []
+        try:
+            root = parsed(self._book.loaded_theme or b"", "its theme")
+        except CallError:
+            return ["000000"] * len(_THEME_ORDER)
+        colours = []
         for name in _THEME_ORDER:
-            part = re.search(
-                rf"<a:{name}>.*?(?:lastClr|srgbClr val)=\"(\w{{6}})\"", text, re.DOTALL
-            )
-            found.append(part[1] if part else "000000")
-        return found
+            colour = root.find(f"{{*}}themeElements/{{*}}clrScheme/{{*}}{name}/{{*}}*")
+            shown = None if colour is None else colour.get("lastClr") or colour.get("val")
+            colours.append(shown or "000000")
+        return colours
 
 
 def _opened(path: Path) -> Any:

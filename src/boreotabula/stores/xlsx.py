@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from typing import BinaryIO
 
 import pyarrow as pa
+from lxml import etree
 
 from boreotabula.layout.addresses import Address
 from boreotabula.sheets.parts.editing import Package, Replaced, add, open_package
@@ -83,25 +84,21 @@ def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
 
 def fill(package: Package, part: str, rows: SheetRows) -> None:
     """Put rows into a worksheet instead of its own, and fit its table object and widths to them."""
-    text = package.text(part)
+    sheet = package.worksheet(part)
     last = Address(rows.last - 1, len(rows.schema) - 1)
-    found = re.search(
-        r"<(?P<p>\w+:)?sheetData\s*(?:/>|>.*</(?P=p)?sheetData>|>.*</sheetData>)", text, re.DOTALL
-    )
-    assert found is not None
-    prefix = found["p"] or ""
-    before, after = text[: found.start()], text[found.end() :]
-    before = re.sub(r"<(?:\w+:)?dimension\b[^>]*/>", "", before)
-    columns = "".join(
-        f'<col min="{at}" max="{at}" width="{width}" customWidth="1"/>'
-        for at, width in enumerate(rows.widths, 1)
-    )
-    before = re.sub(r"<cols>.*?</cols>", f"<cols>{columns}</cols>", before, flags=re.DOTALL)
-    package.sheets[part] = Replaced(
-        f"{before}<{prefix}sheetData>".encode() + rows.heading_row(),
-        rows.content,
-        f"</{prefix}sheetData>{after}".encode(),
-    )
+    sheet.replace((), set())
+    if (extent := sheet.root.find("{*}dimension")) is not None:
+        sheet.root.remove(extent)
+    for columns in sheet.root.iter("{*}cols"):
+        columns[:] = [
+            etree.Element(
+                etree.QName(etree.QName(columns).namespace, "col"),
+                min=str(at), max=str(at), width=str(width), customWidth="1",
+            )
+            for at, width in enumerate(rows.widths, 1)
+        ]  # fmt: skip
+    before, after = sheet.before_and_after()
+    package.sheets[part] = Replaced(before + rows.heading_row(), rows.content, after)
     for table in package.tables(part):
         fit_table(package, table, f"A1:{last}", rows.schema.names)
 

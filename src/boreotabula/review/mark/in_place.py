@@ -20,7 +20,15 @@ from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.review.mark.faults import COLOURS
 from boreotabula.sheets.marked import MARKED_NAME
 from boreotabula.sheets.parts.editing import Package, add, open_package, relation_of
-from boreotabula.stores.master.markup import Row, blank_cell, blank_row, split_sheet, style_of
+from boreotabula.sheets.parts.worksheet import (
+    Worksheet,
+    cells_of,
+    parsed,
+    put_cells,
+    set_style,
+    style_of,
+    unselect,
+)
 from boreotabula.stores.xlsx_rows import without_forbidden, xml_text
 
 _BOOK = "xl/workbook.xml"
@@ -78,14 +86,14 @@ def write_marked(
     try:
         if any(name.startswith("_xmlsignatures/") for name in package.names()):
             raise NotSafeError("it is signed")
-        if not package.text(_STYLES):
+        if not package.content(_STYLES):
             raise NotSafeError("it has no cell styles")
         _without_macros(package)
         borders = _Borders(package)
         parts = package.tabs()
         for tab, some in marks.items():
             if tab in parts:
-                _mark_cells(package, parts[tab], some, borders)
+                _mark_cells(package.worksheet(parts[tab]), some, borders)
                 _add_notes(package, parts[tab], some)
         _add_list(package, title, heads, lines, borders)
         borders.put()
@@ -169,23 +177,17 @@ class _Borders:
         self._package.put_tree(_STYLES, self._root)
 
 
-def _mark_cells(package: Package, part: str, marks: Sequence[Mark], borders: _Borders) -> None:
-    before, rows, after = split_sheet(package.text(part))
-    by_number = {row.number: row for row in rows}
+def _mark_cells(sheet: Worksheet, marks: Sequence[Mark], borders: _Borders) -> None:
+    if not sheet.is_addressed:
+        raise NotSafeError("it has cells without an address")
     for mark in reversed(marks):  # of several at a cell the first one wins
-        row = by_number.get(mark.at.row) or blank_row(mark.at.row)
-        cell = row.cells().get(mark.at.column) or blank_cell(mark.at.row, mark.at.column)
-        style = borders.style(style_of(cell) or 0, mark.severity)
-        by_number[mark.at.row] = _with_style(row, mark.at.column, cell, style)
-    inner = "".join(by_number[number].markup for number in sorted(by_number))
-    package.put(part, before + inner + after)
-
-
-def _with_style(row: Row, column: int, cell: str, style: int) -> Row:
-    end = cell.index(">")
-    tag = re.sub(r'\s+s="\d+"', "", cell[:end])
-    tag = re.sub(r'(\br="[A-Z]+\d+")', rf'\1 s="{style}"', tag, count=1)
-    return row.with_cells({column: tag + cell[end:]}, keep_looks=False)
+        row = sheet.row(mark.at.row)
+        cell = cells_of(row).get(mark.at.column)
+        if cell is None:
+            (cell,) = sheet.made(f'<c r="{mark.at}"/>')
+            put_cells(row, {mark.at.column: cell})
+        set_style(cell, borders.style(style_of(cell) or 0, mark.severity))
+        sheet.put(mark.at.row, row)
 
 
 # --- notes ---------------------------------------------------------------------------------------
@@ -227,9 +229,12 @@ def _add_notes(package: Package, part: str, marks: Sequence[Mark]) -> None:
     _add_shapes(package, part, new)
 
 
-_SHAPES = (
+_SHAPES_HEAD = (
     '<xml xmlns:v="urn:schemas-microsoft-com:vml" xmlns:o="urn:schemas-microsoft-com:office:office"'
-    ' xmlns:x="urn:schemas-microsoft-com:office:excel"><o:shapelayout v:ext="edit">'
+    ' xmlns:x="urn:schemas-microsoft-com:office:excel">'
+)
+_SHAPES = (
+    f'{_SHAPES_HEAD}<o:shapelayout v:ext="edit">'
     '<o:idmap v:ext="edit" data="{number}"/></o:shapelayout><v:shapetype id="_x0000_t202"'
     ' coordsize="21600,21600" o:spt="202" path="m,l,21600r21600,l21600,xe"><v:stroke'
     ' joinstyle="miter"/><v:path gradientshapeok="t" o:connecttype="rect"/></v:shapetype></xml>'
@@ -252,30 +257,41 @@ def _add_shapes(package: Package, part: str, spots: Sequence[Address]) -> None:
     if not spots:
         return
     name = next(iter(package.related(part, "/vmlDrawing").values()), None)
-    text = package.text(name) if name else ""
-    if "</xml>" not in text:
-        if name is not None:
-            raise NotSafeError("the boxes of its notes cannot be read")
+    if name is None:
         name = package.new_name("xl/drawings/vmlDrawing{}.vml")
         number = _FIRST_MAP + int(re.sub(r"\D", "", name.rpartition("/")[2]) or 1)
-        text = _SHAPES.format(number=number)
+        root = etree.fromstring(_SHAPES.format(number=number).encode())
         first = number * 1024 + 1
         _declare_shapes(package)
-        key = package.relate(part, "/vmlDrawing", name)
-        _refer(package, part, key)
+        _refer(package.worksheet(part), package.relate(part, "/vmlDrawing", name))
     else:
-        first = max([1024, *map(int, re.findall(r'id="_x0000_s(\d+)"', text))]) + 1
-    shapes = "".join(_shape(first + at, spot) for at, spot in enumerate(spots))
-    end = text.rindex("</xml>")
-    assert name is not None
-    package.put(name, text[:end] + shapes + text[end:])
+        root = _shapes_there(package, name)
+        ids = (re.fullmatch(r"_x0000_s(\d+)", one.get("id", "")) for one in root.iter("{*}shape"))
+        first = max([1024, *(int(one[1]) for one in ids if one is not None)]) + 1
+    for at, spot in enumerate(spots):
+        root.append(_shape(first + at, spot))
+    package.put(name, etree.tostring(root))
 
 
-def _shape(number: int, at: Address) -> str:
+def _shapes_there(package: Package, name: str) -> Any:
+    """The boxes that a tab has; some programs leave their line breaks open, as in web pages."""
+    content = package.content(name)
+    for text in (content, content.replace(b"<br>", b"<br/>")):
+        try:
+            root = parsed(text, name)
+        except CallError:
+            continue
+        if etree.QName(root).localname == "xml":
+            return root
+    raise NotSafeError("the boxes of its notes cannot be read")
+
+
+def _shape(number: int, at: Address) -> Any:
     row, column = at.row, at.column
-    return _SHAPE.format(
+    shape = _SHAPE.format(
         id=number, row=row, column=column, left=column + 1, right=column + 4, bottom=row + 6
     )
+    return etree.fromstring(_SHAPES_HEAD + shape + "</xml>")[0]
 
 
 def _declare_shapes(package: Package) -> None:
@@ -286,23 +302,12 @@ def _declare_shapes(package: Package) -> None:
         package.put_tree(_TYPES, root)
 
 
-def _refer(package: Package, part: str, key: str) -> None:
+def _refer(sheet: Worksheet, key: str) -> None:
     """Name the boxes of notes in a worksheet, at the place where that stands."""
-    text = package.text(part)
-    root = re.search(r"<(\w+:)?worksheet\b[^>]*>", text)
-    assert root is not None
-    prefix = root[1] or ""
-    element = f'<{prefix}legacyDrawing xmlns:r="{_RELATED}" r:id="{key}"/>'
-    ends = [f"</{prefix}worksheet>", *(f"<{prefix}{one}" for one in _AFTER_NOTES)]
-    data = max(text.find(f"</{prefix}sheetData>"), text.find(f"<{prefix}sheetData/>"))
-    places = [
-        found.start()
-        for one in ends
-        for found in [re.compile(re.escape(one) + r"(?=[\s/>]|$)").search(text, data)]
-        if found is not None
-    ] or [text.rindex(ends[0])]
-    at = min(places)
-    package.put(part, text[:at] + element + text[at:])
+    behind = [one for one in sheet.root if etree.QName(one).localname in _AFTER_NOTES]
+    at = sheet.root.index(behind[0]) if behind else None
+    add(sheet.root, "legacyDrawing", {f"{{{_RELATED}}}id": key}, at=at)
+    sheet.is_changed = True
 
 
 # --- the list in front ---------------------------------------------------------------------------
@@ -343,13 +348,10 @@ def _add_list(
         f"<sheetData>{''.join(rows)}</sheetData>{linked}"
         '<pageSetup orientation="landscape" fitToHeight="0"/></worksheet>'
     )
-    for part in names.values():  # two tabs that are chosen would both take what is typed
-        seen = package.text(part)
-        without = re.sub(r'(<(?:\w+:)?sheetView\b[^>]*?)\s+tabSelected="(?:1|true)"', r"\1", seen)
-        if without != seen:
-            package.put(part, without)
+    for part in names.values():
+        unselect(package.worksheet(part))
     part = package.new_name("xl/worksheets/sheet{}.xml")
-    package.put(part, text)
+    package.put(part, text.encode())
     package.declare(part, "worksheet")
     key = package.relate(_BOOK, "/worksheet", part)
     _put_first(package, name, key)

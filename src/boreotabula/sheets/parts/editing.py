@@ -1,13 +1,12 @@
 """The parts of an .xlsx package (ECMA-376 part 2): read, changed one by one, written as they were.
 
-Small parts are changed as trees. Worksheets, which can be hundreds of megabytes, are changed as
-text: what one holds besides its rows stays byte for byte as it was, whatever program wrote it.
+Every part that is changed is changed as a tree: what a parser sees in it is what is written, in
+whatever way a program has put it. Parts that are not changed are copied as they are packed.
 """
 
 from __future__ import annotations
 
 import posixpath
-import re
 import shutil
 import zipfile
 from collections.abc import Mapping
@@ -19,8 +18,9 @@ from typing import IO, Any, BinaryIO
 from lxml import etree
 
 from boreotabula.errors import CallError
-from boreotabula.limits import Budget, Limits
+from boreotabula.limits import TREE, Budget, Limits
 from boreotabula.sheets.parts.archive import Archive
+from boreotabula.sheets.parts.worksheet import Worksheet, formula_of, parsed, read_worksheet
 from boreotabula.unreadable import UnreadableError
 
 _TABLE = "/table"
@@ -55,6 +55,7 @@ class Package:
     dropped: set[str] = field(default_factory=set)
     folders: list[TemporaryDirectory[str]] = field(default_factory=list)
     """Those that are needed as long as it is open."""
+    _worksheets: dict[str, Worksheet] = field(default_factory=dict)
 
     def close(self) -> None:
         """Let go of it."""
@@ -77,34 +78,60 @@ class Package:
             for name in self.names():
                 content = self.archive.read(name)
                 plain = self._is_in_utf_16(name)
-                target.writestr(name, plain_markup(content, name) if plain else content)
+                target.writestr(name, _in_utf_8(content, name) if plain else content)
 
     def names(self) -> list[str]:
         """All parts."""
         names = dict.fromkeys([*self.archive.names, *self.changed, *self.sheets])
         return [one for one in names if one not in self.dropped]
 
-    def text(self, name: str) -> str:
-        """A part as text; empty if there is none. Raises CallError if it is damaged."""
+    def content(self, name: str) -> bytes:
+        """A part as it is written; empty if there is none. Raises CallError if it is damaged."""
+        if (sheet := self._worksheets.get(name)) is not None and sheet.is_changed:
+            return b"".join(sheet.pieces())
         if name in self.changed:
-            return self.changed[name].decode()
+            return self.changed[name]
         if name not in self.archive:
-            return ""
+            return b""
         try:
-            return plain_markup(self.archive.read(name), name)
+            return self.archive.read(name)
         except UnreadableError as error:
             raise CallError(f"the workbook cannot be read: {error}") from None
-        except UnicodeDecodeError:
-            raise _damaged(name) from None
 
-    def put(self, name: str, text: str) -> None:
+    def put(self, name: str, content: bytes) -> None:
         """Change a part, or add one."""
-        self.changed[name] = text.encode()
+        self.changed[name] = content
+        self._worksheets.pop(name, None)
 
     def tree(self, name: str) -> Any:
         """A part as a tree; None if there is none. Raises CallError if it is damaged."""
-        text = self.text(name)
-        return parsed(text, name) if text else None
+        content = self.content(name)
+        self._need(len(content) * TREE, name)
+        return parsed(content, name) if content else None
+
+    def worksheet(self, name: str) -> Worksheet:
+        """A worksheet part, which can be changed. Raises CallError if it is damaged."""
+        if name not in self._worksheets:
+            content = self.content(name)
+            self._need(len(content), name)
+            try:
+                sheet = read_worksheet(content, name, self.archive.budget)
+            except UnreadableError as error:
+                raise CallError(f"the workbook cannot be read: {error}") from None
+            self._worksheets[name] = sheet
+        return self._worksheets[name]
+
+    def _need(self, size: int, name: str) -> None:
+        """Raises CallError if a part takes more memory than it may."""
+        try:
+            self.archive.budget.need(size, f"its part “{name}”")
+        except UnreadableError as error:
+            raise CallError(f"the workbook cannot be read: {error}") from None
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether anything is to be written differently."""
+        return bool(self.changed) or any(one.is_changed for one in self._worksheets.values())
 
     def put_tree(self, name: str, root: Any) -> None:
         """Change a part, or add one, given its tree."""
@@ -211,10 +238,8 @@ class Package:
         """
         for part in self.tabs().values():
             if part not in self.sheets:
-                text = self.text(part)
-                without = _RESULT.sub(_without_result, text)
-                if without != text:
-                    self.put(part, without)
+                sheet = self.worksheet(part)
+                sheet.edit(sheet.with_formulas, _drop_results)
         root = self.tree(_BOOK)
         calculation = root.find("{*}calcPr")
         if calculation is None:
@@ -238,68 +263,35 @@ class Package:
                 if name in self.sheets:
                     with target.open(info, "w", force_zip64=True) as part:
                         _write_sheet(self.sheets[name], part)
+                elif (sheet := self._worksheets.get(name)) is not None and sheet.is_changed:
+                    with target.open(info, "w", force_zip64=True) as part:
+                        for piece in sheet.pieces():
+                            part.write(piece)
                 elif name in self.changed:
                     target.writestr(info, self.changed[name])
                 else:
                     self.archive.copy_packed(name, target)
 
 
-_MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
-_UNUSUAL = re.compile(
-    rb"<!\[CDATA\[|<!--|<![A-Z]|\s[\w:]+\s*=\s*'|=\"[^\"<]*>"
-    rb"|<\w+:(?:worksheet|workbook|styleSheet|sheetData|row|c|f)\b"
-)
-"""CDATA, comments, declarations, attributes in single quotes or with the sign that ends a tag, and
-prefixes."""
 _UTF_16 = (b"\xff\xfe", b"\xfe\xff")
 """What such a text begins with."""
-_ENCODING = re.compile(rb"""^\s*<\?xml[^>]*?encoding=["']([^"']+)["']""")
-_PLAIN = etree.XML(f"""
-<xsl:stylesheet version="1.0" xmlns:xsl="http://www.w3.org/1999/XSL/Transform" xmlns:m="{_MAIN}">
-  <xsl:template match="m:*">
-    <xsl:element name="{{local-name()}}" namespace="{_MAIN}">
-      <xsl:copy-of select="namespace::*[name() != '' and . != '{_MAIN}']"/>
-      <xsl:apply-templates select="@*|node()"/>
-    </xsl:element>
-  </xsl:template>
-  <xsl:template match="@*|node()">
-    <xsl:copy><xsl:apply-templates select="@*|node()"/></xsl:copy>
-  </xsl:template>
-  <xsl:template match="comment()"/>
-</xsl:stylesheet>""")
-"""Elements of worksheets and workbooks without a prefix, and no comments; all else as it is
-(XSLT 1.0)."""
 
 
-def plain_markup(content: bytes, name: str) -> str:
-    """A part as text: as it stands if it is written in the usual way; else what a parser sees in
-    it, in UTF-8, without prefixes of its own elements, CDATA sections and comments, and with
-    attributes in double quotes.
-
-    Raises CallError if it is no XML.
-    """
-    declared = _ENCODING.match(content)
-    usual = content[:2] not in _UTF_16 and (
-        declared is None or declared[1].lower() in (b"utf-8", b"us-ascii", b"ascii")
-    )
-    start = content.find(b"?>") + 2 if content.lstrip()[:5] == b"<?xml" else 0
-    if usual and not _UNUSUAL.search(content, start):
-        return content.decode()
-    root = _parsed(content, name)
-    plain = etree.XSLT(_PLAIN)(root)
-    text = etree.tostring(plain, xml_declaration=True, encoding="UTF-8", standalone=True)
-    return bytes(text).decode()
+def _in_utf_8(content: bytes, name: str) -> bytes:
+    root = parsed(content, name)
+    return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", standalone=True))
 
 
-_RESULT = re.compile(
-    r"(<(?:\w+:)?c\b[^>]*>)(\s*<(\w+:)?f\b(?:[^>]*/>|[^>]*>[^<]*</(?:\w+:)?f>)\s*)"
-    r"<(?:\w+:)?v\b[^>]*>[^<]*</(?:\w+:)?v>"
-)
-"""A cell with a formula, up to its stored result."""
-
-
-def _without_result(cell: re.Match[str]) -> str:
-    return re.sub(r'\s+t="[^"]*"', "", cell[1]) + cell[2]
+def _drop_results(row: Any) -> bool:
+    """Take the stored results of formulas out of a row; returns whether it had any."""
+    changed = False
+    for cell in row.iterchildren("{*}c"):
+        result = cell.find("{*}v")
+        if result is not None and formula_of(cell) is not None:
+            cell.remove(result)
+            cell.attrib.pop("t", None)
+            changed = True
+    return changed
 
 
 def _write_sheet(sheet: Replaced, part: IO[bytes]) -> None:
@@ -330,30 +322,6 @@ def relations_of(name: str) -> str:
     return f"{folder}/_rels/{own}.rels" if folder else f"_rels/{own}.rels"
 
 
-def attribute(tag: str, name: str) -> str:
-    """An attribute of a start tag as it is written; empty if it has none."""
-    found = re.search(rf'(?<![\w:]){name}\s*=\s*(?:"([^"]*)"|\'([^\']*)\')', tag)
-    return (found[1] or found[2] or "") if found else ""
-
-
-def parsed(text: str, name: str) -> Any:
-    """A part as a tree. Raises CallError if it is no XML; entities are left as they stand."""
-    return _parsed(text.encode(), name)
-
-
-def _parsed(content: bytes, name: str) -> Any:
-    try:
-        return etree.fromstring(content, etree.XMLParser(resolve_entities=False))
-    except (etree.XMLSyntaxError, ValueError):
-        raise _damaged(name) from None
-
-
-def _damaged(name: str) -> CallError:
-    return CallError(
-        f"the workbook is damaged in “{name}”; open it in a spreadsheet program and save it again"
-    )
-
-
 def open_package(path: Path | BinaryIO, limits: Limits | None = None) -> Package:
     """The package of a workbook. Raises CallError if it is none, or takes too much memory."""
     try:
@@ -361,7 +329,7 @@ def open_package(path: Path | BinaryIO, limits: Limits | None = None) -> Package
     except (OSError, UnreadableError) as error:
         raise CallError(f"“{path}” cannot be read as an .xlsx workbook: {error}") from None
     try:
-        is_book = bool(package.text(_BOOK))
+        is_book = bool(package.content(_BOOK))
     except BaseException:
         package.close()
         raise

@@ -6,7 +6,6 @@ beside them; whatever cannot be kept as it is makes the whole refused.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,7 +19,8 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.reading.cells import cell_text
-from boreotabula.sheets.parts.editing import Package, attribute, open_package
+from boreotabula.sheets.parts.editing import Package, open_package
+from boreotabula.sheets.parts.worksheet import unselect
 from boreotabula.sheets.sheet import Sheet, make_sheet
 from boreotabula.stores.master.place import Area, Place, field_finder, find_place
 from boreotabula.stores.master.sources import (
@@ -77,7 +77,7 @@ class Book:
         """
         for one in self.tables.values():
             one.put()
-        if not self.package.changed:
+        if not self.package.is_changed:
             return False
         self.package.drop("xl/calcChain.xml", of=_BOOK)
         self.package.recalculate()
@@ -126,7 +126,7 @@ def _tables(
     readable = _readable(target, package)
     if any(name.startswith("_xmlsignatures/") for name in package.names()):
         raise CallError(f"“{target}” is signed, and a change would break the signature")
-    if not package.text("xl/styles.xml"):
+    if not package.content("xl/styles.xml"):
         raise CallError(f"“{target}” has no cell styles; save it in a spreadsheet program first")
     looked: dict[str, Sheet] = {}
     return {
@@ -276,18 +276,18 @@ def _object_area(
 
 def _refuse(package: Package, table: MasterTable) -> None:
     """Raises CallError if a tab cannot be written to without losing something."""
-    text = package.text(table.part)
-    if "sheetProtection" in text:
+    root = package.worksheet(table.part).root
+    if root.find("{*}sheetProtection") is not None:
         raise CallError(f"{table.where} is protected; lift the protection, or name another tab")
     place = table.place
-    for one in re.findall(r"<(?:\w+:)?mergeCell\b[^>]*>", text):
-        first, _, last = attribute(one, "ref").partition(":")
+    for one in root.iter("{*}mergeCell"):
+        area = one.get("ref", "")
+        first, _, last = area.partition(":")
         (top, left), (bottom, right) = parse_address(first), parse_address(last or first)
         within = bottom >= place.top and top <= max(place.ends)
         if within and left <= place.right and right >= place.left:
             raise CallError(
-                f"{table.where}: the cells {attribute(one, 'ref')} are merged; part them, or name"
-                " another tab"
+                f"{table.where}: the cells {area} are merged; part them, or name another tab"
             )
 
 
@@ -312,15 +312,12 @@ def _new_tab(
     hidden = taking.no_source
     names = [one for one in schema.names if not (hidden and one.startswith("source_"))]
     template = open_package(empty_workbook({table: pa.schema([schema.field(n) for n in names])}))
-    text = template.text("xl/worksheets/sheet1.xml").replace(' tabSelected="1"', "")
+    sheet = template.worksheet("xl/worksheets/sheet1.xml")
+    sheet.replace((), set())
     cells = "".join(heading_cell(str(Address(0, at)), one) for at, one in enumerate(names))
-    text = re.sub(
-        r"<sheetData>.*</sheetData>",
-        lambda _: f'<sheetData><row r="1">{cells}</row></sheetData>',
-        text,
-        flags=re.DOTALL,
-    )
-    part = add_tab(package, name, text)
+    sheet.put(0, sheet.made(f'<row r="1">{cells}</row>')[0])
+    unselect(sheet)
+    part = add_tab(package, name, b"".join(sheet.pieces()))
     object_part = package.new_name("xl/tables/table{}.xml")
     package.relate(part, "/table", object_part)
     root = template.tree("xl/tables/table1.xml")

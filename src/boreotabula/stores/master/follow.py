@@ -1,18 +1,17 @@
 """What points at the table of a master follows its rows: formulas, names, formats, charts, pivots.
 
-Parts are changed as text, so that all else in them stays as it was (ECMA-376 part 1: formulas
-18.3.1.40, conditional formats 18.3.1.18, validations 18.3.1.33, defined names 18.2.5, charts
-21.2.2.57, pivot caches 18.10.1.95).
+ECMA-376 part 1: formulas 18.3.1.40, conditional formats 18.3.1.18, validations 18.3.1.33, defined
+names 18.2.5, charts 21.2.2.57, pivot caches 18.10.1.95.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
-from xml.sax.saxutils import escape, unescape
+from typing import Any
 
 from boreotabula.errors import CallError
-from boreotabula.sheets.parts.editing import Package, attribute
+from boreotabula.sheets.parts.editing import Package
+from boreotabula.sheets.parts.worksheet import Worksheet
 from boreotabula.stores.master.references import (
     LostReferenceError,
     RowChange,
@@ -22,61 +21,79 @@ from boreotabula.stores.master.references import (
 )
 
 _BOOK = "xl/workbook.xml"
-_TEXTS = re.compile(
-    r"(?P<head><(?:\w+:)?(?:f|formula|formula1|formula2)\b[^>]*(?<!/)>)(?P<text>[^<]+)(?=</)"
-)
-_AREAS = re.compile(r'(?P<head>\s(?:sqref|ref)=")(?P<text>[^"]+)(?=")')
-_MORE_AREAS = re.compile(r"(?P<head><(?:\w+:)?sqref>)(?P<text>[^<]+)(?=</)")
-_LISTED = re.compile(
-    r"<(?:\w+:)?(?:conditionalFormatting|dataValidation|ignoredError|hyperlink)\b[^>]*>"
-)
-_WITHOUT_AREA = re.compile(
-    r"<(?P<p>\w+:)?(?P<tag>conditionalFormatting|dataValidation|ignoredError|hyperlink)\b[^>]*\s"
-    r'(?:sqref|ref)=""[^>]*?(?:/>|>.*?</(?P=p)?(?P=tag)>)',
-    re.DOTALL,
-)
-_CELL = re.compile(r'<(?:\w+:)?c\b[^>]*?\br="([A-Z]+[0-9]+)"')
-_NEAR = 200
-"""A formula begins at most so many signs behind its cell."""
-_FILTER = re.compile(r'(<(?:\w+:)?autoFilter\b[^>]*?\bref=")[^"]*(")')
-_ORDER = re.compile(r"<(?:\w+:)?sortState\b(?:[^>]*/>|.*?</(?:\w+:)?sortState>)", re.DOTALL)
-_CHART = re.compile(r"(?P<head><(?:\w+:)?f>)(?P<text>[^<]+)(?P<end></(?:\w+:)?f>)")
-_CACHE = re.compile(
-    r"\s*<(\w+:)?(?P<tag>numCache|strCache|multiLvlStrCache)>.*?</(\w+:)?(?P=tag)>", re.DOTALL
-)
+_FORMULAS = ("{*}f", "{*}formula", "{*}formula1", "{*}formula2")
+_WITH_AREAS = (
+    "{*}conditionalFormatting", "{*}dataValidation", "{*}ignoredError", "{*}hyperlink"
+)  # fmt: skip
+_STORED_VALUES = ("{*}numCache", "{*}strCache", "{*}multiLvlStrCache")
 
 
-def changed_sheet(text: str, change: RowChange, where: str, *, on_tab: bool) -> str:
-    """A worksheet, or a piece of one, with formulas and areas that follow the table.
+def follow_on_tab(sheet: Worksheet, change: RowChange, where: str) -> None:
+    """Let all but the rows of the tab with the table follow; `where` names it in messages.
 
-    `where` names it in messages. Raises CallError if a formula points at a row that goes.
+    Raises CallError if a formula points at a row that goes.
     """
-    text = _formulas(text, change, where, on_tab=on_tab)
-    if not on_tab:
-        return text
+    root = sheet.root
+    follow_formulas(root, change, where, on_tab=True)
+    for element in list(root.iter(*_WITH_AREAS)):
+        _follow_areas(element, change)
+    # A filter on the tab itself reaches over all rows; what was sorted is in another order now.
+    if (filtered := root.find("{*}autoFilter")) is not None:
+        filtered.set("ref", area_text(change.top, change.left, change.bottom, change.right))
+    for order in list(root.iter("{*}sortState")):
+        order.getparent().remove(order)
+    if (extent := root.find("{*}dimension")) is not None:
+        root.remove(extent)
+    sheet.is_changed = True
 
-    def areas(found: re.Match[str]) -> str:
-        return found["head"] + changed_areas(found["text"], change)
 
-    text = _LISTED.sub(lambda tag: _AREAS.sub(areas, tag[0]), text)
-    text = _MORE_AREAS.sub(areas, text)
-    return _WITHOUT_AREA.sub("", text)
+def _follow_areas(element: Any, change: RowChange) -> None:
+    """Let the areas of a format, a rule or a link follow; without an area it goes."""
+    listed = element.find("{*}sqref")  # extensions have an element where others have an attribute
+    name = next((one for one in ("sqref", "ref") if element.get(one)), None)
+    if name is not None:
+        areas = changed_areas(element.get(name), change)
+        element.set(name, areas)
+    elif listed is not None and listed.text:
+        areas = listed.text = changed_areas(listed.text, change)
+    else:
+        return
+    if not areas:
+        _remove(element)
 
 
-def _formulas(text: str, change: RowChange, where: str, *, on_tab: bool) -> str:
-    def one(found: re.Match[str]) -> str:
-        formula = unescape(found["text"], {"&quot;": '"', "&apos;": "'"})
-        cell = _CELL.findall(text, max(0, found.start() - _NEAR), found.start())
-        here = f"{where} {cell[-1]}" if cell else where
-        now = _followed(formula, change, here, on_tab=on_tab)
-        if now != formula and attribute(found["head"], "t") in ("shared", "array"):
+def _remove(element: Any) -> None:
+    """Take out an element, and the list around it if it was the last one in it."""
+    around = element.getparent()
+    around.remove(element)
+    if around.get("count") is not None:
+        around.set("count", str(len(around)))
+    if not len(around) and around.getparent() is not None:
+        _remove(around)
+
+
+def follow_formulas(element: Any, change: RowChange, where: str, *, on_tab: bool) -> bool:
+    """Let the formulas in a row, or in what is around the rows, follow; returns whether any did.
+
+    Raises CallError if one points at a row that goes.
+    """
+    changed = False
+    for formula in element.iter(*_FORMULAS):
+        if not formula.text:
+            continue
+        address = formula.getparent().get("r")
+        here = f"{where} {address}" if address else where
+        now = _followed(formula.text, change, here, on_tab=on_tab)
+        if now == formula.text:
+            continue
+        if formula.get("t") in ("shared", "array"):
             raise CallError(
-                f"{here}: the formula “={formula[:60]}” is shared by several cells and refers to"
-                " the table, which cannot be kept; enter it again in each cell"
+                f"{here}: the formula “={formula.text[:60]}” is shared by several cells and refers"
+                " to the table, which cannot be kept; enter it again in each cell"
             )
-        return found[0] if now == formula else found["head"] + escape(now)
-
-    return _TEXTS.sub(one, text)
+        formula.text = now
+        changed = True
+    return changed
 
 
 def _followed(
@@ -91,12 +108,6 @@ def _followed(
         ) from None
 
 
-def fit_filter(after: str, change: RowChange) -> str:
-    """What stands after the rows of a tab, a filter on the tab itself reaching over all rows."""
-    area = area_text(change.top, change.left, change.bottom, change.right)
-    return _ORDER.sub("", _FILTER.sub(rf"\g<1>{area}\g<2>", after, count=1))
-
-
 def follow(package: Package, part: str, change: RowChange) -> None:
     """Let all other parts of a workbook follow the table on the tab with a part of that name.
 
@@ -105,22 +116,23 @@ def follow(package: Package, part: str, change: RowChange) -> None:
     file = package.archive.title or "the workbook"
     for tab, other in package.tabs().items():
         if other != part and other not in package.sheets:
-            text = package.text(other)
-            _put(
-                package, other, text, changed_sheet(text, change, f"“{file}” › {tab}", on_tab=False)
-            )
+            _follow_elsewhere(package.worksheet(other), change, f"“{file}” › {tab}")
     _follow_names(package, part, change)
     for name in package.names():
         if name.startswith("xl/charts/chart"):
-            text = package.text(name)
-            _put(package, name, text, _changed_chart(text, change, f"a chart of “{file}”"))
+            root = package.tree(name)
+            if _follow_chart(root, change, f"a chart of “{file}”"):
+                package.put_tree(name, root)
         elif name.startswith("xl/pivotCache/pivotCacheDefinition"):
             _follow_pivot(package, name, change)
 
 
-def _put(package: Package, name: str, before: str, after: str) -> None:
-    if before != after:
-        package.put(name, after)
+def _follow_elsewhere(sheet: Worksheet, change: RowChange, where: str) -> None:
+    def followed(element: Any) -> bool:
+        return follow_formulas(element, change, where, on_tab=False)
+
+    sheet.edit(sheet.with_formulas, followed)
+    sheet.is_changed |= followed(sheet.root)
 
 
 def _follow_names(package: Package, part: str, change: RowChange) -> None:
@@ -137,26 +149,29 @@ def _follow_names(package: Package, part: str, change: RowChange) -> None:
     package.put_tree(_BOOK, book)
 
 
-def _changed_chart(text: str, change: RowChange, where: str) -> str:
-    """A chart whose series follow; their stored values, which are of the old rows, go."""
+def _follow_chart(root: Any, change: RowChange, where: str) -> bool:
+    """Let the series of a chart follow; their stored values, which are of the old rows, go.
 
-    def one(found: re.Match[str]) -> str:
-        formula = unescape(found["text"])
-        now = _followed(formula, change, where, on_tab=False, whole=True)
-        return found["head"] + escape(now) + found["end"]
-
-    changed = _CHART.sub(one, text)
+    Returns whether anything has changed.
+    """
     named = re.compile(rf"(?:'{re.escape(change.tab)}'|{re.escape(change.tab)})!", re.IGNORECASE)
-    return _CACHE.sub("", changed) if named.search(unescape(changed)) else changed
+    formulas = [one for one in root.iter("{*}f") if one.text]
+    of_table = False
+    for formula in formulas:
+        formula.text = _followed(formula.text, change, where, on_tab=False, whole=True)
+        of_table |= named.search(formula.text) is not None
+    if of_table:
+        for stored in list(root.iter(*_STORED_VALUES)):
+            stored.getparent().remove(stored)
+    return of_table
 
 
 def _follow_pivot(package: Package, name: str, change: RowChange) -> None:
     root = package.tree(name)
-    changed: Callable[[str], str] = lambda area: changed_areas(area, change)  # noqa: E731
     for source in root.iter("{*}worksheetSource"):
         sheet, area = source.get("sheet", ""), source.get("ref", "")
         if sheet.casefold() == change.tab.casefold() and area:
-            source.set("ref", changed(area))
+            source.set("ref", changed_areas(area, change))
         elif source.get("name") is None:
             continue
         root.set("refreshOnLoad", "1")

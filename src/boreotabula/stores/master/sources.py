@@ -46,16 +46,16 @@ def put_sources(
             ((*key, *PROVENANCE), *((*known, *source) for known, source in rows)), 1
         )
     ]
-    text = (
+    content = (
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
         f'<worksheet xmlns="{_MAIN}"><sheetData>{"".join(lines)}</sheetData></worksheet>'
-    )
+    ).encode()
     name = sources_tab(tab)
     part = package.tabs().get(name)
     if part is None:
-        part = add_tab(package, name, text, hidden=True)
-    elif package.text(part) != text:
-        package.put(part, text)
+        part = add_tab(package, name, content, hidden=True)
+    elif package.content(part) != content:
+        package.put(part, content)
 
 
 def _line(number: int, texts: Sequence[str]) -> str:
@@ -65,10 +65,10 @@ def _line(number: int, texts: Sequence[str]) -> str:
     return f'<row r="{number}">{cells}</row>'
 
 
-def add_tab(package: Package, name: str, text: str, *, hidden: bool = False) -> str:
+def add_tab(package: Package, name: str, content: bytes, *, hidden: bool = False) -> str:
     """Add a worksheet behind all others; returns the name of its part."""
     part = package.new_name("xl/worksheets/sheet{}.xml")
-    package.put(part, text)
+    package.put(part, content)
     package.declare(part, "worksheet")
     key = package.relate(_BOOK, "/worksheet", part)
     book = package.tree(_BOOK)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from xml.sax.saxutils import escape, unescape
+from typing import Any
+from xml.sax.saxutils import escape
 
 import pyarrow as pa
 
@@ -17,16 +18,18 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.parts.editing import Package
-from boreotabula.sheets.sheet import Sheet
-from boreotabula.stores.csv import column_text, field_type, type_name
-from boreotabula.stores.master.follow import changed_sheet, fit_filter, follow
-from boreotabula.stores.master.markup import (
-    Row,
-    blank_row,
+from boreotabula.sheets.parts.worksheet import (
+    Worksheet,
+    cells_of,
     formula_of,
-    split_sheet,
+    move_row,
+    put_cells,
+    set_style,
     style_of,
 )
+from boreotabula.sheets.sheet import Sheet
+from boreotabula.stores.csv import column_text, field_type, type_name
+from boreotabula.stores.master.follow import follow, follow_formulas, follow_on_tab
 from boreotabula.stores.master.place import Place, refuse_below, refuse_neighbours
 from boreotabula.stores.master.references import RowChange, area_text
 from boreotabula.stores.master.sources import put_sources
@@ -60,6 +63,28 @@ class Merged:
     """Rows of unchanged files that held something else than these do."""
 
 
+@dataclass(frozen=True)
+class _Further:
+    """What a new row has in a column that is no field."""
+
+    style: int | None
+    start: str = ""
+    """The cell of the formula."""
+    formula: str = ""
+
+    def markup(self, address: Address) -> str:
+        """The cell at an address; empty if there is nothing to say of it."""
+        style = "" if self.style is None else f' s="{self.style}"'
+        inner = f"<f>{escape(self._moved(address))}</f>" if self.formula else ""
+        return f'<c r="{address}"{style}>{inner}</c>' if style or inner else ""
+
+    def _moved(self, address: Address) -> str:
+        from openpyxl.formula.translate import Translator  # heavy, and seldom needed
+
+        moved: str = Translator(f"={self.formula}", self.start).translate_formula(str(address))
+        return moved.removeprefix("=")
+
+
 @dataclass
 class MasterTable:
     """A table on a tab of a workbook that takes records."""
@@ -77,9 +102,6 @@ class MasterTable:
     sources: Mapping[Values, Source] | None = None
     """Of a table without columns for it: where its rows are from, by their key."""
     _change: RowChange | None = None
-    _before: str = ""
-    _rows: list[Row] = field(default_factory=list)
-    _after: str = ""
     _new: dict[int, dict[int, str]] = field(default_factory=dict)
     """By row the cells that are written there."""
     _added: set[int] = field(default_factory=set)
@@ -234,10 +256,9 @@ class MasterTable:
 
     def _remarks(self, rows: Lines, pairs: Pairs) -> Iterator[Touched]:
         """What people wrote beside rows that go; formulas can be worked out again."""
-        markup = {row.number: row for row in self._rows}
         for at in pairs.gone:
             row = self.numbers[at]
-            cells = markup[row].cells()
+            cells = cells_of(self._worksheet.row(row))
             written = [
                 cell_text(self.sheet.cell(row, column))
                 for column in self.place.further
@@ -294,24 +315,26 @@ class MasterTable:
         form = field_type(self.schema.field(name)).sheet_format
         return self.package.style(form) if style is None and form is not None else style
 
+    @property
+    def _worksheet(self) -> Worksheet:
+        return self.package.worksheet(self.part)
+
     @cached_property
-    def _first_cells(self) -> Mapping[int, str]:
-        if not self.numbers:
-            return {}
-        return next((one.cells() for one in self._rows if one.number == self.numbers[0]), {})
+    def _first_cells(self) -> Mapping[int, Any]:
+        """The cells of the first row, as they were."""
+        return cells_of(self._worksheet.row(self.numbers[0])) if self.numbers else {}
 
     def take(self) -> None:
-        """Look at the markup of the tab. Raises CallError if it cannot be written to."""
-        try:
-            self._before, self._rows, self._after = split_sheet(self.package.text(self.part))
-            cells = {row.number: row.cells() for row in self._rows if row.number in self._wanted}
-        except ValueError:
+        """Look at the tab as it is written. Raises CallError if it cannot be written to."""
+        sheet = self._worksheet
+        if not sheet.is_addressed:
             raise CallError(
                 f"{self.where} has cells without an address; save it again in a spreadsheet program"
-            ) from None
-        for number, there in cells.items():
+            )
+        for number in sorted(sheet.with_formulas.intersection(self._wanted[1:])):
+            cells = cells_of(sheet.row(number))
             for column in self.place.fields.values():
-                if column in there and number > self.place.top and formula_of(there[column]):
+                if column in cells and formula_of(cells[column]) is not None:
                     raise CallError(
                         f"{self.where}: {Address(number, column)} holds a formula, which could not"
                         " be kept; move it to another column"
@@ -331,94 +354,124 @@ class MasterTable:
             put_sources(package, self.tab, self.key, self._kept)
         if change is None:
             return
-        self._before, self._rows, self._after = split_sheet(package.text(self.part))
+        sheet = self._worksheet
         if change.moves:
             self._refuse_moving(package, change)
-        rows = {row.number: self._followed(row, change) for row in self._moved(change)}
-        # Rows of the table that stay, before new ones are put among them.
-        stay = [rows[number] for number in sorted(rows) if change.top < number <= change.bottom]
+        first = self._first_cells
+        calculated = self._calculated_columns() if self._added else set()
+        self._move_rows(sheet, change)
+        further = {
+            column: self._further(sheet, change, column, first[column], column in calculated)
+            for column in self.place.further
+            if column in first
+        }
         for number, cells in self._new.items():
-            row = rows.get(number) or blank_row(number)
-            more = self._further_cells(number, stay) if number in self._added else {}
-            new = number in self._added
-            rows[number] = row.with_cells({**more, **cells}, keep_looks=not new)
+            self._put_row(sheet, number, cells, further if number in self._added else None)
         if self.right > self.place.right:
-            rows[change.top] = self._heading(rows.get(change.top) or blank_row(change.top))
-        inner = "".join(rows[number].markup for number in sorted(rows))
-        before = _without_extent(self._before)
-        after = fit_filter(changed_sheet(self._after, change, self.where, on_tab=True), change)
-        package.put(self.part, before + inner + after)
+            self._put_headings(sheet)
+        follow_on_tab(sheet, change, self.where)
         for one in package.tables(self.part):
             self._fit(package, one, change)
         follow(package, self.part, change)
 
-    def _moved(self, change: RowChange) -> Iterator[Row]:
-        """The rows that stay, where they stand then."""
-        gone = set(change.gone)
-        for row in self._rows:
-            if row.number not in gone:
-                yield row.moved(change.row(row.number)) if row.number > change.top else row
+    def _move_rows(self, sheet: Worksheet, change: RowChange) -> None:
+        """Take out the rows that go; let the others move, and their formulas follow."""
+        places = {
+            number: change.row(number) if number > change.top else number
+            for number in sorted(sheet.rows.keys() - set(change.gone))
+        }
+        with_formulas = {places[one] for one in sheet.with_formulas & places.keys()}
+        sheet.replace(((now, sheet.rows[was]) for was, now in places.items()), with_formulas)
 
-    def _followed(self, row: Row, change: RowChange) -> Row:
-        """A row whose formulas follow the rows of the table."""
-        if "<f" not in row.markup and ":f" not in row.markup:
-            return row
-        return Row(row.number, changed_sheet(row.markup, change, self.where, on_tab=True))
+        def moved(row: Any) -> bool:
+            followed = follow_formulas(row, change, self.where, on_tab=True)
+            number = int(row.get("r")) - 1
+            if places[number] != number:
+                move_row(row, places[number])
+            return followed or places[number] != number
 
-    def _further_cells(self, number: int, stay: Sequence[Row]) -> dict[int, str]:
-        """The cells of a new row in columns that are no fields: their looks, and the formula of the
-        column if every row has one."""
-        found = {}
-        for column in self.place.further:
-            above = self._first_cells.get(column)
-            if above is None:
+        sheet.edit({now for was, now in places.items() if was != now} | with_formulas, moved)
+
+    def _put_row(
+        self,
+        sheet: Worksheet,
+        number: int,
+        cells: Mapping[int, str],
+        further: Mapping[int, _Further] | None,
+    ) -> None:
+        """Write cells, given their markup, into a row; an empty text is a blank.
+
+        `further` are the columns of a new row that are no fields. Cells of any other row keep their
+        looks.
+        """
+        row = sheet.row(number)
+        there = cells_of(row)
+        more = {
+            column: text
+            for column, one in (further or {}).items()
+            if (text := one.markup(Address(number, column)))
+        }
+        written = more | dict(cells)
+        blank = {column: f'<c r="{Address(number, column)}"/>' for column in written}
+        made = sheet.made("".join(text or blank[column] for column, text in written.items()))
+        new = {}
+        for (column, text), cell in zip(written.items(), made, strict=True):
+            old = there.get(column)
+            if old is not None and further is None:
+                set_style(cell, style_of(old))
+            elif not text:
+                if old is not None:
+                    row.remove(old)
                 continue
-            style = style_of(above)
-            mark = "" if style is None else f' s="{style}"'
-            address = Address(number, column)
-            formula = self._column_formula(column, address, stay)
-            inner = f"<f>{escape(formula)}</f>" if formula else ""
-            if inner or mark:
-                found[column] = f'<c r="{address}"{mark}>{inner}</c>'
-        return found
+            new[column] = cell
+        put_cells(row, new)
+        sheet.put(number, row)
 
-    def _column_formula(self, column: int, address: Address, stay: Sequence[Row]) -> str:
-        """The formula of a column as it is in a new row; empty if it has none in every row."""
-        # Of a row that stays, if one does: what it refers to has followed already.
-        start, first = Address(self.numbers[0], column), formula_of(self._first_cells[column])
-        for row in stay:
-            cell = row.cells().get(column)
-            formula = formula_of(cell) if cell else None
-            if formula is not None and formula.text:
-                start, first = Address(row.number, column), formula
+    def _calculated_columns(self) -> set[int]:
+        """The columns besides the fields in which every row has a formula."""
+        columns = {
+            column
+            for column in self.place.further
+            if column in self._first_cells and formula_of(self._first_cells[column]) is not None
+        }
+        for number in self.numbers:
+            if not columns:
                 break
-        if first is None or not first.text or first.kind == "array":
-            return ""
-        rows = {row.number: row for row in self._rows}
-        cells = (rows[number].cells().get(column) for number in self.numbers)
-        if column not in self._calculated:
-            self._calculated[column] = all(one and formula_of(one) for one in cells)
-        if not self._calculated[column]:
-            return ""
-        from openpyxl.formula.translate import Translator  # heavy, and seldom needed
+            cells = cells_of(self._worksheet.row(number))
+            columns = {
+                one for one in columns if one in cells and formula_of(cells[one]) is not None
+            }
+        return columns
 
-        text = unescape(first.text, {"&quot;": '"', "&apos;": "'"})
-        moved: str = Translator(f"={text}", str(start)).translate_formula(str(address))
-        return moved.removeprefix("=")
+    def _further(
+        self, sheet: Worksheet, change: RowChange, column: int, first: Any, is_calculated: bool
+    ) -> _Further:
+        """What a new row has in a column that is no field: its looks, and the formula of the column
+        if every row has one. `first` is the cell of the first row, as it was."""
+        style = style_of(first)
+        if not is_calculated:
+            return _Further(style)
+        # The formula of a row that stays, if one does: what it refers to has followed already. Of
+        # cells that share a formula only the first one has its text (18.3.1.40).
+        staying = (one for one in sorted(sheet.with_formulas) if change.top < one <= change.bottom)
+        cells = (cells_of(sheet.row(number)).get(column) for number in staying)
+        cell = next((one for one in cells if one is not None and one.findtext("{*}f")), first)
+        formula = formula_of(cell)
+        if not formula.text or formula.get("t") == "array":
+            return _Further(style)
+        return _Further(style, cell.get("r"), formula.text)
 
-    @cached_property
-    def _calculated(self) -> dict[int, bool]:
-        return {}
-
-    def _heading(self, row: Row) -> Row:
-        last = row.cells().get(self.place.right)
+    def _put_headings(self, sheet: Worksheet) -> None:
+        """Write the headings of fields that had no column."""
+        top = self.place.top
+        last = cells_of(sheet.row(top)).get(self.place.right)
         style = style_of(last) if last is not None else None
         new = {
-            column: heading_cell(str(Address(row.number, column)), name, style)
+            column: heading_cell(str(Address(top, column)), name, style)
             for name, column in self.columns.items()
             if column > self.place.right
         }
-        return row.with_cells(new)
+        self._put_row(sheet, top, new, None)
 
     def _fit(self, package: Package, name: str, change: RowChange) -> None:
         root = package.tree(name)
@@ -450,7 +503,12 @@ class MasterTable:
                             f"{self.where}: {said} the note of {note.get('ref')} cannot move"
                             " with them; write it in a column of its own"
                         )
-        if 't="shared"' in "".join(row.markup for row in self._rows if row.number in self._wanted):
+        shares = (
+            formula.get("t") == "shared"
+            for number in self._worksheet.with_formulas.intersection(self._wanted)
+            for formula in self._worksheet.row(number).iter("{*}f")
+        )
+        if any(shares):
             raise CallError(
                 f"{self.where}: {said} formulas that cells share cannot move with them; enter them"
                 " again in each row"
@@ -467,11 +525,6 @@ def _counts_from_1904(package: Package) -> bool:
 
 def _is_at(area: str, place: Place) -> bool:
     return area.partition(":")[0] == str(Address(place.top, place.left))
-
-
-def _without_extent(before: str) -> str:
-    start = before.find("<dimension")
-    return before if start < 0 else before[:start] + before[before.index(">", start) + 1 :]
 
 
 def one_gap(text: str) -> str:
