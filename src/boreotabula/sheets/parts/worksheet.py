@@ -206,14 +206,9 @@ def move_row(row: Any, number: int) -> None:
 def put_cells(row: Any, cells: dict[int, Any]) -> None:
     """Put cells into a row, by their columns, instead of those that are there."""
     there = cells_of(row)
-    for column, cell in cells.items():
-        if column in there:
-            row.replace(there[column], cell)
-        else:
-            follower = next((there[at] for at in sorted(there) if at > column), None)
-            # Behind the cells something else may stand: extensions (18.3.1.73).
-            row.insert(len(there) if follower is None else row.index(follower), cell)
-        there[column] = cell
+    now = there | cells
+    # Cells come first in a row; behind them extensions may stand (18.3.1.73).
+    row[: len(there)] = [now[column] for column in sorted(now)]
     row.attrib.pop("spans", None)
 
 
