@@ -10,7 +10,7 @@ import secrets
 import shlex
 import socket
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 from http.server import SimpleHTTPRequestHandler, ThreadingHTTPServer
@@ -374,6 +374,19 @@ def test_a_file_that_is_cut_short_is_no_file(webdav: Served, home: Path) -> None
     assert [row["lot"] for row in csv_rows(home / "out.csv")] == ["a"]
 
 
+def test_files_that_fail_in_turn_do_not_end_the_others(webdav: Served, home: Path) -> None:
+    assert webdav.cut is not None
+    for number in range(12):
+        webdav.put(f"{number:02}.csv", f"lot,count\nL{number},{number}\n")
+        if number < 9:
+            webdav.cut(f"{number:02}.csv")
+    assert extract(home, webdav.url).status == 1
+    findings = csv_rows(home / "out.csv.run" / "findings.csv")
+    assert [one["file"] for one in findings] == [f"{number:02}.csv" for number in range(9)]
+    assert not any("does not answer" in one["message"] for one in findings)
+    assert [row["lot"] for row in csv_rows(home / "out.csv")] == ["L9", "L10", "L11"]
+
+
 def test_a_file_that_changes_while_it_is_fetched_is_fetched_again(
     sftp: Served, home: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -470,6 +483,26 @@ def test_odd_names_of_files_are_read_as_they_are(webdav: Served, home: Path) -> 
     assert done.status == 0
     found = {row["source_file"] for row in csv_rows(home / "out.csv")}
     assert set(names) <= found
+
+
+@pytest.mark.parametrize(
+    ("server", "names"),
+    [("webdav", ["two\nlines.csv"]), ("sftp", ["two\nlines.csv", "red\x1b[31m.csv"])],
+)
+def test_no_control_character_of_a_name_is_printed(
+    request: pytest.FixtureRequest, home: Path, server: str, names: Sequence[str]
+) -> None:
+    served: Served = request.getfixturevalue(server)
+    for name in names:
+        served.put(name, f"lot,count\n{name[0]},x\n")
+    done = extract(home, served.url)
+    assert done.status == 1
+    shown = {name.replace("\n", "\\x0a").replace("\x1b", "\\x1b") for name in names}
+    assert {row["source_file"] for row in csv_rows(home / "out.csv")} == shown
+    printed = [program("survey", served.url, cwd=home).out, done.out, done.err]
+    printed.append(program("bind", served.url, "-o", "all.xlsx", cwd=home).out)
+    assert all(name in printed[0] for name in shown) and any(name in done.err for name in shown)
+    assert not any("\nlines" in text or "\x1b[31m." in text for text in printed)
 
 
 def test_a_page_of_links(home: Path) -> None:

@@ -13,7 +13,14 @@ from itertools import islice
 from pathlib import Path
 
 from boreotabula.batch.atomic import placed, told
-from boreotabula.batch.inputs import NO_PATTERN, SourceFile, check_is_file, look, sorted_files
+from boreotabula.batch.inputs import (
+    NO_PATTERN,
+    SourceFile,
+    below_folders,
+    check_is_file,
+    look,
+    sorted_files,
+)
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.batch.remote.address import as_named, is_remote
@@ -170,9 +177,7 @@ def _sources(folder: Path, named: Sequence[Path]) -> list[SourceFile]:
     found = []
     for path in named:
         check_is_file(path)
-        inside = path.resolve().is_relative_to(folder.resolve())
-        below = path.resolve().relative_to(folder.resolve()).as_posix() if inside else path.name
-        found.append(SourceFile(path, below))
+        found.append(SourceFile(path, below_folders(path, [folder])))
     return found
 
 

@@ -240,7 +240,7 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
     taken = []
     for path in dict.fromkeys(named):
         check_is_file(path)
-        below = written_name(_below(path, layout.folders.values()))
+        below = below_folders(path, layout.folders.values())
         chosen = matching(include, below)
         taken.append(
             replace(
@@ -262,11 +262,12 @@ def check_is_file(path: Path) -> None:
         raise CallError(f"“{path}” cannot be read: {error.strerror}") from None
 
 
-def _below(path: Path, folders: Iterable[Path]) -> str:
+def below_folders(path: Path, folders: Iterable[Path]) -> str:
+    """A file as texts name it: by its path below the first folder that holds it, else its name."""
     for folder in folders:
         if path.resolve().is_relative_to(folder.resolve()):
-            return path.resolve().relative_to(folder.resolve()).as_posix()
-    return path.name
+            return written_name(path.resolve().relative_to(folder.resolve()).as_posix())
+    return written_name(path.name)
 
 
 def check_output(

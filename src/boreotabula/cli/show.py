@@ -11,6 +11,7 @@ from boreotabula.batch.remote.address import as_named
 from boreotabula.cli.options import SOURCE, json_option, largest_part, limits, overwrite_option
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
+from boreotabula.files import written_name
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -126,7 +127,7 @@ def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Pa
         missing += bool(view.unreadable)
         if view.unreadable:
             screen.err().print(f"! {view.unreadable}", soft_wrap=True)
-        tabs += [(path.name, one) for one in view.tabs]
+        tabs += [(written_name(path.name), one) for one in view.tabs]
     if not tabs:
         raise CallError("there is no tab to show; no page was written")
     write_page(tabs, layout, page)
@@ -151,14 +152,14 @@ def _print(path: Path, view: FileView, window: Window | None, rows: int, *, sing
     from boreotabula.cli import screen, sheetview
     from boreotabula.cli.summary import findings
 
-    console = screen.out()
+    console, name = screen.out(), written_name(path.name)
     if view.unreadable:
         screen.err().print(f"! {view.unreadable}", soft_wrap=True)
         return
     for remark in view.remarks:
-        console.print(f"{path.name}: {remark}", style="dim", markup=False)
+        console.print(f"{name}: {remark}", style="dim", markup=False)
     for one in view.tabs:
-        sheetview.print_tab(console, one, path.name, window, rows, brief=not single)
+        sheetview.print_tab(console, one, name, window, rows, brief=not single)
         if one.reading is not None:
             findings(one.reading.findings, every=False, more="")
     if view.others:

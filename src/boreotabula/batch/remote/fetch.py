@@ -23,6 +23,7 @@ from boreotabula.batch.remote.address import fetched_folder, made_folder, mirror
 from boreotabula.batch.remote.bounds import Coming, find
 from boreotabula.batch.remote.places import Place, open_place, reason
 from boreotabula.errors import CallError
+from boreotabula.files import written_name
 
 Entry = Mapping[str, Any]
 """What a list of files tells of one."""
@@ -58,7 +59,7 @@ class Fetched:
 
 @dataclass(frozen=True)
 class Mirrored:
-    """What became of the files of an address, by their paths below it."""
+    """What became of the files of an address, by their paths below it as texts have them."""
 
     fetched: Fetched
     failed: Mapping[str, str]
@@ -77,6 +78,8 @@ class _Mirror:
     known: dict[str, str] = field(default_factory=dict)
     lost: int = 0
     """So many files in turn could not be fetched."""
+    is_silent: bool = False
+    """Whether the server did not answer, either, when it was asked for its folder then."""
     listed_alike: bool = False
     """Whether lists of files tell of each what asking for it tells: then asking once will do."""
 
@@ -161,8 +164,8 @@ def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, Remot
         for name, entry in chosen.items()
     }
     return (
-        {name: RemoteFile(url, name, entry) for name, entry in plain.items()},
-        Mirrored(Fetched(), failed, passed),
+        {written_name(name): RemoteFile(url, name, entry) for name, entry in plain.items()},
+        _told(Fetched(), failed, passed),
     )
 
 
@@ -216,8 +219,8 @@ def fetched_here(url: str) -> tuple[Path, Mirrored]:
             return mirror_of(url), _fetch(place, url, lambda _: True)
         above, _, name = root.rpartition("/")
         folder = replace(place, root=above or "/")
-        mirrored = _fetch(folder, url, lambda one: one == name)
-        if name in mirrored.here or not place.quoted:
+        mirrored = _fetch(folder, url, lambda one: one == written_name(name))
+        if written_name(name) in mirrored.here or not place.quoted:
             return mirror_of(url) / name, mirrored
     finally:
         with suppress(Exception):
@@ -271,17 +274,32 @@ def _fetch(
                 size, mirror.known[name] = found
                 total += size
                 if on_file is not None:
-                    on_file(name, mirror.folder / name)
+                    on_file(written_name(name), mirror.folder / name)
     mirror.save(there)
     fetched = Fetched(sum(name not in failed for name in new), len(chosen), total)
-    return Mirrored(fetched, failed, passed, frozenset(chosen) - frozenset(failed))
+    return _told(fetched, failed, passed, chosen.keys() - failed.keys())
+
+
+def _told(
+    fetched: Fetched, failed: Mapping[str, str], passed: Sequence[str], here: Collection[str] = ()
+) -> Mirrored:
+    return Mirrored(
+        fetched,
+        {written_name(name): why for name, why in failed.items()},
+        [written_name(name) for name in passed],
+        frozenset(map(written_name, here)),
+    )
 
 
 def _sorted(
     there: Mapping[str, Entry], wanted: Callable[[str], bool]
 ) -> tuple[dict[str, Entry], dict[str, str], list[str]]:
     """The files that are fetched, those that cannot be and why, and those that are not wanted."""
-    chosen = {name: entry for name, entry in there.items() if wanted(name) and _is_safe(name)}
+    chosen = {
+        name: entry
+        for name, entry in there.items()
+        if wanted(written_name(name)) and _is_safe(name)
+    }
     failed = {name: "its name leads out of the folder" for name in there if not _is_safe(name)}
     return chosen, failed, [name for name in there if name not in chosen and name not in failed]
 
@@ -380,14 +398,15 @@ def _stamp(entry: Entry) -> str:
 
 
 _MOST_LOST = 3
-"""After so many files in turn that could not be fetched no other is tried."""
+"""After so many files in turn that could not be fetched the server is asked whether it is there,
+and each further file is tried once."""
 
 
 def _fetched(place: Place, entry: Entry, name: str, mirror: _Mirror) -> tuple[int, str] | str:
     """Fetch a file: its size and stamp; or why that could not be."""
     why = "the server does not answer any more"
-    for pause in (*_PAUSES, None):
-        if mirror.lost >= _MOST_LOST:
+    for pause in (*_PAUSES, None) if mirror.lost < _MOST_LOST else (None,):
+        if mirror.lost >= _MOST_LOST and not _answers(place, mirror):
             return why
         try:
             size, why = _once(place, entry, mirror, name)
@@ -404,6 +423,17 @@ def _fetched(place: Place, entry: Entry, name: str, mirror: _Mirror) -> tuple[in
                 place.again()
     mirror.lost += 1
     return why
+
+
+def _answers(place: Place, mirror: _Mirror) -> bool:
+    """Whether a server that gave no file is there at all: files may fail for reasons of theirs."""
+    if not mirror.is_silent:
+        try:
+            place.system.invalidate_cache()
+            place.system.info(place.root)
+        except Exception:  # noqa: BLE001  # each system has errors of its own
+            mirror.is_silent = True
+    return not mirror.is_silent
 
 
 def _tells_the_same(place: Place, entry: Entry) -> bool:
