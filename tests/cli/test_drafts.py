@@ -77,17 +77,8 @@ ANSWERS = [
 def test_every_answer_changes_the_layout_as_it_says(
     lists: Path, typed: str, alone: set[str], fields: set[str]
 ) -> None:
-    ours, theirs = pty.openpty()
-    call = [PROGRAM, "draft", "in", "--ask", "-o", "d.toml"]
-    with subprocess.Popen(call, stdin=theirs, stdout=theirs, stderr=theirs, cwd=lists) as running:
-        os.close(theirs)
-        os.write(ours, typed.encode())
-        shown = b""
-        while chunk := _read(ours):
-            shown += chunk
-    os.close(ours)
-    text = shown.decode()
-    assert running.returncode == 1 and "“Foreman” holds the same texts as “Keeper”" in text
+    status, text = ask(lists, typed)
+    assert status == 1 and "“Foreman” holds the same texts as “Keeper”" in text
     assert ("“bad name” is no name for a field" in text) == ("bad" in typed)
     layout = tomllib.loads((lists / "d.toml").read_text("utf-8"))
     assert set(layout["fields"]) == fields
@@ -96,6 +87,46 @@ def test_every_answer_changes_the_layout_as_it_says(
     program("extract", "d.toml", "-o", "d.csv", cwd=lists)
     filled = {key for row in csv_rows(lists / "d.csv") for key in alone if row[key]}
     assert filled == alone
+
+
+def ask(home: Path, typed: str) -> tuple[int, str]:
+    """`draft in --ask -o d.toml` in a terminal: its status, and what it shows."""
+    ours, theirs = pty.openpty()
+    call = [PROGRAM, "draft", "in", "--ask", "-o", "d.toml"]
+    with subprocess.Popen(call, stdin=theirs, stdout=theirs, stderr=theirs, cwd=home) as running:
+        os.close(theirs)
+        os.write(ours, typed.encode())
+        shown = b""
+        while chunk := _read(ours):
+            shown += chunk
+    os.close(ours)
+    return running.returncode, shown.decode()
+
+
+@pytest.mark.parametrize(("typed", "across"), [("1\n", True), ("2\n", False)])
+def test_what_the_tabs_are_can_be_chosen(tmp_path: Path, typed: str, across: bool) -> None:
+    (tmp_path / "in").mkdir()
+    for file in range(4):
+        ends = {(0, 0): 0, (1, 1): 400}
+        lines = [
+            ",".join([f"L{file}{row}", *(
+                str(ends.get((file, row), (file * 131 + row * 37 + at * 97) % 401))
+                for at in range(6)
+            )])
+            for row in range(6)
+        ]  # fmt: skip
+        text = "\n".join(["Lot,Sown,Kept,Sold,Lost,Given,Late", *lines])
+        (tmp_path / "in" / f"stock_N{file}.csv").write_text(f"{text}\n", "utf-8")
+    plain = program("draft", "in", "--json", cwd=tmp_path)
+    (asked,) = (one for one in json.loads(plain.out)["questions"] if one["kind"] == "reading")
+    assert (plain.status, asked["choices"]) == (1, ["a cross-tab", "a list"])
+    status, shown = ask(tmp_path, typed + "\n" * 4)  # names of ours may stay
+    assert "almost equally well" in shown and status in (0, 1)
+    assert ("across" in (tmp_path / "d.toml").read_text("utf-8")) == across
+    program("extract", "d.toml", "-o", "d.csv", cwd=tmp_path)
+    records = len(csv_rows(tmp_path / "d.csv"))
+    assert records == (144 if across else 24)
+    assert f"{'as a cross-tab they give' if across else 'as a list'} {records}" in asked["text"]
 
 
 def _read(terminal: int) -> bytes:

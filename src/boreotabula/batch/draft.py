@@ -15,6 +15,7 @@ from pathlib import Path
 from boreotabula.batch.atomic import placed, told
 from boreotabula.batch.inputs import (
     NO_PATTERN,
+    Inbox,
     SourceFile,
     below_folders,
     check_is_file,
@@ -59,6 +60,8 @@ class Drafting:
     """So many files were not looked at, as there are enough."""
     run: Run | None = None
     """What the layout gives with all files that it takes; None if there is none."""
+    other_records: int = 0
+    """How many records the runner-up gives with all files that it takes."""
     left_out: tuple[LeftOut, ...] = ()
     """The files and tabs that hold something, but are not read, and why."""
 
@@ -130,10 +133,8 @@ def tried_on_all(
     drafting: Drafting, drafted: Draft, folder: Path, limits: Limits | None = None
 ) -> Drafting:
     """What was drafted, with what it gives over all files that it takes."""
-    text = drafted.sketch.text(folder.resolve().as_posix(), whole=True)
-    layout = Layout.load(folder / "the draft", text)
-    inbox = look(layout)
-    run = read_figures(layout, inbox, limits or Limits(), None)
+    run, inbox = _run_of(drafted, folder, limits)
+    other = _run_of(drafted.otherwise(), folder, limits)[0] if drafted.runner_up else None
     read = {one.name for one in inbox.taken}
     left_out = [one for one in drafted.left_out if one.file in read or not one.tab]
     left_out += [
@@ -148,7 +149,20 @@ def tried_on_all(
         for one in inbox.left_out
         if one.why == NO_PATTERN and one.name not in named
     ]
-    return replace(drafting, draft=drafted, run=run, left_out=tuple(left_out))
+    return replace(
+        drafting,
+        draft=drafted,
+        run=run,
+        other_records=other.record_count if other is not None else 0,
+        left_out=tuple(left_out),
+    )
+
+
+def _run_of(drafted: Draft, folder: Path, limits: Limits | None) -> tuple[Run, Inbox]:
+    text = drafted.sketch.text(folder.resolve().as_posix(), whole=True)
+    layout = Layout.load(folder / "the draft", text)
+    inbox = look(layout)
+    return read_figures(layout, inbox, limits or Limits(), None), inbox
 
 
 def _why_other(one: Example) -> str:

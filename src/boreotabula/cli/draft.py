@@ -89,10 +89,16 @@ def command(
         why = _why_nothing(found)
         say_json({"layout": None, "why": why}) if as_json else say(why)
         return 3
-    asked = questions(drafted, run.findings)
+    asked = questions(drafted, run.findings, (run.record_count, found.other_records))
     if ask:
+        if _is_other_reading(asked):
+            drafted = drafted.otherwise()
+            found = tried_on_all(found, drafted, folder, limits(largest_part))
+            run = found.run or run
+        # What the tabs are is said by now.
+        asked = questions(replace(drafted, runner_up=None), run.findings)
         drafted, asked = _answered(drafted, asked)
-        found = tried_on_all(found, drafted, folder, limits(largest_part))
+        found = tried_on_all(found, replace(drafted, runner_up=None), folder, limits(largest_part))
         run = found.run or run
     written = write_draft(drafted, output, folder) if output else []
     if as_json:
@@ -100,6 +106,19 @@ def command(
     else:
         _print(found, drafted, run, asked, folder, written)
     return 1 if any(map(changes_records, asked)) or _placed(run) < _LEAST_PLACED else 0
+
+
+def _is_other_reading(asked: Sequence[Doubt]) -> bool:
+    """Whether the person says that the tabs are what was not taken."""
+    from boreotabula.cli import screen
+    from boreotabula.drafting.asking.questions import READING
+
+    doubt = next((one for one in asked if one.kind == READING), None)
+    if doubt is None:
+        return False
+    screen.err().print(f"\n{doubt.text}", style="bold", soft_wrap=True)
+    screen.err().print(f"  {doubt.where}", style="dim", soft_wrap=True)
+    return _answer(doubt) != doubt.choices[0]
 
 
 def _answered(drafted: Draft, asked: Sequence[Doubt]) -> tuple[Draft, list[Doubt]]:

@@ -4,17 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from boreotabula.drafting.search.composing import composed
+from boreotabula.drafting.search.cost import cost_of
 from boreotabula.drafting.search.evidence import first_sketch
 from boreotabula.drafting.search.finishing import finished
 from boreotabula.drafting.search.further import further_kinds, turned, with_block
 from boreotabula.drafting.search.improving import improved
 from boreotabula.drafting.search.judging import CLEARLY, Judgement, judge
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Form, Sketch
 from boreotabula.drafting.tabs.kinds import sort_tabs
+from boreotabula.drafting.tabs.likeness import are_classes, tokens
 from boreotabula.drafting.tabs.looks import TEXT
+from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
+from boreotabula.sheets.sheet import Sheet
 
 _MOST_READ = 60
 """So many tabs tell what is sure of a field."""
@@ -35,6 +40,15 @@ class Draft:
     """Tabs and files that are of no kind, and why."""
     further: tuple[Kindred, ...] = ()
     """The kinds that the layout reads besides the main one."""
+    runner_up: tuple[Sketch, Judgement] | None = None
+    """Another reading that explains the tabs almost equally well, and gives other records."""
+
+    def otherwise(self) -> Draft:
+        """The draft by the other reading; itself if there is none."""
+        if self.runner_up is None:
+            return self
+        sketch, judged = self.runner_up
+        return replace(self, sketch=sketch, judged=judged, runner_up=(self.sketch, self.judged))
 
 
 def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
@@ -48,8 +62,8 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     if not kinds:
         return None
     kind, *others = kinds
-    best = _best_of(kind)
-    if best is None:
+    best, *runners_up = _best_of(kind)
+    if not best[1].readings:
         return None  # nothing that could be told apart
     sketch, judged = best
     covers = {
@@ -60,14 +74,17 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     parts = [(kind, sketch)]
     for other in others if not like else ():
         if len(parts) < _MOST_KINDS and _is_beside(other, kind):
-            more = _best_of(other)
-            if more is not None and more[1].records:
-                parts.append((other, more[0]))
+            (also, read), *_ = _best_of(other)
+            if read.records:
+                parts.append((other, also))
     taken = {id(one) for one, _ in parts}
     if len(parts) > 1:
         sketch = composed(parts)
+        runners_up = [(composed([(kind, one), *parts[1:]]), read) for one, read in runners_up]
     rest = tuple(one for one in others if id(one) not in taken)
-    return Draft(sketch, judged, kind, rest, found.left_out, tuple(one for one, _ in parts[1:]))
+    further = tuple(one for one, _ in parts[1:])
+    runner_up = next(iter(runners_up), None)
+    return Draft(sketch, judged, kind, rest, found.left_out, further, runner_up)
 
 
 _MOST_KINDS = 12
@@ -84,25 +101,50 @@ def _is_beside(other: Kindred, main: Kindred) -> bool:
     return several and set(other.files) <= set(main.files)
 
 
-def _best_of(kind: Kindred) -> tuple[Sketch, Judgement] | None:
-    """The best sketch of a kind, and how it reads all of its tabs; None if none reads any."""
+def _best_of(kind: Kindred) -> list[tuple[Sketch, Judgement]]:
+    """The likeliest reading of a kind, then those that give other records and are almost as
+    likely."""
     tried = _some(kind)
     some = _few_cells([one.specimen for one in tried.examples])
-    candidates = (
-        _with_further(improved(candidate, of, some), tried, some)
+    readings = [
+        _Reading(*_with_further(improved(candidate, of, some), tried, some))
         for candidate, of in _candidates(tried)
-    )
-    best = next(candidates)
-    for other in candidates if best[1].bits_left > CLEARLY else ():
-        # What the tables look like decides, unless the account is clearly against it.
-        fewer = other[1].bits_left + CLEARLY < best[1].bits_left
-        if fewer and (best[0].turned or other[1].score > best[1].score + _POINTS):
+    ]
+    best = readings[0]
+    for other in readings[1:]:
+        if other.is_clearly_likelier(best, alone=len(kind.examples) == 1):
             best = other
-    sketch, judged = best
-    if not judged.readings:
-        return None
-    judged = judge(sketch, [one.specimen for one in kind.examples[:_MOST_READ]])
-    return finished(sketch, judged, kind), judged
+    close = [
+        one for one in readings
+        if one is not best and one.bits < best.bits + CLEARLY and one.form != best.form
+    ]  # fmt: skip
+    specimens = [one.specimen for one in kind.examples[:_MOST_READ]]
+    every = [(one.sketch, judge(one.sketch, specimens)) for one in (best, *close)]
+    return [(finished(sketch, judged, kind), judged) for sketch, judged in every]
+
+
+@dataclass(frozen=True)
+class _Reading:
+    """A candidate, as good as it could be made, and how it reads the tabs."""
+
+    sketch: Sketch
+    judged: Judgement
+
+    @cached_property
+    def bits(self) -> float:
+        """What the tabs cost if they are written down as it reads them."""
+        return cost_of(self.sketch, self.judged)
+
+    def is_clearly_likelier(self, other: _Reading, *, alone: bool) -> bool:
+        """Whether it is to be taken instead of another one, which the looks of the tables speak
+        for. Of a tab that is `alone` nothing tells what varies: there it must read more of it."""
+        left, others = self.judged.bits_left, other.judged.bits_left
+        return self.bits + CLEARLY < other.bits and (not alone or left + CLEARLY < others)
+
+    @property
+    def form(self) -> Form:
+        """What the tabs are by it."""
+        return self.sketch.form
 
 
 def _with_further(
@@ -116,10 +158,6 @@ def _with_further(
         if more[1].score > judged.score:
             sketch, judged = more
     return sketch, judged
-
-
-_POINTS = 4.0
-"""By so many points of the score, where tables look like something else."""
 
 
 def _holds(kind: Kindred, tab: str) -> bool:
@@ -163,12 +201,27 @@ def _candidates(kind: Kindred) -> Iterator[tuple[Sketch, Kindred]]:
         replace(one, shapes=tuple(replace(s, crossed=not s.crossed) for s in one.shapes))
         for one in kind.examples
     )
-    if any(one.shapes for one in other) and all(
-        shape.leading and not shape.bare for one in other for shape in one.shapes
-    ):
+    shapes = [shape for one in kind.examples for shape in one.shapes]
+    if any(shape.crossed and _is_below_data(one.sheet, shape)
+           for one in kind.examples for shape in one.shapes):  # fmt: skip
+        return
+    if shapes and all(shape.leading and not shape.bare for shape in shapes):
         sketch = first_sketch(replace(kind, examples=other))
         if not _mixes_types(sketch, other):
             yield sketch, kind
+
+
+def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
+    """Whether headings of a table, of any level, are no names of fields: dates, months and the
+    like, which come and go, and classes."""
+    levels = [
+        tokens(sheet.rows[row][shape.left + shape.leading : shape.right])
+        for row in range(shape.top, shape.lowest + 1)
+    ]
+    return any(
+        any(text.startswith("<") for text in some) or are_classes(list(filter(None, some)))
+        for some in levels
+    )
 
 
 def _mixes_types(sketch: Sketch, examples: Sequence[Example]) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from enum import StrEnum
 from typing import Any
 
 import tomlkit
@@ -14,6 +15,16 @@ from boreotabula.layout.glossary import known_headings
 from boreotabula.layout.headings import Naming
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.reading.plan import Plan, make_plan
+
+
+class Form(StrEnum):
+    """What tabs are by a layout, as questions call it."""
+
+    LIST = "a list"
+    CROSS_TAB = "a cross-tab"
+    TURNED = "a table whose headings run down the side"
+    LABELS = "labels with values"
+
 
 _MOST_ALSO = 3
 """So many further headings stand in the layout itself; more of them in a glossary."""
@@ -76,6 +87,15 @@ class Sketch:
             *listed(self.block.get("caption")),
         )
         return frozenset(name for one in patterns for name in _CAPTURE.findall(one))
+
+    @property
+    def form(self) -> Form:
+        """What the tabs are, by its first block."""
+        if self.turned:
+            return Form.TURNED
+        if "across" in self.block:
+            return Form.CROSS_TAB
+        return Form.LIST if self.block or self.listed else Form.LABELS
 
     @property
     def turned(self) -> bool:

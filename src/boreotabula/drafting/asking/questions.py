@@ -15,12 +15,21 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Sheet
 from boreotabula.texts import counted
 
 
-def questions(draft: Draft, findings: Sequence[Finding] | None = None) -> list[Doubt]:
-    """The questions about a draft: errors and warnings first, of which `findings` holds those of a
-    run over all files; then what was not sure, by the records that it changes; names last."""
+def questions(
+    draft: Draft,
+    findings: Sequence[Finding] | None = None,
+    records: tuple[int, int] | None = None,
+) -> list[Doubt]:
+    """The questions about a draft: errors and warnings first, then what was not sure, by the
+    records that it changes; names last.
+
+    `findings` are those of a run over all files, `records` how many the draft and its runner-up
+    give there; else what the tabs gave that it was drafted from.
+    """
     if findings is None:
         findings = [
             replace(one, file=specimen.file, tab=specimen.tab)
@@ -29,7 +38,7 @@ def questions(draft: Draft, findings: Sequence[Finding] | None = None) -> list[D
     # A copy that is left out is named there.
     copies = {one.file for one in draft.left_out if not one.tab}
     findings = [one for one in findings if not (one.kind == FILE_TWICE and one.file in copies)]
-    doubts = [*draft.sketch.doubts, *_guessed(draft)]
+    doubts = [*draft.sketch.doubts, *_of_another_reading(draft, records), *_guessed(draft)]
     return [
         *_about_findings(findings),
         *sorted(doubts, key=lambda one: -one.records),
@@ -55,6 +64,36 @@ def _about_findings(findings: Sequence[Finding]) -> Iterator[Doubt]:
             first.code, first.message + more, first.advice, first.file, first.tab,
             str(first.at) if first.at else "", first.field, records=len(some),
         )  # fmt: skip
+
+
+READING = "reading"
+"""The kind of the question what the tabs are."""
+
+
+def _of_another_reading(draft: Draft, records: tuple[int, int] | None) -> Iterator[Doubt]:
+    """The question whether the tabs are something else, if that is almost as likely."""
+    if draft.runner_up is None:
+        return
+    sketch, judged = draft.runner_up
+    own, others = records or (draft.judged.records, judged.records)
+    example = draft.kind.examples[0]
+    taken, other = draft.sketch.form, sketch.form
+    row, column = min(
+        ((shape.top, shape.left) for shape in example.shapes), default=_first_place(example.sheet)
+    )
+    yield Doubt.at_cell(
+        READING, example.specimen.file, example.specimen.tab, row, column,
+        f"the tabs read almost equally well as {taken} and as {other}; as {taken} they give"
+        f" {counted(own, 'record')}, as {other} {others:,}",
+        f"{taken} is taken; `draft --ask` lets you choose the other",
+        choices=(taken.value, other.value), records=max(own, others),
+    )  # fmt: skip
+
+
+def _first_place(sheet: Sheet) -> tuple[int, int]:
+    """The row and column of the first filled cell, counted from 0."""
+    rows, columns = sheet.filled.nonzero()
+    return int(rows[0]), int(columns[0])
 
 
 def _guessed(draft: Draft) -> Iterator[Doubt]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -17,18 +18,25 @@ from boreotabula.sheets.sheet import Cell
 _FEW = 2
 
 
-def tokens(shape: Shape) -> list[str]:
+def tokens(heads: Sequence[Cell]) -> list[str]:
     """The headings of a table as they are compared: moments by their kind, as they may move on."""
-    kinds = [level_name([cell]) if cell != "" else "" for cell in shape.heads]
+    kinds = [level_name([cell]) if cell != "" else "" for cell in heads]
     several = Counter(kind for kind in kinds if kind)
     return [
         f"<{kind}>" if kind in _MOVING or several[kind] > 1 else normal_form(cell_text(cell))
-        for kind, cell in zip(kinds, shape.heads, strict=True)
+        for kind, cell in zip(kinds, heads, strict=True)
     ]
 
 
 _MOVING = ("year", "quarter", "week", "month", "day")
 """Headings of these kinds are moments wherever they stand; names of weekdays may be words, too."""
+
+
+def are_classes(texts: Sequence[str]) -> bool:
+    """Whether headings are the same words with other figures, or single letters."""
+    words = {re.sub(r"\d+", "#", text) for text in texts}
+    numbered = len(words) == 1 and "#" in next(iter(words))
+    return len(texts) > 1 and (numbered or all(len(text) == 1 for text in texts))
 
 
 def grouped(shapes: Sequence[Shape]) -> dict[int, int]:
@@ -76,7 +84,7 @@ class _Group:
         own = [
             one for one in self.shapes if one.levels == shape.levels and _column_kinds(one) == looks
         ]
-        if not own or len(looks) < _FEW or not any(tokens(shape)):
+        if not own or len(looks) < _FEW or not any(tokens(shape.heads)):
             return False
         shared, apart = 0.0, False
         for at, cells in enumerate(shape.values_of):
@@ -101,7 +109,7 @@ _COMPARED = 12
 
 def _likeness(one: Shape, other: Shape) -> float:
     """How alike the headings of two tables are, from 0 to 1."""
-    ours, theirs = set(tokens(one)) - {""}, set(tokens(other)) - {""}
+    ours, theirs = set(tokens(one.heads)) - {""}, set(tokens(other.heads)) - {""}
     shared = len(ours & theirs) / max(len(ours), len(theirs), 1)
     if shared >= _ALIKE:
         return shared

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
-
-import numpy as np
 
 from boreotabula.drafting.tabs.likeness import tokens
 from boreotabula.drafting.tabs.looks import TEXT
@@ -26,10 +23,8 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
     by_tab = _differ_by_tab(examples)
     leading = None if by_tab else _varying_from(shapes)
     crossed = leading is not None or 2 * sum(one.crossed for one in shapes) > len(shapes)
-    words = not any(text.startswith("<") for one in shapes for text in tokens(one))
+    words = not any(text.startswith("<") for one in shapes for text in tokens(one.heads))
     if by_tab and words and all(one.levels == 1 for one in shapes):
-        crossed = False
-    if crossed and leading is None and len(examples) > 1 and _shorter_as_list(examples):
         crossed = False
     if crossed and all(one.bare for one in shapes) and _is_list_of_types(shapes):
         crossed = False
@@ -56,65 +51,13 @@ def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
     values of one."""
     kinds: set[str] = set()
     for shape in shapes:
-        if shape.levels > 1 or any(text.startswith("<") for text in tokens(shape)):
+        if shape.levels > 1 or any(text.startswith("<") for text in tokens(shape.heads)):
             return False
         for cells in shape.values_of[shape.leading :]:
             filled = [cell for cell in cells if cell != ""]
             if filled:
                 kinds.add(typed(filled, tolerant=False).kind)
     return len(kinds - {"integer", "number"}) + bool(kinds & {"integer", "number"}) > 1
-
-
-def _shorter_as_list(examples: Sequence[Example]) -> bool:
-    """Whether the values of a kind take fewer bits as a list, where each column has a range of its
-    own, than as a cross-tab, where all have one; only of tables with the same words for headings,
-    on one row, that could be names of either."""
-    tables = [(one.sheet, shape) for one in examples for shape in one.shapes]
-    columns: dict[str, list[np.ndarray[tuple[int], np.dtype[np.float64]]]] = {}
-    texts: set[str] = set()
-    same_width = len({(shape.right - shape.left, shape.leading) for _, shape in tables}) == 1
-    for sheet, shape in tables:
-        heads = tokens(shape)[shape.leading :]
-        if shape.bare or shape.levels > 1 or any(text.startswith("<") for text in heads):
-            return False
-        for at, text in zip(shape.values, heads, strict=False):
-            figures = sheet.numbers[shape.first : shape.end, at]
-            if text and not is_total(text):
-                # Where all have as many columns, headings may differ as languages do.
-                key = str(at - shape.left) if same_width else text
-                columns.setdefault(key, []).append(figures[~np.isnan(figures)])
-                texts.add(text)
-    usual = {text: some for text, some in columns.items() if 2 * len(some) > len(tables)}
-    if len(usual) == 1 and len(columns) == 1:
-        return True  # a level of one heading, which never changes, tells nothing
-    if len(usual) < _FEW or 2 * len(usual) < len(columns) or _like_one_another(list(texts)):
-        return False
-    values = [np.concatenate(some) for some in usual.values()]
-    apart = sum(_bits(some) for some in values) + _BITS_OF_TYPE * len(values)
-    return bool(apart < _bits(np.concatenate(values)) + _BITS_OF_NAMES)
-
-
-_BITS_OF_TYPE = 3.3
-"""A type is one of ten."""
-_BITS_OF_NAMES = 55.0
-"""Two words of ours for the heading and the value, of about six letters each."""
-
-
-def _bits(values: np.ndarray[tuple[int], np.dtype[np.float64]]) -> float:
-    """What some numbers cost: the ends of their range, then each within it."""
-    if not len(values):
-        return 0.0
-    decimals = next((n for n in range(4) if np.allclose(values * 10**n % 1, 0, atol=1e-6)), 4)
-    low, high = float(values.min()) * 10**decimals, float(values.max()) * 10**decimals
-    ends = np.log2(abs(low) + 2) + np.log2(abs(high) + 2)
-    return float(ends + len(values) * np.log2(high - low + 1))
-
-
-def _like_one_another(texts: Sequence[str]) -> bool:
-    """Whether headings are the same words with other figures, or single letters: classes."""
-    words = {re.sub(r"\d+", "#", text) for text in texts}
-    numbered = len(words) == 1 and "#" in next(iter(words))
-    return numbered or all(len(text) == 1 for text in texts)
 
 
 _FEWEST_TABLES = 3
@@ -125,7 +68,7 @@ def _differ_by_tab(examples: Sequence[Example]) -> bool:
     same in all files: each tab holds things of its own."""
     by_tab: dict[str, list[set[str]]] = {}
     for one in examples:
-        heads = {text for shape in one.shapes for text in tokens(shape) if text}
+        heads = {text for shape in one.shapes for text in tokens(shape.heads) if text}
         by_tab.setdefault(one.specimen.tab, []).append(heads)
     shared = {tab: set.intersection(*some) for tab, some in by_tab.items()}
     several = len(by_tab) > 1 and all(len(some) > 1 for some in by_tab.values())
@@ -159,7 +102,7 @@ def _varying_from(shapes: Sequence[Shape]) -> int | None:
             if text and text not in usual and shape.columns[at] != TEXT and not is_total(text)
         ]  # fmt: skip
         varying.append({some[at] for at in places})
-        moments += all(tokens(shape)[at].startswith("<") for at in places)
+        moments += all(tokens(shape.heads)[at].startswith("<") for at in places)
         named = [text for text in some[: places[0]] if text] if places else []
         if len(places) >= _FEW and named and all(text in usual for text in named):
             found[places[0]] += 1
