@@ -98,6 +98,25 @@ def test_a_reading_that_is_almost_as_likely_is_asked_about(
     assert f"as {form} they give {counts[0]} records, as {other} {counts[1]}" in doubt.text
 
 
+@pytest.mark.parametrize(
+    ("lines", "form", "other"),
+    [
+        ("Lot,Species|A,Fir|B,Oak|C,Ash", Form.LABELS, Form.LIST),
+        ("Site,North|Month,2026-03|Manager,Eva|Total,12", Form.LIST, Form.LABELS),
+        ("Site,North|Month,March 2026|Head,Eva Holm|Sown,1200|Lost,31", Form.LIST, Form.LABELS),
+        ("Lot,Count|A,1|B,2|C,3|D,4", Form.LIST, None),
+    ],
+)
+def test_two_columns_of_a_tab_that_is_alone_may_be_labels_or_a_list(
+    lines: str, form: Form, other: Form | None
+) -> None:
+    rows = [line.split(",") for line in lines.split("|")]
+    cells = [[float(cell) if cell.isdigit() else cell for cell in row] for row in rows]
+    found = draft([Specimen("a.xlsx", make_sheet("Sheet1", cells))])
+    assert found is not None and found.sketch.form == form
+    assert (found.runner_up and found.runner_up[0].form) == other
+
+
 def test_what_gives_no_record_explains_nothing() -> None:
     specimens = forms([9, 400])
     nothing = Sketch(block={"stub": "species"}, fields={"species": "text", "sown": "integer"})

@@ -163,10 +163,14 @@ def test_what_stays_is_a_label_and_what_varies_a_value() -> None:
 def test_a_turned_list_is_told_by_rows_of_one_kind() -> None:
     rows = "Lot | L1 | L2 | L3\nSown | 2026-03-01 | 2026-03-02 | 2026-03-04\nSeeds | 4 | 5 | 6\n"
     kind = sort_tabs([Specimen("a.xlsx", sheet(rows + "State | dry | wet | dry"))]).kinds[0]
-    there = turned(kind)
-    assert there is not None and there[0].examples[0].shapes[0].heads[0] == "Lot"
-    usual = sort_tabs([Specimen("a.xlsx", sheet("Lot | A | B\nL1 | 1 | 2\nL2 | 3 | 4"))]).kinds[0]
-    assert turned(usual) is None
+    found = turned(kind)
+    assert found is not None and found.is_clear
+    assert found.there.examples[0].shapes[0].heads[0] == "Lot"
+    numbers = sheet("Lot | A | B\nL1 | 1 | 2\nL2 | 3 | 4")
+    either = turned(sort_tabs([Specimen("a.xlsx", numbers)]).kinds[0])
+    assert either is not None and not either.is_clear
+    dated = "Lot | Sown | Seeds\nL1 | 2026-03-01 | 4\nL2 | 2026-03-02 | 5\nL3 | 2026-03-04 | 6"
+    assert turned(sort_tabs([Specimen("a.xlsx", sheet(dated))]).kinds[0]) is None
 
 
 def test_a_long_table_ends_where_it_ends() -> None:

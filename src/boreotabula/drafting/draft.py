@@ -10,15 +10,16 @@ from boreotabula.drafting.search.composing import composed
 from boreotabula.drafting.search.cost import cost_of
 from boreotabula.drafting.search.evidence import first_sketch
 from boreotabula.drafting.search.finishing import finished
-from boreotabula.drafting.search.further import further_kinds, turned, with_block
+from boreotabula.drafting.search.further import Turned, further_kinds, turned, with_block
 from boreotabula.drafting.search.improving import improved
 from boreotabula.drafting.search.judging import CLEARLY, Judgement, judge
 from boreotabula.drafting.sketch import Form, Sketch
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.likeness import are_classes, tokens
 from boreotabula.drafting.tabs.looks import TEXT
-from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.shapes import Shape, only_two_columns
 from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
+from boreotabula.drafting.texts.words import is_total
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_READ = 60
@@ -110,17 +111,26 @@ def _best_of(kind: Kindred) -> list[tuple[Sketch, Judgement]]:
         _Reading(*_with_further(improved(candidate, of, some), tried, some))
         for candidate, of in _candidates(tried)
     ]
+    alone = len(kind.examples) == 1
     best = readings[0]
     for other in readings[1:]:
-        if other.is_clearly_likelier(best, alone=len(kind.examples) == 1):
+        # Cells of one type do not tell which way a table lies, nor a tab alone what varies.
+        if other.is_clearly_likelier(best, unsure=alone or other.form is Form.TURNED):
             best = other
+    nearly = best.bits + (_ALONE if alone else CLEARLY)
     close = [
         one for one in readings
-        if one is not best and one.bits < best.bits + CLEARLY and one.form != best.form
+        if one.form != best.form and one.bits < nearly
+        and one.judged.bits_left < best.judged.bits_left + CLEARLY
     ]  # fmt: skip
     specimens = [one.specimen for one in kind.examples[:_MOST_READ]]
     every = [(one.sketch, judge(one.sketch, specimens)) for one in (best, *close)]
     return [(finished(sketch, judged, kind), judged) for sketch, judged in every]
+
+
+_ALONE = 40.0
+"""The same where a tab is alone: which of its texts would stay on another one is not known, and
+each that is a name more or less costs some ten bits."""
 
 
 @dataclass(frozen=True)
@@ -135,11 +145,13 @@ class _Reading:
         """What the tabs cost if they are written down as it reads them."""
         return cost_of(self.sketch, self.judged)
 
-    def is_clearly_likelier(self, other: _Reading, *, alone: bool) -> bool:
+    def is_clearly_likelier(self, other: _Reading, *, unsure: bool) -> bool:
         """Whether it is to be taken instead of another one, which the looks of the tables speak
-        for. Of a tab that is `alone` nothing tells what varies: there it must read more of it."""
+        for. Where bits are `unsure` it must read more of the tabs."""
         left, others = self.judged.bits_left, other.judged.bits_left
-        return self.bits + CLEARLY < other.bits and (not alone or left + CLEARLY < others)
+        if not unsure:
+            return self.bits + CLEARLY < other.bits and left < others + CLEARLY
+        return left + CLEARLY < others and self.bits < other.bits + _ALONE
 
     @property
     def form(self) -> Form:
@@ -192,10 +204,9 @@ def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
 def _candidates(kind: Kindred) -> Iterator[tuple[Sketch, Kindred]]:
     """The sketches that are tried: as the tables look, as the other kind of table, and turned; each
     with the tabs as it sees them."""
-    if also := turned(kind):
-        there, lying = also
-        without = tuple(replace(one, shapes=()) for one in kind.examples)
-        yield first_sketch(lying, there), replace(kind, examples=without)
+    along = turned(kind)
+    if along is not None and along.is_clear:
+        yield _along(along, kind)
     yield first_sketch(kind), kind
     other = tuple(
         replace(one, shapes=tuple(replace(s, crossed=not s.crossed) for s in one.shapes))
@@ -205,23 +216,43 @@ def _candidates(kind: Kindred) -> Iterator[tuple[Sketch, Kindred]]:
     if any(shape.crossed and _is_below_data(one.sheet, shape)
            for one in kind.examples for shape in one.shapes):  # fmt: skip
         return
+    if along is not None and not along.is_clear and len(kind.examples) > 1:
+        yield _along(along, kind)
+    if (among := _other_of_two_columns(kind)) is not None:
+        yield first_sketch(among), among
+        return
     if shapes and all(shape.leading and not shape.bare for shape in shapes):
         sketch = first_sketch(replace(kind, examples=other))
         if not _mixes_types(sketch, other):
             yield sketch, kind
 
 
+def _other_of_two_columns(kind: Kindred) -> Kindred | None:
+    """A tab that is alone and holds two columns, as a list if it was taken for labels with their
+    values, and the other way round: nothing tells which of its texts stay."""
+    if len(kind.examples) > 1 or kind.more:
+        return None
+    (one,) = kind.examples
+    shape = only_two_columns(one.sheet)
+    if shape is None:
+        return None
+    return replace(kind, examples=(replace(one, shapes=() if one.shapes else (shape,)),))
+
+
+def _along(turned: Turned, kind: Kindred) -> tuple[Sketch, Kindred]:
+    without = tuple(replace(one, shapes=()) for one in kind.examples)
+    return first_sketch(turned.lying, turned.there), replace(kind, examples=without)
+
+
 def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
     """Whether headings of a table, of any level, are no names of fields: dates, months and the
     like, which come and go, and classes."""
     levels = [
-        tokens(sheet.rows[row][shape.left + shape.leading : shape.right])
+        [text for text in tokens(sheet.rows[row][shape.left + shape.leading : shape.right])
+         if text and not is_total(text)]
         for row in range(shape.top, shape.lowest + 1)
-    ]
-    return any(
-        any(text.startswith("<") for text in some) or are_classes(list(filter(None, some)))
-        for some in levels
-    )
+    ]  # fmt: skip
+    return any(any(text.startswith("<") for text in some) or are_classes(some) for some in levels)
 
 
 def _mixes_types(sketch: Sketch, examples: Sequence[Example]) -> bool:

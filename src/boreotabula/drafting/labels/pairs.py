@@ -84,8 +84,9 @@ def _pairs_at(
         return
     label = text.strip().rstrip(":：").strip()
     sure = text.strip()[-1:] in _MARKS
-    # Without its mark a text with a comma, or of several sentences, is a title.
-    sentence = not sure and (re.search(r"[,;.!?] ", label) or is_total(label))
+    # Without its mark a text with a comma, or of several sentences, is a title; a word for totals
+    # belongs to a table, if there is one.
+    sentence = not sure and (re.search(r"[,;.!?] ", label) or (shapes and is_total(label)))
     if not label or len(label) > _LONGEST or sentence:
         return
     stays = sure or share is None or share(text) >= _MOST_HAVE

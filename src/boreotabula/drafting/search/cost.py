@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
+from itertools import accumulate
 from math import inf
 
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from boreotabula.drafting.search.judging import Judgement
+from boreotabula.drafting.search.judging import BITS_OF_TEXT, Judgement
 from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.texts.bits import (
     LETTER,
@@ -43,16 +44,20 @@ def cost_of(sketch: Sketch, judged: Judgement) -> float:
     stamped = _stamped(sketch)
     columns = [name for name in own if name not in levels and name not in stamped]
     form = [text for one in judged.readings for text in _texts_of_form(one)]
-    bits = judged.bits_left + _bits_of_layout(sketch, form) + bits_of_texts(form)
+    bits = _bits_left(judged) + _bits_of_layout(sketch, form) + bits_of_texts(form)
     bits += sum(_bits_of_field(parts, name, "tab") for name in own if name in stamped)
+    blocks = (sketch.block, *sketch.more)
+    carried = {name for one in blocks for name in listed(one.get("carry_down"))}
     if levels:
         values = [name for name in columns if _is_value(sketch, name)]
         stub = [name for name in columns if name not in values]
         along = "column" if sketch.turned else "row"
-        bits += sum(_bits_of_field(parts, name, along) for name in stub)
+        for name in stub:
+            bits += _bits_of_field(parts, name, "run" if name in carried else along)
         bits += sum(_bits_of_field(parts, name, "cell") for name in values)
     else:
-        bits += sum(_bits_of_field(parts, name, "cell") for name in columns)
+        for name in columns:
+            bits += _bits_of_field(parts, name, "run" if name in carried else "cell")
     return bits
 
 
@@ -88,17 +93,38 @@ _NAME = 4.0
 
 
 def _texts_of_form(reading: TabReading) -> list[str]:
-    """The texts of a tab that are in no record: headings, labels, and what a rule leaves out."""
-    sheet = reading.roles.sheet
-    masks = [reading.roles.mask_of(role) for role in (Role.LABEL, Role.HEADING, Role.LEFT_OUT)]
-    places = np.nonzero(np.logical_or.reduce(masks) & sheet.filled)
+    """The texts of a tab that are in no record: headings, labels, names of totals, and what a rule
+    leaves out."""
+    sheet, roles = reading.roles.sheet, reading.roles
+    masks = [roles.mask_of(role) for role in (Role.LABEL, Role.HEADING, Role.LEFT_OUT)]
+    masks.append(roles.mask_of(Role.TOTAL) & sheet.is_text)
+    places = np.nonzero(np.logical_or.reduce(masks))
     return [cell_text(sheet.rows[row][at]) for row, at in zip(*places, strict=True)]
+
+
+def _bits_left(judged: Judgement) -> float:
+    """What is left over: cells without a place cost their place and what stands in them, as do
+    totals that are no sums; what a judgement has against a reading besides as it says."""
+    masks = [(one.roles.sheet, one.roles.unplaced_mask) for one in judged.readings]
+    unplaced = [
+        cell_text(sheet.rows[row][at])
+        for sheet, mask in masks
+        for row, at in zip(*np.nonzero(mask), strict=True)
+    ]
+    literally = sum(LETTER * (len(text) + 1) for text in unplaced)
+    totals = sum(
+        int(np.count_nonzero(one.roles.mask_of(Role.TOTAL) & ~one.roles.sheet.is_text))
+        for one in judged.readings
+    )
+    more = max(totals - judged.agree, 0) * BITS_OF_TEXT
+    # There a text costs the same whatever it says.
+    return judged.bits_left + literally - len(unplaced) * BITS_OF_TEXT + more
 
 
 def _bits_of_field(parts: list[pa.RecordBatch], name: str, per: str) -> float:
     """A field of the records; what one cell gives to several of them is paid once."""
     columns = [
-        batch.column(name).take(pa.array(_first_of_each(_keys(batch, per))))
+        batch.column(name).take(pa.array(_first_of_each(_keys(batch, per, name))))
         for batch in parts
         if name in batch.schema.names
     ]
@@ -130,8 +156,11 @@ def _numbers(column: pa.Array) -> NDArray[np.float64]:
     return numbers
 
 
-def _keys(batch: pa.RecordBatch, per: str) -> list[Hashable]:
+def _keys(batch: pa.RecordBatch, per: str, name: str) -> list[Hashable]:
     """What tells the cells apart that a field of each record is read from."""
+    if per == "run":  # a value that is carried down stands once
+        values = batch.column(name).to_pylist()
+        return list(accumulate(a != b for a, b in zip(values, [object(), *values], strict=False)))
     if per == "cell":
         return list(range(batch.num_rows))
     if per == "tab":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, time
 from functools import lru_cache
 from math import log2
@@ -30,9 +30,21 @@ from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Cell, Sheet
 
 
-def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
-    """The tabs of a kind with rows and columns changed, and as they lie with these tables; None
-    unless their cells are alike along the rows, and not down the columns."""
+@dataclass(frozen=True)
+class Turned:
+    """The tabs of a kind whose headings may run down the side."""
+
+    there: Kindred
+    """With rows and columns changed."""
+    lying: Kindred
+    """As they lie, with these tables."""
+    is_clear: bool
+    """Whether their cells are alike along the rows, and not down the columns."""
+
+
+def turned(kind: Kindred) -> Turned | None:
+    """The tabs of a kind as they are if headings run down the side; None if the types of their
+    cells speak against it, or there are no tables that way."""
     there: list[Example] = []
     lying: list[Example] = []
     saved = 0.0
@@ -50,9 +62,9 @@ def turned(kind: Kindred) -> tuple[Kindred, Kindred] | None:
         specimen = Specimen(one.specimen.file, sheet, one.specimen.others)
         there.append(Example(specimen, tuple(replace(shape, crossed=False) for shape in shapes)))
         lying.append(Example(one.specimen, tuple(map(_lying, shapes))))
-    if saved < CLEARLY or not _share_headings(there):
+    if saved < -CLEARLY or not _share_headings(there):
         return None
-    return Kindred(tuple(there)), replace(kind, examples=tuple(lying))
+    return Turned(Kindred(tuple(there)), replace(kind, examples=tuple(lying)), saved >= CLEARLY)
 
 
 _FEWEST_RECORDS = 2

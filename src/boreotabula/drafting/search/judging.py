@@ -66,10 +66,10 @@ class Judgement:
         record explains nothing."""
         if not self.records:
             return inf
-        each = np.log2(self.filled + 1) + _BITS_OF_TEXT
+        each = np.log2(self.filled + 1) + BITS_OF_TEXT
         faults = sum(one.kind != TOTAL_DIFFERS for _, one in self.errors)
         left = self.unplaced + self.passed_over + faults + self.printed - self.agree
-        return float(left * each + self.as_texts * _BITS_OF_TEXT / 2)
+        return float(left * each + self.as_texts * BITS_OF_TEXT / 2)
 
     @property
     def score(self) -> float:
@@ -94,7 +94,7 @@ class Judgement:
 
 CLEARLY = 10.0
 """By so many bits one reading must be better than another to be taken: odds of 1,000 to 1."""
-_BITS_OF_TEXT = 20.0
+BITS_OF_TEXT = 20.0
 """A short text, letter by letter."""
 
 WORST = Judgement(unplaced=1, filled=1)

@@ -131,6 +131,21 @@ def _shapes_in(
             yield replace(shape, end=_end_of(sheet, looks, shape, repeats))
 
 
+def only_two_columns(sheet: Sheet) -> Shape | None:
+    """All that stands on a sheet as a list headed by its first row, if that is two columns without
+    a gap: it may as well be labels with their values."""
+    rows, columns = (np.flatnonzero(sheet.filled.any(axis=at)) for at in (1, 0))
+    if len(columns) != FEWEST or len(rows) <= FEWEST:
+        return None
+    top, left, end, right = (
+        int(one) for one in (rows[0], columns[0], rows[-1] + 1, columns[-1] + 1)
+    )
+    if not sheet.filled[top:end, left:right].all() or not sheet.is_text[top, left:right].all():
+        return None
+    shape = _shape(sheet, looks_of(sheet), top, top + 1, end, left, right)
+    return replace(shape, crossed=False, top=top)
+
+
 def _joined(
     sheet: Sheet, row: int, first: int, runs: Sequence[tuple[int, int]], body: Looks
 ) -> Iterator[tuple[int, int]]:
