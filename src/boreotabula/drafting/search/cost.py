@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Sequence
-from itertools import accumulate
+from enum import Enum, auto
+from itertools import accumulate, pairwise
 from math import inf
 
 import numpy as np
@@ -29,6 +30,17 @@ _KEY = 8.0
 """A key of a layout, and where it stands."""
 
 
+class _Once(Enum):
+    """How often a value of a field is written on a tab, however many records hold it."""
+
+    TAB = auto()
+    ROW = auto()
+    COLUMN = auto()
+    RUN = auto()
+    """Once for all records in turn that it is carried down to."""
+    RECORD = auto()
+
+
 def cost_of(sketch: Sketch, judged: Judgement) -> float:
     """What the tabs that were read cost in bits, written down as a layout and records.
 
@@ -36,48 +48,41 @@ def cost_of(sketch: Sketch, judged: Judgement) -> float:
     """
     if not judged.records:
         return inf
-    parts = [batch for reading in judged.readings for batch in _batches(reading)]
-    own = [name for name in sketch.fields if any(name in one.schema.names for one in parts)]
-    levels = [
-        name for block in (sketch.block, *sketch.more) for name in listed(block.get("across"))
-    ]
-    stamped = _stamped(sketch)
-    columns = [name for name in own if name not in levels and name not in stamped]
-    form = [text for one in judged.readings for text in _texts_of_form(one)]
-    bits = _bits_left(judged) + _bits_of_layout(sketch, form) + bits_of_texts(form)
-    bits += sum(_bits_of_field(parts, name, "tab") for name in own if name in stamped)
-    blocks = (sketch.block, *sketch.more)
-    carried = {name for one in blocks for name in listed(one.get("carry_down"))}
-    if levels:
-        values = [name for name in columns if _is_value(sketch, name)]
-        stub = [name for name in columns if name not in values]
-        along = "column" if sketch.turned else "row"
-        for name in stub:
-            bits += _bits_of_field(parts, name, "run" if name in carried else along)
-        bits += sum(_bits_of_field(parts, name, "cell") for name in values)
-    else:
-        for name in columns:
-            bits += _bits_of_field(parts, name, "run" if name in carried else "cell")
-    return bits
+    tables = [batch for reading in judged.readings for batch in _tables(reading)]
+    form = [text for reading in judged.readings for text in _texts_of_form(reading)]
+    values = sum(_bits_of_field(tables, name, once) for name, once in _written(sketch).items())
+    return values + bits_of_texts(form) + _bits_of_layout(sketch, form) + _bits_left(judged)
 
 
-def _batches(reading: TabReading) -> list[pa.RecordBatch]:
+def _tables(reading: TabReading) -> list[pa.RecordBatch]:
     """The records of a tab, table by table: tables side by side share rows."""
     every = [one.batch for one in reading.blocks] or list(reading.tables.values())
     return [one for one in every if one.num_rows]
 
 
-def _stamped(sketch: Sketch) -> set[str]:
-    blocks = (block.get("stamps", {}) for block in (sketch.block, *sketch.more))
-    return {*sketch.stamps, *sketch.captured, *(name for own in blocks for name in own)}
+def _written(sketch: Sketch) -> dict[str, _Once]:
+    """How often a value of each field is written; levels are headings, and paid as such."""
+    blocks = (sketch.block, *sketch.more)
 
+    def named(key: str) -> set[str]:
+        return {name for block in blocks for name in listed(block.get(key))}
 
-def _is_value(sketch: Sketch, name: str) -> bool:
-    for block in (sketch.block, *sketch.more):
-        value = block.get("value", ())
-        if name in (value if isinstance(value, list | tuple) else listed(value)):
-            return True
-    return False
+    levels, values, carried = map(named, ("across", "value", "carry_down"))
+    stamped = {
+        *sketch.stamps,
+        *sketch.captured,
+        *(n for one in blocks for n in one.get("stamps", ())),
+    }
+    of_stub = (_Once.COLUMN if sketch.turned else _Once.ROW) if levels else _Once.RECORD
+    found = {}
+    for name in sketch.fields:
+        if name in stamped:
+            found[name] = _Once.TAB
+        elif name in carried:
+            found[name] = _Once.RUN
+        elif name not in levels:
+            found[name] = _Once.RECORD if name in values else of_stub
+    return found
 
 
 def _bits_of_layout(sketch: Sketch, form: Sequence[str]) -> float:
@@ -121,17 +126,17 @@ def _bits_left(judged: Judgement) -> float:
     return judged.bits_left + literally - len(unplaced) * BITS_OF_TEXT + more
 
 
-def _bits_of_field(parts: list[pa.RecordBatch], name: str, per: str) -> float:
-    """A field of the records; what one cell gives to several of them is paid once."""
+def _bits_of_field(tables: list[pa.RecordBatch], name: str, once: _Once) -> float:
+    """The values of a field as they are written."""
     columns = [
-        batch.column(name).take(pa.array(_first_of_each(_keys(batch, per, name))))
-        for batch in parts
+        batch.column(name).take(pa.array(_first_of_each(_keys(batch, name, once))))
+        for batch in tables
         if name in batch.schema.names
     ]
     # A table without any value of a field has no column for it.
-    there = [one for one in columns if one.null_count < len(one)]
-    presence = sum(bits_of_presence(len(one) - one.null_count, len(one)) for one in there)
-    return presence + _bits_of_values([one.drop_null() for one in there])
+    filled = [one for one in columns if one.null_count < len(one)]
+    presence = sum(bits_of_presence(len(one) - one.null_count, len(one)) for one in filled)
+    return presence + _bits_of_values([one.drop_null() for one in filled])
 
 
 def _bits_of_values(columns: list[pa.Array]) -> float:
@@ -156,18 +161,18 @@ def _numbers(column: pa.Array) -> NDArray[np.float64]:
     return numbers
 
 
-def _keys(batch: pa.RecordBatch, per: str, name: str) -> list[Hashable]:
-    """What tells the cells apart that a field of each record is read from."""
-    if per == "run":  # a value that is carried down stands once
-        values = batch.column(name).to_pylist()
-        return list(accumulate(a != b for a, b in zip(values, [object(), *values], strict=False)))
-    if per == "cell":
-        return list(range(batch.num_rows))
-    if per == "tab":
+def _keys(batch: pa.RecordBatch, name: str, once: _Once) -> list[Hashable]:
+    """For each record what tells the place where its value of a field is written from others."""
+    if once is _Once.TAB:
         return [0] * batch.num_rows
-    axis = 0 if per == "row" else 1
+    if once is _Once.RECORD:
+        return list(range(batch.num_rows))
+    if once is _Once.RUN:
+        values = batch.column(name).to_pylist()
+        return list(accumulate((a != b for a, b in pairwise(values)), initial=0))
     cells = batch.column("source_cell").to_pylist()
-    return [parse_address(one)[axis] if one else -1 for one in cells]
+    axis = 0 if once is _Once.ROW else 1
+    return [parse_address(cell)[axis] if cell else -1 for cell in cells]
 
 
 def _first_of_each(keys: list[Hashable]) -> list[int]:
