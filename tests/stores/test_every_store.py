@@ -544,9 +544,7 @@ def test_two_targets_of_one_stem_never_forget(
 
 
 @pytest.mark.apart
-@pytest.mark.parametrize(
-    "desk", ["csv", "into xlsx", "into sqlite", "into postgres"], indirect=True
-)
+@every
 def test_two_runs_at_once_take_turns(desk: Desk) -> None:
     """Each adds files that the other does not know: both are there in what is added to."""
     for name in ("c", "d"):

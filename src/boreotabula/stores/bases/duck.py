@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
+from time import monotonic, sleep
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
@@ -20,30 +21,46 @@ _ROW, _RECORDS = "boreotabula_row", "boreotabula_records"
 _AT_ONCE = 50_000
 
 
-def _opened(path: Path, *, read_only: bool) -> duckdb.DuckDBPyConnection:
-    """A connection to a file. Raises CallError if it is no such database, or in use."""
+_LATE, _PAUSE = 600.0, 0.2
+"""So many seconds are waited at most for another session to end, and between two looks."""
+
+
+def _opened(path: Path, *, read_only: bool, on_wait: OnWait | None) -> duckdb.DuckDBPyConnection:
+    """A connection to a file; another session is waited for if `on_wait` is told of it.
+
+    Raises CallError if it is no such database, or stays in use.
+    """
     try:
         import duckdb
     except ImportError:
         raise CallError('records in DuckDB need more: pip install "boreotabula[duckdb]"') from None
-    try:
-        return duckdb.connect(str(path), read_only=read_only)
-    except duckdb.Error as error:
-        said = " ".join(str(error).split())
-        if "lock" in said.lower():
+    until, is_told = monotonic() + _LATE, False
+    while True:
+        try:
+            return duckdb.connect(str(path), read_only=read_only)
+        except duckdb.Error as error:
+            said = " ".join(str(error).split())
+        if "lock" not in said.lower():
+            raise CallError(f"“{path}” cannot be opened: {said}")
+        if on_wait is None or monotonic() > until:
             raise CallError(
                 f"“{path}” is in use by another program or run; close it, or run again when it has"
                 " ended"
-            ) from None
-        raise CallError(f"“{path}” cannot be opened: {said}") from None
+            )
+        if not is_told:
+            on_wait(f"“{path}” is in use: waiting until the other program has ended")
+            is_told = True
+        sleep(_PAUSE)
 
 
 class Duck(TypedBase):
     """A session with a file: while it lasts, no other program can write into it."""
 
-    def __init__(self, path: Path, *, read_only: bool = False) -> None:
+    def __init__(
+        self, path: Path, *, read_only: bool = False, on_wait: OnWait | None = None
+    ) -> None:
         super().__init__(str(path))
-        self._base = _opened(path, read_only=read_only)
+        self._base = _opened(path, read_only=read_only, on_wait=on_wait)
 
     def run(self, statement: str, values: Sequence[object] = ()) -> None:
         """Run a statement."""

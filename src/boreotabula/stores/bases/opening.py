@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Base, Place
+from boreotabula.stores.bases.base import Base, OnWait, Place
 
 
-def open_base(place: Place, *, read_only: bool = False) -> Base:
-    """A session with a database. Raises CallError if it cannot be opened."""
+def open_base(place: Place, *, read_only: bool = False, on_wait: OnWait | None = None) -> Base:
+    """A session with a database; where only one program at a time may have it, others are waited
+    for if `on_wait` is told of them. Raises CallError if it cannot be opened."""
     if isinstance(place, DatabaseAddress):
         from boreotabula.stores.bases.postgres import Postgres
 
@@ -15,7 +16,7 @@ def open_base(place: Place, *, read_only: bool = False) -> Base:
     if place.suffix.lower() == ".duckdb":
         from boreotabula.stores.bases.duck import Duck
 
-        return Duck(place, read_only=read_only)
+        return Duck(place, read_only=read_only, on_wait=on_wait)
     from boreotabula.stores.bases.sqlite import Sqlite
 
     return Sqlite(place, read_only=read_only)

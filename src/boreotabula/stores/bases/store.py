@@ -85,7 +85,7 @@ class BaseStore:
             own = (self.place, run_folder(self.place))
             check_output(layout, self.place, named, own=(self.place,))
         with told(self.shown):
-            base = open_base(self.place)
+            base = open_base(self.place, on_wait=self.on_wait)
             try:
                 for table, schema in schemas_of(layout).items():
                     if not layout.plan.grows:
@@ -106,7 +106,7 @@ class BaseStore:
     def session(self) -> Base:
         """The session of this run."""
         if self._base is None:
-            self._base = open_base(self.place)
+            self._base = open_base(self.place, on_wait=self.on_wait)
         return self._base
 
     def close(self) -> None:
