@@ -200,6 +200,7 @@ def test_an_xls_that_would_take_the_process_down_is_refused(
         (b"%PDF-1.7 ...", "it is a PDF document, not a table"),
         (b"\x89PNG\r\n\x1a\n", "it is a picture, not a table"),
         (b"\0\1\2\3" * 20, "it is neither a workbook nor text"),
+        (b"lot,count\nA,1\nB\0,2\n", "it has a character of value 0 in line 3"),
         (b"PK\x03\x04 cut off", "it is damaged, perhaps because it was cut off"),
         (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1 cut off", "it is damaged, or was cut off"),
         (b"<html><body>hello</body></html>", "it is a web page without a table"),

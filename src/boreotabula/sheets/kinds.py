@@ -92,7 +92,19 @@ def _written(head: bytes) -> FileKind:
         return FileKind.WEB_PAGE
     if looks_like_text(head):
         return FileKind.TEXT
-    raise UnreadableError("it is neither a workbook nor text", NO_TABLE)
+    raise no_text(head)
+
+
+def no_text(head: bytes) -> UnreadableError:
+    """What is said of a file that is no text, by how it begins."""
+    before, _, rest = head.partition(b"\0")
+    if before and rest and looks_like_text(head.replace(b"\0", b"")):
+        line = before.count(b"\n") + 1
+        return UnreadableError(
+            f"it has a character of value 0 in line {line}, which no text has",
+            "Remove all such characters, or ask the sender for the table itself.",
+        )
+    return UnreadableError("it is neither a workbook nor text", NO_TABLE)
 
 
 def looks_like_text(head: bytes) -> bool:

@@ -16,7 +16,7 @@ from typing import Literal
 from boreotabula.files import open_regular
 from boreotabula.limits import TEXT, Budget
 from boreotabula.sheets.aligned import Starts, aligned_rows, cut_rows, find_columns
-from boreotabula.sheets.kinds import NO_TABLE, looks_like_text
+from boreotabula.sheets.kinds import looks_like_text, no_text
 from boreotabula.sheets.look import check_extent
 from boreotabula.unreadable import UnreadableError
 
@@ -143,7 +143,7 @@ def find_encoding(data: bytes) -> str:
             return name
     head = data[: _SAMPLE_BYTES // 2 * 2]
     if not looks_like_text(head):
-        raise UnreadableError("it is neither a workbook nor text", NO_TABLE)
+        raise no_text(head)
     if b"\0" in head:
         return "utf-16-be" if head[0::2].count(0) > head[1::2].count(0) else "utf-16-le"
     try:
