@@ -13,7 +13,7 @@ from boreotabula.drafting.search.finishing import finished
 from boreotabula.drafting.search.further import Turned, further_kinds, turned, with_block
 from boreotabula.drafting.search.improving import improved
 from boreotabula.drafting.search.judging import CLEARLY, Judgement, judge
-from boreotabula.drafting.sketch import Form, Sketch
+from boreotabula.drafting.sketch import Sketch, TabForm
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.likeness import are_classes, tokens
 from boreotabula.drafting.tabs.looks import TEXT
@@ -115,7 +115,7 @@ def _best_of(kind: Kindred) -> list[tuple[Sketch, Judgement]]:
     best = readings[0]
     for other in readings[1:]:
         # Cells of one type do not tell which way a table lies, nor a tab alone what varies.
-        if other.is_clearly_likelier(best, unsure=alone or other.form is Form.TURNED):
+        if other.is_clearly_likelier(best, unsure=alone or other.form is TabForm.TURNED):
             best = other
     nearly = best.bits + (_ALONE if alone else CLEARLY)
     close = [
@@ -154,7 +154,7 @@ class _Reading:
         return left + CLEARLY < others and self.bits < other.bits + _ALONE
 
     @property
-    def form(self) -> Form:
+    def form(self) -> TabForm:
         """What the tabs are by it."""
         return self.sketch.form
 

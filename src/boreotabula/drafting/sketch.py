@@ -17,7 +17,7 @@ from boreotabula.layout.parsing import parse_layout
 from boreotabula.reading.plan import Plan, make_plan
 
 
-class Form(StrEnum):
+class TabForm(StrEnum):
     """What tabs are by a layout, as questions call it."""
 
     LIST = "a list"
@@ -89,13 +89,13 @@ class Sketch:
         return frozenset(name for one in patterns for name in _CAPTURE.findall(one))
 
     @property
-    def form(self) -> Form:
+    def form(self) -> TabForm:
         """What the tabs are, by its first block."""
         if self.turned:
-            return Form.TURNED
+            return TabForm.TURNED
         if "across" in self.block:
-            return Form.CROSS_TAB
-        return Form.LIST if self.block or self.listed else Form.LABELS
+            return TabForm.CROSS_TAB
+        return TabForm.LIST if self.block or self.listed else TabForm.LABELS
 
     @property
     def turned(self) -> bool:

@@ -83,9 +83,9 @@ def _of_another_reading(draft: Draft, records: tuple[int, int] | None) -> Iterat
     )
     yield Doubt.at_cell(
         READING, example.specimen.file, example.specimen.tab, row, column,
-        f"the tabs read almost equally well as {taken} and as {other}; as {taken} they give"
-        f" {counted(own, 'record')}, as {other} {others:,}",
-        f"{taken} is taken; `draft --ask` lets you choose the other",
+        f"the tabs are read as {taken} ({counted(own, 'record')}); {other} ({others:,}) is almost"
+        " as likely",
+        "`draft --ask` lets you choose",
         choices=(taken.value, other.value), records=max(own, others),
     )  # fmt: skip
 
