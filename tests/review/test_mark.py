@@ -80,7 +80,8 @@ def send(path: Path, site: str, lots: Sequence[tuple[str, Any]], tab: str = "Lot
 
 
 VML_BOX = (
-    b'<v:shape xmlns:v="urn:schemas-microsoft-com:vml" id="_x0000_s9000">'
+    b'<v:shape xmlns:v="urn:schemas-microsoft-com:vml" id="Box 1"'
+    b' xmlns:o="urn:schemas-microsoft-com:office:office" o:spid="_x0000_s9000">'
     b"<v:textbox><div>one<br>two</div></v:textbox></v:shape>"
 )
 

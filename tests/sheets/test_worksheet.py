@@ -117,9 +117,11 @@ SHEET = f'<worksheet xmlns="{MAIN}"><sheetData>%s</sheetData></worksheet>'
         f'<worksheet xmlns="{MAIN}"/>'.encode(),
         (SHEET % '<row r="2"/><row r="2"/>').encode(),
         (SHEET % '<row r="two"/>').encode(),
+        (SHEET % '<row r="1"/><other><row r="2"/></other><row r="3"/>').encode(),
+        (SHEET % '<row r="1"/><other/>').encode(),
         ('<!DOCTYPE w [<!ENTITY a "b">]>' + SHEET % '<row r="1"><c r="A1"/></row>').encode(),
     ],
-    ids=["empty", "cut off", "no rows", "twice", "no number", "entities"],
+    ids=["empty", "cut off", "no rows", "twice", "no number", "among", "behind", "entities"],
 )
 def test_a_damaged_part_is_said_to_be_damaged(content: bytes) -> None:
     with pytest.raises(CallError, match=r"damaged in “sheet1\.xml”"):

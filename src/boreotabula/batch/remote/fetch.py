@@ -165,7 +165,7 @@ def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, Remot
     }
     return (
         {written_name(name): RemoteFile(url, name, entry) for name, entry in plain.items()},
-        _told(Fetched(), failed, passed),
+        _mirrored(Fetched(), failed, passed),
     )
 
 
@@ -277,10 +277,10 @@ def _fetch(
                     on_file(written_name(name), mirror.folder / name)
     mirror.save(there)
     fetched = Fetched(sum(name not in failed for name in new), len(chosen), total)
-    return _told(fetched, failed, passed, chosen.keys() - failed.keys())
+    return _mirrored(fetched, failed, passed, chosen.keys() - failed.keys())
 
 
-def _told(
+def _mirrored(
     fetched: Fetched, failed: Mapping[str, str], passed: Sequence[str], here: Collection[str] = ()
 ) -> Mirrored:
     return Mirrored(

@@ -266,7 +266,9 @@ def _add_shapes(package: Package, part: str, spots: Sequence[Address]) -> None:
         _refer(package.worksheet(part), package.relate(part, "/vmlDrawing", name))
     else:
         root = _shapes_there(package, name)
-        ids = (re.fullmatch(r"_x0000_s(\d+)", one.get("id", "")) for one in root.iter("{*}shape"))
+        # The number of a shape stands in its own id, or in that of the office (o:spid).
+        values = (value for shape in root.iter("{*}shape") for value in shape.attrib.values())
+        ids = (re.fullmatch(r"_x0000_s(\d+)", value) for value in values)
         first = max([1024, *(int(one[1]) for one in ids if one is not None)]) + 1
     for at, spot in enumerate(spots):
         root.append(_shape(first + at, spot))

@@ -123,8 +123,10 @@ def read_worksheet(content: bytes, name: str, budget: Budget | None = None) -> W
     data = sheet.root.find("{*}sheetData")
     if data is None or data.attrib or _declares_entities(sheet.root):
         raise damaged(name)
-    for row in list(data):
-        data.remove(row)
+    try:
+        _drop(list(data))
+    except ValueError:
+        raise damaged(name) from None
     return sheet
 
 
@@ -138,9 +140,16 @@ def _take_rows(parser: Any, sheet: Worksheet) -> int:
         elif event == "end" and _is_row_of_sheet(element):
             size += _take_row(element, sheet)
             # The row itself stays until the next: the parser may still have to put text behind it.
-            for earlier in element.itersiblings(preceding=True):
-                element.getparent().remove(earlier)
+            _drop(list(element.itersiblings(preceding=True)))
     return size
+
+
+def _drop(rows: list[Any]) -> None:
+    """Take rows that were taken out of the tree; anything else among them would be lost."""
+    for row in rows:
+        if etree.QName(row).localname != "row":
+            raise ValueError(row.tag)
+        row.getparent().remove(row)
 
 
 def _take_row(row: Any, sheet: Worksheet) -> int:
