@@ -232,6 +232,9 @@ def test_several_folders_and_files_named_on_the_command_line(tmp_path: Path) -> 
     assert "first records, nothing was written" in trial.out
     limited = program("extract", "stock.toml", "--dry-run", "--limit", "2", "--json", cwd=tmp_path)
     assert json.loads(limited.out)["files_read"] == 2
+    both = ["--only", "*_2*", "--only", "late/*"]
+    trial = program("extract", "stock.toml", "--dry-run", *both, "--json", cwd=tmp_path)
+    assert json.loads(trial.out)["files_read"] == 2
     none = program("extract", "stock.toml", "--dry-run", "--only", "z*", cwd=tmp_path)
     assert (none.status, none.out) == (2, "")
 

@@ -7,10 +7,12 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+import click
 import openpyxl
 import pytest
 
 from boreotabula.batch.processes.worker import out_of_memory
+from boreotabula.cli.main import cli
 from helpers import Outcome, csv_rows, installed, program, write_workbook
 
 LAYOUT = """
@@ -152,6 +154,25 @@ def files(home: Path) -> Path:
     fields = '[block]\n[fields]\nlot = "text"\nn = "integer"\n'
     layout.write_text(f'layout = 1\n[source]\nfolder = "in"\n{fields}', "utf-8")
     return layout
+
+
+def single_options() -> list[tuple[str, str]]:
+    """Each option of a command that takes one value."""
+    context = click.Context(cli)
+    commands = {name: cli.get_command(context, name) for name in cli.list_commands(context)}
+    return [
+        (name, option.opts[-1])
+        for name, command in commands.items()
+        for option in (command.params if command else [])
+        if isinstance(option, click.Option) and not (option.multiple or option.is_flag)
+    ]
+
+
+@pytest.mark.parametrize(("command", "option"), single_options())
+def test_an_option_for_one_value_is_not_given_two(command: str, option: str) -> None:
+    done = program(command, option, "1", f"{option}=1", "x")
+    assert done.status == 2 and done.out == ""
+    assert f"{option} is given 2 times; it takes one value" in done.err
 
 
 @pytest.mark.apart

@@ -9,10 +9,9 @@ from pathlib import Path
 
 from boreotabula.batch.inputs import SourceFile
 from boreotabula.errors import CallError
+from boreotabula.sheets.tab_names import MOST_LETTERS, free_name, length
 
 CONTENTS = "Contents"
-_NO_NAME = re.compile(r"[\[\]:*?/\\]")
-_MOST_NAME = 31
 _FEWEST_SIGNS = 6
 """So much of a part is left at least when names are shortened."""
 
@@ -24,13 +23,8 @@ class TabNames:
     taken: set[str] = field(default_factory=lambda: {CONTENTS.casefold(), "history"})
 
     def new(self, wanted: str) -> str:
-        """A name that is valid (31 signs, not any), and no other's in whatever letter case."""
-        clean = " ".join(_NO_NAME.sub(" ", wanted).split()).strip("'")[:_MOST_NAME].strip() or "tab"
-        name, number = clean, 1
-        while name.casefold() in self.taken:
-            number += 1
-            end = f" ({number})"
-            name = clean[: _MOST_NAME - len(end)].strip() + end
+        """A name that is valid, and no other's in whatever letter case."""
+        name = free_name(" ".join(wanted.split()), self.taken)
         self.taken.add(name.casefold())
         return name
 
@@ -48,7 +42,7 @@ def named(form: str, source: SourceFile, tab: str, number: int) -> str:
     """The name of a tab; of one that is too long the longest part loses its middle."""
     parts = {"file": Path(source.name).stem, "folder": source.folder, "tab": tab, "n": str(number)}
     made = _filled(form, parts)
-    over = len(made) - _MOST_NAME
+    over = length(made) - MOST_LETTERS
     longest = max(re.findall(r"\{(\w+)\}", form), key=lambda one: len(parts[one]), default="")
     if over > 0 and len(parts.get(longest, "")) > over + _FEWEST_SIGNS:
         kept = len(parts[longest]) - over - 1

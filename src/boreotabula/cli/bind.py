@@ -9,7 +9,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import SOURCE, json_option, largest_part, limits, overwrite_option
+from boreotabula.cli.options import (
+    SOURCE,
+    Command,
+    json_option,
+    largest_part,
+    limits,
+    overwrite_option,
+)
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
@@ -36,7 +43,7 @@ gives its own files and tabs, and tells how numbers and dates of text files are 
 are made valid, unique, and at most 31 characters long."""
 
 
-@click.command("bind", epilog=EPILOG)
+@click.command("bind", cls=Command, epilog=EPILOG)
 @click.argument("sources", nargs=-1, required=True, type=SOURCE)
 @click.option(
     "-o", "--output", type=click.Path(path_type=Path), required=True, metavar="OUT",

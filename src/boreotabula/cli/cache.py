@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from boreotabula.cli.options import json_option
+from boreotabula.cli.options import Command, json_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.texts import counted
 
@@ -19,7 +19,7 @@ the environment variable BOREOTABULA_CACHE says. Above 2 GiB, what was not used 
 `extract --fresh` ignores it."""
 
 
-@click.command("cache", epilog=EPILOG)
+@click.command("cache", cls=Command, epilog=EPILOG)
 @click.option("--clear", "clear_it", is_flag=True, help="Delete everything in it.")
 @json_option
 def command(clear_it: bool, as_json: bool) -> int:

@@ -9,6 +9,7 @@ import click
 
 from boreotabula.cli.options import (
     PLACE,
+    Command,
     chart_option,
     cross_option,
     json_option,
@@ -35,7 +36,7 @@ order of rows and columns does not matter. Numbers are compared digit by digit, 
 zero. A table made by hand (.csv, .xlsx) needs --key and the same column names."""
 
 
-@click.command("compare", epilog=EPILOG)
+@click.command("compare", cls=Command, epilog=EPILOG)
 @click.argument("before", type=PLACE)
 @click.argument("after", type=PLACE, required=False)
 @click.option(

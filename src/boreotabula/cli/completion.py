@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 from click.shell_completion import ShellComplete, get_completion_class
 
+from boreotabula.cli.options import Command
 from boreotabula.cli.printing import say
 
 SHELLS = ("bash", "zsh", "fish")
@@ -18,7 +19,7 @@ Add one line to the start-up file of your shell:
 Then open a new terminal; Tab completes commands, options and file names."""
 
 
-@click.command("completion", epilog=EPILOG)
+@click.command("completion", cls=Command, epilog=EPILOG)
 @click.argument("shell", type=click.Choice(SHELLS))
 @click.pass_context
 def command(context: click.Context, shell: str) -> int:

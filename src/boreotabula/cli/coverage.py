@@ -10,6 +10,7 @@ import click
 
 from boreotabula.cli.options import (
     PLACE,
+    Command,
     chart_option,
     cross_option,
     json_option,
@@ -37,7 +38,7 @@ Exit status: 0 done · 1 with --require-complete, if something is missing · 2 w
 _MOST = 8
 
 
-@click.command("coverage", epilog=EPILOG)
+@click.command("coverage", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="OUT|LAYOUT")
 @click.option("--rows", multiple=True, metavar="FIELD", help="Field with the sender (repeatable).")
 @click.option(

@@ -9,6 +9,7 @@ import click
 
 from boreotabula.cli.options import (
     PLACE,
+    Command,
     chart_option,
     cross_option,
     json_option,
@@ -40,7 +41,7 @@ Without --chart-kind the chart is lines over time for up to 12 rows; bars withou
 up to 60 of them; otherwise a heat map."""
 
 
-@click.command("crosstab", epilog=EPILOG)
+@click.command("crosstab", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="OUT|LAYOUT")
 @click.option("--rows", multiple=True, metavar="FIELD", help="Field for the rows (repeatable).")
 @click.option("--across", metavar="FIELD", help="Field for the columns.")

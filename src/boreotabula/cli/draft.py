@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from boreotabula.batch.remote.address import as_named
-from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, Command, json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
 from boreotabula.findings.kind import Severity
 from boreotabula.texts import agreeing, counted
@@ -39,7 +39,7 @@ Exit status: 0 nothing needs a look · 1 drafted, with errors or questions that 
 With --again these tell how the files are read with the changes."""
 
 
-@click.command("draft", epilog=EPILOG)
+@click.command("draft", cls=Command, epilog=EPILOG)
 @click.argument("places", type=SOURCE, nargs=-1, metavar="FOLDER|FILE...")
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the layout there.")
 @click.option(

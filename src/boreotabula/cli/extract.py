@@ -12,6 +12,7 @@ from boreotabula.cli.options import (
     OUT,
     PLACE,
     SOURCE,
+    Command,
     json_option,
     largest_part,
     limits,
@@ -50,7 +51,7 @@ Exit status: 0 clean · 1 written, but there are errors
              2 wrong call or layout · 3 nothing was read · 70 a fault of the program"""
 
 
-@click.command("extract", epilog=EPILOG)
+@click.command("extract", cls=Command, epilog=EPILOG)
 @click.argument("layout", type=click.Path(path_type=Path))
 @click.argument("files", nargs=-1, type=SOURCE)
 @click.option(
@@ -101,7 +102,12 @@ Exit status: 0 clean · 1 written, but there are errors
     "--safe-csv", is_flag=True,
     help="Put an apostrophe before texts in CSV that a spreadsheet would read as a formula.",
 )  # fmt: skip
-@click.option("--only", metavar="PATTERN", help="Read only the files whose names match.")
+@click.option(
+    "--only",
+    multiple=True,
+    metavar="PATTERN",
+    help="Read only the files whose names match (repeatable).",
+)
 @click.option(
     "--limit", type=click.IntRange(min=1), metavar="N", help="Read only the first N files."
 )
@@ -138,7 +144,7 @@ def command(
     expect: Path | None,
     overwrite: bool,
     safe_csv: bool,
-    only: str | None,
+    only: tuple[str, ...],
     limit: int | None,
     dry_run: bool,
     strict: bool,

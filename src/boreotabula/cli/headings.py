@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import json_option, largest_part, limits
+from boreotabula.cli.options import Command, json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 
@@ -33,7 +33,7 @@ Exit status: 0 all headings are known · 1 some are unknown
              2 wrong call or layout · 3 nothing was read"""
 
 
-@click.command("headings", epilog=EPILOG)
+@click.command("headings", cls=Command, epilog=EPILOG)
 @click.argument("layout", type=click.Path(path_type=Path))
 @click.argument("pairs", nargs=-1, metavar="[HEADING=FIELD]...")
 @click.option("--adopt", is_flag=True, help="Add accepted headings to the glossary.")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import click
 
+from boreotabula.cli.options import Command
 from boreotabula.cli.printing import say_json
 
 EPILOG = """\b
@@ -14,7 +15,7 @@ Many editors check and complete a TOML file that names its schema in the first l
   #:schema layout.schema.json"""
 
 
-@click.command("layout-schema", epilog=EPILOG)
+@click.command("layout-schema", cls=Command, epilog=EPILOG)
 def command() -> int:
     """Print the JSON Schema of layouts.
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import PLACE, json_option, table_option
+from boreotabula.cli.options import PLACE, Command, json_option, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from boreotabula.stores.bases.base import Place
 
 
-@click.command("mark", epilog=EPILOG)
+@click.command("mark", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="OUT")
 @click.option(
     "-o", "--output", type=click.Path(path_type=Path), metavar="FOLDER",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +14,27 @@ from boreotabula.limits import Limits
 
 if TYPE_CHECKING:
     from boreotabula.stores.bases.base import Place
+
+
+class Command(click.Command):
+    """A command that takes an option's value once: of two, none is dropped without a word."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Read the arguments. Raises UsageError if an option that takes one value is given two."""
+        if not ctx.resilient_parsing:
+            _, _, given = self.make_parser(ctx).parse_args(list(args))
+            for option, times in Counter(given).items():
+                if times > 1 and isinstance(option, click.Option) and _takes_one(option):
+                    name = max(option.opts, key=len)
+                    raise click.UsageError(
+                        f"{name} is given {times} times; it takes one value", ctx
+                    )
+        return super().parse_args(ctx, args)
+
+
+def _takes_one(option: click.Option) -> bool:
+    return not (option.multiple or option.is_flag or option.count)
+
 
 json_option = click.option(
     "--json", "as_json", is_flag=True, help="Print JSON, for other programs."

@@ -8,7 +8,14 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from boreotabula.batch.remote.address import as_named
-from boreotabula.cli.options import SOURCE, json_option, largest_part, limits, overwrite_option
+from boreotabula.cli.options import (
+    SOURCE,
+    Command,
+    json_option,
+    largest_part,
+    limits,
+    overwrite_option,
+)
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
@@ -29,7 +36,7 @@ Examples:
   boreotabula show inbox --rows 5"""
 
 
-@click.command("show", epilog=EPILOG)
+@click.command("show", cls=Command, epilog=EPILOG)
 @click.argument("files", nargs=-1, required=True, type=SOURCE)
 @click.option(
     "--tab", "tabs", multiple=True, metavar="PATTERN",

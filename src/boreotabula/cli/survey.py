@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from boreotabula.batch.remote.address import as_named
-from boreotabula.cli.options import SOURCE, json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, Command, json_option, largest_part, limits
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -27,7 +27,7 @@ Examples:
 Exit status: 0 done · 2 wrong call or layout"""
 
 
-@click.command("survey", epilog=EPILOG)
+@click.command("survey", cls=Command, epilog=EPILOG)
 @click.argument("target", type=SOURCE, metavar="FOLDER|LAYOUT")
 @click.option("--odd", is_flag=True, help="List only the files and tabs that differ from most.")
 @largest_part

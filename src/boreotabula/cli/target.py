@@ -163,12 +163,12 @@ def inbox_of(
     layout: Layout,
     target: Target,
     files: tuple[Path, ...],
-    only: str | None,
+    only: tuple[str, ...],
     limit: int | None,
     on_fetched: OnFetched | None = None,
 ) -> Inbox:
     """The files of this call; `on_fetched` is called with those that are fetched."""
-    from boreotabula.layout.patterns import Kind, PatternError, pattern
+    from boreotabula.layout.patterns import Kind, PatternError, matching, pattern
 
     if only or limit:
         on_fetched = None  # not all of them are read
@@ -178,12 +178,13 @@ def inbox_of(
     taken = inbox.taken
     if only:
         try:
-            chosen = pattern(only, Kind.FILE)
+            chosen = tuple(pattern(name, Kind.FILE) for name in only)
         except PatternError as error:
             raise CallError(f"--only: {error}") from None
-        taken = tuple(one for one in taken if chosen.match(one.name) is not None)
+        taken = tuple(one for one in taken if matching(chosen, one.name) is not None)
         if not taken:
-            raise CallError(f"--only: none of the {len(inbox.taken)} files matches “{only}”")
+            named = " or ".join(f"“{name}”" for name in only)
+            raise CallError(f"--only: none of the {len(inbox.taken)} files matches {named}")
     partial = inbox.partial or bool(only or limit)
     return replace(inbox, taken=taken[:limit], partial=partial)
 

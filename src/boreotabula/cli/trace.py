@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import PLACE, json_option, largest_part, limits, table_option
+from boreotabula.cli.options import PLACE, Command, json_option, largest_part, limits, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -36,7 +36,7 @@ Exit status: 0 found · 1 no such record, or its tab now gives another one
 _MOST = 10
 
 
-@click.command("trace", epilog=EPILOG)
+@click.command("trace", cls=Command, epilog=EPILOG)
 @click.argument("file", type=PLACE, metavar="OUT|FILE")
 @click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
 @click.option("--where", metavar="FIELD=VALUE,…", help="Show the records that have these values.")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from boreotabula.cli.options import Command
 from boreotabula.cli.printing import say
 from boreotabula.texts import counted
 
@@ -21,7 +22,7 @@ headings, look at records, draw a chart, bind workbooks, see what a sender has c
 faults back."""
 
 
-@click.command("demo", epilog=EPILOG)
+@click.command("demo", cls=Command, epilog=EPILOG)
 @click.argument("folder", type=click.Path(path_type=Path), default=Path("boreotabula-demo"))
 @click.option("--story", is_flag=True, help="Run the other steps as well.")
 def command(folder: Path, story: bool) -> int:

@@ -13,11 +13,9 @@ from lxml import etree
 from boreotabula.layout.addresses import Address
 from boreotabula.sheets.parts.editing import Package, Replaced, add, open_package
 from boreotabula.sheets.parts.writing import new_workbook
+from boreotabula.sheets.tab_names import valid_name
 from boreotabula.stores.csv import field_type
 from boreotabula.stores.xlsx_rows import SheetRows
-
-_NO_NAME = re.compile(r"[\[\]:*?/\\']")
-_MOST_NAME = 31
 
 
 class NewWorkbook:
@@ -61,8 +59,8 @@ def empty_workbook(schemas: Mapping[str, pa.Schema]) -> BinaryIO:
 
 
 def tab_name(table: str) -> str:
-    """The name of a table as tabs allow it: 31 signs, and not any."""
-    return _NO_NAME.sub(" ", table).strip()[:_MOST_NAME] or "records"
+    """The name of a table as tabs allow it."""
+    return valid_name(table, otherwise="records")
 
 
 def table_name(table: str, number: int) -> str:

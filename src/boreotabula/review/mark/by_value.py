@@ -11,14 +11,14 @@ from boreotabula.binding.looks import CellNote, Look, Looks
 from boreotabula.binding.types import plainly
 from boreotabula.binding.write import Formats, let_go, write_tab
 from boreotabula.review.mark.faults import COLOURS
-from boreotabula.review.mark.in_place import Listed, Mark, free_name
+from boreotabula.review.mark.in_place import Listed, Mark
 from boreotabula.sheets.marked import MARKED_NAME
 from boreotabula.sheets.opening import Opening, Workbook
 from boreotabula.sheets.parts.writing import finish, new_workbook
 from boreotabula.sheets.sheet import Visibility
+from boreotabula.sheets.tab_names import free_name
 
 _THICK = 5
-_NAME = 31
 
 
 def write_values(
@@ -41,7 +41,7 @@ def write_values(
         lost: list[str] = []
         try:
             names = _names(path, [tab.name for tab, _ in tabs])
-            front = made.add_worksheet(free_name(title, list(names.values())))
+            front = made.add_worksheet(free_name(title, names.values()))
             formats = Formats(made)
             _write_list(front, formats, names, title, heads, lines)
             for tab, sheet in tabs:
@@ -62,10 +62,10 @@ def write_values(
 
 def _names(path: Path, tabs: Sequence[str]) -> dict[str, str]:
     """The names of tabs in the copy: a text file has none, and is called like its file."""
-    return {tab: tab or path.stem.translate(_NO_NAME)[:_NAME] or "table" for tab in tabs}
-
-
-_NO_NAME = str.maketrans(dict.fromkeys("[]:*?/\\'", " "))
+    names: dict[str, str] = {}
+    for tab in tabs:
+        names[tab] = free_name(tab or path.stem, names.values(), otherwise="table")
+    return names
 
 
 def _marked(look: Look, marks: Sequence[Mark]) -> Look:

@@ -29,6 +29,7 @@ from boreotabula.sheets.parts.worksheet import (
     style_of,
     unselect,
 )
+from boreotabula.sheets.tab_names import free_name
 from boreotabula.stores.xlsx_rows import without_forbidden, xml_text
 
 _BOOK = "xl/workbook.xml"
@@ -367,16 +368,6 @@ def _row(number: int, texts: Sequence[str], styles: Sequence[int]) -> str:
         if text
     )
     return f'<row r="{number}">{cells}</row>'
-
-
-def free_name(title: str, names: Mapping[str, Any] | Sequence[str]) -> str:
-    """A name for a tab that no other has."""
-    taken = {one.casefold() for one in names}
-    found, number = title[:31], 1
-    while found.casefold() in taken:
-        number += 1
-        found = f"{title[:26]} ({number})"
-    return found
 
 
 def _put_first(package: Package, name: str, key: str) -> None:

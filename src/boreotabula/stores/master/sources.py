@@ -9,17 +9,17 @@ from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.parts.editing import Package, add, relation_of
 from boreotabula.sheets.sheet import Sheet
+from boreotabula.sheets.tab_names import valid_name
 from boreotabula.stores.pairing import Source, Values
 from boreotabula.stores.xlsx_rows import heading_cell
 
 _BOOK = "xl/workbook.xml"
-_MOST_NAME = 31
 _MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
 
 
 def sources_tab(tab: str) -> str:
     """The name of the hidden tab beside a tab."""
-    return f"sources of {tab}"[:_MOST_NAME].rstrip()
+    return valid_name(f"sources of {tab}")
 
 
 def is_sources_tab(name: str, tabs: Iterable[str]) -> bool:

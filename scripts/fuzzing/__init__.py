@@ -1,0 +1,1 @@
+"""Examples that damage what strangers send, and what must hold of each."""

@@ -1,0 +1,40 @@
+"""Names that a workbook accepts for its tabs: what a new tab may be called."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+MOST_LETTERS = 31
+"""So long a name may be, in units of UTF-16: ECMA-376 leaves it open, but programs refuse more."""
+
+_FORBIDDEN = re.compile(r"\s*[\[\]:*?/\\\x00-\x1f\x7f\ud800-\udfff\ufffe\uffff]+\s*")
+
+
+def length(name: str) -> int:
+    """The length of a name as workbooks count it: most emoji count as two."""
+    return len(name.encode("utf-16-le", "surrogatepass")) // 2
+
+
+def shortened(name: str, most: int = MOST_LETTERS) -> str:
+    """The beginning of a name that is as long as may be."""
+    units = name.encode("utf-16-le", "surrogatepass")[: 2 * most]
+    return units.decode("utf-16-le", "ignore")
+
+
+def valid_name(wanted: str, *, otherwise: str = "tab") -> str:
+    """A name with a blank for what no tab may be called, and not too long."""
+    clean = _FORBIDDEN.sub(" ", wanted).strip("' ")
+    return shortened(clean).strip("' ") or otherwise
+
+
+def free_name(wanted: str, taken: Iterable[str], *, otherwise: str = "tab") -> str:
+    """A valid name that no other tab has in whatever letter case, with a number where need be."""
+    used = {name.casefold() for name in taken}
+    clean = name = valid_name(wanted, otherwise=otherwise)
+    number = 1
+    while name.casefold() in used:
+        number += 1
+        end = f" ({number})"
+        name = shortened(clean, MOST_LETTERS - len(end)).strip("' ") + end
+    return name
