@@ -107,3 +107,15 @@ seedlings = "integer"
     reading = read(sheet("Nursery\n.\nSpecies | A\nPine | 1"), text)
     assert codes(reading) == ["stamp-blank"]
     assert values(reading, "nursery", "species", "seedlings") == [(None, "Pine", 1)]
+
+
+def test_a_label_beside_a_table_has_its_value_though_it_is_level_with_the_headings() -> None:
+    text = LAYOUT.format(nursery='right_of = "Nursery"', month='right_of = "Month"')
+    text += '[block]\n[fields.lot]\ntype = "text"\n[fields.pieces]\ntype = "integer"\n'
+    picture = "Lot | Pieces | . | Nursery | Frostmo\nA | 1 | . | Month | 2026-04\nB | 2 | . | . | ."
+    reading = read(sheet(picture), text)
+    assert values(reading, "nursery", "lot", "pieces") == [("Frostmo", "A", 1), ("Frostmo", "B", 2)]
+    assert codes(reading) == [] and reading.account.roles[Role.UNPLACED] == 0
+    # A column beyond the gap that no stamp speaks for is still told.
+    other = picture.replace("Nursery | Frostmo", "Height | Frostmo")
+    assert "heading-beyond-gap" in codes(read(sheet(other), text))

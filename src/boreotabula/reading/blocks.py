@@ -259,7 +259,7 @@ def _settle(
         summed = [(columns, table), *_with_hidden(view, plan, block.with_hidden, place, spoken)]
     tellings = (
         *_refused_rows(view, block, place, columns),
-        *_about_columns(view, place, columns, about, table),
+        *_about_columns(view, place, columns, about, table, spoken),
         *settled.tellings,
         *about_lines(view, place, columns, table),
     )
@@ -305,7 +305,12 @@ def _with_hidden(
 
 
 def _about_columns(
-    view: Sheet, place: Place, columns: Columns, about: AboutColumns, table: TableRows
+    view: Sheet,
+    place: Place,
+    columns: Columns,
+    about: AboutColumns,
+    table: TableRows,
+    spoken: frozenset[Spot],
 ) -> Iterator[Telling]:
     """What is to be said of columns, now that it is known which rows the table has.
 
@@ -332,4 +337,4 @@ def _about_columns(
                 finding = without_heading(view, place, one, filled[0], len(filled))
                 yield Telling(finding, rows, [one.column], lapses=True)
     leave_out = columns.block.leave_beside
-    yield from beyond_gap(view, place, columns.right, table.last, leave_out=leave_out)
+    yield from beyond_gap(view, place, columns.right, table.last, spoken, leave_out=leave_out)

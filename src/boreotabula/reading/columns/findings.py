@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 
-from boreotabula.findings.finding import Finding, Telling
+from boreotabula.findings.finding import Finding, Spot, Telling
 from boreotabula.findings.tables import (
     COLUMNS_DIFFER,
     FIELD_MISSING,
@@ -163,15 +163,20 @@ def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number
 
 
 def beyond_gap(
-    sheet: Sheet, place: Place, right: int, last: int, *, leave_out: bool
+    sheet: Sheet, place: Place, right: int, last: int, spoken: Collection[Spot], *, leave_out: bool
 ) -> Iterator[Telling]:
     """Headings with cells below them, right of the gap that ends the block, unless the layout says
-    that they are none of its own; `last` is its last row."""
+    that they are none of its own; `last` is its last row. Labels of stamps, and other cells that
+    are `spoken` for, are no headings."""
     if leave_out:
         return
     for column in range(right, place.limit):
         headings = [sheet.rows[row][column] for row in range(place.top, place.bottom + 1)]
-        texts = [cell_text(cell) for cell in headings if cell != ""]
+        texts = [
+            cell_text(cell)
+            for row, cell in enumerate(headings, place.top)
+            if cell != "" and (row, column) not in spoken
+        ]
         # A heading over nothing, or values of another table, are no part of this one.
         if texts and sheet.column_filled(column, place.bottom + 1, last + 1):
             finding = HEADING_BEYOND_GAP(

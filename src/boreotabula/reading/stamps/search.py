@@ -364,8 +364,24 @@ class StampSearch:
     def _is_heading(self, spot: Spot) -> bool:
         row, column = self.as_placed(spot)
         return any(
-            one.top <= row <= one.bottom and one.left <= column < one.limit for one in self.places
+            one.top <= row <= one.bottom
+            and one.left <= column < one.limit
+            and not self._is_beyond_gap(one, column)
+            for one in self.places
         )
+
+    def _is_beyond_gap(self, place: Place, column: int) -> bool:
+        """Whether a column without any heading parts another one from those of a table."""
+        rows = range(max(place.top, 0), place.bottom + 1)
+        return any(
+            all(self._is_blank(self.as_placed((row, at))) for row in rows)
+            for at in range(place.last_mark + 1, column)
+        )
+
+    def _is_blank(self, spot: Spot) -> bool:
+        """Whether nothing stands in a cell, nor reaches over it."""
+        span = self.sheet.merged(*spot)
+        return self.sheet.cell(span.top, span.left) == ""
 
     def _nearest(self, found: Sequence[Source], place: Place) -> list[Source]:
         """Of several labels those nearest above the block, over its columns if one is there,
