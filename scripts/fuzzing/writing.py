@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from boreotabula.sheets.look import NO_RESULT
+from boreotabula.sheets.tab_names import valid_name
 from fuzzing.damage import damaged, damaged_part, odd_name
 from fuzzing.desk import (
     FAULTY_ROWS,
@@ -204,11 +205,10 @@ def check_names(seeds: list[int], where: str) -> None:
 
 
 def _named(rows: list[list[object]], tab: str) -> bytes:
-    """A workbook whose tab has a name that programs may refuse, but files may hold."""
+    """A workbook whose tab has a name as odd as a file may hold."""
     stream = io.BytesIO()
-    safe = "".join("_" if char in "[]:*?/\\" or ord(char) < 32 else char for char in tab)
     with xlsxwriter.Workbook(stream, {"in_memory": True, "strings_to_formulas": False}) as book:
-        sheet = book.add_worksheet(safe[:31].strip("'") or "_")
+        sheet = book.add_worksheet(valid_name(tab))
         for row, cells in enumerate(rows):
             for column, cell in enumerate(cells):
                 if cell is not None:

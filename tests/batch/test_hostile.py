@@ -103,6 +103,17 @@ def test_every_command_survives_a_reader_that_aborts(
     assert "Traceback" not in done.err
 
 
+def test_a_copy_that_its_process_died_over_leaves_nothing(
+    desk: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    write_workbook(desk / "inbox" / "b.xlsx", {"Bench 1": [["Species", "Lot"], ["Pine", "ten"]]})
+    assert program("extract", "lots.toml", "-o", "out.csv", cwd=desk).status == 1
+    monkeypatch.setattr("boreotabula.review.mark.mark.write_marked", lambda *_: os.abort())
+    done = program("mark", "out.csv", "-o", "returns", cwd=desk)
+    assert done.status == 1 and "no copy: it stops the reader for good" in done.out
+    assert sorted(path.name for path in (desk / "returns").iterdir()) == ["b.txt", "marked.json"]
+
+
 def _instead(what: Callable[[], None]) -> Callable[[Workbook, str], Sheet]:
     """What is done instead of reading a tab of an .xlsx file."""
     usual = Workbook.sheet

@@ -372,6 +372,23 @@ def test_what_cannot_be_kept_is_refused(home: Path, what: str) -> None:
     assert said in err
 
 
+def test_tabs_that_are_one_sheet_are_refused(home: Path) -> None:
+    master = home / "in" / "master.xlsx"
+    make_master(master)
+    with zipfile.ZipFile(master) as archive:
+        content = {name: archive.read(name) for name in archive.namelist()}
+    book = content["xl/workbook.xml"]
+    keys = re.findall(rb'r:id="(rId\d+)"', book)
+    content["xl/workbook.xml"] = book.replace(keys[1], keys[0], 1)
+    with zipfile.ZipFile(master, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, part in content.items():
+            archive.writestr(name, part)
+    before = master.read_bytes()
+    status, _, err = put(home, "--tab", "Data")
+    assert (status, master.read_bytes()) == (2, before)
+    assert "are one and the same sheet" in err
+
+
 def test_what_is_about_a_row_that_goes_goes_with_it(home: Path) -> None:
     """Where it was the last of its kind the list of them goes, too: an empty one is damage."""
     master = home / "in" / "master.xlsx"

@@ -41,7 +41,7 @@ def placed(
         mode = _mode_of(target)
         if mode is None and like is not None and like.is_file():
             mode = _mode_of(like)
-        _sweep(target)
+        sweep(target)
         beside, stream = _part(target)
     try:
         with told(shown):
@@ -100,8 +100,8 @@ def _lead(target: Path) -> str:
 _LEFT = re.compile(r"(\d+)\.[0-9a-f]{8}\.(?:part|old)")
 
 
-def _sweep(target: Path) -> None:
-    """Delete what runs that were killed have left beside a target."""
+def sweep(target: Path) -> None:
+    """Delete what processes that were killed have left beside a target."""
     for left in _left_beside(target, "part"):
         if left.is_file():
             with suppress(OSError):

@@ -85,10 +85,8 @@ def write_marked(
     except CallError as error:
         raise NotSafeError(str(error)) from None
     try:
-        if any(name.startswith("_xmlsignatures/") for name in package.names()):
-            raise NotSafeError("it is signed")
-        if not package.content(_STYLES):
-            raise NotSafeError("it has no cell styles")
+        if why := package.why_fixed():
+            raise NotSafeError(why)
         _without_macros(package)
         borders = _Borders(package)
         parts = package.tabs()

@@ -11,7 +11,7 @@ from pathlib import Path, PurePosixPath
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import placed, placed_folder
+from boreotabula.batch.atomic import placed, placed_folder, sweep
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.inputs import SourceFile, look
 from boreotabula.batch.layouts.load import Layout
@@ -120,6 +120,8 @@ def mark(
         work = partial(_copy, opening=opening, folder=place, language=marking.language)
         copies = spread(work, tasks, _stopped, limits or Limits(), workers=1)
         for task, made in zip(tasks, copies, strict=True):
+            if made.failed:
+                sweep(place / task.name)  # its process may have ended amid the copy
             returns.files.append(_with_letter(task, made, place, marking, say))
             on_file(task.file)
         _write_list(place, saved, returns.files)

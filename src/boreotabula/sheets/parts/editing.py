@@ -196,6 +196,19 @@ class Package:
             if (key := relation_of(one)) and one.get(key) in parts
         }
 
+    def why_fixed(self) -> str:
+        """Why no change can be made that changes nothing else; nothing if one can."""
+        if any(name.startswith("_xmlsignatures/") for name in self.names()):
+            return "it is signed, and a change would break the signature"
+        if not self.content(_STYLES):
+            return "it has no cell styles; save it in a spreadsheet program first"
+        by_part: dict[str, str] = {}
+        for tab, part in self.tabs().items():
+            other = by_part.setdefault(part, tab)
+            if other != tab:
+                return f"its tabs “{other}” and “{tab}” are one and the same sheet"
+        return ""
+
     def tables(self, sheet: str) -> list[str]:
         """The parts of the table objects of a worksheet."""
         return list(self.related(sheet, _TABLE).values())

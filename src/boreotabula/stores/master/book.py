@@ -124,10 +124,8 @@ def _tables(
 ) -> dict[str, MasterTable]:
     """The table of each tab. Raises CallError."""
     readable = _readable(target, package)
-    if any(name.startswith("_xmlsignatures/") for name in package.names()):
-        raise CallError(f"“{target}” is signed, and a change would break the signature")
-    if not package.content("xl/styles.xml"):
-        raise CallError(f"“{target}” has no cell styles; save it in a spreadsheet program first")
+    if why := package.why_fixed():
+        raise CallError(f"“{target}”: {why}")
     looked: dict[str, Sheet] = {}
     return {
         table: _table(target, readable, package, table, schema, taking, looked)
