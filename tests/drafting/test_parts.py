@@ -29,7 +29,7 @@ def example(on: Sheet, file: str = "a.xlsx", *others: str) -> Example:
          "stock_*_{month}.xlsx", {"month": "month"}),
         (["log_2025.csv", "log_2026.csv"], set(), "log_{year}.csv", {"year": "integer"}),
         (["log_2026-W05.dat", "log_2026-W06.txt"], set(), "log_{week}.*", {"week": "text"}),
-        (["april.xlsx"], set(), "april.xlsx", {}),
+        (["april.xlsx"], set(), "{month}.xlsx", {"month": "text"}),
         (["stock a.xlsx", "stock b c.xlsx"], set(), "stock {part}.xlsx", {"part": "text"}),
         (["one.xlsx", "two three.xlsx"], set(), "{part}.xlsx", {"part": "text"}),
     ],

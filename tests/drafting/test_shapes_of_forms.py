@@ -239,6 +239,97 @@ L{0}2 | 12 | . | .
 """
 
 
+HOURS = """
+Bench | B{0}
+.
+Date | 00:00 | 06:00 | 12:00
+2026-05-01 | {0},5 | 6 | 7
+2026-05-02 | 5 | 6,5 | 9
+"""
+DEPOTS = """
+Depot {0}
+.
+Van {0}1 | . | . | Van {0}2 | .
+Day | Crates | . | Day | Crates
+2026-05-0{0} | 14 | . | 2026-05-0{0} | 5
+2026-06-0{0} | 15 | . | 2026-06-0{0} | 8
+"""
+CARDS = """
+Lot | L{0}1
+Sown | 2026-05-0{0}
+Pots | 4{0}
+.
+Lot | L{0}2
+Sown | 2026-05-1{0}
+Pots | .
+.
+Lot | L{0}3
+Sown | 2026-05-2{0}
+Pots | 7
+"""
+INVOICE = """
+Customer | {0}
+.
+Item | Pieces | Price | Amount
+Pot {1} | 2 | 5 | 10
+Crate | 3 | 2 | 6
+Tray | 1 | 4 | 4
+. | . | Net | 20
+. | . | Tax | 5
+. | . | Total | 25
+"""
+WEIGHTS = """
+Bench | Sown | Potted | Lost
+Weight | 20 % | 50 % | 30 %
+A{0} | 3 | {0} | 5
+B{0} | 4 | 2 | 1
+C{0} | 7 | 7 | 9
+"""
+TWO_CARRIED = """
+Region | Nursery | Lot | Pieces | Kept
+Fjord | Lia | L{0}1 | 1 | 1
+. | . | L{0}2 | 2 | 2
+. | Myr | L{0}3 | 3 | 3
+. | . | L{0}4 | 4 | 1
+Lake | Lia | L{0}5 | 5 | 2
+. | . | L{0}6 | 6 | 3
+. | Tjern | L{0}7 | 7 | 1
+. | . | L{0}8 | 8 | 2
+"""
+NAMELESS_SUMS = """
+Region | Species | Pieces
+Fjord | Pine | {0}1
+Fjord | Birch | 12
+Fjord | Alder | 14
+. | . | {1}
+Lake | Pine | 5
+Lake | Birch | 8
+. | . | 13
+"""
+LABEL_RIGHT = """
+Lot | Pieces | Kept | . | Nursery | {0}
+{0}1 | 41 | 4 | . | Week | {1}
+{0}2 | 52 | 5 | . | . | .
+{0}3 | 17 | 3 | . | . | .
+"""
+DAY_CLASSES = """
+. | Weekday | Saturday | Sunday
+1 | 0.{0} | 0.2 | 0.3
+2 | 0.5 | 0.6 | 0.{0}
+3 | 0.9 | 0.1 | 0.4
+"""
+NOTHING_SHARED = """
+Lot | Pieces | Height
+L{0}1 | {0} | 5.5
+L{0}2 | 9 | 6.5
+.
+.
+Feed | Week 1 | Week 2
+Peat | 4 | {0}
+Lime | 6 | 2
+"""
+
+
 @pytest.mark.parametrize(
     ("picture", "values", "said", "records", "agree"),
     [
@@ -280,10 +371,24 @@ L{0}2 | 12 | . | .
          ["repeat = true", 'month      = "month"', 'counted_by = { right_of'], 10, 0),
         (PERIOD_BESIDE, [("5",), ("6",)], ['month = { cell = "D1", pattern = "Count of {}" }'],
          4, 0),
+        (HOURS, [("1",), ("2",)], ['across = "time"', 'time  = "time"'], 12, 0),
+        (DEPOTS, [("1",), ("2",)], ["repeat  = true", 'caption = "Van {number}"'], 8, 0),
+        (CARDS, [("1",), ("2",)], ["turned = true", 'sown  = "date"', 'pots  = "integer"'], 6, 0),
+        (INVOICE, [("Lia", "1"), ("Myr", "2")],
+         ['net      = { right_of = "Net" }', 'total    = { right_of = "Total" }'], 6, 0),
+        (WEIGHTS, [("1",), ("2",)], ["under_headings = 1", 'potted = "integer"'], 6, 0),
+        (TWO_CARRIED, [("1",), ("2",)], ['carry_down = ["region", "nursery"]'], 16, 0),
+        (NAMELESS_SUMS, [("1", "37"), ("2", "47")], ['totals = [""]'], 10, 4),
+        (LABEL_RIGHT, [("Lia", "1"), ("Myr", "2")],
+         ['nursery = { right_of = "Nursery" }', 'week    = { right_of = "Week" }'], 6, 0),
+        (DAY_CLASSES, [("1",), ("2",)], ['columns  = "name"', 'across   = "weekday"'], 18, 0),
+        (NOTHING_SHARED, [("1",), ("2",)], ['into = "lot"', 'into   = "feed"'], 12, 0),
     ],
     ids=["units", "measures", "subtotals", "gap", "turned", "two tables", "days", "country",
          "months", "labels", "places", "stubs", "marks", "sheet", "journal", "two rows", "halls",
-         "above", "values below", "titles", "side by side", "period beside"],
+         "above", "values below", "titles", "side by side", "period beside",
+         "hours", "depots", "cards", "invoice", "weights", "two carried", "nameless sums",
+         "label right", "day classes", "nothing shared"],
 )  # fmt: skip
 def test_a_form_is_drafted_by_what_it_looks_like(
     picture: str, values: list[tuple[str, ...]], said: list[str], records: int, agree: int

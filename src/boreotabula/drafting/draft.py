@@ -108,14 +108,14 @@ def _best_of(kind: Kindred) -> list[tuple[Sketch, Judgement]]:
     tried = _some(kind)
     some = _few_cells([one.specimen for one in tried.examples])
     readings = [
-        _Reading(*_with_further(improved(candidate, of, some), tried, some))
-        for candidate, of in _candidates(tried)
+        _Reading(*_with_further(improved(one.sketch, one.kind, some), tried, some), one.is_doubtful)
+        for one in _candidates(tried)
     ]
     alone = len(kind.examples) == 1
     best = readings[0]
     for other in readings[1:]:
-        # Cells of one type do not tell which way a table lies, nor a tab alone what varies.
-        if other.is_clearly_likelier(best, unsure=alone or other.form is TabForm.TURNED):
+        # A tab alone does not tell what varies.
+        if other.is_clearly_likelier(best, unsure=alone or other.is_doubtful):
             best = other
     nearly = best.bits + (_ALONE if alone else CLEARLY)
     close = [
@@ -139,6 +139,8 @@ class _Reading:
 
     sketch: Sketch
     judged: Judgement
+    is_doubtful: bool
+    """Whether nothing but its bits speaks for it."""
 
     @cached_property
     def bits(self) -> float:
@@ -201,13 +203,22 @@ def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
     return list(specimens)
 
 
-def _candidates(kind: Kindred) -> Iterator[tuple[Sketch, Kindred]]:
-    """The sketches that are tried: as the tables look, as the other kind of table, and turned; each
-    with the tabs as it sees them."""
+@dataclass(frozen=True)
+class _Candidate:
+    """A sketch that is tried, with the tabs as it sees them."""
+
+    sketch: Sketch
+    kind: Kindred
+    is_doubtful: bool = False
+    """Whether nothing speaks for it yet."""
+
+
+def _candidates(kind: Kindred) -> Iterator[_Candidate]:
+    """The sketches that are tried: as the tables look, as the other kind of table, and turned."""
     along = turned(kind)
     if along is not None and along.is_clear:
         yield _along(along, kind)
-    yield first_sketch(kind), kind
+    yield _Candidate(first_sketch(kind), kind)
     other = tuple(
         replace(one, shapes=tuple(replace(s, crossed=not s.crossed) for s in one.shapes))
         for one in kind.examples
@@ -216,15 +227,16 @@ def _candidates(kind: Kindred) -> Iterator[tuple[Sketch, Kindred]]:
     if any(shape.crossed and _is_below_data(one.sheet, shape)
            for one in kind.examples for shape in one.shapes):  # fmt: skip
         return
-    if along is not None and not along.is_clear and len(kind.examples) > 1:
+    several = len(kind.examples) > 1
+    if along and several and not along.is_clear and not _names_moments(along.there):
         yield _along(along, kind)
     if (among := _other_of_two_columns(kind)) is not None:
-        yield first_sketch(among), among
+        yield _Candidate(first_sketch(among), among)
         return
     if shapes and all(shape.leading and not shape.bare for shape in shapes):
         sketch = first_sketch(replace(kind, examples=other))
         if not _mixes_types(sketch, other):
-            yield sketch, kind
+            yield _Candidate(sketch, kind)
 
 
 def _other_of_two_columns(kind: Kindred) -> Kindred | None:
@@ -239,9 +251,12 @@ def _other_of_two_columns(kind: Kindred) -> Kindred | None:
     return replace(kind, examples=(replace(one, shapes=() if one.shapes else (shape,)),))
 
 
-def _along(turned: Turned, kind: Kindred) -> tuple[Sketch, Kindred]:
+def _along(turned: Turned, kind: Kindred) -> _Candidate:
     without = tuple(replace(one, shapes=()) for one in kind.examples)
-    return first_sketch(turned.lying, turned.there), replace(kind, examples=without)
+    # Cells of one type do not tell which way a table lies; what varies from tab to tab may.
+    doubtful = not (turned.is_clear or turned.stays)
+    sketch = first_sketch(turned.lying, turned.there)
+    return _Candidate(sketch, replace(kind, examples=without), doubtful)
 
 
 def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
@@ -253,6 +268,11 @@ def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
         for row in range(shape.top, shape.lowest + 1)
     ]  # fmt: skip
     return any(any(text.startswith("<") for text in some) or are_classes(some) for some in levels)
+
+
+def _names_moments(kind: Kindred) -> bool:
+    """Whether headings of the tables of some tabs are data: no field is named by a moment."""
+    return any(_is_below_data(one.sheet, shape) for one in kind.examples for shape in one.shapes)
 
 
 def _mixes_types(sketch: Sketch, examples: Sequence[Example]) -> bool:

@@ -164,8 +164,8 @@ def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str]) -> st
 
 
 def few(texts: Sequence[str]) -> str | list[str]:
-    """Some texts as a layout has them: a single one by itself."""
-    return texts[0] if len(texts) == 1 else list(texts)
+    """Some texts as a layout has them: a single one by itself, unless it is blank."""
+    return texts[0] if len(texts) == 1 and texts[0] else list(texts)
 
 
 def listed(value: Any) -> list[str]:

@@ -200,7 +200,7 @@ def _score(one: Column, two: Column, columns: Sequence[Column], tables: Tables) 
     apart = not _files(one, tables) & _files(two, tables)
     score = _BY_PLACE + likeness / 100 if likeness >= _LIKE_HEADINGS else 0.0
     # Two tabs of one file that differ in a heading hold different things.
-    if not score and apart and _neighbours(one, columns) == _neighbours(two, columns):
+    if not score and apart and _stands_in_place(one, two, columns):
         score = _BY_PLACE
     if not score and apart and (shared := _shared_texts(one, two, tables)) >= _LIKE_VALUES:
         score = _BY_PLACE * shared
@@ -222,6 +222,13 @@ def _likeness(one: str, two: str) -> float:
     if [sign for sign in first if sign.isdigit()] != [sign for sign in second if sign.isdigit()]:
         return 0.0
     return float(max(fuzz.ratio(first, second), fuzz.token_sort_ratio(first, second)))
+
+
+def _stands_in_place(one: Column, two: Column, columns: Sequence[Column]) -> bool:
+    """Whether the column that fewer tables have stands, wherever it does, between neighbours that
+    the other one has on some table."""
+    rare, usual = sorted((one, two), key=lambda column: len(column.places))
+    return _neighbours(rare, columns) <= _neighbours(usual, columns)
 
 
 def _neighbours(column: Column, columns: Sequence[Column]) -> set[tuple[int, int]]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import accumulate
 
 from boreotabula.drafting.columns.alignment import Column
 from boreotabula.drafting.columns.over_columns import Tables
@@ -10,7 +11,6 @@ from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.words import is_total
 from boreotabula.reading.cells import cell_text
-from boreotabula.sheets.sheet import Cell
 
 _FEWEST_BLANKS = 0.3
 """A column of groups has so large a part of blank cells: fewer are gaps in what was filled in."""
@@ -18,21 +18,56 @@ _MOST_AGAIN = 0.1
 """A group begins once in a table: where more values come again, the blanks are gaps."""
 
 
-def is_filled_once(tables: Tables, column: Column, named_by: Column | None) -> bool:
+def carried_columns(tables: Tables, columns: Sequence[Column]) -> Iterator[int]:
+    """The numbers of the columns whose cells name the rows down to their next filled one, each
+    within the groups of the one before it, from left to right."""
+    before: Column | None = None
+    for at, column in enumerate(columns):
+        naming = [*columns[at + 1 : at + 1 + _MOST_NAMING], *columns[:at]]
+        if any(is_filled_once(tables, column, other, before) for other in naming):
+            before = column
+            yield at
+        else:
+            before = None
+
+
+_MOST_NAMING = 3
+"""One of so many columns right of a column of groups names each row, or one left of it."""
+
+
+def is_filled_once(
+    tables: Tables, column: Column, named_by: Column | None, within: Column | None = None
+) -> bool:
     """Whether the cells of a column name the rows down to its next filled one.
 
     The rows are named by another column, `named_by`, throughout; the first row of each table is
-    filled, and no value begins twice, unless cells are merged over the rows.
+    filled, and no value begins twice in a group of the column `within`, or at all if there is none,
+    unless cells are merged over the rows.
     """
     blank = filled = again = 0
     for number, at in column.places.items():
         one, shape = tables[number]
-        cells = list(_cells(one, shape, at, named_by.places.get(number) if named_by else None))
+        rows = _rows(one, shape, at)
+        cells = [one.sheet.rows[row][shape.left + at] for row in rows]
         if not cells:
             continue
-        if cells[0][0] == "" or any(cell == "" and not named for cell, named in cells):
+        naming = named_by.places.get(number) if named_by else None
+        named = [
+            naming is not None and one.sheet.rows[row][shape.left + naming] != "" for row in rows
+        ]
+        if (
+            not _is_of_one_look(one, shape, rows, naming)
+            or cells[0] == ""
+            or any(cell == "" and not is_named for cell, is_named in zip(cells, named, strict=True))
+        ):
             return False
-        texts = [cell_text(cell) for cell, _ in cells if cell != ""]
+        outer = within.places.get(number) if within else None
+        groups = _groups(one, shape, rows, outer)
+        texts = [
+            (group, cell_text(cell))
+            for group, cell in zip(groups, cells, strict=True)
+            if cell != ""
+        ]
         again += 0 if _is_merged(one, shape, at) else len(texts) - len(set(texts))
         filled += len(texts)
         blank += len(cells) - len(texts)
@@ -41,21 +76,35 @@ def is_filled_once(tables: Tables, column: Column, named_by: Column | None) -> b
     )
 
 
-def _cells(
-    one: Example, shape: Shape, at: int, named_at: int | None
-) -> Iterator[tuple[Cell, bool]]:
-    """The cells of a column, without those of totals and blank rows; and whether another column
-    names the row."""
-    rows = one.sheet.rows
+def _is_of_one_look(one: Example, shape: Shape, rows: Sequence[int], at: int | None) -> bool:
+    """Whether a column names rows alike: all by texts, or all by numbers and dates."""
+    if at is None:
+        return True
+    cells = [one.sheet.rows[row][shape.left + at] for row in rows]
+    return len({isinstance(cell, str) for cell in cells if cell != ""}) < _TWO
+
+
+_TWO = 2
+
+
+def _rows(one: Example, shape: Shape, at: int) -> list[int]:
+    """The rows of a table without totals and those that hold nothing from a column on."""
+    rows = []
     for row in range(shape.first, shape.end):
-        leading = rows[row][shape.left : shape.left + max(shape.leading, 1)]
-        rest = one.sheet.filled[row, shape.left + at + 1 : shape.right]
-        if not (rest.any() or rows[row][shape.left + at] != "") or any(
-            is_total(cell_text(cell)) for cell in leading if cell != ""
-        ):
-            continue
-        named = named_at is not None and rows[row][shape.left + named_at] != ""
-        yield rows[row][shape.left + at], named
+        cells = one.sheet.rows[row]
+        leading = cells[shape.left : shape.left + max(shape.leading, 1)]
+        is_blank = not one.sheet.filled[row, shape.left + at : shape.right].any()
+        if not is_blank and not any(is_total(cell_text(cell)) for cell in leading if cell != ""):
+            rows.append(row)
+    return rows
+
+
+def _groups(one: Example, shape: Shape, rows: Sequence[int], outer: int | None) -> list[int]:
+    """The number of the group that each row is in: one begins where a column is filled."""
+    if outer is None:
+        return [0] * len(rows)
+    begins = [one.sheet.rows[row][shape.left + outer] != "" for row in rows]
+    return list(accumulate(map(int, begins)))
 
 
 def _is_merged(one: Example, shape: Shape, at: int) -> bool:

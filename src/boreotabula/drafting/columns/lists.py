@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import takewhile
 from typing import Any
 
 import numpy as np
 
 from boreotabula.drafting.columns.alignment import Column, columns_of
-from boreotabula.drafting.columns.carried import is_filled_once
+from boreotabula.drafting.columns.carried import carried_columns
 from boreotabula.drafting.columns.over_columns import (
     Tables,
     heading_of,
@@ -17,7 +18,7 @@ from boreotabula.drafting.columns.over_columns import (
 )
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.doubts import Doubt
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Sketch, few
 from boreotabula.drafting.tabs.headless import is_headless
 from boreotabula.drafting.tabs.looks import TEXT, looks_of
 from boreotabula.drafting.tabs.shapes import Shape
@@ -50,12 +51,20 @@ def list_sketch(shapes: Tables) -> Sketch:
     block: dict[str, Any] = {"heading_rows": rows} if rows > 1 else {}
     if by_place:
         block |= {"columns": list(fields)}
-    elif len(columns) > _FEWEST and is_filled_once(shapes, columns[0], columns[1]):
-        block |= {"stub": list(fields)[:2], "carry_down": next(iter(fields))}
+    elif len(columns) > _FEWEST and (groups := _leading_groups(shapes, columns)):
+        names = list(fields)[: groups + 1]
+        block |= {"stub": names, "carry_down": few(names[:-1])}
     return Sketch(block=block, listed=True, fields=fields, headings=headings, doubts=tuple(doubts))
 
 
 _FEWEST = 2
+
+
+def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> int:
+    """How many of the first columns hold groups: beyond them a blank cell is a missing value."""
+    leading = min(shape.leading for _, shape in shapes)
+    numbered = enumerate(carried_columns(shapes, columns[:leading]))
+    return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], numbered))
 
 
 def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:

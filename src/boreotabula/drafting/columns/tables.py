@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from boreotabula.drafting.columns.alignment import Column, columns_by_place, columns_of
-from boreotabula.drafting.columns.carried import is_filled_once
+from boreotabula.drafting.columns.carried import carried_columns
 from boreotabula.drafting.columns.lists import list_sketch
 from boreotabula.drafting.columns.measures import measures_of
 from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_field
@@ -98,7 +98,7 @@ def _cross_tab(shapes: Tables) -> Sketch:
     bare = shape.bare or corner or blank
     stub: list[str] = []
     for column, heads in zip(aligned, leading, strict=True):
-        if bare and not heads and _numbers_lines(shapes, column):
+        if len(aligned) > 1 and bare and not heads and _numbers_lines(shapes, column):
             stub.append("-")
         else:
             own = [] if corner and not stub else heads
@@ -135,11 +135,7 @@ def _cross_tab(shapes: Tables) -> Sketch:
             fields = {**captured, **fields}
         else:
             block["found_by"] = few(_found_by(shapes))
-    carried = [
-        name
-        for at, (column, name) in enumerate(zip(aligned, stub, strict=True))
-        if name != "-" and is_filled_once(shapes, column, _named_by(aligned, at))
-    ]
+    carried = [stub[at] for at in carried_columns(shapes, aligned) if stub[at] != "-"]
     if carried and not shape.bare and not corner:
         block["carry_down"] = few(carried)
     return Sketch(block=block, fields=fields, headings=headings, doubts=tuple(doubts))
@@ -230,12 +226,6 @@ def _lines_above(shapes: Tables) -> list[list[str]] | None:
             return None
         lines.append(above)
     return lines
-
-
-def _named_by(columns: Sequence[Column], at: int) -> Column | None:
-    """The column that names rows where another one of the stub is blank: the next, or the last."""
-    others = [*columns[at + 1 :], *columns[:at]]
-    return others[0] if others else None
 
 
 def _totals(shapes: Tables) -> list[str]:

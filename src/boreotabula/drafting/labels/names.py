@@ -8,12 +8,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from boreotabula.drafting.sketch import few
+from boreotabula.drafting.tabs.looks import FIGURE, looks_of
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of, periods_in
 from boreotabula.drafting.texts.templates import WEEK_WORDS, Slot, Template, escaped, template_of
 from boreotabula.drafting.texts.types import MOST_LANGUAGES, type_of
 from boreotabula.drafting.texts.words import field_name, level_name
 from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.sheets.sheet import Sheet
 
 Told = Sequence[set[str]]
 """For each name what the stamps of its tab tell already, see `plain`; names beyond these are of
@@ -54,7 +56,7 @@ def of_files(files: Sequence[str], told: Told, taken: Collection[str] = ()) -> N
     names = [one.rpartition("/")[2] for one in files]
     endings = {name.rpartition(".")[2].casefold() for name in names}
     ending = f".{endings.pop()}" if len(endings) == 1 else ".*"
-    template = template_of([name.rpartition(".")[0] or name for name in names])
+    template = template_of([name.rpartition(".")[0] or name for name in names], months=True)
     if template is None:
         return NOTHING
     fields: dict[str, str] = {}
@@ -76,7 +78,7 @@ def _of_folders(
     before = len(fields)
     written = ""
     for names in zip(*above, strict=True):
-        template = template_of(names)
+        template = template_of(names, months=True)
         if template is None or len(template.fits) < len(names):
             return ""
         written += _pattern(template, told, taken, fields, "folder") + "/"
@@ -145,6 +147,8 @@ def _meaning(slot: Slot, fallback: str) -> tuple[str, str]:
         return "year", "integer"
     if slot.kind in ("week", "quarter"):
         return slot.kind, "text"
+    if slot.kind == "month name":
+        return "month", "text"
     if all(map(_YEAR.fullmatch, slot.values)):
         return "year", "integer"
     if (
@@ -180,7 +184,7 @@ def of_tabs(
         if (one.specimen.file, tab) not in chosen
     }
     alone = not any(one.specimen.others for one in examples)
-    template = template_of(tabs)
+    template = template_of(tabs, months=True)
     assert template is not None
     fields: dict[str, str] = {}
     whole = len(template.fits) == len(tabs)
@@ -197,8 +201,27 @@ def of_tabs(
     stamp = _tab_stamp(tabs, told, taken, template, several=True)
     if not others:
         return {"every": True}, NOTHING, stamp
-    excepted = few(list(dict.fromkeys(_exceptions(list(others), tabs))))
-    return {"where_found": True, "except": excepted}, NOTHING, stamp
+    excepted = list(dict.fromkeys(_exceptions(_without_forms(others, tabs), tabs)))
+    if not excepted:
+        return {"where_found": True}, NOTHING, stamp
+    return {"where_found": True, "except": few(excepted)}, NOTHING, stamp
+
+
+def _without_forms(others: Mapping[str, Sheet], tabs: Sequence[str]) -> list[str]:
+    """The other tabs without those that are named like the tabs that are read and hold no figures
+    yet: they will be filled in."""
+    level = level_name(sorted(set(tabs)))
+    forms = {_NUMBER.sub("#", tab).casefold() for tab in tabs}
+
+    def is_form(name: str, sheet: Sheet) -> bool:
+        numbered = _NUMBER.sub("#", name).casefold()
+        alike = numbered in forms or (level != "" and level_name([name]) == level)
+        return alike and not (looks_of(sheet) == FIGURE).any()
+
+    return [name for name, sheet in others.items() if not is_form(name, sheet)]
+
+
+_NUMBER = re.compile(r"\d+")
 
 
 _NUMBERED = re.compile(r"(?P<word>.*[^\W\d_]{3,})(?P<gap>[ _-]*)\d{1,4}")
@@ -247,14 +270,15 @@ def _tab_stamp(
             continue
         if all(plain(value) in texts for value, texts in zip(slot.values, told, strict=False)):
             continue
-        name = field_name(slot.kind, [*taken, *found])
+        named, kind = _meaning(slot, "tab")
+        name = field_name(named, [*taken, *found])
         shape = "".join(
             escaped(part) if isinstance(part, str)
             else "{}" if part is slot or template.slots.index(part) == number else "*"
             for part in template.parts
         )  # fmt: skip
         source = {"from": "tab name"} if shape == "{}" else {"from": "tab name", "pattern": shape}
-        found[name] = (source, _meaning(slot, "tab")[1])
+        found[name] = (source, kind)
     level = level_name(sorted(set(tabs)))
     known = all(plain(tab) in texts for tab, texts in zip(tabs, told, strict=False))
     if not found and (several or level) and len(set(tabs)) > 1 and not known:

@@ -85,8 +85,9 @@ def _pairs_at(
     label = text.strip().rstrip(":：").strip()
     sure = text.strip()[-1:] in _MARKS
     # Without its mark a text with a comma, or of several sentences, is a title; a word for totals
-    # belongs to a table, if there is one.
-    sentence = not sure and (re.search(r"[,;.!?] ", label) or (shapes and is_total(label)))
+    # belongs to a table, if there is one, unless it stands in its footer.
+    of_table = shapes and is_total(label) and not _is_in_footer(sheet, row, column, shapes)
+    sentence = not sure and (re.search(r"[,;.!?] ", label) or of_table)
     if not label or len(label) > _LONGEST or sentence:
         return
     stays = sure or share is None or share(text) >= _MOST_HAVE
@@ -137,6 +138,18 @@ def _stand_alone(columns: Sequence[int], column: int, right: int) -> bool:
     beside = right == column + 1
     apart = column - 1 not in columns and right + 1 not in columns
     return len(columns) == 2 or (beside and apart)
+
+
+def _is_in_footer(sheet: Sheet, row: int, column: int, shapes: Sequence[Shape]) -> bool:
+    """Whether a text stands right below a table, under another column than its first, alone with
+    what is right of it: below the lines of an invoice, say."""
+    return any(
+        one.left < column < one.right
+        and one.end <= row
+        and sheet.filled[one.end : row + 1].any(axis=1).all()
+        and not sheet.filled[row, :column].any()
+        for one in shapes
+    )
 
 
 def _is_note(row: int, column: int, shapes: Sequence[Shape]) -> bool:

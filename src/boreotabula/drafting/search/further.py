@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, time
 from functools import lru_cache
@@ -17,7 +17,7 @@ from boreotabula.drafting.columns.tables import table_sketch
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.evidence import typed_fields
 from boreotabula.drafting.search.judging import CLEARLY
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.tabs.crossed import MOMENTS
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
@@ -40,11 +40,15 @@ class Turned:
     """As they lie, with these tables."""
     is_clear: bool
     """Whether their cells are alike along the rows, and not down the columns."""
+    stays: bool = False
+    """Whether what runs down their side is the same on all tabs, and their headings are not."""
 
 
 def turned(kind: Kindred) -> Turned | None:
     """The tabs of a kind as they are if headings run down the side; None if the types of their
     cells speak against it, or there are no tables that way."""
+    if kind.has_cards:
+        return _of_cards(kind)
     there: list[Example] = []
     lying: list[Example] = []
     saved = 0.0
@@ -52,29 +56,54 @@ def turned(kind: Kindred) -> Turned | None:
         sheet = one.sheet.turn()
         shapes = _alike([one for one in shapes_of(sheet) if one.levels == 1 and not one.bare])
         # One record on each tab is rather a form of labels and values.
-        if not shapes or not one.shapes or max(map(_height, shapes)) < _FEWEST_RECORDS:
+        if not shapes or max(map(_height, shapes)) < _FEWEST_RECORDS:
             return None
         above = max((row.end for row in one.label_rows), default=0)
         shapes = [_without_labels(sheet, shape, above) for shape in shapes]
+        headings = {row for own in one.shapes for row in range(own.top, own.lowest + 1)}
         for shape in shapes:
-            as_columns, as_rows = _bits_of_types(sheet, shape)
+            as_columns, as_rows = _bits_of_types(sheet, shape, headings)
             saved += as_rows - as_columns
         specimen = Specimen(one.specimen.file, sheet, one.specimen.others)
         there.append(Example(specimen, tuple(replace(shape, crossed=False) for shape in shapes)))
         lying.append(Example(one.specimen, tuple(map(_lying, shapes))))
     if saved < -CLEARLY or not _share_headings(there):
         return None
-    return Turned(Kindred(tuple(there)), replace(kind, examples=tuple(lying)), saved >= CLEARLY)
+    stays = len(_headings_of(there)) == 1 < len(_headings_of(kind.examples))
+    lying_there = replace(kind, examples=tuple(lying))
+    return Turned(Kindred(tuple(there)), lying_there, saved >= CLEARLY, stays)
+
+
+def _headings_of(examples: Sequence[Example]) -> set[frozenset[str]]:
+    """The different sets of headings that tables have."""
+    return {
+        frozenset(normal_form(cell_text(cell)) for cell in shape.heads)
+        for one in examples for shape in one.shapes
+    }  # fmt: skip
+
+
+def _of_cards(kind: Kindred) -> Turned:
+    there = [
+        Example(replace(one.specimen, sheet=one.sheet.turn()), one.cards) for one in kind.examples
+    ]
+    lying = [Example(one.specimen, tuple(map(_lying, one.cards))) for one in kind.examples]
+    return Turned(Kindred(tuple(there)), replace(kind, examples=tuple(lying)), is_clear=True)
 
 
 _FEWEST_RECORDS = 2
 
 
 def _share_headings(examples: Sequence[Example]) -> bool:
-    """Whether tabs have the same headings, in whatever language: the names of records differ."""
-    heads = [[normal_form(cell_text(cell)) for cell in shape.heads]
-             for one in examples for shape in one.shapes]  # fmt: skip
-    return len({text for some in heads for text in some}) <= MOST_LANGUAGES * max(map(len, heads))
+    """Whether tabs have the same headings, in whatever language: the names of records differ. Most
+    headings stand on several tabs, if there are so many."""
+    heads = [
+        {normal_form(cell_text(cell)) for shape in one.shapes for cell in shape.heads}
+        for one in examples
+    ]
+    tabs = Counter(text for some in heads for text in some)
+    several = sum(number > 1 for number in tabs.values())
+    shared = len(examples) == 1 or 2 * several >= len(tabs)
+    return shared and len(tabs) <= MOST_LANGUAGES * max(map(len, heads))
 
 
 def _without_labels(sheet: Sheet, shape: Shape, above: int) -> Shape:
@@ -117,14 +146,15 @@ _MOST_LINES = 40
 """So many lines of a table tell of what type all of them are."""
 
 
-def _bits_of_types(sheet: Sheet, shape: Shape) -> tuple[float, float]:
+def _bits_of_types(sheet: Sheet, shape: Shape, names: Collection[int]) -> tuple[float, float]:
     """How many bits it takes to say of what type the cells of a table are, column by column and
-    row by row; a text that reads as a date is one. The first lines either way are enough."""
-    # What stands first in a line names the others, whichever way they are read.
-    body = (
-        range(shape.first, shape.end)[:_MOST_LINES],
-        range(shape.left + 1, shape.right)[:_MOST_LINES],
-    )
+    row by row; a text that reads as a date is one. The first lines either way are enough.
+
+    What stands first in a line names the others, whichever way they are read; so do the columns
+    `names`, which hold the headings of the table as it lies.
+    """
+    columns = [at for at in range(shape.left + 1, shape.right) if at not in names]
+    body = range(shape.first, shape.end)[:_MOST_LINES], columns[:_MOST_LINES]
     types = np.array(
         [[_type_of(sheet.rows[row][at]) for at in body[1]] for row in body[0]], np.int64
     ).reshape(len(body[0]), len(body[1]))
@@ -209,12 +239,22 @@ def with_block(sketch: Sketch, kind: Kindred) -> Sketch:
             if name not in sketch.stamps and name not in sketch.captured
         ]  # fmt: skip
         main = main.having(stub=own_fields[:2])
+    if not set(names.values()) & sketch.fields.keys():
+        # Records that have no field in common are of two tables.
+        main = main.having(into=main.block.get("into") or _table_name(main.block))
+        block["into"] = field_name(_table_name(block), main.tables, "table")
     return replace(
         main,
         more=(*main.more, block),
         fields=fields,
         headings={**headings, **main.headings},
     )
+
+
+def _table_name(block: Mapping[str, Any]) -> str:
+    """What the output table of a block is called: after what names its rows."""
+    names = [*listed(block.get("stub")), *listed(block.get("columns"))]
+    return next((name for name in names if name != "-"), "table")
 
 
 def _renamed(block: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, Any]:

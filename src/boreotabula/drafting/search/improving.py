@@ -8,10 +8,13 @@ from enum import Enum, auto
 
 from boreotabula.drafting.columns.groups import group_names, patterns_of
 from boreotabula.drafting.columns.lists import lone_rows
+from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.search.values import VALUE_STEPS, narrower
 from boreotabula.drafting.sketch import Sketch, few, listed
-from boreotabula.drafting.tabs.specimens import Kindred, Specimen
+from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.drafting.tabs.specimens import Example, Kindred, Specimen
+from boreotabula.drafting.texts.types import type_of
 from boreotabula.drafting.texts.words import field_name, is_total, is_unit, total_pattern
 from boreotabula.findings.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
 from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
@@ -42,7 +45,9 @@ def improved(
         for step in STEPS:
             for other in step(best, judged, kind):
                 for more, found in _followed(other, kind, asked):
-                    if found.score > judged.score:
+                    # What gives no record explains nothing.
+                    loses_all = judged.records > 0 and not found.records
+                    if found.score > judged.score and not loses_all:
                         best, judged = more, found
         # Nothing helped in this round: nothing will in the next.
         if judged.score == before:
@@ -67,8 +72,8 @@ def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterato
     found = dict.fromkeys(
         total_pattern(one) or one
         for one, where in _labels_of_sums(judged)
-        # A row amid the others that has no word for totals sums up a group.
-        if where is not _Where.AMID or is_total(one)
+        # A row amid the others that has a name which is no word for totals sums up a group.
+        if where is not _Where.AMID or is_total(one) or not one
     )
     totals = listed(sketch.block.get("totals"))
     new = [one for one in found if one not in totals]
@@ -85,7 +90,7 @@ def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch
         sketch = sketch.having(stub=columns[:2])
     group = sketch.block.get("group_row")
     rows = (one for one, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
-    sums = dict.fromkeys(one for one in rows if not is_total(one))
+    sums = dict.fromkeys(one for one in rows if one and not is_total(one))
     if isinstance(group, dict):
         names = [*listed(group["named"]), *sums]
         if sums and len(names) <= _MOST_NAMED:
@@ -150,10 +155,9 @@ def _labels_of_sums(judged: Judgement) -> Iterator[tuple[str, _Where]]:
         for block in reading.blocks:
             for row in block.table.of(RowKind.LIKE_TOTAL):
                 cells = block.view.rows[row][block.columns.left : block.columns.right]
-                texts = [one for one in cells if isinstance(one, str) and one.strip()]
-                if texts:
-                    last = row > max(block.table.records, default=row)
-                    yield one_line(texts[0].strip()), _Where.LAST if last else _Where.AMID
+                text = next((one for one in cells if isinstance(one, str) and one.strip()), "")
+                last = row > max(block.table.records, default=row)
+                yield one_line(text.strip()), _Where.LAST if last else _Where.AMID
             for column in block.columns.of(ColumnKind.LIKE_TOTAL):
                 heads = (block.view.cell(row, column.column)
                          for row in range(block.place.bottom, block.place.top - 1, -1))  # fmt: skip
@@ -203,13 +207,52 @@ def _are_units(cells: Sequence[Cell]) -> bool:
 def _units(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
     """A row of units right below the headings."""
     rows = [
-        [cell for cell in one.sheet.rows[shape.first][shape.left : shape.right] if cell != ""]
+        cells
         for one in kind.examples
         for shape in one.shapes
         if shape.first < one.sheet.height
-    ]
-    if "under_headings" not in sketch.block and all(map(_are_units, filter(None, rows))):
+        and (cells := [cell for cell in one.sheet.rows[shape.first][shape.left : shape.right]
+                       if cell != ""])
+    ]  # fmt: skip
+    if "under_headings" not in sketch.block and rows and all(map(_are_units, rows)):
         yield sketch.having(under_headings=1)
+
+
+def _under_headings(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+    """A row right below the headings that says something of the columns, such as weights: it has
+    the same name on all tabs, and its values are of other types than those below it."""
+    places = [(one, shape) for one in kind.examples for shape in one.shapes]
+    if "under_headings" in sketch.block or len(kind.examples) < _FEWEST_TABS:
+        return
+    names = {cell_text(one.sheet.cell(shape.first, shape.left)) for one, shape in places}
+    if len(names) == 1 and "" not in names and all(_is_of_other_types(*some) for some in places):
+        one, shape = places[0]
+        doubt = Doubt.at_cell(
+            "row", one.specimen.file, one.specimen.tab, shape.first, shape.left,
+            f"the row “{names.pop()}” below the headings is left out: its values are of other types"
+            " than those below it",
+            "if it is a record, take `under_headings` out of [block]",
+            choices=("left out", "a record"), records=len(places),
+        )  # fmt: skip
+        yield replace(sketch.having(under_headings=1), doubts=(*sketch.doubts, doubt))
+
+
+_FEWEST_TABS, _FEWEST_VALUES = 2, 2
+
+
+def _is_of_other_types(one: Example, shape: Shape) -> bool:
+    """Whether all values of the first row of a table are of other types than those below."""
+    pairs = [
+        (cells[0], [cell for cell in cells[1:] if cell != ""])
+        for cells in shape.values_of[1:] if cells and cells[0] != ""
+    ]  # fmt: skip
+    return len(pairs) >= _FEWEST_VALUES and all(
+        below and _differ(type_of([cell]), type_of(below)) for cell, below in pairs
+    )
+
+
+def _differ(one: str, other: str) -> bool:
+    return one != other and {one, other} != {"integer", "number"}
 
 
 def _repeats(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
@@ -236,6 +279,6 @@ def _without_groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterato
 
 
 STEPS: tuple[Step, ...] = (
-    _repeats, _units, _unnamed_totals, _groups, _carried, _notes, _as_lists, *VALUE_STEPS,
-    _without_groups,
+    _repeats, _units, _under_headings, _unnamed_totals, _groups, _carried, _notes, _as_lists,
+    *VALUE_STEPS, _without_groups,
 )  # fmt: skip

@@ -17,13 +17,13 @@ _MOST_HAVE = 0.5
 
 
 def holds_records(kind: Kindred) -> bool:
-    return kind.has_table or all(is_headless(one.sheet) for one in kind.examples)
+    return kind.has_table or kind.has_cards or all(is_headless(one.sheet) for one in kind.examples)
 
 
 def with_headless(kinds: Sequence[Kindred]) -> list[Kindred]:
     """The kinds, with tabs of a list without headings as one; a tab that has its columns below
     headings of its own is one of them."""
-    bare = [kind for kind in kinds if not kind.has_table]
+    bare = [kind for kind in kinds if not (kind.has_table or kind.has_cards)]
     headless = [one for kind in bare for one in kind.examples if is_headless(one.sheet)]
     widths = Counter(one.sheet.width for one in headless)
     if not widths:

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from boreotabula.drafting.tabs.cards import cards_of
 from boreotabula.drafting.tabs.headless import holds_records, with_headless
 from boreotabula.drafting.tabs.label_rows import with_label_rows
 from boreotabula.drafting.tabs.left_out import without_copies, without_lookups, without_summaries
@@ -28,6 +29,10 @@ class Sorted:
     left_out: tuple[LeftOut, ...]
 
 
+_CARDS, _NO_TABLE = -1, -2
+"""The kinds of tabs that hold cards, and of those that hold no table."""
+
+
 def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
     """The kinds of some tabs. Copies of files, tabs with the same content in every file, and tabs
     that sum up others are of no kind: they are left out, and told."""
@@ -44,12 +49,16 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
         for one, shapes in zip(own, shapes_there, strict=True)
     ]
     groups = grouped([shape for shapes in every for shape in shapes])
-    kinds: dict[int | None, list[Example]] = {}
-    for one, shapes in zip(own, every, strict=True):
+    kinds: dict[int, list[Example]] = {}
+    cards_there = cards_of([one.sheet for one in own])
+    for one, shapes, cards in zip(own, every, cards_there, strict=True):
+        if cards:
+            kinds.setdefault(_CARDS, []).append(Example(one, (), cards=cards))
+            continue
         areas: Counter[int] = Counter()
         for shape in shapes:
             areas[groups[id(shape)]] += (shape.right - shape.left) * (shape.end - shape.top)
-        main = max(areas, key=lambda group: areas[group], default=None)
+        main = max(areas, key=lambda group: areas[group], default=_NO_TABLE)
         there = tuple(shape for shape in shapes if groups[id(shape)] == main)
         further = tuple(shape for shape in shapes if groups[id(shape)] != main)
         kinds.setdefault(main, []).append(Example(one, there, further))

@@ -28,7 +28,7 @@ def tokens(heads: Sequence[Cell]) -> list[str]:
     ]
 
 
-_MOVING = ("year", "quarter", "week", "month", "day")
+_MOVING = ("year", "quarter", "week", "month", "day", "time")
 """Headings of these kinds are moments wherever they stand; names of weekdays may be words, too."""
 
 

@@ -126,7 +126,8 @@ def _shapes_in(
             one.lowest < row < one.end and one.left < right and left < one.right
             and not _repeats(sheet, one, row) for one in before
         ):  # fmt: skip
-            shape = _shape(sheet, looks, row, first, end, left, right)
+            last = _before_footer(looks, first, end, left, right)
+            shape = _shape(sheet, looks, row, first, last, left, right)
             # What it looks like is told by its first rows, where it ends by all of them.
             yield replace(shape, end=_end_of(sheet, looks, shape, repeats))
 
@@ -142,8 +143,15 @@ def only_two_columns(sheet: Sheet) -> Shape | None:
     )
     if not sheet.filled[top:end, left:right].all() or not sheet.is_text[top, left:right].all():
         return None
-    shape = _shape(sheet, looks_of(sheet), top, top + 1, end, left, right)
-    return replace(shape, crossed=False, top=top)
+    return table_at(sheet, top, range(top + 1, end), range(left, right))
+
+
+def table_at(sheet: Sheet, heading: int, rows: range, columns: range) -> Shape:
+    """A list at a known place: its heading row, the rows of its records, and its columns."""
+    shape = _shape(
+        sheet, looks_of(sheet), heading, rows.start, rows.stop, columns.start, columns.stop
+    )
+    return replace(shape, crossed=False, top=heading, highest=heading)
 
 
 def _joined(
@@ -241,7 +249,8 @@ def _is_headed(
     if np.count_nonzero(heads) < 1 or right - left < FEWEST:
         return False
     figures = [sheet.rows[row][at] for at in range(left, right) if looks[row, at] == FIGURE]
-    if figures and not _label_figures(figures):
+    below = [sheet.cell(first, at) for at in range(left, right) if looks[row, at] == FIGURE]
+    if figures and (not _label_figures(figures) or _come_again(figures, below)):
         return False
     columns = columns_of(body)
     valued = [at for at, look in enumerate(columns) if look == FIGURE]
@@ -284,11 +293,26 @@ _SAMPLE = 12
 """So many rows tell whether the rows of a list are the same on other tabs."""
 
 
+def _before_footer(looks: Looks, first: int, end: int, left: int, right: int) -> int:
+    """The first row of the footer of a table, or its end: rows that hold a text in a column of
+    figures and nothing in its first column, as net sum and tax below the lines of an invoice."""
+    figures = looks[first, left:right] == FIGURE
+    while end > first + 1:
+        row = looks[end - 1, left:right]
+        if row[0] or not looks[first, left] or not (row[figures] == TEXT).any():
+            return end
+        end -= 1
+    return end
+
+
 def _end_of(sheet: Sheet, looks: Looks, shape: Shape, repeats: Repeats | None) -> int:
     """The first row past a table: a blank row ends it, unless rows like its own follow."""
     left, right = shape.left, shape.right
     own: Looks = looks[:, left:right]
-    end = first_blank(own[shape.first :], shape.first)
+    whole = first_blank(own[shape.first :], shape.first)
+    end = _before_footer(looks, shape.first, whole, left, right)
+    if end < whole:
+        return end
     always: NDArray[np.bool_] = np.logical_and.reduce(own[shape.first : end] > 0, axis=0)
     while True:
         after = np.flatnonzero(own[end:].any(axis=1))
@@ -334,6 +358,15 @@ def _label_figures(cells: Sequence[Cell]) -> bool:
     if len(numbers) != len(cells) or len(numbers) < FEWEST + 1:
         return False
     return all(after - one == 1 for one, after in pairwise(numbers))
+
+
+def _come_again(heads: Sequence[Cell], below: Sequence[Cell]) -> bool:
+    """Whether moments stand over moments of the same kind: then they are values, as in a timetable.
+
+    Years do not count: any number may look like one.
+    """
+    kind = level_name(heads)
+    return kind not in ("", "year") and level_name(below) == kind
 
 
 def _shape(
@@ -387,11 +420,12 @@ def _top(sheet: Sheet, looks: Looks, lowest: int, start: int, stop: int, left: i
         figures = [one for one in cells if not isinstance(one, str)]
         if figures and not _label_figures(figures) and level_name(cells) == "":
             break
-        # One text alone is a title, unless it is merged over the columns, or stands over the first.
+        # One text alone is a title, unless it is merged over the columns, or stands over the first
+        # of the values, right of the names.
         merged = any(
             one.right > one.left for one in sheet.merged_in(range(row - 1, row), range(start, stop))
         )
-        if np.count_nonzero(over) == 1 and not (merged or over[0]):
+        if np.count_nonzero(over) == 1 and not (merged or (over[0] and start > left)):
             break
         if above[stop:].any() and np.count_nonzero(over) == 1 and not (merged or grouped):
             break

@@ -37,6 +37,9 @@ class Example:
     """Other tables of the tab."""
     label_rows: tuple[Shape, ...] = ()
     """Rows of labels above its tables, each with a row of values below."""
+    cards: tuple[Shape, ...] = ()
+    """Runs of the same labels with their values, as tables of the tab with rows and columns
+    changed."""
 
     @property
     def sheet(self) -> Sheet:
@@ -62,6 +65,11 @@ class Kindred:
     def has_table(self) -> bool:
         """Whether its tabs hold a table; else they are labels with values, or texts."""
         return any(one.shapes for one in self.examples)
+
+    @property
+    def has_cards(self) -> bool:
+        """Whether its tabs hold cards."""
+        return all(one.cards for one in self.examples)
 
     @cached_property
     def filled(self) -> int:

@@ -76,9 +76,10 @@ WEEK_WORDS = ("w", "wk", "week", "uke", "vko", "viikko", "vecka", "kw")
 _NUMBERED = re.compile(rf"([^\W\d_]{{3,}}|{'|'.join(WEEK_WORDS)})(\d+)", re.IGNORECASE)
 
 
-def _tokens(text: str) -> list[_Token]:
-    """The words, numbers and periods of a text; a word with a number at its end is both."""
-    periods = [one for one in periods_in(text) if one.kind != "month name"]
+def _tokens(text: str, *, months: bool) -> list[_Token]:
+    """The words, numbers and periods of a text; a word with a number at its end is both. Names of
+    months without a year are periods only if asked for: in a sentence they may be other words."""
+    periods = [one for one in periods_in(text) if months or one.kind != "month name"]
     found = [_Token(one.kind, text[one.start : one.end], one.start) for one in periods]
     for hit in _RUN.finditer(text):
         if any(one.start < hit.end() and hit.start() < one.end for one in periods):
@@ -110,15 +111,16 @@ def _key(token: _Token) -> str:
     return token.text.casefold() if token.kind == "word" else f"<{token.kind}>"
 
 
-def template_of(texts: Sequence[str]) -> Template | None:
-    """The template of some texts; None if there are none.
+def template_of(texts: Sequence[str], *, months: bool = False) -> Template | None:
+    """The template of some texts; None if there are none. With `months` the name of a month is a
+    period also where no year is beside it.
 
     Words that nearly all of them share, each once, and periods of one kind hold it together. A text
     that lacks one of these, or has more where the others have nothing, does not fit.
     """
     if not texts:
         return None
-    every = [_tokens(text) for text in texts]
+    every = [_tokens(text, months=months) for text in texts]
     anchors = _anchors(every)
     orders = [tuple(_key(one) for one in tokens if _key(one) in anchors) for tokens in every]
     (order, _), *_ = Counter(orders).most_common(1)

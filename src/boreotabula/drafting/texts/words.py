@@ -50,7 +50,7 @@ _MONTHS = re.compile(
 
 def level_name(heads: Sequence[Cell]) -> str:
     """What the headings of a level are by what they hold: 'year', 'month', 'quarter', 'week',
-    'weekday' or 'day'; nothing if they are words of the form's own."""
+    'weekday', 'day' or 'time'; nothing if they are words of the form's own."""
     texts = [cell_text(one).strip().casefold() for one in heads if one != ""]
     if not texts:
         return ""
@@ -68,11 +68,16 @@ _WEEKDAYS = re.compile(
     r"|(?:man|mån|tirs?|tis|ons|tors?|fre|lør|lör|søn|sön)(?:dag)?\.?"
     r"|ma(?:anantai)?|ti(?:istai)?|ke(?:skiviikko)?|to(?:rstai)?|pe(?:rjantai)?|la(?:uantai)?"
     r"|sunnuntai|mi|di|do|so|(?:mon|diens|donners|frei|sams|sonn)tag|mittwoch"
+    # Classes of days stand among them.
+    r"|(?:week|work|working |holi)days?|weekends?|(?:hver|hellig|var|hel)dag(?:er|ar)?|helg"
+    r"|arki(?:päivä)?|viikonloppu|pyhä|(?:werk|feier)tage?|wochenende"
 )
 _DAY = re.compile(r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}|\d{4}-\d{2}-\d{2}")
+_CLOCK = r"(?:[01]?\d|2[0-4]):[0-5]\d(?::[0-5]\d)?"
+_TIME = re.compile(rf"{_CLOCK}(?:\s*[-–]\s*{_CLOCK})?")
 _LEVELS = {
     "year": _YEAR, "quarter": _QUARTER, "week": _WEEK, "month": _MONTHS, "weekday": _WEEKDAYS,
-    "day": _DAY,
+    "day": _DAY, "time": _TIME,
 }  # fmt: skip
 
 

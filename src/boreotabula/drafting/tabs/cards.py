@@ -1,0 +1,124 @@
+"""Cards: the same labels with their values again and again down a tab, a record each."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from boreotabula.drafting.tabs.shapes import Shape, table_at
+from boreotabula.drafting.texts.types import type_of
+from boreotabula.layout.headings import normal_form
+from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Sheet
+
+_FEWEST_LABELS, _FEWEST_CARDS, _MOST_CARDS = 3, 2, 200
+
+Labels = tuple[str, ...]
+"""The labels of a card in normal form, from top to bottom."""
+
+
+@dataclass(frozen=True)
+class _Column:
+    """A column of labels with their values; rows and columns counted from 0."""
+
+    labels: Labels
+    cards: tuple[tuple[int, ...], ...]
+    """The rows of each card."""
+    column: int
+    value: int
+    """The column of the values."""
+
+
+def cards_of(sheets: Sequence[Sheet]) -> list[tuple[Shape, ...]]:
+    """The cards of each of some tabs, as tables of one record on the tab with rows and columns
+    changed; none where no column of labels begins anew. A tab with one card alone counts if
+    another one has several with its labels.
+
+    The values of one label are of one type, and those of different labels of several: rows that
+    hold values of one measure are a table, whose headings repeat.
+    """
+    columns = [_card_column(sheet, ()) for sheet in sheets]
+    known = {one.labels for one in columns if one}
+    return [
+        _as_tables(sheet, found) if (found := one or _card_column(sheet, known)) else ()
+        for sheet, one in zip(sheets, columns, strict=True)
+    ]
+
+
+def _as_tables(sheet: Sheet, found: _Column) -> tuple[Shape, ...]:
+    turned = sheet.turn()
+    values = range(found.value, found.value + 1)
+    return tuple(
+        table_at(turned, found.column, values, range(card[0], card[-1] + 1)) for card in found.cards
+    )
+
+
+def _card_column(sheet: Sheet, known: Collection[Labels]) -> _Column | None:
+    """The first column of a tab with cards: several, or one with labels that are `known`."""
+    if sheet.blank:
+        return None
+    for column in np.flatnonzero(sheet.is_text.any(axis=0)).tolist():
+        rows = _labelled_rows(sheet, column)
+        texts = [normal_form(cell_text(sheet.rows[row][column])) for row in rows]
+        start, length = _run_of_cards(texts, known)
+        if not length:
+            continue
+        cards = tuple(tuple(rows[at : at + length]) for at in range(start, len(rows), length))
+        labels = tuple(texts[start : start + length])
+        value = _value_column(sheet, cards, column)
+        if value is not None and (labels in known or _are_records(sheet, cards, value)):
+            return _Column(labels, cards, column, value)
+    return None
+
+
+def _labelled_rows(sheet: Sheet, column: int) -> list[int]:
+    """The rows that begin with a text in a column and hold one cell right of it; the value of a
+    label may be blank, if it has one elsewhere."""
+    filled = np.count_nonzero(sheet.filled, axis=1)
+    first = sheet.is_text[:, column] & ~sheet.filled[:, :column].any(axis=1)
+    labels = {sheet.rows[row][column] for row in np.flatnonzero(first & (filled == 2)).tolist()}
+    return [
+        row for row in np.flatnonzero(first & (filled <= 2)).tolist()
+        if filled[row] == 2 or sheet.rows[row][column] in labels
+    ]  # fmt: skip
+
+
+def _run_of_cards(texts: Sequence[str], known: Collection[Labels]) -> tuple[int, int]:
+    """Where the first of the cards begins that texts of labels go on with to their end, and how
+    many labels each has; none if they do not come again in the same order."""
+    times = Counter(texts)
+    first = next((at for at, text in enumerate(texts) if times[text] > 1), None)
+    if first is None:
+        for labels in known:
+            start = len(texts) - len(labels)
+            if start >= 0 and tuple(texts[start:]) == labels:
+                return start, len(labels)
+        return 0, 0
+    length = texts.index(texts[first], first + 1) - first
+    own = list(texts[first : first + length])
+    cards, rest = divmod(len(texts) - first, length)
+    whole = not rest and _FEWEST_CARDS <= cards <= _MOST_CARDS and length >= _FEWEST_LABELS
+    if whole and len(set(own)) == length and list(texts[first:]) == own * cards:
+        return first, length
+    return 0, 0
+
+
+def _value_column(sheet: Sheet, cards: Sequence[Sequence[int]], column: int) -> int | None:
+    """The column that holds all values of some cards, which nothing else stands among."""
+    rows = {row for card in cards for row in card}
+    beside = {int(at) for row in rows for at in np.flatnonzero(sheet.filled[row]) if at != column}
+    among = range(cards[0][0], cards[-1][-1] + 1)
+    if len(beside) != 1 or any(sheet.filled[row].any() for row in among if row not in rows):
+        return None
+    return beside.pop()
+
+
+def _are_records(sheet: Sheet, cards: Sequence[Sequence[int]], value: int) -> bool:
+    """Whether the values of cards are of several types, each label with its own, and the first
+    differs from card to card."""
+    columns = [[sheet.rows[row][value] for row in rows] for rows in zip(*cards, strict=True)]
+    types = {type_of(cells) for some in columns if (cells := [cell for cell in some if cell != ""])}
+    return len(types) > 1 and len(set(columns[0])) > 1
