@@ -269,7 +269,7 @@ def test_totals_captions_and_types_are_told_by_their_words() -> None:
     ]  # fmt: skip
     captions = ("Table 4: Losses, pcs", "Table 5: Height, cm")
     found = caption_of(captions)
-    assert found is not None and found[0] == "Table {number}: {title}, {title_2}"
+    assert found is not None and found[0] == "Table {table}: {title}, {title_2}"
     assert caption_of(("Losses", "Height")) is None
     columns = ([1.0, 2.0], ["2.5", 3.0], ["007", "12"], ["2026-04"], ["x"])
     assert list(map(type_of, columns)) == ["integer", "number", "text", "month", "text"]

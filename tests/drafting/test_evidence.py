@@ -107,6 +107,9 @@ def test_a_tab_has_the_look_of_its_cells() -> None:
         (("North hall", "South hall"), "{title} hall"),
         (("Losses", "Height"), None),
         (("Bench A: pine", "Bench B (new)"), "Bench {title}"),
+        (("Van 101", "Van 7"), "Van {van}"),
+        (("1. quarter 2025", "2. quarter 2025"), None),
+        (("Stock of Lia, March 2026", "Stock of Myr, March 2026"), "Stock of {title}, {month}"),
     ],
 )
 def test_captions_keep_what_varies(texts: tuple[str, ...], pattern: str | None) -> None:

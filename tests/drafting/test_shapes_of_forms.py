@@ -372,7 +372,7 @@ Lime | 6 | 2
         (PERIOD_BESIDE, [("5",), ("6",)], ['month = { cell = "D1", pattern = "Count of {}" }'],
          4, 0),
         (HOURS, [("1",), ("2",)], ['across = "time"', 'time  = "time"'], 12, 0),
-        (DEPOTS, [("1",), ("2",)], ["repeat  = true", 'caption = "Van {number}"'], 8, 0),
+        (DEPOTS, [("1",), ("2",)], ["repeat  = true", 'caption = "Van {van}"'], 8, 0),
         (CARDS, [("1",), ("2",)], ["turned = true", 'sown  = "date"', 'pots  = "integer"'], 6, 0),
         (INVOICE, [("Lia", "1"), ("Myr", "2")],
          ['net      = { right_of = "Net" }', 'total    = { right_of = "Total" }'], 6, 0),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -48,11 +48,11 @@ def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
         return sketch
     texts = [above[0] for above in lines]
     stub = {} if "stub" in sketch.block else {"stub": next(iter(sketch.fields))}
-    caption = caption_of(texts)
+    caption = caption_of(texts, sketch.fields)
     if caption is None:
         return _titled(sketch, shapes, texts, stub)
     pattern, captured = caption
-    if ":" in pattern or set(captured) & set(sketch.fields):
+    if ":" in pattern:
         return sketch
     fields = {**captured, **sketch.fields}
     return replace(sketch.having(caption=pattern, **stub), fields=fields)
@@ -129,7 +129,7 @@ def _cross_tab(shapes: Tables) -> Sketch:
         block["found_by"] = few(_found_by(shapes))
         block["stamps"] = {name: {"from": "stub head"}}
     elif bare:
-        caption = _caption(shapes) if shape.bare else None
+        caption = _caption(shapes, fields) if shape.bare else None
         if caption:
             block["caption"], captured = caption
             fields = {**captured, **fields}
@@ -202,14 +202,15 @@ def _found_by(shapes: Tables) -> list[str]:
     return list(dict.fromkeys(common or []))[:2]
 
 
-def _caption(shapes: Tables) -> tuple[str, dict[str, str]] | None:
-    """The pattern of the texts right above all tables, and the fields that it fills."""
+def _caption(shapes: Tables, taken: Collection[str]) -> tuple[str, dict[str, str]] | None:
+    """The pattern of the texts right above all tables, and the fields that it fills beside those
+    that are `taken`."""
     lines = _lines_above(shapes)
     if lines is None:
         return None
     # A remark may stand between a caption and its table.
-    nearest = caption_of([above[0] for above in lines])
-    return nearest or caption_of([above[-1] for above in lines])
+    nearest = caption_of([above[0] for above in lines], taken)
+    return nearest or caption_of([above[-1] for above in lines], taken)
 
 
 def _lines_above(shapes: Tables) -> list[list[str]] | None:

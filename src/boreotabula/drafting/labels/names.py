@@ -11,7 +11,7 @@ from boreotabula.drafting.sketch import few
 from boreotabula.drafting.tabs.looks import FIGURE, looks_of
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of, periods_in
-from boreotabula.drafting.texts.templates import WEEK_WORDS, Slot, Template, escaped, template_of
+from boreotabula.drafting.texts.templates import Slot, Template, escaped, meaning_of, template_of
 from boreotabula.drafting.texts.types import MOST_LANGUAGES, type_of
 from boreotabula.drafting.texts.words import field_name, level_name
 from boreotabula.layout.patterns import Kind, pattern
@@ -124,7 +124,7 @@ def _pattern(
         period = slot.kind not in ("text", "number")
         if known or not (slot.varies or period):
             return "*"
-        named, kind = _meaning(slot, fallback)
+        named, kind = meaning_of(slot, fallback)
         name = field_name(named, [*taken, *fields], fallback)
         fields[name] = kind
         if period:
@@ -137,31 +137,6 @@ def _pattern(
 
 
 _YEAR = re.compile(r"(?:19|20)\d\d")
-
-
-def _meaning(slot: Slot, fallback: str) -> tuple[str, str]:
-    """What a slot is called, and its type."""
-    if slot.kind in ("month", "date"):
-        return slot.kind, slot.kind
-    if slot.kind == "year":
-        return "year", "integer"
-    if slot.kind in ("week", "quarter"):
-        return slot.kind, "text"
-    if slot.kind == "month name":
-        return "month", "text"
-    if all(map(_YEAR.fullmatch, slot.values)):
-        return "year", "integer"
-    if (
-        slot.kind == "number"
-        and slot.before
-        and (len(slot.before) > 1 or slot.before.casefold() in _WEEK)
-    ):
-        # What is numbered is a name, however its number is written.
-        return _WEEK.get(slot.before.casefold(), slot.before), "text"
-    return level_name(sorted(set(slot.values))) or fallback, "text"
-
-
-_WEEK = dict.fromkeys(WEEK_WORDS, "week")
 
 
 def of_tabs(
@@ -270,7 +245,7 @@ def _tab_stamp(
             continue
         if all(plain(value) in texts for value, texts in zip(slot.values, told, strict=False)):
             continue
-        named, kind = _meaning(slot, "tab")
+        named, kind = meaning_of(slot, "tab")
         name = field_name(named, [*taken, *found])
         shape = "".join(
             escaped(part) if isinstance(part, str)

@@ -11,7 +11,7 @@ import numpy as np
 from boreotabula.drafting.tabs.shapes import Shape, table_at
 from boreotabula.drafting.texts.types import type_of
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.cells import cell_text
+from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Sheet
 
 _FEWEST_LABELS, _FEWEST_CARDS, _MOST_CARDS = 3, 2, 200
@@ -101,7 +101,8 @@ def _run_of_cards(texts: Sequence[str], known: Collection[Labels]) -> tuple[int,
     own = list(texts[first : first + length])
     cards, rest = divmod(len(texts) - first, length)
     whole = not rest and _FEWEST_CARDS <= cards <= _MOST_CARDS and length >= _FEWEST_LABELS
-    if whole and len(set(own)) == length and list(texts[first:]) == own * cards:
+    named = not any(map(reads_as_figure, own))
+    if whole and named and len(set(own)) == length and list(texts[first:]) == own * cards:
         return first, length
     return 0, 0
 
@@ -118,7 +119,12 @@ def _value_column(sheet: Sheet, cards: Sequence[Sequence[int]], column: int) -> 
 
 def _are_records(sheet: Sheet, cards: Sequence[Sequence[int]], value: int) -> bool:
     """Whether the values of cards are of several types, each label with its own, and the first
-    differs from card to card."""
+    differs from card to card. Below a text that all cards have, such as a heading, not all values
+    are of one type."""
     columns = [[sheet.rows[row][value] for row in rows] for rows in zip(*cards, strict=True)]
-    types = {type_of(cells) for some in columns if (cells := [cell for cell in some if cell != ""])}
-    return len(types) > 1 and len(set(columns[0])) > 1
+    types = [type_of([cell for cell in cells if cell != ""]) for cells in columns]
+    headed = any(
+        isinstance(cells[0], str) and len(set(cells)) == 1 and len(set(types[at + 1 :])) == 1
+        for at, cells in enumerate(columns)
+    )
+    return len(set(types)) > 1 and len(set(columns[0])) > 1 and not headed

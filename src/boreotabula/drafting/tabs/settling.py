@@ -31,6 +31,7 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
     if leading is None:
         votes = Counter(one.leading for one in shapes if one.crossed == crossed)
         leading = votes.most_common(1)[0][0] if votes else 0
+    labelled = not crossed and _vary_above(examples)
     levels = Counter(one.lowest - one.highest for one in shapes)
     most = levels.most_common(1)[0][0]
 
@@ -40,6 +41,7 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
             shape,
             crossed=crossed,
             top=shape.lowest - above,
+            highest=shape.lowest if labelled else shape.highest,
             leading=leading if crossed and leading < shape.right - shape.left else shape.leading,
         )
 
@@ -58,6 +60,18 @@ def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
             if filled:
                 kinds.add(typed(filled, tolerant=False).kind)
     return len(kinds - {"integer", "number"}) + bool(kinds & {"integer", "number"}) > 1
+
+
+def _vary_above(examples: Sequence[Example]) -> bool:
+    """Whether what stands right above the headings of lists varies from table to table, while the
+    headings are the same and differ among themselves: then these are labels with their values."""
+    shapes = [(one, shape) for one in examples for shape in one.shapes]
+    above = {
+        tuple(one.sheet.rows[row][shape.left : shape.right])
+        for one, shape in shapes for row in range(shape.highest, shape.lowest)
+    }  # fmt: skip
+    heads = {tuple(text for text in map(cell_text, shape.heads) if text) for _, shape in shapes}
+    return len(above) > 1 and len(heads) == 1 and all(len(set(one)) == len(one) for one in heads)
 
 
 _FEWEST_TABLES = 3

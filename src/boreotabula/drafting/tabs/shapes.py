@@ -320,14 +320,23 @@ def _end_of(sheet: Sheet, looks: Looks, shape: Shape, repeats: Repeats | None) -
             return end
         start = end + int(after[0])
         stop = first_blank(own[start:], start)
-        if not all(
-            _continues(sheet, looks, shape, row, always) for row in range(start, stop)
-        ) or _is_headed(sheet, looks, start, start + 1, stop, left, right, repeats):
+        rows = [row for row in range(start, stop) if not _names_group(looks, shape, row)]
+        if (
+            not rows
+            or not all(_continues(sheet, looks, shape, row, always) for row in rows)
+            or _is_headed(sheet, looks, start, start + 1, stop, left, right, repeats)
+        ):
             return end
         end = stop
 
 
 _WIDEST_GAP = 2
+
+
+def _names_group(looks: Looks, shape: Shape, row: int) -> bool:
+    """Whether a row holds nothing but a text in the first column of a table, as the name of a group
+    does."""
+    return bool(looks[row, shape.left] == TEXT and np.count_nonzero(looks[row]) == 1)
 
 
 def _continues(

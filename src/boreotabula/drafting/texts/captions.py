@@ -1,72 +1,85 @@
-"""Patterns for texts that name tables or tabs, and vary from one to the next."""
+"""The pattern of the texts above the tables of a tab: what names each of them."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from dataclasses import replace
+from itertools import takewhile
 
-from boreotabula.drafting.texts.periods import period_of
-from boreotabula.drafting.texts.types import languages_of, type_of
+from boreotabula.drafting.texts.templates import (
+    MARKS,
+    Slot,
+    Template,
+    escaped,
+    meaning_of,
+    template_of,
+)
 from boreotabula.drafting.texts.words import field_name
 
 
-def caption_of(texts: Sequence[str]) -> tuple[str, dict[str, str]] | None:
-    """A pattern that fits all of some texts, which vary, and keeps what varies; None if they have
-    nothing in common."""
+def caption_of(
+    texts: Sequence[str], taken: Collection[str] = ()
+) -> tuple[str, dict[str, str]] | None:
+    """A pattern that fits all of some texts, which vary, and the types of the fields that it fills:
+    what varies, and all periods. None if the texts have no word in common.
+
+    `taken` are names that other fields have.
+    """
     if len(set(texts)) < 2:
         return None
-    pieces = [_MARKS.split(text) for text in texts]
-    word = re.split(r"\W", texts[0])[0]
-    last = re.split(r"\W", texts[0])[-1]
-    first_alike = word and all(re.split(r"\W", text)[0] == word for text in texts)
-    last_alike = last and all(re.split(r"\W", text)[-1] == last for text in texts)
-    if not (first_alike or last_alike):
-        return None
+    template = template_of(texts)
+    assert template is not None
+    whole = len(template.fits) == len(texts)
+    if whole and not _is_worded(template) and all(map(_is_period, template.slots)):
+        return None  # a pattern of nothing but periods would fit any text
+    if not whole or not _is_worded(template):
+        return _by_one_word(texts, taken)
     fields: dict[str, str] = {}
-    if len({len(one) for one in pieces}) != 1:
-        return (f"{word} {{title}}" if first_alike else f"{{title}} {last}"), {"title": "text"}
-    return "".join(_piece(some, fields) for some in zip(*pieces, strict=True)).strip(), fields
 
-
-_MARKS = re.compile(r"(:|,|\(|\)|–|—)")
-
-
-def _piece(texts: Sequence[str], fields: dict[str, str]) -> str:
-    """The pattern of a part of captions, without marks in it: words that stay, then what varies."""
-    if len(set(texts)) == 1:
-        # A period says when, even if it is the same everywhere.
-        period = period_of(texts[0].strip())
-        if period is None:
-            return texts[0]
-        name = field_name(period.kind, fields)
-        fields[name] = type_of([texts[0].strip()], languages_of([texts[0].strip()]))
-        return texts[0].replace(texts[0].strip(), f"{{{name}}}")
-    words = [re.split(r"(\s+)", one) for one in texts]
-    lead = ""
-    while all(words) and len({one[0] for one in words}) == 1:
-        lead += words[0][0]
-        words = [one[1:] for one in words]
-    trail = ""
-    while all(words) and len({one[-1] for one in words}) == 1:
-        trail = words[0][-1] + trail
-        words = [one[:-1] for one in words]
-    # “April” and a year that stays are a month together.
-    whole = ["".join(one) + trail for one in words]
-    if trail and (kind := type_of(whole, languages_of(whole))) in ("month", "date"):
-        name = field_name(kind, fields)
+    def filled(slot: Slot) -> str:
+        if not slot.varies and not _is_period(slot):
+            return escaped(slot.values[0])
+        meant, kind = meaning_of(slot, "title")
+        name = field_name(meant, [*taken, *fields], "title")
         fields[name] = kind
-        return f"{lead}{{{name}}}"
-    # After a number that varies the title is kept whole, whatever its last words have in common.
-    if all(len(one) > 2 and one[0][:1].isdigit() for one in words):
-        return lead + _captured(whole, fields)
-    return lead + _captured(["".join(one) for one in words], fields) + trail
+        return f"{{{name}}}"
+
+    return _with_whole_titles(template).pattern(filled), fields
 
 
-def _captured(texts: Sequence[str], fields: dict[str, str]) -> str:
-    """The part of a pattern that keeps what varies, and its field."""
-    kind = type_of([one.strip() for one in texts])
-    years = all(re.fullmatch(r"(?:19|20)\d\d", one) for one in texts)
-    known = {"integer": "year" if years else "number", "month": "month", "date": "date"}
-    name = field_name(known.get(kind, "title"), fields)
-    fields[name] = kind
-    return f"{{{name}}}"
+def _is_worded(template: Template) -> bool:
+    return any(map(str.isalpha, template.fixed))
+
+
+def _is_period(slot: Slot) -> bool:
+    return slot.kind not in ("text", "number")
+
+
+def _with_whole_titles(template: Template) -> Template:
+    """The same, but after a number that varies a title is kept whole up to the next mark, whatever
+    its last words have in common: “3.1 Seed of pine”, “3.2 Use of pine”."""
+    for number, part in enumerate(template.parts):
+        titled = isinstance(part, Slot) and part.kind == "text" and all(
+            re.match(r"\d.*\s", value) for value in part.values
+        )  # fmt: skip
+        if titled and all(isinstance(one, str) for one in template.parts[number + 1 :]):
+            assert isinstance(part, Slot)
+            rest = "".join(one for one in template.parts[number + 1 :] if isinstance(one, str))
+            mark = MARKS.search(rest)
+            end = mark.start() if mark else len(rest)
+            whole = replace(part, values=tuple(value + rest[:end] for value in part.values))
+            return replace(template, parts=(*template.parts[:number], whole, rest[end:]))
+    return template
+
+
+def _by_one_word(texts: Sequence[str], taken: Collection[str]) -> tuple[str, dict[str, str]] | None:
+    """A pattern of the first or the last words that all texts have, if they have nothing else."""
+    name = field_name("title", taken)
+    words = [text.split() for text in texts]
+    for way, form in ((1, "{lead} {{{name}}}"), (-1, "{{{name}}} {lead}")):
+        columns = zip(*(some[::way] for some in words), strict=False)
+        same = [column[0] for column in takewhile(lambda column: len(set(column)) == 1, columns)]
+        if same and any(map(str.isalpha, "".join(same))) and len(same) < min(map(len, words)):
+            return form.format(lead=escaped(" ".join(same[::way])), name=name), {name: "text"}
+    return None

@@ -51,6 +51,7 @@ def _forms() -> tuple[tuple[str, re.Pattern[str]], ...]:
         ("quarter", rf"{_YEAR}{_APART}(?:q|kv|kvartal|quarter){_APART}(?P<quarter>[1-4])"),
         ("quarter", rf"(?:q|kv|kvartal|quarter){_APART}(?P<quarter>[1-4]){_APART}{_YEAR}"),
         ("quarter", r"(?:q|kv|kvartal|quarter)[\s._/-]?(?P<quarter>[1-4])(?: (?P<short>\d\d))?"),
+        ("quarter", rf"(?P<quarter>[1-4])\.? (?:kvartal|quarter|quartal|neljännes) {_YEAR}"),
         ("year", _YEAR),
         ("month name", word),
     )

@@ -12,6 +12,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from boreotabula.drafting.texts.periods import periods_in
+from boreotabula.drafting.texts.words import level_name
 
 _MOST = 0.9
 """What so many of the texts share is fixed: an odd one spoils nothing."""
@@ -58,6 +59,28 @@ class Template:
         return re.sub(r"\*{2,}", "*", "".join(parts))
 
 
+_YEAR = re.compile(r"(?:19|20)\d\d")
+
+
+def meaning_of(slot: Slot, fallback: str) -> tuple[str, str]:
+    """What the field of a slot is called, and its type; `fallback` if nothing tells."""
+    if slot.kind in ("month", "date"):
+        return slot.kind, slot.kind
+    if slot.kind == "year":
+        return "year", "integer"
+    if slot.kind in ("week", "quarter"):
+        return slot.kind, "text"
+    if slot.kind == "month name":
+        return "month", "text"
+    if all(map(_YEAR.fullmatch, slot.values)):
+        return "year", "integer"
+    word = slot.before.casefold()
+    if slot.kind == "number" and (len(word) > 1 or word in WEEK_WORDS):
+        # What is numbered is a name, however its number is written.
+        return "week" if word in WEEK_WORDS else slot.before, "text"
+    return level_name(sorted(set(slot.values))) or fallback, "text"
+
+
 def escaped(text: str) -> str:
     """A text as it stands in a pattern."""
     return re.sub(r"[*]", "[*]", text)
@@ -95,15 +118,18 @@ def _tokens(text: str, *, months: bool) -> list[_Token]:
             found.append(_Token("number" if run.isdigit() else "word", run, hit.start()))
     taken = [(one.start, one.end) for one in periods]
     marks = [
-        hit for hit in _PARTS.finditer(text)
+        hit for hit in MARKS.finditer(text)
         if not any(start < hit.end() and hit.start() < end for start, end in taken)
     ]  # fmt: skip
     # The first mark of a text is another one than the second.
-    found += [_Token(f"mark {number}", hit[0], hit.start()) for number, hit in enumerate(marks)]
+    found += [
+        _Token(f"mark {number} {hit[0].strip()}", hit[0], hit.start())
+        for number, hit in enumerate(marks)
+    ]
     return sorted(found, key=lambda one: one.start)
 
 
-_PARTS = re.compile(r"\s+[–—|/-]\s+|,\s+|:\s+|\s+\(")
+MARKS = re.compile(r"\s+[–—|/-]\s+|,\s+|:\s+|\s+\(")
 """What parts the pieces of a title."""
 
 
