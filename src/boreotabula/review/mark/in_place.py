@@ -19,7 +19,13 @@ from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.review.mark.faults import COLOURS
 from boreotabula.sheets.marked import MARKED_NAME
-from boreotabula.sheets.parts.editing import Package, add, open_package, relation_of
+from boreotabula.sheets.parts.editing import (
+    Package,
+    add,
+    open_package,
+    relation_of,
+    usual_parts,
+)
 from boreotabula.sheets.parts.worksheet import (
     Worksheet,
     cells_of,
@@ -85,23 +91,21 @@ def write_marked(
     except CallError as error:
         raise NotSafeError(str(error)) from None
     try:
-        if why := package.why_fixed():
-            raise NotSafeError(why)
-        _without_macros(package)
-        borders = _Borders(package)
-        parts = package.tabs()
-        for tab, some in marks.items():
-            if tab in parts:
-                _mark_cells(package.worksheet(parts[tab]), some, borders)
-                _add_notes(package, parts[tab], some)
-        _add_list(package, title, heads, lines, borders)
-        borders.put()
-        package.write(stream)
-    except (CallError, ValueError) as error:
+        with usual_parts():
+            if why := package.why_fixed():
+                raise NotSafeError(why)
+            _without_macros(package)
+            borders = _Borders(package)
+            parts = package.tabs()
+            for tab, some in marks.items():
+                if tab in parts:
+                    _mark_cells(package.worksheet(parts[tab]), some, borders)
+                    _add_notes(package, parts[tab], some)
+            _add_list(package, title, heads, lines, borders)
+            borders.put()
+            package.write(stream)
+    except CallError as error:
         raise NotSafeError(str(error)) from None
-    except (LookupError, AttributeError, TypeError):
-        # Parts that are no such parts as the standard has them: none of them is worth a rule.
-        raise NotSafeError("its parts are not as spreadsheet programs write them") from None
     finally:
         package.close()
 

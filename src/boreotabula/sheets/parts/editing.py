@@ -9,7 +9,8 @@ from __future__ import annotations
 import posixpath
 import shutil
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -140,16 +141,20 @@ class Package:
         )
 
     def related(self, name: str, ending: str) -> dict[str, str]:
-        """The parts that a part refers to by relations of a type: their names by relation id."""
+        """The parts that a part refers to by relations of a type: their names by relation id.
+
+        What is not there is left out.
+        """
         root = self.tree(relations_of(name))
+        there = set(self.names())
         found: dict[str, str] = {}
         for one in root.iter("{*}Relationship") if root is not None else ():
             target = one.get("Target", "")
             if one.get("Type", "").endswith(ending):
                 whole = posixpath.join(posixpath.dirname(name), target)
-                found[one.get("Id", "")] = posixpath.normpath(
-                    target.lstrip("/") if target.startswith("/") else whole
-                )
+                part = posixpath.normpath(target.lstrip("/") if target.startswith("/") else whole)
+                if part in there:
+                    found[one.get("Id", "")] = part
         return found
 
     def relate(self, name: str, kind: str, target: str) -> str:
@@ -333,6 +338,19 @@ def relations_of(name: str) -> str:
     """The part that holds the relations of a part."""
     folder, _, own = name.rpartition("/")
     return f"{folder}/_rels/{own}.rels" if folder else f"_rels/{own}.rels"
+
+
+@contextmanager
+def usual_parts(of: str = "") -> Iterator[None]:
+    """Raises CallError where parts turn out to be no such parts as ECMA-376 has them: none of the
+    many ways to be odd is worth a rule of its own. `of` is the workbook, as the message names it.
+    """
+    try:
+        yield
+    except (LookupError, AttributeError, TypeError, ValueError) as error:
+        raise CallError(
+            f"{of}its parts are not as spreadsheet programs write them; save it in one first"
+        ) from error
 
 
 def open_package(path: Path | BinaryIO, limits: Limits | None = None) -> Package:

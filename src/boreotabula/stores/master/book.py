@@ -19,7 +19,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, parse_address
 from boreotabula.layout.headings import HeadingNames
 from boreotabula.reading.cells import cell_text
-from boreotabula.sheets.parts.editing import Package, open_package
+from boreotabula.sheets.parts.editing import Package, open_package, usual_parts
 from boreotabula.sheets.parts.worksheet import unselect
 from boreotabula.sheets.sheet import Sheet, make_sheet
 from boreotabula.stores.master.place import Area, Place, field_finder, find_place
@@ -75,12 +75,13 @@ class Book:
         Formulas are worked out when the workbook is opened. Raises CallError, which says what could
         not be kept.
         """
-        for one in self.tables.values():
-            one.put()
-        if not self.package.is_changed:
-            return False
-        self.package.drop("xl/calcChain.xml", of=_BOOK)
-        self.package.recalculate()
+        with usual_parts(f"“{self.path}”: "):
+            for one in self.tables.values():
+                one.put()
+            if not self.package.is_changed:
+                return False
+            self.package.drop("xl/calcChain.xml", of=_BOOK)
+            self.package.recalculate()
         return True
 
     def write(self, stream: BinaryIO) -> None:
@@ -113,7 +114,9 @@ def into_workbook(target: Path, schemas: Mapping[str, pa.Schema], taking: Taking
         )
     package = open_package(target)
     try:
-        return Book(target, package, _tables(target, package, schemas, taking))
+        with usual_parts(f"“{target}”: "):
+            tables = _tables(target, package, schemas, taking)
+        return Book(target, package, tables)
     except BaseException:
         package.close()
         raise
