@@ -362,6 +362,7 @@ ELSEWHERE = {
     "rows-kept": "stores/test_into.py",
     "remark-gone": "stores/test_into.py",
     "changed-by-hand": "stores/test_into.py",
+    "rows-written-again": "stores/test_into.py",
     "value-not-held": "stores/test_every_store.py",
 }
 """Codes that need a server, a broken machine, a second run or styles: the tests that meet them."""

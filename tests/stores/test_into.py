@@ -283,6 +283,17 @@ def test_a_correction_by_hand_in_the_master_is_told(home: Path) -> None:
     assert "(row 6)" in told[0]["message"]
 
 
+def test_rows_that_are_gone_from_the_master_and_come_again_are_told(home: Path) -> None:
+    put(home)
+    book = openpyxl.load_workbook(home / "in" / "master.xlsx")
+    book["Data"].delete_rows(6)
+    book.save(home / "in" / "master.xlsx")
+    assert put(home)[1].startswith("1 added")
+    told = csv_rows(home / "in" / "master.xlsx.run" / "findings.csv")
+    assert told[0]["code"] == "rows-written-again" and told[0]["severity"] == "warning"
+    assert told[0]["message"].startswith("1 row that an earlier run put into “master.xlsx” › Data")
+
+
 def test_a_master_without_columns_for_the_source(home: Path) -> None:
     master = home / "in" / "master.xlsx"
     assert put(home, "--no-source")[1] == "2 added, 1 kept, 1 replaced, 0 gone"

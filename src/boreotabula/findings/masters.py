@@ -59,3 +59,18 @@ CHANGED_BY_HAND = FindingKind(
     example="99 seedlings typed over 20",
     cure="Correct the report itself, or keep the correction in a column of your own",
 )
+ROWS_WRITTEN_AGAIN = FindingKind(
+    "rows-written-again",
+    Severity.WARNING,
+    "{rows:# row|# rows} that an earlier run put into “{book}” › {master_tab} {rows:is|are} not"
+    " there any more, though {rows:its file has|their files have} not changed; {rows:it was|they were}"
+    " written again",
+    "If you deleted or retyped rows there, see whether any stands twice now; to leave out a record"
+    " for good, leave it out of the report or by `skip` in the layout.",
+    looked_for="the rows of files that have not changed",
+    found="{rows:# row|# rows}",
+    meaning="Rows that an earlier run put into a workbook were deleted or retyped there, and were"
+    " written again",
+    example="A species that was typed over in all rows of a file",
+    cure="See whether rows stand twice; leave records out in the layout",
+)

@@ -21,7 +21,12 @@ from boreotabula.batch.run_folders import run_folder
 from boreotabula.errors import CallError
 from boreotabula.findings.files import FILE_TWICE
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.masters import CHANGED_BY_HAND, REMARK_GONE, ROWS_KEPT
+from boreotabula.findings.masters import (
+    CHANGED_BY_HAND,
+    REMARK_GONE,
+    ROWS_KEPT,
+    ROWS_WRITTEN_AGAIN,
+)
 from boreotabula.stores.master.book import Book, Taking, into_workbook
 from boreotabula.stores.master.table import Merged
 from boreotabula.stores.store import OnDisk, OnFetched, Task, WritingBase
@@ -163,6 +168,8 @@ def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
                 texts=list(row.texts),
                 cell=cell,
             )
+        if one.again:
+            yield ROWS_WRITTEN_AGAIN(rows=one.again, book=book.path.name, master_tab=tab)
         if one.by_hand:
             numbers = [row.cell.row + 1 for row in one.by_hand]
             yield CHANGED_BY_HAND(

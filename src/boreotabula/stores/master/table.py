@@ -61,6 +61,8 @@ class Merged:
     """Rows that went, though something stood in columns that are no fields."""
     by_hand: tuple[Touched, ...] = ()
     """Rows of unchanged files that held something else than these do."""
+    again: int = 0
+    """Rows of unchanged files that were added, because they were not found."""
 
 
 @dataclass(frozen=True)
@@ -239,6 +241,10 @@ class MasterTable:
                 Touched(Address(self.numbers[at], self.place.left), lines.sources[number])
                 for number, at in replaced
                 if rows.sources[at][0] in unchanged
+            ),
+            sum(
+                at is None and source[0] in unchanged
+                for at, source in zip(pairs.rows, lines.sources, strict=True)
             ),
         )
 
