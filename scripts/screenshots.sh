@@ -25,7 +25,7 @@ $command
 touch "$work/done"
 sleep 60
 EOF
-  DISPLAY=$display xterm -geometry 140x41+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg "$ground" -fg "$ink" \
+  DISPLAY=$display xterm -geometry 100x37+0+0 -fa 'DejaVu Sans Mono' -fs 14 -bg "$ground" -fg "$ink" \
     -b 8 -e bash "$work/session.sh" &
   local terminal=$!
   for _ in $(seq 60); do [ -e "$work/done" ] && break; sleep 1; done
@@ -38,7 +38,7 @@ EOF
 }
 
 shot demo 'boreotabula demo'
-shot survey 'boreotabula survey boreotabula-demo/stock.toml | tail -38'
+shot survey 'boreotabula survey boreotabula-demo/inbox/2026-04'
 shot show 'boreotabula show boreotabula-demo/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx --layout boreotabula-demo/stock.toml --tab "*2"'
 shot extract 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv'
 shot extract-dark 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv --fresh' black gray90

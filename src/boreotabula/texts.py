@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from decimal import Decimal
 
 CONTROLS = re.compile(
@@ -34,6 +35,38 @@ def brief(text: str, most: int) -> str:
     """A clean text on one line, of at most so many signs."""
     text = " ".join(clean(text[: 4 * most]).split())
     return text if len(text) <= most else f"{text[: most - 1]}…"
+
+
+def folded(text: str, width: int) -> str:
+    """A text whose lines are at most so many columns of a terminal wide, broken at blanks.
+
+    What a line goes on with is set in by two columns more than its beginning. A word that is wider
+    than a line stays whole: names of files, cells and numbers are never cut.
+    """
+    return "\n".join(part for line in text.split("\n") for part in _fold(line, width))
+
+
+def _fold(line: str, width: int) -> list[str]:
+    if columns_of(line) <= width:
+        return [line]
+    inset = " " * (len(line) - len(line.lstrip(" ")) + 2)
+    lines = [""]
+    for word in re.findall(" *[^ ]+", line):  # a blank that does not break is none of these
+        if lines[-1].strip() and columns_of(lines[-1] + word) > width:
+            lines.append(inset + word.lstrip(" "))
+        else:
+            lines[-1] += word
+    return lines
+
+
+def columns_of(text: str) -> int:
+    """How many columns of a terminal a text takes: wide characters take two, accents none."""
+    if text.isascii():
+        return len(text)
+    return sum(
+        0 if unicodedata.combining(sign) else 1 + (unicodedata.east_asian_width(sign) in "WF")
+        for sign in text
+    )
 
 
 def plain_number(number: Decimal, *, signed: bool = False) -> str:

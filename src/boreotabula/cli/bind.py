@@ -31,8 +31,10 @@ if TYPE_CHECKING:
 EPILOG = """\b
 Examples:
   boreotabula bind inbox -o all.xlsx
-  boreotabula bind inbox -o all.xlsx --include "*Lomlia*" --named "Greenhouse *"
-  boreotabula bind april.xlsx may.csv -o both.xlsx --tab-name "{file}" --contents no
+  boreotabula bind inbox -o all.xlsx --include "*Lomlia*" \\
+      --named "Greenhouse *"
+  boreotabula bind april.xlsx may.csv -o both.xlsx --tab-name "{file}" \\
+      --contents no
   boreotabula bind loggers -o loggers.xlsx --types
   boreotabula bind stock.toml -o all.xlsx
 

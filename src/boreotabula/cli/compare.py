@@ -27,8 +27,10 @@ if TYPE_CHECKING:
 EPILOG = """\b
 Examples:
   boreotabula compare march.csv april.csv
-  boreotabula compare march.csv april.parquet --key nursery,month,lot --by nursery
-  boreotabula compare by_hand.xlsx stock.csv --key nursery,month,lot -o changes.xlsx
+  boreotabula compare march.csv april.parquet --key nursery,month,lot \\
+      --by nursery
+  boreotabula compare by_hand.xlsx stock.csv \\
+      --key nursery,month,lot -o changes.xlsx
   boreotabula compare stock.csv --before
 
 Records are matched by --key, else by the key of the layout, else by the cell they come from. The
@@ -127,18 +129,15 @@ def _print(found: Comparison, rows: int) -> None:
 
     console = screen.out()
     console.print(Text.assemble((f"{found.before.name} → {found.after.name}", "bold")))
-    console.print(
+    console.tell(
         f"  {counted(found.records[0], 'record')} → {counted(found.records[1], 'record')}:"
         f" {found.same:,} the same, {found.changed:,} changed, {found.new:,} new,"
-        f" {found.gone:,} gone",
-        soft_wrap=True,
+        f" {found.gone:,} gone"
     )
-    console.print(f"  matched by {', '.join(found.key)}", soft_wrap=True, markup=False)
+    console.tell(f"  matched by {', '.join(found.key)}")
     for names, side in ((found.only_before, found.before), (found.only_after, found.after)):
         if names:
-            console.print(
-                f"  only in {side.name}: {', '.join(names)}", markup=False, soft_wrap=True
-            )
+            console.tell(f"  only in {side.name}: {', '.join(names)}")
     if found.alike:
         console.print("\nNothing differs.")
         return

@@ -29,5 +29,5 @@ def command(context: click.Context, shell: str) -> int:
     group = context.find_root().command
     script = kind(group, {}, "boreotabula", "_BOREOTABULA_COMPLETE")
     # Not the source of the kind itself: that asks which bash this machine has.
-    say(ShellComplete.source(script).strip())
+    say(ShellComplete.source(script).strip(), whole=True)
     return 0

@@ -26,14 +26,19 @@ if TYPE_CHECKING:
 EPILOG = """\b
 Examples:
   boreotabula coverage stock.csv --rows nursery --across month
-  boreotabula coverage stock.csv --rows nursery --across month --expect sites.csv
-  boreotabula coverage stock.csv --rows nursery --across month -o coverage.xlsx --require-complete
+  boreotabula coverage stock.csv --rows nursery --across month \\
+      --expect sites.csv
+  boreotabula coverage stock.csv --rows nursery \\
+      --across month -o coverage.xlsx --require-complete
 
 Each cell counts records; a dot is a gap. Months without any report are shown too. SITES is a CSV
 file with a column for each field of --rows, so that senders who never reported are shown as well.
 
 \b
-Exit status: 0 done · 1 with --require-complete, if something is missing · 2 wrong call"""
+Exit status:
+  0 done
+  1 with --require-complete, if something is missing
+  2 wrong call"""
 
 _MOST = 8
 

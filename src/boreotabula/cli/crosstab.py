@@ -25,11 +25,16 @@ if TYPE_CHECKING:
 
 EPILOG = """\b
 Examples:
-  boreotabula crosstab stock.csv --rows nursery --across month --value seedlings
-  boreotabula crosstab stock.csv --rows nursery --rows species --value seedlings --how mean
-  boreotabula crosstab stock.csv --rows lot --across month --value seedlings --top 10 --by-value
-  boreotabula crosstab stock.csv --rows nursery --across month --value seedlings --chart n.png
-  boreotabula crosstab stock.toml --rows nursery --how count --where month=2026-04
+  boreotabula crosstab stock.csv --rows nursery --across month \\
+      --value seedlings
+  boreotabula crosstab stock.csv --rows nursery --rows species \\
+      --value seedlings --how mean
+  boreotabula crosstab stock.csv --rows lot --across month \\
+      --value seedlings --top 10 --by-value
+  boreotabula crosstab stock.csv --rows nursery --across month \\
+      --value seedlings --chart n.png
+  boreotabula crosstab stock.toml --rows nursery --how count \\
+      --where month=2026-04
 
 Months and weekdays are in time order, numbers by size, choices as the layout lists them, other
 texts in natural order (2 before 10). A dot means no record, 0 means zero. A share is the part of

@@ -29,13 +29,16 @@ Examples:
   boreotabula draft inbox                    show the layout and what it gives
   boreotabula draft inbox -o stock.toml      write it
   boreotabula draft inbox/2026-04/*          from these files only
-  boreotabula draft inbox --ask              answer its questions in the terminal
-  boreotabula draft inbox --like "Bench 1"   for the tabs that look like this one
-  boreotabula draft --again stock.toml       propose changes, now that the form has changed
+  boreotabula draft inbox --ask              answer its questions here
+  boreotabula draft inbox --like "Bench 1"   for tabs like this one
+  boreotabula draft --again stock.toml       propose changes to it
 
 \b
-Exit status: 0 nothing needs a look · 1 drafted, with errors or questions that change records
-             2 wrong call · 3 nothing to draft from
+Exit status:
+  0 nothing needs a look
+  1 drafted, with errors or questions that change records
+  2 wrong call
+  3 nothing to draft from
 With --again these tell how the files are read with the changes."""
 
 
@@ -116,8 +119,8 @@ def _is_other_reading(asked: Sequence[Doubt]) -> bool:
     doubt = next((one for one in asked if one.kind == READING), None)
     if doubt is None:
         return False
-    screen.err().print(f"\n{doubt.text}", style="bold", soft_wrap=True)
-    screen.err().print(f"  {doubt.where}", style="dim", soft_wrap=True)
+    screen.err().tell(f"\n{doubt.text}", "bold")
+    screen.err().tell(f"  {doubt.where}", "dim")
     return _answer(doubt) != doubt.choices[0]
 
 
@@ -131,13 +134,13 @@ def _answered(drafted: Draft, asked: Sequence[Doubt]) -> tuple[Draft, list[Doubt
     left = [one for one in asked if not can_be_answered(one)]
     mine = [one for one in asked if can_be_answered(one)]
     for number, doubt in enumerate(mine, 1):
-        console.print(f"\n{number} of {len(mine)}  {doubt.text}", style="bold", soft_wrap=True)
-        console.print(f"  {doubt.where}", style="dim", soft_wrap=True)
+        console.tell(f"\n{number} of {len(mine)}  {doubt.text}", "bold")
+        console.tell(f"  {doubt.where}", "dim")
         while True:
             try:
                 sketch = answered(sketch, doubt, _answer(doubt))
             except ValueError as error:
-                console.print(f"  {error}", soft_wrap=True)
+                console.tell(f"  {error}")
             else:
                 break
     return replace(drafted, sketch=sketch), left
@@ -218,11 +221,11 @@ def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
         say("\n".join(lines))
         console.print("\nWhy", style="bold")
         for number, one in enumerate(found.changes, 1):
-            console.print(f"  {number}. {one.said}", soft_wrap=True)
-            console.print(f"     {one.where}", style="dim", soft_wrap=True)
+            console.tell(f"  {number}. {one.said}")
+            console.tell(f"     {one.where}", "dim")
     console.print()
     for word, run in (("now", found.run), ("then", found.better))[: 1 + bool(found.changes)]:
-        console.print(f"  {word:<6}{_run_in_short(run)}", soft_wrap=True)
+        console.tell(f"  {word:<6}{_run_in_short(run)}")
     if found.more:
         console.print(f"  {counted(found.more, 'more file')} without findings not looked at again")
     if found.better.severities[Severity.ERROR]:
@@ -302,9 +305,10 @@ def _print(
     glossary = f"{written[0].stem}-headings.csv" if written else "headings.csv"
     text = drafted.sketch.text(as_named(folder), glossary)
     if not written:
-        say(text)
+        say(text, whole=True)
         for heading, name in drafted.sketch.glossary.items():
-            say(f"# {glossary}: {heading},{name},{drafted.sketch.seen.get(heading, '')}")
+            seen = drafted.sketch.seen.get(heading, "")
+            say(f"# {glossary}: {heading},{name},{seen}", whole=True)
     console.print(_account(run), style="bold")
     for one in found.unreadable:
         console.print(f"  not read: {one.file}: {one.unreadable}")
@@ -314,11 +318,11 @@ def _print(
         console.print("\nCould not tell", style="bold")
     for number, asks in enumerate(asked, 1):
         if number > _MOST_ASKED:
-            console.print(f"  {number}. {asks.text} ({asks.where})", soft_wrap=True)
+            console.tell(f"  {number}. {asks.text} ({asks.where})")
             continue
-        console.print(f"  {number}. {asks.text}", soft_wrap=True)
-        console.print(f"     {asks.where}", style="dim", soft_wrap=True)
-        console.print(f"     → {asks.change}", soft_wrap=True)
+        console.tell(f"  {number}. {asks.text}")
+        console.tell(f"     {asks.where}", "dim")
+        console.tell(f"     → {asks.change}")
     _print_left_out(console, found.left_out)
     _print_others(console, drafted.others, folder)
     for path in written:
@@ -341,7 +345,7 @@ def _print_left_out(console: Any, left_out: Sequence[LeftOut]) -> None:
     for why, some in reasons.items():
         place = " › ".join(filter(None, (some[0].file, some[0].tab)))
         more = f" (and {len(some) - 1} more)" if len(some) > 1 else ""
-        console.print(f"  {place}{more}: {why}", soft_wrap=True)
+        console.tell(f"  {place}{more}: {why}")
 
 
 def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None:
@@ -357,7 +361,7 @@ def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None
         named = first.tab if first.tab and again == 1 else first.file
         command = f'boreotabula draft {as_named(folder)} --like "{named}"'
         tabs = counted(len(one.examples), "tab")
-        console.print(f"  {tabs} like {place}: {command}", soft_wrap=True)
+        console.tell(f"  {tabs} like {place}: {command}")
 
 
 _MOST_OTHERS = 5

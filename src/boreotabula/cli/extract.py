@@ -47,8 +47,12 @@ run.json. The ending of OUT chooses the format: .csv, .csv.gz, .tsv, .psv, .json
 for each. Unchanged files are not read again: their results are cached (see boreotabula cache).
 
 \b
-Exit status: 0 clean · 1 written, but there are errors
-             2 wrong call or layout · 3 nothing was read · 70 a fault of the program"""
+Exit status:
+  0 clean
+  1 written, but there are errors
+  2 wrong call or layout
+  3 nothing was read
+  70 a fault of the program"""
 
 
 @click.command("extract", cls=Command, epilog=EPILOG)
@@ -278,9 +282,9 @@ def perform(
         record = f"{shown.rpartition('/')[0]}/{folder.name}"
     summary.figures(run, shown, record, console, whole=show.verbose)
     if run.fetched:
-        console.print(f"  fetched   {run.fetched}", soft_wrap=True)
+        console.tell(f"  fetched   {run.fetched}")
     if show.report is not None:
-        console.print(f"  report    {show.report}", soft_wrap=True)
+        console.tell(f"  report    {show.report}")
     if isinstance(store, Nowhere) and not isinstance(store, Stdout):
         _print_first(run)
     summary.findings(run.findings, every=show.verbose)

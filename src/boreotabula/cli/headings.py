@@ -21,7 +21,8 @@ if TYPE_CHECKING:
 EPILOG = """\b
 Examples:
   boreotabula headings stock.toml
-  boreotabula headings stock.toml --adopt                       asks about each suggestion
+  boreotabula headings stock.toml \\
+      --adopt                       asks about each suggestion
   boreotabula headings stock.toml --adopt "Taimia kpl=seedlings"
   boreotabula headings stock.toml --adopt --yes --certainty 0.9
 
@@ -29,8 +30,11 @@ Adopted headings are added to the first CSV glossary of the layout; if it has no
 created next to it.
 
 \b
-Exit status: 0 all headings are known · 1 some are unknown
-             2 wrong call or layout · 3 nothing was read"""
+Exit status:
+  0 all headings are known
+  1 some are unknown
+  2 wrong call or layout
+  3 nothing was read"""
 
 
 @click.command("headings", cls=Command, epilog=EPILOG)

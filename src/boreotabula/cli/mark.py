@@ -15,7 +15,8 @@ from boreotabula.texts import counted
 EPILOG = """\b
 Examples:
   boreotabula mark stock.csv -o returns
-  boreotabula mark stock.csv -o returns --by nursery --severity error --language nb
+  boreotabula mark stock.csv -o returns --by nursery --severity error \\
+      --language nb
   boreotabula mark stock.csv -o returns --letter letter.txt
   boreotabula mark stock.csv --check returns
 
@@ -25,11 +26,14 @@ not changed. Copies of .xlsx files keep formulas and everything else; copies of 
 values.
 
 \b
-Your own letter is a jinja2 template with subject, name, file, faults (tab, cell, text) and count.
+Your own letter is a jinja2 template with subject, name, file, count and
+faults (tab, cell, text).
 
 \b
-Exit status: 0 done, with --check all corrected · 1 a file could not be marked, with --check some
-             are not corrected · 2 wrong call"""
+Exit status:
+  0 done, with --check all corrected
+  1 a file could not be marked, with --check some are not corrected
+  2 wrong call"""
 
 
 if TYPE_CHECKING:

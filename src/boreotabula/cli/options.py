@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,6 +12,7 @@ from click.shell_completion import CompletionItem
 
 from boreotabula.errors import CallError
 from boreotabula.limits import Limits
+from boreotabula.texts import folded
 
 if TYPE_CHECKING:
     from boreotabula.stores.bases.base import Place
@@ -30,6 +32,23 @@ class Command(click.Command):
                         f"{name} is given {times} times; it takes one value", ctx
                     )
         return super().parse_args(ctx, args)
+
+    def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write what stands below the options: examples line by line, folded to the width."""
+        with formatter.indentation():
+            for block in inspect.cleandoc(self.epilog or "").split("\n\n"):
+                formatter.write_paragraph()
+                first, *lines = block.split("\n")
+                if first != _KEPT:
+                    formatter.write_text(block)
+                    continue
+                room = formatter.width - formatter.current_indent
+                for line in folded("\n".join(lines), room).split("\n"):
+                    formatter.write(f"{'':>{formatter.current_indent}}{line}".rstrip() + "\n")
+
+
+_KEPT = "\b"
+"""Stands above lines that stay as they are, as Click has it."""
 
 
 def _takes_one(option: click.Option) -> bool:

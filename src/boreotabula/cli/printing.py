@@ -8,12 +8,14 @@ from __future__ import annotations
 import codecs
 import io
 import json
+import os
+import sys
 from collections.abc import Mapping
 from typing import Any, TextIO
 
 import click
 
-from boreotabula.texts import CONTROLS, clean
+from boreotabula.texts import CONTROLS, clean, folded
 
 _PLAIN: Mapping[str, str] = {
     "“": '"', "”": '"', "‘": "'", "’": "'", "›": ">", "→": ">", "↓": "v", "…": ".", "·": "-",
@@ -37,9 +39,21 @@ def fit_stream(stream: TextIO | None) -> None:
         stream.reconfigure(errors="boreotabula")
 
 
-def say(text: str = "", *, err: bool = False) -> None:
-    """Print a line."""
-    click.echo(clean(text), err=err)
+def say(text: str = "", *, err: bool = False, whole: bool = False) -> None:
+    """Print a line: on a terminal it is folded to its width, unless it is to stay `whole`."""
+    text = clean(text)
+    width = 0 if whole else _terminal_width(sys.stderr if err else sys.stdout)
+    click.echo(folded(text, width) if width else text, err=err)
+
+
+def _terminal_width(stream: TextIO) -> int:
+    """The columns of a terminal; 0 if the stream is none, and lines stay whole."""
+    try:
+        if not stream.isatty():
+            return 0
+        return int(os.environ.get("COLUMNS", 0)) or os.get_terminal_size(stream.fileno()).columns
+    except (OSError, ValueError):
+        return 0
 
 
 def say_json(value: Any) -> None:

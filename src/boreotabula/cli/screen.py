@@ -15,7 +15,7 @@ from rich.segment import Segment
 from rich.table import Table
 from rich.text import Text
 
-from boreotabula.texts import clean, counted
+from boreotabula.texts import clean, columns_of, counted, folded
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -29,7 +29,7 @@ WIDEST = 24
 """Longer cells are cut in the view of the first records, where there is no room for all."""
 
 
-class _PlainConsole(Console):
+class PlainConsole(Console):
     """A console that takes texts as they are: no markup in them, no control characters."""
 
     def __init__(self, *, stderr: bool = False) -> None:
@@ -42,18 +42,44 @@ class _PlainConsole(Console):
         for one in super().render(renderable, options):
             yield one if one.control else Segment(clean(one.text), one.style)
 
+    def tell(self, text: str | Text, style: str = "") -> None:
+        """Print a text, on a terminal folded to its width; it is not broken at blanks that do not
+        break, which are plain ones then."""
+        whole = Text(text, style) if isinstance(text, str) else text
+        lines = _folded_text(whole, self.width) if self.is_terminal else [whole]
+        for line in lines:
+            self.print(_with_plain_blanks(line), soft_wrap=True)
 
-def out() -> Console:
+
+def _folded_text(text: Text, width: int) -> list[Text]:
+    """The lines of a text as `folded` breaks them, with its styles."""
+    lines: list[Text] = []
+    at = 0
+    for line in folded(text.plain, width).split("\n"):
+        body = line.lstrip(" ")
+        start = text.plain.index(body, at)
+        at = start + len(body)
+        lines.append(Text(" " * (len(line) - len(body))) + text[start:at])
+    return lines
+
+
+def _with_plain_blanks(line: Text) -> Text:
+    plain = line.copy()
+    plain.plain = line.plain.replace("\u00a0", " ")
+    return plain
+
+
+def out() -> PlainConsole:
     """The console for results; wide where no terminal sets a width."""
-    return _wide(_PlainConsole())
+    return _wide(PlainConsole())
 
 
-def err() -> Console:
+def err() -> PlainConsole:
     """The console for progress and findings."""
-    return _wide(_PlainConsole(stderr=True))
+    return _wide(PlainConsole(stderr=True))
 
 
-def _wide(console: Console) -> Console:
+def _wide(console: PlainConsole) -> PlainConsole:
     if not console.is_terminal and "COLUMNS" not in os.environ:
         console.width = PIPED_WIDTH
     return console
@@ -72,7 +98,7 @@ def progress(total: int, *, shown: bool, verbose: bool) -> Iterator[Callable[[Fi
         def on_file(reading: FileReading) -> None:
             bar.update(task, advance=1, description=reading.name)
             if verbose:
-                _file_line(bar.console, reading)
+                _file_line(console, reading)
 
         yield on_file
 
@@ -125,47 +151,61 @@ def _bar(console: Console, what: str) -> Progress:
     )
 
 
-_WIDEST_CELL = 46
 _SIZE = 2
 """The column of a listing that stands to the right."""
+_LEAST_NOTES = 24
+"""So many columns are left for the notes of a listing; else each file has a line of its own."""
 
 
 def listing(rows: Sequence[Sequence[str]]) -> None:
-    """Rows of texts in columns, the last text of each row being its style.
+    """Rows of texts in columns, the last but one being notes, and the last the style of the row.
 
+    On a terminal that is too narrow the first text has a line of its own, and notes are folded.
     Thousands of rows are usual, so the columns are set by hand and not by a table of rich.
     """
     console = out()
-    columns = list(zip(*rows, strict=True))[:-1]
-    widths = [max(map(len, column)) for column in columns]
-    if sum(widths) + 2 * len(widths) > console.width:
-        widths = [min(one, _WIDEST_CELL) for one in widths]
+    columns = list(zip(*rows, strict=True))[:-2]
+    widths = [max(map(columns_of, column)) for column in columns]
+    stacked = console.is_terminal and sum(widths) + 2 * len(widths) + _LEAST_NOTES > console.width
     for row in rows:
-        cells = [_cut(text, width) for text, width in zip(row[:-2], widths, strict=False)]
+        *cells, notes, style = row
         cells[_SIZE] = cells[_SIZE].strip().rjust(widths[_SIZE])
-        line = "  ".join([*cells, row[-2]]).rstrip()
-        if row[-1] and console.is_terminal:
-            console.print(Text(line, style=row[-1]), soft_wrap=True)
-        else:
-            console.file.write(clean(line) + "\n")
+        padded = [_padded(text, width) for text, width in zip(cells, widths, strict=True)]
+        lead = "  ".join(padded[1:] if stacked else padded) + "  "
+        lines = _noted("  " + lead if stacked else lead, notes, console)
+        if stacked and cells[0]:
+            # A file of which only the notes are told, because it has no tab that is read.
+            lines = [cells[0], *(lines if any(cells[1:]) else _noted("  ", notes, console))]
+        for line in lines:
+            if style and console.is_terminal:
+                console.print(Text(line, style=style), soft_wrap=True)
+            else:
+                console.file.write(clean(line) + "\n")
 
 
-def _cut(text: str, width: int) -> str:
-    """A text of just so many signs; of a longer one the middle is left out."""
-    if len(text) > width:
-        half = (width - 1) // 2
-        text = f"{text[: width - 1 - half]}…{text[-half:]}"
-    return text.ljust(width)
+def _noted(lead: str, notes: str, console: Console) -> list[str]:
+    """The lines of a row: its columns, and its notes beside them, or below if there is no room."""
+    if not console.is_terminal or columns_of(lead + notes) <= console.width:
+        return [f"{lead}{notes}".rstrip()]
+    room = console.width - columns_of(lead)
+    if room < _LEAST_NOTES:
+        return [lead.rstrip(), *folded(f"    {notes}", console.width).split("\n")]
+    first, *rest = folded(notes, room).split("\n")
+    return [lead + first, *(" " * columns_of(lead) + line.lstrip() for line in rest)]
 
 
-def _file_line(console: Console, reading: FileReading) -> None:
+def _padded(text: str, width: int) -> str:
+    return text + " " * (width - columns_of(text))
+
+
+def _file_line(console: PlainConsole, reading: FileReading) -> None:
     """What came of one file, as it is read."""
     records = sum(tab.record_count for tab in reading.tabs)
     if reading.tabs:
         said = f"{counted(len(reading.tabs), 'tab')}, {counted(records, 'record')}"
     else:
         said = "nothing read"
-    console.print(f"{reading.name}: {said}", soft_wrap=True, markup=False)
+    console.tell(f"{reading.name}: {said}")
 
 
 def first_lines(path: Path, number: int) -> None:

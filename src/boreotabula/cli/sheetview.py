@@ -6,10 +6,10 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from rich.console import Console
 from rich.text import Text
 
 from boreotabula.cli.role_looks import ROLE_LOOKS
+from boreotabula.cli.screen import PlainConsole
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, column_letters, parse_address
 from boreotabula.reading.cells import cell_text, kind_of
@@ -114,7 +114,7 @@ class _Drawn:
 
 
 def print_part(
-    console: Console,
+    console: PlainConsole,
     view: TabView,
     file: str,
     rows: Sequence[int],
@@ -122,7 +122,7 @@ def print_part(
     marked: Collection[tuple[int, int]],
 ) -> None:
     """Draw some rows and columns of a tab, some cells of them marked."""
-    console.print(_title(view.sheet, file), soft_wrap=True)
+    console.tell(_title(view.sheet, file))
     window = (rows[0], columns[0], rows[-1], columns[-1])
     drawing = _Drawing(view, window, len(rows))
     drawing.rows, drawing.more_rows = list(rows), []
@@ -130,11 +130,11 @@ def print_part(
     for line in drawing.lines(console.width):
         console.print(line, no_wrap=True, overflow="crop", soft_wrap=True)
     for note in drawing.meanings(counted=False):
-        console.print(note, soft_wrap=True)
+        console.tell(note)
 
 
 def print_tab(
-    console: Console,
+    console: PlainConsole,
     view: TabView,
     file: str,
     window: Window | None,
@@ -144,7 +144,7 @@ def print_tab(
 ) -> None:
     """Draw a tab: a line above, the cells, and what the signs mean; in `brief` without the last."""
     sheet = view.sheet
-    console.print(_title(sheet, file), soft_wrap=True)
+    console.tell(_title(sheet, file))
     top, left, bottom, right = _bounds(sheet, window)
     if sheet.blank or top > bottom or left > right:
         console.print("nothing stands here", style="dim")
@@ -155,7 +155,7 @@ def print_tab(
     if brief and drawing.more_rows:
         console.print(f"… {counted(len(drawing.more_rows), 'more filled row')}", style="dim")
     for note in drawing.notes() if not brief else ():
-        console.print(note, soft_wrap=True)
+        console.tell(note)
 
 
 def _title(sheet: Sheet, file: str) -> Text:
@@ -307,9 +307,10 @@ class _Drawing:
         legend = Text()
         for role, (letter, style) in ROLE_LOOKS.items():
             if counts[role]:
+                # Only between its entries a legend is broken.
                 legend.append("   " if legend else "")
-                legend.append(f"{letter} {role.word}", style)
-                legend.append(f" {counts[role]}" if counted else "")
+                entry = f"{letter} {role.word}" + (f" {counts[role]}" if counted else "")
+                legend.append(entry.replace(" ", "\u00a0"), style)
         return legend
 
 

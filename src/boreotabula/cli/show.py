@@ -133,12 +133,12 @@ def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Pa
     for path, view in views:
         missing += bool(view.unreadable)
         if view.unreadable:
-            screen.err().print(f"! {view.unreadable}", soft_wrap=True)
+            screen.err().tell(f"! {view.unreadable}")
         tabs += [(written_name(path.name), one) for one in view.tabs]
     if not tabs:
         raise CallError("there is no tab to show; no page was written")
     write_page(tabs, layout, page)
-    screen.out().print(f"{page}: {counted(len(tabs), 'tab')}", soft_wrap=True, markup=False)
+    screen.out().tell(f"{page}: {counted(len(tabs), 'tab')}")
     return 1 if missing else 0
 
 
@@ -161,7 +161,7 @@ def _print(path: Path, view: FileView, window: Window | None, rows: int, *, sing
 
     console, name = screen.out(), written_name(path.name)
     if view.unreadable:
-        screen.err().print(f"! {view.unreadable}", soft_wrap=True)
+        screen.err().tell(f"! {view.unreadable}")
         return
     for remark in view.remarks:
         console.print(f"{name}: {remark}", style="dim", markup=False)
@@ -171,7 +171,7 @@ def _print(path: Path, view: FileView, window: Window | None, rows: int, *, sing
             findings(one.reading.findings, every=False, more="")
     if view.others:
         others = ", ".join(view.others[:12]) + (" …" if len(view.others) > 12 else "")
-        console.print(f"other tabs: {others}", style="dim", markup=False, soft_wrap=True)
+        console.tell(f"other tabs: {others}", "dim")
     if not single:
         console.print()
 
@@ -180,4 +180,4 @@ def _advise(text: str) -> None:
     """A line of advice on stdout."""
     from boreotabula.cli import screen
 
-    screen.out().print(text, style="dim", markup=False, soft_wrap=True)
+    screen.out().tell(text, "dim")

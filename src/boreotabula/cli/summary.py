@@ -6,13 +6,12 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
-from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
 from boreotabula.batch.compare.causes import by_cause, reach_of
 from boreotabula.cli.role_looks import ROLE_LOOKS
-from boreotabula.cli.screen import err, out
+from boreotabula.cli.screen import PlainConsole, err, out
 from boreotabula.findings.finding import Finding, in_order
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.account.roles import Account, Role
@@ -36,7 +35,7 @@ def figures(
     run: Run,
     written: str | None,
     record: str | None,
-    console: Console | None = None,
+    console: PlainConsole | None = None,
     *,
     whole: bool = False,
 ) -> None:
@@ -44,23 +43,23 @@ def figures(
     console = console or out()
     console.print(Text(run.layout.spec.title or run.layout.path.stem, style="bold"))
     for line in _first_lines(run):
-        console.print(line, soft_wrap=True)
+        console.tell(line)
     console.print()
     if whole:
         console.print(_roles(run))
     else:
-        console.print(_shares(run.account, console.width), soft_wrap=True)
+        console.tell(_shares(run.account, console.width))
     if run.totals.printed:
         style = "" if run.totals.agree == run.totals.printed else "bold"
         said = agreeing(run.totals.agree, run.totals.printed)
         console.print(Text.assemble("  totals    ", (said, style)))
     if run.editions:
         counts = " · ".join(f"{title} {counted(n, 'tab')}" for title, n in run.editions.items())
-        console.print(f"  editions  {counts}", soft_wrap=True)
+        console.tell(f"  editions  {counts}")
     if written is not None:
-        console.print(f"  records   {written}", soft_wrap=True)
+        console.tell(f"  records   {written}")
     if record is not None:
-        console.print(f"  findings  {record}", soft_wrap=True)
+        console.tell(f"  findings  {record}")
 
 
 def _first_lines(run: Run) -> Iterator[Text]:
@@ -197,11 +196,9 @@ def findings(
     for group in groups[:whole]:
         first = group[0]
         console.print()
-        console.print(_head(first), soft_wrap=True)
-        for said in (f"{first.message}{reach_of(group)}", f"→ {first.advice}"):
-            for line in Text(said).wrap(console, console.width - 2):
-                line.rstrip()
-                console.print(Text("  ") + line, soft_wrap=True)
+        console.tell(_head(first))
+        console.tell(f"  {first.message}{reach_of(group)}")
+        console.tell(f"  → {first.advice}")
     if groups[whole:]:
         console.print()
     for group in groups[whole:MOST_CAUSES]:

@@ -24,7 +24,9 @@ Examples:
   boreotabula survey stock.toml     the same, and what the layout would read
 
 \b
-Exit status: 0 done · 2 wrong call or layout"""
+Exit status:
+  0 done
+  2 wrong call or layout"""
 
 
 @click.command("survey", cls=Command, epilog=EPILOG)
@@ -122,7 +124,7 @@ def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
     from boreotabula.cli import screen
 
     console = screen.out()
-    console.print(Text.assemble((as_named(target), "bold"), f" · {_totals(seen.files)}"))
+    console.tell(Text.assemble((as_named(target), "bold"), f" · {_totals(seen.files)}"))
     console.print()
     letters = _letters(seen)
     usual = letters[seen.groups[0].tabs[0]] if seen.groups else ""

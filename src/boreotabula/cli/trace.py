@@ -30,8 +30,10 @@ NUMBER counts the records from 1. For a text file give the cell without a tab. W
 records of the cell are numbered as in that output.
 
 \b
-Exit status: 0 found · 1 no such record, or its tab now gives another one
-             2 wrong call or layout"""
+Exit status:
+  0 found
+  1 no such record, or its tab now gives another one
+  2 wrong call or layout"""
 
 _MOST = 10
 
@@ -171,7 +173,7 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
     place = " › ".join(
         part for part in (record[f"source_{n}"] for n in ("file", "tab", "cell")) if part
     )
-    console.print(Text.assemble((f"record {number}", "bold"), f"  {place}"), soft_wrap=True)
+    console.tell(Text.assemble((f"record {number}", "bold"), f"  {place}"))
     for said in traced.changed:
         console.print(f"! {said}", style="bold magenta", markup=False)
     if traced.trace is None:
@@ -297,7 +299,7 @@ def _print_fate(found: CellFate, here: OpenedTab, cell: str, numbers: Mapping[st
 
     console = screen.out()
     place = " › ".join(part for part in (here.file, here.sheet.name, cell) if part)
-    console.print(Text.assemble((place, "bold"), f"  “{found.text}”"), soft_wrap=True)
+    console.tell(Text.assemble((place, "bold"), f"  “{found.text}”"))
     why = f": {found.why}" if found.why else ""
     console.print(f"  {found.role.word}{why}", markup=False)
     records = _cells_of(found, here)

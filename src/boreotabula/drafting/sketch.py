@@ -159,8 +159,16 @@ def _part(name: str, keys: Mapping[str, Any], comments: Mapping[str, str]) -> st
     lines = [f"[{name}]"] if name else []
     for key, value in keys.items():
         comment = f"  # {comments[key]}" if key in comments else ""
-        lines.append(f"{_key(key):<{width}} = {written(value)}{comment}")
+        line = f"{_key(key):<{width}} = {written(value)}{comment}"
+        if len(line) > _WIDEST and isinstance(value, list | tuple) and not comment:
+            items = "".join(f"  {written(item)},\n" for item in value)
+            line = f"{_key(key):<{width}} = [\n{items}]"
+        lines.append(line)
     return "\n".join(lines) + "\n"
+
+
+_WIDEST = 80
+"""A list that makes a line longer than this has a line for each of its texts."""
 
 
 def few(texts: Sequence[str]) -> str | list[str]:

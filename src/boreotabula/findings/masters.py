@@ -63,8 +63,8 @@ ROWS_WRITTEN_AGAIN = FindingKind(
     "rows-written-again",
     Severity.WARNING,
     "{rows:# row|# rows} that an earlier run put into “{book}” › {master_tab} {rows:is|are} not"
-    " there any more, though {rows:its file has|their files have} not changed; {rows:it was|they were}"
-    " written again",
+    " there any more, though {rows:its file has|their files have} not changed;"
+    " {rows:it was|they were} written again",
     "If you deleted or retyped rows there, see whether any stands twice now; to leave out a record"
     " for good, leave it out of the report or by `skip` in the layout.",
     looked_for="the rows of files that have not changed",

@@ -1,0 +1,98 @@
+"""Whatever the width of the terminal: no line is wider, and no word or number is broken."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import pty
+import re
+import shutil
+import struct
+import subprocess
+import termios
+from pathlib import Path
+
+import pytest
+
+from boreotabula.cli.main import COMMANDS
+from boreotabula.texts import columns_of, folded
+from helpers import PROGRAM, program
+
+WIDTHS = (60, 80, 100, 120, 200)
+CODES = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]")
+FAULTY = "inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
+COMMON = {
+    "extract": "extract stock.toml -o stock.csv -v",
+    "dry run": "extract stock.toml --dry-run",
+    "survey": "survey inbox",
+    "survey with layout": "survey inbox --layout stock.toml",
+    "draft": "draft benches -o drafted.toml",
+    "headings": "headings dispatch.toml",
+    "trace": "trace stock.csv 1",
+    "crosstab": "crosstab stock.csv --rows nursery --across month --value seedlings",
+    "coverage": "coverage stock.csv --rows nursery --across month",
+    "mark": "mark stock.csv -o returns",
+    "bind": "bind benches -o bound.xlsx --overwrite",
+    "cache": "cache",
+    "wrong call": "extract stock.toml -o a.csv --expect sites.csv --limit 3",
+    "wrong file": "show inbox/nothing_of_this_name_is_there.xlsx",
+    "show": f"show {FAULTY}",
+    "show with layout": f"show {FAULTY} --layout stock.toml",
+    **{f"help {name}": f"{name} --help" for name in COMMANDS},
+}
+
+
+@pytest.fixture(scope="module")
+def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("widths") / "trial"
+    shutil.copytree(demo, folder)
+    assert program("extract", "stock.toml", "-o", "stock.csv", cwd=folder).status == 1
+    return folder
+
+
+def printed(command: str, width: int, folder: Path) -> list[str]:
+    """The lines that a command prints on a terminal of some width, without colours and bars."""
+    ours, theirs = pty.openpty()
+    fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 50, width, 0, 0))
+    hidden = ("COLUMNS", "NO_COLOR")
+    around = {name: value for name, value in os.environ.items() if name not in hidden}
+    around["TERM"] = "xterm-256color"
+    with subprocess.Popen(
+        [PROGRAM, *command.split()], stdin=theirs, stdout=theirs, stderr=theirs, cwd=folder,
+        env=around,
+    ):  # fmt: skip
+        os.close(theirs)
+        content = b""
+        try:
+            while chunk := os.read(ours, 65536):
+                content += chunk
+        except OSError:  # the terminal is closed at its end
+            pass
+    os.close(ours)
+    text = CODES.sub("", content.decode()).replace("\r\n", "\n")
+    return [line.rpartition("\r")[2].rstrip() for line in text.split("\n")]
+
+
+@pytest.mark.parametrize("name", COMMON)
+def test_no_line_is_wider_than_the_terminal(desk: Path, name: str) -> None:
+    for width in WIDTHS[:2] if name.startswith("help") else WIDTHS:
+        lines = printed(COMMON[name], width, desk)
+        # A word that is wider than the terminal stays whole.
+        wide = [line for line in lines if columns_of(line) > width and " " in line.strip()]
+        assert not wide, (width, wide)
+
+
+@pytest.mark.parametrize(
+    ("text", "width", "lines"),
+    [
+        ("short", 10, ["short"]),
+        ("a line of several words", 10, ["a line of", "  several", "  words"]),
+        ("  set in and long", 11, ["  set in", "    and", "    long"]),
+        ("12,345,678,901 pieces", 8, ["12,345,678,901", "  pieces"]),
+        ("stays\u00a0together here", 14, ["stays\u00a0together", "  here"]),
+        ("二十四 個", 7, ["二十四", "  個"]),
+        ("one\ntwo three", 5, ["one", "two", "  three"]),
+    ],
+)
+def test_a_line_is_folded_at_blanks(text: str, width: int, lines: list[str]) -> None:
+    assert folded(text, width).split("\n") == lines
