@@ -25,20 +25,20 @@ $command
 touch "$work/done"
 sleep 60
 EOF
-  DISPLAY=$display xterm -geometry 100x37+0+0 -fa 'DejaVu Sans Mono' -fs 14 -bg "$ground" -fg "$ink" \
+  DISPLAY=$display xterm -geometry 100x32+0+0 -fa 'DejaVu Sans Mono' -fs 14 -bg "$ground" -fg "$ink" \
     -b 8 -e bash "$work/session.sh" &
   local terminal=$!
   for _ in $(seq 60); do [ -e "$work/done" ] && break; sleep 1; done
   sleep 1
   # Without the edge of the window, and without the empty screen below.
   DISPLAY=$display import -window root png:- | convert - -gravity NorthWest -crop 1272x790+3+3 \
-    +repage -trim -bordercolor "$ground" -border 12 "$root/docs/screenshots/$name.png"
+    +repage -trim +repage -trim -bordercolor "$ground" -border 12 "$root/docs/screenshots/$name.png"
   kill "$terminal"
   wait "$terminal" 2>/dev/null || true
 }
 
 shot demo 'boreotabula demo'
-shot survey 'boreotabula survey boreotabula-demo/inbox/2026-04'
+shot survey 'boreotabula survey boreotabula-demo/benches'
 shot show 'boreotabula show boreotabula-demo/inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx --layout boreotabula-demo/stock.toml --tab "*2"'
 shot extract 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv'
 shot extract-dark 'boreotabula extract boreotabula-demo/stock.toml -o stock.csv --fresh' black gray90

@@ -87,6 +87,8 @@ def command(
     as_json: bool,
 ) -> int:
     """Sum up the records of an output of extract, or of a LAYOUT, by some of their fields."""
+    if chart_kind and chart is None:
+        raise CallError("--chart-kind says how --chart OUT is drawn; name a file with --chart")
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.read_all import Means

@@ -13,6 +13,7 @@ import click
 from boreotabula.batch.remote.address import as_named
 from boreotabula.cli.options import SOURCE, Command, json_option, largest_part, limits
 from boreotabula.cli.printing import say, say_json
+from boreotabula.errors import CallError
 from boreotabula.findings.kind import Severity
 from boreotabula.texts import agreeing, counted
 
@@ -79,6 +80,11 @@ def command(
     from boreotabula.cli import screen
     from boreotabula.drafting.asking.questions import changes_records, questions
 
+    if output is not None and output.suffix.lower() != ".toml":
+        raise CallError(
+            f"“{output}”: -o names the layout that is written, such as {output.stem}.toml; the"
+            " records come from boreotabula extract"
+        )
     # Told before the files are read, not after.
     check_new([output] if output else [])
     folder, files = places_of(places)

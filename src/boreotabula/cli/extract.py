@@ -166,6 +166,7 @@ def command(
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.layouts.load import Layout
 
+    loaded = Layout.load(layout)
     given = Into(into, tab, replace_all, no_source, add_columns, run_folder)
     target = chosen_target(
         output, given, lambda sentence: say(sentence, err=True), dry_run=dry_run,
@@ -186,7 +187,6 @@ def command(
         from boreotabula.review.report import check_expected, check_report
 
         check_report(report)
-    loaded = Layout.load(layout)
     if report is not None:
         if expect is not None:
             check_expected(expect, loaded.spec.fields)

@@ -6,7 +6,6 @@ Commands are imported when they are called, so that `--help` answers at once.
 from __future__ import annotations
 
 import errno
-import io
 import os
 import signal
 import sys
@@ -57,8 +56,43 @@ FAULT = 70
 """The exit status of a fault of the program itself."""
 
 
+START = """\
+Start here:
+  boreotabula demo
+  boreotabula draft FOLDER -o NAME.toml
+  boreotabula extract NAME.toml -o NAME.csv
+"""
+GROUPS = {
+    "Try it": ("demo",),
+    "Look at files": ("survey", "show", "draft"),
+    "Make the table": ("extract", "headings"),
+    "Check it and use it": ("trace", "coverage", "crosstab", "compare"),
+    "Hand on": ("mark", "bind"),
+    "Besides": ("cache", "completion", "layout-schema"),
+}
+"""The commands as they are listed, in groups of the work."""
+
+
 class LazyGroup(click.Group):
     """A group whose commands are imported only when they are needed."""
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """The command that is called. Raises UsageError, which names the one that is like it."""
+        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+            from boreotabula.layout.problems import did_you_mean
+
+            name = args[0]
+            raise click.UsageError(f"there is no command “{name}”{did_you_mean(name, COMMANDS)}")
+        return super().resolve_command(ctx, args)
+
+    def format_help_text(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """What the program does, and how to begin."""
+        super().format_help_text(ctx, formatter)
+        formatter.write_paragraph()
+        for line in START.splitlines():
+            formatter.write(f"  {line}\n")
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         """The names of all commands."""
@@ -73,15 +107,17 @@ class LazyGroup(click.Group):
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        """List the commands without importing them."""
-        with formatter.section("Commands"):
-            formatter.write_dl([(name, what) for name, (_, what) in COMMANDS.items()])
+        """List the commands, in their groups, without importing them."""
+        widest = max(map(len, COMMANDS))
+        for group, names in GROUPS.items():
+            with formatter.section(group):
+                formatter.write_dl([(name.ljust(widest), COMMANDS[name][1]) for name in names])
 
 
 @click.group(
     cls=LazyGroup,
     context_settings={"help_option_names": ["-h", "--help"]},
-    epilog="Example: boreotabula extract stock.toml -o stock.csv",
+    epilog="boreotabula COMMAND --help tells more, with examples.",
 )
 @click.version_option(__version__, prog_name="boreotabula")
 def cli() -> None:
@@ -97,16 +133,17 @@ def call(arguments: Sequence[str] | None = None) -> int:
     Processes that still read files when an error ends the command are ended, too.
     """
     try:
-        status = cli.main(arguments, standalone_mode=False)
+        status = cli.main(arguments, "boreotabula", standalone_mode=False)
     except click.Abort:
         _end_processes()
         with suppress(OSError):  # the terminal may be gone
             say("Stopped; nothing was written.", err=True)
         return 128 + _stopped_by[-1]
+    except click.exceptions.NoArgsIsHelpError as error:
+        say(error.format_message())
+        return error.exit_code
     except click.ClickException as error:
-        shown = io.StringIO()
-        error.show(file=shown)
-        say(shown.getvalue().removesuffix("\n"), err=True)
+        say(_in_our_words(error), err=True)
         return error.exit_code
     except OSError as error:
         if error.filename is None and error.errno in _NOT_PRINTED:
@@ -120,6 +157,23 @@ def call(arguments: Sequence[str] | None = None) -> int:
     except Exception as error:  # noqa: BLE001  # the last resort: a fault of the program
         return _fault(error)
     return status if isinstance(status, int) else 0
+
+
+def _in_our_words(error: click.ClickException) -> str:
+    """What is wrong with a call, as all other messages say it, and where help is."""
+    said = error.format_message().rstrip(".")
+    if isinstance(error, click.NoSuchOption):
+        from boreotabula.layout.problems import did_you_mean
+
+        known = [
+            name for option in (error.ctx.command.params if error.ctx else ())
+            for name in option.opts if name.startswith("--")
+        ]  # fmt: skip
+        begun = [name for name in known if name.startswith(error.option_name)]
+        near = did_you_mean(error.option_name, begun[:1] or known)
+        said = f"there is no option {error.option_name}{near}"
+    path = error.ctx.command_path if isinstance(error, click.UsageError) and error.ctx else ""
+    return f"{said[:1].lower()}{said[1:]}\n{path or 'boreotabula'} --help lists what there is"
 
 
 _stopped_by = [signal.SIGINT.value]

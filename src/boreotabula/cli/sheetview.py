@@ -12,6 +12,7 @@ from boreotabula.cli.role_looks import ROLE_LOOKS
 from boreotabula.cli.screen import PlainConsole
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address, column_letters, parse_address
+from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.sheets.sheet import Cell, Code, Flaw, Sheet
 from boreotabula.texts import counted
@@ -260,11 +261,14 @@ class _Drawing:
             return _Drawn(sign, "dim")
         text, style = self._content(cell)
         right = not isinstance(cell, str | Flaw)
-        whole = (right or style == _NUMBER_AS_TEXT) and len(text) <= _WIDEST
+        whole = right or style == _NUMBER_AS_TEXT or _is_code(text)
         if self.view.reading is not None:
-            letter, style = ROLE_LOOKS[self.view.reading.roles.role(row, column)]
+            role = self.view.reading.roles.role(row, column)
+            letter, style = ROLE_LOOKS[role]
+            whole = whole or role is Role.UNPLACED
             self.seen.add(letter)
             text = f"{text} {letter}" if right else f"{letter} {text}"
+        whole = whole and len(text) <= _WIDEST
         if (row, column) in self.marked:
             return _Drawn(f"[{text}]", f"{style} reverse".strip(), right, whole)
         return _Drawn(text, style, right, whole)
@@ -323,6 +327,11 @@ _SIGNS = {
 }
 
 
+def _is_code(text: str) -> bool:
+    """Whether a text is one word with a figure in it: the part of a code is another one."""
+    return " " not in text and any(map(str.isdigit, text))
+
+
 def _rows(number: int, *, blank: bool) -> str:
     return f"{number} {'blank ' if blank else ''}row{'' if number == 1 else 's'}"
 
@@ -341,7 +350,8 @@ def _wanted(row: Sequence[_Drawn], at: int) -> int:
 
 def _fitted(heads: Sequence[str], rows: Sequence[Sequence[_Drawn]], width: int) -> list[int]:
     """Widths of the columns that fit: natural ones, else the widest texts are cut, else some
-    columns are left out. A number is never cut: what is left would be another one."""
+    columns are left out. A number, a code and an unplaced cell are never cut: what is left would
+    be another one."""
     natural = [
         max(len(head), *(_wanted(row, at) for row in rows), 1) for at, head in enumerate(heads)
     ]

@@ -85,7 +85,6 @@ def _first_lines(run: Run) -> Iterator[Text]:
 
 
 _BAR = 32
-_NARROW = 100
 _SMALL = 0.02
 """Roles with a smaller share are not named in one line, but for unplaced cells."""
 
@@ -102,18 +101,18 @@ def _shares(account: Account, width: int) -> Text:
         letter, style = ROLE_LOOKS[role]
         # A cell that is unplaced is seen, however many others there are.
         text.append(letter * max(length, role is Role.UNPLACED), style)
-    text.append("\n            " if width < _NARROW else "  ")
     named = [one for one in roles if one is not Role.UNPLACED
              and account.roles[one] >= _SMALL * account.filled]  # fmt: skip
     parts = [
         f"{ROLE_LOOKS[one][0]} {one.word} {100 * account.roles[one] / account.filled:.0f} %"
         for one in named
     ]
-    text.append(", ".join(parts))
+    shares = Text(", ".join(part.replace(" ", "\u00a0") for part in parts))
     if unplaced := account.roles[Role.UNPLACED]:
-        text.append(", ")
-        text.append(f"? {unplaced:,} unplaced", ROLE_LOOKS[Role.UNPLACED][1])
-    return text
+        shares.append(", ")
+        shares.append(f"?\u00a0{unplaced:,}\u00a0unplaced", ROLE_LOOKS[Role.UNPLACED][1])
+    beside = len(text) + 2 + len(shares) <= width
+    return text + Text("  " if beside else "\n            ") + shares
 
 
 def _lengths(counts: Sequence[int]) -> list[int]:

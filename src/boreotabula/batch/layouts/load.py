@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import shlex
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from boreotabula.batch.layouts.glossaries import (
     read_file,
 )
 from boreotabula.batch.remote.address import is_remote, mirror_of
+from boreotabula.errors import CallError
 from boreotabula.files import content_of
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.tables import GLOSSARY_ENTRY_TWICE
@@ -27,8 +29,9 @@ from boreotabula.layout.glossary import (
 )
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.parsing import parse_layout
-from boreotabula.layout.problems import Problem, layout_error
+from boreotabula.layout.problems import Problem, layout_error, nearest
 from boreotabula.reading.plan import Plan, make_plan
+from boreotabula.sheets.kinds import FileKind
 
 
 @dataclass(frozen=True)
@@ -55,6 +58,8 @@ class Layout:
         Raises LayoutError, which names file and line, for whatever is wrong with it.
         """
         path = Path(path)
+        if changed is None:
+            _check_kind(path)
         data = read_file(path, "layout") if changed is None else changed.encode()
         text = decoded(data, path.name)
         lists = _Lists(path.parent)
@@ -127,3 +132,26 @@ class _Lists:
         except OSError as error:
             raise LookupError(f"the list “{name}” cannot be read: {error.strerror}") from None
         return list_entries(self.contents[path], name)
+
+
+def _check_kind(path: Path) -> None:
+    """Raises CallError, with the command that was meant, if a folder of files or a workbook is
+    given instead of a layout, or a layout under a name that is not quite its own."""
+    named = shlex.quote(str(path))
+    if path.is_dir():
+        raise CallError(
+            f"“{path}” is a folder, not a layout; write a layout for its files with"
+            f" boreotabula draft {named} -o {shlex.quote(f'{path.resolve().name}.toml')}"
+        )
+    if path.suffix.lower() in _WORKBOOKS:
+        raise CallError(
+            f"“{path}” is not a layout (.toml); boreotabula show {named} draws it, and"
+            f" boreotabula draft {named} -o NAME.toml writes a layout for it"
+        )
+    if not path.exists() and path.parent.is_dir():
+        near = nearest(path.name, [one.name for one in path.parent.glob("*.toml")])
+        said = f"; did you mean “{path.parent / near}”?" if near else ""
+        raise CallError(f"there is no layout “{path}”{said}")
+
+
+_WORKBOOKS = frozenset(ending for kind in FileKind for ending in kind.endings)

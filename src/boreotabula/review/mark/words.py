@@ -15,7 +15,6 @@ from importlib.resources import files
 from boreotabula.errors import CallError
 from boreotabula.findings.kind import FindingKind
 from boreotabula.findings.senders import N_
-from boreotabula.layout.problems import did_you_mean
 
 Say = Callable[[str], str]
 """Gives a text in the chosen language."""
@@ -59,9 +58,8 @@ def say_in(language: str) -> Say:
     code = language.replace("-", "_").partition("_")[0].lower()
     code = "nb" if code == "no" else code
     if code not in languages():
-        near = did_you_mean(code, languages())
         raise CallError(
-            f"--language: there are no texts in “{language}”{near}; known: {', '.join(languages())}"
+            f"--language: there are no texts in “{language}”, only in {', '.join(languages())}"
         )
     return _catalogue(code).gettext
 
