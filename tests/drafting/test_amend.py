@@ -179,7 +179,7 @@ def test_wrong_calls_of_again_are_told(tmp_path: Path) -> None:
     assert program("draft").status == 2
     done = program("draft", tmp_path / "in", "--again", tmp_path / "a.toml")
     assert done.status == 2 and "name no other" in done.err
-    assert "no such layout" in program("draft", "--again", tmp_path / "no.toml").err
+    assert "there is no layout" in program("draft", "--again", tmp_path / "no.toml").err
     there = program("draft", "--again", tmp_path / "a.toml", "-o", tmp_path / "a.toml")
     assert there.status == 2 and "never replaces" in there.err
     shown = program("draft", "--again", tmp_path / "a.toml", "--json")

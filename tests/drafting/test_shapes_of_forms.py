@@ -318,6 +318,21 @@ DAY_CLASSES = """
 2 | 0.5 | 0.6 | 0.{0}
 3 | 0.9 | 0.1 | 0.4
 """
+MARKED = """
+Course | {0}
+.
+Pupil | S1 | S2 | S3 | S4 | Total
+Ann | x | . | x | a | 2
+Bo | . | x | . | x | 2
+Eva | x | x | . | . | 2
+"""
+LABELS_BESIDE = """
+Nursery data
+.
+Name | {0} | . | Keeper | Eva
+Built | 1987 | . | Hall | B
+Benches | 12.5 | . | Beds | 7
+"""
 NOTHING_SHARED = """
 Lot | Pieces | Height
 L{0}1 | {0} | 5.5
@@ -382,13 +397,17 @@ Lime | 6 | 2
         (LABEL_RIGHT, [("Lia", "1"), ("Myr", "2")],
          ['nursery = { right_of = "Nursery" }', 'week    = { right_of = "Week" }'], 6, 0),
         (DAY_CLASSES, [("1",), ("2",)], ['columns  = "name"', 'across   = "weekday"'], 18, 0),
+        (MARKED, [("Sowing",)],
+         ['stub   = "pupil"', 'across = "heading"', 'totals = "Total"'], 7, 0),
+        (LABELS_BESIDE, [("Lia",)],
+         ['name    = { right_of = "Name" }', 'beds    = { right_of = "Beds" }'], 1, 0),
         (NOTHING_SHARED, [("1",), ("2",)], ['into = "lot"', 'into   = "feed"'], 12, 0),
     ],
     ids=["units", "measures", "subtotals", "gap", "turned", "two tables", "days", "country",
          "months", "labels", "places", "stubs", "marks", "sheet", "journal", "two rows", "halls",
          "above", "values below", "titles", "side by side", "period beside",
          "hours", "depots", "cards", "invoice", "weights", "two carried", "nameless sums",
-         "label right", "day classes", "nothing shared"],
+         "label right", "day classes", "marked", "labels beside", "nothing shared"],
 )  # fmt: skip
 def test_a_form_is_drafted_by_what_it_looks_like(
     picture: str, values: list[tuple[str, ...]], said: list[str], records: int, agree: int

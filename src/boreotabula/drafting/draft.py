@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from math import inf
 
 from boreotabula.drafting.search.composing import composed
 from boreotabula.drafting.search.cost import cost_of
@@ -114,8 +115,7 @@ def _best_of(kind: Kindred) -> list[tuple[Sketch, Judgement]]:
     alone = len(kind.examples) == 1
     best = readings[0]
     for other in readings[1:]:
-        # A tab alone does not tell what varies.
-        if other.is_clearly_likelier(best, unsure=alone or other.is_doubtful):
+        if other.is_clearly_likelier(best, alone=alone):
             best = other
     nearly = best.bits + (_ALONE if alone else CLEARLY)
     close = [
@@ -133,6 +133,10 @@ _ALONE = 40.0
 each that is a name more or less costs some ten bits."""
 
 
+_MUCH = 100.0
+"""By so many bits another reading is taken even there."""
+
+
 @dataclass(frozen=True)
 class _Reading:
     """A candidate, as good as it could be made, and how it reads the tabs."""
@@ -147,13 +151,15 @@ class _Reading:
         """What the tabs cost if they are written down as it reads them."""
         return cost_of(self.sketch, self.judged)
 
-    def is_clearly_likelier(self, other: _Reading, *, unsure: bool) -> bool:
+    def is_clearly_likelier(self, other: _Reading, *, alone: bool) -> bool:
         """Whether it is to be taken instead of another one, which the looks of the tables speak
-        for. Where bits are `unsure` it must read more of the tabs."""
+        for. A tab that is `alone` does not tell what varies, and of a doubtful reading nothing but
+        bits speaks: then it must read more of the tabs, or save very many of them."""
         left, others = self.judged.bits_left, other.judged.bits_left
-        if not unsure:
-            return self.bits + CLEARLY < other.bits and left < others + CLEARLY
-        return left + CLEARLY < others and self.bits < other.bits + _ALONE
+        if (alone or self.is_doubtful) and left + CLEARLY < others:
+            return self.bits < other.bits + _ALONE
+        needed = inf if self.is_doubtful else _MUCH if alone else CLEARLY
+        return self.bits + needed < other.bits and left < others + CLEARLY
 
     @property
     def form(self) -> TabForm:
@@ -225,6 +231,7 @@ def _candidates(kind: Kindred) -> Iterator[_Candidate]:
     )
     shapes = [shape for one in kind.examples for shape in one.shapes]
     if any(shape.crossed and _is_below_data(one.sheet, shape)
+           and not _may_be_questions(one.sheet, shape)
            for one in kind.examples for shape in one.shapes):  # fmt: skip
         return
     several = len(kind.examples) > 1
@@ -262,12 +269,29 @@ def _along(turned: Turned, kind: Kindred) -> _Candidate:
 def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
     """Whether headings of a table, of any level, are no names of fields: dates, months and the
     like, which come and go, and classes."""
-    levels = [
+    return any(
+        any(text.startswith("<") for text in level) or are_classes(level)
+        for level in _levels(sheet, shape)
+    )
+
+
+def _may_be_questions(sheet: Sheet, shape: Shape) -> bool:
+    """Whether the only moments among the headings of a table are Q1, Q2 and perhaps Q3, which are
+    quarters or questions."""
+    moments = [text for level in _levels(sheet, shape) for text in level if text.startswith("<")]
+    return 0 < len(moments) < _QUARTERS and set(moments) == {"<quarter>"}
+
+
+_QUARTERS = 4
+
+
+def _levels(sheet: Sheet, shape: Shape) -> list[list[str]]:
+    """The headings of each level above the values of a table, as they are compared; no totals."""
+    return [
         [text for text in tokens(sheet.rows[row][shape.left + shape.leading : shape.right])
          if text and not is_total(text)]
         for row in range(shape.top, shape.lowest + 1)
     ]  # fmt: skip
-    return any(any(text.startswith("<") for text in some) or are_classes(some) for some in levels)
 
 
 def _names_moments(kind: Kindred) -> bool:

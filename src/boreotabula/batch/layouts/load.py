@@ -149,8 +149,8 @@ def _check_kind(path: Path) -> None:
             f" boreotabula draft {named} -o NAME.toml writes a layout for it"
         )
     if not path.exists() and path.parent.is_dir():
-        near = nearest(path.name, [one.name for one in path.parent.glob("*.toml")])
-        said = f"; did you mean “{path.parent / near}”?" if near else ""
+        near = nearest(path.stem, [one.stem for one in path.parent.glob("*.toml")])
+        said = f"; did you mean “{path.with_name(f'{near}.toml')}”?" if near else ""
         raise CallError(f"there is no layout “{path}”{said}")
 
 

@@ -32,6 +32,41 @@ def level_run(heads: Sequence[Cell]) -> tuple[int, int] | None:
     return best if best and not names[0] else None
 
 
+def marks_run(
+    heads: Sequence[Cell], sheet: Sheet, rows: range, left: int
+) -> tuple[int, int] | None:
+    """The run of headings that are numbered on, right of others, if marks stand below them: texts
+    of a letter or two."""
+    numbers = [_number_of(head) for head in heads]
+    for start in range(1, len(heads) - _FEWEST_MARKED + 1):
+        stop = start + 1
+        while stop < len(heads) and _follows(numbers[stop - 1], numbers[stop]):
+            stop += 1
+        if stop - start < _FEWEST_MARKED:
+            continue
+        cells = [
+            cell for row in rows for cell in sheet.rows[row][left + start : left + stop]
+            if cell != ""
+        ]  # fmt: skip
+        marks = all(isinstance(cell, str) and len(cell.strip()) <= _LONGEST_MARK for cell in cells)
+        if cells and marks:
+            return start, stop
+    return None
+
+
+_FEWEST_MARKED, _LONGEST_MARK = 4, 2
+
+
+def _number_of(head: Cell) -> tuple[str, int] | None:
+    """The word and the number of a heading such as “S 12” or 12."""
+    found = re.fullmatch(r"(\D*?)\s*(\d+)", cell_text(head))
+    return (found[1].casefold(), int(found[2])) if found else None
+
+
+def _follows(before: tuple[str, int] | None, after: tuple[str, int] | None) -> bool:
+    return bool(before and after and before[0] == after[0] and after[1] == before[1] + 1)
+
+
 def value_run(columns: Sequence[int], heads: Sequence[Cell]) -> tuple[int, int]:
     """The longest run of columns without texts, the last of equals."""
     # A column that is blank so far may get values yet.

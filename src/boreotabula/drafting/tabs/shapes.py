@@ -16,6 +16,7 @@ from boreotabula.drafting.tabs.crossed import (
     is_crossed,
     is_key,
     level_run,
+    marks_run,
     value_run,
 )
 from boreotabula.drafting.tabs.looks import (
@@ -34,6 +35,8 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _MOST_LEVELS = 4
+_MOST_COUNTS = 4
+"""So many columns of texts go with each column of their counts, at least."""
 _BODY = 60
 """So many rows below the headings tell what a column holds."""
 
@@ -74,8 +77,10 @@ class Shape:
 
     @property
     def of_texts(self) -> bool:
-        """Whether the values of a cross-tab are texts: marks or names."""
-        return self.crossed and FIGURE not in self.columns[self.leading :]
+        """Whether the values of a cross-tab are texts: marks or names, which may be counted beside
+        them."""
+        columns = self.columns[self.leading :]
+        return self.crossed and columns.count(TEXT) >= max(_MOST_COUNTS * columns.count(FIGURE), 1)
 
     @property
     def values(self) -> range:
@@ -384,7 +389,7 @@ def _shape(
     columns = columns_of(looks[first:end, left:right])
     heads = tuple(sheet.rows[row][left:right])
     start, stop = value_run(columns, heads)
-    if level := level_run(heads):
+    if level := level_run(heads) or marks_run(heads, sheet, range(first, end), left):
         # Headings that are moments say where the values begin, whatever stands below them.
         stop = stop if start <= level[0] and stop > level[1] else level[1]
         start = level[0]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 
+import numpy as np
+
 from boreotabula.drafting.tabs.repeats import Repeats, repeats_of
 from boreotabula.drafting.tabs.shapes import Shape, shapes_of
 from boreotabula.layout.headings import normal_form
@@ -48,6 +50,8 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
     marked = [text.endswith((":", "：")) for text in labels if text]
     if marked and 2 * sum(marked) > len(marked):
         return True
+    if _has_labels_beside(sheet, shape):
+        return True
     alone = len(shapes) == 1
     if shape.end - shape.first <= 1 and not shape.crossed and (not alone or shape.top == 0):
         return True
@@ -57,4 +61,19 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
     return all(repeats.stays(text) for text in labels if text)
 
 
-_MOST_HAVE = 0.5
+def _has_labels_beside(sheet: Sheet, shape: Shape) -> bool:
+    """Whether two more columns, the first of texts, stand beside two columns beyond a gap, in their
+    heading row, too: labels with their values, side by side."""
+    rows = range(shape.lowest, shape.end)
+    filled = sheet.filled[rows.start : rows.stop]
+    columns = [
+        int(at) for at in np.flatnonzero(filled.any(axis=0))
+        if not shape.left <= at < shape.right
+    ]  # fmt: skip
+    if len(columns) != PAIR_COLUMNS:
+        return False
+    label, value = columns
+    apart = label > shape.right or value < shape.left - 1
+    texts = [sheet.rows[row][label] for row in rows]
+    named = all(isinstance(text, str) for text in texts) and texts[0] != ""
+    return apart and named and len(set(texts)) == len(texts)
