@@ -25,7 +25,7 @@ $command
 touch "$work/done"
 sleep 60
 EOF
-  DISPLAY=$display xterm -geometry 100x32+0+0 -fa 'DejaVu Sans Mono' -fs 14 -bg "$ground" -fg "$ink" \
+  DISPLAY=$display xterm -geometry 100x38+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg "$ground" -fg "$ink" \
     -b 8 -e bash "$work/session.sh" &
   local terminal=$!
   for _ in $(seq 60); do [ -e "$work/done" ] && break; sleep 1; done

@@ -230,8 +230,7 @@ def _candidates(kind: Kindred) -> Iterator[_Candidate]:
         for one in kind.examples
     )
     shapes = [shape for one in kind.examples for shape in one.shapes]
-    if any(shape.crossed and _is_below_data(one.sheet, shape)
-           and not _may_be_questions(one.sheet, shape)
+    if any(shape.crossed and _is_surely_crossed(one.sheet, shape)
            for one in kind.examples for shape in one.shapes):  # fmt: skip
         return
     several = len(kind.examples) > 1
@@ -273,6 +272,16 @@ def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
         any(text.startswith("<") for text in level) or are_classes(level)
         for level in _levels(sheet, shape)
     )
+
+
+def _is_surely_crossed(sheet: Sheet, shape: Shape) -> bool:
+    """Whether headings of a table are data, or name its rows as well: from where, and to where."""
+    if _is_below_data(sheet, shape):
+        return not _may_be_questions(sheet, shape)
+    heads = {text for level in _levels(sheet, shape) for text in level}
+    rows = sheet.rows[shape.first : shape.end]
+    names = set(tokens([cells[shape.left] for cells in rows]))
+    return len(heads) > 1 and heads <= names
 
 
 def _may_be_questions(sheet: Sheet, shape: Shape) -> bool:
