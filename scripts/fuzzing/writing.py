@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from boreotabula.sheets.look import NO_RESULT
-from boreotabula.sheets.tab_names import valid_name
+from boreotabula.sheets.parts.tab_names import valid_name
 from fuzzing.damage import damaged, damaged_part, odd_name
 from fuzzing.desk import (
     FAULTY_ROWS,

@@ -9,7 +9,7 @@ import xlsxwriter
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.sheets.tab_names import free_name, valid_name
+from boreotabula.sheets.parts.tab_names import free_name, valid_name
 
 
 @pytest.mark.parametrize(

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from boreotabula.batch.inputs import SourceFile
 from boreotabula.errors import CallError
-from boreotabula.sheets.tab_names import MOST_LETTERS, free_name, length
+from boreotabula.sheets.parts.tab_names import MOST_LETTERS, free_name, length
 
 CONTENTS = "Contents"
 _FEWEST_SIGNS = 6

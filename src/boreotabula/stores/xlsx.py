@@ -12,8 +12,8 @@ from lxml import etree
 
 from boreotabula.layout.addresses import Address
 from boreotabula.sheets.parts.editing import Package, Replaced, add, open_package
+from boreotabula.sheets.parts.tab_names import valid_name
 from boreotabula.sheets.parts.writing import new_workbook
-from boreotabula.sheets.tab_names import valid_name
 from boreotabula.stores.csv import field_type
 from boreotabula.stores.xlsx_rows import SheetRows
 

@@ -14,9 +14,9 @@ from boreotabula.review.mark.faults import COLOURS
 from boreotabula.review.mark.in_place import Listed, Mark
 from boreotabula.sheets.marked import MARKED_NAME
 from boreotabula.sheets.opening import Opening, Workbook
+from boreotabula.sheets.parts.tab_names import free_name
 from boreotabula.sheets.parts.writing import finish, new_workbook
 from boreotabula.sheets.sheet import Visibility
-from boreotabula.sheets.tab_names import free_name
 
 _THICK = 5
 

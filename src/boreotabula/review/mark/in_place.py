@@ -26,6 +26,7 @@ from boreotabula.sheets.parts.editing import (
     relation_of,
     usual_parts,
 )
+from boreotabula.sheets.parts.tab_names import free_name
 from boreotabula.sheets.parts.worksheet import (
     Worksheet,
     cells_of,
@@ -35,7 +36,6 @@ from boreotabula.sheets.parts.worksheet import (
     style_of,
     unselect,
 )
-from boreotabula.sheets.tab_names import free_name
 from boreotabula.stores.xlsx_rows import without_forbidden, xml_text
 
 _BOOK = "xl/workbook.xml"

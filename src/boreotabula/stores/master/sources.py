@@ -8,8 +8,8 @@ from boreotabula.layout.addresses import column_letters
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.parts.editing import Package, add, relation_of
+from boreotabula.sheets.parts.tab_names import valid_name
 from boreotabula.sheets.sheet import Sheet
-from boreotabula.sheets.tab_names import valid_name
 from boreotabula.stores.pairing import Source, Values
 from boreotabula.stores.xlsx_rows import heading_cell
 
