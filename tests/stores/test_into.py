@@ -383,21 +383,40 @@ def test_what_cannot_be_kept_is_refused(home: Path, what: str) -> None:
     assert said in err
 
 
-def test_tabs_that_are_one_sheet_are_refused(home: Path) -> None:
+def with_one_sheet(parts: dict[str, bytes]) -> None:
+    """Two tabs that are one sheet."""
+    book = parts["xl/workbook.xml"]
+    keys = re.findall(rb'r:id="(rId\d+)"', book)
+    parts["xl/workbook.xml"] = book.replace(keys[1], keys[0], 1)
+
+
+def with_no_table(parts: dict[str, bytes]) -> None:
+    """A table object that is none."""
+    (name,) = (name for name in parts if name.startswith("xl/tables/"))
+    parts[name] = b"<drawing/>"
+
+
+@pytest.mark.parametrize(
+    ("damage", "said"),
+    [
+        (with_one_sheet, "are one and the same sheet"),
+        (with_no_table, "its table part “xl/tables/table1.xml” is damaged"),
+    ],
+)
+def test_a_master_of_odd_parts_is_refused(
+    home: Path, damage: Callable[[dict[str, bytes]], None], said: str
+) -> None:
     master = home / "in" / "master.xlsx"
     make_master(master)
     with zipfile.ZipFile(master) as archive:
-        content = {name: archive.read(name) for name in archive.namelist()}
-    book = content["xl/workbook.xml"]
-    keys = re.findall(rb'r:id="(rId\d+)"', book)
-    content["xl/workbook.xml"] = book.replace(keys[1], keys[0], 1)
+        parts = {name: archive.read(name) for name in archive.namelist()}
+    damage(parts)
     with zipfile.ZipFile(master, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, part in content.items():
+        for name, part in parts.items():
             archive.writestr(name, part)
     before = master.read_bytes()
     status, _, err = put(home, "--tab", "Data")
-    assert (status, master.read_bytes()) == (2, before)
-    assert "are one and the same sheet" in err
+    assert (status, master.read_bytes()) == (2, before) and said in err
 
 
 def test_what_is_about_a_row_that_goes_goes_with_it(home: Path) -> None:

@@ -33,7 +33,12 @@ from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.totals.compare import TotalsCount
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
-from boreotabula.sheets.parts.editing import Package, open_package, relations_of
+from boreotabula.sheets.parts.editing import (
+    Package,
+    open_package,
+    relations_of,
+    usual_parts,
+)
 from boreotabula.stores.jsonl import JsonLinesWriter
 from boreotabula.stores.xlsx import NewWorkbook, tab_name, table_name
 from boreotabula.stores.xlsx_rows import SheetRows, xml_text
@@ -295,6 +300,12 @@ def test_a_damaged_part_is_no_fault_of_the_program(tmp_path: Path, text: str) ->
         closing(package(tmp_path, **{"xl/workbook.xml": text})) as found,
     ):
         found.tabs()
+
+
+def test_parts_that_are_none_are_told_with_their_workbook() -> None:
+    said = "^a.xlsx: its parts are not as spreadsheet programs write"
+    with pytest.raises(CallError, match=said), usual_parts("a.xlsx: "):
+        int("no number of a cell")
 
 
 def test_styles_and_relations_are_added_beside_those_there(tmp_path: Path) -> None:
