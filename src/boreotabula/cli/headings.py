@@ -21,8 +21,7 @@ if TYPE_CHECKING:
 EPILOG = """\b
 Examples:
   boreotabula headings stock.toml
-  boreotabula headings stock.toml \\
-      --adopt                       asks about each suggestion
+  boreotabula headings stock.toml --adopt         asks about each suggestion
   boreotabula headings stock.toml --adopt "Taimia kpl=seedlings"
   boreotabula headings stock.toml --adopt --yes --certainty 0.9
 

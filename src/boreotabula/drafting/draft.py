@@ -153,8 +153,9 @@ class _Reading:
 
     def is_clearly_likelier(self, other: _Reading, *, alone: bool) -> bool:
         """Whether it is to be taken instead of another one, which the looks of the tables speak
-        for. A tab that is `alone` does not tell what varies, and of a doubtful reading nothing but
-        bits speaks: then it must read more of the tabs, or save very many of them."""
+        for. A tab that is `alone` does not tell what varies, and for a doubtful reading nothing but
+        its bits speaks: then it must read more of the tabs. For a tab that is alone it is enough to
+        save very many bits."""
         left, others = self.judged.bits_left, other.judged.bits_left
         if (alone or self.is_doubtful) and left + CLEARLY < others:
             return self.bits < other.bits + _ALONE

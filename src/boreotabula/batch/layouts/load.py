@@ -143,7 +143,7 @@ def _check_kind(path: Path) -> None:
             f"“{path}” is a folder, not a layout; write a layout for its files with"
             f" boreotabula draft {named} -o {shlex.quote(f'{path.resolve().name}.toml')}"
         )
-    if path.suffix.lower() in _WORKBOOKS:
+    if path.suffix.lower() in _REPORTS:
         raise CallError(
             f"“{path}” is not a layout (.toml); boreotabula show {named} draws it, and"
             f" boreotabula draft {named} -o NAME.toml writes a layout for it"
@@ -154,4 +154,5 @@ def _check_kind(path: Path) -> None:
         raise CallError(f"there is no layout “{path}”{said}")
 
 
-_WORKBOOKS = frozenset(ending for kind in FileKind for ending in kind.endings)
+_REPORTS = frozenset(ending for kind in FileKind for ending in kind.endings) - {".txt"}
+"""Files that are reports; a layout may have been saved as a text."""

@@ -81,10 +81,7 @@ def _is_of_one_look(one: Example, shape: Shape, rows: Sequence[int], at: int | N
     if at is None:
         return True
     cells = [one.sheet.rows[row][shape.left + at] for row in rows]
-    return len({isinstance(cell, str) for cell in cells if cell != ""}) < _TWO
-
-
-_TWO = 2
+    return len({isinstance(cell, str) for cell in cells if cell != ""}) <= 1
 
 
 def _rows(one: Example, shape: Shape, at: int) -> list[int]:
