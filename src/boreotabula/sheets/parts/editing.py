@@ -141,20 +141,16 @@ class Package:
         )
 
     def related(self, name: str, ending: str) -> dict[str, str]:
-        """The parts that a part refers to by relations of a type: their names by relation id.
-
-        What is not there is left out.
-        """
+        """The parts that a part refers to by relations of a type: their names by relation id."""
         root = self.tree(relations_of(name))
-        there = set(self.names())
         found: dict[str, str] = {}
         for one in root.iter("{*}Relationship") if root is not None else ():
             target = one.get("Target", "")
             if one.get("Type", "").endswith(ending):
                 whole = posixpath.join(posixpath.dirname(name), target)
-                part = posixpath.normpath(target.lstrip("/") if target.startswith("/") else whole)
-                if part in there:
-                    found[one.get("Id", "")] = part
+                found[one.get("Id", "")] = posixpath.normpath(
+                    target.lstrip("/") if target.startswith("/") else whole
+                )
         return found
 
     def relate(self, name: str, kind: str, target: str) -> str:
@@ -215,8 +211,8 @@ class Package:
         return ""
 
     def tables(self, sheet: str) -> list[str]:
-        """The parts of the table objects of a worksheet."""
-        return list(self.related(sheet, _TABLE).values())
+        """The parts of the table objects of a worksheet; a relation to nothing is none."""
+        return [name for name in self.related(sheet, _TABLE).values() if self.content(name)]
 
     def new_name(self, form: str) -> str:
         """The first part name of a form such as 'xl/tables/table{}.xml' that is not taken."""
