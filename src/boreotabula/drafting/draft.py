@@ -124,7 +124,10 @@ def _best_of(kind: Kindred) -> list[tuple[Sketch, Judgement]]:
         and one.judged.bits_left < best.judged.bits_left + CLEARLY
     ]  # fmt: skip
     specimens = [one.specimen for one in kind.examples[:_MOST_READ]]
-    every = [(one.sketch, judge(one.sketch, specimens)) for one in (best, *close)]
+    every = [
+        (one.sketch, one.judged if specimens == some else judge(one.sketch, specimens))
+        for one in (best, *close)
+    ]
     return [(finished(sketch, judged, kind), judged) for sketch, judged in every]
 
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any
 
 import tomlkit
@@ -181,6 +182,7 @@ def listed(value: Any) -> list[str]:
     return [] if value is None else [value] if isinstance(value, str) else list(value)
 
 
+@lru_cache(maxsize=4096)
 def _key(key: str) -> str:
     return tomlkit.key(key).as_string().strip()
 
@@ -192,4 +194,9 @@ def written(value: Any) -> str:
         return f"{{ {inside} }}"
     if isinstance(value, list | tuple):
         return f"[{', '.join(map(written, value))}]"
+    return _scalar(value)
+
+
+@lru_cache(maxsize=4096, typed=True)
+def _scalar(value: Any) -> str:
     return str(tomlkit.item(value).as_string())

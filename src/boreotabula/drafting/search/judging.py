@@ -153,9 +153,16 @@ def _repeated(batch: pa.RecordBatch) -> int:
     ]  # fmt: skip
     if not names or not batch.num_rows:
         return 0
-    table = pa.Table.from_batches([batch.select(names)]).unify_dictionaries()
-    plain = table.cast(pa.schema([(one, pa.string()) for one in names]))
-    return int(batch.num_rows - plain.group_by(names).aggregate([]).num_rows)
+    alike = np.zeros(batch.num_rows, np.int64)
+    for name in names:
+        column = batch.column(name)
+        encoded = column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
+        codes = encoded.indices.fill_null(-1).to_numpy() + 1
+        # Numbered anew for each column, so that no number becomes too large.
+        distinct, alike = np.unique(
+            alike * (len(encoded.dictionary) + 1) + codes, return_inverse=True
+        )
+    return int(batch.num_rows - len(distinct))
 
 
 def _loose(column: pa.Array, is_loose: Callable[[str], bool]) -> int:

@@ -151,7 +151,8 @@ def differ_in_kind(sheet: Sheet, rows: range, columns: range) -> bool:
     for at in columns[:_MOST_SAMPLED]:
         cells = [sheet.rows[row][at] for row in rows[:_SAMPLE] if sheet.rows[row][at] != ""]
         if cells:
-            kinds.add(type_of(cells))
+            plain = all(isinstance(cell, float) for cell in cells)
+            kinds.add("number" if plain else type_of(cells))
     return bool(kinds & MOMENTS and kinds & {"integer", "number", "percent"})
 
 

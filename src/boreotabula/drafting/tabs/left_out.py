@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from functools import cache
 
 import numpy as np
 
 from boreotabula.drafting.tabs.looks import FIGURE, TEXT
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
 from boreotabula.reading.totals.tabs import sums_of_others
 from boreotabula.sheets.sheet import Cell, Sheet
@@ -111,48 +111,66 @@ def _numbers(one: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]],
 def _grouped_tabs(kind: Kindred, larger: Sequence[Kindred]) -> Iterable[tuple[Place, str]]:
     """The tabs of a kind whose rows hold the sums of records of another tab of their file, each
     beside the text that groups them there: numbers alone may agree by coincidence."""
-    for one in kind.examples:
-        rows = [row for shape in one.shapes for row in _labelled_numbers(one.sheet, shape)]
-        # A summary may have so many headings of the records that it looks like one of their kind.
-        for other in (example for group in (*larger, kind) for example in group.examples):
-            elsewhere = other is one or other.specimen.file != one.specimen.file
-            if elsewhere or len(rows) < _FEWEST_SUMS:
-                continue
-            sums = {pair for shape in other.shapes for pair in _group_sums(other.sheet, shape)}
-            if sum(bool(row & sums) for row in rows) >= _MOST_SUMS * len(rows):
-                yield (one.specimen.file, one.specimen.tab), other.specimen.tab
+    by_file: dict[str, list[Example]] = {}
+    # A summary may have so many headings of the records that it looks like one of their kind.
+    for example in (example for group in (*larger, kind) for example in group.examples):
+        by_file.setdefault(example.specimen.file, []).append(example)
+    group_sums = cache(_group_sums)
+    for example in kind.examples:
+        others = [other for other in by_file[example.specimen.file] if other is not example]
+        rows = list(_labelled_numbers(example)) if others else []
+        if len(rows) < _FEWEST_SUMS:
+            continue
+        for other in others:
+            sums = group_sums(other)
+            agree = sum(_holds_sum(cells, values, sums) for cells, values in rows)
+            if agree >= _MOST_SUMS * len(rows):
+                yield (example.specimen.file, example.specimen.tab), other.specimen.tab
                 break
 
 
 _FEWEST_SUMS, _MOST_SUMS = 3, 0.8
+_DIGITS = 6
+"""Sums of printed numbers are compared by so many decimals."""
 
-Labelled = tuple[Cell, float]
-"""A text, and a number that stands in its row."""
-
-
-def _labelled_numbers(sheet: Sheet, shape: Shape) -> Iterable[set[Labelled]]:
-    """The texts of each row of a table with each of its numbers; rows without numbers are none."""
-    for row in range(shape.first, shape.end):
-        cells = sheet.rows[row][shape.left : shape.right]
-        numbers = sheet.numbers[row, shape.left : shape.right]
-        values = [round(float(number), 6) for number in numbers[~np.isnan(numbers)] if number]
-        if values:
-            yield {(cell, value) for cell in cells if isinstance(cell, str) for value in values}
+Sums = dict[Cell, set[float]]
+"""The sums of the rows that have a text, by that text."""
 
 
-def _group_sums(sheet: Sheet, shape: Shape) -> Iterable[Labelled]:
-    """The texts of each column of texts of a table, with the sums of all columns of numbers over
-    the rows that have the text."""
-    rows = range(shape.first, shape.end)
-    for at in range(shape.left, shape.right):
-        if shape.columns[at - shape.left] != TEXT:
-            continue
-        groups: dict[Cell, list[int]] = {}
-        for row in rows:
-            groups.setdefault(sheet.rows[row][at], []).append(row)
-        if not _FEW <= len(groups) < len(rows):
-            continue
-        for column in range(shape.left, shape.right):
-            if shape.columns[column - shape.left] == FIGURE:
-                for text, members in groups.items():
-                    yield text, round(float(np.nansum(sheet.numbers[members, column])), 6)
+def _labelled_numbers(example: Example) -> Iterable[tuple[Sequence[Cell], list[float]]]:
+    """The cells of each row of the tables of a tab with the numbers among them that are not 0; rows
+    without such numbers are none."""
+    sheet = example.sheet
+    for shape in example.shapes:
+        columns = slice(shape.left, shape.right)
+        numbers = np.nan_to_num(sheet.numbers[shape.first : shape.end, columns].round(_DIGITS))
+        for row, values in enumerate(numbers, shape.first):
+            if values.any():
+                yield sheet.rows[row][columns], values[values != 0].tolist()
+
+
+def _holds_sum(cells: Sequence[Cell], values: Sequence[float], sums: Sums) -> bool:
+    """Whether a row holds one of the sums of a text that stands in it."""
+    known = (sums[cell] for cell in cells if isinstance(cell, str) and cell in sums)
+    return any(value in some for some in known for value in values)
+
+
+def _group_sums(example: Example) -> Sums:
+    """The texts of each column of texts of the tables of a tab, with the sums of all columns of
+    numbers over the rows that have the text."""
+    sums: Sums = {}
+    sheet = example.sheet
+    for shape in example.shapes:
+        rows = range(shape.first, shape.end)
+        figures = [at for at, look in enumerate(shape.columns, shape.left) if look == FIGURE]
+        numbers = np.nan_to_num(sheet.numbers[shape.first : shape.end, figures])
+        for column in (at for at, look in enumerate(shape.columns, shape.left) if look == TEXT):
+            cells = [sheet.rows[row][column] for row in rows]
+            groups = {cell: at for at, cell in enumerate(dict.fromkeys(cells))}
+            if not _FEW <= len(groups) < len(rows):
+                continue
+            total = np.zeros((len(groups), len(figures)))
+            np.add.at(total, [groups[cell] for cell in cells], numbers)
+            for text, line in zip(groups, total.round(_DIGITS).tolist(), strict=True):
+                sums.setdefault(text, set()).update(line)
+    return sums

@@ -14,6 +14,7 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import Converted, convert
 from boreotabula.reading.values.form import ValueForm
+from boreotabula.reading.values.names import month_names, word_form
 from boreotabula.sheets.sheet import Cell
 
 LANGUAGES = ("nb", "sv", "da", "fi", "de", "fr", "es", "it", "nl", "pl", "pt", "et")
@@ -244,7 +245,7 @@ def languages_of(cells: Sequence[Cell]) -> list[str]:
     ][:_MOST]  # fmt: skip
     found: list[str] = []
     english = _dates_among(texts, ())
-    left = [one for one in texts if one not in english]
+    left = [one for one in texts if one not in english and _names_month(one)]
     reads = {language: _dates_among(left, (language,)) for language in LANGUAGES} if left else {}
     # The language that reads most of them first: neighbours share the names of some months.
     while left:
@@ -275,6 +276,13 @@ def month_languages(texts: Sequence[str], known: Sequence[str]) -> list[str] | N
 
 
 _LONGEST = 30
+_WORD = re.compile(r"[^\W\d_]+")
+
+
+def _names_month(text: str) -> bool:
+    """Whether a word of a text is the name of a month in one of the languages."""
+    names = month_names(tuple(LANGUAGES))
+    return any(word_form(word) in names for word in _WORD.findall(text))
 
 
 def _dates_among(texts: Sequence[str], languages: tuple[str, ...]) -> set[str]:
