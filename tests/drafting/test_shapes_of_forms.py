@@ -326,6 +326,14 @@ Ann | x | . | x | a | 2
 Bo | . | x | . | x | 2
 Eva | x | x | . | . | 2
 """
+CHOICES = """
+Count {0}
+.
+Question | Never | Seldom | Often
+Watered | x | . | .
+Weeded | . | . | {1}
+Shaded | {2} | . | .
+"""
 LABELS_BESIDE = """
 Nursery data
 .
@@ -399,6 +407,8 @@ Lime | 6 | 2
         (DAY_CLASSES, [("1",), ("2",)], ['columns  = "name"', 'across   = "weekday"'], 18, 0),
         (MARKED, [("Sowing",)],
          ['stub   = "pupil"', 'across = "heading"', 'totals = "Total"'], 7, 0),
+        (CHOICES, [("1", "x", "x"), ("2", "x", "x")],
+         ['stub   = "question"', 'across = "heading"'], 6, 0),
         (LABELS_BESIDE, [("Lia",)],
          ['name    = { right_of = "Name" }', 'beds    = { right_of = "Beds" }'], 1, 0),
         (NOTHING_SHARED, [("1",), ("2",)], ['into = "lot"', 'into   = "feed"'], 12, 0),
@@ -407,7 +417,7 @@ Lime | 6 | 2
          "months", "labels", "places", "stubs", "marks", "sheet", "journal", "two rows", "halls",
          "above", "values below", "titles", "side by side", "period beside",
          "hours", "depots", "cards", "invoice", "weights", "two carried", "nameless sums",
-         "label right", "day classes", "marked", "labels beside", "nothing shared"],
+         "label right", "day classes", "marked", "choices", "labels beside", "nothing shared"],
 )  # fmt: skip
 def test_a_form_is_drafted_by_what_it_looks_like(
     picture: str, values: list[tuple[str, ...]], said: list[str], records: int, agree: int

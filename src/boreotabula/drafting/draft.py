@@ -15,6 +15,7 @@ from boreotabula.drafting.search.further import Turned, further_kinds, turned, w
 from boreotabula.drafting.search.improving import improved
 from boreotabula.drafting.search.judging import CLEARLY, Judgement, judge
 from boreotabula.drafting.sketch import Sketch, TabForm
+from boreotabula.drafting.tabs.crossed import choice_run
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.likeness import are_classes, tokens
 from boreotabula.drafting.tabs.looks import TEXT
@@ -279,9 +280,12 @@ def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
 
 
 def _is_surely_crossed(sheet: Sheet, shape: Shape) -> bool:
-    """Whether headings of a table are data, or name its rows as well: from where, and to where."""
+    """Whether headings of a table are data, or answers that marks below them choose, or name its
+    rows as well: from where, and to where."""
     if _is_below_data(sheet, shape):
         return not _may_be_questions(sheet, shape)
+    if choice_run(sheet, range(shape.first, shape.end), range(shape.left, shape.right)):
+        return True
     heads = {text for level in _levels(sheet, shape) for text in level}
     rows = sheet.rows[shape.first : shape.end]
     names = set(tokens([cells[shape.left] for cells in rows]))

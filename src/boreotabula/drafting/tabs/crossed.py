@@ -48,13 +48,34 @@ def marks_run(
             cell for row in rows for cell in sheet.rows[row][left + start : left + stop]
             if cell != ""
         ]  # fmt: skip
-        marks = all(isinstance(cell, str) and len(cell.strip()) <= _LONGEST_MARK for cell in cells)
-        if cells and marks:
+        if cells and all(map(is_mark, cells)):
             return start, stop
     return None
 
 
 _FEWEST_MARKED, _LONGEST_MARK = 4, 2
+
+
+def choice_run(sheet: Sheet, rows: range, columns: range) -> tuple[int, int] | None:
+    """The last of some columns, counted from the first of them, if each row has the same mark in
+    just one of them: the answer to a question, by the heading over it."""
+    body = [sheet.rows[row][columns.start : columns.stop] for row in rows]
+    marks = {cell for cells in body for cell in cells[1:] if is_mark(cell)}
+    marked = [at for at in range(1, len(columns)) if any(cells[at] in marks for cells in body)]
+    if len(rows) < FEWEST or len(marks) != 1 or len(marked) < FEWEST:
+        return None
+    # An answer that nobody gave stands among the others, or behind them.
+    start = marked[0]
+    while start > 1 and not any(cells[start - 1] != "" for cells in body):
+        start -= 1
+    chosen = [[cell for cell in cells[start:] if cell != ""] for cells in body]
+    alone = all(len(cells) == 1 and cells[0] in marks for cells in chosen)
+    return (start, len(columns)) if alone else None
+
+
+def is_mark(cell: Cell) -> bool:
+    """Whether a cell is a cross, a tick or the like, or a letter or two."""
+    return isinstance(cell, str) and 0 < len(cell.strip()) <= _LONGEST_MARK
 
 
 def _number_of(head: Cell) -> tuple[str, int] | None:

@@ -12,9 +12,11 @@ from numpy.typing import NDArray
 
 from boreotabula.drafting.tabs.crossed import (
     FEWEST,
+    choice_run,
     differ_in_kind,
     is_crossed,
     is_key,
+    is_mark,
     level_run,
     marks_run,
     value_run,
@@ -282,6 +284,8 @@ def _heads_texts(
     heads = sheet.rows[row][left:right]
     if len(rows) < 1 or not (looks[row, left:right] == TEXT).all():
         return False
+    if choice_run(sheet, rows, range(left, right)) and not any(map(is_mark, heads)):
+        return True
     below = [sheet.rows[at][left:right] for at in rows]
     if repeats is not None and repeats.tabs > 1:
         most = max(map(repeats.tabs_with, below[:_SAMPLE]))
@@ -389,7 +393,9 @@ def _shape(
     columns = columns_of(looks[first:end, left:right])
     heads = tuple(sheet.rows[row][left:right])
     start, stop = value_run(columns, heads)
-    if level := level_run(heads) or marks_run(heads, sheet, range(first, end), left):
+    choices = choice_run(sheet, range(first, end), range(left, right))
+    level = level_run(heads) or marks_run(heads, sheet, range(first, end), left) or choices
+    if level:
         # Headings that are moments say where the values begin, whatever stands below them.
         stop = stop if start <= level[0] and stop > level[1] else level[1]
         start = level[0]
@@ -402,9 +408,13 @@ def _shape(
         start = over[0] - left if over else 0
     above = [sheet.rows[at][left : left + start] for at in range(top, row + 1)]
     bare = start > 0 and not any(cell != "" for cells in above for cell in cells)
-    crossed = bare or (
-        is_crossed(sheet, columns, heads, start, stop, row - top + 1, range(first, end), left)
-        and not differ_in_kind(sheet, range(first, end), range(left + start, left + stop))
+    crossed = (
+        bare
+        or choices is not None
+        or (
+            is_crossed(sheet, columns, heads, start, stop, row - top + 1, range(first, end), left)
+            and not differ_in_kind(sheet, range(first, end), range(left + start, left + stop))
+        )
     )
     values = tuple(
         tuple(sheet.rows[at][column] for at in range(first, end)) for column in range(left, right)
