@@ -174,6 +174,33 @@ def test_frozen_names_are_opened_and_no_field_is_parted(
     assert "now   4 files" in done.err or "then  4 files" in done.err
 
 
+@pytest.mark.parametrize(
+    ("rows", "added"),
+    [
+        ([*FORM[:3], ["Pine", "L8", 4.5], ["Birch", "L9", 5.25]], ['pieces  = "number"']),
+        ([*FORM[:3], ["Pine", "L8", "41 kg"], ["Birch", "L9", "52 kg"]],
+         ['pieces  = { type = "integer", unit = "kg" }']),
+        # Another language is read with all of its words.
+        ([["Taimitarha", "Suvanto"], [], ["Puulaji", "Erä", "Kpl"], ["Pine", "L8", 44],
+          ["Birch", "L9", 52]],
+         ['nursery = { right_of = ["Nursery", "Taimitarha"] }   # as all forms have it',
+          'species = { type = "text", also = "Puulaji" }  # by its Latin name',
+          'lot     = { type = "text", also = "Erä" }',
+          'pieces  = { type = "integer", also = "Kpl" }']),
+    ],
+)  # fmt: skip
+def test_what_a_new_draft_of_the_files_knows_is_proposed(
+    tmp_path: Path, rows: list[list[object]], added: list[str]
+) -> None:
+    _folder(tmp_path, 4)
+    (tmp_path / "in" / "b1.xlsx").unlink()
+    write_workbook(tmp_path / "in" / "c1.xlsx", {"Bench 1": rows})
+    done = program("draft", "--again", tmp_path / "a.toml")
+    lines = [line[1:] for line in done.out.splitlines() if line[:1] == "+" and line[:3] != "+++"]
+    assert lines == added
+    assert done.status == 0 and "0 cells in no record, 0 errors" in done.err.splitlines()[-3]
+
+
 def test_wrong_calls_of_again_are_told(tmp_path: Path) -> None:
     _folder(tmp_path, 2)
     assert program("draft").status == 2

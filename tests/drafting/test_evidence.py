@@ -8,7 +8,8 @@ from typing import Any
 
 import pytest
 
-from boreotabula.batch.again import _rank, _tab_pattern
+from boreotabula.batch.again.from_findings import _tab_pattern
+from boreotabula.batch.again.propose import _rank
 from boreotabula.drafting.draft import draft
 from boreotabula.drafting.search.further import turned
 from boreotabula.drafting.search.judging import judge

@@ -89,11 +89,7 @@ def draft_from(
     if on_start is not None:
         on_start(len(some))
     ordered = look_into(some, limits, on_file)
-    specimens = [
-        Specimen(one.file, sheet, {other.name: other for other in one.sheets if other is not sheet})
-        for one in ordered
-        for sheet in one.sheets
-    ]
+    specimens = specimens_of(ordered)
     tabs = {one.tab for one in specimens if one.tab} | {one.file for one in specimens}
     if like and like not in tabs:
         from boreotabula.layout.problems import did_you_mean
@@ -102,6 +98,17 @@ def draft_from(
     drafted = draft(specimens, like)
     drafting = Drafting(drafted, ordered, len(sources) - len(some))
     return drafting if drafted is None else tried_on_all(drafting, drafted, folder, limits)
+
+
+def specimens_of(looked: Iterable[Looked]) -> list[Specimen]:
+    """The tabs of some files, each with the others of its file."""
+    return [
+        Specimen(
+            file.file, sheet, {other.name: other for other in file.sheets if other is not sheet}
+        )
+        for file in looked
+        for sheet in file.sheets
+    ]
 
 
 def places_of(places: Sequence[Path]) -> tuple[Path, tuple[Path, ...]]:

@@ -18,7 +18,7 @@ from boreotabula.findings.kind import Severity
 from boreotabula.texts import agreeing, counted
 
 if TYPE_CHECKING:
-    from boreotabula.batch.again import Proposal
+    from boreotabula.batch.again.propose import Proposal
     from boreotabula.batch.draft import Drafting
     from boreotabula.batch.run.gather import Run
     from boreotabula.drafting.doubts import Doubt
@@ -168,7 +168,7 @@ _LEAST_PLACED = 0.95
 
 def _again(path: Path, output: Path | None, largest_part: int, as_json: bool) -> int:
     """Propose what a layout needs; the exit status."""
-    from boreotabula.batch.again import propose
+    from boreotabula.batch.again.propose import propose
     from boreotabula.batch.draft import check_new, write_new
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.cli import screen

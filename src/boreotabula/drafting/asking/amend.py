@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,6 +12,9 @@ from tomlkit.items import AbstractTable, Array, InlineTable
 from tomlkit.items import Table as TomlTable
 
 from boreotabula.drafting.sketch import few, written
+
+Change = Callable[[tomlkit.TOMLDocument], None]
+"""A change of a layout, made in its parsed text."""
 
 
 @dataclass(frozen=True)
@@ -22,7 +25,12 @@ class Amendment:
     """What speaks for it, in a sentence."""
     where: str
     """File, tab and cell where it was seen first."""
-    change: Callable[[tomlkit.TOMLDocument], None]
+    change: Change
+
+
+def place_of(*parts: str) -> str:
+    """File, tab and cell, as far as they are known, as a person finds them."""
+    return " › ".join(filter(None, parts))
 
 
 def amended(text: str, amendments: Sequence[Amendment]) -> str:
@@ -38,7 +46,17 @@ def amended(text: str, amendments: Sequence[Amendment]) -> str:
     return text if text.endswith("\n") else f"{text}\n"
 
 
-def heading_known(field: str, heading: str) -> Callable[[tomlkit.TOMLDocument], None]:
+def all_of(changes: Sequence[Change]) -> Change:
+    """Several changes at once."""
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        for each in changes:
+            each(document)
+
+    return change
+
+
+def heading_known(field: str, heading: str) -> Change:
     """One more heading by which a field is known."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
@@ -51,9 +69,7 @@ def heading_known(field: str, heading: str) -> Callable[[tomlkit.TOMLDocument], 
     return change
 
 
-def pattern_changed(
-    part: str, key: str, old: str, new: str
-) -> Callable[[tomlkit.TOMLDocument], None]:
+def pattern_changed(part: str, key: str, old: str, new: str) -> Change:
     """Another pattern in the place of one of a part."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
@@ -68,7 +84,7 @@ def pattern_changed(
     return change
 
 
-def new_field(field: str, kind: str, heading: str = "") -> Callable[[tomlkit.TOMLDocument], None]:
+def new_field(field: str, kind: str, heading: str = "") -> Change:
     """A field more, at the end of those that are there."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
@@ -78,7 +94,21 @@ def new_field(field: str, kind: str, heading: str = "") -> Callable[[tomlkit.TOM
     return change
 
 
-def label_known(stamp: str, label: str) -> Callable[[tomlkit.TOMLDocument], None]:
+def field_typed(field: str, kind: str, options: Mapping[str, Any]) -> Change:
+    """Another type of a field, and what is said of it besides; its headings stay."""
+
+    def change(document: tomlkit.TOMLDocument) -> None:
+        fields = _part(document, "fields")
+        said = fields.get(field, "text")
+        known = {} if isinstance(said, str) else dict(said.unwrap())
+        keys = {**known, **options, "type": kind}
+        order = {"type": kind, **keys}
+        _put(fields, field, order if len(order) > 1 else kind)
+
+    return change
+
+
+def label_known(stamp: str, label: str) -> Change:
     """One more label by which a stamp is found."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
@@ -93,7 +123,7 @@ def label_known(stamp: str, label: str) -> Callable[[tomlkit.TOMLDocument], None
     return change
 
 
-def of_block(key: str, texts: Sequence[str]) -> Callable[[tomlkit.TOMLDocument], None]:
+def of_block(key: str, texts: Sequence[str]) -> Change:
     """Texts more for a key of every block that reads tables, such as `totals`."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
@@ -103,7 +133,7 @@ def of_block(key: str, texts: Sequence[str]) -> Callable[[tomlkit.TOMLDocument],
     return change
 
 
-def of_part(part: str, key: str, texts: Sequence[str]) -> Callable[[tomlkit.TOMLDocument], None]:
+def of_part(part: str, key: str, texts: Sequence[str]) -> Change:
     """Texts more for a key of a part of the layout; of no part at its top."""
 
     def change(document: tomlkit.TOMLDocument) -> None:

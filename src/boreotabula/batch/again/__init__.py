@@ -1,0 +1,1 @@
+"""What a layout needs since the form has changed."""

@@ -1,0 +1,192 @@
+"""Changes of a layout that a new draft of the same files speaks for: what the draft has and the
+layout lacks, told of the fields that a person named."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from boreotabula.batch.draft import look_into, specimens_of
+from boreotabula.batch.headings.collect import HeadingList, HeadingUse, list_headings
+from boreotabula.batch.inputs import Inbox
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.run.gather import Run
+from boreotabula.drafting.asking.amend import (
+    Amendment,
+    Change,
+    all_of,
+    field_typed,
+    heading_known,
+    label_known,
+    of_block,
+    of_part,
+    place_of,
+)
+from boreotabula.drafting.draft import draft
+from boreotabula.drafting.sketch import Sketch, listed, written
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import Severity
+from boreotabula.layout.headings import normal_form
+from boreotabula.limits import Limits
+
+
+@dataclass(frozen=True)
+class NewDraft:
+    """A draft of the files that a layout reads, and the headings that it knows there."""
+
+    sketch: Sketch
+    headings: HeadingList
+
+
+def new_draft(layout: Layout, inbox: Inbox, limits: Limits) -> NewDraft | None:
+    """The draft of some files of a layout; None if there is nothing to draft from."""
+    drafted = draft(specimens_of(look_into(inbox.taken, limits)))
+    if drafted is None:
+        return None
+    folder = layout.path.parent
+    text = drafted.sketch.text(folder.resolve().as_posix(), whole=True)
+    own = Layout.load(folder / "the draft", text)
+    return NewDraft(drafted.sketch, list_headings(own, inbox, limits))
+
+
+def draft_amendments(
+    new: NewDraft, layout: Layout, run: Run, inbox: Inbox, limits: Limits
+) -> Iterator[Amendment]:
+    """What a draft of the files of a run has and their layout lacks: headings and labels of its
+    fields, in other words or another language; their types; words for totals and for nothing."""
+    own = list_headings(layout, inbox, limits)
+    same = _same_fields(own, new.headings) | _same_stamps(layout, new.sketch)
+    yield from _words_of_tabs(layout, new, own, same)
+    yield from _types(run.findings, new.sketch, same)
+    yield from _words_of_reading(layout, new.sketch)
+
+
+def _same_fields(own: HeadingList, others: HeadingList) -> dict[str, str]:
+    """The field of the layout that each field of the draft is, by the headings that both know; of
+    several the one that most tabs speak for."""
+    field_of = {normal_form(use.heading): use.field for use in own.of("column")}
+    votes: dict[str, Counter[str]] = {}
+    for use in others.of("column"):
+        field = field_of.get(normal_form(use.heading))
+        if field:
+            votes.setdefault(use.field, Counter())[field] += len(use.places)
+    return {name: count.most_common(1)[0][0] for name, count in votes.items()}
+
+
+def _same_stamps(layout: Layout, sketch: Sketch) -> dict[str, str]:
+    """The same for stamps, by the labels that both know."""
+    stamps = {
+        normal_form(label.text): source.field
+        for form in layout.plan.forms for source in form.sources for label in source.labels
+    }  # fmt: skip
+    return {
+        name: stamps[normal_form(label)]
+        for name, source in sketch.stamps.items()
+        for label in _labels(source)
+        if normal_form(label) in stamps
+    }
+
+
+def _labels(source: Any) -> list[str]:
+    if not isinstance(source, Mapping):
+        return []
+    return [*listed(source.get("right_of")), *listed(source.get("below"))]
+
+
+def _words_of_tabs(
+    layout: Layout, new: NewDraft, own: HeadingList, same: Mapping[str, str]
+) -> Iterator[Amendment]:
+    """Headings and labels that the layout does not know: those of a tab at once, since a form in
+    another language is read with all of them or not at all; then each by itself."""
+    unknown = {normal_form(use.heading) for use in own.of("unknown")}
+    uses = [
+        use for use in new.headings.of("column")
+        if normal_form(use.heading) in unknown and use.field in same
+    ]  # fmt: skip
+    headings = [(use, heading_known(same[use.field], use.heading)) for use in uses]
+    labels = list(_unknown_labels(layout, new.sketch, same))
+    by_first_tab: dict[tuple[str, str], list[tuple[HeadingUse, Change]]] = {}
+    for use, change in headings:
+        by_first_tab.setdefault(use.places[0], []).append((use, change))
+    languages = _missing(layout.spec.reading.languages, new.sketch.reading.get("languages"))
+    further = [change for _, _, change in labels]
+    if languages:
+        further.append(of_part("reading", "languages", languages))
+    for (file, tab), some in by_first_tab.items():
+        words = [f"“{use.heading}” is “{same[use.field]}”" for use, _ in some]
+        words += [f"“{label}” is “{field}”" for label, field, _ in labels]
+        words += [f"dates are in “{language}”" for language in languages]
+        changes = [*(change for _, change in some), *further]
+        said = f"as a new draft pairs them, {_in_a_row(words)}"
+        yield Amendment(said, place_of(file, tab), all_of(changes))
+    for use, change in headings:
+        said = f"“{use.heading}” is “{same[use.field]}”, as a new draft reads it"
+        yield Amendment(said, place_of(*use.first), change)
+    for label, field, change in labels:
+        yield Amendment(f"“{label}” is a label of “{field}”", "", change)
+    if languages:
+        said = f"dates are written in other languages too: {', '.join(languages)}"
+        yield Amendment(said, "", of_part("reading", "languages", languages))
+
+
+_MOST_WORDS = 8
+
+
+def _in_a_row(words: Sequence[str]) -> str:
+    more = len(words) - _MOST_WORDS
+    return ", ".join(words[:_MOST_WORDS]) + (f" and {more} more" if more > 0 else "")
+
+
+def _unknown_labels(
+    layout: Layout, sketch: Sketch, same: Mapping[str, str]
+) -> Iterator[tuple[str, str, Change]]:
+    """The labels by which a draft finds the stamps of the layout, and the layout does not."""
+    known = [
+        label for form in layout.plan.forms for source in form.sources for label in source.labels
+    ]
+    for name, source in sketch.stamps.items():
+        for label in _labels(source) if name in same else ():
+            if not any(pattern.match(label) is not None for pattern in known):
+                yield label, same[name], label_known(same[name], label)
+
+
+def _missing(known: Sequence[str], drafted: Any) -> list[str]:
+    return [one for one in listed(drafted) if one not in known]
+
+
+def _types(
+    findings: Sequence[Finding], sketch: Sketch, same: Mapping[str, str]
+) -> Iterator[Amendment]:
+    """The type of each field with errors, as a draft of all files has it. A field is never called a
+    text: its values would be read then, whatever they are."""
+    failed = {
+        finding.field: finding
+        for finding in reversed(findings)
+        if finding.severity is Severity.ERROR
+    }
+    for name, field in same.items():
+        finding, kind = failed.get(field), sketch.fields.get(name, "text")
+        if finding is None or kind == "text":
+            continue
+        options = dict(sketch.options.get(name, {}))
+        shown = ", ".join([kind, *(f"{key} = {written(value)}" for key, value in options.items())])
+        why = f"all values of “{field}” are read as {shown}"
+        if name in sketch.guessed:
+            why = f"“{sketch.guessed[name]}” may be read in two ways; {why}: please check"
+        place = place_of(finding.file, finding.tab, finding.cell)
+        yield Amendment(why, place, field_typed(field, kind, options))
+
+
+def _words_of_reading(layout: Layout, sketch: Sketch) -> Iterator[Amendment]:
+    """Words for totals, and signs for nothing, that a draft of all files has."""
+    named = [text for block in layout.spec.block for text in block.totals]
+    totals = _missing(named, sketch.block.get("totals"))
+    if totals:
+        said = f"{_in_a_row([f'“{text}”' for text in totals])} hold sums"
+        yield Amendment(said, "", of_block("totals", totals))
+    signs = _missing(layout.spec.reading.empty, sketch.reading.get("empty"))
+    if signs:
+        said = f"{_in_a_row([f'“{text}”' for text in signs])} stand for nothing"
+        yield Amendment(said, "", of_part("reading", "empty", signs))

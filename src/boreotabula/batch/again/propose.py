@@ -1,0 +1,198 @@
+"""What a layout needs since the form has changed: changes that make the files read better.
+
+What the findings of a run speak for is tried, and what a new draft of the same files has that the
+layout lacks. Each change is tried by reading the files with it; it stays if there are fewer errors,
+else fewer cells in no record, else less to look at.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+
+from boreotabula.batch.again.from_draft import draft_amendments, new_draft
+from boreotabula.batch.again.from_findings import finding_amendments
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import NO_PATTERN, Inbox, look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.run.gather import Run, read_figures
+from boreotabula.drafting.asking.amend import (
+    Amendment,
+    amended,
+    pattern_changed,
+)
+from boreotabula.drafting.labels.names import without_periods
+from boreotabula.findings.kind import Severity
+from boreotabula.layout.problems import LayoutError
+from boreotabula.limits import Limits
+from boreotabula.texts import counted
+
+_ROUNDS = 3
+"""A change can show what was hidden before it; more rounds show nothing new."""
+_MOST_FILES = 60
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """What a layout could be, and what it gives then."""
+
+    layout: Layout
+    before: str
+    after: str
+    """The text of the layout, as it is and with the changes."""
+    changes: tuple[Amendment, ...]
+    run: Run
+    """The run by the layout as it is, over the files that were looked at."""
+    better: Run
+    """The same with the changes."""
+    more: int = 0
+    """So many files were not looked at, as there are enough."""
+
+
+def propose(
+    layout: Layout,
+    limits: Limits | None = None,
+    on_file: Callable[[FileReading], None] | None = None,
+    on_start: Callable[[int], None] | None = None,
+) -> Proposal:
+    """Look for what a layout needs, to read the files that are in its folders now.
+
+    Raises CallError if a source folder is not there.
+    """
+    limits = limits or Limits()
+    whole = look(layout)
+    if on_start is not None:
+        on_start(len(whole.taken))
+    first = read_figures(layout, whole, limits, on_file)
+    inbox = _those_in_question(whole, first)
+    text = layout.path.read_text("utf-8-sig")
+    unread = len(whole.taken) - len(inbox.taken)
+    few = unread > 0
+    start = best = read_figures(layout, inbox, limits, None) if few else first
+    taken = list(_of_names(layout, text, whole, limits))
+    if taken:
+        layout_now = Layout.load(layout.path, amended(text, taken))
+        inbox = _with_more(inbox, whole, look(layout_now))
+        best = read_figures(layout_now, inbox, limits, None)
+    search = _Search(layout, text, taken, inbox, limits, best)
+    search.go_on(finding_amendments)
+    if any(_rank(search.best)):
+        new = new_draft(layout, search.inbox, limits)
+        if new is not None:
+            search.go_on(partial(draft_amendments, new))
+            search.go_on(finding_amendments)
+    taken, best = search.taken, search.best
+    return Proposal(
+        layout, text, amended(text, taken), tuple(taken), start, best,
+        unread,
+    )  # fmt: skip
+
+
+Source = Callable[[Layout, Run, Inbox, Limits], Iterator[Amendment]]
+"""What may change, by a layout, its run, the files of it, and the limits."""
+
+
+@dataclass
+class _Search:
+    """The changes that are taken so far, and the run with them."""
+
+    layout: Layout
+    text: str
+    taken: list[Amendment]
+    inbox: Inbox
+    limits: Limits
+    best: Run
+
+    def go_on(self, source: Source) -> None:
+        """Try what a source has, until nothing of it makes the files read better."""
+        for _ in range(_ROUNDS):
+            before = len(self.taken)
+            layout = self._layout_with(())
+            assert layout is not None  # what is taken was read before
+            tried = {amended(self.text, self.taken)}
+            for change in list(source(layout, self.best, self.inbox, self.limits)):
+                text = amended(self.text, [*self.taken, change])
+                if text not in tried:
+                    tried.add(text)
+                    self._try(change)
+            if len(self.taken) == before:
+                return
+
+    def _try(self, change: Amendment) -> None:
+        other = self._layout_with([change])
+        if other is None:
+            return  # it would contradict what a person wrote
+        # What files are read may depend on the change.
+        run = read_figures(other, _those_of(look(other), self.inbox), self.limits, None)
+        if _rank(run) < _rank(self.best):
+            self.best = run
+            self.taken.append(change)
+
+    def _layout_with(self, more: Sequence[Amendment]) -> Layout | None:
+        try:
+            return Layout.load(self.layout.path, amended(self.text, [*self.taken, *more]))
+        except LayoutError:
+            return None
+
+
+def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterator[Amendment]:
+    """Patterns of files that leave some out by a number or period alone, though their tabs are read
+    without an error."""
+    left_out = [one.name for one in inbox.left_out if one.why == NO_PATTERN]
+    if not left_out:
+        return
+    known = {source.name for source in inbox.taken}
+    for old in layout.spec.source.include:
+        new = without_periods(old)
+        if new == old:
+            continue
+        opened = Amendment("", "", pattern_changed("source", "include", old, new))
+        try:
+            other = Layout.load(layout.path, amended(text, [opened]))
+        except LayoutError:
+            continue  # it would contradict what a person wrote
+        more = look(other)
+        added = tuple(source for source in more.taken if source.name not in known)
+        if not added:
+            continue
+        run = read_figures(other, replace(more, taken=added[:_MOST_FILES]), limits, None)
+        if run.record_count and not run.severities[Severity.ERROR]:
+            known |= {source.name for source in added}
+            text = amended(text, [opened])
+            files = counted(len(added), "file")
+            said = f"{files} more would be read without an error if “{old}” were “{new}”"
+            yield replace(opened, said=said, where=added[0].name)
+
+
+def _with_more(inbox: Inbox, before: Inbox, after: Inbox) -> Inbox:
+    """Some files, and those that are taken only afterwards."""
+    names = {one.name for one in inbox.taken} | (
+        {one.name for one in after.taken} - {one.name for one in before.taken}
+    )
+    return replace(after, taken=tuple(one for one in after.taken if one.name in names))
+
+
+def _rank(run: Run) -> tuple[int, ...]:
+    """How much there is to look at; less is better."""
+    severities = run.severities
+    return (
+        severities[Severity.ERROR],
+        len(run.unplaced),
+        severities[Severity.WARNING],
+        severities[Severity.NOTE],
+    )
+
+
+def _those_in_question(inbox: Inbox, run: Run) -> Inbox:
+    """The files of which something was said, and some of the others to hold them against."""
+    said = {one.file for one in run.findings}
+    first = [one for one in inbox.taken if one.name in said]
+    rest = [one for one in inbox.taken if one.name not in said]
+    names = {one.name for one in [*first, *rest][:_MOST_FILES]}
+    return replace(inbox, taken=tuple(one for one in inbox.taken if one.name in names))
+
+
+def _those_of(inbox: Inbox, like: Inbox) -> Inbox:
+    names = {one.name for one in like.taken}
+    return replace(inbox, taken=tuple(one for one in inbox.taken if one.name in names))
