@@ -12,7 +12,9 @@ from hypothesis import strategies as st
 
 from boreotabula.drafting.asking.questions import questions
 from boreotabula.drafting.draft import Draft, draft
+from boreotabula.drafting.search.judging import judge
 from boreotabula.drafting.tabs.specimens import Specimen
+from boreotabula.findings.stamps import STAMP_SOURCES_DIFFER
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.sheets.sheet import make_sheet
 from boreotabula.stores.csv import csv_rows
@@ -533,3 +535,21 @@ def test_no_ground_makes_a_draft_fail(rows: list[list[Any]], data: st.DataObject
         assert len(set(asked)) == len(asked) and all(kind and text for kind, text, _ in asked)
         account = [one.account for one in found.judged.readings]
         assert all(sum(one.roles.values()) == one.filled for one in account)
+
+
+def test_a_month_that_names_of_files_say_too_is_held_against_them() -> None:
+    form = "Month | {} 2026\n.\nLot | Pieces\n{}1 | 41\n{}2 | 52"
+
+    def file(name: str, month: str) -> Specimen:
+        return Specimen(name, sheet(form.format(month, name[0], name[0])))
+
+    files = [file(f"{site} 2026-03.xlsx", "March") for site in ("Lia", "Myr", "Dal")]
+    found = draft(files)
+    assert found is not None and not found.judged.errors
+    assert found.sketch.stamps["month"] == [
+        {"right_of": "Month"}, {"from": "file name", "pattern": "* {}", "compared": True},
+    ]  # fmt: skip
+    # Last month's file was filled in again, and its month forgotten.
+    (error,) = judge(found.sketch, [file("Lia 2026-04.xlsx", "March")]).errors
+    assert error[1].kind == STAMP_SOURCES_DIFFER
+    assert not judge(found.sketch, [file("Lia 2026-04.xlsx", "April")]).errors

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from boreotabula.drafting.sketch import few
@@ -30,6 +31,9 @@ class Named:
     patterns: tuple[str, ...] = ()
     fields: Mapping[str, str] = field(default_factory=dict)
     odd: tuple[str, ...] = ()
+    again: Mapping[str, str] = field(default_factory=dict)
+    """Patterns that keep the months and dates in the names that the tabs tell too, by their type:
+    what both say can be compared."""
 
 
 NOTHING = Named()
@@ -63,7 +67,35 @@ def of_files(files: Sequence[str], told: Told, taken: Collection[str] = ()) -> N
     folders = _of_folders(files, told, taken, fields)
     own = _pattern(template, told, taken, fields) + ending
     odd = tuple(name for at, name in enumerate(names) if at not in template.fits)
-    return Named((folders + own, *map(escaped, dict.fromkeys(odd))), fields, odd)
+    again = {} if odd else dict(_told_again(template, own))
+    return Named((folders + own, *map(escaped, dict.fromkeys(odd))), fields, odd, again)
+
+
+def _told_again(template: Template, own: str) -> Iterator[tuple[str, str]]:
+    """The months and dates that a pattern for names leaves to `*`, each type with the pattern that
+    keeps it; none if several are of one type, or if the pattern would keep something else."""
+    for kind in ("month", "date"):
+        slots = [slot for slot in template.slots if slot.kind == kind]
+        if len(slots) != 1 or f"{{{kind}" in own:
+            continue
+        text = template.pattern(partial(_kept, slots[0]))
+        names = template.pattern(lambda slot: "*")
+        keeping = pattern(text, Kind.STAMP)
+        kept = [keeping.match(_written(template, at)) for at in range(len(template.fits))]
+        if names != "*" and all(
+            found is not None and found[""] == value
+            for found, value in zip(kept, slots[0].values, strict=True)
+        ):
+            yield kind, text
+
+
+def _kept(kept: Slot, slot: Slot) -> str:
+    return "{}" if slot is kept else "*"
+
+
+def _written(template: Template, at: int) -> str:
+    """One of the texts that fit a template."""
+    return "".join(part.values[at] if isinstance(part, Slot) else part for part in template.parts)
 
 
 def _of_folders(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 from boreotabula.drafting.columns.lists import position_sketch
 from boreotabula.drafting.columns.over_columns import Tables, list_heading
@@ -56,6 +57,7 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
             names.plain(part) for part in (one.specimen.tab, *one.specimen.tab.split()) if part
         }
     file_named = names.of_files([file for file, _ in kind.places], told, [*sketch.fields, *own])
+    sources = _compared_with_names(sources, own, file_named)
     own = {**file_named.fields, **own}
     fields = {**{name: kind for name, kind in own.items() if name not in sketch.fields},
               **sketch.fields}  # fmt: skip
@@ -73,6 +75,20 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
         doubts=(*sketch.doubts, *_odd_names(file_named, examples)),
     )
     return with_types(found, typed_fields(fields, table, sketch, languages))
+
+
+def _compared_with_names(
+    sources: Mapping[str, Any], types: Mapping[str, str], named: names.Named
+) -> dict[str, Any]:
+    """The sources of stamps; a month or date that the names of the files say too is held against
+    them. Of several of a type it is not known which one the names mean."""
+    compared = dict(sources)
+    for kind, pattern in named.again.items():
+        fields = [name for name, own in types.items() if own == kind]
+        if len(fields) == 1 and fields[0] in sources:
+            again = {"from": "file name", "pattern": pattern, "compared": True}
+            compared[fields[0]] = [sources[fields[0]], again]
+    return compared
 
 
 def _periods_in_names(kind: Kindred) -> list[str]:
