@@ -15,7 +15,7 @@ from helpers import installed
 
 HOME = Path(boreotabula.__file__).parent
 ROOMS = (
-    "layout", "findings", "sheets", "reading", "drafting", "batch", "stores", "binding",
+    "layout", "findings", "sheets", "reading", "look", "drafting", "batch", "stores", "binding",
     "review", "run", "cli", "demo",
 )  # fmt: skip
 MODULES = sorted(HOME.rglob("*.py"))
@@ -58,6 +58,10 @@ PARTS = {
         "cells", "values", "plan", "locate", "stamps", "columns", "rows",
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
+    "look": (
+        "texts", "repeats", "looks", "crossed", "heading_rows", "shape", "bodies", "tables", "frame",
+        "headings",
+    ),
     "drafting": (
         "texts", "doubts", "sketch", "tabs", "columns", "labels", "search", "draft", "asking",
     ),
@@ -85,7 +89,7 @@ def test_a_part_of_a_room_imports_only_from_parts_before_it(path: Path) -> None:
     assert {part for parts in inside for part in parts} <= set(before)
 
 
-@pytest.mark.parametrize("name", ["layout", "findings", "reading", "drafting"])
+@pytest.mark.parametrize("name", ["layout", "findings", "reading", "look", "drafting"])
 def test_the_core_has_no_interface_and_opens_no_file(name: str) -> None:
     for path in (HOME / name).rglob("*.py"):
         assert not imports(path) & {"click", "rich", "pathlib", "os", "io", "sys"}, path

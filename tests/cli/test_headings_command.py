@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 from boreotabula import Layout
-from boreotabula.reading.inspect.headings import headings_met
+from boreotabula.look.headings import headings_met
 from boreotabula.reading.tab import TabSource
 from helpers import LOTS, PROGRAM, csv_rows, layout_text, plan, program, sheet, write_workbook
 

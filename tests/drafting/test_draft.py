@@ -13,12 +13,12 @@ from hypothesis import strategies as st
 import boreotabula
 from boreotabula.drafting.draft import draft
 from boreotabula.drafting.tabs.kinds import sort_tabs
-from boreotabula.drafting.tabs.shapes import shapes_of
 from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.drafting.texts.captions import caption_of
-from boreotabula.drafting.texts.types import languages_of, type_of
-from boreotabula.drafting.texts.words import field_name, level_name, total_pattern
 from boreotabula.layout.parsing import parse_layout
+from boreotabula.look.tables import shapes_of
+from boreotabula.look.texts.types import languages_of, type_of
+from boreotabula.look.texts.words import field_name, level_name, total_pattern
 from boreotabula.sheets.sheet import make_sheet
 from helpers import csv_rows, program, read, sheet, write_workbook
 from test_handbook import FORMS

@@ -15,14 +15,14 @@ from boreotabula.drafting.search.further import turned
 from boreotabula.drafting.search.judging import judge
 from boreotabula.drafting.search.values import narrower
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.tabs.crossed import is_key, level_run, value_run
 from boreotabula.drafting.tabs.kinds import sort_tabs
-from boreotabula.drafting.tabs.looks import FIGURE, TEXT, columns_of, looks_of, runs_of
-from boreotabula.drafting.tabs.shapes import shapes_of
 from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.drafting.texts.captions import caption_of
-from boreotabula.drafting.texts.types import languages_of, month_languages, type_of
-from boreotabula.drafting.texts.words import is_unit, level_name, total_pattern
+from boreotabula.look.crossed import is_key, level_run, value_run
+from boreotabula.look.looks import FIGURE, TEXT, columns_of, looks_of, runs_of
+from boreotabula.look.tables import shapes_of
+from boreotabula.look.texts.types import languages_of, month_languages, type_of
+from boreotabula.look.texts.words import is_unit, level_name, total_pattern
 from helpers import sheet
 
 

@@ -10,9 +10,9 @@ from boreotabula.drafting.draft import draft
 from boreotabula.drafting.labels.names import of_files, of_tabs, plain
 from boreotabula.drafting.labels.pairs import pairs_of
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.tabs.shapes import shapes_of
 from boreotabula.drafting.tabs.specimens import Example, Specimen
 from boreotabula.layout.parsing import parse_layout
+from boreotabula.look.tables import shapes_of
 from boreotabula.sheets.sheet import Sheet
 from helpers import sheet
 

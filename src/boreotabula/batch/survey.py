@@ -24,8 +24,8 @@ from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.limits import Limits
+from boreotabula.look.frame import Frame, frame_of
 from boreotabula.reading.cells import one_line
-from boreotabula.reading.inspect.outline import Frame, frame_of
 from boreotabula.sheets.opening import Opening, Workbook
 from boreotabula.sheets.sheet import Sheet, Visibility
 from boreotabula.unreadable import UnreadableError

@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from boreotabula.drafting.texts.types import languages_of
 from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.layout.model import Reading
+from boreotabula.look.texts.types import languages_of
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm

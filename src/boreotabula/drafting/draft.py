@@ -15,13 +15,13 @@ from boreotabula.drafting.search.further import Turned, further_kinds, turned, w
 from boreotabula.drafting.search.improving import improved
 from boreotabula.drafting.search.judging import CLEARLY, Judgement, judge
 from boreotabula.drafting.sketch import Sketch, TabForm
-from boreotabula.drafting.tabs.crossed import choice_run
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.likeness import are_classes, tokens
-from boreotabula.drafting.tabs.looks import TEXT
-from boreotabula.drafting.tabs.shapes import Shape, only_two_columns
 from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
-from boreotabula.drafting.texts.words import is_total
+from boreotabula.look.crossed import choice_run
+from boreotabula.look.looks import TEXT
+from boreotabula.look.shape import Shape, only_two_columns
+from boreotabula.look.texts.words import is_total
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_READ = 60

@@ -20,9 +20,6 @@ from boreotabula.drafting.asking.amend import (
     place_of,
 )
 from boreotabula.drafting.labels.pairs import Pair, pairs_of
-from boreotabula.drafting.tabs.tab_tables import tables_of
-from boreotabula.drafting.texts.types import NOTHING
-from boreotabula.drafting.texts.words import field_name, total_pattern
 from boreotabula.findings.files import NO_TAB_MATCHES, TAB_NOT_CHOSEN
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import FindingKind
@@ -37,6 +34,9 @@ from boreotabula.findings.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTE
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.limits import Limits
+from boreotabula.look.tables import tables_of
+from boreotabula.look.texts.types import NOTHING
+from boreotabula.look.texts.words import field_name, total_pattern
 from boreotabula.reading.plan import StampPlan
 from boreotabula.reading.values.convert import convert
 from boreotabula.sheets.sheet import Sheet

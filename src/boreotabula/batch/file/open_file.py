@@ -30,8 +30,8 @@ from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.patterns import first_match
 from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.limits import Limits
+from boreotabula.look.frame import frame_of
 from boreotabula.reading.blocks import TabSource, settle_blocks
-from boreotabula.reading.inspect.outline import frame_of
 from boreotabula.reading.locate.places import texts_met
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.stamps.read import convert_stamp

@@ -12,7 +12,7 @@ from boreotabula.batch.inputs import Inbox, SourceFile
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.limits import Limits
-from boreotabula.reading.inspect.headings import (
+from boreotabula.look.headings import (
     MetHeading,
     Profile,
     TabHeadings,

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from boreotabula.batch.headings.collect import HeadingList, HeadingUse
 from boreotabula.layout.headings import normal_form
-from boreotabula.reading.inspect.headings import Profile, merged
+from boreotabula.look.headings import Profile, merged
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import convert
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.sketch import Sketch, few, listed
-from boreotabula.drafting.texts.words import field_name
+from boreotabula.look.texts.words import field_name
 
 _ASKED = ("name", "value", "blank", "heading")
 

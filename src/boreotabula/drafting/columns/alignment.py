@@ -14,12 +14,12 @@ from itertools import combinations
 
 from boreotabula.drafting.columns.over_columns import Tables
 from boreotabula.drafting.doubts import Doubt
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of
-from boreotabula.drafting.texts.types import typed
-from boreotabula.drafting.texts.words import level_name
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.types import typed
+from boreotabula.look.texts.words import level_name
 from boreotabula.sheets.sheet import Cell
 
 HeadingOf = Callable[[Example, Shape, int], str]

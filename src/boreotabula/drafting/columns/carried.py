@@ -7,9 +7,9 @@ from itertools import accumulate
 
 from boreotabula.drafting.columns.alignment import Column
 from boreotabula.drafting.columns.over_columns import Tables
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example
-from boreotabula.drafting.texts.words import is_total
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.words import is_total
 from boreotabula.reading.cells import cell_text
 
 _FEWEST_BLANKS = 0.3

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example
-from boreotabula.drafting.texts.words import is_total
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.words import is_total
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.totals.figures import all_agree
 

@@ -20,12 +20,12 @@ from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.sketch import Sketch, few
 from boreotabula.drafting.tabs.headless import is_headless
-from boreotabula.drafting.tabs.looks import TEXT, looks_of
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred
-from boreotabula.drafting.texts.types import Typed, typed
-from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.looks import TEXT, looks_of
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.types import Typed, typed
+from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
 

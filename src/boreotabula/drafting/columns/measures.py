@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from boreotabula.drafting.columns.over_columns import Tables
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example
-from boreotabula.drafting.texts.types import type_of
-from boreotabula.drafting.texts.words import is_total, is_unit
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.types import type_of
+from boreotabula.look.texts.words import is_total, is_unit
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.sheets.sheet import Cell
 

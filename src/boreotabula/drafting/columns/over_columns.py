@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example
-from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
 
 Tables = Sequence[tuple[Example, Shape]]

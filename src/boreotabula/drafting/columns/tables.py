@@ -14,11 +14,11 @@ from boreotabula.drafting.columns.lists import list_sketch
 from boreotabula.drafting.columns.measures import measures_of
 from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_field
 from boreotabula.drafting.sketch import Sketch, few
-from boreotabula.drafting.tabs.looks import FIGURE, TEXT
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred
 from boreotabula.drafting.texts.captions import caption_of
-from boreotabula.drafting.texts.words import field_name, is_total, level_name, total_pattern
+from boreotabula.look.looks import FIGURE, TEXT
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.words import field_name, is_total, level_name, total_pattern
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Cell
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from boreotabula.drafting.sketch import Sketch, listed
-from boreotabula.drafting.texts.types import Typed
+from boreotabula.look.texts.types import Typed
 
 
 def with_type(sketch: Sketch, name: str, found: Typed) -> Sketch:

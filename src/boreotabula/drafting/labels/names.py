@@ -9,13 +9,13 @@ from functools import partial
 from typing import Any
 
 from boreotabula.drafting.sketch import few
-from boreotabula.drafting.tabs.looks import FIGURE, looks_of
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of, periods_in
 from boreotabula.drafting.texts.templates import Slot, Template, escaped, meaning_of, template_of
-from boreotabula.drafting.texts.types import MOST_LANGUAGES, type_of
-from boreotabula.drafting.texts.words import field_name, level_name
 from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.look.looks import FIGURE, looks_of
+from boreotabula.look.texts.types import MOST_LANGUAGES, type_of
+from boreotabula.look.texts.words import field_name, level_name
 from boreotabula.sheets.sheet import Sheet
 
 Told = Sequence[set[str]]

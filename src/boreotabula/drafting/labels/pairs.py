@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.texts.periods import period_of
-from boreotabula.drafting.texts.words import is_total
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.words import is_total
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.sheets.sheet import Cell, Sheet
 

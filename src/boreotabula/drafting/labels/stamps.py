@@ -11,15 +11,16 @@ from typing import Any
 from boreotabula.drafting.labels.names import plain
 from boreotabula.drafting.labels.pairs import Pair, inside, pairs_of
 from boreotabula.drafting.sketch import few
-from boreotabula.drafting.tabs.looks import FIGURE
-from boreotabula.drafting.tabs.shapes import Shape, shapes_of
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of
 from boreotabula.drafting.texts.templates import Slot, Template, escaped, template_of
-from boreotabula.drafting.texts.types import MOST_LANGUAGES, type_of
-from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.looks import FIGURE
+from boreotabula.look.shape import Shape
+from boreotabula.look.tables import shapes_of
+from boreotabula.look.texts.types import MOST_LANGUAGES, type_of
+from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Cell, Sheet
 

@@ -8,8 +8,8 @@ from typing import Any
 
 from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.tabs.specimens import Kindred
-from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.texts.words import field_name
 
 
 def composed(parts: Sequence[tuple[Kindred, Sketch]]) -> Sketch:

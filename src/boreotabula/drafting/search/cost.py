@@ -20,8 +20,8 @@ from boreotabula.drafting.texts.bits import (
     bits_of_presence,
     bits_of_texts,
 )
-from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.addresses import parse_address
+from boreotabula.look.texts.words import field_name
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.tab import TabReading

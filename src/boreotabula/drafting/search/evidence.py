@@ -15,14 +15,14 @@ from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.labels import names
 from boreotabula.drafting.labels.stamps import stamps_of
 from boreotabula.drafting.sketch import Sketch, few
-from boreotabula.drafting.tabs.looks import TEXT
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred
 from boreotabula.drafting.texts.periods import periods_in
 from boreotabula.drafting.texts.templates import escaped
-from boreotabula.drafting.texts.types import Typed, languages_of, typed
-from boreotabula.drafting.texts.words import field_name, is_total
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.looks import TEXT
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.types import Typed, languages_of, typed
+from boreotabula.look.texts.words import field_name, is_total
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.sheets.sheet import Cell
 

@@ -12,7 +12,7 @@ from boreotabula.drafting.columns.over_columns import list_heading
 from boreotabula.drafting.search.judging import Judgement
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.tabs.specimens import Example, Kindred
-from boreotabula.drafting.texts.words import field_name
+from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
 
 OUR_WORDS: Mapping[str, str] = {

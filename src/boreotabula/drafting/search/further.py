@@ -18,14 +18,15 @@ from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.evidence import typed_fields
 from boreotabula.drafting.search.judging import CLEARLY
 from boreotabula.drafting.sketch import Sketch, listed
-from boreotabula.drafting.tabs.crossed import MOMENTS
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
-from boreotabula.drafting.tabs.shapes import Shape, shapes_of
 from boreotabula.drafting.tabs.specimens import Example, Kindred, Specimen
-from boreotabula.drafting.texts.types import MOST_LANGUAGES, type_of
-from boreotabula.drafting.texts.words import field_name
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.crossed import MOMENTS
+from boreotabula.look.shape import Shape
+from boreotabula.look.tables import shapes_of
+from boreotabula.look.texts.types import MOST_LANGUAGES, type_of
+from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Cell, Sheet
 

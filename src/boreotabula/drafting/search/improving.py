@@ -12,11 +12,11 @@ from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.search.values import VALUE_STEPS, narrower
 from boreotabula.drafting.sketch import Sketch, few, listed
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred, Specimen
-from boreotabula.drafting.texts.types import type_of
-from boreotabula.drafting.texts.words import field_name, is_total, is_unit, total_pattern
 from boreotabula.findings.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.types import type_of
+from boreotabula.look.texts.words import field_name, is_total, is_unit, total_pattern
 from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
 from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.rows.table_rows import RowKind

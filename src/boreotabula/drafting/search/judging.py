@@ -12,7 +12,6 @@ import pyarrow as pa
 
 from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.tabs.specimens import Specimen
-from boreotabula.drafting.texts.words import level_name
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.places import Rule
@@ -21,6 +20,7 @@ from boreotabula.findings.totals import TOTAL_DIFFERS
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Kind, first_match, pattern
 from boreotabula.layout.problems import LayoutError
+from boreotabula.look.texts.words import level_name
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.blocks import TabSource
 from boreotabula.reading.cells import reads_as_figure

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from boreotabula.drafting.tabs.shapes import Shape, table_at
-from boreotabula.drafting.texts.types import type_of
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.shape import Shape, table_at
+from boreotabula.look.texts.types import type_of
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Sheet
 

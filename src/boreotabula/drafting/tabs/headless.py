@@ -9,8 +9,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from boreotabula.drafting.tabs.looks import FIGURE, columns_of, looks_of
 from boreotabula.drafting.tabs.specimens import Kindred
+from boreotabula.look.looks import FIGURE, columns_of, looks_of
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_HAVE = 0.5

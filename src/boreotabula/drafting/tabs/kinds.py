@@ -11,12 +11,11 @@ from boreotabula.drafting.tabs.headless import holds_records, with_headless
 from boreotabula.drafting.tabs.label_rows import with_label_rows
 from boreotabula.drafting.tabs.left_out import without_copies, without_lookups, without_summaries
 from boreotabula.drafting.tabs.likeness import grouped
-from boreotabula.drafting.tabs.repeats import repeats_of
 from boreotabula.drafting.tabs.settling import settled
-from boreotabula.drafting.tabs.shapes import shapes_of
 from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
-from boreotabula.drafting.tabs.tab_tables import PAIR_COLUMNS, without_pairs
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.repeats import repeats_of
+from boreotabula.look.tables import PAIR_COLUMNS, shapes_of, without_pairs
 from boreotabula.reading.cells import cell_text
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from boreotabula.drafting.tabs.likeness import grouped
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.look.shape import Shape
 
 
 def with_label_rows(kind: Kindred) -> Kindred:

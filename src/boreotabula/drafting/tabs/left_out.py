@@ -8,8 +8,8 @@ from functools import cache
 
 import numpy as np
 
-from boreotabula.drafting.tabs.looks import FIGURE, TEXT
 from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
+from boreotabula.look.looks import FIGURE, TEXT
 from boreotabula.reading.totals.tabs import sums_of_others
 from boreotabula.sheets.sheet import Cell, Sheet
 

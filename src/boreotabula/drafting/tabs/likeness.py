@@ -7,11 +7,11 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from boreotabula.drafting.tabs.looks import FIGURE
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.texts.periods import period_of
-from boreotabula.drafting.texts.words import level_name
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.looks import FIGURE
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.words import level_name
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell
 

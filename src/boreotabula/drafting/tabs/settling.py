@@ -7,12 +7,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from boreotabula.drafting.tabs.likeness import tokens
-from boreotabula.drafting.tabs.looks import TEXT
-from boreotabula.drafting.tabs.shapes import Shape
 from boreotabula.drafting.tabs.specimens import Example
-from boreotabula.drafting.texts.types import typed
-from boreotabula.drafting.texts.words import is_total
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.looks import TEXT
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.types import typed
+from boreotabula.look.texts.words import is_total
 from boreotabula.reading.cells import cell_text
 
 

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from boreotabula.drafting.tabs.shapes import Shape
+from boreotabula.look.shape import Shape
 from boreotabula.sheets.sheet import Sheet
 
 

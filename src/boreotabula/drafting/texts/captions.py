@@ -15,7 +15,7 @@ from boreotabula.drafting.texts.templates import (
     meaning_of,
     template_of,
 )
-from boreotabula.drafting.texts.words import field_name
+from boreotabula.look.texts.words import field_name
 
 
 def caption_of(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date
 from functools import lru_cache
 
-from boreotabula.drafting.texts.types import LANGUAGES
+from boreotabula.look.texts.types import LANGUAGES
 from boreotabula.reading.values.names import month_names, word_form
 
 

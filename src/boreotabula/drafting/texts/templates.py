@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from boreotabula.drafting.texts.periods import periods_in
-from boreotabula.drafting.texts.words import level_name
+from boreotabula.look.texts.words import level_name
 
 _MOST = 0.9
 """What so many of the texts share is fixed: an odd one spoils nothing."""

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import FindingKind
 from boreotabula.findings.totals import LOOKS_LIKE_TOTAL, SUMS_WITHOUT_LABEL
+from boreotabula.layout.field_types import type_called
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
@@ -453,7 +454,8 @@ def _is_multiple(column: NDArray[np.float64], other: NDArray[np.float64]) -> boo
 
 def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
     """The record rows where a cell is blank that most of the others have: one of the stub, in a
-    list of any column that it fills."""
+    list of any column that it fills. A row with a date or time of its own is a record that lacks
+    something, and no sum."""
     sheet, columns = figures.sheet, figures.columns
     carry = columns.block.carry_down
     groups = [one.field for one in columns.block.groups]
@@ -461,16 +463,21 @@ def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
         name: stub.filled for name, stub in table.stub.items()
         if name not in carry and name not in groups
     }  # fmt: skip
+    dated = np.zeros(len(table.record_rows), bool)
     if columns.block.is_list:
-        every |= {
+        beside = {
             name: sheet.filled[table.record_rows, column]
             for name, column in columns.by_row.items() if name not in table.stub
         }  # fmt: skip
+        every |= beside
+        for name, filled in beside.items():
+            if type_called(figures.plan.form(name).kind).is_moment:
+                dated |= filled
     found = np.zeros(len(table.record_rows), bool)
     for filled in every.values():
         if 2 * np.count_nonzero(~filled) < len(filled):
             found |= ~filled
-    return found
+    return found & ~dated
 
 
 def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:

@@ -13,11 +13,11 @@ import pyarrow.compute as pc
 
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.one_sheet import first_sheet
-from boreotabula.drafting.texts.types import type_of
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_COLUMNS
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE
+from boreotabula.look.texts.types import type_of
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import convert
 from boreotabula.reading.values.form import ValueForm

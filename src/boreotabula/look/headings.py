@@ -9,11 +9,11 @@ from datetime import date, datetime, time, timedelta
 
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.frame import frame_of
 from boreotabula.reading.blocks import SettledBlock, TabSource, settle_blocks, wanted_blocks
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.columns.levels import HeadingsOver, headings_of, headings_over
-from boreotabula.reading.inspect.outline import frame_of
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.tab import form_of
 from boreotabula.reading.values.form import plain_form

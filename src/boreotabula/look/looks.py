@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from boreotabula.look.repeats import Repeats
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.sheets.sheet import CellKind, Sheet
 
@@ -25,6 +27,36 @@ def looks_of(sheet: Sheet) -> Looks:
         looks[row, column] = FIGURE if reads_as_figure(text) and not code else TEXT
     looks[sheet.kinds == CellKind.OTHER] = FIGURE
     return looks
+
+
+@dataclass(frozen=True)
+class TabLook:
+    """A tab with what its cells look like, and what other tabs hold too, if that is known."""
+
+    sheet: Sheet
+    looks: Looks
+    repeats: Repeats | None = None
+
+    @classmethod
+    def of(cls, sheet: Sheet, repeats: Repeats | None = None) -> TabLook:
+        """The look of a sheet."""
+        return cls(sheet, looks_of(sheet), repeats)
+
+    def part(self, rows: range, columns: range) -> Looks:
+        """What some rows and columns look like."""
+        return self.looks[rows.start : rows.stop, columns.start : columns.stop]
+
+    def row(self, row: int, columns: range) -> Looks:
+        """What some columns of a row look like."""
+        return self.looks[row, columns.start : columns.stop]
+
+    def body(self, first: int) -> range:
+        """The rows from one to the next blank row, as far as they tell what columns hold."""
+        return range(first, first_blank(self.looks[first : first + _BODY], first))
+
+
+_BODY = 60
+"""So many rows below the headings tell what a column holds."""
 
 
 def first_blank(looks: Looks, start: int) -> int:

@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
 
-from boreotabula.drafting.texts.words import is_unit
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.texts.words import is_unit
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values.convert import Converted, convert
 from boreotabula.reading.values.form import ValueForm

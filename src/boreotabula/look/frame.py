@@ -14,14 +14,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.shape import Shape
+from boreotabula.look.tables import tables_of
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Cell, Sheet
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
     from boreotabula.reading.plan import Plan
-
-_MOST_HEADING_ROWS = 4
 
 
 @dataclass(frozen=True)
@@ -82,15 +82,10 @@ def label_in(plan: Plan, text: str) -> str | None:
 
 
 def frame_of(sheet: Sheet, plan: Plan | None = None) -> Frame:
-    """The frame of a tab. With a plan headings count as their field, whatever their language, and
-    only those labels that it knows.
-
-    The table is taken to begin with the first row that is at least half as full as the fullest one
-    and holds something other than text; the rows of text right above it are its headings.
-    """
-    counts = np.count_nonzero(sheet.filled, axis=1).tolist()
-    first = _first_data_row(sheet, counts)
-    top = _first_heading_row(sheet, counts, first)
+    """The frame of a tab: the headings of its largest table, and the labels above it. With a plan
+    headings count as their field, whatever their language, and only those labels that it knows."""
+    tables = tables_of(sheet)
+    table = max(tables, key=_area, default=None)
     spelt: dict[str, str] = {}
 
     def known(text: str, word_of: Callable[[Plan, str], str | None] = word_in) -> str:
@@ -98,26 +93,30 @@ def frame_of(sheet: Sheet, plan: Plan | None = None) -> Frame:
         spelt.setdefault(word, " ".join(text.split()))
         return word
 
-    heads = [
-        (row, column, known(cell_text(sheet.rows[row][column])))
-        for row in range(top, first)
-        for column in range(sheet.width)
-        if sheet.rows[row][column] != ""
-    ]
-    left = min((column for _, column, _ in heads), default=0)
-    headings = tuple((row - top, column - left, text) for row, column, text in heads)
+    top = table.highest if table else sheet.height
     above = [text for text in _labels(sheet, top) if plan is None or label_in(plan, text)]
     labels = frozenset(known(text, label_in) for text in above)
-    shape = "" if headings else _shape(sheet, first)
-    return Frame(headings, labels, (top, left) if headings else None, spelt, shape)
+    if table is None:
+        return Frame(labels=labels, spelt=spelt, shape="" if labels else _shape(sheet))
+    headings = tuple(
+        (row - top, column - table.left, known(cell_text(sheet.rows[row][column])))
+        for row in range(top, table.lowest + 1)
+        for column in range(table.left, table.right)
+        if sheet.rows[row][column] != ""
+    )
+    return Frame(headings, labels, (top, table.left), spelt)
+
+
+def _area(table: Shape) -> int:
+    return (table.end - table.first) * (table.right - table.left)
 
 
 _LOOKED_AT = 50
 
 
-def _shape(sheet: Sheet, first: int) -> str:
+def _shape(sheet: Sheet) -> str:
     """The columns of a table without headings, in words."""
-    rows = range(first, min(first + _LOOKED_AT, sheet.height))
+    rows = np.flatnonzero(sheet.filled.any(axis=1))[:_LOOKED_AT].tolist()
     kinds = [
         kind
         for column in range(sheet.width)
@@ -150,35 +149,11 @@ def _kind_of(cell: Cell) -> str:
     return "number" if isinstance(cell, float | int) else "date"
 
 
-def _first_data_row(sheet: Sheet, counts: list[int]) -> int:
-    wide = max(max(counts, default=0) / 2, 2)
-    full = [row for row, count in enumerate(counts) if count >= wide]
-    for row in full:
-        texts = np.count_nonzero(sheet.is_text[row])
-        if not sheet.typed:  # all cells of a text file are texts
-            texts -= sum(
-                reads_as_figure(one.strip()) for *_, one in sheet.texts(range(row, row + 1))
-            )
-        if texts < counts[row]:
-            return row
-    return full[0] + 1 if full else 0
-
-
-def _first_heading_row(sheet: Sheet, counts: list[int], first: int) -> int:
-    """The first of the rows right above the data; a row with a label and its value is none."""
-    top = first
-    while top > max(first - _MOST_HEADING_ROWS, 0) and counts[top - 1]:
-        texts = [text for _, _, text in sheet.texts(range(top - 1, top))]
-        if len(texts) < counts[top - 1] or texts[0].rstrip().endswith(":"):
-            break
-        top -= 1
-    return top
-
-
 def _labels(sheet: Sheet, top: int) -> Iterator[str]:
     """Texts above the table that name what stands beside them."""
     for row in range(top):
         filled = np.count_nonzero(sheet.filled[row])
         for place, (_, _, text) in enumerate(sheet.texts(range(row, row + 1))):
-            if text.rstrip().endswith(":") or (place == 0 and filled == 2):
+            beside = place == 0 and filled == 2 and not reads_as_figure(text)
+            if text.rstrip().endswith(":") or beside:
                 yield text

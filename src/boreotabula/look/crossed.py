@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
-from boreotabula.drafting.tabs.looks import FIGURE, TEXT, runs_of
-from boreotabula.drafting.texts.types import type_of
-from boreotabula.drafting.texts.words import is_total, is_unit, level_name
+from boreotabula.look.looks import FIGURE, TEXT, runs_of
+from boreotabula.look.texts.types import type_of
+from boreotabula.look.texts.words import is_total, is_unit, level_name
 from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Cell, Sheet
 
@@ -130,21 +131,23 @@ def _has_dates(sheet: Sheet, rows: range, columns: range) -> bool:
     return False
 
 
-def is_crossed(
-    sheet: Sheet,
-    columns: Sequence[int],
-    heads: Sequence[Cell],
-    start: int,
-    stop: int,
-    levels: int,
-    rows: range,
-    left: int,
-) -> bool:
-    """Whether a table is a cross-tab: its headings and columns give points for either.
+@dataclass(frozen=True)
+class Columns:
+    """The columns of a table: what each looks like, its heading, and which hold values."""
 
-    `start` and `stop` are the columns of its values, counted from `left`, its first column on the
-    sheet; `rows` are those that are looked at.
-    """
+    looks: Sequence[int]
+    heads: Sequence[Cell]
+    left: int
+    """The first of them, on the sheet."""
+    start: int
+    """The first one of values, counted from `left`; `stop` is the first one past them."""
+    stop: int
+
+
+def is_crossed(sheet: Sheet, columns: Columns, levels: int, rows: range) -> bool:
+    """Whether a table is a cross-tab: its headings and columns give points for either. `levels` is
+    the number of its heading rows; `rows` are those that are looked at."""
+    heads, start, stop, left = columns.heads, columns.start, columns.stop, columns.left
     values = [one for one in heads[start:stop] if one != "" and not is_total(cell_text(one))]
     if stop - start < 1 or start == 0:
         return False
@@ -157,11 +160,11 @@ def is_crossed(
         # A capital alone is a grade or a class.
         + 2 * all(len(text) == 1 and text.isupper() for text in map(cell_text, values))
     )
-    texts_after = sum(look == TEXT for look in columns[stop:])
+    texts_after = sum(look == TEXT for look in columns.looks[stop:])
     for_list = 2 * (len(values) < FEWEST) + 2 * (texts_after > 1) + (start > _SEVERAL)
     for_list += _differ(values)
     # What stands beside a date and a name is an entry of a journal.
-    if start >= FEWEST and any(look == FIGURE for look in columns[:start]):
+    if start >= FEWEST and any(look == FIGURE for look in columns.looks[:start]):
         for_list += 4 * _has_dates(sheet, rows, range(left, left + start))
     return for_cross > for_list
 

@@ -1,0 +1,134 @@
+"""Which rows of a tab hold the headings of what stands below them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from itertools import pairwise
+
+import numpy as np
+
+from boreotabula.layout.headings import normal_form
+from boreotabula.look.crossed import FEWEST, choice_run, is_mark, level_run
+from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of
+from boreotabula.look.texts.words import is_unit, level_name
+from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Cell, Sheet
+
+
+def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
+    """Whether the row below is a heading row as well: then this one is an upper level of it."""
+    sheet, looks, left = tab.sheet, tab.looks, columns.start
+    after = first + 1
+    if first != row + 1 or after >= sheet.height or not tab.row(after, columns).any():
+        return False
+    if _is_units(sheet, row, first, columns):
+        return False
+    figures = [sheet.rows[first][at] for at in columns if looks[first, at] == FIGURE]
+    # Years with a name beside them are values that happen to be such numbers; many numbers in a row
+    # are none, if nothing stands over the names.
+    beside = looks[first, left] and (looks[row, left] or len(figures) < _MANY)
+    labels = not figures or (not beside and are_labels(figures))
+    return labels and is_headed(tab, first, tab.body(after), columns)
+
+
+_MANY = 5
+
+
+def heads_below(tab: TabLook, row: int, columns: range) -> bool:
+    """Whether a row holds the lowest headings of what stands right below it."""
+    after = row + 1
+    if after >= tab.sheet.height or not tab.row(after, columns).any():
+        return False
+    return is_headed(tab, row, tab.body(after), columns)
+
+
+_SOON = 4
+"""Values stand in one of so many rows below the headings: units and groups may come first."""
+
+
+def _is_units(sheet: Sheet, row: int, below: int, columns: range) -> bool:
+    """Whether the texts of a row are the units of the headings above: all of them the same, under
+    headings that differ, or most of them units that are in use."""
+    heads, units = (
+        [cell_text(cell) for cell in sheet.rows[at][columns.start + 1 : columns.stop] if cell != ""]
+        for at in (row, below)
+    )
+    if len(set(heads)) < len(heads) or not units or len(units) > len(heads):
+        return False
+    known = sum(is_unit(one) for one in units)
+    same = len(set(units)) == 1 and len(units) == len(heads) > 1
+    return same or (2 * known > len(units) and not sheet.rows[below][columns.start])
+
+
+def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
+    """Whether a row holds the lowest headings of some rows below it."""
+    sheet = tab.sheet
+    heads = tab.row(row, columns)
+    body = tab.part(rows, columns)
+    if np.count_nonzero(heads) < 1 or len(columns) < FEWEST:
+        return False
+    numbered = [at for at in columns if tab.looks[row, at] == FIGURE]
+    figures = [sheet.rows[row][at] for at in numbered]
+    below = [sheet.cell(rows.start, at) for at in numbered]
+    if figures and (not are_labels(figures) or _come_again(figures, below)):
+        return False
+    looks = columns_of(body)
+    valued = [at for at, look in enumerate(looks) if look == FIGURE]
+    # Headings stand over nearly all columns of values, and values below nearly all of them.
+    if valued:
+        over = sum(bool(heads[at]) for at in valued)
+        there = any(cells[valued].any() for cells in body[:_SOON])
+        # A lone figure may head a column if nothing is over the names beside it.
+        bare = not heads[0] and looks[0] == TEXT
+        texts = np.count_nonzero(heads == TEXT) or len(figures) > 1 or bare
+        return bool(2 * over > len(valued) and there and texts)
+    level = level_run(sheet.rows[row][columns.start : columns.stop])
+    if level and level[1] - level[0] > FEWEST and heads[0] and body[:, level[0] : level[1]].any():
+        return bool((body[:, 0] == TEXT).any() or (body[:, 0] == FIGURE).any())
+    return _heads_texts(tab, row, rows, columns)
+
+
+def _heads_texts(tab: TabLook, row: int, rows: range, columns: range) -> bool:
+    """Whether a row heads a list of nothing but texts: it stands on other tabs, too, while the rows
+    below it do not; of a tab that is alone, if none of its texts comes again below it."""
+    sheet, repeats = tab.sheet, tab.repeats
+    across = slice(columns.start, columns.stop)
+    heads = sheet.rows[row][across]
+    if len(rows) < 1 or not (tab.row(row, columns) == TEXT).all():
+        return False
+    if choice_run(sheet, rows, columns) and not any(map(is_mark, heads)):
+        return True
+    below = [sheet.rows[at][across] for at in rows]
+    if repeats is not None and repeats.tabs > 1:
+        most = max(map(repeats.tabs_with, below[:_SAMPLE]))
+        return repeats.is_fixed(heads) and repeats.tabs_with(heads) > most
+    if len(rows) < FEWEST or (row and tab.row(row - 1, columns).all()):
+        return False
+    plain = [normal_form(cell_text(cell)) for cell in heads]
+    texts = [{normal_form(cell_text(cells[at])) for cells in below} for at in range(len(heads))]
+    unlike = not any(text in column for text, column in zip(plain, texts, strict=True))
+    return unlike and len(set(plain)) == len(plain) and len(columns) > FEWEST
+
+
+_SAMPLE = 12
+"""So many rows tell whether the rows of a list are the same on other tabs."""
+
+
+def are_labels(cells: Sequence[Cell]) -> bool:
+    """Whether figures of a heading row are labels: years, dates, or 1, 2, 3."""
+    if level_name(cells) or all(isinstance(one, date) for one in cells):
+        return True
+    numbers = [one for one in cells if isinstance(one, float)]
+    if len(numbers) != len(cells) or len(numbers) < FEWEST + 1:
+        return False
+    return all(after - one == 1 for one, after in pairwise(numbers))
+
+
+def _come_again(heads: Sequence[Cell], below: Sequence[Cell]) -> bool:
+    """Whether moments stand over moments of the same kind: then they are values, as in a timetable.
+
+    Years do not count: any number may look like one.
+    """
+    kind = level_name(heads)
+    return kind not in ("", "year") and level_name(below) == kind

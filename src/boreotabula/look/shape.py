@@ -1,0 +1,165 @@
+"""A table of a tab by its look: heading rows, leading columns, values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from boreotabula.look.crossed import (
+    FEWEST,
+    Columns,
+    choice_run,
+    differ_in_kind,
+    is_crossed,
+    is_key,
+    level_run,
+    marks_run,
+    value_run,
+)
+from boreotabula.look.heading_rows import are_labels
+from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of
+from boreotabula.look.texts.words import level_name
+from boreotabula.sheets.sheet import Cell, Sheet
+
+_MOST_LEVELS = 4
+_MOST_COUNTS = 4
+"""So many columns of texts go with each column of their counts, at least."""
+
+
+@dataclass(frozen=True)
+class Shape:
+    """A table by its look. Rows and columns counted from 0."""
+
+    top: int
+    """The first heading row; `lowest` is the last one."""
+    lowest: int
+    left: int
+    right: int
+    """The first column past it."""
+    first: int
+    """The first row below the headings."""
+    end: int
+    """The first row that may be none of its."""
+    leading: int
+    """So many columns stand left of the values."""
+    bare: bool
+    """Whether no leading column has a heading."""
+    highest: int
+    """The first row of headings that could belong to it, also where it is a list."""
+    heads: tuple[Cell, ...]
+    """The lowest headings, for each column."""
+    columns: tuple[int, ...]
+    """What most cells of each column look like."""
+    crossed: bool
+    """Whether it looks like a cross-tab, and not like a list."""
+    values_of: tuple[tuple[Cell, ...], ...] = field(default=(), repr=False, compare=False)
+    """The first cells of each column."""
+
+    @property
+    def levels(self) -> int:
+        """Number of heading rows."""
+        return self.lowest - self.top + 1
+
+    @property
+    def of_texts(self) -> bool:
+        """Whether the values of a cross-tab are texts: marks or names, which may be counted beside
+        them."""
+        columns = self.columns[self.leading :]
+        return self.crossed and columns.count(TEXT) >= max(_MOST_COUNTS * columns.count(FIGURE), 1)
+
+    @property
+    def values(self) -> range:
+        """The columns of the values of a cross-tab."""
+        return range(self.left + self.leading, self.right)
+
+
+def only_two_columns(sheet: Sheet) -> Shape | None:
+    """All that stands on a sheet as a list headed by its first row, if that is two columns without
+    a gap: it may as well be labels with their values."""
+    rows, columns = (np.flatnonzero(sheet.filled.any(axis=at)) for at in (1, 0))
+    if len(columns) != FEWEST or len(rows) <= FEWEST:
+        return None
+    top, left, end, right = (
+        int(one) for one in (rows[0], columns[0], rows[-1] + 1, columns[-1] + 1)
+    )
+    if not sheet.filled[top:end, left:right].all() or not sheet.is_text[top, left:right].all():
+        return None
+    return table_at(sheet, top, range(top + 1, end), range(left, right))
+
+
+def table_at(sheet: Sheet, heading: int, rows: range, columns: range) -> Shape:
+    """A list at a known place: its heading row, the rows of its records, and its columns."""
+    shape = shape_of(TabLook.of(sheet), heading, rows, columns)
+    return replace(shape, crossed=False, top=heading, highest=heading)
+
+
+def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
+    """The table below a heading row, in some rows and columns of a tab; where it ends is not looked
+    for."""
+    sheet, left = tab.sheet, columns.start
+    looks = columns_of(tab.part(rows, columns))
+    heads = tuple(sheet.rows[heading][columns.start : columns.stop])
+    start, stop = value_run(looks, heads)
+    choices = choice_run(sheet, rows, columns)
+    level = level_run(heads) or marks_run(heads, sheet, rows, left) or choices
+    if level:
+        # Headings that are moments say where the values begin, whatever stands below them.
+        stop = stop if start <= level[0] and stop > level[1] else level[1]
+        start = level[0]
+    while start + 1 < stop and is_key(heads[start], sheet, rows, left + start):
+        start += 1
+    top = _top(tab, heading, range(left + start, left + stop), left)
+    if not start and top < heading:
+        # Names may be numbers, such as days: nothing of the upper headings stands over them.
+        over = [column for column in columns if tab.looks[heading - 1, column]]
+        start = over[0] - left if over else 0
+    above = [sheet.rows[row][left : left + start] for row in range(top, heading + 1)]
+    bare = start > 0 and not any(cell != "" for cells in above for cell in cells)
+    values = range(left + start, left + stop)
+    crossed = (
+        bare
+        or choices is not None
+        or (
+            is_crossed(sheet, Columns(looks, heads, left, start, stop), heading - top + 1, rows)
+            and not differ_in_kind(sheet, rows, values)
+        )
+    )
+    cells = tuple(tuple(sheet.rows[row][column] for row in rows) for column in columns)
+    return Shape(top if crossed else heading, heading, left, columns.stop, rows.start, rows.stop,
+                 start, bare, top, heads, looks, crossed, cells)  # fmt: skip
+
+
+def _top(tab: TabLook, lowest: int, values: range, left: int) -> int:
+    """The first heading row: those above the lowest that hold headings of groups of columns."""
+    sheet, looks, start, stop = tab.sheet, tab.looks, values.start, values.stop
+    row = lowest
+    while row > 0 and lowest - row < _MOST_LEVELS - 1:
+        above = looks[row - 1]
+        over, beside = above[start:stop], above[left:start]
+        cells = [sheet.rows[row - 1][at] for at in range(start, stop) if above[at]]
+        covering = sheet.merged(row - 1, start)
+        if not cells and covering.left < start <= covering.right:
+            # A heading that reaches over the values begins left of them.
+            cells = [sheet.rows[row - 1][covering.left]]
+        # Headings of groups that are merged over several columns belong to the table, as does one
+        # over a first column that has none below.
+        within = sheet.merged_in(range(row - 1, row), range(left, stop))
+        grouped = any(left <= one.left < one.right < stop for one in within)
+        grouped = grouped or bool(row == lowest and above[left] and not looks[row, left])
+        if not cells or (beside.any() and looks[row, left:start].any() and not grouped):
+            break
+        figures = [one for one in cells if not isinstance(one, str)]
+        if figures and not are_labels(figures) and level_name(cells) == "":
+            break
+        # One text alone is a title, unless it is merged over the columns, or stands over the first
+        # of the values, right of the names.
+        merged = any(
+            one.right > one.left for one in sheet.merged_in(range(row - 1, row), range(start, stop))
+        )
+        if np.count_nonzero(over) == 1 and not (merged or (over[0] and start > left)):
+            break
+        if above[stop:].any() and np.count_nonzero(over) == 1 and not (merged or grouped):
+            break
+        row -= 1
+    return row

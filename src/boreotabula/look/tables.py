@@ -1,0 +1,173 @@
+"""The tables of a tab, without the labels and values that look like one.
+
+Where they are is told by their look alone: rows of headings over columns of one kind.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from boreotabula.layout.headings import normal_form
+from boreotabula.look.bodies import before_footer, end_of
+from boreotabula.look.crossed import is_key
+from boreotabula.look.heading_rows import heads_below, is_headed, is_upper
+from boreotabula.look.looks import FIGURE, TabLook, columns_of, runs_of
+from boreotabula.look.repeats import Repeats, repeats_of
+from boreotabula.look.shape import Shape, shape_of
+from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Sheet
+
+_FEWEST_FILES = 2
+_SOON = 4
+"""The values of a table begin in one of so many rows below its headings."""
+
+
+def shapes_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
+    """The tables of a sheet, in reading order; `repeats` is what other tabs hold too."""
+    if sheet.blank:
+        return []
+    tab = TabLook.of(sheet, repeats)
+    looks = tab.looks
+    found: list[Shape] = []
+    for row in range(sheet.height - 1):
+        # A row of a table that was found is none of headings, unless it repeats them.
+        within = any(
+            one.lowest < row < one.end
+            and not looks[row, : one.left].any()
+            and not looks[row, one.right :].any()
+            and not _repeats_headings(sheet, one, row)
+            for one in found
+        )
+        if looks[row].any() and not within:
+            # Those that were found decide whether a row is another one's.
+            found += list(_shapes_in(tab, row, found))
+    return found
+
+
+def _shapes_in(tab: TabLook, row: int, before: Sequence[Shape]) -> Iterator[Shape]:
+    """The tables whose lowest heading row is some row, from left to right."""
+    sheet, looks = tab.sheet, tab.looks
+    first = row + 1 if looks[row + 1].any() else row + 2
+    if first >= sheet.height or not looks[first].any():
+        return
+    rows = tab.body(first)
+    used: NDArray[np.bool_] = np.logical_or.reduce(looks[row : rows.stop] > 0)
+    for left, right in _joined(tab, row, rows, list(runs_of(used))):
+        columns = range(left, right)
+        if is_upper(tab, row, first, columns):
+            continue
+        # Beyond a blank row another heading row heads what follows.
+        if first > row + 1 and any(
+            heads_below(tab, at, columns) for at in range(first, min(first + _SOON, sheet.height))
+        ):
+            continue
+        if is_headed(tab, row, rows, columns) and not any(
+            one.lowest < row < one.end and one.left < right and left < one.right
+            and not _repeats_headings(sheet, one, row) for one in before
+        ):  # fmt: skip
+            last = before_footer(tab, rows, columns)
+            shape = shape_of(tab, row, range(first, last), columns)
+            # What it looks like is told by its first rows, where it ends by all of them.
+            yield replace(shape, end=end_of(tab, shape))
+
+
+def _repeats_headings(sheet: Sheet, shape: Shape, row: int) -> bool:
+    """Whether a row inside a table repeats its headings."""
+    at, head = next(((at, cell) for at, cell in enumerate(shape.heads) if cell != ""), (0, ""))
+    # Most rows differ in their first cell already.
+    if normal_form(cell_text(sheet.rows[row][shape.left + at])) != normal_form(cell_text(head)):
+        return False
+    here = [normal_form(cell_text(one)) for one in sheet.rows[row][shape.left : shape.right]]
+    return here == [normal_form(cell_text(one)) for one in shape.heads]
+
+
+def _joined(
+    tab: TabLook, row: int, rows: range, runs: Sequence[tuple[int, int]]
+) -> Iterator[tuple[int, int]]:
+    """Runs of columns under a heading row; one that begins with values goes on with the table left
+    of it, beyond a blank column, unless the same headings begin anew."""
+    found: list[tuple[int, int]] = []
+    sheet = tab.sheet
+    for left, right in runs:
+        near = found and left - found[-1][1] == 1 and found[-1][1] - found[-1][0] > 1
+        head = sheet.rows[row][left]
+        goes_on = (
+            near
+            and head != ""
+            and columns_of(tab.part(rows, range(left, left + 1)))[0] == FIGURE
+            and not set(sheet.rows[row][left:right]) & set(sheet.rows[row][slice(*found[-1])])
+            and not is_key(head, sheet, rows, left)
+        )
+        if goes_on:
+            found[-1] = (found[-1][0], right)
+        else:
+            found.append((left, right))
+    yield from found
+
+
+def tables_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
+    """The tables of a sheet; what looks like a small one may be labels with their values."""
+    repeats = repeats or repeats_of([sheet])
+    return without_pairs(sheet, shapes_of(sheet, repeats), repeats, frozenset())
+
+
+def without_pairs(
+    sheet: Sheet, shapes: Sequence[Shape], repeats: Repeats, heads: Collection[str]
+) -> list[Shape]:
+    """The tables of a sheet without labels and values that look like one; what is among the first
+    `heads` of wider tables is no label."""
+    return [
+        one for one in shapes
+        if normal_form(cell_text(one.heads[0])) in heads
+        or not _is_pairs(sheet, one, shapes, repeats)
+    ]  # fmt: skip
+
+
+PAIR_COLUMNS = 2
+"""So many columns may be labels and values, and no table."""
+
+
+def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repeats) -> bool:
+    """Whether what looks like a table are labels with their values beside them."""
+    if shape.right - shape.left > PAIR_COLUMNS or shape.bare:
+        return False
+    if any(other.heads == shape.heads for other in shapes if other is not shape):
+        return False
+    head = sheet.rows[shape.lowest][shape.left : shape.right]
+    labels = [
+        cell_text(sheet.rows[row][shape.left]).rstrip() for row in range(shape.lowest, shape.end)
+    ]
+    marked = [text.endswith((":", "：")) for text in labels if text]
+    if marked and 2 * sum(marked) > len(marked):
+        return True
+    if _has_labels_beside(sheet, shape):
+        return True
+    alone = len(shapes) == 1
+    if shape.end - shape.first <= 1 and not shape.crossed and (not alone or shape.top == 0):
+        return True
+    if repeats.tabs < _FEWEST_FILES or repeats.is_fixed(head):
+        return False
+    # What stays from tab to tab is a label, what varies a value, from the first row on.
+    return all(repeats.stays(text) for text in labels if text)
+
+
+def _has_labels_beside(sheet: Sheet, shape: Shape) -> bool:
+    """Whether two more columns, the first of texts, stand beside two columns beyond a gap, in their
+    heading row, too: labels with their values, side by side."""
+    rows = range(shape.lowest, shape.end)
+    filled = sheet.filled[rows.start : rows.stop]
+    columns = [
+        int(at) for at in np.flatnonzero(filled.any(axis=0))
+        if not shape.left <= at < shape.right
+    ]  # fmt: skip
+    if len(columns) != PAIR_COLUMNS:
+        return False
+    label, value = columns
+    apart = label > shape.right or value < shape.left - 1
+    texts = [sheet.rows[row][label] for row in rows]
+    named = all(isinstance(text, str) for text in texts) and texts[0] != ""
+    return apart and named and len(set(texts)) == len(texts)

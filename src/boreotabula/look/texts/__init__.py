@@ -1,0 +1,1 @@
+"""Words of forms, and the types of values."""
