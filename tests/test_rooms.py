@@ -59,16 +59,16 @@ PARTS = {
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
     "look": (
-        "texts", "repeats", "looks", "crossed", "heading_rows", "shape", "bodies", "tables", "frame",
-        "headings",
+        "texts", "repeats", "looks", "crossed", "heading_rows", "shape", "bodies", "tables",
+        "frame", "headings",
     ),
     "drafting": (
         "texts", "doubts", "sketch", "tabs", "columns", "labels", "search", "draft", "asking",
     ),
     "batch": (
-        "own", "atomic", "claims", "remote", "processes", "layouts", "run_folders", "inputs",
-        "file", "evidence", "cache", "compare", "read_all", "ahead", "run", "survey", "draft",
-        "headings", "again",
+        "private_files", "atomic", "claims", "remote", "processes", "layouts", "run_folders",
+        "inputs", "file", "evidence", "cache", "compare", "read_all", "prefetch", "run", "survey",
+        "draft", "headings", "again",
     ),
 }  # fmt: skip
 """The parts of the large rooms, in the order of the data."""

@@ -73,7 +73,7 @@ def written_name(name: str) -> str:
     if not (_UNREADABLE.search(name) or _ESCAPED.search(name)):
         return name
     doubled = name.replace("\\", "\\\\")
-    return _UNREADABLE.sub(lambda found: f"\\x{ord(found[0]) & 0xFF:02x}", doubled)
+    return _UNREADABLE.sub(lambda match: f"\\x{ord(match[0]) & 0xFF:02x}", doubled)
 
 
 def real_name(written: str) -> str:
@@ -83,10 +83,10 @@ def real_name(written: str) -> str:
     return re.sub(r"\\(?:\\|x([0-9a-f]{2}))", _real, written)
 
 
-def _real(found: re.Match[str]) -> str:
-    if found[1] is None:
+def _real(match: re.Match[str]) -> str:
+    if match[1] is None:
         return "\\"
-    code = int(found[1], 16)
+    code = int(match[1], 16)
     return chr(code if code < 0x80 else _UNDECODED + code)
 
 

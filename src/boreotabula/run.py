@@ -9,10 +9,10 @@ from typing import Any
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.read_all import Means, digests, read_all
+from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from boreotabula.batch.run.earlier import files_of, since
 from boreotabula.batch.run.gather import Run, gather
-from boreotabula.review.restated import Past, restated_findings
+from boreotabula.review.restated import PreviousRecords, restated_findings
 from boreotabula.stores.store import Store, Task, Writing, schemas_of, written_schema
 
 OnFile = Callable[[FileReading], None]
@@ -39,7 +39,7 @@ def run_into(
     layout: Layout,
     inbox: Inbox,
     on_file: OnFile,
-    means: Means,
+    means: ReadOptions,
     conditions: Conditions | None = None,
 ) -> Run:
     """Read the files of an inbox into a store, and keep the record of the run.
@@ -51,7 +51,7 @@ def run_into(
     with store.locked(layout):
         task = Task(layout, inbox, means, digests(inbox, means.limits))
         record = store.remembers()
-        past = Past(store.saved, files_of(record))
+        past = PreviousRecords(store.saved, files_of(record))
         whole = store.takes_whole or layout.plan.grows
         run: Run | None = None
         schemas = schemas_of(layout)
@@ -95,15 +95,15 @@ def _told_of(readings: Iterable[FileReading], on_file: OnFile) -> Iterator[FileR
         yield reading
 
 
-def _with_past(run: Run, record: Any, past: Past) -> Run:
+def _with_past(run: Run, record: Any, past: PreviousRecords) -> Run:
     """A run with what has changed, and what is restated, since the last one into the same store."""
     if record is None:
         return run
-    changes = since(record, ((one.name, one.digest) for one in run.files))
+    changes = since(record, ((file.name, file.digest) for file in run.files))
     run = replace(run, since=changes)
     # What could not be read is told as that, and restates nothing.
-    read = {one.name for one in run.files if one.read}
-    changed = replace(changes, changed=tuple(one for one in changes.changed if one in read))
+    read = {file.name for file in run.files if file.read}
+    changed = replace(changes, changed=tuple(text for text in changes.changed if text in read))
     restated = past.restated(changed, run.layout.spec.key, run.tables)
     findings = (*run.findings, *restated_findings(restated)) if restated else run.findings
     return replace(run, restated=restated, findings=findings)

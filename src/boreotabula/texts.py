@@ -24,8 +24,8 @@ def clean(text: str) -> str:
     return CONTROLS.sub(_shown, text)
 
 
-def _shown(found: re.Match[str]) -> str:
-    code = ord(found[0])
+def _shown(match: re.Match[str]) -> str:
+    code = ord(match[0])
     if code < 0x20:
         return chr(_PICTURES + code)
     return "\u2421" if code == 0x7F else "\ufffd"
@@ -81,9 +81,9 @@ def agreeing(agree: int, printed: int) -> str:
     return f"{agree:,} of {printed:,} printed totals agree{'s' if agree == 1 else ''}"
 
 
-def counted(number: int, one: str, several: str | None = None) -> str:
+def counted(number: int, text: str, several: str | None = None) -> str:
     """A number of things in words: '1 cell', '1,200 cells'; `several` where an s does not do."""
-    return f"1 {one}" if number == 1 else f"{number:,} {several or one + 's'}"
+    return f"1 {text}" if number == 1 else f"{number:,} {several or text + 's'}"
 
 
 def in_natural_order(text: str) -> tuple[tuple[int, int, str], ...]:

@@ -18,7 +18,7 @@ import boreotabula
 from boreotabula.batch.cache.store import Cache, cache_size, clear, tidy
 from boreotabula.batch.file.read import file_digest
 from boreotabula.batch.inputs import look
-from boreotabula.batch.read_all import Means, digests, read_all
+from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from helpers import PROGRAM, csv_rows, program, write_workbook
 
 pytestmark = pytest.mark.apart
@@ -203,7 +203,7 @@ def test_what_is_kept_is_shown_and_cleared(desk: Path) -> None:
 def test_a_kept_reading_is_the_same_in_every_part(desk: Path) -> None:
     layout = boreotabula.Layout.load(desk / "lots.toml")
     inbox = look(layout)
-    means = Means(kept=Cache.of(layout.digest, None, desk / "kept"))
+    means = ReadOptions(kept=Cache.of(layout.digest, None, desk / "kept"))
     known = digests(inbox)
     fresh = list(read_all(layout, inbox, replace(means, fresh=True), known))
     again = list(read_all(layout, inbox, means, known))

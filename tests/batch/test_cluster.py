@@ -22,7 +22,7 @@ from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.inputs import look
 from boreotabula.errors import CallError
 from boreotabula.stores.dataset import chunk as pipeline_chunk
-from boreotabula.stores.dataset.chunk import ATTEMPTS, Chunk, Errand, greet, read_chunk
+from boreotabula.stores.dataset.chunk import ATTEMPTS, Chunk, ClusterJob, handshake, read_chunk
 from boreotabula.stores.dataset.cluster import Cluster
 from helpers import PROGRAM, csv_rows, program
 
@@ -196,25 +196,25 @@ def has_nobody_left(machines: Machines, desk: Path, monkeypatch: pytest.MonkeyPa
         assert not (desk / "none").exists() and not [*desk.glob(".*")]
 
 
-def _errand(desk: Path) -> tuple[Errand, Chunk]:
+def _errand(desk: Path) -> tuple[ClusterJob, Chunk]:
     layout = boreotabula.Layout.load(desk / "l.toml")
     (desk / "out" / ATTEMPTS).mkdir(parents=True)
-    errand = Errand(
+    cluster_job = ClusterJob(
         make_job(layout.spec, layout.plan), layout.digest, desk / "out", (), {"records": ""},
         kept=False,
     )  # fmt: skip
     sources = look(layout).taken[2:5]
-    return errand, Chunk("000001", sources, {one.name: "" for one in sources})
+    return cluster_job, Chunk("000001", sources, {one.name: "" for one in sources})
 
 
 @pytest.mark.parametrize(("times", "read"), [(1, [True, True, True]), (2, [True, False, True])])
 def test_a_file_at_which_two_workers_stopped_is_a_finding(
     desk: Path, times: int, read: list[bool]
 ) -> None:
-    errand, chunk = _errand(desk)
-    note = errand.folder / ATTEMPTS / chunk.label
+    cluster_job, chunk = _errand(desk)
+    note = cluster_job.folder / ATTEMPTS / chunk.label
     note.write_text("begun\nread\n" * times, "ascii")  # each stopped at the second file
-    done = read_chunk(chunk, errand)
+    done = read_chunk(chunk, cluster_job)
     readings = [read_without_records(head) for head in done.heads]
     assert [one.read for one in readings] == read
     assert sum(part.records for part in done.parts["records"]) == 40 * sum(read)
@@ -226,15 +226,15 @@ def test_a_file_at_which_two_workers_stopped_is_a_finding(
 def test_an_attempt_is_noted_before_anything_is_read(
     desk: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    errand, chunk = _errand(desk)
+    cluster_job, chunk = _errand(desk)
     noted, readings = list[str](), pipeline_chunk._readings
 
     def looking(*arguments: Any) -> Iterator[Any]:
-        noted.append((errand.folder / ATTEMPTS / chunk.label).read_text("ascii"))
+        noted.append((cluster_job.folder / ATTEMPTS / chunk.label).read_text("ascii"))
         yield from readings(*arguments)
 
     monkeypatch.setattr(pipeline_chunk, "_readings", looking)
-    read_chunk(chunk, errand)
+    read_chunk(chunk, cluster_job)
     assert noted == ["begun\n"]
 
 
@@ -247,14 +247,14 @@ class _Deadly:
     def ncores(self) -> dict[str, int]:
         return {"one": 1}
 
-    def submit(self, work: Any, chunk: Chunk, errand: Errand, **_: object) -> Any:
-        self.asked, outer = (work, chunk, errand), self
+    def submit(self, work: Any, chunk: Chunk, cluster_job: ClusterJob, **_: object) -> Any:
+        self.asked, outer = (work, chunk, cluster_job), self
 
         class Future:
             def result(self) -> Any:
                 if outer.name in {one.name for one in chunk.sources}:
                     raise distributed.KilledWorker("task", None, 2)
-                return work(chunk, errand)
+                return work(chunk, cluster_job)
 
             def release(self) -> None:
                 """Nothing is held."""
@@ -263,8 +263,8 @@ class _Deadly:
 
 
 def test_a_chunk_that_no_worker_ends_is_read_file_by_file(desk: Path) -> None:
-    errand, chunk = _errand(desk)
-    cluster = Cluster(_Deadly(chunk.sources[1].name), errand, "tcp://x")
+    cluster_job, chunk = _errand(desk)
+    cluster = Cluster(_Deadly(chunk.sources[1].name), cluster_job, "tcp://x")
     ((_, done),) = cluster._each(read_chunk, [chunk])
     readings = [read_without_records(head) for head in done.heads]
     assert [one.read for one in readings] == [True, False, True]
@@ -275,21 +275,23 @@ def test_a_chunk_that_no_worker_ends_is_read_file_by_file(desk: Path) -> None:
 
 
 def test_a_scheduler_that_goes_away(desk: Path) -> None:
-    errand, chunk = _errand(desk)
+    cluster_job, chunk = _errand(desk)
 
     class Gone:
         def ncores(self) -> dict[str, int]:
             raise OSError("closed")
 
     with pytest.raises(CallError, match="does not answer any more"):
-        list(Cluster(Gone(), errand, "tcp://x").readings(chunk.sources))
+        list(Cluster(Gone(), cluster_job, "tcp://x").readings(chunk.sources))
 
 
 def test_what_a_worker_answers_first(desk: Path) -> None:
-    errand, _ = _errand(desk)
-    assert greet(errand.folder, [desk / "inbox"]) == boreotabula.__version__
-    assert f"does not see the folder “{desk / 'none'}”" in greet(errand.folder, [desk / "none"])
-    assert f"does not see the folder “{desk}”" in greet(desk / "x", [])
+    cluster_job, _ = _errand(desk)
+    assert handshake(cluster_job.folder, [desk / "inbox"]) == boreotabula.__version__
+    assert f"does not see the folder “{desk / 'none'}”" in handshake(
+        cluster_job.folder, [desk / "none"]
+    )
+    assert f"does not see the folder “{desk}”" in handshake(desk / "x", [])
 
     class Older:
         def wait_for_workers(self, *_: object, **__: object) -> None:
@@ -299,14 +301,14 @@ def test_what_a_worker_answers_first(desk: Path) -> None:
             return {"tcp://a": boreotabula.__version__, "tcp://b": "0.1.9"}
 
     with pytest.raises(CallError, match=r"tcp://b cannot take part: it has version 0\.1\.9"):
-        Cluster(Older(), errand, "tcp://x").greet([])
+        Cluster(Older(), cluster_job, "tcp://x").handshake([])
 
 
 def test_a_worker_that_does_not_see_the_folder(desk: Path) -> None:
-    errand, chunk = _errand(desk)
-    (errand.folder / ATTEMPTS).rmdir()
+    cluster_job, chunk = _errand(desk)
+    (cluster_job.folder / ATTEMPTS).rmdir()
     with pytest.raises(CallError, match="does not see the folder"):
-        read_chunk(chunk, errand)
+        read_chunk(chunk, cluster_job)
 
 
 def test_an_interruption_of_a_local_cluster_prints_nothing_of_its_workers(desk: Path) -> None:

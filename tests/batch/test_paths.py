@@ -15,12 +15,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.batch.atomic import placed, placed_folder
+from boreotabula.batch.atomic import atomic_write, placed_folder
 from boreotabula.batch.cache.store import Cache
 from boreotabula.batch.inputs import look, sorted_files
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.own import own_key
-from boreotabula.batch.read_all import Means, digests, read_all
+from boreotabula.batch.private_files import own_key
+from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from boreotabula.files import real_name, written_name
 from helpers import PROGRAM, csv_rows, program, write_workbook
 
@@ -189,7 +189,7 @@ def test_a_planted_link_of_our_part_is_not_followed(
     monkeypatch.setattr("secrets.token_hex", lambda _: next(tokens))
     victim = tmp_path / "victim"
     (tmp_path / f".out.csv.{os.getpid()}.{'0' * 8}.part").symlink_to(victim)
-    with placed(tmp_path / "out.csv") as stream:
+    with atomic_write(tmp_path / "out.csv") as stream:
         stream.write(b"x")
     assert not victim.exists() and (tmp_path / "out.csv").read_bytes() == b"x"
 
@@ -281,7 +281,7 @@ def test_what_others_put_among_the_results_is_not_taken(desk: Path) -> None:
     theirs = replace(mine, secret=b"x" * 32)
     known = digests(inbox)
     (source,) = inbox.taken
-    (forged,) = read_all(layout, inbox, Means(kept=theirs), known)
+    (forged,) = read_all(layout, inbox, ReadOptions(kept=theirs), known)
     digest = known[source.name]
     assert theirs.find(source, digest, lambda: forged) == forged
     assert mine.find(source, digest, lambda: forged) is None

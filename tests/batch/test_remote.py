@@ -34,7 +34,7 @@ from boreotabula.batch.read_all import Readers
 from boreotabula.batch.remote import address, bounds, fetch, places
 from boreotabula.batch.remote.places import credentials, open_place
 from boreotabula.errors import CallError
-from boreotabula.stores.dataset.chunk import ATTEMPTS, Chunk, Errand, read_chunk
+from boreotabula.stores.dataset.chunk import ATTEMPTS, Chunk, ClusterJob, read_chunk
 from helpers import Outcome, csv_rows, program
 
 PASSWORD = f"s%c {secrets.token_hex(8)}"
@@ -330,7 +330,7 @@ def test_a_file_that_a_worker_cannot_fetch_is_a_finding(webdav: Served, home: Pa
     webdav.cut("a.csv")
     (home / "out" / ATTEMPTS).mkdir(parents=True)
     job = make_job(layout.spec, layout.plan)
-    errand = Errand(job, layout.digest, home / "out", (), {"records": ""}, kept=False)
+    errand = ClusterJob(job, layout.digest, home / "out", (), {"records": ""}, kept=False)
     first, second = (read_without_records(one) for one in read_chunk(chunk, errand).heads)
     assert [one.code for one in first.findings] == ["file-not-fetched"]
     assert second.read and second.tabs[0].record_count == 2

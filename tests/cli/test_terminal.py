@@ -15,14 +15,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.batch.read_all import Means
+from boreotabula.batch.read_all import ReadOptions
 from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.finding import Finding
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.review.charts import draw_cross
-from boreotabula.review.crosstab import Wish, crosstab
+from boreotabula.review.crosstab import CrosstabSpec, crosstab
 from boreotabula.sheets.opening import Workbook
 from boreotabula.stores.records import load_records
 from boreotabula.texts import guarded_text, in_natural_order, unguarded_text
@@ -185,7 +185,7 @@ def test_texts_that_spreadsheets_take_for_formulas_are_guarded_if_asked_for(
     listed(desk, *(f'"{text}",{-at}' for at, text in enumerate(FORMULAS)), "Elm,=2+3")
     asked = ["extract", "lots.toml", "-o", name]
     assert program(*asked, "--safe-csv", cwd=desk).status == 1
-    again = load_records(desk / name, None, Means())
+    again = load_records(desk / name, None, ReadOptions())
     assert again.column("species").to_pylist() == [*FORMULAS, "Elm"]
     if name == "out.csv":
         rows = csv_rows(desk / name)
@@ -223,11 +223,13 @@ def test_names_are_drawn_as_they_are(desk: Path, kind: str) -> None:
     listed(desk, *(f'"{name}",{at}' for at, name in enumerate(names, 1)))
     assert program("extract", "lots.toml", "-o", "out.csv", cwd=desk).status == 0
     cross = crosstab(
-        load_records(desk / "out.csv", None, Means()), Wish(("lot",), "species", how="count")
+        load_records(desk / "out.csv", None, ReadOptions()),
+        CrosstabSpec(("lot",), "species", how="count"),
     )
     if kind == "lines":
         cross = crosstab(
-            load_records(desk / "out.csv", None, Means()), Wish(("species",), "lot", how="count")
+            load_records(desk / "out.csv", None, ReadOptions()),
+            CrosstabSpec(("species",), "lot", how="count"),
         )
     draw_cross(cross, desk / "picture.svg", kind)
     drawn = (desk / "picture.svg").read_text(encoding="utf-8")

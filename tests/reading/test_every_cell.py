@@ -21,7 +21,7 @@ import boreotabula
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import read_chosen
 from boreotabula.batch.inputs import look
-from boreotabula.batch.read_all import Means
+from boreotabula.batch.read_all import ReadOptions
 from boreotabula.findings.catalogue import kind_of
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.account.roles import BOOKED, Role
@@ -271,7 +271,7 @@ def check(form: Form, home: Path) -> None:
     several = len(layout.plan.tables) > 1
     out = home / ("out" if several else "out.csv")
     store = NewFile(out)
-    run = run_into(store, layout, store.look(layout), lambda _: None, Means())
+    run = run_into(store, layout, store.look(layout), lambda _: None, ReadOptions())
     (source,) = look(layout).taken
     job = make_job(layout.spec, layout.plan)
     with Workbook(source.path, job.opening) as book:

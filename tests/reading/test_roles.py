@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from boreotabula.batch.read_all import _unmarked
 from boreotabula.findings.catalogue import kind_of
-from boreotabula.findings.finding import WHOLE, Finding, Telling
+from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.patterns import Kind, PatternError, pattern
 from boreotabula.limits import Budget, Limits
@@ -62,10 +62,10 @@ def test_booking_says_how_many_cells_were_values_before() -> None:
 
 def test_the_loudest_finding_speaks_of_a_cell_and_what_lapses_is_dropped() -> None:
     roles = RoleMap(GRID)
-    roles.tell(Telling(NOTE, WHOLE, WHOLE))
-    roles.tell(Telling(ERROR, [0], range(3)))
-    roles.tell(Telling(WARNING, spots=[(0, 1), (1, 2), (9, 9)]))
-    roles.tell(Telling(ERROR, [1], [1], lapses=True))  # that cell is blank
+    roles.tell(ScopedFinding(NOTE, WHOLE, WHOLE))
+    roles.tell(ScopedFinding(ERROR, [0], range(3)))
+    roles.tell(ScopedFinding(WARNING, spots=[(0, 1), (1, 2), (9, 9)]))
+    roles.tell(ScopedFinding(ERROR, [1], [1], lapses=True))  # that cell is blank
     codes = {spot: code for spot, _, code in roles.unplaced()}
     assert codes == {
         (0, 0): ERROR.code, (0, 1): ERROR.code, (0, 2): ERROR.code,

@@ -22,7 +22,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES
 from boreotabula.review.charts import draw_cross, kind_for
 from boreotabula.review.coverage import coverage
-from boreotabula.review.crosstab import Cross, Wish, crosstab, number_text
+from boreotabula.review.crosstab import Cross, CrosstabSpec, crosstab, number_text
 from boreotabula.sheets.opening import Workbook
 from helpers import Outcome, program
 
@@ -105,8 +105,8 @@ def cells_of(cross: Cross) -> dict[str, tuple[float | None, ...]]:
     return {" ".join(label): cells for label, cells in zip(cross.rows, cross.cells, strict=True)}
 
 
-def wish(**more: Any) -> Wish:
-    return Wish(**{"rows": ("site",), "across": "month", "value": "count", **more})
+def wish(**more: Any) -> CrosstabSpec:
+    return CrosstabSpec(**{"rows": ("site",), "across": "month", "value": "count", **more})
 
 
 def test_rows_stand_naturally_and_blank_is_not_zero() -> None:

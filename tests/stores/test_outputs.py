@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from boreotabula.batch.atomic import KeepOld, placed, placed_folder
+from boreotabula.batch.atomic import DiscardOutput, atomic_write, placed_folder
 from boreotabula.errors import CallError
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
@@ -76,7 +76,7 @@ def test_a_folder_is_put_in_place_whole_or_not_at_all(tmp_path: Path) -> None:
         (folder / "a.csv").write_text("half", "utf-8")
         raise ZeroDivisionError
     with placed_folder(target):
-        raise KeepOld
+        raise DiscardOutput
     assert (target / "a.csv").read_text("utf-8") == "old"
     with placed_folder(target) as folder:
         (folder / "b.csv").write_text("new", "utf-8")
@@ -87,15 +87,15 @@ def test_a_folder_is_put_in_place_whole_or_not_at_all(tmp_path: Path) -> None:
 def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path) -> None:
     target = tmp_path / "stock.csv"
     target.write_text("old", "utf-8")
-    with placed(target) as stream:
+    with atomic_write(target) as stream:
         stream.write(b"half")
-        raise KeepOld
-    with pytest.raises(ZeroDivisionError), placed(target) as stream:
+        raise DiscardOutput
+    with pytest.raises(ZeroDivisionError), atomic_write(target) as stream:
         stream.write(b"half")
         raise ZeroDivisionError
     assert [path.name for path in tmp_path.iterdir()] == ["stock.csv"]
     assert target.read_text("utf-8") == "old"
-    with placed(target) as stream:
+    with atomic_write(target) as stream:
         stream.write(b"new")
     assert target.read_text("utf-8") == "new"
 
@@ -103,7 +103,7 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path) -> None:
 def test_a_place_that_cannot_be_written_is_said(tmp_path: Path) -> None:
     with (
         pytest.raises(CallError, match=r"“.*x\.csv” cannot be written"),
-        placed(tmp_path / "gone" / "x.csv"),
+        atomic_write(tmp_path / "gone" / "x.csv"),
     ):
         pass
 

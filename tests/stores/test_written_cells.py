@@ -24,7 +24,7 @@ from boreotabula.batch.file.read import FileReading, TabResult
 from boreotabula.batch.inputs import SourceFile, sorted_files
 from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import kind_of
-from boreotabula.findings.finding import Finding, Telling, Unplaced
+from boreotabula.findings.finding import Finding, ScopedFinding, Unplaced
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.field_types import type_called
 from boreotabula.reading.account.roles import Account, Role, RoleMap
@@ -151,7 +151,7 @@ def test_every_value_reads_back_from_json(rows: list[tuple[Any, ...]]) -> None:
 
 ROLES = RoleMap(sheet("a | 1 | . | b"))
 ROLES.explain(0, 0, "why")
-ROLES.tell(Telling(Finding(kind_of("tab-blank"), "m", "a"), spots=[(0, 1)]))
+ROLES.tell(ScopedFinding(Finding(kind_of("tab-blank"), "m", "a"), spots=[(0, 1)]))
 UNPLACED = UnplacedCells.of_tab(ROLES, "f.xlsx", "Bench 1")
 
 

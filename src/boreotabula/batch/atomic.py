@@ -18,12 +18,12 @@ from boreotabula.errors import CallError
 from boreotabula.files import kind_of
 
 
-class KeepOld(Exception):  # noqa: N818  # a way out, not a mistake
+class DiscardOutput(Exception):  # noqa: N818  # a way out, not a mistake
     """Raised inside `placed` to leave the target as it was, quietly."""
 
 
 @contextmanager
-def placed(
+def atomic_write(
     target: Path, modified_ns: int | None = None, like: Path | None = None
 ) -> Iterator[BinaryIO]:
     """A stream whose content becomes `target` when the block ends well; else nothing changes.
@@ -37,14 +37,14 @@ def placed(
     target is no regular file.
     """
     shown, target = target, Path(os.path.realpath(target))
-    with told(shown):
+    with reporting_errors(shown):
         mode = _mode_of(target)
         if mode is None and like is not None and like.is_file():
             mode = _mode_of(like)
         sweep(target)
         beside, stream = _part(target)
     try:
-        with told(shown):
+        with reporting_errors(shown):
             with stream:
                 if mode is not None:
                     beside.chmod(mode)
@@ -57,7 +57,7 @@ def placed(
     except BaseException as error:
         with suppress(OSError):
             beside.unlink()
-        if not isinstance(error, KeepOld):
+        if not isinstance(error, DiscardOutput):
             raise
 
 
@@ -122,12 +122,12 @@ def _sweep_folders(target: Path) -> None:
 def _left_beside(target: Path, ending: str) -> list[Path]:
     """What processes that are gone have left beside a target."""
     lead = _lead(target)
-    found = []
+    paths = []
     for left in sorted(target.parent.glob(f"{glob.escape(lead)}*.{ending}")):
         hit = _LEFT.fullmatch(left.name.removeprefix(lead))
         if hit and not left.is_symlink() and not _runs(int(hit[1])):
-            found.append(left)
-    return found
+            paths.append(left)
+    return paths
 
 
 def _runs(pid: int) -> bool:
@@ -152,11 +152,11 @@ def placed_folder(target: Path) -> Iterator[Path]:
     """
     target = Path(os.path.realpath(target))
     beside, old = _beside(target, "part"), _beside(target, "old")
-    with told(target):
+    with reporting_errors(target):
         _sweep_folders(target)
         beside.mkdir()
     try:
-        with told(target):
+        with reporting_errors(target):
             yield beside
             if target.exists():
                 target.rename(old)
@@ -165,13 +165,13 @@ def placed_folder(target: Path) -> Iterator[Path]:
         if old.exists() and not target.exists():
             old.rename(target)
         shutil.rmtree(beside, ignore_errors=True)
-        if not isinstance(error, KeepOld):
+        if not isinstance(error, DiscardOutput):
             raise
     shutil.rmtree(old, ignore_errors=True)
 
 
 @contextmanager
-def told(target: object) -> Iterator[None]:
+def reporting_errors(target: object) -> Iterator[None]:
     """Turn errors of the system about a target into a message."""
     try:
         yield

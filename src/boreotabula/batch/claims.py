@@ -15,8 +15,8 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
-from boreotabula.batch.atomic import placed
-from boreotabula.batch.own import cache_folder, make_own
+from boreotabula.batch.atomic import atomic_write
+from boreotabula.batch.private_files import cache_folder, make_own
 from boreotabula.errors import CallError
 from boreotabula.sheets.parts.writing import MARK
 
@@ -43,7 +43,7 @@ def check_claim(out: Path, inputs: Iterable[object], *, overwrite: bool) -> None
 @contextmanager
 def claimed(out: Path) -> Iterator[BinaryIO]:
     """The same as `placed`; what is written is known again later."""
-    with placed(out) as stream:
+    with atomic_write(out) as stream:
         yield stream
     with suppress(OSError):
         _note(out)
@@ -59,7 +59,7 @@ def _note(out: Path) -> None:
     make_own(path.parent)
     if path.is_file() and path.stat().st_size > _LARGEST:
         lines = path.read_text("utf-8", "replace").splitlines(keepends=True)
-        with placed(path) as stream:
+        with atomic_write(path) as stream:
             stream.write("".join(lines[len(lines) // 2 :]).encode())
     line = f"{_digest(out)} {_known_as(out)}\n".encode()
     # One write of a short line is not mixed with those of others.

@@ -12,7 +12,7 @@ from functools import partial
 from itertools import islice
 from pathlib import Path
 
-from boreotabula.batch.atomic import placed, told
+from boreotabula.batch.atomic import atomic_write, reporting_errors
 from boreotabula.batch.inputs import (
     NO_PATTERN,
     Inbox,
@@ -68,7 +68,7 @@ class Drafting:
     @property
     def unreadable(self) -> list[Looked]:
         """The files that could not be read."""
-        return [one for one in self.looked if one.unreadable]
+        return [file for file in self.looked if file.unreadable]
 
 
 def draft_from(
@@ -85,18 +85,20 @@ def draft_from(
     `like`.
     """
     sources = _sources(folder, named)
-    some = _spread_over(sources, _MOST_FILES)
+    group = _spread_over(sources, _MOST_FILES)
     if on_start is not None:
-        on_start(len(some))
-    ordered = look_into(some, limits, on_file)
+        on_start(len(group))
+    ordered = look_into(group, limits, on_file)
     specimens = specimens_of(ordered)
-    tabs = {one.tab for one in specimens if one.tab} | {one.file for one in specimens}
+    tabs = {specimen.tab for specimen in specimens if specimen.tab} | {
+        specimen.file for specimen in specimens
+    }
     if like and like not in tabs:
         from boreotabula.layout.problems import did_you_mean
 
         raise CallError(f"no tab or file is called “{like}”{did_you_mean(like, sorted(tabs))}")
     drafted = draft(specimens, like)
-    drafting = Drafting(drafted, ordered, len(sources) - len(some))
+    drafting = Drafting(drafted, ordered, len(sources) - len(group))
     return drafting if drafted is None else tried_on_all(drafting, drafted, folder, limits)
 
 
@@ -104,7 +106,13 @@ def specimens_of(looked: Iterable[Looked]) -> list[Specimen]:
     """The tabs of some files, each with the others of its file."""
     return [
         Specimen(
-            file.file, sheet, {other.name: other for other in file.sheets if other is not sheet}
+            file.file,
+            sheet,
+            {
+                other_sheet.name: other_sheet
+                for other_sheet in file.sheets
+                if other_sheet is not sheet
+            },
         )
         for file in looked
         for sheet in file.sheets
@@ -116,23 +124,25 @@ def places_of(places: Sequence[Path]) -> tuple[Path, tuple[Path, ...]]:
 
     Raises CallError if one of them is not there.
     """
-    for one in places:
-        if not one.exists():
-            raise CallError(f"there is no folder or file “{one}”")
-    first, *others = places
-    if first.is_dir() and not others:
+    for place in places:
+        if not place.exists():
+            raise CallError(f"there is no folder or file “{place}”")
+    first, *other_paths = places
+    if first.is_dir() and not other_paths:
         return first, ()
-    if first.is_dir() and all(one.is_file() for one in others):
-        return first, tuple(others)
+    if first.is_dir() and all(path.is_file() for path in other_paths):
+        return first, tuple(other_paths)
     files: list[Path] = []
-    for one in places:
-        if not one.is_dir():
-            check_is_file(one)
+    for place in places:
+        if not place.is_dir():
+            check_is_file(place)
         own = (
-            [found.path for found in sorted_files(one) if not found.why] if one.is_dir() else [one]
+            [file.path for file in sorted_files(place) if not file.why]
+            if place.is_dir()
+            else [place]
         )
         files += own
-    folder = Path(os.path.commonpath([one.resolve().parent for one in files]))
+    folder = Path(os.path.commonpath([file.resolve().parent for file in files]))
     return Path(os.path.relpath(folder)), tuple(files)
 
 
@@ -141,26 +151,29 @@ def tried_on_all(
 ) -> Drafting:
     """What was drafted, with what it gives over all files that it takes."""
     run, inbox = _run_of(drafted, folder, limits)
-    other = _run_of(drafted.otherwise(), folder, limits)[0] if drafted.runner_up else None
-    read = {one.name for one in inbox.taken}
-    left_out = [one for one in drafted.left_out if one.file in read or not one.tab]
-    left_out += [
-        LeftOut(one.specimen.file, one.specimen.tab, _why_other(one))
-        for kind in drafted.others
-        for one in kind.examples
-        if (one.specimen.file, one.specimen.tab) not in {(some.file, some.tab) for some in left_out}
+    other_run = _run_of(drafted.otherwise(), folder, limits)[0] if drafted.runner_up else None
+    read = {source.name for source in inbox.taken}
+    left_out = [
+        omission for omission in drafted.left_out if omission.file in read or not omission.tab
     ]
-    named = {one.file for one in left_out} | {one.file for one in drafting.looked}
     left_out += [
-        LeftOut(one.name, "", "its name fits no pattern of the layout")
-        for one in inbox.left_out
-        if one.why == NO_PATTERN and one.name not in named
+        LeftOut(example.specimen.file, example.specimen.tab, _why_other(example))
+        for kind in drafted.others
+        for example in kind.examples
+        if (example.specimen.file, example.specimen.tab)
+        not in {(omission.file, omission.tab) for omission in left_out}
+    ]
+    named = {omission.file for omission in left_out} | {file.file for file in drafting.looked}
+    left_out += [
+        LeftOut(omission.name, "", "its name fits no pattern of the layout")
+        for omission in inbox.left_out
+        if omission.why == NO_PATTERN and omission.name not in named
     ]
     return replace(
         drafting,
         draft=drafted,
         run=run,
-        other_records=other.record_count if other is not None else 0,
+        other_records=other_run.record_count if other_run is not None else 0,
         left_out=tuple(left_out),
     )
 
@@ -172,8 +185,8 @@ def _run_of(drafted: Draft, folder: Path, limits: Limits | None) -> tuple[Run, I
     return read_figures(layout, inbox, limits or Limits(), None), inbox
 
 
-def _why_other(one: Example) -> str:
-    return "its table is of another kind" if one.shapes else "it holds no table"
+def _why_other(example: Example) -> str:
+    return "its table is of another kind" if example.shapes else "it holds no table"
 
 
 def look_into(
@@ -183,10 +196,10 @@ def look_into(
 ) -> tuple[Looked, ...]:
     """The filled tabs of some files, in the order of the files."""
     looked: list[Looked] = []
-    for one in spread(partial(_look, limits=limits), sources, _ended, limits):
-        looked.append(one)
+    for file in spread(partial(_look, limits=limits), sources, _ended, limits):
+        looked.append(file)
         if on_file is not None:
-            on_file(one)
+            on_file(file)
     return tuple(looked)
 
 
@@ -194,18 +207,18 @@ def _sources(folder: Path, named: Sequence[Path]) -> list[SourceFile]:
     if not folder.is_dir():
         raise CallError(f"there is no folder “{folder}”")
     if not named:
-        return [SourceFile(one.path, one.below) for one in sorted_files(folder) if not one.why]
-    found = []
+        return [SourceFile(file.path, file.below) for file in sorted_files(folder) if not file.why]
+    sources = []
     for path in named:
         check_is_file(path)
-        found.append(SourceFile(path, below_folders(path, [folder])))
-    return found
+        sources.append(SourceFile(path, below_folders(path, [folder])))
+    return sources
 
 
 def _spread_over(sources: Sequence[SourceFile], most: int) -> list[SourceFile]:
     """Some of many files, from the first to the last."""
     step = max(len(sources) / most, 1)
-    return [sources[int(at * step)] for at in range(min(len(sources), most))]
+    return [sources[int(index * step)] for index in range(min(len(sources), most))]
 
 
 def _look(source: SourceFile, limits: Limits | None) -> Looked:
@@ -216,7 +229,7 @@ def _look(source: SourceFile, limits: Limits | None) -> Looked:
         return Looked(source.name, unreadable=str(error))
     except OSError as error:
         return Looked(source.name, unreadable=f"it cannot be opened ({error.strerror})")
-    cut = any(one.height > _MOST_ROWS for one in sheets)
+    cut = any(sheet.height > _MOST_ROWS for sheet in sheets)
     return Looked(source.name, tuple(map(_first_rows, sheets)), cut=cut)
 
 
@@ -226,7 +239,7 @@ def _first_rows(sheet: Sheet) -> Sheet:
     return make_sheet(
         sheet.name,
         [list(cells) for cells in islice(sheet.rows, _MOST_ROWS)],
-        [one for one in sheet.merges if one.bottom < _MOST_ROWS],
+        [merge for merge in sheet.merges if merge.bottom < _MOST_ROWS],
         visibility=sheet.visibility,
         hidden_columns=sheet.hidden_columns,
         typed=sheet.typed,
@@ -257,10 +270,11 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
 
 def check_new(paths: Iterable[Path]) -> None:
     """Raises CallError if one of some files is there already."""
-    there = [path for path in paths if path.exists()]
-    if there:
+    existing_paths = [path for path in paths if path.exists()]
+    if existing_paths:
         raise CallError(
-            f"“{there[0]}” is there already, and a draft never replaces a layout; name another file"
+            f"“{existing_paths[0]}” is there already, and a draft never replaces a layout; name"
+            " another file"
         )
 
 
@@ -270,8 +284,8 @@ def write_new(texts: Mapping[Path, str]) -> None:
     check_new(texts)
     with ExitStack() as written:
         for path, text in texts.items():
-            stream = written.enter_context(placed(path))
-            with told(path):  # a full disk is met before any of them is in place
+            stream = written.enter_context(atomic_write(path))
+            with reporting_errors(path):  # a full disk is met before any of them is in place
                 stream.write(text.encode())
                 stream.flush()
 

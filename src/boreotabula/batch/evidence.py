@@ -12,11 +12,11 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, dataclass, field, replace
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.atomic import atomic_write
 from boreotabula.batch.file.facts import Met
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.own import cache_folder, make_own
+from boreotabula.batch.private_files import cache_folder, make_own
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.form import Way
 
@@ -31,23 +31,25 @@ class Evidence:
     met: dict[_Column, dict[bool, Met]] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, found: Iterable[Met]) -> Evidence:
+    def of(cls, result: Iterable[Met]) -> Evidence:
         """The evidence that some texts are."""
         evidence = cls()
-        for one in found:
+        for one in result:
             evidence.met.setdefault((one.form, one.field), {}).setdefault(one.day_first, one)
         return evidence
 
     @property
     def every(self) -> list[Met]:
         """All of it."""
-        return [one for ways in self.met.values() for one in ways.values()]
+        return [way for ways in self.met.values() for way in ways.values()]
 
     def take(self, reading: FileReading) -> None:
         """Note the evidence in a file, and what decided its reading: that may be from a file of
         an earlier run."""
-        for met in reading.decided_by:
-            self.met.setdefault((met.form, met.field), {}).setdefault(met.day_first, met)
+        for evidence in reading.decided_by:
+            self.met.setdefault((evidence.form, evidence.field), {}).setdefault(
+                evidence.day_first, evidence
+            )
         for tab in reading.tabs:
             for name, day_first, text, cell in tab.facts.ways:
                 ways = self.met.setdefault((tab.form, name), {})
@@ -57,7 +59,7 @@ class Evidence:
 
     def deciding(self, reading: FileReading) -> Mapping[str, Met]:
         """What decides the fields of a file that are in doubt, where all evidence agrees."""
-        found: dict[str, Met] = {}
+        evidence: dict[str, Met] = {}
         for tab in reading.tabs:
             for name in tab.facts.doubtful:
                 # A form of another edition may be written in another way.
@@ -65,28 +67,28 @@ class Evidence:
                 agree = len({day_first for ways in every for day_first in ways}) == 1
                 own = self.met.get((tab.form, name), {})
                 if agree and own:
-                    found[name] = next(iter(own.values()))
-        return found
+                    evidence[name] = next(iter(own.values()))
+        return evidence
 
 
 def decided_plan(plan: Plan, ways: Mapping[str, Met]) -> Plan:
     """A plan that reads some fields as the evidence says, where a tab itself does not."""
     forms = {
-        name: replace(plan.form(name), way=Way(met.day_first, met.shown))
-        for name, met in ways.items()
+        name: replace(plan.form(name), way=Way(way.day_first, way.shown))
+        for name, way in ways.items()
     }
     return replace(plan, fields={**plan.fields, **forms})
 
 
-def decided_layout(layout: Layout, found: Iterable[Met]) -> Layout:
+def decided_layout(layout: Layout, every: Iterable[Met]) -> Layout:
     """A layout for a single file, that reads doubtful texts as earlier runs over all files did."""
-    evidence = Evidence.of(found)
+    evidence = Evidence.of(every)
     names = {name for _, name in evidence.met}
     ways: dict[str, Met] = {}
     for name in names:
-        every = [one for one in evidence.every if one.field == name]
-        if len({one.day_first for one in every}) == 1:
-            ways[name] = every[0]
+        of_field = [met for met in evidence.every if met.field == name]
+        if len({met.day_first for met in of_field}) == 1:
+            ways[name] = of_field[0]
     return replace(layout, plan=decided_plan(layout.plan, ways)) if ways else layout
 
 
@@ -110,8 +112,10 @@ def with_evidence(
             waiting.append(reading)
         else:
             yield reading
-    ways = {one.name: found for one in waiting if (found := evidence.deciding(one))}
-    settled: dict[str, Met] = {name: met for found in ways.values() for name, met in found.items()}
+    ways = {reading.name: result for reading in waiting if (result := evidence.deciding(reading))}
+    settled: dict[str, Met] = {
+        name: evidence for way in ways.values() for name, evidence in way.items()
+    }
     results = again(list(ways), settled) if ways else iter(())
     for reading in waiting:
         yield _marked(next(results), ways[reading.name]) if reading.name in ways else reading
@@ -119,10 +123,11 @@ def with_evidence(
 
 def _marked(reading: FileReading, ways: Mapping[str, Met]) -> FileReading:
     """A reading whose digest tells what decided it: it counts as changed once that changes."""
-    said = ",".join(
-        f"{name}={'day' if met.day_first else 'month'}" for name, met in sorted(ways.items())
+    message = ",".join(
+        f"{name}={'day' if evidence.day_first else 'month'}"
+        for name, evidence in sorted(ways.items())
     )
-    digest = f"{reading.digest}{DECIDED}{said}"
+    digest = f"{reading.digest}{DECIDED}{message}"
     return replace(reading, digest=digest, decided_by=tuple(ways.values()))
 
 
@@ -138,18 +143,18 @@ def content_digest(digest: str) -> str:
 # --- kept from run to run -------------------------------------------------------------------------
 
 
-def as_plain(found: Iterable[Met]) -> list[dict[str, object]]:
+def as_plain(evidence: Iterable[Met]) -> list[dict[str, object]]:
     """Evidence as plain data."""
-    return [asdict(one) for one in found]
+    return [asdict(one) for one in evidence]
 
 
 def from_plain(stored: object) -> list[Met]:
     """Evidence from plain data; what is none is passed over."""
-    found: list[Met] = []
-    for one in stored if isinstance(stored, list) else ():
+    evidence: list[Met] = []
+    for value in stored if isinstance(stored, list) else ():
         with suppress(TypeError):
-            found.append(Met(**one))
-    return [one for one in found if isinstance(one.day_first, bool)]
+            evidence.append(Met(**value))
+    return [one for one in evidence if isinstance(one.day_first, bool)]
 
 
 def keep_evidence(layout: Layout, evidence: Evidence) -> None:
@@ -159,7 +164,7 @@ def keep_evidence(layout: Layout, evidence: Evidence) -> None:
         return
     with suppress(OSError):
         make_own(path.parent)
-        with placed(path) as stream:
+        with atomic_write(path) as stream:
             stream.write(json.dumps(as_plain(evidence.every), ensure_ascii=False).encode())
 
 

@@ -94,34 +94,34 @@ def look(
     exclude = _patterns(layout.spec.source.exclude)
     taken: list[SourceFile] = []
     left_out: list[LeftOut] = []
-    seen: set[Path] = set()
+    paths: set[Path] = set()
     fetched = Fetched()
     for text in layout.folders:
         lead = f"{text.strip('/')}/" if several else ""
         if is_remote(text):
             wanted = partial(_is_wanted, include=include, exclude=exclude)
             on_file = partial(_tell, on_fetched, lead, text, include) if on_fetched else None
-            server, there = _on_server(text, own, wanted, on_file, fetching=fetching)
+            server, existing_files = _on_server(text, own, wanted, on_file, fetching=fetching)
             fetched += server.fetched
             left_out += _not_fetched(server, lead, exclude)
         else:
-            there = _local(layout, text, own)
-        for found in there:
-            if several and not found.remote:
-                resolved = found.path.resolve()
-                if resolved in seen:
+            existing_files = _local(layout, text, own)
+        for file in existing_files:
+            if several and not file.remote:
+                resolved = file.path.resolve()
+                if resolved in paths:
                     continue  # one source folder lies within another
-                seen.add(resolved)
-            below = found.below
+                paths.add(resolved)
+            below = file.below
             chosen = matching(include, below)
             is_wanted = bool(chosen) or not include
             excluded = _excluded(below, exclude)
-            if found.why or excluded or not is_wanted:
-                loud = found.kind and not excluded and (is_wanted or found.folder)
-                why = (not loud and excluded) or found.why or NO_PATTERN
-                left_out.append(LeftOut(lead + below, why, found.kind if loud else None))
+            if file.why or excluded or not is_wanted:
+                loud = file.kind and not excluded and (is_wanted or file.folder)
+                why = (not loud and excluded) or file.why or NO_PATTERN
+                left_out.append(LeftOut(lead + below, why, file.kind if loud else None))
             else:
-                taken.append(_taken(found, lead, text, chosen))
+                taken.append(_taken(file, lead, text, chosen))
     return Inbox(tuple(taken), tuple(left_out), fetched.said)
 
 
@@ -153,14 +153,16 @@ def _on_server(
     """
     if fetching:
         mirrored = fetch(text, wanted, on_file)
-        here = [one for one in sorted_files(mirror_of(text), own) if one.below in mirrored.here]
-        lost = mirrored.here - {one.below for one in here}
+        files = [file for file in sorted_files(mirror_of(text), own) if file.below in mirrored.here]
+        lost = mirrored.here - {file.below for file in files}
         failed = dict.fromkeys(sorted(lost), _LOST) | dict(mirrored.failed)
-        return replace(mirrored, failed=failed), iter(here)
+        return replace(mirrored, failed=failed), iter(files)
     listed, mirrored = list_files(text, wanted)
-    names = sorted(listed, key=lambda one: natural_key(PurePosixPath(one)))
-    there = (Found(Path(one), one, _unwanted_name(one), remote=listed[one]) for one in names)
-    return mirrored, there
+    names = sorted(listed, key=lambda text: natural_key(PurePosixPath(text)))
+    existing_files = (
+        Found(Path(name), name, _unwanted_name(name), remote=listed[name]) for name in names
+    )
+    return mirrored, existing_files
 
 
 def _not_fetched(server: Mirrored, lead: str, exclude: tuple[Pattern, ...]) -> Iterator[LeftOut]:
@@ -190,19 +192,19 @@ def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern,
     return wanted and _excluded(below, exclude) is None
 
 
-def _taken(found: Found, lead: str, text: str, chosen: Pattern | None) -> SourceFile:
+def _taken(file: Found, lead: str, text: str, chosen: Pattern | None) -> SourceFile:
     """A file that is read, given the folder as the layout names it and the pattern that took it."""
-    folder = written_name(found.path.absolute().parent.name)
+    folder = written_name(file.path.absolute().parent.name)
     if is_remote(text):
         parts = urlsplit(text)  # the folder is one there, not that which it was fetched into
-        folder = f"{parts.hostname}/{parts.path.strip('/')}/{found.below}".split("/")[-2]
+        folder = f"{parts.hostname}/{parts.path.strip('/')}/{file.below}".split("/")[-2]
         folder = folder or str(parts.hostname)
-    one = SourceFile(found.path, lead + found.below, folder=folder, remote=found.remote)
+    source = SourceFile(file.path, lead + file.below, folder=folder, remote=file.remote)
     if chosen is None:
-        return one
-    captured = chosen.match(found.below) or {}
-    other = chosen.other_match(found.below)
-    return replace(one, captured=captured, pattern=chosen.text, other=other)
+        return source
+    captured = chosen.match(file.below) or {}
+    texts = chosen.other_match(file.below)
+    return replace(source, captured=captured, pattern=chosen.text, other=texts)
 
 
 @dataclass(frozen=True)
@@ -226,13 +228,13 @@ def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
     written = frozenset(path.resolve() for path in own)
     home = folder.resolve()
     runs = RunsBelow(home)
-    for one in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
-        if one.why:
-            hidden = any(step.startswith(".") for step in one.below.split("/"))
-            yield replace(one, why="hidden folder", kind=None) if hidden else one
+    for file in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
+        if file.why:
+            hidden = any(step.startswith(".") for step in file.below.split("/"))
+            yield replace(file, why="hidden folder", kind=None) if hidden else file
             continue
-        why, code = _unwanted(one.path.relative_to(folder).as_posix(), home, written, runs)
-        yield replace(one, why=why, kind=code)
+        why, code = _unwanted(file.path.relative_to(folder).as_posix(), home, written, runs)
+        yield replace(file, why=why, kind=code)
 
 
 def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
@@ -286,9 +288,9 @@ def check_output(
         raise CallError(f"“{out}” is read by this run; choose another name for the output")
     home = out.resolve()
     if out.exists() and (
-        named or any(home.is_relative_to(one.resolve()) for one in layout.folders.values())
+        named or any(home.is_relative_to(folder.resolve()) for folder in layout.folders.values())
     ):
-        taken = {one.path.resolve() for one in look(layout, own, named).taken}
+        taken = {source.path.resolve() for source in look(layout, own, named).taken}
         if out.resolve() in taken:
             raise CallError(
                 f"“{out}” is one of the files that are read; choose another name for the output"

@@ -30,7 +30,7 @@ _LARGE = 4 * 1024**2
 
 
 @dataclass(frozen=True)
-class Means:
+class ReadOptions:
     """How files are read; none of it changes what comes of them."""
 
     workers: int | None = 1
@@ -68,53 +68,53 @@ def _digest_of(source: SourceFile, limits: Limits) -> str:
 
 
 def read_all(
-    layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
+    layout: Layout, inbox: Inbox, means: ReadOptions, texts: Mapping[str, str]
 ) -> Iterator[FileReading]:
     """Read the taken files, in order, given their `digests`; of copies only one is kept.
 
     That holds for files with the same content, and for tabs with the same records.
     """
-    readings = _read(layout, inbox, means, known)
-    return without_copies(without_same(readings, originals(inbox.taken, known)))
+    readings = _read(layout, inbox, means, texts)
+    return without_copies(without_same(readings, originals(inbox.taken, texts)))
 
 
 def _read(
-    layout: Layout, inbox: Inbox, means: Means, known: Mapping[str, str]
+    layout: Layout, inbox: Inbox, means: ReadOptions, texts: Mapping[str, str]
 ) -> Iterator[FileReading]:
     job = make_job(layout.spec, layout.plan, means.limits)
     sources = {source.name: source for source in inbox.taken}
 
     def again(names: Sequence[str], ways: Mapping[str, Met]) -> Iterator[FileReading]:
-        return read_by_ways([sources[one] for one in names], job, means, known, ways)
+        return read_by_ways([sources[name] for name in names], job, means, texts, ways)
 
-    return with_evidence(read_sources(inbox.taken, job, means, known), means.evidence, again)
+    return with_evidence(read_sources(inbox.taken, job, means, texts), means.evidence, again)
 
 
 def read_by_ways(
     sources: Sequence[SourceFile],
     job: Job,
-    means: Means,
-    known: Mapping[str, str],
+    means: ReadOptions,
+    texts: Mapping[str, str],
     ways: Mapping[str, Met],
 ) -> Iterator[FileReading]:
     """The same for files whose doubtful fields are read as `ways` say, by field."""
     by_ways = replace(job, plan=decided_plan(job.plan, ways))
     kept = means.kept and means.kept.by(repr(sorted(ways.items())))
-    return read_sources(sources, by_ways, replace(means, kept=kept), known)
+    return read_sources(sources, by_ways, replace(means, kept=kept), texts)
 
 
 def read_sources(
-    sources: Sequence[SourceFile], job: Job, means: Means, known: Mapping[str, str]
+    sources: Sequence[SourceFile], job: Job, means: ReadOptions, texts: Mapping[str, str]
 ) -> Iterator[FileReading]:
     """Read files, in order, given their `digests`, whatever copies there are among them."""
     kept = None if means.fresh else means.kept
-    tasks_of = (_Task(one, known[one.name]) for one in sources)
-    looked_up = deque(_known(one, job, kept, threads=means.threads) for one in tasks_of)
-    tasks = [one for one in looked_up if isinstance(one, _Task)]
+    tasks_of = (_Task(source, texts[source.name]) for source in sources)
+    looked_up = deque(_known(task, job, kept, threads=means.threads) for task in tasks_of)
+    tasks = [value for value in looked_up if isinstance(value, _Task)]
     results = _read_spread(tasks, job, means)
     while looked_up:
-        one = looked_up.popleft()
-        yield next(results) if isinstance(one, _Task) else one
+        popleft = looked_up.popleft()
+        yield next(results) if isinstance(popleft, _Task) else popleft
     if tasks and means.kept is not None:
         tidy(means.kept.folder)
 
@@ -122,7 +122,7 @@ def read_sources(
 class Readers:
     """Processes that read files whose results are kept, a few files at a time."""
 
-    def __init__(self, job: Job, means: Means) -> None:
+    def __init__(self, job: Job, means: ReadOptions) -> None:
         self._job, self._means = job, means
         self._open = ExitStack()
         self._crew: Crew[_Task, str | Packed] | None = None
@@ -141,17 +141,17 @@ class Readers:
             count = means.workers or cores()
             crew = Crew(read, _ended, job.opening.limits, count, threads=means.threads)
             self._crew = self._open.enter_context(crew)
-        tasks = [_Task(one, _digest_of(one, job.opening.limits)) for one in sources]
-        known = (_known(one, job, means.kept, threads=means.threads) for one in tasks)
-        for _ in self._crew.results([one for one in known if isinstance(one, _Task)]):
+        tasks = [_Task(source, _digest_of(source, job.opening.limits)) for source in sources]
+        values = (_known(task, job, means.kept, threads=means.threads) for task in tasks)
+        for _ in self._crew.results([value for value in values if isinstance(value, _Task)]):
             pass
 
 
 def _known(task: _Task, job: Job, kept: Cache | None, *, threads: bool) -> FileReading | _Task:
     """What is known of a file without reading it."""
     again = partial(_again, task, job, threads=threads)
-    found = kept.find(task.source, task.digest, again) if kept and task.digest else None
-    return found or task
+    reading = kept.find(task.source, task.digest, again) if kept and task.digest else None
+    return reading or task
 
 
 def _again(task: _Task, job: Job, *, threads: bool) -> FileReading:
@@ -162,7 +162,7 @@ def _again(task: _Task, job: Job, *, threads: bool) -> FileReading:
     return result.reading()
 
 
-def _read_spread(tasks: Sequence[_Task], job: Job, means: Means) -> Iterator[FileReading]:
+def _read_spread(tasks: Sequence[_Task], job: Job, means: ReadOptions) -> Iterator[FileReading]:
     """Read files in other processes. What is large and was kept need not be sent: it is found."""
     if not tasks:
         return
@@ -205,17 +205,19 @@ _COPY_MARK = re.compile(
 """What programs add to the name of a copied file."""
 
 
-def originals(sources: Sequence[SourceFile], known: Mapping[str, str]) -> dict[str, str]:
+def originals(sources: Sequence[SourceFile], texts: Mapping[str, str]) -> dict[str, str]:
     """The file that is kept for each: of those with the same content and the same captures the one
     whose name is not that of a copy, else the first. Files whose names tell different things are no
     copies, but for the marks that programs add to the names of copies."""
     groups: dict[tuple[object, ...], list[str]] = {}
     for source in sources:
-        if known[source.name]:
-            told = tuple(sorted((name, _unmarked(text)) for name, text in source.captured.items()))
-            groups.setdefault((known[source.name], told), []).append(source.name)
+        if texts[source.name]:
+            places = tuple(
+                sorted((name, _unmarked(text)) for name, text in source.captured.items())
+            )
+            groups.setdefault((texts[source.name], places), []).append(source.name)
     return {
-        name: min(names, key=lambda one: _unmarked(_stem(one)) != _stem(one))
+        name: min(names, key=lambda text: _unmarked(_stem(text)) != _stem(text))
         for names in groups.values()
         for name in names
     }

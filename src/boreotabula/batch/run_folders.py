@@ -37,8 +37,8 @@ class RunsBelow:
     def record_of(self, below: str) -> Path | None:
         """The record of the run that says that it wrote a file, or the folder that holds it."""
         folder, _, name = below.rpartition("/")
-        known = self._of_folder(folder)
-        return known.get(name) or known.get(_ALL)
+        paths = self._of_folder(folder)
+        return paths.get(name) or paths.get(_ALL)
 
     def _of_folder(self, folder: str) -> dict[str, Path]:
         if folder not in self._of:
@@ -48,7 +48,7 @@ class RunsBelow:
     def _look(self, folder: Path) -> Iterator[tuple[str, Path]]:
         """The files of a folder that runs say they wrote, each with the record of its run."""
         if _is_run_folder(folder):
-            kept = (one.name for one in folder.glob(f"{BEFORE}.*"))
+            kept = (path.name for path in folder.glob(f"{BEFORE}.*"))
             yield from ((name, folder / RUN_RECORD) for name in (*RUN_FILES, *kept))
         beside = last_run_folder(folder)
         if folder.name in outputs_of(beside):
@@ -109,8 +109,8 @@ def as_it_was_written(path: Path, record: Path) -> bool:
 def _written_by(record: Path, _modified: int) -> tuple[str, Any]:
     """The output that a record speaks of, and what it says of its files. Raises OSError, ValueError
     or what comes of a record that is none."""
-    found = json.loads(text_of(record))
-    return real_name(found["output"]), found["written"]
+    loads = json.loads(text_of(record))
+    return real_name(loads["output"]), loads["written"]
 
 
 _TEXT = r'"(?:[^"\\]|\\.)*"'
@@ -127,10 +127,10 @@ def outputs_of(folder: Path) -> frozenset[str]:
     try:
         with open_regular(folder / RUN_RECORD) as stream:
             start = stream.read(_START).decode("utf-8", "ignore")
-        found = [json.loads(one[1]) for form in _OUTPUTS if (one := form.search(start))]
+        outputs = [json.loads(match[1]) for form in _OUTPUTS if (match := form.search(start))]
     except (OSError, ValueError):
         return frozenset()
-    names = [name for one in found for name in (one if isinstance(one, list) else [one])]
+    names = [name for value in outputs for name in (value if isinstance(value, list) else [value])]
     return frozenset(
         real
         for name in names

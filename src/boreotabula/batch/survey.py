@@ -123,11 +123,13 @@ def _files(folder: Path, layout: Layout | None) -> tuple[list[SourceFile], list[
     if layout is None:
         if not folder.is_dir():
             raise CallError(f"there is no folder “{folder}”")
-        found = list(sorted_files(folder))
-        left = [FileSurvey(one.below, _size(one.path), one.why) for one in found if one.why]
-        return [SourceFile(one.path, one.below) for one in found if not one.why], left
+        files = list(sorted_files(folder))
+        left = [FileSurvey(file.below, _size(file.path), file.why) for file in files if file.why]
+        return [SourceFile(file.path, file.below) for file in files if not file.why], left
     inbox = look(layout)
-    return list(inbox.taken), [FileSurvey(one.name, 0, one.why) for one in inbox.left_out]
+    return list(inbox.taken), [
+        FileSurvey(omission.name, 0, omission.why) for omission in inbox.left_out
+    ]
 
 
 def survey(
@@ -141,16 +143,16 @@ def survey(
 
     `on_start` is told the number of files. Raises CallError if a folder is not there.
     """
-    sources, seen = _files(target, layout)
+    sources, file_surveys = _files(target, layout)
     if on_start is not None:
         on_start(len(sources))
     job = _job(layout, limits)
     look_into = partial(_survey_file, job=job, limits=limits)
-    for one in spread(look_into, sources, _ended, limits):
-        seen.append(one)
+    for file_survey in spread(look_into, sources, _ended, limits):
+        file_surveys.append(file_survey)
         if on_file is not None:
-            on_file(one)
-    files = tuple(sorted(seen, key=lambda one: natural_key(Path(one.name))))
+            on_file(file_survey)
+    files = tuple(sorted(file_surveys, key=lambda one: natural_key(Path(one.name))))
     return Survey(files, tuple(_groups(files)))
 
 
@@ -183,20 +185,23 @@ def _survey_file(source: SourceFile, job: Job | None, limits: Limits | None) -> 
     opening = job.opening if job else Opening(limits=limits or Limits())
     try:
         with Workbook(source.path, opening) as book:
-            chosen, said = plan_tabs(book, source, job) if job else ({}, ())
+            chosen, value = plan_tabs(book, source, job) if job else ({}, ())
             plan = job.plan if job else None
             names = book.names()
             tabs = [
                 _survey_tab(
-                    book, at, plan, [one for one, cell in names.items() if cell.tab == tab.name]
+                    book,
+                    index,
+                    plan,
+                    [text for text, cell in names.items() if cell.tab == tab.name],
                 )
-                for at, tab in enumerate(book.tabs)
+                for index, tab in enumerate(book.tabs)
             ]
             if job is not None:
                 tabs = [_with_choice(tab, chosen) for tab in tabs]
             return FileSurvey(
                 source.name, size, kind=book.kind.value, remarks=book.remarks, tabs=tuple(tabs),
-                said=tuple(said),
+                said=tuple(value),
             )  # fmt: skip
     except UnreadableError as error:
         return FileSurvey(source.name, size, unreadable=str(error))
@@ -208,8 +213,8 @@ def _with_choice(tab: TabSurvey, chosen: Mapping[str, Mapping[str, str]]) -> Tab
     return replace(tab, chosen=tab.name in chosen, captured=chosen.get(tab.name, {}))
 
 
-def _survey_tab(book: Workbook, at: int, plan: Plan | None, names: Sequence[str]) -> TabSurvey:
-    tab = book.tabs[at]
+def _survey_tab(book: Workbook, index: int, plan: Plan | None, names: Sequence[str]) -> TabSurvey:
+    tab = book.tabs[index]
     try:
         sheet = book.sheet(tab.name)
     except UnreadableError as error:
@@ -225,7 +230,7 @@ def _survey_tab(book: Workbook, at: int, plan: Plan | None, names: Sequence[str]
         len(rows),
         len(columns),
         str(Address(*(frame.start or (rows[0], columns[0])))),
-        tuple(one.name for one in sheet.tables),
+        tuple(table.name for table in sheet.tables),
         tuple(names),
         (len(sheet.hidden_rows), len(sheet.hidden_columns)),
         len(sheet.merges),
@@ -251,35 +256,39 @@ def _groups(files: Sequence[FileSurvey]) -> Iterator[Alike]:
     for group in ranked:
         frame = group[0][1].frame
         assert frame is not None
-        like = max(range(len(frames)), key=lambda at: _shared(frames[at], frame), default=None)
+        like = max(
+            range(len(frames)), key=lambda index: _shared(frames[index], frame), default=None
+        )
         differs = None if like is None else difference(frames[like], frame)
         frames.append(frame)
         yield Alike(frame, tuple((file, tab.name) for file, tab in group), like, differs)
 
 
-def _shared(one: Frame, other: Frame) -> float:
+def _shared(frame: Frame, other_frame: Frame) -> float:
     """How much two frames have in common, from 0 to 1."""
-    first, second = set(one.words), set(other.words)
+    first, second = set(frame.words), set(other_frame.words)
     return len(first & second) / max(len(first | second), 1)
 
 
 _MOST_WORDS = 6
 
 
-def difference(usual: Frame, other: Frame) -> Difference:
+def difference(usual: Frame, other_frame: Frame) -> Difference:
     """In what a frame differs from the usual one."""
-    had, has = Counter(t for *_, t in usual.headings), Counter(t for *_, t in other.headings)
+    had, has = Counter(t for *_, t in usual.headings), Counter(t for *_, t in other_frame.headings)
     lacks = [usual.written(word) for word in had if not has[word]]
-    more = [other.written(word) for word in has if not had[word]]
-    lacks += [usual.written(word) for word in sorted(usual.labels - other.labels)]
-    more += [other.written(word) for word in sorted(other.labels - usual.labels)]
-    if lacks and more and len(lacks) + len(more) > len(usual.words):
-        said = "another form: " + _some([other.written(word) for word in other.words])
-        return Difference(said, another_form=True)
+    more_texts = [other_frame.written(word) for word in has if not had[word]]
+    lacks += [usual.written(word) for word in sorted(usual.labels - other_frame.labels)]
+    more_texts += [other_frame.written(word) for word in sorted(other_frame.labels - usual.labels)]
+    if lacks and more_texts and len(lacks) + len(more_texts) > len(usual.words):
+        message = "another form: " + _some(
+            [other_frame.written(word) for word in other_frame.words]
+        )
+        return Difference(message, another_form=True)
     parts = [f"without {_some(lacks)}"] if lacks else []
-    parts += [f"with {_some(more)}"] if more else []
+    parts += [f"with {_some(more_texts)}"] if more_texts else []
     if not parts:
-        counts = [other.written(word) for word in has if had[word] != has[word]]
+        counts = [other_frame.written(word) for word in has if had[word] != has[word]]
         parts = [f"with another number of {_some(counts)}" if counts else "in another order"]
     return Difference(" and ".join(parts))
 
@@ -319,10 +328,10 @@ def view_file(
 
     Raises CallError if there is no such file or tab, or if it cannot be read.
     """
-    (found,) = view_files([path], wanted, layout, limits)
-    if found.unreadable:
-        raise CallError(found.unreadable)
-    return found
+    (file_view,) = view_files([path], wanted, layout, limits)
+    if file_view.unreadable:
+        raise CallError(file_view.unreadable)
+    return file_view
 
 
 def view_files(
@@ -348,15 +357,15 @@ def view_files(
 
 def files_below(paths: Sequence[Path]) -> list[Path]:
     """The files of a call, those of folders in natural order. Raises CallError if there is none."""
-    found: list[Path] = []
+    files: list[Path] = []
     for path in paths:
         if path.is_dir():
-            found += [one.path for one in sorted_files(path) if not one.why]
+            files += [file.path for file in sorted_files(path) if not file.why]
         else:
-            found.append(path)
-    if not found:
+            files.append(path)
+    if not files:
         raise CallError(f"there is no file to show in “{paths[0]}”")
-    return list(dict.fromkeys(found))
+    return list(dict.fromkeys(files))
 
 
 def _cannot_be_shown(source: SourceFile, ended: Ended) -> FileView:

@@ -74,7 +74,7 @@ def bind(
                     one.doubt(f"the same file as “{first[source.name]}”")
                 written.add(source, tabs)
                 on_file(source.name)
-            bound += [Bound.not_read(one.name, one.why) for one in unseen]
+            bound += [Bound.not_read(omission.name, omission.why) for omission in unseen]
             _check_some(bound)
             if contents is not None:
                 write_contents(contents, bound, written.formats)
@@ -88,21 +88,21 @@ def bind(
 
 def _first_of_content(files: Sequence[SourceFile]) -> dict[str, str]:
     """Of files with the same content as one before: the name of that one."""
-    seen: dict[str, str] = {}
+    texts: dict[str, str] = {}
     first = {}
-    for one in files:
+    for file in files:
         try:
-            digest = file_digest(one.path)
+            digest = file_digest(file.path)
         except OSError:  # told as what cannot be read
             continue
-        if seen.setdefault(digest, one.name) != one.name:
-            first[one.name] = seen[digest]
+        if texts.setdefault(digest, file.name) != file.name:
+            first[file.name] = texts[digest]
     return first
 
 
-def _check_some(bound: Sequence[Bound]) -> None:
+def _check_some(tabs: Sequence[Bound]) -> None:
     """Raises CallError if no tab was bound."""
-    if not any(one.name for one in bound):
+    if not any(tab.name for tab in tabs):
         raise CallError("no tab matches; nothing was written")
 
 
@@ -117,22 +117,22 @@ class _Written:
 
     def add(self, source: SourceFile, tabs: Sequence[_Tab]) -> None:
         """Write the tabs of a file; they are named first, so that links between them find them."""
-        for one, sheet, _ in tabs:
+        for bound, sheet, _ in tabs:
             too_large = "" if sheet is None else _too_large(sheet)
             if too_large:
-                one.note, one.lacking = f"not bound: {too_large}", True
+                bound.note, bound.lacking = f"not bound: {too_large}", True
             elif sheet is not None:
-                number = sum(bool(other.name) for other in self._bound) + 1
-                one.name = self._names.new(named(self._binding.form, source, one.tab, number))
-            self._bound.append(one)
+                number = sum(bool(other_bound.name) for other_bound in self._bound) + 1
+                bound.name = self._names.new(named(self._binding.form, source, bound.tab, number))
+            self._bound.append(bound)
         names = {one.tab: one.name for one, _, _ in tabs if one.name}
-        for one, sheet, look in tabs:
-            if sheet is None or not one.name:
+        for bound, sheet, look in tabs:
+            if sheet is None or not bound.name:
                 continue
-            tab = self._book.add_worksheet(one.name)
+            tab = self._book.add_worksheet(bound.name)
             lost = write_tab(tab, sheet, look, self.formats, names)
             if lost:
-                one.add(f"not kept: {', '.join(lost)}")
+                bound.add(f"not kept: {', '.join(lost)}")
             if sheet.visibility is not Visibility.VISIBLE:
                 tab.hide()
                 self._hidden.append(tab)
@@ -140,12 +140,12 @@ class _Written:
     def show_first(self) -> None:
         """Have the first tab that is not hidden be the one that is seen; one must be."""
         tabs = self._book.worksheets()
-        seen = [one for one in tabs if one not in self._hidden]
-        if not seen:
+        values = [tab for tab in tabs if tab not in self._hidden]
+        if not values:
             tabs[0].hidden = 0
-            seen = tabs[:1]
-        seen[0].activate()
-        seen[0].set_first_sheet()
+            values = tabs[:1]
+        values[0].activate()
+        values[0].set_first_sheet()
 
 
 def _too_large(sheet: Sheet) -> str:
@@ -200,15 +200,15 @@ def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
                 if sheet.blank:
                     yield Bound(source.name, name, note="blank, left out"), None, None
                     continue
-                one = Bound(source.name, name, "", sheet.height, sheet.width)
-                one.doubt(_flaws(sheet))
+                bound = Bound(source.name, name, "", sheet.height, sheet.width)
+                bound.doubt(_flaws(sheet))
                 look = looks.of(name)
                 if not looks.there:
                     sheet, doubts = binding.typing(sheet)
-                    one.add(doubts)
+                    bound.add(doubts)
                 elif look is None:
-                    one.add(_UNKNOWN.format(source.path.suffix.lower()))
-                yield one, sheet, look
+                    bound.add(_UNKNOWN.format(source.path.suffix.lower()))
+                yield bound, sheet, look
             for name in _chosen_charts(looks, binding.choice):
                 note = "not bound: a sheet that is all chart"
                 yield Bound(source.name, name, note=note, doubtful=True), None, None
@@ -220,15 +220,17 @@ def _chosen_charts(looks: Looks, choice: TabChoice) -> list[str]:
     """The sheets that are all chart and would be bound if they held cells."""
     if choice.position is not None:
         return []
-    return list(choice.choose([TabName(one, True, False) for one in looks.chart_sheets]))
+    return list(
+        choice.choose([TabName(chart_sheet, True, False) for chart_sheet in looks.chart_sheets])
+    )
 
 
 _UNKNOWN = "not kept of {} files: looks, frozen panes, filters, links and cell notes"
 
 
 def _flaws(sheet: Sheet) -> str:
-    some = [cell for row in sheet.rows for cell in row if isinstance(cell, Flaw)]
-    if not some:
+    flaws = [cell for row in sheet.rows for cell in row if isinstance(cell, Flaw)]
+    if not flaws:
         return ""
-    cells = counted(len(some), "cell holds", "cells hold")
-    return f"{cells} an error or a formula without result, the first {some[0].text}"
+    cells = counted(len(flaws), "cell holds", "cells hold")
+    return f"{cells} an error or a formula without result, the first {flaws[0].text}"

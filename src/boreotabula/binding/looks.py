@@ -89,7 +89,11 @@ class Looks:
     @property
     def chart_sheets(self) -> list[str]:
         """The names of the sheets that are all chart."""
-        return [] if self._book is None else [one.title for one in self._book.chartsheets]
+        return (
+            []
+            if self._book is None
+            else [chartsheet.title for chartsheet in self._book.chartsheets]
+        )
 
     def of(self, tab: str) -> Look | None:
         """The look of a tab; None if it is not known."""
@@ -103,8 +107,8 @@ class Looks:
         notes: dict[Place, CellNote] = {}
         for (row, column), cell in sheet._cells.items():
             place = row - 1, column - 1
-            if cell.has_style and (found := self._properties(cell)):
-                styled[place] = found
+            if cell.has_style and (values := self._properties(cell)):
+                styled[place] = values
             if cell.hyperlink is not None:
                 links[place] = _link(cell.hyperlink)
             if cell.comment is not None:
@@ -221,36 +225,39 @@ def _lost(sheet: Any) -> Iterator[str]:
 def _widths(sheet: Any) -> dict[int, float]:
     """The width of each column that has one of its own; neighbours share an entry."""
     widths: dict[int, float] = {}
-    for one in sheet.column_dimensions.values():
-        if one.customWidth or one.width != 13:
-            for column in range(one.min or 1, min(one.max or 1, (one.min or 1) + 255) + 1):
-                widths[column - 1] = float(one.width)
+    for column_dimension in sheet.column_dimensions.values():
+        if column_dimension.customWidth or column_dimension.width != 13:
+            for column in range(
+                column_dimension.min or 1,
+                min(column_dimension.max or 1, (column_dimension.min or 1) + 255) + 1,
+            ):
+                widths[column - 1] = float(column_dimension.width)
     return widths
 
 
 def _properties(cell: Any, theme: list[str]) -> list[tuple[str, object]]:
     """What is kept of a cell's style, as the writing library calls it."""
-    found: list[tuple[str, object]] = []
+    properties: list[tuple[str, object]] = []
     if cell.number_format != "General":
-        found.append(("num_format", cell.number_format))
-    found += [(name, True) for name in ("bold", "italic") if getattr(cell.font, name[0])]
+        properties.append(("num_format", cell.number_format))
+    properties += [(name, True) for name in ("bold", "italic") if getattr(cell.font, name[0])]
     colour = _colour(cell.font.color, theme)
     if colour not in (None, "000000"):
-        found.append(("font_color", f"#{colour}"))
+        properties.append(("font_color", f"#{colour}"))
     fill = cell.fill
     if fill is not None and fill.fill_type == "solid":
         ground = _colour(fill.fgColor, theme)
         if ground is not None:
-            found.append(("bg_color", f"#{ground}"))
+            properties.append(("bg_color", f"#{ground}"))
     if cell.alignment.horizontal in ("left", "center", "right"):
-        found.append(("align", cell.alignment.horizontal))
+        properties.append(("align", cell.alignment.horizontal))
     if cell.alignment.wrap_text:
-        found.append(("text_wrap", True))
+        properties.append(("text_wrap", True))
     for side in ("top", "bottom", "left", "right"):
         line = getattr(cell.border, side, None)
         if line is not None and line.style:
-            found.append((side, 2 if line.style in ("medium", "thick", "double") else 1))
-    return found
+            properties.append((side, 2 if line.style in ("medium", "thick", "double") else 1))
+    return properties
 
 
 def _colour(colour: Any, theme: list[str]) -> str | None:
@@ -270,7 +277,7 @@ def _colour(colour: Any, theme: list[str]) -> str | None:
 
 def _tinted(colour: str, tint: float) -> str:
     """A colour made lighter or darker, as ECMA-376 part 1, 18.8.19 says."""
-    red, green, blue = (int(colour[at : at + 2], 16) / 255 for at in (0, 2, 4))
+    red, green, blue = (int(colour[literal : literal + 2], 16) / 255 for literal in (0, 2, 4))
     hue, light, full = colorsys.rgb_to_hls(red, green, blue)
     light = light * (1 + tint) if tint < 0 else light * (1 - tint) + tint
     parts = colorsys.hls_to_rgb(hue, min(max(light, 0.0), 1.0), full)

@@ -43,7 +43,7 @@ def named(form: str, source: SourceFile, tab: str, number: int) -> str:
     parts = {"file": Path(source.name).stem, "folder": source.folder, "tab": tab, "n": str(number)}
     made = _filled(form, parts)
     over = length(made) - MOST_LETTERS
-    longest = max(re.findall(r"\{(\w+)\}", form), key=lambda one: len(parts[one]), default="")
+    longest = max(re.findall(r"\{(\w+)\}", form), key=lambda value: len(parts[value]), default="")
     if over > 0 and len(parts.get(longest, "")) > over + _FEWEST_SIGNS:
         kept = len(parts[longest]) - over - 1
         end = kept // 2
@@ -53,4 +53,4 @@ def named(form: str, source: SourceFile, tab: str, number: int) -> str:
 
 
 def _filled(form: str, parts: Mapping[str, str]) -> str:
-    return re.sub(r"\{(\w+)\}", lambda found: parts[found[1]], form).strip()
+    return re.sub(r"\{(\w+)\}", lambda match: parts[match[1]], form).strip()

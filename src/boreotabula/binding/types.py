@@ -68,7 +68,7 @@ class AsRead:
 
     def _column(self, cells: list[Cell]) -> list[Cell]:
         for kind in _KINDS:
-            places = [at for at, cell in enumerate(cells) if _may_be(cell, kind)]
+            places = [index for index, cell in enumerate(cells) if _may_be(cell, kind)]
             form = ValueForm(
                 kind,
                 languages=self.reading.languages,
@@ -92,13 +92,13 @@ def _may_be(cell: Cell, kind: str) -> bool:
 def _take(cells: list[Cell], places: Sequence[int], form: ValueForm) -> list[int]:
     """Put the values of some cells in their places; returns the places that are left as they are:
     what does not convert, or could be read in two ways."""
-    done = convert([cells[at] for at in places], form)
+    done = convert([cells[column] for column in places], form)
     unsure = done.doubt.places if done.doubt is not None and not done.doubt.settled else ()
-    left = {at for at, _ in done.failures} | set(unsure)
-    for at, value in enumerate(done.values.to_pylist()):
-        if at not in left and value is not None:
-            cells[places[at]] = float(value) if isinstance(value, int | float) else value
-    return [places[at] for at in sorted(left)]
+    left = {index for index, _ in done.failures} | set(unsure)
+    for position, value in enumerate(done.values.to_pylist()):
+        if position not in left and value is not None:
+            cells[places[position]] = float(value) if isinstance(value, int | float) else value
+    return [places[index] for index in sorted(left)]
 
 
 def by_columns(sheet: Sheet) -> tuple[Sheet, str]:
@@ -106,16 +106,18 @@ def by_columns(sheet: Sheet) -> tuple[Sheet, str]:
     are. Where most are and some are not, or all could be read in two ways, it stays text, and that
     is said."""
     columns = [list(column) for column in zip(*sheet.rows, strict=True)]
-    starts = (at for at, row in enumerate(sheet.rows[:_MOST_HEADINGS]) if any(map(_figure, row)))
+    starts = (
+        index for index, row in enumerate(sheet.rows[:_MOST_HEADINGS]) if any(map(_figure, row))
+    )
     start = next(starts, None)
     doubts: list[str] = []
-    for at, cells in enumerate(columns if start is not None else ()):
-        said = _typed_column(cells, start or 0, at)
-        if said:
-            doubts.append(said)
+    for position, cells in enumerate(columns if start is not None else ()):
+        message = _typed_column(cells, start or 0, position)
+        if message:
+            doubts.append(message)
     rows = [list(row) for row in zip(*columns, strict=True)]
-    more = f"; and {len(doubts) - _TOLD} more" if len(doubts) > _TOLD else ""
-    note = f"left as text: {'; '.join(doubts[:_TOLD])}{more}" if doubts else ""
+    extra = f"; and {len(doubts) - _TOLD} more" if len(doubts) > _TOLD else ""
+    note = f"left as text: {'; '.join(doubts[:_TOLD])}{extra}" if doubts else ""
     return make_sheet(sheet.name, rows, sheet.merges), note
 
 
@@ -126,26 +128,26 @@ def _figure(cell: Cell) -> bool:
 def _typed_column(cells: list[Cell], start: int, column: int) -> str:
     """Convert the cells of a column, from a row on, if all are of one type; returns what makes it
     doubtful, in words, if most are."""
-    places = [at for at in range(start, len(cells)) if cells[at]]
-    found = [str(cells[at]) for at in places]
-    if not found or any(_CODE.fullmatch(one) or not _fits(one) for one in found):
+    places = [column for column in range(start, len(cells)) if cells[column]]
+    texts = [str(cells[column]) for column in places]
+    if not texts or any(_CODE.fullmatch(text) or not _fits(text) for text in texts):
         return ""  # codes are no numbers, whatever else stands among them
-    languages = tuple(languages_of(found))
+    languages = tuple(languages_of(texts))
     doubts = []
     for kind in _KINDS:
         form = ValueForm(kind, languages=languages)
-        done = convert(found, form)
-        wrong = [at for at, _ in done.failures]
+        done = convert(texts, form)
+        wrong = [index for index, _ in done.failures]
         if not wrong:
             _take(cells, places, form)
             return ""
         unsure = done.doubt.places if done.doubt is not None and not done.doubt.settled else ()
         first = min(unsure) if unsure and set(wrong) <= set(unsure) else wrong[0]
-        where = f"column {column_letters(column)}, as “{found[first]}” in"
+        where = f"column {column_letters(column)}, as “{texts[first]}” in"
         address = Address(places[first], column)
         if first in unsure:
             doubts.append(f"{where} {address} can be read in two ways")
-        elif len(wrong) <= (1 - _MOST) * len(found):
+        elif len(wrong) <= (1 - _MOST) * len(texts):
             what = "date or time" if kind in _MOMENTS else "number"
             doubts.append(f"{where} {address} is no {what}")
     return doubts[0] if doubts else ""

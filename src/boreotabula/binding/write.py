@@ -45,8 +45,8 @@ _MOMENTS: Sequence[tuple[type, str]] = (
 def let_go(book: Any) -> None:
     """Let go of a workbook that is not written to its end."""
     book.fileclosed = True
-    for one in book.worksheets():
-        one.row_data_fh.close()
+    for worksheet in book.worksheets():
+        worksheet.row_data_fh.close()
 
 
 def write_tab(
@@ -62,8 +62,8 @@ def write_tab(
     for column in sorted({*widths, *hidden}):
         if column < MAX_COLUMNS:
             width = widths.get(column)
-            given = max(width - _PADDING, 0.0) if look.known and width is not None else width
-            tab.set_column(column, column, given, None, {"hidden": column in hidden})
+            number = max(width - _PADDING, 0.0) if look.known and width is not None else width
+            tab.set_column(column, column, number, None, {"hidden": column in hidden})
     hidden_rows = {row for row in sheet.hidden_rows if row < MAX_ROWS}
     places = [*look.styled, *look.links, *look.notes]
     lowest = max([sheet.height - 1, *(row for row, _ in places), *hidden_rows], default=-1)
@@ -135,7 +135,9 @@ def _fitting(sheet: Sheet) -> dict[int, float]:
     """Widths that fit the first rows, for files that have none."""
     columns = zip(*sheet.rows[:200], strict=True)
     longest = [max((len(cell_text(cell)) for cell in column), default=0) for column in columns]
-    return {at: float(min(max(one + 2, 8), _WIDEST)) for at, one in enumerate(longest)}
+    return {
+        index: float(min(max(position + 2, 8), _WIDEST)) for index, position in enumerate(longest)
+    }
 
 
 def write_contents(tab: Any, bound: Sequence[Bound], formats: Formats) -> None:

@@ -111,37 +111,37 @@ def command(
             "--types: the layout already tells how values are written; leave --types out"
         )
     files = wanted.files
-    found = AsRead(wanted.reading) if wanted.reading is not None else plainly
+    result = AsRead(wanted.reading) if wanted.reading is not None else plainly
     binding = Binding(
         _choice(wanted.choice, named, position, left_out, visible_only=visible_only),
         replace(wanted.opening, limits=limits(largest_part)),
         tab_name,
         contents == "yes",
-        by_columns if find_types else found,
+        by_columns if find_types else result,
     )
     with screen.counting("binding", shown=not as_json) as (start, on_file):
         start(len(files))
-        bound = bind(files, wanted.unseen, binding, output, on_file)
-    tabs = sum(bool(one.name) for one in bound)
+        tabs = bind(files, wanted.unseen, binding, output, on_file)
+    count = sum(bool(tab.name) for tab in tabs)
     if as_json:
-        say_json([vars(one) for one in bound])
+        say_json([vars(tab) for tab in tabs])
     else:
-        read = len({one.file for one in bound if one.name})
+        read = len({tab.file for tab in tabs if tab.name})
         of = (
             f"{read} of {counted(len(files), 'file')}"
             if read < len(files)
             else counted(read, "file")
         )
-        say(f"{output}: {counted(tabs, 'tab')} of {of}")
+        say(f"{output}: {counted(count, 'tab')} of {of}")
         if find_types or not binding.contents:
-            for one in bound:
-                if one.name and one.note:
-                    say(f"  {one.name}: {one.note}")
-    missing = [one for one in bound if one.lacking]
-    noted = [one for one in bound if one.lacking or one.doubtful]
-    for one in noted[:_MOST_TOLD] if not as_json else []:
-        place = " › ".join(part for part in (one.file, one.tab) if part)
-        say(f"! {place}: {one.note}", err=True)
+            for tab in tabs:
+                if tab.name and tab.note:
+                    say(f"  {tab.name}: {tab.note}")
+    missing = [tab for tab in tabs if tab.lacking]
+    noted = [tab for tab in tabs if tab.lacking or tab.doubtful]
+    for tab in noted[:_MOST_TOLD] if not as_json else []:
+        place = " › ".join(part for part in (tab.file, tab.tab) if part)
+        say(f"! {place}: {tab.note}", err=True)
     if len(noted) > _MOST_TOLD and not as_json:
         say(f"! … and {len(noted) - _MOST_TOLD} more, in the tab Contents", err=True)
     return 1 if missing else 0
@@ -186,37 +186,37 @@ def _wanted(
             choice, opening, reading = job.tabs, job.opening, layout.spec.reading
             inbox = look(layout, own=(output, run_folder(output)))
             files += inbox.taken
-            unseen += [one for one in inbox.left_out if one.kind]
+            unseen += [omission for omission in inbox.left_out if omission.kind]
         elif source.is_dir():
             check_apart(output, [source])
-            found = list(sorted_files(source, (output,)))
-            files += [_source(one.path, one.below) for one in found if not one.why]
-            unseen += [LeftOut(one.below, one.why, one.kind) for one in found if one.kind]
+            result = list(sorted_files(source, (output,)))
+            files += [_source(file.path, file.below) for file in result if not file.why]
+            unseen += [LeftOut(file.below, file.why, file.kind) for file in result if file.kind]
         elif not source.exists():
             raise CallError(f"there is no file or folder “{source}”")
         else:
             check_is_file(source)
             files.append(_source(source, written_name(source.name)))
     try:
-        wanted = tuple(pattern(one, Kind.FILE) for one in include)
-        unwanted = tuple(pattern(one, Kind.FILE) for one in exclude)
+        wanted = tuple(pattern(text, Kind.FILE) for text in include)
+        unwanted = tuple(pattern(text, Kind.FILE) for text in exclude)
     except PatternError as error:
         raise CallError(f"--include, --exclude: {error}") from None
     files = [
-        one for one in files
-        if one.path.resolve() != output.resolve()
-        and (not wanted or first_match(wanted, one.name) is not None)
-        and first_match(unwanted, one.name) is None
+        file for file in files
+        if file.path.resolve() != output.resolve()
+        and (not wanted or first_match(wanted, file.name) is not None)
+        and first_match(unwanted, file.name) is None
     ]  # fmt: skip
     if not files:
         raise CallError("no file matches; nothing was written")
-    once = {one.path.resolve(): one for one in reversed(files)}  # the first of each stays
-    files = [one for one in files if once[one.path.resolve()] is one]
-    named = Counter(one.name for one in files)
+    once = {file.path.resolve(): file for file in reversed(files)}  # the first of each stays
+    files = [file for file in files if once[file.path.resolve()] is file]
+    named = Counter(file.name for file in files)
     # Of several folders: then the name alone does not tell which file it is.
     files = [
-        replace(one, name=written_name(one.path.as_posix())) if named[one.name] > 1 else one
-        for one in files
+        replace(file, name=written_name(file.path.as_posix())) if named[file.name] > 1 else file
+        for file in files
     ]
     return _Wanted(files, unseen, choice, opening, reading)
 
@@ -242,8 +242,8 @@ def _choice(
     if named and position is not None:
         raise CallError("--named and --position both choose tabs; use one of them")
     try:
-        names = tuple(pattern(one, Kind.TAB) for one in named)
-        without = tuple(pattern(one, Kind.TAB) for one in left_out)
+        names = tuple(pattern(text, Kind.TAB) for text in named)
+        without = tuple(pattern(text, Kind.TAB) for text in left_out)
     except PatternError as error:
         raise CallError(f"--named, --except: {error}") from None
     if names or position is not None:

@@ -25,7 +25,7 @@ the environment variable BOREOTABULA_CACHE says. Above 2 GiB, what was not used 
 def command(clear_it: bool, as_json: bool) -> int:
     """Show the size of the cache, or clear it."""
     from boreotabula.batch.cache.store import cache_size, clear
-    from boreotabula.batch.own import cache_folder
+    from boreotabula.batch.private_files import cache_folder
     from boreotabula.batch.remote.fetch import clear_fetched, fetched_size
 
     folder = cache_folder()

@@ -87,18 +87,18 @@ def command(
             check_apart(path, source_folders(before))
             check_claim(path, (before, after), overwrite=overwrite)
     old, new = _sides(before, after, table)
-    names = [name.strip() for one in key for name in one.split(",") if name.strip()]
-    found = compare(old, new, names, by or "")
+    names = [name.strip() for text in key for name in text.split(",") if name.strip()]
+    comparison = compare(old, new, names, by or "")
     if output is not None:
-        write_changes(found, output)
+        write_changes(comparison, output)
     if chart is not None:
-        draw_differences(found, chart)
+        draw_differences(comparison, chart)
     if as_json:
-        say_json(_described(found))
+        say_json(_described(comparison))
         return 0
-    _print(found, rows)
-    for path in (one for one in (output, chart) if one is not None):
-        say(f"{path}: {counted(found.changes.num_rows, 'difference')}")
+    _print(comparison, rows)
+    for path in (path for path in (output, chart) if path is not None):
+        say(f"{path}: {counted(comparison.changes.num_rows, 'difference')}")
     return 0
 
 
@@ -120,7 +120,7 @@ def _sides(before: Path, after: Path | None, table: str | None) -> tuple[Side, S
 _LABELS = {"changed": "values changed", "new": "new records", "gone": "records gone"}
 
 
-def _print(found: Comparison, rows: int) -> None:
+def _print(comparison: Comparison, rows: int) -> None:
     from rich.table import Table
     from rich.text import Text
 
@@ -128,30 +128,34 @@ def _print(found: Comparison, rows: int) -> None:
     from boreotabula.layout.model import PROVENANCE
 
     console = screen.out()
-    console.print(Text.assemble((f"{found.before.name} → {found.after.name}", "bold")))
+    console.print(Text.assemble((f"{comparison.before.name} → {comparison.after.name}", "bold")))
+    before, after = comparison.records
     console.tell(
-        f"  {counted(found.records[0], 'record')} → {counted(found.records[1], 'record')}:"
-        f" {found.same:,} the same, {found.changed:,} changed, {found.new:,} new,"
-        f" {found.gone:,} gone"
+        f"  {counted(before, 'record')} → {counted(after, 'record')}:"
+        f" {comparison.same:,} the same, {comparison.changed:,} changed, {comparison.new:,} new,"
+        f" {comparison.gone:,} gone"
     )
-    console.tell(f"  matched by {', '.join(found.key)}")
-    for names, side in ((found.only_before, found.before), (found.only_after, found.after)):
+    console.tell(f"  matched by {', '.join(comparison.key)}")
+    for names, side in (
+        (comparison.only_before, comparison.before),
+        (comparison.only_after, comparison.after),
+    ):
         if names:
             console.tell(f"  only in {side.name}: {', '.join(names)}")
-    if found.alike:
+    if comparison.alike:
         console.print("\nNothing differs.")
         return
-    _print_sums(console, found)
-    whats = found.changes.column("what")
-    names = found.changes.schema.names
+    _print_sums(console, comparison)
+    whats = comparison.changes.column("what")
+    names = comparison.changes.schema.names
     for what, label in _LABELS.items():
         import pyarrow.compute as pc
 
-        some = found.changes.filter(pc.equal(whats, what))
+        some = comparison.changes.filter(pc.equal(whats, what))
         if not some.num_rows:
             continue
         hidden = {"what", "before_file", "before_tab", "after_file", "after_tab"}
-        if found.key == PROVENANCE:  # what else would tell which record it is
+        if comparison.key == PROVENANCE:  # what else would tell which record it is
             when = "before" if what == "gone" else "after"
             hidden -= {f"{when}_file", f"{when}_tab"}
         shown = [
@@ -175,15 +179,17 @@ def _print(found: Comparison, rows: int) -> None:
             )
 
 
-def _print_sums(console: Any, found: Comparison) -> None:
+def _print_sums(console: Any, comparison: Comparison) -> None:
     from rich.table import Table
     from rich.text import Text
 
-    lines = [(one, sums) for one, sums in found.sums.items() if found.by or sums.difference]
+    lines = [
+        (place, sums) for place, sums in comparison.sums.items() if comparison.by or sums.difference
+    ]
     if not lines:
         return
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-    heads = [found.by] if found.by else []
+    heads = [comparison.by] if comparison.by else []
     for name in [*heads, "sum of"]:
         table.add_column(Text(name))
     for name in ("before", "after", "difference"):
@@ -194,33 +200,33 @@ def _print_sums(console: Any, found: Comparison) -> None:
             plain_number(sums.after),
             plain_number(sums.difference, signed=True),
         )
-        table.add_row(*map(Text, [*([group] if found.by else []), name, *numbers]))
+        table.add_row(*map(Text, [*([group] if comparison.by else []), name, *numbers]))
     console.print()
     console.print(table)
 
 
-def _described(found: Comparison) -> dict[str, Any]:
+def _described(comparison: Comparison) -> dict[str, Any]:
     return {
-        "before": found.before.name,
-        "after": found.after.name,
-        "key": list(found.key),
-        "records_before": found.records[0],
-        "records_after": found.records[1],
-        "same": found.same,
-        "changed": found.changed,
-        "new": found.new,
-        "gone": found.gone,
-        "only_before": list(found.only_before),
-        "only_after": list(found.only_after),
+        "before": comparison.before.name,
+        "after": comparison.after.name,
+        "key": list(comparison.key),
+        "records_before": comparison.records[0],
+        "records_after": comparison.records[1],
+        "same": comparison.same,
+        "changed": comparison.changed,
+        "new": comparison.new,
+        "gone": comparison.gone,
+        "only_before": list(comparison.only_before),
+        "only_after": list(comparison.only_after),
         "sums": [
             {
-                **({found.by: group} if found.by else {}),
+                **({comparison.by: group} if comparison.by else {}),
                 "field": name,
                 "before": str(sums.before),
                 "after": str(sums.after),
                 "difference": str(sums.difference),
             }
-            for (group, name), sums in found.sums.items()
+            for (group, name), sums in comparison.sums.items()
         ],
-        "changes": found.changes.to_pylist(),
+        "changes": comparison.changes.to_pylist(),
     }

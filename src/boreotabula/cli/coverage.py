@@ -76,7 +76,7 @@ def command(
     """Count the records of an output of extract, or of a LAYOUT, by sender and period."""
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
-    from boreotabula.batch.read_all import Means
+    from boreotabula.batch.read_all import ReadOptions
     from boreotabula.cli.crosstab import print_cross
     from boreotabula.review.charts import check_chart, draw_cross
     from boreotabula.review.coverage import coverage, expected_rows
@@ -89,40 +89,40 @@ def command(
             check_apart(path, source_folders(records))
             check_claim(path, (records, expect), overwrite=overwrite)
     expected = expected_rows(expect, rows) if expect is not None else []
-    found = coverage(load_records(records, table, Means(None)), rows, across, expected)
+    result = coverage(load_records(records, table, ReadOptions(None)), rows, across, expected)
     if output is not None:
-        write_cross(found.cross, output)
+        write_cross(result.cross, output)
     if chart is not None:
-        draw_cross(found.cross, chart, "heat")
+        draw_cross(result.cross, chart, "heat")
     if as_json:
-        say_json(_described(found))
+        say_json(_described(result))
     else:
         if output is None and chart is None:
-            print_cross(found.cross)
-        for line in _said(found):
+            print_cross(result.cross)
+        for line in _said(result):
             say(line)
-        for path in (one for one in (output, chart) if one is not None):
-            say(f"{path}: {found.cross.records:,} records")
-    return 1 if require_complete and not found.complete else 0
+        for path in (path for path in (output, chart) if path is not None):
+            say(f"{path}: {result.cross.records:,} records")
+    return 1 if require_complete and not result.complete else 0
 
 
-def _said(found: Coverage) -> Iterator[str]:
+def _said(coverage: Coverage) -> Iterator[str]:
     """What stands out, in words."""
     yield ""
-    for row in found.never:
+    for row in coverage.never:
         yield f"missing   {_name(row)} has never reported"
     gaps: dict[tuple[str, ...], list[str]] = {}
-    for row, period in found.gaps:
+    for row, period in coverage.gaps:
         gaps.setdefault(row, []).append(brief(period, 30))
-    for row, some in gaps.items():
-        more = f" and {len(some) - _MOST} more" if len(some) > _MOST else ""
-        yield f"gap       {_name(row)}: {', '.join(some[:_MOST])}{more}"
-    for row, period, behind in found.late:
+    for row, gap in gaps.items():
+        extra = f" and {len(gap) - _MOST} more" if len(gap) > _MOST else ""
+        yield f"gap       {_name(row)}: {', '.join(gap[:_MOST])}{extra}"
+    for row, period, behind in coverage.late:
         periods = counted(behind, "period")
         yield f"late      {_name(row)}: last report for {brief(period, 30)}, {periods} behind"
-    for row, period, files in found.double:
+    for row, period, files in coverage.double:
         yield f"double    {_name(row)}, {brief(period, 30)}: {', '.join(files)}"
-    if found.complete:
+    if coverage.complete:
         yield "Complete: everybody reported for every period."
 
 
@@ -130,20 +130,20 @@ def _name(row: tuple[str, ...]) -> str:
     return " · ".join(brief(one, 80) for one in row)
 
 
-def _described(found: Coverage) -> dict[str, object]:
+def _described(coverage: Coverage) -> dict[str, object]:
     return {
-        "rows": [list(one) for one in found.cross.rows],
-        "columns": list(found.cross.columns),
-        "records": [list(row) for row in found.cross.cells],
-        "complete": found.complete,
-        "never": [list(one) for one in found.never],
-        "gaps": [{"row": list(row), "period": period} for row, period in found.gaps],
+        "rows": [list(row) for row in coverage.cross.rows],
+        "columns": list(coverage.cross.columns),
+        "records": [list(row) for row in coverage.cross.cells],
+        "complete": coverage.complete,
+        "never": [list(texts) for texts in coverage.never],
+        "gaps": [{"row": list(row), "period": period} for row, period in coverage.gaps],
         "late": [
             {"row": list(row), "last": period, "behind": behind}
-            for row, period, behind in found.late
+            for row, period, behind in coverage.late
         ],
         "double": [
             {"row": list(row), "period": period, "files": list(files)}
-            for row, period, files in found.double
+            for row, period, files in coverage.double
         ],
     }

@@ -91,10 +91,10 @@ def command(
         raise CallError("--chart-kind says how --chart OUT is drawn; name a file with --chart")
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
-    from boreotabula.batch.read_all import Means
+    from boreotabula.batch.read_all import ReadOptions
     from boreotabula.review.charts import check_chart, draw_cross
     from boreotabula.review.cross_files import check_cross, write_cross
-    from boreotabula.review.crosstab import Wish, crosstab
+    from boreotabula.review.crosstab import CrosstabSpec, crosstab
     from boreotabula.stores.records import load_records, source_folders
 
     for path, check in ((output, check_cross), (chart, check_chart)):
@@ -102,9 +102,9 @@ def command(
             check(path)
             check_apart(path, source_folders(records))
             check_claim(path, (records,), overwrite=overwrite)
-    pairs = tuple(_pair(one) for one in where)
-    wish = Wish(rows, across, value, how, pairs, by_value, top, change, not no_totals)
-    cross = crosstab(load_records(records, table, Means(None)), wish)
+    pairs = tuple(_pair(text) for text in where)
+    wish = CrosstabSpec(rows, across, value, how, pairs, by_value, top, change, not no_totals)
+    cross = crosstab(load_records(records, table, ReadOptions(None)), wish)
     if output is not None:
         write_cross(cross, output)
     if chart is not None:
@@ -114,7 +114,7 @@ def command(
     elif output is None and chart is None:
         print_cross(cross)
     else:
-        for path in (one for one in (output, chart) if one is not None):
+        for path in (path for path in (output, chart) if path is not None):
             say(f"{path}: {cross.measure}, {counted(cross.records, 'record')}")
     return 0
 
@@ -132,7 +132,7 @@ def _described(cross: Cross) -> dict[str, object]:
     return {
         "measure": cross.measure,
         "unit": cross.unit,
-        "rows": [list(one) for one in cross.rows],
+        "rows": [list(row) for row in cross.rows],
         "columns": list(cross.columns),
         "cells": [shown(cross, row) for row in cross.cells],
         **(
@@ -163,18 +163,18 @@ def print_cross(cross: Cross) -> None:
     def shown(number: float | None) -> str:
         return number_text(number, cross.value_kind, places)
 
-    texts = [[shown(one) for one in row] for row in cross.cells]
-    totals = [shown(one) for one in cross.column_totals]
+    texts = [[shown(number) for number in row] for row in cross.cells]
+    totals = [shown(column_total) for column_total in cross.column_totals]
     columns = [
-        [head or cross.wish.value or "records", *(row[at] for row in texts), totals[at]]
-        for at, head in enumerate(cross.columns)
+        [head or cross.wish.value or "records", *(row[column] for row in texts), totals[column]]
+        for column, head in enumerate(cross.columns)
     ]
     if cross.row_totals and cross.wish.totals:
         columns.append(["total", *map(shown, cross.row_totals), shown(cross.total)])
     names = list(cross.wish.rows) or [""]
-    sides = [[one[at] for one in cross.rows] for at in range(len(names))]
+    sides = [[row[index] for row in cross.rows] for index in range(len(names))]
     side = sum(
-        max(map(len, [name, "total", *some])) + 2 for name, some in zip(names, sides, strict=True)
+        max(map(len, [name, "total", *side])) + 2 for name, side in zip(names, sides, strict=True)
     )
     unit = f", {cross.unit}" if cross.unit else ""
     records = counted(cross.records, "record")
@@ -186,12 +186,14 @@ def print_cross(cross: Cross) -> None:
         for head, *_ in part:
             table.add_column(Text(head), justify="right", no_wrap=True)
         before: tuple[str, ...] = ()
-        for at, label in enumerate(cross.rows):
-            table.add_row(*map(Text, _new(label, before)), *(Text(one[at + 1]) for one in part))
+        for position, label in enumerate(cross.rows):
+            table.add_row(
+                *map(Text, _new(label, before)), *(Text(texts[position + 1]) for texts in part)
+            )
             before = label
         if len(cross.rows) > 1 and cross.wish.totals:
             blank = [""] * (len(names) - 1)
-            last = [Text(one[-1], "bold") for one in part]
+            last = [Text(texts[-1], "bold") for texts in part]
             table.add_row(Text("total", "bold"), *blank, *last)
         console.print()
         console.print(table)
@@ -209,11 +211,11 @@ def _parts(columns: list[list[str]], width: int) -> list[list[list[str]]]:
     """Columns in parts that fit into a width."""
     parts: list[list[list[str]]] = []
     room = 0
-    for one in columns:
-        wide = max(map(len, one)) + 2
+    for column in columns:
+        wide = max(map(len, column)) + 2
         if not parts or wide > room:
             parts.append([])
             room = width
-        parts[-1].append(one)
+        parts[-1].append(column)
         room -= wide
     return parts

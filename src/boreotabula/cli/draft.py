@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from boreotabula.batch.run.gather import Run
     from boreotabula.drafting.doubts import Doubt
     from boreotabula.drafting.draft import Draft
-    from boreotabula.drafting.tabs.specimens import Kindred, LeftOut
+    from boreotabula.drafting.tabs.specimens import LeftOut, TabFamily
 
 EPILOG = """\b
 Examples:
@@ -90,39 +90,41 @@ def command(
     folder, files = places_of(places)
 
     with screen.counting("looking into", shown=not as_json) as (start, step):
-        found = draft_from(
-            folder, files, like, limits(largest_part), lambda one: step(one.file), start
+        drafting = draft_from(
+            folder, files, like, limits(largest_part), lambda file: step(file.file), start
         )
-    drafted, run = found.draft, found.run
+    drafted, run = drafting.draft, drafting.run
     if drafted is None or run is None or not _is_any(drafted):
-        why = _why_nothing(found)
+        why = _why_nothing(drafting)
         say_json({"layout": None, "why": why}) if as_json else say(why)
         return 3
-    asked = questions(drafted, run.findings, (run.record_count, found.other_records))
+    doubts = questions(drafted, run.findings, (run.record_count, drafting.other_records))
     if ask:
-        if _is_other_reading(asked):
+        if _is_other_reading(doubts):
             drafted = drafted.otherwise()
-            found = tried_on_all(found, drafted, folder, limits(largest_part))
-            run = found.run or run
+            drafting = tried_on_all(drafting, drafted, folder, limits(largest_part))
+            run = drafting.run or run
         # What the tabs are is said by now.
-        asked = questions(replace(drafted, runner_up=None), run.findings)
-        drafted, asked = _answered(drafted, asked)
-        found = tried_on_all(found, replace(drafted, runner_up=None), folder, limits(largest_part))
-        run = found.run or run
+        doubts = questions(replace(drafted, runner_up=None), run.findings)
+        drafted, doubts = _answered(drafted, doubts)
+        drafting = tried_on_all(
+            drafting, replace(drafted, runner_up=None), folder, limits(largest_part)
+        )
+        run = drafting.run or run
     written = write_draft(drafted, output, folder) if output else []
     if as_json:
-        say_json(_described(found, drafted, run, asked, folder))
+        say_json(_described(drafting, drafted, run, doubts, folder))
     else:
-        _print(found, drafted, run, asked, folder, written)
-    return 1 if any(map(changes_records, asked)) or _placed(run) < _LEAST_PLACED else 0
+        _print(drafting, drafted, run, doubts, folder, written)
+    return 1 if any(map(changes_records, doubts)) or _placed(run) < _LEAST_PLACED else 0
 
 
-def _is_other_reading(asked: Sequence[Doubt]) -> bool:
+def _is_other_reading(doubts: Sequence[Doubt]) -> bool:
     """Whether the person says that the tabs are what was not taken."""
     from boreotabula.cli import screen
     from boreotabula.drafting.asking.questions import READING
 
-    doubt = next((one for one in asked if one.kind == READING), None)
+    doubt = next((doubt for doubt in doubts if doubt.kind == READING), None)
     if doubt is None:
         return False
     screen.err().tell(f"\n{doubt.text}", "bold")
@@ -130,15 +132,15 @@ def _is_other_reading(asked: Sequence[Doubt]) -> bool:
     return _answer(doubt) != doubt.choices[0]
 
 
-def _answered(drafted: Draft, asked: Sequence[Doubt]) -> tuple[Draft, list[Doubt]]:
+def _answered(drafted: Draft, doubts: Sequence[Doubt]) -> tuple[Draft, list[Doubt]]:
     """A draft with what the person at the terminal answers, and the questions that are left."""
     from boreotabula.cli import screen
     from boreotabula.drafting.asking.answers import answered, can_be_answered
 
     console = screen.err()
     sketch = drafted.sketch
-    left = [one for one in asked if not can_be_answered(one)]
-    mine = [one for one in asked if can_be_answered(one)]
+    left = [doubt for doubt in doubts if not can_be_answered(doubt)]
+    mine = [doubt for doubt in doubts if can_be_answered(doubt)]
     for number, doubt in enumerate(mine, 1):
         console.tell(f"\n{number} of {len(mine)}  {doubt.text}", "bold")
         console.tell(f"  {doubt.where}", "dim")
@@ -176,22 +178,22 @@ def _again(path: Path, output: Path | None, largest_part: int, as_json: bool) ->
     layout = Layout.load(path)
     check_new([output] if output else [])
     with screen.counting("reading", shown=not as_json) as (start, step):
-        found = propose(layout, limits(largest_part), lambda one: step(one.name), start)
-    if output and found.changes:
-        write_new({output: found.after})
+        proposal = propose(layout, limits(largest_part), lambda reading: step(reading.name), start)
+    if output and proposal.changes:
+        write_new({output: proposal.after})
     if as_json:
-        say_json(_proposed(found))
+        say_json(_proposed(proposal))
     else:
-        _print_proposal(found, path, output)
-    return found.better.exit_status
+        _print_proposal(proposal, path, output)
+    return proposal.better.exit_status
 
 
-def _proposed(found: Proposal) -> dict[str, Any]:
+def _proposed(proposal: Proposal) -> dict[str, Any]:
     return {
-        "layout": found.after,
-        "changes": [{"why": one.said, "where": one.where} for one in found.changes],
-        "before": _figures_of(found.run),
-        "after": _figures_of(found.better),
+        "layout": proposal.after,
+        "changes": [{"why": change.said, "where": change.where} for change in proposal.changes],
+        "before": _figures_of(proposal.run),
+        "after": _figures_of(proposal.better),
     }
 
 
@@ -207,46 +209,50 @@ def _figures_of(run: Run) -> dict[str, int]:
     }
 
 
-def _print_proposal(found: Proposal, path: Path, output: Path | None) -> None:
+def _print_proposal(proposal: Proposal, path: Path, output: Path | None) -> None:
     from difflib import unified_diff
 
     from boreotabula.cli import screen
 
     # The difference alone is the result, if it is not written.
-    console = screen.out() if output or not found.changes else screen.err()
-    if not found.run.files:
+    console = screen.out() if output or not proposal.changes else screen.err()
+    if not proposal.run.files:
         say("No file in the folders of this layout matches its patterns.")
         return
-    if not found.changes:
+    if not proposal.changes:
         console.print("No change of the layout makes these files read better.", style="bold")
     else:
         lines = unified_diff(
-            found.before.splitlines(), found.after.splitlines(), path.name,
+            proposal.before.splitlines(), proposal.after.splitlines(), path.name,
             f"{path.name}, proposed", lineterm="",
         )  # fmt: skip
         say("\n".join(lines))
         console.print("\nWhy", style="bold")
-        for number, one in enumerate(found.changes, 1):
-            console.tell(f"  {number}. {one.said}")
-            console.tell(f"     {one.where}", "dim")
+        for number, change in enumerate(proposal.changes, 1):
+            console.tell(f"  {number}. {change.said}")
+            console.tell(f"     {change.where}", "dim")
     console.print()
-    for word, run in (("now", found.run), ("then", found.better))[: 1 + bool(found.changes)]:
+    for word, run in (("now", proposal.run), ("then", proposal.better))[
+        : 1 + bool(proposal.changes)
+    ]:
         console.tell(f"  {word:<6}{_run_in_short(run)}")
-    if found.more:
-        console.print(f"  {counted(found.more, 'more file')} without findings not looked at again")
-    if found.better.severities[Severity.ERROR]:
+    if proposal.more:
+        console.print(
+            f"  {counted(proposal.more, 'more file')} without findings not looked at again"
+        )
+    if proposal.better.severities[Severity.ERROR]:
         console.print(
             f"  boreotabula extract {output or path} --dry-run shows the errors that remain"
         )
-    if found.changes and output:
+    if proposal.changes and output:
         say(f"\n  written   {output}")
-    elif found.changes:
+    elif proposal.changes:
         say(f"\nNext: boreotabula draft --again {path} -o NAME.toml writes it.", err=True)
 
 
 def _run_in_short(run: Run) -> str:
 
-    errors, warnings = (run.severities[one] for one in (Severity.ERROR, Severity.WARNING))
+    errors, warnings = (run.severities[severity] for severity in (Severity.ERROR, Severity.WARNING))
     return ", ".join([
         counted(len(run.files), "file"),
         counted(run.record_count, "record"),
@@ -265,15 +271,14 @@ def _is_any(drafted: Draft) -> bool:
     )
 
 
-def _why_nothing(found: Drafting) -> str:
-    if not found.looked:
+def _why_nothing(drafting: Drafting) -> str:
+    if not drafting.looked:
         return "There is no file in this folder to draft a layout from."
-    if len(found.unreadable) == len(found.looked):
-        first = found.unreadable[0]
-        return (
-            f"None of the {len(found.looked)} files can be read; {first.file}: {first.unreadable}."
-        )
-    if not any(one.sheets for one in found.looked):
+    if len(drafting.unreadable) == len(drafting.looked):
+        first = drafting.unreadable[0]
+        every = len(drafting.looked)
+        return f"None of the {every} files can be read; {first.file}: {first.unreadable}."
+    if not any(file.sheets for file in drafting.looked):
         return "All tabs of these files are empty."
     return (
         "No tab has a table, or labels with values: these files hold only texts, or too little to"
@@ -288,7 +293,7 @@ def _placed(run: Run) -> float:
 
 def _account(run: Run) -> str:
     """The figures of a run over all files that the layout takes."""
-    tabs = sum(len(one.tabs) for one in run.files)
+    tabs = sum(len(file.tabs) for file in run.files)
     placed = f"{int(_placed(run) * 1000) / 10:g} % of {run.account.filled:,} filled cells placed"
     read = f"{counted(tabs, 'tab')} of {counted(len(run.files), 'file')}"
     read += f", {counted(run.record_count, 'record')}"
@@ -301,7 +306,7 @@ _MOST_ASKED = 7
 
 
 def _print(
-    found: Drafting, drafted: Draft, run: Run, asked: Sequence[Doubt], folder: Path,
+    drafting: Drafting, drafted: Draft, run: Run, doubts: Sequence[Doubt], folder: Path,
     written: list[Path],
 ) -> None:  # fmt: skip
     from boreotabula.cli import screen
@@ -316,20 +321,20 @@ def _print(
             seen = drafted.sketch.seen.get(heading, "")
             say(f"# {glossary}: {heading},{name},{seen}", whole=True)
     console.print(_account(run), style="bold")
-    for one in found.unreadable:
-        console.print(f"  not read: {one.file}: {one.unreadable}")
-    if found.more:
-        console.print(f"  drafted from {len(found.looked):,} files, and tried on all")
-    if asked:
+    for file in drafting.unreadable:
+        console.print(f"  not read: {file.file}: {file.unreadable}")
+    if drafting.more:
+        console.print(f"  drafted from {len(drafting.looked):,} files, and tried on all")
+    if doubts:
         console.print("\nCould not tell", style="bold")
-    for number, asks in enumerate(asked, 1):
+    for number, asks in enumerate(doubts, 1):
         if number > _MOST_ASKED:
             console.tell(f"  {number}. {asks.text} ({asks.where})")
             continue
         console.tell(f"  {number}. {asks.text}")
         console.tell(f"     {asks.where}", "dim")
         console.tell(f"     → {asks.change}")
-    _print_left_out(console, found.left_out)
+    _print_left_out(console, drafting.left_out)
     _print_others(console, drafted.others, folder)
     for path in written:
         console.print(f"  written   {path}")
@@ -344,26 +349,26 @@ def _print(
 def _print_left_out(console: Any, left_out: Sequence[LeftOut]) -> None:
     """What is not read, a line for each reason with its first place."""
     reasons: dict[str, list[LeftOut]] = {}
-    for one in left_out:
-        reasons.setdefault(one.why, []).append(one)
+    for omission in left_out:
+        reasons.setdefault(omission.why, []).append(omission)
     if reasons:
         console.print("\nNot read", style="bold")
-    for why, some in reasons.items():
-        place = " › ".join(filter(None, (some[0].file, some[0].tab)))
-        more = f" (and {len(some) - 1} more)" if len(some) > 1 else ""
-        console.tell(f"  {place}{more}: {why}")
+    for why, reason in reasons.items():
+        place = " › ".join(filter(None, (reason[0].file, reason[0].tab)))
+        extra = f" (and {len(reason) - 1} more)" if len(reason) > 1 else ""
+        console.tell(f"  {place}{extra}: {why}")
 
 
-def _print_others(console: Any, others: Sequence[Kindred], folder: Path) -> None:
+def _print_others(console: Any, other_kinds: Sequence[TabFamily], folder: Path) -> None:
     """The other kinds of tabs, each with the command that drafts it."""
-    with_tables = [one for one in others if one.examples and one.examples[0].shapes]
+    with_tables = [kind for kind in other_kinds if kind.examples and kind.examples[0].shapes]
     if with_tables:
         console.print("\nOther kinds of tabs", style="bold")
     for one in with_tables[:_MOST_OTHERS]:
         first = one.examples[0].specimen
         place = " › ".join(filter(None, (first.file, first.tab)))
         # A tab's name tells the kind only if no other kind has it.
-        again = sum(first.tab == one.examples[0].specimen.tab for one in others)
+        again = sum(first.tab == kind.examples[0].specimen.tab for kind in other_kinds)
         named = first.tab if first.tab and again == 1 else first.file
         command = f'boreotabula draft {as_named(folder)} --like "{named}"'
         tabs = counted(len(one.examples), "tab")
@@ -374,12 +379,12 @@ _MOST_OTHERS = 5
 
 
 def _described(
-    found: Drafting, drafted: Draft, run: Run, asked: Sequence[Doubt], folder: Path
+    drafting: Drafting, drafted: Draft, run: Run, doubts: Sequence[Doubt], folder: Path
 ) -> dict[str, Any]:
     return {
         "layout": drafted.sketch.text(as_named(folder), "headings.csv"),
         "headings": dict(drafted.sketch.glossary),
-        "tabs": sum(len(one.tabs) for one in run.files),
+        "tabs": sum(len(file.tabs) for file in run.files),
         "files": len(run.files),
         "records": run.record_count,
         "cells_filled": run.account.filled,
@@ -389,12 +394,12 @@ def _described(
         "errors": run.severities[Severity.ERROR],
         "questions": [
             {
-                "kind": one.kind, "text": one.text, "file": one.file, "tab": one.tab,
-                "cell": one.cell, "column": one.column, "choices": list(one.choices),
-                "taken": one.choices[0] if one.choices else "", "records": one.records,
-                "change": one.change,
+                "kind": doubt.kind, "text": doubt.text, "file": doubt.file, "tab": doubt.tab,
+                "cell": doubt.cell, "column": doubt.column, "choices": list(doubt.choices),
+                "taken": doubt.choices[0] if doubt.choices else "", "records": doubt.records,
+                "change": doubt.change,
             }
-            for one in asked
+            for doubt in doubts
         ],
-        "left_out": [vars(one) for one in found.left_out],
+        "left_out": [vars(omission) for omission in drafting.left_out],
     }  # fmt: skip

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
     from boreotabula.batch.inputs import Inbox
     from boreotabula.batch.layouts.load import Layout
-    from boreotabula.batch.read_all import Means
+    from boreotabula.batch.read_all import ReadOptions
     from boreotabula.batch.run.gather import Run
     from boreotabula.limits import Limits
     from boreotabula.stores.bases.base import Place
@@ -161,10 +161,10 @@ def command(
     as_json: bool,
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
-    from boreotabula.batch.ahead import ReadAhead
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.prefetch import ReadAhead
 
     loaded = Layout.load(layout)
     given = Into(into, tab, replace_all, no_source, add_columns, run_folder)
@@ -205,12 +205,12 @@ def command(
     return perform(loaded, inbox, target, show, means, whole=whole)
 
 
-def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> Means:
+def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> ReadOptions:
     """How the files are read."""
     from boreotabula.batch.cache.store import Cache
-    from boreotabula.batch.read_all import Means
+    from boreotabula.batch.read_all import ReadOptions
 
-    return Means(workers, Cache.of(layout.digest, bounds), fresh, bounds)
+    return ReadOptions(workers, Cache.of(layout.digest, bounds), fresh, bounds)
 
 
 class _Show:
@@ -235,7 +235,7 @@ def perform(
     inbox: Inbox,
     target: Target,
     show: _Show | None = None,
-    means: Means | None = None,
+    means: ReadOptions | None = None,
     *,
     whole: bool = False,
 ) -> int:
@@ -244,13 +244,13 @@ def perform(
     What a run over the `whole` inbox finds of day and month is kept for those over a single file.
     """
     from boreotabula.batch.evidence import Evidence, keep_evidence
-    from boreotabula.batch.read_all import Means
+    from boreotabula.batch.read_all import ReadOptions
     from boreotabula.batch.run.record import describe
     from boreotabula.cli import screen, summary
     from boreotabula.run import Conditions, run_into
     from boreotabula.stores.unkept import Nowhere, Stdout
 
-    show, means, store = show or _Show(), means or Means(), target.store
+    show, means, store = show or _Show(), means or ReadOptions(), target.store
     conditions = Conditions(show.strict, show.strict_past)
     bar = not (show.as_json or show.quiet)
     with screen.progress(len(inbox.taken), shown=bar, verbose=show.verbose) as on_file:
@@ -319,5 +319,5 @@ def _first_of_each(table: Table) -> Table:
     files = table.column("source_file")
     names = pc.unique(files).to_pylist()[:_FIRST_FILES]
     most = max(_FIRST_RECORDS // max(len(names), 1), 2)
-    some = [table.filter(pc.equal(files, name)).slice(0, most) for name in names]
-    return pa.concat_tables(some) if some else table.slice(0, 0)
+    group = [table.filter(pc.equal(files, name)).slice(0, most) for name in names]
+    return pa.concat_tables(group) if group else table.slice(0, 0)

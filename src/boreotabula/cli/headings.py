@@ -70,24 +70,26 @@ def command(
     from boreotabula.cli import screen
 
     loaded = Layout.load(layout)
-    given = [_pair(text) for text in pairs]
-    if (given or yes) and not adopt:
+    places = [_pair(text) for text in pairs]
+    if (places or yes) and not adopt:
         raise CallError("HEADING=FIELD and --yes go with --adopt, which writes the glossary")
-    if given:
-        return _adopt(loaded, given, as_json=as_json)
+    if places:
+        return _adopt(loaded, places, as_json=as_json)
     inbox = look(loaded)
     with screen.counting("reading headings of", shown=not as_json) as (start, step):
         start(len(inbox.taken))
-        found = list_headings(loaded, inbox, limits(largest_part), lambda one: step(one.name))
-    suggested = suggestions(found, loaded.plan)
-    status = 3 if not found.tabs else 1 if found.of("unknown") else 0
+        headings = list_headings(
+            loaded, inbox, limits(largest_part), lambda file_headings: step(file_headings.name)
+        )
+    suggested = suggestions(headings, loaded.plan)
+    status = 3 if not headings.tabs else 1 if headings.of("unknown") else 0
     if adopt:
-        accepted = _accepted(found, suggested, certainty if yes else None, loaded)
+        accepted = _accepted(headings, suggested, certainty if yes else None, loaded)
         return _adopt(loaded, accepted, as_json=as_json) if accepted else status
     if as_json:
-        say_json(_described(found, suggested))
+        say_json(_described(headings, suggested))
         return status
-    _print(found, suggested, loaded, layout)
+    _print(headings, suggested, loaded, layout)
     return status
 
 
@@ -108,10 +110,10 @@ def _adopt(layout: Layout, pairs: Sequence[tuple[str, str]], *, as_json: bool) -
     if as_json:
         adopted = [{"heading": heading, "field": field} for heading, field in fresh]
         new = path is not None and path not in layout.glossaries
-        said = {
+        values = {
             "adopted": adopted, "glossary": path.name if path else None, "layout_edited": new,
         }  # fmt: skip
-        say_json(said)
+        say_json(values)
         return 0
     for heading, field in pairs:
         say(f"  {heading} → {field}" + ("" if (heading, field) in fresh else "  known already"))
@@ -123,21 +125,21 @@ def _adopt(layout: Layout, pairs: Sequence[tuple[str, str]], *, as_json: bool) -
 
 
 def _accepted(
-    found: HeadingList,
+    headings: HeadingList,
     suggested: Mapping[str, Sequence[Suggestion]],
     certainty: float | None,
     layout: Layout,
 ) -> list[tuple[str, str]]:
     """The suggestions that are taken: all that are certain enough, or one by one as asked."""
-    unknown = found.of("unknown")
+    unknown = headings.of("unknown")
     if not unknown:
         say("Every heading is known.")
         return []
     if certainty is not None:
         accepted = [
-            (use.heading, some[0].field)
+            (use.heading, suggestions[0].field)
             for use in unknown
-            if (some := suggested[use.heading]) and some[0].certainty >= certainty
+            if (suggestions := suggested[use.heading]) and suggestions[0].certainty >= certainty
         ]
         left = len(unknown) - len(accepted)
         if left:
@@ -156,12 +158,12 @@ def _asked(
     accepted: list[tuple[str, str]] = []
     say("Enter takes the suggestion; or type another field, “-” to pass, “q” to end.\n")
     for use in unknown:
-        some = suggested[use.heading]
-        for line in _about(use, some):
+        suggestions = suggested[use.heading]
+        for line in _about(use, suggestions):
             say(line)
         while True:
             answer = click.prompt(
-                f"  “{use.heading}” means", default=some[0].field if some else "-"
+                f"  “{use.heading}” means", default=suggestions[0].field if suggestions else "-"
             ).strip()
             if answer in ("-", "q") or answer in layout.spec.fields:
                 break
@@ -177,7 +179,7 @@ def _count(number: int, what: str) -> str:
     return f"{number:,} {what}" + ("" if number == 1 else "s")
 
 
-def _about(use: HeadingUse, some: Sequence[Suggestion]) -> list[str]:
+def _about(use: HeadingUse, suggestions: Sequence[Suggestion]) -> list[str]:
     """An unknown heading, in lines: where it stands, what is below it, what it may mean."""
     file, tab, cell = use.first
     where = " › ".join(part for part in (file, tab, cell) if part)
@@ -190,14 +192,19 @@ def _about(use: HeadingUse, some: Sequence[Suggestion]) -> list[str]:
         sample = "" if ranged else ": " + ", ".join(profile.sample[:3])
         holds += f", {profile.kind}{ranged}{sample}"
     lines.append(f"  {holds}")
-    lines += [f"  → {one.field}, certainty {one.certainty:.2f}: {one.why}" for one in some[:2]]
-    if not some:
+    lines += [
+        f"  → {one.field}, certainty {one.certainty:.2f}: {one.why}" for one in suggestions[:2]
+    ]
+    if not suggestions:
         lines.append("  → nothing similar among the fields that its tabs are missing")
     return lines
 
 
 def _print(
-    found: HeadingList, suggested: Mapping[str, Sequence[Suggestion]], layout: Layout, path: Path
+    headings: HeadingList,
+    suggested: Mapping[str, Sequence[Suggestion]],
+    layout: Layout,
+    path: Path,
 ) -> None:
     from rich.table import Table
 
@@ -206,7 +213,8 @@ def _print(
     console = screen.out()
     title = layout.spec.title or path.stem
     console.print(
-        f"Headings of {title}: {_count(found.tabs, 'tab')} of {_count(found.files, 'file')}\n",
+        f"Headings of {title}: {_count(headings.tabs, 'tab')} of"
+        f" {_count(headings.files, 'file')}\n",
         markup=False,
     )
     table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
@@ -218,8 +226,8 @@ def _print(
     ):
         table.add_column(name, justify=justify)  # type: ignore[arg-type]
     table.add_column("first in")
-    order = {field: at for at, field in enumerate(["", *layout.spec.fields])}
-    for use in sorted(found.uses, key=lambda one: (_ORDER.index(one.role), order[one.field])):
+    order = {field: index for index, field in enumerate(["", *layout.spec.fields])}
+    for use in sorted(headings.uses, key=lambda use: (_ORDER.index(use.role), order[use.field])):
         if use.role != "unknown":
             table.add_row(
                 _plain(use.heading), _meaning(use), str(len(use.places)), str(len(use.files)),
@@ -227,17 +235,17 @@ def _print(
             )  # fmt: skip
     if table.row_count:
         console.print(table)
-    for file, why in found.troubles:
+    for file, why in headings.troubles:
         console.print(f"not read: {file}: {why}", markup=False)
-    unknown = found.of("unknown")
+    unknown = headings.of("unknown")
     if not unknown:
         console.print("\nEvery heading is known.")
         return
     console.print(f"\n{_count(len(unknown), 'unknown heading')}:\n", style="bold red")
-    for use in sorted(unknown, key=lambda one: len(one.places), reverse=True):
+    for use in sorted(unknown, key=lambda use: len(use.places), reverse=True):
         for line in _about(use, suggested[use.heading]):
             console.print(line, markup=False)
-    best = next((some[0] for some in suggested.values() if some), None)
+    best = next((suggestions[0] for suggestions in suggested.values() if suggestions), None)
     pair = f"{best.heading}={best.field}" if best else f"{unknown[0].heading}=FIELD"
     console.print(
         f"\nTo add them to the glossary:"
@@ -261,10 +269,12 @@ def _meaning(use: HeadingUse) -> Any:
     return _plain(words.get(use.role, use.field))
 
 
-def _described(found: HeadingList, suggested: Mapping[str, Sequence[Suggestion]]) -> dict[str, Any]:
+def _described(
+    headings: HeadingList, suggested: Mapping[str, Sequence[Suggestion]]
+) -> dict[str, Any]:
     return {
-        "files": found.files,
-        "tabs": found.tabs,
+        "files": headings.files,
+        "tabs": headings.tabs,
         "headings": [
             {
                 "heading": use.heading,
@@ -282,11 +292,15 @@ def _described(found: HeadingList, suggested: Mapping[str, Sequence[Suggestion]]
                     "sample": list(use.profile.sample[:3]),
                 },
                 "suggestions": [
-                    {"field": one.field, "certainty": one.certainty, "why": one.why}
-                    for one in suggested.get(use.heading, ())
+                    {
+                        "field": suggestion.field,
+                        "certainty": suggestion.certainty,
+                        "why": suggestion.why,
+                    }
+                    for suggestion in suggested.get(use.heading, ())
                 ],
             }
-            for use in found.uses
+            for use in headings.uses
         ],
-        "not_read": [{"file": file, "why": why} for file, why in found.troubles],
+        "not_read": [{"file": file, "why": why} for file, why in headings.troubles],
     }

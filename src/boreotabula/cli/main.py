@@ -161,19 +161,19 @@ def call(arguments: Sequence[str] | None = None) -> int:
 
 def _in_our_words(error: click.ClickException) -> str:
     """What is wrong with a call, as all other messages say it, and where help is."""
-    said = error.format_message().rstrip(".")
+    message = error.format_message().rstrip(".")
     if isinstance(error, click.NoSuchOption):
         from boreotabula.layout.problems import did_you_mean
 
-        known = [
+        known_texts = [
             name for option in (error.ctx.command.params if error.ctx else ())
             for name in option.opts if name.startswith("--")
         ]  # fmt: skip
-        begun = [name for name in known if name.startswith(error.option_name)]
-        near = did_you_mean(error.option_name, begun[:1] or known)
-        said = f"there is no option {error.option_name}{near}"
+        begun = [name for name in known_texts if name.startswith(error.option_name)]
+        near = did_you_mean(error.option_name, begun[:1] or known_texts)
+        message = f"there is no option {error.option_name}{near}"
     path = error.ctx.command_path if isinstance(error, click.UsageError) and error.ctx else ""
-    return f"{said[:1].lower()}{said[1:]}\n{path or 'boreotabula'} --help lists what there is"
+    return f"{message[:1].lower()}{message[1:]}\n{path or 'boreotabula'} --help lists what there is"
 
 
 _stopped_by = [signal.SIGINT.value]
@@ -188,9 +188,9 @@ def _stop(number: int, _: object) -> None:
 
 
 def _take_signals() -> None:
-    for one in _STOPPING:
-        if signal.getsignal(one) is signal.SIG_DFL:  # whoever starts us may have it ignored
-            signal.signal(one, _stop)
+    for value in _STOPPING:
+        if signal.getsignal(value) is signal.SIG_DFL:  # whoever starts us may have it ignored
+            signal.signal(value, _stop)
 
 
 _NOT_PRINTED = (errno.EPIPE, errno.ENOSPC, errno.EBADF, errno.EIO, errno.EINVAL)
@@ -218,8 +218,8 @@ def _fault(error: BaseException) -> int:
     from boreotabula.faults import report_of
 
     _end_processes()
-    said = "this is a fault of the program, not of your files"
-    say(f"Boreotabula failed and wrote nothing: {said}. {report_of(error)}", err=True)
+    message = "this is a fault of the program, not of your files"
+    say(f"Boreotabula failed and wrote nothing: {message}. {report_of(error)}", err=True)
     return FAULT
 
 

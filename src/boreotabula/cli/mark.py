@@ -93,24 +93,24 @@ def command(
     marking = Marking(Severity(severity), language, template, by or "")
     with screen.counting("marking", shown=not as_json) as (_, on_file):
         returns = mark(saved, run_folder, output, marking, on_file)
-    status = 1 if any(one.failed for one in returns.files) else 0
+    status = 1 if any(file.failed for file in returns.files) else 0
     if as_json:
         say_json([
-            {"file": one.file, "copy": one.copy, "letter": one.letter, "faults": len(one.faults),
-             "formulas_kept": one.formulas_kept, "note": one.note}
-            for one in returns.files
+            {"file": file.file, "copy": file.copy, "letter": file.letter,
+             "faults": len(file.faults), "formulas_kept": file.formulas_kept, "note": file.note}
+            for file in returns.files
         ])  # fmt: skip
         return status
     if not returns.files:
         say("No file has anything to correct.")
-    for one in returns.files:
-        places = counted(len(one.faults), "place")
-        say(f"{one.file}: {places} → {output / (one.copy or one.letter)}")
-        if one.note:
-            say(f"  {one.note}")
+    for copy in returns.files:
+        places = counted(len(copy.faults), "place")
+        say(f"{copy.file}: {places} → {output / (copy.copy or copy.letter)}")
+        if copy.note:
+            say(f"  {copy.note}")
     if returns.others:
-        said = counted(returns.others, "finding")
-        say(f"{said} {'concerns' if returns.others == 1 else 'concern'} only you; not marked.")
+        number = counted(returns.others, "finding")
+        say(f"{number} {'concerns' if returns.others == 1 else 'concern'} only you; not marked.")
     return status
 
 
@@ -118,19 +118,19 @@ def _check(records: Place, folder: Path, table: str | None, *, as_json: bool) ->
     from boreotabula.review.mark.mark import check_marked
     from boreotabula.stores.saved import output_and_run
 
-    found = list(check_marked(*output_and_run(records, table), folder))
+    repairs = list(check_marked(*output_and_run(records, table), folder))
     if as_json:
         say_json([
-            {"file": one.file, "gone": one.gone, "missing": one.missing,
-             "left": [dict(zip(("tab", "cell", "text"), line, strict=True)) for line in one.left]}
-            for one in found
+            {"file": repair.file, "gone": repair.gone, "missing": repair.missing,
+             "left": [{"tab": tab, "cell": cell, "text": text} for tab, cell, text in repair.left]}
+            for repair in repairs
         ])  # fmt: skip
     else:
-        for one in found:
+        for one in repairs:
             if one.missing:
                 say(f"{one.file}: is not among the files any more")
                 continue
             say(f"{one.file}: {one.gone} of {one.gone + len(one.left)} corrected")
             for tab, cell, text in one.left:
                 say(f"  {' '.join(part for part in (tab, cell) if part)}: {text}")
-    return 1 if any(one.left or one.missing for one in found) else 0
+    return 1 if any(repair.left or repair.missing for repair in repairs) else 0

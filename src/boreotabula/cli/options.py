@@ -24,8 +24,8 @@ class Command(click.Command):
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Read the arguments. Raises UsageError if an option that takes one value is given two."""
         if not ctx.resilient_parsing:
-            _, _, given = self.make_parser(ctx).parse_args(list(args))
-            for option, times in Counter(given).items():
+            _, _, parameters = self.make_parser(ctx).parse_args(list(args))
+            for option, times in Counter(parameters).items():
                 if times > 1 and isinstance(option, click.Option) and _takes_one(option):
                     name = max(option.opts, key=len)
                     raise click.UsageError(

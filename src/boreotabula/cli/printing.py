@@ -27,8 +27,8 @@ columns stay columns."""
 
 def _plainly(error: UnicodeError) -> tuple[str, int]:
     assert isinstance(error, UnicodeEncodeError)
-    some = error.object[error.start : error.end]
-    return "".join(_PLAIN.get(one, "?") for one in some), error.end
+    text = error.object[error.start : error.end]
+    return "".join(_PLAIN.get(one, "?") for one in text), error.end
 
 
 def fit_stream(stream: TextIO | None) -> None:
@@ -59,4 +59,4 @@ def _terminal_width(stream: TextIO) -> int:
 def say_json(value: Any) -> None:
     """Print plain data as JSON; what is not for a terminal is escaped in its texts."""
     text = json.dumps(value, ensure_ascii=False, indent=2)
-    click.echo(CONTROLS.sub(lambda found: f"\\u{ord(found[0]):04x}", text))
+    click.echo(CONTROLS.sub(lambda match: f"\\u{ord(match[0]):04x}", text))

@@ -39,8 +39,8 @@ class PlainConsole(Console):
         self, renderable: RenderableType, options: ConsoleOptions | None = None
     ) -> Iterator[Segment]:
         """What is drawn, piece by piece; the console's own control codes are apart from texts."""
-        for one in super().render(renderable, options):
-            yield one if one.control else Segment(clean(one.text), one.style)
+        for segment in super().render(renderable, options):
+            yield segment if segment.control else Segment(clean(segment.text), segment.style)
 
     def tell(self, text: str | Text, style: str = "") -> None:
         """Print a text, on a terminal folded to its width; it is not broken at blanks that do not
@@ -54,12 +54,12 @@ class PlainConsole(Console):
 def _folded_text(text: Text, width: int) -> list[Text]:
     """The lines of a text as `folded` breaks them, with its styles."""
     lines: list[Text] = []
-    at = 0
+    index = 0
     for line in folded(text.plain, width).split("\n"):
         body = line.lstrip(" ")
-        start = text.plain.index(body, at)
-        at = start + len(body)
-        lines.append(Text(" " * (len(line) - len(body))) + text[start:at])
+        start = text.plain.index(body, index)
+        index = start + len(body)
+        lines.append(Text(" " * (len(line) - len(body))) + text[start:index])
     return lines
 
 
@@ -202,10 +202,10 @@ def _file_line(console: PlainConsole, reading: FileReading) -> None:
     """What came of one file, as it is read."""
     records = sum(tab.record_count for tab in reading.tabs)
     if reading.tabs:
-        said = f"{counted(len(reading.tabs), 'tab')}, {counted(records, 'record')}"
+        message = f"{counted(len(reading.tabs), 'tab')}, {counted(records, 'record')}"
     else:
-        said = "nothing read"
-    console.tell(f"{reading.name}: {said}")
+        message = "nothing read"
+    console.tell(f"{reading.name}: {message}")
 
 
 def first_lines(path: Path, number: int) -> None:

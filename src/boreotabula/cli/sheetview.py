@@ -52,16 +52,17 @@ def described(view: TabView, window: Window | None) -> dict[str, Any]:
         "tab": sheet.name,
         "visibility": sheet.visibility.value,
         "merged": [
-            f"{Address(one.top, one.left)}:{Address(one.bottom, one.right)}" for one in sheet.merges
+            f"{Address(merge.top, merge.left)}:{Address(merge.bottom, merge.right)}"
+            for merge in sheet.merges
         ],
         "hidden_rows": [row + 1 for row in sheet.hidden_rows],
         "hidden_columns": [column_letters(column) for column in sheet.hidden_columns],
         "tables": [
             {
-                "name": one.name,
-                "cells": f"{Address(one.top, one.left)}:{Address(one.bottom, one.right)}",
+                "name": table.name,
+                "cells": f"{Address(table.top, table.left)}:{Address(table.bottom, table.right)}",
             }
-            for one in sheet.tables
+            for table in sheet.tables
         ],
         "cells": [
             _described_cell(view, row, column)
@@ -74,18 +75,18 @@ def described(view: TabView, window: Window | None) -> dict[str, Any]:
 
 def _described_cell(view: TabView, row: int, column: int) -> dict[str, Any]:
     cell = view.sheet.rows[row][column]
-    known = {
+    cells = {
         "cell": str(Address(row, column)),
         "content": cell_text(cell) if _as_text(cell) else cell,
         "kind": "error" if isinstance(cell, Flaw) else _KINDS.get(kind_of(cell), kind_of(cell)),
     }
     if view.reading is not None:
         roles = view.reading.roles
-        known["role"] = roles.role(row, column).word
+        cells["role"] = roles.role(row, column).word
         why = roles.why(row, column)
         if why:
-            known["why"] = why
-    return known
+            cells["why"] = why
+    return cells
 
 
 def _as_text(cell: Cell) -> bool:
@@ -241,13 +242,17 @@ class _Drawing:
         line = Text()
         line.append(f"{row + 1}{_HIDDEN if hidden else ''}".rjust(gutter), "bold")
         line.append(" ")
-        at = 0
-        while at < len(widths):
-            cell, size = cells[at], widths[at]
-            at += 1
-            while len(cell.text) > size and at < len(widths) and not (cell.right or cells[at].text):
-                size += 1 + widths[at]  # the text runs on over the blank cell beside it
-                at += 1
+        column = 0
+        while column < len(widths):
+            cell, size = cells[column], widths[column]
+            column += 1
+            while (
+                len(cell.text) > size
+                and column < len(widths)
+                and not (cell.right or cells[column].text)
+            ):
+                size += 1 + widths[column]  # the text runs on over the blank cell beside it
+                column += 1
             text = cell.text if len(cell.text) <= size else cell.text[: size - 1] + "…"
             line.append(text.rjust(size) if cell.right else text.ljust(size), cell.style)
             line.append(" ")
@@ -342,10 +347,10 @@ def _looks_like_number(text: str) -> bool:
     )
 
 
-def _wanted(row: Sequence[_Drawn], at: int) -> int:
+def _wanted(row: Sequence[_Drawn], column: int) -> int:
     """The width that a cell asks for."""
-    runs_on = at + 1 < len(row) and not row[at + 1].text and not row[at].right
-    return min(len(row[at].text), _ALONE if runs_on else _WIDEST)
+    runs_on = column + 1 < len(row) and not row[column + 1].text and not row[column].right
+    return min(len(row[column].text), _ALONE if runs_on else _WIDEST)
 
 
 def _fitted(heads: Sequence[str], rows: Sequence[Sequence[_Drawn]], width: int) -> list[int]:
@@ -353,16 +358,17 @@ def _fitted(heads: Sequence[str], rows: Sequence[Sequence[_Drawn]], width: int) 
     columns are left out. A number, a code and an unplaced cell are never cut: what is left would
     be another one."""
     natural = [
-        max(len(head), *(_wanted(row, at) for row in rows), 1) for at, head in enumerate(heads)
+        max(len(head), *(_wanted(row, index) for row in rows), 1)
+        for index, head in enumerate(heads)
     ]
     numbers = [
-        max((len(row[at].text) for row in rows if row[at].whole), default=0)
-        for at in range(len(heads))
+        max((len(row[column].text) for row in rows if row[column].whole), default=0)
+        for column in range(len(heads))
     ]
     cap = max(natural, default=0)
 
     def sizes() -> list[int]:
-        return [max(min(one, cap), least) for one, least in zip(natural, numbers, strict=True)]
+        return [max(min(index, cap), least) for index, least in zip(natural, numbers, strict=True)]
 
     while cap > _NARROWEST and sum(sizes()) + len(natural) > width:
         cap -= 1

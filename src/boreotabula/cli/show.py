@@ -98,7 +98,7 @@ def command(
             _described(path, view, window) for path, view in zip(paths, views, strict=True)
         ]
         say_json(described[0] if single else described)
-        return 1 if any("unreadable" in one for one in described) else 0
+        return 1 if any("unreadable" in values for values in described) else 0
     missing = 0
     for path, view in zip(paths, views, strict=True):
         if single and view.unreadable:
@@ -120,7 +120,7 @@ def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> Non
         raise CallError("--page needs --layout: it colours cells by their role in the layout")
     check_page(page)
     check_apart(page, layout.folders.values(), layout.spec.source.include)
-    check_apart(page, [one for one in files if one.is_dir()])
+    check_apart(page, [file for file in files if file.is_dir()])
 
 
 def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Path) -> int:
@@ -134,7 +134,7 @@ def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Pa
         missing += bool(view.unreadable)
         if view.unreadable:
             screen.err().tell(f"! {view.unreadable}")
-        tabs += [(written_name(path.name), one) for one in view.tabs]
+        tabs += [(written_name(path.name), tab) for tab in view.tabs]
     if not tabs:
         raise CallError("there is no tab to show; no page was written")
     write_page(tabs, layout, page)
@@ -149,9 +149,9 @@ _ROWS, _FEW_ROWS = 60, 5
 def _described(path: Path, view: FileView, window: Window | None) -> dict[str, Any]:
     from boreotabula.cli import sheetview
 
-    said = {"unreadable": view.unreadable} if view.unreadable else {}
-    tabs = [sheetview.described(one, window) for one in view.tabs]
-    return {"file": str(path), "tabs": tabs, **said}
+    texts = {"unreadable": view.unreadable} if view.unreadable else {}
+    tabs = [sheetview.described(tab, window) for tab in view.tabs]
+    return {"file": str(path), "tabs": tabs, **texts}
 
 
 def _print(path: Path, view: FileView, window: Window | None, rows: int, *, single: bool) -> None:
@@ -165,13 +165,13 @@ def _print(path: Path, view: FileView, window: Window | None, rows: int, *, sing
         return
     for remark in view.remarks:
         console.print(f"{name}: {remark}", style="dim", markup=False)
-    for one in view.tabs:
-        sheetview.print_tab(console, one, name, window, rows, brief=not single)
-        if one.reading is not None:
-            findings(one.reading.findings, every=False, more="")
+    for tab in view.tabs:
+        sheetview.print_tab(console, tab, name, window, rows, brief=not single)
+        if tab.reading is not None:
+            findings(tab.reading.findings, every=False, more="")
     if view.others:
-        others = ", ".join(view.others[:12]) + (" …" if len(view.others) > 12 else "")
-        console.tell(f"other tabs: {others}", "dim")
+        other_text = ", ".join(view.others[:12]) + (" …" if len(view.others) > 12 else "")
+        console.tell(f"other tabs: {other_text}", "dim")
     if not single:
         console.print()
 

@@ -51,8 +51,8 @@ def figures(
         console.tell(_shares(run.account, console.width))
     if run.totals.printed:
         style = "" if run.totals.agree == run.totals.printed else "bold"
-        said = agreeing(run.totals.agree, run.totals.printed)
-        console.print(Text.assemble("  totals    ", (said, style)))
+        message = agreeing(run.totals.agree, run.totals.printed)
+        console.print(Text.assemble("  totals    ", (message, style)))
     if run.editions:
         counts = " · ".join(f"{title} {counted(n, 'tab')}" for title, n in run.editions.items())
         console.tell(f"  editions  {counts}")
@@ -101,11 +101,11 @@ def _shares(account: Account, width: int) -> Text:
         letter, style = ROLE_LOOKS[role]
         # A cell that is unplaced is seen, however many others there are.
         text.append(letter * max(length, role is Role.UNPLACED), style)
-    named = [one for one in roles if one is not Role.UNPLACED
-             and account.roles[one] >= _SMALL * account.filled]  # fmt: skip
+    named = [role for role in roles if role is not Role.UNPLACED
+             and account.roles[role] >= _SMALL * account.filled]  # fmt: skip
     parts = [
-        f"{ROLE_LOOKS[one][0]} {one.word} {100 * account.roles[one] / account.filled:.0f} %"
-        for one in named
+        f"{ROLE_LOOKS[role][0]} {role.word} {100 * account.roles[role] / account.filled:.0f} %"
+        for role in named
     ]
     shares = Text(", ".join(part.replace(" ", "\u00a0") for part in parts))
     if unplaced := account.roles[Role.UNPLACED]:
@@ -118,17 +118,19 @@ def _shares(account: Account, width: int) -> Text:
 def _lengths(counts: Sequence[int]) -> list[int]:
     """Counts, the largest first, as lengths of parts of a bar; the first makes up for rounding."""
     total = sum(counts)
-    lengths = [round(_BAR * one / total) for one in counts]
+    lengths = [round(_BAR * count / total) for count in counts]
     return [lengths[0] + _BAR - sum(lengths), *lengths[1:]]
 
 
-def _restated(found: Restated | None) -> str:
+def _restated(restatement: Restated | None) -> str:
     """What was restated, in brackets."""
-    if not found:
+    if not restatement:
         return ""
-    parts = [f"{counted(found.values, 'value')} restated"] if found.values else []
-    parts += [f"{counted(found.records, 'record')} no longer there"] if found.records else []
-    return f" ({', '.join([*parts, *found.sums])})"
+    parts = [f"{counted(restatement.values, 'value')} restated"] if restatement.values else []
+    parts += (
+        [f"{counted(restatement.records, 'record')} no longer there"] if restatement.records else []
+    )
+    return f" ({', '.join([*parts, *restatement.sums])})"
 
 
 def _changes(since: Since) -> str:
@@ -147,7 +149,7 @@ def _roles(run: Run) -> Table:
     table.add_column()
     account = run.account
     table.add_row("  cells", f"{account.filled:,}", "filled")
-    for role in (*(one for one in Role if one is not Role.UNPLACED), Role.UNPLACED):
+    for role in (*(role for role in Role if role is not Role.UNPLACED), Role.UNPLACED):
         count = account.roles[role]
         if not count:
             continue
@@ -182,15 +184,17 @@ def _verdict(run: Run) -> Text:
 
 
 def findings(
-    some: Sequence[Finding], *, every: bool, more: str = "--verbose shows each in full"
+    values: Sequence[Finding], *, every: bool, more: str = "--verbose shows each in full"
 ) -> None:
     """Findings grouped by cause, worst first; all of them one by one if `every`.
 
     `more` says how to see all that is not shown in full.
     """
     console = err()
-    groups = [[one] for one in in_order(some)] if every else by_cause(some)
-    groups = groups if every else [one for one in groups if one[0].severity is not Severity.NOTE]
+    groups = [[finding] for finding in in_order(values)] if every else by_cause(values)
+    groups = (
+        groups if every else [group for group in groups if group[0].severity is not Severity.NOTE]
+    )
     whole = len(groups) if every else _IN_FULL
     for group in groups[:whole]:
         first = group[0]

@@ -49,7 +49,9 @@ def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
         raise CallError(f"there is no folder or layout “{target}”")
     layout = None if target.is_dir() else Layout.load(target)
     with screen.counting("looking into", shown=not as_json) as (start, step):
-        seen = survey(target, layout, limits(largest_part), lambda one: step(one.name), start)
+        seen = survey(
+            target, layout, limits(largest_part), lambda file_survey: step(file_survey.name), start
+        )
     if as_json:
         say_json(_described(seen))
         return 0
@@ -57,19 +59,19 @@ def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
     return 0
 
 
-def _letters(seen: Survey) -> dict[tuple[str, str], str]:
+def _letters(survey: Survey) -> dict[tuple[str, str], str]:
     """A letter for each group of more than one tab, and of the largest; '' for single ones."""
     from boreotabula.layout.addresses import column_letters
 
     letters: dict[tuple[str, str], str] = {}
-    for at, group in enumerate(seen.groups):
+    for index, group in enumerate(survey.groups):
         for place in group.tabs:
-            letters[place] = column_letters(at)
+            letters[place] = column_letters(index)
     return letters
 
 
-def _described(seen: Survey) -> dict[str, Any]:
-    letters = _letters(seen)
+def _described(survey: Survey) -> dict[str, Any]:
+    letters = _letters(survey)
     return {
         "files": [
             {
@@ -101,7 +103,7 @@ def _described(seen: Survey) -> dict[str, Any]:
                     for tab in file.tabs
                 ],
             }
-            for file in seen.files
+            for file in survey.files
         ],
         "groups": [
             {
@@ -110,27 +112,27 @@ def _described(seen: Survey) -> dict[str, Any]:
                 "headings": [group.frame.written(text) for *_, text in group.frame.headings],
                 "shape": group.frame.shape,
                 "labels": [group.frame.written(text) for text in sorted(group.frame.labels)],
-                "like": None if group.like is None else letters[seen.groups[group.like].tabs[0]],
+                "like": None if group.like is None else letters[survey.groups[group.like].tabs[0]],
                 "differs": group.differs.said if group.differs else "",
             }
-            for group in seen.groups
+            for group in survey.groups
         ],
     }
 
 
-def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
+def _print(survey: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
     from rich.text import Text
 
     from boreotabula.cli import screen
 
     console = screen.out()
-    console.tell(Text.assemble((as_named(target), "bold"), f" · {_totals(seen.files)}"))
+    console.tell(Text.assemble((as_named(target), "bold"), f" · {_totals(survey.files)}"))
     console.print()
-    letters = _letters(seen)
-    usual = letters[seen.groups[0].tabs[0]] if seen.groups else ""
+    letters = _letters(survey)
+    usual = letters[survey.groups[0].tabs[0]] if survey.groups else ""
     last = "read, and fields from names" if with_layout else "what else"
     rows = []
-    for kind, files in groupby(seen.files, lambda file: _bare_kind(file, letters, with_layout)):
+    for kind, files in groupby(survey.files, lambda file: _bare_kind(file, letters, with_layout)):
         several = list(files)
         if kind and len(several) > _FEW_BARE:
             rows += [] if odd and kind == usual else [_bare_row(several, kind, usual)]
@@ -141,7 +143,7 @@ def _print(seen: Survey, target: Path, *, with_layout: bool, odd: bool) -> None:
         screen.listing([_Row("file", "tab", "filled", "from", "like", last, "bold"), *rows])
     elif odd:
         console.print("All files would be read, and all tabs look alike.")
-    _print_groups(seen.groups, letters, None if with_layout else target)
+    _print_groups(survey.groups, letters, None if with_layout else target)
 
 
 _FEW_BARE = 3
@@ -159,7 +161,7 @@ def _bare_kind(file: FileSurvey, letters: Mapping[tuple[str, str], str], with_la
 
 def _told(file: FileSurvey) -> list[str]:
     """What is said of a file besides its tabs."""
-    return [one for one in file.remarks if "whatever its ending" in one] + list(file.said)
+    return [remark for remark in file.remarks if "whatever its ending" in remark] + list(file.said)
 
 
 def _bare_row(files: Sequence[FileSurvey], letter: str, usual: str) -> _Row:
@@ -309,21 +311,21 @@ def _print_groups(
         where = ", ".join(
             f"{file} › {tab}" if tab else file for file, tab in group.tabs[:_MOST_LISTED]
         )
-        more = len(group.tabs) - _MOST_LISTED
-        where += f" and {more} more" if more > 0 else ""
-        said = Text(heads)
+        number = len(group.tabs) - _MOST_LISTED
+        where += f" and {number} more" if number > 0 else ""
+        message = Text(heads)
         if group.like is not None:
             like = letters[groups[group.like].tabs[0]]
             differs = group.differs
             assert differs is not None  # it is like another one
             other = differs.another_form
-            said = Text(differs.said if other else f"like {like}, but {differs.said}")
-            said.append(f"\n{where}", "dim")
+            message = Text(differs.said if other else f"like {like}, but {differs.said}")
+            message.append(f"\n{where}", "dim")
         # Tabs of another form need a layout of their own.
         another = group.like is None or (group.differs is not None and group.differs.another_form)
         if folder is not None and another and heads:
             tab = group.tabs[0][1]
             like = f' --like "{tab}"' if group.like is not None and tab else ""
-            said.append(f"\nboreotabula draft {as_named(folder)}{like}", "dim italic")
-        table.add_row(f"  {letters[group.tabs[0]]}", count, said)
+            message.append(f"\nboreotabula draft {as_named(folder)}{like}", "dim italic")
+        table.add_row(f"  {letters[group.tabs[0]]}", count, message)
     console.print(table)

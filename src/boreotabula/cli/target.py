@@ -60,7 +60,7 @@ def chosen_target(
     in_parts = partition is not None or cluster is not None
     if in_parts and (output is None or output == "-" or is_remote(output)):
         raise CallError("--partition and --cluster only work with -o FOLDER")
-    fields = tuple(one.strip() for one in (partition or "").split(",") if one.strip())
+    fields = tuple(part.strip() for part in (partition or "").split(",") if part.strip())
     if partition is not None and not fields:
         raise CallError("--partition: name one field or several, such as nursery,month")
     if dry_run:
@@ -181,7 +181,7 @@ def inbox_of(
             chosen = tuple(pattern(name, Kind.FILE) for name in only)
         except PatternError as error:
             raise CallError(f"--only: {error}") from None
-        taken = tuple(one for one in taken if matching(chosen, one.name) is not None)
+        taken = tuple(source for source in taken if matching(chosen, source.name) is not None)
         if not taken:
             named = " or ".join(f"“{name}”" for name in only)
             raise CallError(f"--only: none of the {len(inbox.taken)} files matches {named}")
@@ -198,8 +198,8 @@ def _take_remote(layout: Layout, target: Target) -> None:
     remote = target.remote
     assert remote is not None
     check_not_below(remote.url, layout.folders, layout.spec.source.include)
-    there = remote.take(run_folder(remote.here))
-    if there and not target.overwrite and not remote.here.is_file():
+    present = remote.take(run_folder(remote.here))
+    if present and not target.overwrite and not remote.here.is_file():
         raise CallError(
             f"“{remote.shown}” was not written by extract, so it was not replaced; choose"
             " another name, or use --overwrite"

@@ -92,23 +92,23 @@ def _trace_records(
     wanted = _where(where)
     saved = saved_output(out, table)
     tracer = Tracer(saved, bounds)
-    found = list(islice(chosen_records(saved, number, wanted), _MOST + 1))
-    if not found:
-        asked = f"record {number}" if number else f"record with {where}"
-        say(f"“{out}” has no {asked}.", err=True)
+    trace_records = list(islice(chosen_records(saved, number, wanted), _MOST + 1))
+    if not trace_records:
+        text = f"record {number}" if number else f"record with {where}"
+        say(f"“{out}” has no {text}.", err=True)
         return 1
-    traced = [(at, tracer.trace(record)) for at, record in found[:_MOST]]
+    traced = [(index, tracer.trace(record)) for index, record in trace_records[:_MOST]]
     if as_json:
-        described = [_described(at, one) for at, one in traced]
+        described = [_described(index, trace) for index, trace in traced]
         say_json(described)
     else:
-        for place, (at, one) in enumerate(traced):
+        for place, (position, one) in enumerate(traced):
             if place:
                 say()
-            _print_record(at, one, brief=place > 0 and len(traced) > 2)
-        if len(found) > _MOST:
+            _print_record(position, one, brief=place > 0 and len(traced) > 2)
+        if len(trace_records) > _MOST:
             say(f"\n… and more: only the first {_MOST} are shown; ask for more FIELD=VALUE")
-    return 0 if all(_holds(one) for _, one in traced) else 1
+    return 0 if all(_holds(trace) for _, trace in traced) else 1
 
 
 def _number(what: Sequence[str], where: str | None) -> int | None:
@@ -123,13 +123,13 @@ def _number(what: Sequence[str], where: str | None) -> int | None:
 
 
 def _where(text: str | None) -> dict[str, str]:
-    found: dict[str, str] = {}
+    texts: dict[str, str] = {}
     for part in (text or "").split(",") if text else ():
         field, sign, value = part.partition("=")
         if not sign or not field.strip():
             raise CallError(f"--where: “{part}” is not FIELD=VALUE")
-        found[field.strip()] = value.strip()
-    return found
+        texts[field.strip()] = value.strip()
+    return texts
 
 
 def _differing(traced: Traced) -> list[str]:
@@ -174,8 +174,8 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
         part for part in (record[f"source_{n}"] for n in ("file", "tab", "cell")) if part
     )
     console.tell(Text.assemble((f"record {number}", "bold"), f"  {place}"))
-    for said in traced.changed:
-        console.print(f"! {said}", style="bold magenta", markup=False)
+    for message in traced.changed:
+        console.print(f"! {message}", style="bold magenta", markup=False)
     if traced.trace is None:
         console.print(
             f"! {place} does not give this record any more", style="bold red", markup=False
@@ -188,9 +188,11 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
     for origin in traced.trace.origins:
         value = record.get(origin.field, "")
         value = value[:7] if origin.kind == "month" else value
-        other = f"  now {traced.trace.values[origin.field]}" if origin.field in differing else ""
+        other_text = (
+            f"  now {traced.trace.values[origin.field]}" if origin.field in differing else ""
+        )
         rows.add_row(
-            origin.field, origin.kind, Text(value) + Text(other, "bold red"), origin.what,
+            origin.field, origin.kind, Text(value) + Text(other_text, "bold red"), origin.what,
             Text(origin.where), Text(_step(origin)),
         )  # fmt: skip
     console.print(rows)
@@ -228,14 +230,14 @@ def _described(number: int, traced: Traced) -> dict[str, Any]:
         "found": traced.trace is not None,
         "fields": [
             {
-                "field": one.field,
-                "type": one.kind,
-                "from": one.what,
-                "where": one.where,
-                "text": one.text,
-                **({"means": one.means} if one.means else {}),
+                "field": origin.field,
+                "type": origin.kind,
+                "from": origin.what,
+                "where": origin.where,
+                "text": origin.text,
+                **({"means": origin.means} if origin.means else {}),
             }
-            for one in (traced.trace.origins if traced.trace else ())
+            for origin in (traced.trace.origins if traced.trace else ())
         ],
     }
 
@@ -259,37 +261,40 @@ def _trace_cell(
         raise CallError("--layout and --output both name a layout; use one of them")
     saved = saved_output(output, table) if output is not None else None
     layout = Layout.load(layout_path or (saved.layout_path if saved else Path()))
-    known = from_plain(saved.record.get("evidence")) if saved else kept_evidence(layout)
-    layout = decided_layout(layout, known)
+    known_evidence = from_plain(saved.record.get("evidence")) if saved else kept_evidence(layout)
+    layout = decided_layout(layout, known_evidence)
     tab, cell = (what[0], what[1]) if len(what) == 2 else ("", what[0])
-    here = opened(source_of(file, layout), tab, layout, bounds)
-    found = fate(here, layout, cell)
-    numbers = _numbers(records_of(saved), here) if saved is not None else {}
+    current_tab = opened(source_of(file, layout), tab, layout, bounds)
+    cell_fate = fate(current_tab, layout, cell)
+    numbers = _numbers(records_of(saved), current_tab) if saved is not None else {}
     if as_json:
-        say_json(_fate_described(found, here, numbers))
+        say_json(_fate_described(cell_fate, current_tab, numbers))
         return 0
-    _print_fate(found, here, cell.upper(), numbers)
+    _print_fate(cell_fate, current_tab, cell.upper(), numbers)
     return 0
 
 
-def _numbers(records: Any, here: OpenedTab) -> dict[str, int]:
+def _numbers(records: Any, current_tab: OpenedTab) -> dict[str, int]:
     """The numbers of the records of a tab in an output, by their cells."""
     return {
-        record["source_cell"]: at
-        for at, record in enumerate(records, 1)
-        if record["source_file"] == here.file and record["source_tab"] == here.sheet.name
+        record["source_cell"]: index
+        for index, record in enumerate(records, 1)
+        if record["source_file"] == current_tab.file
+        and record["source_tab"] == current_tab.sheet.name
     }
 
 
-def _cells_of(found: CellFate, here: OpenedTab) -> list[tuple[str, str]]:
+def _cells_of(cell_fate: CellFate, current_tab: OpenedTab) -> list[tuple[str, str]]:
     """Table and cell of each record that a cell is part of."""
     return [
-        (table, here.reading.tables[table].column("source_cell")[at].as_py())
-        for table, at in found.records
+        (table, current_tab.reading.tables[table].column("source_cell")[index].as_py())
+        for table, index in cell_fate.records
     ]
 
 
-def _print_fate(found: CellFate, here: OpenedTab, cell: str, numbers: Mapping[str, int]) -> None:
+def _print_fate(
+    cell_fate: CellFate, current_tab: OpenedTab, cell: str, numbers: Mapping[str, int]
+) -> None:
     from rich.text import Text
 
     from boreotabula.batch.survey import TabView
@@ -298,46 +303,49 @@ def _print_fate(found: CellFate, here: OpenedTab, cell: str, numbers: Mapping[st
     from boreotabula.reading.inspect.trace import cells_around
 
     console = screen.out()
-    place = " › ".join(part for part in (here.file, here.sheet.name, cell) if part)
-    console.tell(Text.assemble((place, "bold"), f"  “{found.text}”"))
-    why = f": {found.why}" if found.why else ""
-    console.print(f"  {found.role.word}{why}", markup=False)
-    records = _cells_of(found, here)
+    place = " › ".join(part for part in (current_tab.file, current_tab.sheet.name, cell) if part)
+    console.tell(Text.assemble((place, "bold"), f"  “{cell_fate.text}”"))
+    why = f": {cell_fate.why}" if cell_fate.why else ""
+    console.print(f"  {cell_fate.role.word}{why}", markup=False)
+    records = _cells_of(cell_fate, current_tab)
     if records:
         many = counted(len(records), "record")
         shown = ", ".join(
-            f"record {numbers[at]}" if at in numbers else f"that of {at}" for _, at in records[:5]
+            f"record {numbers[text]}" if text in numbers else f"that of {text}"
+            for _, text in records[:5]
         )
-        more = " …" if len(records) > 5 else ""
-        console.print(f"  part of {many}: {shown}{more}", markup=False)
+        extra = " …" if len(records) > 5 else ""
+        console.print(f"  part of {many}: {shown}{extra}", markup=False)
     else:
         console.print("  part of no record", markup=False)
-    for said in found.said:
-        console.print(f"  {said}", markup=False)
+    for message in cell_fate.said:
+        console.print(f"  {message}", markup=False)
     console.print()
     spot = parse_address(cell)
     heads = {
         row
-        for one in here.reading.blocks
-        if not one.view.turned
-        for row in range(one.place.top, one.place.bottom + 1)
+        for block in current_tab.reading.blocks
+        if not block.view.turned
+        for row in range(block.place.top, block.place.bottom + 1)
     }
-    lines, columns = cells_around([spot], here.sheet)
+    lines, columns = cells_around([spot], current_tab.sheet)
     lines = sorted({*lines, *(row for row in heads if 0 <= row <= spot[0])})
-    view = TabView(here.sheet, here.reading)
-    sheetview.print_part(console, view, here.file, lines, columns, [spot])
+    view = TabView(current_tab.sheet, current_tab.reading)
+    sheetview.print_part(console, view, current_tab.file, lines, columns, [spot])
 
 
-def _fate_described(found: CellFate, here: OpenedTab, numbers: Mapping[str, int]) -> dict[str, Any]:
+def _fate_described(
+    cell_fate: CellFate, current_tab: OpenedTab, numbers: Mapping[str, int]
+) -> dict[str, Any]:
     return {
-        "file": here.file,
-        "tab": here.sheet.name,
-        "text": found.text,
-        "role": found.role.word,
-        "why": found.why,
-        "said": list(found.said),
+        "file": current_tab.file,
+        "tab": current_tab.sheet.name,
+        "text": cell_fate.text,
+        "role": cell_fate.role.word,
+        "why": cell_fate.why,
+        "said": list(cell_fate.said),
         "records": [
             {"table": table, "cell": cell} | ({"number": numbers[cell]} if cell in numbers else {})
-            for table, cell in _cells_of(found, here)
+            for table, cell in _cells_of(cell_fate, current_tab)
         ],
     }

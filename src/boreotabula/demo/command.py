@@ -90,11 +90,11 @@ def _tell(folder: Path) -> None:
         ("Faults go back to the senders, marked in a copy:",
          ["mark", stock, "-o", folder / "returns", "--by", "nursery"], 3),
     )  # fmt: skip
-    for said, call, lines in steps:
-        if form.nursery.name in said:
+    for message, call, lines in steps:
+        if form.nursery.name in message:
             write_form(form, folder / "inbox" / form.path)
-        words = [str(one) for one in call]
-        say(f"\n{said}\n$ boreotabula {' '.join(words)}\n")
+        words = [str(value) for value in call]
+        say(f"\n{message}\n$ boreotabula {' '.join(words)}\n")
         _show(_output_of(words), lines)
 
 
@@ -102,16 +102,16 @@ def _output_of(words: list[str]) -> list[str]:
     """The lines that a command prints."""
     from boreotabula.cli.main import cli
 
-    said = io.StringIO()
-    with redirect_stdout(said), redirect_stderr(said):
+    string_io = io.StringIO()
+    with redirect_stdout(string_io), redirect_stderr(string_io):
         cli.main(words, standalone_mode=False)
-    return [line.rstrip() for line in said.getvalue().strip("\n").splitlines()]
+    return [line.rstrip() for line in string_io.getvalue().strip("\n").splitlines()]
 
 
 def _show(lines: list[str], most: int) -> None:
     """The first lines of some; blank ones are left out, so that all of it fits a few screens."""
-    some = [line for line in lines if line]
-    for line in some[:most]:
+    texts = [line for line in lines if line]
+    for line in texts[:most]:
         say(f"  {line}")
-    if len(some) > most > 0:
-        say(f"  … and {counted(len(some) - most, 'more line')}")
+    if len(texts) > most > 0:
+        say(f"  … and {counted(len(texts) - most, 'more line')}")

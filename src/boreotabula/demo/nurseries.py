@@ -144,7 +144,7 @@ RESTATING = "Granvik"
 
 def restated() -> Form:
     """The first report of a nursery, with some counts that it found to be wrong later."""
-    form = next(one for one in forms() if one.nursery.name == RESTATING)
+    form = next(form for form in forms() if form.nursery.name == RESTATING)
     first = form.tabs[0]
     line = first.lines[0]
     counts = tuple(

@@ -168,15 +168,17 @@ def _dispatch(folder: Path) -> None:
             day = book.add_format({"num_format": "yyyy-mm-dd"})
             sheet.write(0, 0, title, bold)
             sheet.write_row(2, 0, words.headings, bold)
-            for at, (order, species, to, shipped, seedlings) in enumerate(rows, 3):
+            for index, (order, species, to, shipped, seedlings) in enumerate(rows, 3):
                 if words.date_form:
-                    sheet.write_string(at, 0, order)
-                    sheet.write_string(at, 3, _written(shipped, words))
+                    sheet.write_string(index, 0, order)
+                    sheet.write_string(index, 3, _written(shipped, words))
                 else:
-                    sheet.write_number(at, 0, int(order), code)
-                    sheet.write_datetime(at, 3, datetime.combine(shipped, datetime.min.time()), day)
-                sheet.write_row(at, 1, (species, to))
-                sheet.write_number(at, 4, seedlings)
+                    sheet.write_number(index, 0, int(order), code)
+                    sheet.write_datetime(
+                        index, 3, datetime.combine(shipped, datetime.min.time()), day
+                    )
+                sheet.write_row(index, 1, (species, to))
+                sheet.write_number(index, 4, seedlings)
             sheet.write(len(rows) + 3, 0, words.total, bold)
             sheet.write(len(rows) + 3, 4, sum(row[4] for row in rows), bold)
 
@@ -210,15 +212,15 @@ def _plan(folder: Path) -> None:
             sheet = book.add_worksheet(name)
             sheet.write(0, 0, f"Plan 2026, {name}")
             sheet.write(3, 1, "Species", head)
-            for at, quarter in enumerate(_QUARTERS):
-                sheet.merge_range(2, 2 + 2 * at, 2, 3 + 2 * at, quarter, head)
-                sheet.write_row(3, 2 + 2 * at, ["Planned", "Actual"], head)
+            for index, quarter in enumerate(_QUARTERS):
+                sheet.merge_range(2, 2 + 2 * index, 2, 3 + 2 * index, quarter, head)
+                sheet.write_row(3, 2 + 2 * index, ["Planned", "Actual"], head)
             for row, (species, pairs) in enumerate(rows, 4):
                 sheet.write(row, 1, species)
-                for at, pair in enumerate(pairs):
+                for index, pair in enumerate(pairs):
                     for column, number in enumerate(pair):
                         if number is not None:
-                            sheet.write(row, 2 + 2 * at + column, number)
+                            sheet.write(row, 2 + 2 * index + column, number)
 
 
 # --- bench sheets: the same small table for bench after bench ------------------------------------

@@ -41,7 +41,9 @@ class Table:
     @property
     def amounts(self) -> list[int]:
         """All of them."""
-        return [one for some in self.classes.values() for row in some.values() for one in row]
+        return [
+            index for class_ in self.classes.values() for row in class_.values() for index in row
+        ]
 
 
 def reviews() -> Iterator[tuple[str, str, int, dict[str, list[Table]]]]:
@@ -53,8 +55,8 @@ def reviews() -> Iterator[tuple[str, str, int, dict[str, list[Table]]]]:
             tabs = {
                 tab: [
                     Table(next(number), title, unit, {
-                        name: {one: [draw.randint(size // 9, size) for _ in _QUARTERS]
-                               for one in species}
+                        name: {specy: [draw.randint(size // 9, size) for _ in _QUARTERS]
+                               for specy in species}
                         for name, species in _CLASSES.items()
                     })
                     for title, unit, size in tables

@@ -97,8 +97,8 @@ class _Table:
                 self.sheet.merge_range(top, first, top, first + self.group - 1, container, head)
             else:
                 self.sheet.write(top, first, container, head)
-            for at, grade in enumerate(self.nursery.grades):
-                self.sheet.write(top + 1, first + at, grade, head)
+            for index, grade in enumerate(self.nursery.grades):
+                self.sheet.write(top + 1, first + index, grade, head)
             if self.nursery.sums_beside:
                 self.sheet.write(top + 1, first + self.group - 1, self.words.total, head)
         if self.nursery.merged:
@@ -125,13 +125,13 @@ class _Table:
     def _counts(self, row: int, counts: list[Count], style: Any = None) -> None:
         grades = len(self.nursery.grades)
         for place in range(len(CONTAINERS)):
-            some = counts[place * grades : (place + 1) * grades]
+            group = counts[place * grades : (place + 1) * grades]
             first = self.left + 2 + place * self.group
-            for at, count in enumerate(some):
+            for index, count in enumerate(group):
                 if count is not None:
-                    self.sheet.write(row, first + at, count, style)
+                    self.sheet.write(row, first + index, count, style)
             if self.nursery.sums_beside:
-                self.sheet.write(row, first + grades, _sum(some), style)
+                self.sheet.write(row, first + grades, _sum(group), style)
         self.sheet.write(row, self.last, _sum(counts), style)
 
     def _sums(self, row: int, label: str, lines: tuple[Line, ...] | list[Line]) -> None:

@@ -17,7 +17,7 @@ from boreotabula.drafting.search.judging import CLEARLY, Judgement, judge
 from boreotabula.drafting.sketch import Sketch, TabForm
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.likeness import are_classes, tokens
-from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
+from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen, TabFamily
 from boreotabula.look.crossed import choice_run
 from boreotabula.look.looks import TEXT
 from boreotabula.look.shape import Shape, only_two_columns
@@ -36,12 +36,12 @@ class Draft:
 
     sketch: Sketch
     judged: Judgement
-    kind: Kindred
-    others: tuple[Kindred, ...]
+    kind: TabFamily
+    others: tuple[TabFamily, ...]
     """The other kinds of tabs that were there."""
     left_out: tuple[LeftOut, ...] = ()
     """Tabs and files that are of no kind, and why."""
-    further: tuple[Kindred, ...] = ()
+    further: tuple[TabFamily, ...] = ()
     """The kinds that the layout reads besides the main one."""
     runner_up: tuple[Sketch, Judgement] | None = None
     """Another reading that explains the tabs almost equally well, and gives other records."""
@@ -58,13 +58,13 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     """The layout that reads the tabs of the main kind best, and those of the other kinds that stand
     in the same files; of the kind of the tab or file `like` alone, if one is named. None if no tab
     holds anything to draft from."""
-    found = sort_tabs(specimens)
-    kinds = list(found.kinds)
+    sorting = sort_tabs(specimens)
+    kinds = list(sorting.kinds)
     if like:
         kinds.sort(key=lambda kind: not _holds(kind, like))
     if not kinds:
         return None
-    kind, *others = kinds
+    kind, *other_kinds = kinds
     best, *runners_up = _best_of(kind)
     if not best[1].readings:
         return None  # nothing that could be told apart
@@ -73,60 +73,67 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
         source["tab"] for source in sketch.stamps.values()
         if isinstance(source, dict) and "tab" in source
     }  # fmt: skip
-    others = [one for one in others if not {some.specimen.tab for some in one.examples} <= covers]
+    other_kinds = [
+        kind
+        for kind in other_kinds
+        if not {example.specimen.tab for example in kind.examples} <= covers
+    ]
     parts = [(kind, sketch)]
-    for other in others if not like else ():
-        if len(parts) < _MOST_KINDS and _is_beside(other, kind):
-            (also, read), *_ = _best_of(other)
+    for other_kind in other_kinds if not like else ():
+        if len(parts) < _MOST_KINDS and _is_beside(other_kind, kind):
+            (also, read), *_ = _best_of(other_kind)
             if read.records:
-                parts.append((other, also))
-    taken = {id(one) for one, _ in parts}
+                parts.append((other_kind, also))
+    taken = {id(kind) for kind, _ in parts}
     if len(parts) > 1:
         sketch = composed(parts)
-        runners_up = [(composed([(kind, one), *parts[1:]]), read) for one, read in runners_up]
-    rest = tuple(one for one in others if id(one) not in taken)
-    further = tuple(one for one, _ in parts[1:])
+        runners_up = [(composed([(kind, sketch), *parts[1:]]), read) for sketch, read in runners_up]
+    rest = tuple(kind for kind in other_kinds if id(kind) not in taken)
+    further = tuple(kind for kind, _ in parts[1:])
     runner_up = next(iter(runners_up), None)
-    return Draft(sketch, judged, kind, rest, found.left_out, further, runner_up)
+    return Draft(sketch, judged, kind, rest, sorting.left_out, further, runner_up)
 
 
 _MOST_KINDS = 12
 """So many kinds of tabs are read by one layout."""
 
 
-def _is_beside(other: Kindred, main: Kindred) -> bool:
+def _is_beside(other_kind: TabFamily, main: TabFamily) -> bool:
     """Whether the tabs of a kind that has tables of several records stand in the files of the main
     one."""
     several = any(
-        len(one.shapes) > 1 or shape.end - shape.first > 1
-        for one in other.examples for shape in one.shapes
+        len(example.shapes) > 1 or shape.end - shape.first > 1
+        for example in other_kind.examples for shape in example.shapes
     )  # fmt: skip
-    return several and set(other.files) <= set(main.files)
+    return several and set(other_kind.files) <= set(main.files)
 
 
-def _best_of(kind: Kindred) -> list[tuple[Sketch, Judgement]]:
+def _best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     """The likeliest reading of a kind, then those that give other records and are almost as
     likely."""
     tried = _some(kind)
-    some = _few_cells([one.specimen for one in tried.examples])
+    group = _few_cells([example.specimen for example in tried.examples])
     readings = [
-        _Reading(*_with_further(improved(one.sketch, one.kind, some), tried, some), one.is_doubtful)
-        for one in _candidates(tried)
+        _Reading(
+            *_with_further(improved(candidate.sketch, candidate.kind, group), tried, group),
+            candidate.is_doubtful,
+        )
+        for candidate in _candidates(tried)
     ]
     alone = len(kind.examples) == 1
     best = readings[0]
-    for other in readings[1:]:
-        if other.is_clearly_likelier(best, alone=alone):
-            best = other
+    for reading in readings[1:]:
+        if reading.is_clearly_likelier(best, alone=alone):
+            best = reading
     nearly = best.bits + (_ALONE if alone else CLEARLY)
     close = [
         one for one in readings
         if one.form != best.form and one.bits < nearly
         and one.judged.bits_left < best.judged.bits_left + CLEARLY
     ]  # fmt: skip
-    specimens = [one.specimen for one in kind.examples[:_MOST_READ]]
+    specimens = [example.specimen for example in kind.examples[:_MOST_READ]]
     every = [
-        (one.sketch, one.judged if specimens == some else judge(one.sketch, specimens))
+        (one.sketch, one.judged if specimens == group else judge(one.sketch, specimens))
         for one in (best, *close)
     ]
     return [(finished(sketch, judged, kind), judged) for sketch, judged in every]
@@ -155,16 +162,16 @@ class _Reading:
         """What the tabs cost if they are written down as it reads them."""
         return cost_of(self.sketch, self.judged)
 
-    def is_clearly_likelier(self, other: _Reading, *, alone: bool) -> bool:
+    def is_clearly_likelier(self, other_reading: _Reading, *, alone: bool) -> bool:
         """Whether it is to be taken instead of another one, which the looks of the tables speak
         for. A tab that is `alone` does not tell what varies, and for a doubtful reading nothing but
         its bits speaks: then it must read more of the tabs. For a tab that is alone it is enough to
         save very many bits."""
-        left, others = self.judged.bits_left, other.judged.bits_left
-        if (alone or self.is_doubtful) and left + CLEARLY < others:
-            return self.bits < other.bits + _ALONE
+        left, other_number = self.judged.bits_left, other_reading.judged.bits_left
+        if (alone or self.is_doubtful) and left + CLEARLY < other_number:
+            return self.bits < other_reading.bits + _ALONE
         needed = inf if self.is_doubtful else _MUCH if alone else CLEARLY
-        return self.bits + needed < other.bits and left < others + CLEARLY
+        return self.bits + needed < other_reading.bits and left < other_number + CLEARLY
 
     @property
     def form(self) -> TabForm:
@@ -173,32 +180,34 @@ class _Reading:
 
 
 def _with_further(
-    found: tuple[Sketch, Judgement], kind: Kindred, some: Sequence[Specimen]
+    result: tuple[Sketch, Judgement], kind: TabFamily, specimens: Sequence[Specimen]
 ) -> tuple[Sketch, Judgement]:
     """A sketch with blocks for the other tables that most tabs of a kind hold beside the main one,
     each on top of those before it, as far as they read the tabs better."""
-    sketch, judged = found
+    sketch, judged = result
     for further in further_kinds(kind) if judged.readings else ():
-        more = improved(with_block(sketch, further), kind, some)
+        more = improved(with_block(sketch, further), kind, specimens)
         if more[1].score > judged.score:
             sketch, judged = more
     return sketch, judged
 
 
-def _holds(kind: Kindred, tab: str) -> bool:
+def _holds(kind: TabFamily, tab: str) -> bool:
     """Whether a tab, or one of a file, is of a kind."""
-    return any(tab in (one.specimen.tab, one.specimen.file) for one in kind.examples)
+    return any(tab in (example.specimen.tab, example.specimen.file) for example in kind.examples)
 
 
-def _some(kind: Kindred) -> Kindred:
+def _some(kind: TabFamily) -> TabFamily:
     """Some tabs of a kind, from as many files as there are."""
     if len(kind.examples) <= _MOST_TRIED:
         return kind
     step = len(kind.examples) / _MOST_TRIED
-    chosen = tuple(kind.examples[int(at * step)] for at in range(_MOST_TRIED))
-    taken = {id(one) for one in chosen}
-    more = tuple(one.specimen for one in kind.examples if id(one) not in taken)
-    return replace(kind, examples=chosen, more=more)
+    chosen = tuple(kind.examples[int(index * step)] for index in range(_MOST_TRIED))
+    taken = {id(example) for example in chosen}
+    more_specimens = tuple(
+        example.specimen for example in kind.examples if id(example) not in taken
+    )
+    return replace(kind, examples=chosen, more=more_specimens)
 
 
 _MOST_CELLS, _FEWEST_TABS = 60_000, 3
@@ -207,8 +216,8 @@ _MOST_CELLS, _FEWEST_TABS = 60_000, 3
 def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
     """Some of the tabs by which candidates are judged: of large ones three show enough."""
     cells = 0
-    for number, one in enumerate(specimens):
-        cells += one.sheet.kinds.size
+    for number, specimen in enumerate(specimens):
+        cells += specimen.sheet.kinds.size
         if cells > _MOST_CELLS and number >= _FEWEST_TABS:
             return list(specimens[:number])
     return list(specimens)
@@ -219,24 +228,24 @@ class _Candidate:
     """A sketch that is tried, with the tabs as it sees them."""
 
     sketch: Sketch
-    kind: Kindred
+    kind: TabFamily
     is_doubtful: bool = False
     """Whether nothing speaks for it yet."""
 
 
-def _candidates(kind: Kindred) -> Iterator[_Candidate]:
+def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
     """The sketches that are tried: as the tables look, as the other kind of table, and turned."""
     along = turned(kind)
     if along is not None and along.is_clear:
         yield _along(along, kind)
     yield _Candidate(first_sketch(kind), kind)
-    other = tuple(
-        replace(one, shapes=tuple(replace(s, crossed=not s.crossed) for s in one.shapes))
-        for one in kind.examples
+    other_examples = tuple(
+        replace(example, shapes=tuple(replace(s, crossed=not s.crossed) for s in example.shapes))
+        for example in kind.examples
     )
-    shapes = [shape for one in kind.examples for shape in one.shapes]
-    if any(shape.crossed and _is_surely_crossed(one.sheet, shape)
-           for one in kind.examples for shape in one.shapes):  # fmt: skip
+    shapes = [shape for example in kind.examples for shape in example.shapes]
+    if any(shape.crossed and _is_surely_crossed(example.sheet, shape)
+           for example in kind.examples for shape in example.shapes):  # fmt: skip
         return
     several = len(kind.examples) > 1
     if along and several and not along.is_clear and not _names_moments(along.there):
@@ -245,25 +254,25 @@ def _candidates(kind: Kindred) -> Iterator[_Candidate]:
         yield _Candidate(first_sketch(among), among)
         return
     if shapes and all(shape.leading and not shape.bare for shape in shapes):
-        sketch = first_sketch(replace(kind, examples=other))
-        if not _mixes_types(sketch, other):
+        sketch = first_sketch(replace(kind, examples=other_examples))
+        if not _mixes_types(sketch, other_examples):
             yield _Candidate(sketch, kind)
 
 
-def _other_of_two_columns(kind: Kindred) -> Kindred | None:
+def _other_of_two_columns(kind: TabFamily) -> TabFamily | None:
     """A tab that is alone and holds two columns, as a list if it was taken for labels with their
     values, and the other way round: nothing tells which of its texts stay."""
     if len(kind.examples) > 1 or kind.more:
         return None
-    (one,) = kind.examples
-    shape = only_two_columns(one.sheet)
+    (example,) = kind.examples
+    shape = only_two_columns(example.sheet)
     if shape is None:
         return None
-    return replace(kind, examples=(replace(one, shapes=() if one.shapes else (shape,)),))
+    return replace(kind, examples=(replace(example, shapes=() if example.shapes else (shape,)),))
 
 
-def _along(turned: Turned, kind: Kindred) -> _Candidate:
-    without = tuple(replace(one, shapes=()) for one in kind.examples)
+def _along(turned: Turned, kind: TabFamily) -> _Candidate:
+    without = tuple(replace(example, shapes=()) for example in kind.examples)
     # Cells of one type do not tell which way a table lies; what varies from tab to tab may.
     doubtful = not (turned.is_clear or turned.stays)
     sketch = first_sketch(turned.lying, turned.there)
@@ -311,15 +320,19 @@ def _levels(sheet: Sheet, shape: Shape) -> list[list[str]]:
     ]  # fmt: skip
 
 
-def _names_moments(kind: Kindred) -> bool:
+def _names_moments(kind: TabFamily) -> bool:
     """Whether headings of the tables of some tabs are data: no field is named by a moment."""
-    return any(_is_below_data(one.sheet, shape) for one in kind.examples for shape in one.shapes)
+    return any(
+        _is_below_data(example.sheet, shape)
+        for example in kind.examples
+        for shape in example.shapes
+    )
 
 
 def _mixes_types(sketch: Sketch, examples: Sequence[Example]) -> bool:
     """Whether the values of a cross-tab are texts only because its columns differ: the cells of one
     measure are of one type, and read as texts they would have no errors to speak against it."""
     return sketch.fields.get(sketch.block.get("value", "")) == "text" and any(
-        shape.columns[at - shape.left] != TEXT
-        for one in examples for shape in one.shapes for at in shape.values
+        shape.columns[value - shape.left] != TEXT
+        for example in examples for shape in example.shapes for value in shape.values
     )  # fmt: skip

@@ -76,7 +76,7 @@ class Sketch:
         return replace(
             self,
             fields={**self.fields, name: kind},
-            options={one: said for one, said in more.items() if said},
+            options={text: values for text, values in more.items() if values},
         )
 
     @property
@@ -87,7 +87,7 @@ class Sketch:
             *listed(self.tabs.get("named")),
             *listed(self.block.get("caption")),
         )
-        return frozenset(name for one in patterns for name in _CAPTURE.findall(one))
+        return frozenset(name for pattern in patterns for name in _CAPTURE.findall(pattern))
 
     @property
     def form(self) -> TabForm:
@@ -107,7 +107,7 @@ class Sketch:
     def tables(self) -> list[str]:
         """The output tables of its blocks, if they have names."""
         blocks = (self.block, *self.more)
-        return list(dict.fromkeys(one["into"] for one in blocks if "into" in one))
+        return list(dict.fromkeys(block["into"] for block in blocks if "into" in block))
 
     @property
     def glossary(self) -> Mapping[str, str]:
@@ -127,17 +127,20 @@ class Sketch:
         if glossary and self.glossary and not whole:
             head["glossary"] = glossary
         if self.boilerplate:
-            head["boilerplate"] = few(self.boilerplate)
-        source = {"folder": folder, **({"include": few(self.include)} if self.include else {})}
+            head["boilerplate"] = one_or_list(self.boilerplate)
+        source = {
+            "folder": folder,
+            **({"include": one_or_list(self.include)} if self.include else {}),
+        }
         also: dict[str, list[str]] = {}
         for text, name in self.headings.items() if whole or not self.glossary else ():
             also.setdefault(name, []).append(text)
         fields: dict[str, Any] = {}
         for name, kind in self.fields.items():
-            said = dict(self.options.get(name, {}))
+            values = dict(self.options.get(name, {}))
             if name in also:
-                said["also"] = few(also[name])
-            fields[name] = {"type": kind, **said} if said else kind
+                values["also"] = one_or_list(also[name])
+            fields[name] = {"type": kind, **values} if values else kind
         parts: list[tuple[str, Mapping[str, Any]]] = [("", head), ("source", source)]
         parts += [("tabs", self.tabs), ("reading", self.reading), ("stamps", self.stamps)]
         if self.block or self.listed:
@@ -172,7 +175,7 @@ _WIDEST = 80
 """A list that makes a line longer than this has a line for each of its texts."""
 
 
-def few(texts: Sequence[str]) -> str | list[str]:
+def one_or_list(texts: Sequence[str]) -> str | list[str]:
     """Some texts as a layout has them: a single one by itself, unless it is blank."""
     return texts[0] if len(texts) == 1 and texts[0] else list(texts)
 
@@ -190,7 +193,7 @@ def _key(key: str) -> str:
 def written(value: Any) -> str:
     """A value as TOML, tables inline."""
     if isinstance(value, Mapping):
-        inside = ", ".join(f"{_key(key)} = {written(one)}" for key, one in value.items())
+        inside = ", ".join(f"{_key(key)} = {written(part)}" for key, part in value.items())
         return f"{{ {inside} }}"
     if isinstance(value, list | tuple):
         return f"[{', '.join(map(written, value))}]"

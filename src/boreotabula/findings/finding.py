@@ -71,8 +71,8 @@ def on_other_tab(finding: Finding, tab: str) -> Finding:
 
 def met_again(finding: Finding, tabs: int) -> Finding:
     """A finding that stands for the same on so many more tabs."""
-    more = f" (the same on {tabs:,} more tab{'s' if tabs > 1 else ''})" if tabs else ""
-    return replace(finding, message=finding.message + more)
+    extra = f" (the same on {tabs:,} more tab{'s' if tabs > 1 else ''})" if tabs else ""
+    return replace(finding, message=finding.message + extra)
 
 
 Spot = tuple[int, int]
@@ -80,11 +80,11 @@ Spot = tuple[int, int]
 
 
 @dataclass(frozen=True)
-class Telling:
+class ScopedFinding:
     """A finding with the cells that it speaks for, should they end up unplaced.
 
-    The cells are those where `rows` and `columns` meet, and the single `spots`. A telling that
-    `lapses` is dropped if none of its cells is unplaced in the end: another block read them.
+    The cells are those where `rows` and `columns` meet, and the single `spots`. A scoped finding
+    that `lapses` is dropped if none of its cells is unplaced in the end: another block read them.
     """
 
     finding: Finding

@@ -48,8 +48,8 @@ class FindingKind:
     sender: str = ""
     """What is said to the sender, in English; nothing if only the analyst can mend it."""
 
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, FindingKind) and self.code == other.code
+    def __eq__(self, value: object) -> bool:
+        return isinstance(value, FindingKind) and self.code == value.code
 
     def __hash__(self) -> int:
         return hash(self.code)

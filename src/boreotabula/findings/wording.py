@@ -33,8 +33,8 @@ def _parsed(sentence: str) -> Sequence[tuple[str, str | None, str]]:
 def _in_words(value: object, spec: str) -> str:
     """A value put into words as its slot says."""
     if spec.startswith("?"):
-        there, _, lacking = spec[1:].partition("|")
-        return there.replace("#", _shown(value)) if value else lacking
+        text, _, lacking = spec[1:].partition("|")
+        return text.replace("#", _shown(value)) if value else lacking
     if "|" in spec:
         single, several = spec.split("|")
         number = int(value) if isinstance(value, int) else len(list(_items(value)))

@@ -57,9 +57,9 @@ def parse_address(text: str) -> tuple[int, int]:
 
     Raises ValueError if the text is no address or lies outside a sheet.
     """
-    found = _ADDRESS.fullmatch(text.strip())
-    if found:
-        row, column = int(found[2]) - 1, column_number(found[1])
+    match = _ADDRESS.fullmatch(text.strip())
+    if match:
+        row, column = int(match[2]) - 1, column_number(match[1])
         if row < MAX_ROWS and column < MAX_COLUMNS:
             return row, column
     raise ValueError(f"“{text}” is not a cell address such as C2")

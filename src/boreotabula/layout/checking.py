@@ -47,13 +47,15 @@ def check(spec: LayoutSpec) -> list[Problem]:
 def forms(spec: LayoutSpec) -> list[Form]:
     """The forms of a layout: itself, or each edition, which takes over what it does not say."""
     stamps = _with_paths(spec.stamps, ("stamps",))
-    blocks = tuple((("block", at), block) for at, block in enumerate(spec.block))
+    blocks = tuple((("block", index), block) for index, block in enumerate(spec.block))
     if not spec.edition:
         return [Form(stamps, blocks)]
     return [
         Form(
             stamps | _with_paths(edition.stamps, ("edition", n, "stamps")),
-            tuple((("edition", n, "block", at), one) for at, one in enumerate(edition.block))
+            tuple(
+                (("edition", n, "block", index), block) for index, block in enumerate(edition.block)
+            )
             or blocks,
         )
         for n, edition in enumerate(spec.edition)
@@ -67,12 +69,12 @@ def _with_paths(stamps: Stamps, path: KeyPath) -> dict[str, tuple[KeyPath, tuple
 def _sources(spec: LayoutSpec) -> Iterator[tuple[KeyPath, Stamp]]:
     """Every source of every stamp, those of single blocks too."""
     for form in forms(spec):
-        own = [_with_paths(one.stamps, (*path, "stamps")) for path, one in form.blocks]
+        own = [_with_paths(block.stamps, (*path, "stamps")) for path, block in form.blocks]
         for stamps in (form.stamps, *own):
             for path, sources in stamps.values():
                 several = len(sources) > 1
-                for at, one in enumerate(sources):
-                    yield (*path, at) if several else path, one
+                for index, source in enumerate(sources):
+                    yield (*path, index) if several else path, source
 
 
 _PASSWORD = re.compile(r"[a-z][a-z0-9+.-]+://[^/@]*:[^/@]*@", re.IGNORECASE)
@@ -80,7 +82,7 @@ _PASSWORD = re.compile(r"[a-z][a-z0-9+.-]+://[^/@]*:[^/@]*@", re.IGNORECASE)
 
 def _passwords(spec: LayoutSpec) -> Iterator[Problem]:
     """Layouts are passed on, and so no password may stand in one."""
-    if any(_PASSWORD.match(one) for one in spec.source.folder):
+    if any(_PASSWORD.match(text) for text in spec.source.folder):
         yield Problem(
             ("source", "folder"),
             "there is a password in the address; a password in a layout would be passed on with it:"
@@ -172,9 +174,9 @@ def _all_patterns(spec: LayoutSpec) -> Iterator[PatternList]:
             yield (*path, "named_table"), Kind.TAB, block.named_table
             yield (*path, "caption"), Kind.CAPTION, block.caption
             # A column without a heading has nothing that a pattern could be held against.
-            yield (*path, "ignore"), Kind.CELL, tuple(one for one in block.ignore if one)
+            yield (*path, "ignore"), Kind.CELL, tuple(text for text in block.ignore if text)
             # A row of sums without a label has none either.
-            yield (*path, "totals"), Kind.CELL, tuple(one for one in block.totals if one)
+            yield (*path, "totals"), Kind.CELL, tuple(total for total in block.totals if total)
             for key in ("found_by", "not_totals", "skip", "only_rows", "ends_at"):
                 yield (*path, key), Kind.CELL, getattr(block, key)
             if block.parts is not None:
@@ -196,21 +198,23 @@ _RESERVED = re.compile(r"(?:con|prn|aux|nul|com\d|lpt\d)(?:\..*)?", re.IGNORECAS
 
 def _wrong_tables(spec: LayoutSpec) -> Iterator[Problem]:
     """Names of output tables that no file, tab and table of a database can have."""
-    seen: dict[str, str] = {}
+    texts: dict[str, str] = {}
     for form in forms(spec):
         for path, block in form.blocks:
             name = block.into
             if name is None:
                 continue
             if not _TABLE_NAME.fullmatch(name) or _RESERVED.fullmatch(name):
-                said = (
+                message = (
                     f"“{name}” cannot name a table: use letters, digits, “_”, “-”, “.” and spaces"
                 )
-                yield Problem((*path, "into"), f"{said}, at most 100")
-            other = seen.setdefault(name.casefold(), name)
-            if other != name:
-                said = f"“{name}” and “{other}” differ in letter case alone; write both the same"
-                yield Problem((*path, "into"), said)
+                yield Problem((*path, "into"), f"{message}, at most 100")
+            other_text = texts.setdefault(name.casefold(), name)
+            if other_text != name:
+                message = (
+                    f"“{name}” and “{other_text}” differ in letter case alone; write both the same"
+                )
+                yield Problem((*path, "into"), message)
 
 
 def _wrong_patterns(spec: LayoutSpec) -> Iterator[Problem]:
@@ -259,9 +263,9 @@ def _twice(uses: list[Use]) -> Iterator[Problem]:
             )
 
 
-def _alternatives(one: Use, other: Use) -> bool:
+def _alternatives(use: Use, other_use: Use) -> bool:
     """Two patterns of one list may capture the same field: only one of them matches a name."""
-    return one.path == other.path and one.path[-1] in ("include", "named", "caption")
+    return use.path == other_use.path and use.path[-1] in ("include", "named", "caption")
 
 
 def _block_problems(spec: LayoutSpec) -> Iterator[Problem]:
@@ -306,9 +310,9 @@ def _misfits(block: Block) -> Iterator[tuple[str, str]]:
         for field in getattr(block, key):
             if field in NO_FIELD and not (key == "across" and field == PASSED_OVER):
                 yield key, f"“{key}” in [block] names “{field}”, which is not a field"
-    if block.across and all(one in NO_FIELD for one in block.across):
+    if block.across and all(text in NO_FIELD for text in block.across):
         yield "across", "“across” in [block] passes over every level; name a field of one"
-    if block.columns and all(one in NO_FIELD for one in block.columns):
+    if block.columns and all(column in NO_FIELD for column in block.columns):
         yield "columns", "“columns” in [block] passes over every column; name a field of one"
     limits = [key for key in ("first_rows", "last_rows", "largest") if getattr(block, key)]
     if len(limits) > 1:
@@ -316,7 +320,7 @@ def _misfits(block: Block) -> Iterator[tuple[str, str]]:
     if block.control is not None and not (block.control.count or block.control.sums):
         yield "control", "“control” in [block] needs “count” or “sums”, to say what is compared"
     yield from _misfit_groups(block)
-    named = [one for one in (*block.stub, *block.columns) if one not in NO_FIELD]
+    named = [text for text in (*block.stub, *block.columns) if text not in NO_FIELD]
     for field in block.carry_down:
         # In a list without a stub every field may have a column of its own.
         if field not in named and (named or block.across):
@@ -361,10 +365,10 @@ def _misplaced(block: Block) -> Iterator[tuple[str, str]]:
 
 def _misfit_groups(block: Block) -> Iterator[tuple[str, str]]:
     """Group rows that could not be told apart, or name no field."""
-    for at, group in enumerate(block.group_row):
+    for index, group in enumerate(block.group_row):
         if group.field in NO_FIELD:
             yield "group_row", f"“group_row” in [block] names “{group.field}”, which is not a field"
-        elif not group.named and group.indent is None and at < len(block.group_row) - 1:
+        elif not group.named and group.indent is None and index < len(block.group_row) - 1:
             yield (
                 "group_row",
                 f"“{group.field}” in “group_row” needs “named”, the patterns of its names: without"
@@ -374,7 +378,7 @@ def _misfit_groups(block: Block) -> Iterator[tuple[str, str]]:
 
 def _stamp_problems(spec: LayoutSpec) -> Iterator[Problem]:
     for path, stamp in _sources(spec):
-        field = next(str(one) for one in reversed(path) if isinstance(one, str))
+        field = next(str(value) for value in reversed(path) if isinstance(value, str))
         for message in _stamp_misfits(stamp):
             yield Problem(path, f"stamp “{field}”: {message}")
     for form in forms(spec):
@@ -383,10 +387,11 @@ def _stamp_problems(spec: LayoutSpec) -> Iterator[Problem]:
                 yield Problem(path, f"stamp “{path[-1]}” has an empty list of sources")
         # Without a table there is no heading over its stub.
         for path, sources in form.stamps.values() if not form.blocks else ():
-            for one in sources:
-                if one.from_ in _OF_TABLE:
-                    said = f"“{one.from_}” is the text over {_OF_TABLE[one.from_]}: add a [block]"
-                    yield Problem(path, f"stamp “{path[-1]}”: {said}")
+            for source in sources:
+                if source.from_ in _OF_TABLE:
+                    table = _OF_TABLE[source.from_]
+                    message = f"“{source.from_}” is the text over {table}: add a [block]"
+                    yield Problem(path, f"stamp “{path[-1]}”: {message}")
 
 
 _OF_TABLE = {"stub head": "the stub of a table", "table title": "a table"}
@@ -395,13 +400,13 @@ _ON_TAB = ("cell", "right_of", "below")
 
 
 def _stamp_misfits(stamp: Stamp) -> Iterator[str]:
-    given = [key for key in _STAMP_SOURCES if _given(stamp, key)]
+    texts = [key for key in _STAMP_SOURCES if _given(stamp, key)]
     # A pattern alone looks for a cell that matches, wherever it is.
-    if len(given) > 1 or (not given and stamp.pattern is None):
-        said = " and ".join(given) if given else "nothing"
-        yield f"it needs one of {', '.join(_STAMP_SOURCES)}, pattern; it has {said}"
-    if stamp.tab and given and given[0] not in _ON_TAB:
-        yield f"“tab” goes with {', '.join(_ON_TAB)} or pattern, not with “{given[0]}”"
+    if len(texts) > 1 or (not texts and stamp.pattern is None):
+        message = " and ".join(texts) if texts else "nothing"
+        yield f"it needs one of {', '.join(_STAMP_SOURCES)}, pattern; it has {message}"
+    if stamp.tab and texts and texts[0] not in _ON_TAB:
+        yield f"“tab” goes with {', '.join(_ON_TAB)} or pattern, not with “{texts[0]}”"
     if stamp.labelled and not stamp.cell:
         yield "“labelled” goes with “cell”"
     if stamp.places != 1 and not (stamp.right_of or stamp.below):
@@ -417,7 +422,7 @@ def _given(stamp: Stamp, key: str) -> bool:
 
 def _tab_problems(spec: LayoutSpec) -> Iterator[Problem]:
     chosen: list[tuple[KeyPath, Tabs | None]] = [(("tabs",), spec.tabs)]
-    chosen += [((*path, "tabs"), one.tabs) for form in forms(spec) for path, one in form.blocks]
+    chosen += [((*path, "tabs"), block.tabs) for form in forms(spec) for path, block in form.blocks]
     for path, tabs in chosen:
         if tabs is None:
             continue
@@ -427,14 +432,16 @@ def _tab_problems(spec: LayoutSpec) -> Iterator[Problem]:
         elif tabs.position == 0:
             yield Problem((*path, "position"), "tabs are counted from 1, or from -1 at the end")
         if tabs.where_found and not any(form.blocks for form in forms(spec)):
-            said = "“where_found” in [tabs] looks for the tables of blocks, but there is no [block]"
-            yield Problem((*path, "where_found"), said)
+            message = (
+                "“where_found” in [tabs] looks for the tables of blocks, but there is no [block]"
+            )
+            yield Problem((*path, "where_found"), message)
     for form in forms(spec):
         for path, block in form.blocks:
             chosen_by = block.tabs or spec.tabs
             if chosen_by and chosen_by.where_found and (block.at or block.headings == 0):
-                said = "“where_found” needs a [block] that is found by texts, not by its place"
-                yield Problem(path, said)
+                message = "“where_found” needs a [block] that is found by texts, not by its place"
+                yield Problem(path, message)
 
 
 def _when_problems(spec: LayoutSpec) -> Iterator[Problem]:
@@ -456,8 +463,10 @@ def _wrong_text(spec: LayoutSpec) -> Iterator[Problem]:
     if isinstance(columns, tuple) and (
         list(columns) != sorted(set(columns)) or columns[:1] != (1,)
     ):
-        said = "“columns” in [text] are the places where columns begin: 1 first, each further right"
-        yield Problem(("text", "columns"), said)
+        message = (
+            "“columns” in [text] are the places where columns begin: 1 first, each further right"
+        )
+        yield Problem(("text", "columns"), message)
 
 
 def _wrong_addresses(spec: LayoutSpec) -> Iterator[Problem]:
@@ -498,8 +507,8 @@ def _wrong_parts(spec: LayoutSpec) -> Iterator[Problem]:
     for field, described in spec.fields.items():
         for text in described.pattern:
             if "{}" not in text and text.strip():
-                said = f"“pattern” of “{field}”: “{text}” needs {{}} for the part to keep"
-                yield Problem(("fields", field, "pattern"), said)
+                message = f"“pattern” of “{field}”: “{text}” needs {{}} for the part to keep"
+                yield Problem(("fields", field, "pattern"), message)
 
 
 def _wrong_rows(spec: LayoutSpec) -> Iterator[Problem]:
@@ -515,12 +524,12 @@ def _wrong_rows(spec: LayoutSpec) -> Iterator[Problem]:
                     near = did_you_mean(field, spec.fields)
                     yield Problem((*path, key), f"{key}: no field “{field}” in [fields]{near}")
                 elif not type_called(described.type).is_number:
-                    said = f"{key} goes by numbers, and “{field}” is {described.type}"
-                    yield Problem((*path, key), said)
+                    message = f"{key} goes by numbers, and “{field}” is {described.type}"
+                    yield Problem((*path, key), message)
             part = spec.fields.get(block.parts.field) if block.parts else None
             if part is not None and part.type not in ("integer", "text"):
-                said = "“parts” numbers the parts of a table: make its field an integer"
-                yield Problem((*path, "parts"), said)
+                message = "“parts” numbers the parts of a table: make its field an integer"
+                yield Problem((*path, "parts"), message)
 
 
 def _wrong_key(spec: LayoutSpec) -> Iterator[Problem]:
@@ -543,8 +552,8 @@ def _wrong_also(spec: LayoutSpec) -> Iterator[Problem]:
             for field in block.also:
                 if field not in spec.fields:
                     near = did_you_mean(field, spec.fields)
-                    said = f"also of [block]: no field “{field}” in [fields]{near}"
-                    yield Problem((*path, "also", field), said)
+                    message = f"also of [block]: no field “{field}” in [fields]{near}"
+                    yield Problem((*path, "also", field), message)
             for first, second in conflicts(block_namings(block)):
                 yield Problem((*path, "also", second.field), two_meanings(first, second))
 

@@ -26,16 +26,16 @@ _MONTH = re.compile(r"(\d{4})-(\d{2})")
 
 def bound_of(value: object, kind: str) -> object:
     """A limit or choice of the layout as a value of a field type. Raises ValueError."""
-    known = type_called(kind)
-    base = known.name
-    if known.is_number and isinstance(value, int | float) and not isinstance(value, bool):
+    known_kind = type_called(kind)
+    base = known_kind.name
+    if known_kind.is_number and isinstance(value, int | float) and not isinstance(value, bool):
         if base == "decimal":
             return Decimal(str(value))
         if base == "integer" and isinstance(value, float):
             raise ValueError("a whole number")
         return value if base == "integer" else float(value)
-    if base == "month" and isinstance(value, str) and (found := _MONTH.fullmatch(value)):
-        return date(int(found[1]), int(found[2]), 1)
+    if base == "month" and isinstance(value, str) and (match := _MONTH.fullmatch(value)):
+        return date(int(match[1]), int(match[2]), 1)
     if base in ("date", "month") and isinstance(value, date) and not isinstance(value, datetime):
         return value.replace(day=1) if base == "month" else value
     if base == "datetime" and isinstance(value, datetime) and value.tzinfo is None:
@@ -44,7 +44,7 @@ def bound_of(value: object, kind: str) -> object:
         return value
     if base == "text" and isinstance(value, str):
         return value
-    raise ValueError(known.in_layout)
+    raise ValueError(known_kind.in_layout)
 
 
 def value_problems(spec: LayoutSpec) -> Iterator[Problem]:
@@ -67,10 +67,10 @@ def _reading_problems(reading: Reading, path: KeyPath) -> Iterator[Problem]:
     if reading.languages:
         from babel import Locale  # only needed where languages are named
 
-        known = Locale("en").languages
+        known_locale_data = Locale("en").languages
         for code in reading.languages:
             if not _known_language(code):
-                by_name = {name.casefold(): one for one, name in known.items()}
+                by_name = {name.casefold(): value for value, name in known_locale_data.items()}
                 hint = by_name.get(code.casefold())
                 near = f"; did you mean “{hint}”?" if hint else "; write a code such as nb or en_GB"
                 yield Problem((*path, "languages"), f"no language “{code}”{near}")
@@ -126,18 +126,23 @@ def _source_problems(
     if bool(field.part) != bool(field.of):
         has, lacks = ("part", "of") if field.part else ("of", "part")
         yield Problem((*path, has), f"“{has}” of a field needs “{lacks}” beside it")
-    for key, other in (("of", field.of), ("year_from", field.year_from)):
-        if other is None:
+    for key, other_text in (("of", field.of), ("year_from", field.year_from)):
+        if other_text is None:
             continue
-        if other not in spec.fields or other == name:
-            near = did_you_mean(other, [one for one in spec.fields if one != name])
-            yield Problem((*path, key), f"no other field “{other}” in [fields]{near}")
-        elif key == "of" and spec.fields[other].type not in _WITH_DATE:
+        if other_text not in spec.fields or other_text == name:
+            near = did_you_mean(other_text, [field for field in spec.fields if field != name])
+            yield Problem((*path, key), f"no other field “{other_text}” in [fields]{near}")
+        elif key == "of" and spec.fields[other_text].type not in _WITH_DATE:
             yield Problem(
-                (*path, key), f"“{other}” is {spec.fields[other].type}; a part is taken of a date"
+                (*path, key),
+                f"“{other_text}” is {spec.fields[other_text].type}; a part is taken of a date",
             )
-        elif key == "year_from" and spec.fields[other].type not in ("integer", "text", "number"):
-            yield Problem((*path, key), f"“{other}” cannot tell a year; make it integer")
+        elif key == "year_from" and spec.fields[other_text].type not in (
+            "integer",
+            "text",
+            "number",
+        ):
+            yield Problem((*path, key), f"“{other_text}” cannot tell a year; make it integer")
     if field.part and field.type not in PART_TYPES[field.part]:
         wanted = " or ".join(PART_TYPES[field.part])
         yield Problem((*path, "type"), f"the {field.part} of a date is {wanted}")

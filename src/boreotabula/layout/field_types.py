@@ -124,7 +124,7 @@ _TABLE = (
     ),
 )  # fmt: skip
 
-FIELD_TYPES: Mapping[str, FieldType] = {one.name: one for one in _TABLE}
+FIELD_TYPES: Mapping[str, FieldType] = {kind.name: kind for kind in _TABLE}
 """All types by their names."""
 
 DECIMAL = r"decimal\((?:\d|1\d)\)"
@@ -135,12 +135,12 @@ DECIMAL = r"decimal\((?:\d|1\d)\)"
 def type_called(kind: str) -> FieldType:
     """The type that a layout calls so, such as 'month' or 'decimal(2)'. Raises KeyError."""
     name, _, places = kind.partition("(")
-    found = FIELD_TYPES[name]
+    result = FIELD_TYPES[name]
     if not places:
-        return found
+        return result
     digits = int(places.rstrip(")"))
     form = "0." + "0" * digits if digits else "0"
-    return replace(found, digits=digits, sheet_format=form)
+    return replace(result, digits=digits, sheet_format=form)
 
 
 def is_type(kind: str) -> bool:

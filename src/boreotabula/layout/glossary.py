@@ -78,11 +78,13 @@ def glossary_entries(
     filled = list(_filled(numbered[1:], places, wanted, file))
     if wanted == SPELLINGS:
         return Entries(
-            spellings=tuple(Spelling(one[0], one[1], one[2], where) for where, one, _ in filled)
+            spellings=tuple(
+                Spelling(texts[0], texts[1], texts[2], where) for where, texts, _ in filled
+            )
         )
     unit = names.index(_UNIT) if _UNIT in names else None
     return Entries(
-        tuple(Naming(one[0], one[1], where) for where, one, _ in filled),
+        tuple(Naming(texts[0], texts[1], where) for where, texts, _ in filled),
         units=tuple(
             (texts[0], row[unit].strip())
             for _, texts, row in filled
@@ -100,13 +102,15 @@ def _filled(
     rows: Sequence[NumberedRow], places: Sequence[int], names: Sequence[str], file: str
 ) -> Iterator[tuple[str, list[str], Sequence[str]]]:
     for number, row in rows:
-        texts = [row[at].strip() if at < len(row) else "" for at in places]
+        texts = [row[column].strip() if column < len(row) else "" for column in places]
         if not any(texts):
             continue
         if not all(texts):
             lacking = names[texts.index("")]
-            said = " ".join(text for text in texts if text)
-            raise LayoutError([(f"{file}, row {number}", f"“{said}” has no {lacking} in its row")])
+            message = " ".join(text for text in texts if text)
+            raise LayoutError(
+                [(f"{file}, row {number}", f"“{message}” has no {lacking} in its row")]
+            )
         yield f"{file}, row {number}", texts, row
 
 
@@ -119,7 +123,7 @@ def known_headings(
     its field has it. Raises LayoutError if a glossary names a field that the layout does not list,
     or if a heading is given to two fields.
     """
-    problems = _unlisted(((one.field, one.where) for one in glossary), spec)
+    problems = _unlisted(((naming.field, naming.where) for naming in glossary), spec)
     namings = [naming for naming, _ in own_namings(spec)] + list(glossary)
     problems += [
         (second.where, two_meanings(first, second)) for first, second in conflicts(namings)
@@ -130,9 +134,9 @@ def known_headings(
     for heading, unit in units:
         behind.setdefault(normal_form(heading), set()).add(unit)
     with_units = [
-        Naming(f"{one.heading}{open_}{unit}{close}", one.field, one.where)
-        for one in namings
-        for unit in (*spec.fields[one.field].unit, *behind.get(normal_form(one.heading), ()))
+        Naming(f"{naming.heading}{open_}{unit}{close}", naming.field, naming.where)
+        for naming in namings
+        for unit in (*spec.fields[naming.field].unit, *behind.get(normal_form(naming.heading), ()))
         for open_, close in ((" (", ")"), ("(", ")"), (" [", "]"), ("[", "]"))
     ]
     return heading_names([*with_units, *namings])
@@ -154,7 +158,7 @@ def known_spellings(
 
     Raises LayoutError for fields that are not listed, and for spellings with two meanings.
     """
-    problems = _unlisted(((one.field, one.where) for one in spellings), spec)
+    problems = _unlisted(((spelling.field, spelling.where) for spelling in spellings), spec)
     known: dict[str, dict[str, str]] = {}
     for one in spellings:
         of_field = known.setdefault(one.field, {})

@@ -69,10 +69,10 @@ class HeadingNames:
         except KeyError:
             if len(self._met) > _MOST_MET:
                 self._met.clear()
-            found = self.by_form.get(normal_form(heading))
-            if found is not None:
-                self._known[heading] = found
-            return self._met.setdefault(heading, found)
+            text = self.by_form.get(normal_form(heading))
+            if text is not None:
+                self._known[heading] = text
+            return self._met.setdefault(heading, text)
 
     def fields_in(self, texts: set[str]) -> dict[str, str]:
         """The fields that some texts mean as headings, for those that mean one.
@@ -86,18 +86,18 @@ class HeadingNames:
 
     def headings_of(self, field: str) -> list[str]:
         """The normal forms by which a field is known."""
-        return [form for form, known in self.by_form.items() if known == field]
+        return [form for form, known_text in self.by_form.items() if known_text == field]
 
 
 def conflicts(namings: Iterable[Naming]) -> Iterator[tuple[Naming, Naming]]:
     """Pairs of namings that give the same heading to two fields (first one, then the other)."""
     first: dict[str, Naming] = {}
     for naming in namings:
-        known = first.setdefault(normal_form(naming.heading), naming)
-        if known.field != naming.field:
-            yield known, naming
+        known_naming = first.setdefault(normal_form(naming.heading), naming)
+        if known_naming.field != naming.field:
+            yield known_naming, naming
 
 
 def heading_names(namings: Iterable[Naming]) -> HeadingNames:
     """The index of namings that hold no conflict."""
-    return HeadingNames({normal_form(one.heading): one.field for one in namings})
+    return HeadingNames({normal_form(naming.heading): naming.field for naming in namings})

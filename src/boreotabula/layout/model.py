@@ -58,13 +58,13 @@ def _as_factors(value: Any) -> Any:
 def _as_glossaries(value: Any) -> Any:
     """Accept the name of a file, a table, or a list of them."""
     files = value if isinstance(value, list | tuple) else [value]
-    return tuple({"file": one} if isinstance(one, str) else one for one in files)
+    return tuple({"file": file} if isinstance(file, str) else file for file in files)
 
 
 def _as_groups(value: Any) -> Any:
     """Accept the field alone, one table, or a list of them, outer to inner."""
     groups = value if isinstance(value, list | tuple) else [value]
-    return tuple({"field": one} if isinstance(one, str) else one for one in groups)
+    return tuple({"field": group} if isinstance(group, str) else group for group in groups)
 
 
 def _known_type(value: str) -> str:

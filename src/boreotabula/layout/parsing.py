@@ -68,7 +68,8 @@ def _with_lists(
     """
     if isinstance(data, list):
         return [
-            _with_lists(one, (*path, at), list_of, problems, columns) for at, one in enumerate(data)
+            _with_lists(value, (*path, index), list_of, problems, columns)
+            for index, value in enumerate(data)
         ]
     if not isinstance(data, dict):
         return data
@@ -82,7 +83,8 @@ def _with_lists(
         columns += names if path[-1] == "columns" else []
         return names
     return {
-        key: _with_lists(one, (*path, key), list_of, problems, columns) for key, one in data.items()
+        key: _with_lists(value, (*path, key), list_of, problems, columns)
+        for key, value in data.items()
     }
 
 
@@ -96,8 +98,8 @@ def _add_fields(data: dict[str, Any], columns: list[str]) -> None:
 
 
 def _broken(error: tomllib.TOMLDecodeError, text: str, file: str) -> tuple[str, str]:
-    said = str(error)
-    place = _PLACE.search(said)
+    message = str(error)
+    place = _PLACE.search(message)
     line = place[1] if place and place[1] else str(len(text.splitlines()) or 1)
-    what = _PLACE.sub("", said)
+    what = _PLACE.sub("", message)
     return f"{file}, line {line}", f"this is not TOML: {what[:1].lower()}{what[1:]}"

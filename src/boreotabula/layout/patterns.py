@@ -59,28 +59,28 @@ class Pattern:
     def match(self, name: str) -> dict[str, str] | None:
         """The captured texts by field if the whole name matches, else None."""
         if self.kind is Kind.CELL:
-            found = self.regex.fullmatch(normal_form(name))
-            if found is None and (shown := name.strip()) and not shown[-1].isalnum():
+            match = self.regex.fullmatch(normal_form(name))
+            if match is None and (shown := name.strip()) and not shown[-1].isalnum():
                 # Only then the text as it is shown may end otherwise than its normal form.
-                found = self.regex.fullmatch(fold(shown))
+                match = self.regex.fullmatch(fold(shown))
         else:
-            found = self.regex.fullmatch(self._subject(name))
-        return None if found is None else self._captured(found)
+            match = self.regex.fullmatch(self._subject(name))
+        return None if match is None else self._captured(match)
 
     def other_match(self, name: str) -> dict[str, str] | None:
         """Other captured texts by which the whole name would match as well; None if there are
         none."""
         if not self.captures:
             return None
-        found = self.backwards.fullmatch(self._subject(name)[::-1])
-        if found is None:
+        match = self.backwards.fullmatch(self._subject(name)[::-1])
+        if match is None:
             return None
-        texts = [text[::-1] for text in reversed(found.groups())]
+        texts = [text[::-1] for text in reversed(match.groups())]
         other = self._named(texts)
         return None if other == self.match(name) else other
 
-    def _captured(self, found: re.Match[str]) -> dict[str, str]:
-        return self._named(found.groups())
+    def _captured(self, match: re.Match[str]) -> dict[str, str]:
+        return self._named(match.groups())
 
     def _named(self, texts: Sequence[str]) -> dict[str, str]:
         return {field: text.strip() for field, text in zip(self.captures, texts, strict=True)}
@@ -119,9 +119,9 @@ def pattern(text: str, kind: Kind) -> Pattern:
             pieces.append(_Piece("", "[^/]*?" if narrow else ".*?"))
     _check_neighbours(text, parts)
     at_once = kind is not Kind.FILE or "**" not in parts
-    there = _compiled(pieces, at_once=at_once)
-    back = _compiled([one.reversed() for one in reversed(pieces)], at_once=at_once)
-    return Pattern(text, kind, tuple(captures), there, back)
+    existing_pattern = _compiled(pieces, at_once=at_once)
+    back = _compiled([piece.reversed() for piece in reversed(pieces)], at_once=at_once)
+    return Pattern(text, kind, tuple(captures), existing_pattern, back)
 
 
 @dataclass(frozen=True)
@@ -143,11 +143,11 @@ def _compiled(pieces: Sequence[_Piece], *, at_once: bool) -> re.Pattern[str]:
     for them. Only where `**` may cross what others may not could that miss a match.
     """
     groups: list[list[str]] = [[]]
-    for one in pieces:
-        if one.wild:
-            groups.append([one.wild])
-        elif one.literal:
-            groups[-1].append(re.escape(one.literal))
+    for piece in pieces:
+        if piece.wild:
+            groups.append([piece.wild])
+        elif piece.literal:
+            groups[-1].append(re.escape(piece.literal))
     texts = ["".join(group) for group in groups]
     if at_once:
         texts[1:-1] = [f"(?>{text})" for text in texts[1:-1]]
@@ -156,9 +156,9 @@ def _compiled(pieces: Sequence[_Piece], *, at_once: bool) -> re.Pattern[str]:
 
 def _check_neighbours(text: str, parts: list[str]) -> None:
     """Nothing would tell where one part ends and the next begins."""
-    for one, other in pairwise(part for part in parts if part):
-        if {one[0], other[0]} <= {"{", "*"} and "{" in (one[0], other[0]):
-            raise PatternError(f"“{text}”: put some text between {one} and {other}")
+    for one, other_text in pairwise(part for part in parts if part):
+        if {one[0], other_text[0]} <= {"{", "*"} and "{" in (one[0], other_text[0]):
+            raise PatternError(f"“{text}”: put some text between {one} and {other_text}")
 
 
 def _literal(text: str, part: str, kind: Kind) -> str:
@@ -188,8 +188,8 @@ def _capture(text: str, part: str, kind: Kind, before: list[str]) -> str:
 
 def first_match(patterns: tuple[Pattern, ...], name: str) -> dict[str, str] | None:
     """Captures of the first pattern that matches the name, or None if none does."""
-    found = matching(patterns, name)
-    return None if found is None else found.match(name)
+    result = matching(patterns, name)
+    return None if result is None else result.match(name)
 
 
 def matching(patterns: tuple[Pattern, ...], name: str) -> Pattern | None:

@@ -47,21 +47,21 @@ def layout_error(file: str, text: str, problems: Iterable[Problem]) -> LayoutErr
     )
 
 
-def nearest(word: str, known: Iterable[str]) -> str | None:
+def nearest(word: str, known_texts: Iterable[str]) -> str | None:
     """The known word most like a mistyped one, or None if none is near."""
     from rapidfuzz import fuzz, process, utils  # only needed once something is wrong
 
     # Much shorter words are found within nearly any other.
-    choices = [one for one in known if 2 * len(one) > len(word)]
-    found = process.extractOne(
+    choices = [text for text in known_texts if 2 * len(text) > len(word)]
+    result = process.extractOne(
         word, choices, scorer=fuzz.WRatio, processor=utils.default_process, score_cutoff=68
     )
-    return found[0] if found else None
+    return result[0] if result else None
 
 
-def did_you_mean(word: str, known: Iterable[str]) -> str:
+def did_you_mean(word: str, known_texts: Iterable[str]) -> str:
     """'; did you mean “stub”?' or, if nothing is near, the list of what is known."""
-    choices = list(known)
+    choices = list(known_texts)
     near = nearest(word, choices)
     if near is not None:
         return f"; did you mean “{near}”?"
@@ -106,15 +106,15 @@ def from_validation(error: ValidationError) -> list[Problem]:
     """The findings of pydantic in the words of the layout language."""
     errors = error.errors(include_url=False)
     misspelt = {
-        (*one["loc"][:-1], near)
-        for one in errors
-        if one["type"] == "extra_forbidden"
-        and (near := nearest(str(one["loc"][-1]), _keys_at(one["loc"][:-1])))
+        (*error["loc"][:-1], near)
+        for error in errors
+        if error["type"] == "extra_forbidden"
+        and (near := nearest(str(error["loc"][-1]), _keys_at(error["loc"][:-1])))
     }
     return [
-        Problem(one["loc"], _phrase(one))
-        for one in errors
-        if not (one["type"] == "missing" and one["loc"] in misspelt)
+        Problem(error["loc"], _phrase(error))
+        for error in errors
+        if not (error["type"] == "missing" and error["loc"] in misspelt)
     ]
 
 
@@ -138,8 +138,8 @@ def _phrase(error: Any) -> str:
         )
     if kind in ("model_type", "tuple_type") and "stamps" in loc:
         how = "{ right_of = … }, { cell = … } or another source"
-        at = loc[:-1] if isinstance(loc[-1], int) else loc
-        return f"{_name(at)} must be {how}, but is {_shown(error['input'])}"
+        values = loc[:-1] if isinstance(loc[-1], int) else loc
+        return f"{_name(values)} must be {how}, but is {_shown(error['input'])}"
     if kind in ("greater_than_equal", "less_than_equal"):
         bound = next(iter(error["ctx"].values()))
         least = "at least" if kind == "greater_than_equal" else "at most"
@@ -209,7 +209,10 @@ def _keys_at(loc: KeyPath) -> list[str]:
 
 def _by_key(model: type[Part]) -> dict[str, Any]:
     """What may stand under each key of a part; some keys are no names to Python."""
-    return {one.alias or name: one.annotation for name, one in model.model_fields.items()}
+    return {
+        model_field.alias or name: model_field.annotation
+        for name, model_field in model.model_fields.items()
+    }
 
 
 def _part_in(annotation: Any) -> type[Part] | None:
@@ -217,7 +220,7 @@ def _part_in(annotation: Any) -> type[Part] | None:
         return annotation
     if get_origin(annotation) in (Union, UnionType, Annotated, Mapping, list, tuple):
         for inner in get_args(annotation):
-            found = _part_in(inner)
-            if found is not None:
-                return found
+            class_ = _part_in(inner)
+            if class_ is not None:
+                return class_
     return None

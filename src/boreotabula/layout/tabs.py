@@ -57,17 +57,17 @@ class TabChoice:
 
         Without a choice these are all filled tabs; that there is one is for the caller to see.
         """
-        left = [one for one in tabs if not self.leaves_out(one)]
+        left = [tab for tab in tabs if not self.leaves_out(tab)]
         if self.named:
-            matched = {one.name: first_match(self.named, one.name) for one in left}
-            return {name: found for name, found in matched.items() if found is not None}
+            matched = {tab_name.name: first_match(self.named, tab_name.name) for tab_name in left}
+            return {name: texts for name, texts in matched.items() if texts is not None}
         if self.every or self.where_found:
-            return {one.name: {} for one in left}
-        filled = [one.name for one in left if not one.blank]
+            return {tab_name.name: {} for tab_name in left}
+        filled = [tab_name.name for tab_name in left if not tab_name.blank]
         if self.position is None:
             return {name: {} for name in filled}
-        at = self.position - 1 if self.position > 0 else len(filled) + self.position
-        return {filled[at]: {}} if 0 <= at < len(filled) else {}
+        index = self.position - 1 if self.position > 0 else len(filled) + self.position
+        return {filled[index]: {}} if 0 <= index < len(filled) else {}
 
     def leaves_out(self, tab: TabName) -> bool:
         """Whether a tab is left out by name, or as a hidden one."""

@@ -20,7 +20,7 @@ FEWEST = 2
 
 def level_run(heads: Sequence[Cell]) -> tuple[int, int] | None:
     """The longest run of headings that are moments of one kind, right of others."""
-    names = [level_name([one]) if one != "" else "" for one in heads]
+    names = [level_name([head]) if head != "" else "" for head in heads]
     best: tuple[int, int] | None = None
     start = 1
     while start < len(names):
@@ -62,7 +62,9 @@ def choice_run(sheet: Sheet, rows: range, columns: range) -> tuple[int, int] | N
     just one of them: the answer to a question, by the heading over it."""
     body = [sheet.rows[row][columns.start : columns.stop] for row in rows]
     marks = {cell for cells in body for cell in cells[1:] if is_mark(cell)}
-    marked = [at for at in range(1, len(columns)) if any(cells[at] in marks for cells in body)]
+    marked = [
+        column for column in range(1, len(columns)) if any(cells[column] in marks for cells in body)
+    ]
     if len(rows) < FEWEST or len(marks) != 1 or len(marked) < FEWEST:
         return None
     # An answer that nobody gave stands among the others, or behind them.
@@ -81,8 +83,8 @@ def is_mark(cell: Cell) -> bool:
 
 def _number_of(head: Cell) -> tuple[str, int] | None:
     """The word and the number of a heading such as “S 12” or 12."""
-    found = re.fullmatch(r"(\D*?)\s*(\d+)", cell_text(head))
-    return (found[1].casefold(), int(found[2])) if found else None
+    match = re.fullmatch(r"(\D*?)\s*(\d+)", cell_text(head))
+    return (match[1].casefold(), int(match[2])) if match else None
 
 
 def _follows(before: tuple[str, int] | None, after: tuple[str, int] | None) -> bool:
@@ -94,7 +96,7 @@ def value_run(columns: Sequence[int], heads: Sequence[Cell]) -> tuple[int, int]:
     # A column that is blank so far may get values yet.
     runs = list(runs_of(np.array([look != TEXT for look in columns], bool)))
     none = (len(columns), len(columns))
-    return max(runs, key=lambda one: (one[1] - one[0], one[0]), default=none)
+    return max(runs, key=lambda pair: (pair[1] - pair[0], pair[0]), default=none)
 
 
 _KEYS = re.compile(
@@ -109,24 +111,24 @@ def is_key(head: Cell, sheet: Sheet, rows: range, column: int) -> bool:
     if not isinstance(head, str) or reads_as_figure(head):
         return False
     cells = [sheet.rows[row][column] for row in rows if sheet.rows[row][column] != ""]
-    numbers = [one for one in cells if isinstance(one, float)]
+    numbers = [cell for cell in cells if isinstance(cell, float)]
     if not numbers or len(numbers) < len(cells):
         return False
-    if _KEYS.fullmatch(head.strip().casefold()) and all(one.is_integer() for one in numbers):
+    if _KEYS.fullmatch(head.strip().casefold()) and all(number.is_integer() for number in numbers):
         return True
     if len(numbers) < FEWEST + 1:
         return False
-    lines = [float(one) for one in range(1, len(numbers) + 1)]
-    years = all(one.is_integer() and 1900 <= one <= 2100 for one in numbers)
-    steps = all(0 <= after - one <= 1 for one, after in pairwise(numbers))
+    lines = [float(index) for index in range(1, len(numbers) + 1)]
+    years = all(number.is_integer() and 1900 <= number <= 2100 for number in numbers)
+    steps = all(0 <= after - number <= 1 for number, after in pairwise(numbers))
     return numbers == lines or (years and steps)
 
 
 def _has_dates(sheet: Sheet, rows: range, columns: range) -> bool:
     """Whether any of some columns holds dates."""
-    for at in columns:
-        cells = [sheet.rows[row][at] for row in rows[:_SAMPLE]]
-        if type_of([one for one in cells if not is_total(cell_text(one))]) == "date":
+    for column in columns:
+        cells = [sheet.rows[row][column] for row in rows[:_SAMPLE]]
+        if type_of([cell for cell in cells if not is_total(cell_text(cell))]) == "date":
             return True
     return False
 
@@ -148,15 +150,15 @@ def is_crossed(sheet: Sheet, columns: Columns, levels: int, rows: range) -> bool
     """Whether a table is a cross-tab: its headings and columns give points for either. `levels` is
     the number of its heading rows; `rows` are those that are looked at."""
     heads, start, stop, left = columns.heads, columns.start, columns.stop, columns.left
-    values = [one for one in heads[start:stop] if one != "" and not is_total(cell_text(one))]
+    values = [head for head in heads[start:stop] if head != "" and not is_total(cell_text(head))]
     if stop - start < 1 or start == 0:
         return False
     for_cross = 2 * (levels > 1) + 3 * bool(level_name(values) and len(values) > 1)
-    for_cross += 2 * any(is_total(cell_text(one)) for one in heads[start:])
+    for_cross += 2 * any(is_total(cell_text(head)) for head in heads[start:])
     for_cross += (
         2 * _alike(values)
         + (len(values) >= max(_SEVERAL, start + 1))
-        + all(len(cell_text(one)) <= _SHORT for one in values)
+        + all(len(cell_text(value)) <= _SHORT for value in values)
         # A capital alone is a grade or a class.
         + 2 * all(len(text) == 1 and text.isupper() for text in map(cell_text, values))
     )
@@ -172,8 +174,8 @@ def is_crossed(sheet: Sheet, columns: Columns, levels: int, rows: range) -> bool
 def differ_in_kind(sheet: Sheet, rows: range, columns: range) -> bool:
     """Whether some columns hold dates and others numbers: a cross-tab has values of one kind."""
     kinds = set()
-    for at in columns[:_MOST_SAMPLED]:
-        cells = [sheet.rows[row][at] for row in rows[:_SAMPLE] if sheet.rows[row][at] != ""]
+    for column in columns[:_MOST_SAMPLED]:
+        cells = [sheet.rows[row][column] for row in rows[:_SAMPLE] if sheet.rows[row][column] != ""]
         if cells:
             plain = all(isinstance(cell, float) for cell in cells)
             kinds.add("number" if plain else type_of(cells))
@@ -188,15 +190,15 @@ _SEVERAL, _SHORT = 3, 3
 
 def _alike(heads: Sequence[Cell]) -> bool:
     """Whether headings are the same words with other figures: “Pot 95”, “Pot 60”."""
-    texts = [cell_text(one) for one in heads]
-    words = {re.sub(r"\d+", "#", one) for one in texts}
+    texts = [cell_text(head) for head in heads]
+    words = {re.sub(r"\d+", "#", text) for text in texts}
     return len(texts) > 1 and len(set(texts)) > 1 and len(words) == 1 and "#" in next(iter(words))
 
 
 def _differ(heads: Sequence[Cell]) -> int:
     """How much headings speak for different measures: with units of their own, or as units."""
-    texts = [cell_text(one) for one in heads]
-    units = {one.rpartition("(")[2] for one in texts if "(" in one}
+    texts = [cell_text(head) for head in heads]
+    units = {text.rpartition("(")[2] for text in texts if "(" in text}
     # Units as headings name measures, unless they come again and again.
     named = len(set(texts)) == len(texts) > 1 and 2 * sum(map(is_unit, texts)) > len(texts)
     return 2 * (len(units) > 1) + 3 * named

@@ -67,7 +67,7 @@ def word_in(plan: Plan, text: str) -> str | None:
                 return own
             rules = (("total", block.totals), ("ignored", block.ignore), ("caption", block.caption))
             for rule, patterns in rules:
-                if any(one.match(text) is not None for one in patterns):
+                if any(pattern.match(text) is not None for pattern in patterns):
                     return f"({rule})"
     return None
 
@@ -76,7 +76,7 @@ def label_in(plan: Plan, text: str) -> str | None:
     """The field of the stamp that a layout finds by a label, or by having it beside its cell."""
     for form in plan.forms:
         for stamp in form.sources:
-            if any(one.match(text) is not None for one in (*stamp.labels, *stamp.labelled)):
+            if any(pattern.match(text) is not None for pattern in (*stamp.labels, *stamp.labelled)):
                 return stamp.field
     return None
 
@@ -135,7 +135,7 @@ _DAY = re.compile(r"(?:\d{1,4}[-./]\d{1,2}[-./]\d{1,4}|\d{4}-\d{2})(?:[ T].*)?")
 def _kind_of_column(cells: Sequence[Cell]) -> str:
     """What most filled cells of a column hold; empty if none is filled."""
     kinds = Counter(_kind_of(cell) for cell in cells if cell != "")
-    return max(kinds, key=lambda one: (kinds[one], one)) if kinds else ""
+    return max(kinds, key=lambda text: (kinds[text], text)) if kinds else ""
 
 
 def _kind_of(cell: Cell) -> str:

@@ -24,7 +24,7 @@ def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
         return False
     if _is_units(sheet, row, first, columns):
         return False
-    figures = [sheet.rows[first][at] for at in columns if looks[first, at] == FIGURE]
+    figures = [sheet.rows[first][column] for column in columns if looks[first, column] == FIGURE]
     # Years with a name beside them are values that happen to be such numbers; many numbers in a row
     # are none, if nothing stands over the names.
     beside = looks[first, left] and (looks[row, left] or len(figures) < _MANY)
@@ -51,14 +51,18 @@ def _is_units(sheet: Sheet, row: int, below: int, columns: range) -> bool:
     """Whether the texts of a row are the units of the headings above: all of them the same, under
     headings that differ, or most of them units that are in use."""
     heads, units = (
-        [cell_text(cell) for cell in sheet.rows[at][columns.start + 1 : columns.stop] if cell != ""]
-        for at in (row, below)
+        [
+            cell_text(cell)
+            for cell in sheet.rows[row][columns.start + 1 : columns.stop]
+            if cell != ""
+        ]
+        for row in (row, below)
     )
     if len(set(heads)) < len(heads) or not units or len(units) > len(heads):
         return False
-    known = sum(is_unit(one) for one in units)
+    count = sum(is_unit(unit) for unit in units)
     same = len(set(units)) == 1 and len(units) == len(heads) > 1
-    return same or (2 * known > len(units) and not sheet.rows[below][columns.start])
+    return same or (2 * count > len(units) and not sheet.rows[below][columns.start])
 
 
 def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
@@ -68,21 +72,21 @@ def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
     body = tab.part(rows, columns)
     if np.count_nonzero(heads) < 1 or len(columns) < FEWEST:
         return False
-    numbered = [at for at in columns if tab.looks[row, at] == FIGURE]
-    figures = [sheet.rows[row][at] for at in numbered]
-    below = [sheet.cell(rows.start, at) for at in numbered]
+    numbered = [column for column in columns if tab.looks[row, column] == FIGURE]
+    figures = [sheet.rows[row][column] for column in numbered]
+    below = [sheet.cell(rows.start, index) for index in numbered]
     if figures and (not are_labels(figures) or _come_again(figures, below)):
         return False
     looks = columns_of(body)
-    valued = [at for at, look in enumerate(looks) if look == FIGURE]
+    valued = [index for index, look in enumerate(looks) if look == FIGURE]
     # Headings stand over nearly all columns of values, and values below nearly all of them.
     if valued:
-        over = sum(bool(heads[at]) for at in valued)
-        there = any(cells[valued].any() for cells in body[:_SOON])
+        over = sum(bool(heads[column]) for column in valued)
+        present = any(cells[valued].any() for cells in body[:_SOON])
         # A lone figure may head a column if nothing is over the names beside it.
         bare = not heads[0] and looks[0] == TEXT
         texts = np.count_nonzero(heads == TEXT) or len(figures) > 1 or bare
-        return bool(2 * over > len(valued) and there and texts)
+        return bool(2 * over > len(valued) and present and texts)
     level = level_run(sheet.rows[row][columns.start : columns.stop])
     if level and level[1] - level[0] > FEWEST and heads[0] and body[:, level[0] : level[1]].any():
         return bool((body[:, 0] == TEXT).any() or (body[:, 0] == FIGURE).any())
@@ -99,14 +103,16 @@ def _heads_texts(tab: TabLook, row: int, rows: range, columns: range) -> bool:
         return False
     if choice_run(sheet, rows, columns) and not any(map(is_mark, heads)):
         return True
-    below = [sheet.rows[at][across] for at in rows]
+    below = [sheet.rows[row][across] for row in rows]
     if repeats is not None and repeats.tabs > 1:
         most = max(map(repeats.tabs_with, below[:_SAMPLE]))
         return repeats.is_fixed(heads) and repeats.tabs_with(heads) > most
     if len(rows) < FEWEST or (row and tab.row(row - 1, columns).all()):
         return False
     plain = [normal_form(cell_text(cell)) for cell in heads]
-    texts = [{normal_form(cell_text(cells[at])) for cells in below} for at in range(len(heads))]
+    texts = [
+        {normal_form(cell_text(cells[column])) for cells in below} for column in range(len(heads))
+    ]
     unlike = not any(text in column for text, column in zip(plain, texts, strict=True))
     return unlike and len(set(plain)) == len(plain) and len(columns) > FEWEST
 
@@ -117,12 +123,12 @@ _SAMPLE = 12
 
 def are_labels(cells: Sequence[Cell]) -> bool:
     """Whether figures of a heading row are labels: years, dates, or 1, 2, 3."""
-    if level_name(cells) or all(isinstance(one, date) for one in cells):
+    if level_name(cells) or all(isinstance(cell, date) for cell in cells):
         return True
-    numbers = [one for one in cells if isinstance(one, float)]
+    numbers = [cell for cell in cells if isinstance(cell, float)]
     if len(numbers) != len(cells) or len(numbers) < FEWEST + 1:
         return False
-    return all(after - one == 1 for one, after in pairwise(numbers))
+    return all(after - number == 1 for number, after in pairwise(numbers))
 
 
 def _come_again(heads: Sequence[Cell], below: Sequence[Cell]) -> bool:

@@ -73,21 +73,21 @@ def headings_met(sheet: Sheet, plan: Plan, source: TabSource) -> TabHeadings:
     """The headings of all blocks of a tab; of its largest table if no block is found."""
     form, _ = form_of(sheet, plan)
     blocks = wanted_blocks(form, source) if form else []
-    met: list[MetHeading] = []
+    headings: list[MetHeading] = []
     lacking: list[str] = []
     for view in settle_blocks(sheet, plan, form, source) if form else ():
-        for one in view.blocks:
-            met += _of_block(one)
-            lacking += _lacking(plan, one.block, one.columns)
+        for block in view.blocks:
+            headings += _of_block(block)
+            lacking += _lacking(plan, block.block, block.columns)
     # A table that was not found is the one whose headings most need to be listed.
-    if met or not blocks or sheet.blank:
-        return TabHeadings(tuple(met), tuple(dict.fromkeys(lacking)))
+    if headings or not blocks or sheet.blank:
+        return TabHeadings(tuple(headings), tuple(dict.fromkeys(lacking)))
     # So that a renamed stub heading can be seen, and adopted.
     guessed = list(_of_frame(sheet, plan))
-    known = {one.field for one in guessed}
+    known_texts = {heading.field for heading in guessed}
     return TabHeadings(
         tuple(guessed),
-        tuple(name for name in _fields(plan, blocks) if name not in known),
+        tuple(name for name in _fields(plan, blocks) if name not in known_texts),
         guessed=True,
     )
 
@@ -135,21 +135,21 @@ def _text(column: Column, head: HeadingsOver, block: BlockPlan) -> str:
 
 
 def _lacking(plan: Plan, block: BlockPlan, columns: Columns) -> list[str]:
-    filled = {one.field for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)}
+    filled = {column.field for column in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)}
     fields = [*plan.tables[block.into], *plan.open_fields[block.into]]
     # What a stamp or a part of a date fills needs no heading.
-    wanted = [*block.stub, *(one for one in fields if one not in block.filled)]
+    wanted = [*block.stub, *(text for text in fields if text not in block.filled)]
     return [name for name in wanted if name not in filled]
 
 
 def _fields(plan: Plan, blocks: Sequence[BlockPlan]) -> list[str]:
     """The fields that headings could mean in some blocks."""
-    found: dict[str, None] = {}
+    result: dict[str, None] = {}
     for block in blocks:
-        found |= dict.fromkeys(block.stub)
+        result |= dict.fromkeys(block.stub)
         fields = (*plan.tables[block.into], *plan.open_fields[block.into])
-        found |= dict.fromkeys(one for one in fields if one not in block.filled)
-    return list(found)
+        result |= dict.fromkeys(text for text in fields if text not in block.filled)
+    return list(result)
 
 
 def _of_frame(sheet: Sheet, plan: Plan) -> Iterator[MetHeading]:
@@ -162,15 +162,15 @@ def _of_frame(sheet: Sheet, plan: Plan) -> Iterator[MetHeading]:
     for row, column, _ in frame.headings:
         # Upper levels name groups of columns, not the fields.
         if row == lowest:
-            at = left + column
-            heading = one_line(cell_text(sheet.rows[top + row][at]))
-            known = plan.names.field_of(heading) or ""
-            cells = [cells[at] for cells in sheet.rows[top + row + 1 :]]
+            index = left + column
+            heading = one_line(cell_text(sheet.rows[top + row][index]))
+            known_text = plan.names.field_of(heading) or ""
+            cells = [cells[index] for cells in sheet.rows[top + row + 1 :]]
             yield MetHeading(
                 heading,
-                sheet.address(top + row, at),
-                known,
-                "column" if known else "unknown",
+                sheet.address(top + row, index),
+                known_text,
+                "column" if known_text else "unknown",
                 profile_of(cells),
             )
 
@@ -211,10 +211,10 @@ def merged(profiles: Sequence[Profile]) -> Profile:
     """Several profiles as one."""
     kinds: Counter[str] = Counter()
     values: set[str] = set()
-    for one in profiles:
-        kinds.update(one.kinds)
+    for profile in profiles:
+        kinds.update(profile.kinds)
         if len(values) < _MOST_VALUES:
-            values |= one.values
+            values |= profile.values
     leasts = [one.least for one in profiles if one.least is not None]
     mosts = [one.most for one in profiles if one.most is not None]
     samples = dict.fromkeys(text for one in profiles for text in one.sample)
@@ -228,6 +228,6 @@ def merged(profiles: Sequence[Profile]) -> Profile:
     )
 
 
-def same_heading(one: MetHeading) -> tuple[str, str, str]:
+def same_heading(heading: MetHeading) -> tuple[str, str, str]:
     """What tells headings apart when those of many tabs are counted together."""
-    return normal_form(one.heading), one.field, one.role
+    return normal_form(heading.heading), heading.field, heading.role

@@ -68,11 +68,11 @@ def first_blank(looks: Looks, start: int) -> int:
 def runs_of(used: NDArray[np.bool_]) -> Iterator[tuple[int, int]]:
     """The runs of columns that hold anything."""
     start: int | None = None
-    for at, there in enumerate([*used.tolist(), False]):
-        if there and start is None:
-            start = at
-        elif not there and start is not None:
-            yield start, at
+    for index, value in enumerate([*used.tolist(), False]):
+        if value and start is None:
+            start = index
+        elif not value and start is not None:
+            yield start, index
             start = None
 
 
@@ -80,5 +80,5 @@ def columns_of(body: Looks) -> tuple[int, ...]:
     """What most filled cells of each column look like."""
     figures = np.count_nonzero(body == FIGURE, axis=0)
     texts = np.count_nonzero(body == TEXT, axis=0)
-    found = np.where(figures > texts, FIGURE, np.where(texts, TEXT, 0))
-    return tuple(int(one) for one in found)
+    columns = np.where(figures > texts, FIGURE, np.where(texts, TEXT, 0))
+    return tuple(int(value) for value in columns)

@@ -70,10 +70,10 @@ def _parts(sheet: Sheet, row: int) -> list[Sequence[Cell]]:
     cells = sheet.rows[row]
     parts: list[Sequence[Cell]] = [cells]
     start: int | None = None
-    for at, cell in enumerate([*cells, ""]):
+    for column, cell in enumerate([*cells, ""]):
         if cell != "" and start is None:
-            start = at
+            start = column
         elif cell == "" and start is not None:
-            parts.append(cells[start:at])
+            parts.append(cells[start:column])
             start = None
     return parts

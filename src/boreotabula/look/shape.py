@@ -77,11 +77,11 @@ class Shape:
 def only_two_columns(sheet: Sheet) -> Shape | None:
     """All that stands on a sheet as a list headed by its first row, if that is two columns without
     a gap: it may as well be labels with their values."""
-    rows, columns = (np.flatnonzero(sheet.filled.any(axis=at)) for at in (1, 0))
+    rows, columns = (np.flatnonzero(sheet.filled.any(axis=literal)) for literal in (1, 0))
     if len(columns) != FEWEST or len(rows) <= FEWEST:
         return None
     top, left, end, right = (
-        int(one) for one in (rows[0], columns[0], rows[-1] + 1, columns[-1] + 1)
+        int(value) for value in (rows[0], columns[0], rows[-1] + 1, columns[-1] + 1)
     )
     if not sheet.filled[top:end, left:right].all() or not sheet.is_text[top, left:right].all():
         return None
@@ -137,7 +137,7 @@ def _top(tab: TabLook, lowest: int, values: range, left: int) -> int:
     while row > 0 and lowest - row < _MOST_LEVELS - 1:
         above = looks[row - 1]
         over, beside = above[start:stop], above[left:start]
-        cells = [sheet.rows[row - 1][at] for at in range(start, stop) if above[at]]
+        cells = [sheet.rows[row - 1][column] for column in range(start, stop) if above[column]]
         covering = sheet.merged(row - 1, start)
         if not cells and covering.left < start <= covering.right:
             # A heading that reaches over the values begins left of them.
@@ -145,17 +145,18 @@ def _top(tab: TabLook, lowest: int, values: range, left: int) -> int:
         # Headings of groups that are merged over several columns belong to the table, as does one
         # over a first column that has none below.
         within = sheet.merged_in(range(row - 1, row), range(left, stop))
-        grouped = any(left <= one.left < one.right < stop for one in within)
+        grouped = any(left <= span.left < span.right < stop for span in within)
         grouped = grouped or bool(row == lowest and above[left] and not looks[row, left])
         if not cells or (beside.any() and looks[row, left:start].any() and not grouped):
             break
-        figures = [one for one in cells if not isinstance(one, str)]
+        figures = [cell for cell in cells if not isinstance(cell, str)]
         if figures and not are_labels(figures) and level_name(cells) == "":
             break
         # One text alone is a title, unless it is merged over the columns, or stands over the first
         # of the values, right of the names.
         merged = any(
-            one.right > one.left for one in sheet.merged_in(range(row - 1, row), range(start, stop))
+            span.right > span.left
+            for span in sheet.merged_in(range(row - 1, row), range(start, stop))
         )
         if np.count_nonzero(over) == 1 and not (merged or (over[0] and start > left)):
             break

@@ -32,20 +32,20 @@ def shapes_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
         return []
     tab = TabLook.of(sheet, repeats)
     looks = tab.looks
-    found: list[Shape] = []
+    shapes: list[Shape] = []
     for row in range(sheet.height - 1):
         # A row of a table that was found is none of headings, unless it repeats them.
         within = any(
-            one.lowest < row < one.end
-            and not looks[row, : one.left].any()
-            and not looks[row, one.right :].any()
-            and not _repeats_headings(sheet, one, row)
-            for one in found
+            shape.lowest < row < shape.end
+            and not looks[row, : shape.left].any()
+            and not looks[row, shape.right :].any()
+            and not _repeats_headings(sheet, shape, row)
+            for shape in shapes
         )
         if looks[row].any() and not within:
             # Those that were found decide whether a row is another one's.
-            found += list(_shapes_in(tab, row, found))
-    return found
+            shapes += list(_shapes_in(tab, row, shapes))
+    return shapes
 
 
 def _shapes_in(tab: TabLook, row: int, before: Sequence[Shape]) -> Iterator[Shape]:
@@ -62,12 +62,13 @@ def _shapes_in(tab: TabLook, row: int, before: Sequence[Shape]) -> Iterator[Shap
             continue
         # Beyond a blank row another heading row heads what follows.
         if first > row + 1 and any(
-            heads_below(tab, at, columns) for at in range(first, min(first + _SOON, sheet.height))
+            heads_below(tab, index, columns)
+            for index in range(first, min(first + _SOON, sheet.height))
         ):
             continue
         if is_headed(tab, row, rows, columns) and not any(
-            one.lowest < row < one.end and one.left < right and left < one.right
-            and not _repeats_headings(sheet, one, row) for one in before
+            shape.lowest < row < shape.end and shape.left < right and left < shape.right
+            and not _repeats_headings(sheet, shape, row) for shape in before
         ):  # fmt: skip
             last = before_footer(tab, rows, columns)
             shape = shape_of(tab, row, range(first, last), columns)
@@ -77,12 +78,14 @@ def _shapes_in(tab: TabLook, row: int, before: Sequence[Shape]) -> Iterator[Shap
 
 def _repeats_headings(sheet: Sheet, shape: Shape, row: int) -> bool:
     """Whether a row inside a table repeats its headings."""
-    at, head = next(((at, cell) for at, cell in enumerate(shape.heads) if cell != ""), (0, ""))
+    column, head = next(
+        ((index, cell) for index, cell in enumerate(shape.heads) if cell != ""), (0, "")
+    )
     # Most rows differ in their first cell already.
-    if normal_form(cell_text(sheet.rows[row][shape.left + at])) != normal_form(cell_text(head)):
+    if normal_form(cell_text(sheet.rows[row][shape.left + column])) != normal_form(cell_text(head)):
         return False
-    here = [normal_form(cell_text(one)) for one in sheet.rows[row][shape.left : shape.right]]
-    return here == [normal_form(cell_text(one)) for one in shape.heads]
+    texts = [normal_form(cell_text(row)) for row in sheet.rows[row][shape.left : shape.right]]
+    return texts == [normal_form(cell_text(head)) for head in shape.heads]
 
 
 def _joined(
@@ -90,23 +93,23 @@ def _joined(
 ) -> Iterator[tuple[int, int]]:
     """Runs of columns under a heading row; one that begins with values goes on with the table left
     of it, beyond a blank column, unless the same headings begin anew."""
-    found: list[tuple[int, int]] = []
+    pairs: list[tuple[int, int]] = []
     sheet = tab.sheet
     for left, right in runs:
-        near = found and left - found[-1][1] == 1 and found[-1][1] - found[-1][0] > 1
+        near = pairs and left - pairs[-1][1] == 1 and pairs[-1][1] - pairs[-1][0] > 1
         head = sheet.rows[row][left]
         goes_on = (
             near
             and head != ""
             and columns_of(tab.part(rows, range(left, left + 1)))[0] == FIGURE
-            and not set(sheet.rows[row][left:right]) & set(sheet.rows[row][slice(*found[-1])])
+            and not set(sheet.rows[row][left:right]) & set(sheet.rows[row][slice(*pairs[-1])])
             and not is_key(head, sheet, rows, left)
         )
         if goes_on:
-            found[-1] = (found[-1][0], right)
+            pairs[-1] = (pairs[-1][0], right)
         else:
-            found.append((left, right))
-    yield from found
+            pairs.append((left, right))
+    yield from pairs
 
 
 def tables_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:
@@ -121,9 +124,9 @@ def without_pairs(
     """The tables of a sheet without labels and values that look like one; what is among the first
     `heads` of wider tables is no label."""
     return [
-        one for one in shapes
-        if normal_form(cell_text(one.heads[0])) in heads
-        or not _is_pairs(sheet, one, shapes, repeats)
+        shape for shape in shapes
+        if normal_form(cell_text(shape.heads[0])) in heads
+        or not _is_pairs(sheet, shape, shapes, repeats)
     ]  # fmt: skip
 
 
@@ -135,7 +138,7 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
     """Whether what looks like a table are labels with their values beside them."""
     if shape.right - shape.left > PAIR_COLUMNS or shape.bare:
         return False
-    if any(other.heads == shape.heads for other in shapes if other is not shape):
+    if any(other_shape.heads == shape.heads for other_shape in shapes if other_shape is not shape):
         return False
     head = sheet.rows[shape.lowest][shape.left : shape.right]
     labels = [
@@ -161,8 +164,8 @@ def _has_labels_beside(sheet: Sheet, shape: Shape) -> bool:
     rows = range(shape.lowest, shape.end)
     filled = sheet.filled[rows.start : rows.stop]
     columns = [
-        int(at) for at in np.flatnonzero(filled.any(axis=0))
-        if not shape.left <= at < shape.right
+        int(index) for index in np.flatnonzero(filled.any(axis=0))
+        if not shape.left <= index < shape.right
     ]  # fmt: skip
     if len(columns) != PAIR_COLUMNS:
         return False

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from boreotabula.findings.finding import WHOLE, Finding, Spot, Telling
+from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding, Spot
 from boreotabula.findings.tables import BLOCK_NOT_FOUND, BLOCKS_OVERLAP, LEVEL_ROW_REFUSED
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.decide import AboutColumns, decide_columns
@@ -29,7 +29,7 @@ from boreotabula.reading.locate.place import (
 from boreotabula.reading.locate.places import find_places
 from boreotabula.reading.plan import BlockPlan, FormPlan, Plan
 from boreotabula.reading.rows.findings import about_lines
-from boreotabula.reading.rows.kinds import tell_rows_apart
+from boreotabula.reading.rows.kinds import classify_rows
 from boreotabula.reading.rows.table_rows import TableRows, carried, limited
 from boreotabula.reading.stamps.read import Stamped, read_stamps
 from boreotabula.reading.stamps.search import StampSearch, Surroundings
@@ -60,7 +60,7 @@ class SettledBlock:
     columns: Columns
     table: TableRows
     stamped: Stamped
-    tellings: tuple[Telling, ...]
+    scoped_findings: tuple[ScopedFinding, ...]
     """What is to be said of its columns and rows."""
     summed: tuple[tuple[Columns, TableRows], ...]
     """What its printed totals may sum up: the records, or those as well that rules leave out."""
@@ -73,10 +73,10 @@ class SettledBlock:
         no part of it.
         """
         every = self.columns.every
-        at_edge = [self._at_edge(one) for one in every]
+        at_edge = [self._at_edge(column) for column in every]
         # A remark beside the table must not stretch it: cells there are told as outside.
-        first = next((at for at, edge in enumerate(at_edge) if not edge), 0)
-        last = next((at for at, edge in enumerate(at_edge[::-1]) if not edge), 0)
+        first = next((index for index, edge in enumerate(at_edge) if not edge), 0)
+        last = next((index for index, edge in enumerate(at_edge[::-1]) if not edge), 0)
         rows = range(max(self.place.top, 0), self.table.last + 1)
         columns = range(every[first].column, every[-1 - last].column + 1)
         return Frame(columns, rows) if self.view.turned else Frame(rows, columns)
@@ -94,8 +94,8 @@ class SettledBlock:
 
 def _filled_rows(view: Sheet, column: int, among: range) -> list[int]:
     """The rows where a column is filled."""
-    found: list[int] = np.flatnonzero(view.filled[among.start : among.stop, column]).tolist()
-    return [row + among.start for row in found]
+    filled_rows: list[int] = np.flatnonzero(view.filled[among.start : among.stop, column]).tolist()
+    return [row + among.start for row in filled_rows]
 
 
 def _remarks(view: Sheet, column: Column, filled: Sequence[int], table: TableRows) -> bool:
@@ -114,7 +114,7 @@ class SettledView:
 
     view: Sheet
     blocks: tuple[SettledBlock, ...]
-    tellings: tuple[Telling, ...]
+    scoped_findings: tuple[ScopedFinding, ...]
     """What is to be said of their places, and of stamps."""
     stamped: tuple[Stamped, ...]
 
@@ -124,15 +124,15 @@ def settle_blocks(sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource) -
     blocks = wanted_blocks(form, source)
     views: list[Sheet] = []
     placed: list[list[_Placed]] = []
-    told: list[list[Telling]] = []
+    groups: list[list[ScopedFinding]] = []
     # A tab can have tables of both kinds: each is looked for on its own view.
     for turned in (False, True):
-        some = [one for one in blocks if one.turned is turned]
-        if some:
+        group = [block for block in blocks if block.turned is turned]
+        if group:
             views.append(sheet.turn() if turned else sheet)
-            found, tellings = _placed(views[-1], plan, some)
-            placed.append(found)
-            told.append(tellings)
+            result, scoped_findings = _placed(views[-1], plan, group)
+            placed.append(result)
+            groups.append(scoped_findings)
     if len(placed) > 1:
         # Where one kind follows the other, each ends where the next one begins.
         upright, across = ([place for _, place in one] for one in placed)
@@ -141,8 +141,8 @@ def settle_blocks(sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource) -
             [(block, turned_bounded(place, upright)) for block, place in placed[1]],
         ]
     return [
-        _settle_view(sheet, view, plan, form, source, found, tellings)
-        for view, found, tellings in zip(views, placed, told, strict=True)
+        _settle_view(sheet, view, plan, form, source, found, scoped_findings)
+        for view, found, scoped_findings in zip(views, placed, groups, strict=True)
     ]
 
 
@@ -152,7 +152,7 @@ _Placed = tuple[BlockPlan, Place]
 
 def wanted_blocks(form: FormPlan, source: TabSource) -> list[BlockPlan]:
     """The blocks of a form that are read on a tab."""
-    return [one for one in form.blocks if _wanted(one, source)]
+    return [block for block in form.blocks if _wanted(block, source)]
 
 
 def _wanted(block: BlockPlan, source: TabSource) -> bool:
@@ -168,7 +168,7 @@ def _settle_view(
     form: FormPlan,
     source: TabSource,
     placed: Sequence[_Placed],
-    tellings: Sequence[Telling],
+    scoped_findings: Sequence[ScopedFinding],
 ) -> SettledView:
     """Stamps come before rows, so that their cells are known to be spoken for."""
     # Then each place has stamps of its own, those nearest to it.
@@ -185,50 +185,52 @@ def _settle_view(
     # Most tabs have one set of stamps: it is read once.
     alone = not each and not any(_has_own_stamps(form, *one) for one in placed)
     stamps = [stamped_at(None, None)] if alone else [stamped_at(*one) for one in placed]
-    spoken = frozenset(spot for one in stamps for spot in one.spoken)
+    claimed_cells = frozenset(spot for stamp in stamps for spot in stamp.claimed_cells)
     if view.turned:
         # Stamps are found on the sheet as it lies, rows on the turned one.
-        spoken = frozenset((column, row) for row, column in spoken)
+        claimed_cells = frozenset((column, row) for row, column in claimed_cells)
     settled = tuple(
-        _settle(view, plan, block, place, stamped, spoken)
+        _settle(view, plan, block, place, stamped, claimed_cells)
         for (block, place), stamped in zip(
             placed, stamps * len(placed) if alone else stamps, strict=True
         )
     )
-    return SettledView(view, settled, tuple(tellings), tuple(stamps))
+    return SettledView(view, settled, tuple(scoped_findings), tuple(stamps))
 
 
 def _has_own_stamps(form: FormPlan, block: BlockPlan, place: Place) -> bool:
     """Whether a table has stamps that others of the tab may not have, or not the same."""
-    of_table = any(one.source in ("stub head", "table title") for one in form.sources)
+    of_table = any(source.source in ("stub head", "table title") for source in form.sources)
     return of_table or bool(block.stamps) or place.caption is not None
 
 
 def _placed(
     view: Sheet, plan: Plan, blocks: Sequence[BlockPlan]
-) -> tuple[list[_Placed], list[Telling]]:
+) -> tuple[list[_Placed], list[ScopedFinding]]:
     """Blocks with the places where they are, each bounded by the others."""
     # All first, as each is bounded by the others.
-    captions = [one.spot for block in blocks for one in captions_of(view, block)]
-    found = [(block, *find_places(view, block, captions)) for block in blocks]
+    captions = [caption.spot for block in blocks for caption in captions_of(view, block)]
+    result = [(block, *find_places(view, block, captions)) for block in blocks]
     placed: list[_Placed] = []
-    tellings = [
-        one
-        for block, _, told in found
-        for one in told
+    scoped_findings = [
+        scoped_finding
+        for block, _, scoped_findings in result
+        for scoped_finding in scoped_findings
         # What may be missing is not missed; what is there instead is told by where it is.
-        if not (block.optional and one.finding.kind == BLOCK_NOT_FOUND)
+        if not (block.optional and scoped_finding.finding.kind == BLOCK_NOT_FOUND)
     ]
-    for block, places, _ in found:
+    for block, places, _ in result:
         for place in places:
             # Read twice, every value would be there twice.
-            if any(same_table(other, place) for _, other in placed):
-                tellings.append(Telling(_read_already(view, place), WHOLE, WHOLE))
+            if any(same_table(other_place, place) for _, other_place in placed):
+                scoped_findings.append(ScopedFinding(_read_already(view, place), WHOLE, WHOLE))
             else:
                 placed.append((block, place))
     # Only now: a place is bounded by those of all blocks.
     frames = bounded([place for _, place in placed])
-    return [(block, frame) for (block, _), frame in zip(placed, frames, strict=True)], tellings
+    return [
+        (block, frame) for (block, _), frame in zip(placed, frames, strict=True)
+    ], scoped_findings
 
 
 def _read_already(view: Sheet, place: Place) -> Finding:
@@ -242,11 +244,11 @@ def _settle(
     block: BlockPlan,
     place: Place,
     stamped: Stamped,
-    spoken: frozenset[Spot],
+    claimed_cells: frozenset[Spot],
 ) -> SettledBlock:
     # Columns before rows: what a row holds is asked of its known columns.
     columns, about = decide_columns(view, place, plan, block)
-    apart = tell_rows_apart(view, place, columns, spoken)
+    apart = classify_rows(view, place, columns, claimed_cells)
     # Before carrying down: a total must not give its label to the records below.
     settled = without_unnamed_totals(view, place, columns, apart, plan)
     columns = settled.columns
@@ -256,14 +258,17 @@ def _settle(
     summed = [(columns, every)]
     if block.visible_only and (view.hidden_rows or view.hidden_columns):
         # A spreadsheet program sums up hidden cells or not: either is right.
-        summed = [(columns, table), *_with_hidden(view, plan, block.with_hidden, place, spoken)]
-    tellings = (
+        summed = [
+            (columns, table),
+            *_with_hidden(view, plan, block.with_hidden, place, claimed_cells),
+        ]
+    scoped_findings = (
         *_refused_rows(view, block, place, columns),
-        *_about_columns(view, place, columns, about, table, spoken),
-        *settled.tellings,
+        *_about_columns(view, place, columns, about, table, claimed_cells),
+        *settled.scoped_findings,
         *about_lines(view, place, columns, table),
     )
-    return SettledBlock(block, view, place, columns, table, stamped, tellings, tuple(summed))
+    return SettledBlock(block, view, place, columns, table, stamped, scoped_findings, tuple(summed))
 
 
 def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Mapping[int, float]:
@@ -271,7 +276,7 @@ def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Map
     sum of its values."""
     assert columns.block.largest is not None
     field = columns.block.largest[0]
-    places = [one.column for one in columns.every if one.field == field]
+    places = [column.column for column in columns.every if column.field == field]
     figures = Figures(view, columns, plan, table)
     numbers = figures.part(table.records, places).sum(axis=1).tolist()
     return dict(zip(table.records, numbers, strict=True))
@@ -279,10 +284,12 @@ def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Map
 
 def _refused_rows(
     view: Sheet, block: BlockPlan, place: Place, columns: Columns
-) -> Iterator[Telling]:
+) -> Iterator[ScopedFinding]:
     """Rows among the headings that are no level of them."""
     for row, why in place.refused.items():
-        column = next(at for at in range(columns.left, view.width) if view.rows[row][at] != "")
+        column = next(
+            column for column in range(columns.left, view.width) if view.rows[row][column] != ""
+        )
         level = next((field for field in block.across), "")
         finding = LEVEL_ROW_REFUSED(
             view.address(row, column),
@@ -291,15 +298,15 @@ def _refused_rows(
             why=why,
             text=cell_text(view.rows[row][column]),
         )
-        yield Telling(finding, [row], WHOLE)
+        yield ScopedFinding(finding, [row], WHOLE)
 
 
 def _with_hidden(
-    view: Sheet, plan: Plan, block: BlockPlan, place: Place, spoken: frozenset[Spot]
+    view: Sheet, plan: Plan, block: BlockPlan, place: Place, claimed_cells: frozenset[Spot]
 ) -> Iterator[tuple[Columns, TableRows]]:
     """The columns and rows of a block, hidden ones too."""
     columns, _ = decide_columns(view, place, plan, block)
-    apart = tell_rows_apart(view, place, columns, spoken)
+    apart = classify_rows(view, place, columns, claimed_cells)
     settled = without_unnamed_totals(view, place, columns, apart, plan)
     yield settled.columns, carried(view, settled.columns, settled.table)
 
@@ -310,31 +317,33 @@ def _about_columns(
     columns: Columns,
     about: AboutColumns,
     table: TableRows,
-    spoken: frozenset[Spot],
-) -> Iterator[Telling]:
+    claimed_cells: frozenset[Spot],
+) -> Iterator[ScopedFinding]:
     """What is to be said of columns, now that it is known which rows the table has.
 
     Nothing is said of a column that holds nothing in them.
     """
     rows = range(max(place.top, 0), table.last + 1)
     below = range(place.bottom + 1, table.last + 1)
-    kinds = {one.column: one.kind for one in columns.every}
+    kinds = {column.column: column.kind for column in columns.every}
     for column, finding in about:
         if column < 0:
-            yield Telling(finding)
+            yield ScopedFinding(finding)
         # A heading over nothing is no loss: nothing is said of it.
         elif not view.column_filled(column, below.start, below.stop):
             continue
         elif kinds[column] is ColumnKind.UNKNOWN:
-            yield Telling(finding, rows, [column], lapses=True)
+            yield ScopedFinding(finding, rows, [column], lapses=True)
         # Of those, one finding is told already.
         elif kinds[column] is not ColumnKind.LIKE_TOTAL:
-            yield Telling(finding)
+            yield ScopedFinding(finding)
     for one in columns.of(ColumnKind.UNKNOWN):
         if one.cause in (Cause.UNHEADED, Cause.UNNAMED):
             filled = _filled_rows(view, one.column, below)
             if filled and not _remarks(view, one, filled, table):
                 finding = without_heading(view, place, one, filled[0], len(filled))
-                yield Telling(finding, rows, [one.column], lapses=True)
+                yield ScopedFinding(finding, rows, [one.column], lapses=True)
     leave_out = columns.block.leave_beside
-    yield from beyond_gap(view, place, columns.right, table.last, spoken, leave_out=leave_out)
+    yield from beyond_gap(
+        view, place, columns.right, table.last, claimed_cells, leave_out=leave_out
+    )

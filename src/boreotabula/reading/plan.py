@@ -204,7 +204,9 @@ class BlockPlan:
     @property
     def trailing_passed(self) -> int:
         """How many heading rows below the lowest level are passed over."""
-        return next((at for at, one in enumerate(reversed(self.levels)) if one != PASSED), 0)
+        return next(
+            (index for index, level in enumerate(reversed(self.levels)) if level != PASSED), 0
+        )
 
     @cached_property
     def with_hidden(self) -> BlockPlan:
@@ -214,7 +216,7 @@ class BlockPlan:
     @property
     def row_names(self) -> frozenset[str]:
         """The fields that name rows: the stub, and the groups."""
-        return frozenset((*self.stub, *(one.field for one in self.groups)))
+        return frozenset((*self.stub, *(group.field for group in self.groups)))
 
     @property
     def is_list(self) -> bool:
@@ -246,7 +248,7 @@ class FormPlan:
     @property
     def sources(self) -> list[StampPlan]:
         """The sources of all stamps, those of single blocks too."""
-        every = (self.stamps, *(one.stamps for one in self.blocks))
+        every = (self.stamps, *(block.stamps for block in self.blocks))
         return [source for stamps in every for sources in stamps for source in sources]
 
 
@@ -305,8 +307,8 @@ def make_plan(
 ) -> Plan:
     """The plan of a checked layout; `spellings` are those of its glossaries, by field."""
     # What all editions share is in each of them by now.
-    found = forms(spec)
-    tables = _tables(spec, found)
+    result = forms(spec)
+    tables = _tables(spec, result)
     fields = {
         field: _value_form(spec.reading, described, spellings.get(field, {}))
         for field, described in spec.fields.items()
@@ -317,22 +319,30 @@ def make_plan(
         boilerplate=_cell_patterns(spec.boilerplate),
         forms=tuple(
             FormPlan(
-                spec.edition[at].title or f"edition {at + 1}" if spec.edition else "",
-                _when(spec.edition[at].when) if spec.edition else None,
+                spec.edition[index].title or f"edition {index + 1}" if spec.edition else "",
+                _when(spec.edition[index].when) if spec.edition else None,
                 _stamps({field: sources for field, (_, sources) in form.stamps.items()}),
                 tuple(
                     _block(spec, form, path, block, names, fields) for path, block in form.blocks
                 ),
             )
-            for at, form in enumerate(found)
+            for index, form in enumerate(result)
         ),
         tables=tables.fixed,
         open_fields=tables.open,
-        required=frozenset(field for field, one in spec.fields.items() if one.required),
+        required=frozenset(
+            field for field, field_spec in spec.fields.items() if field_spec.required
+        ),
         parts={
-            field: (one.part, one.of) for field, one in spec.fields.items() if one.part and one.of
+            field: (field_spec.part, field_spec.of)
+            for field, field_spec in spec.fields.items()
+            if field_spec.part and field_spec.of
         },
-        years={field: one.year_from for field, one in spec.fields.items() if one.year_from},
+        years={
+            field: field_spec.year_from
+            for field, field_spec in spec.fields.items()
+            if field_spec.year_from
+        },
     )
 
 
@@ -345,7 +355,9 @@ def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]
 
     # Spellings in the layout itself win over those of its glossaries.
     inline = {
-        plain_form(text): means for means, some in field.same_as.items() for text in (means, *some)
+        plain_form(text): means
+        for means, texts in field.same_as.items()
+        for text in (means, *texts)
     }
     return ValueForm(
         field.type,
@@ -362,7 +374,7 @@ def _value_form(general: Reading, field: FieldSpec, spellings: Mapping[str, str]
         without_year=field.year_from is not None,
         least=None if field.min is None else bound_of(field.min, field.type),
         most=None if field.max is None else bound_of(field.max, field.type),
-        choices=tuple(bound_of(one, field.type) for one in field.choices),
+        choices=tuple(bound_of(choice, field.type) for choice in field.choices),
     )
 
 
@@ -381,7 +393,9 @@ def _when(when: When) -> WhenPlan:
 
 
 def _stamps(stamps: Mapping[str, tuple[Stamp, ...]]) -> tuple[StampSources, ...]:
-    return tuple(tuple(_source(field, one) for one in sources) for field, sources in stamps.items())
+    return tuple(
+        tuple(_source(field, source) for source in sources) for field, sources in stamps.items()
+    )
 
 
 def _source(field: str, stamp: Stamp) -> StampPlan:
@@ -407,12 +421,12 @@ def _levels(block: Block) -> tuple[tuple[str, ...], tuple[int, ...]]:
     """The fields of the heading levels of a cross-tab, and which level each heading row is."""
     fields: list[str] = []
     levels: list[int] = []
-    for at, field in enumerate(block.across):
+    for index, field in enumerate(block.across):
         if field == PASSED_OVER:
             levels.append(PASSED)
             continue
         # Named twice in turn: its headings are cut over two rows.
-        if not at or block.across[at - 1] != field:
+        if not index or block.across[index - 1] != field:
             fields.append(field)
         levels.append(len(fields) - 1)
     # Several values need a level of their own that names them.
@@ -432,7 +446,12 @@ def _block(
     across, levels = _levels(block) if block.across else ((), tuple(range(depth)))
     columns = tuple("" if field in NO_FIELD else field for field in block.columns)
     named = {use.field for use in block_uses(block, path)} | set(block.also)
-    others = {use.field for at, one in form.blocks if at != path for use in block_uses(one, at)}
+    other_texts = {
+        use.field
+        for values, block in form.blocks
+        if values != path
+        for use in block_uses(block, values)
+    }
     return BlockPlan(
         key=".".join(map(str, path)),
         names=_names(names, block),
@@ -442,14 +461,17 @@ def _block(
         stamp_labels=_cell_patterns(
             tuple(
                 text
-                for sources in (*(some for _, some in form.stamps.values()), *block.stamps.values())
+                for sources in (
+                    *(stamps for _, stamps in form.stamps.values()),
+                    *block.stamps.values(),
+                )
                 for stamp in sources
                 for text in (*stamp.right_of, *stamp.below, *stamp.labelled)
             )
         ),
         titled=any(
             stamp.from_ == "table title"
-            for sources in (*(some for _, some in form.stamps.values()), *block.stamps.values())
+            for sources in (*(stamps for _, stamps in form.stamps.values()), *block.stamps.values())
             for stamp in sources
         ),
         into=block.into or RECORDS,
@@ -469,9 +491,10 @@ def _block(
         under_headings=block.under_headings,
         carry_down=frozenset(block.carry_down),
         groups=tuple(
-            GroupPlan(one.field, _cell_patterns(one.named), one.indent) for one in block.group_row
+            GroupPlan(group_row.field, _cell_patterns(group_row.named), group_row.indent)
+            for group_row in block.group_row
         ),
-        totals=_cell_patterns(tuple(one for one in block.totals if one)),
+        totals=_cell_patterns(tuple(total for total in block.totals if total)),
         unlabelled_totals="" in block.totals,
         not_totals=_cell_patterns(block.not_totals),
         only_rows=_cell_patterns(block.only_rows),
@@ -480,8 +503,10 @@ def _block(
         leave_below=block.below == "leave out",
         leave_beside=block.beside == "leave out",
         optional=block.optional,
-        optional_fields=frozenset(field for field, one in spec.fields.items() if one.optional),
-        ignore=_cell_patterns(tuple(one for one in block.ignore if one)),
+        optional_fields=frozenset(
+            field for field, field_spec in spec.fields.items() if field_spec.optional
+        ),
+        ignore=_cell_patterns(tuple(text for text in block.ignore if text)),
         ignore_unheaded="" in block.ignore,
         skip=_cell_patterns(block.skip),
         ends_at=_cell_patterns(block.ends_at),
@@ -498,8 +523,8 @@ def _block(
         visible_only=block.visible_only,
         keep_unknown=block.unknown_headings == "keep",
         drop_unknown=block.unknown_headings == "leave out",
-        foreign=frozenset(others - named),
-        by_list=bool(across) and any(not one.across for _, one in form.blocks),
+        foreign=frozenset(other_texts - named),
+        by_list=bool(across) and any(not block.across for _, block in form.blocks),
         filled={
             use.field: use.what for use in (*shared_uses(spec, form), *block_uses(block, path))
         },
@@ -520,7 +545,10 @@ def _control(control: Control) -> ControlPlan:
 
 def _names(names: HeadingNames, block: Block) -> HeadingNames:
     """Which field a heading means in a block: what it says itself, then what all say."""
-    own = {normal_form(one.heading): one.field for one in block_namings(block)}
+    own = {
+        normal_form(block_naming.heading): block_naming.field
+        for block_naming in block_namings(block)
+    }
     return HeadingNames({**names.by_form, **own}) if own else names
 
 
@@ -531,8 +559,13 @@ def _marks(spec: LayoutSpec, form: Form, path: KeyPath, block: Block) -> tuple[s
     filled = {use.field for use in (*shared_uses(spec, form), *block_uses(block, path))}
     # What something else fills needs no heading to be found by.
     open_ = tuple(field for field in spec.fields if field not in filled)
-    others = {use.field for at, one in form.blocks if at != path for use in block_uses(one, at)}
-    return tuple(field for field in open_ if field not in others) or open_
+    other_texts = {
+        use.field
+        for values, block in form.blocks
+        if values != path
+        for use in block_uses(block, values)
+    }
+    return tuple(field for field in open_ if field not in other_texts) or open_
 
 
 @dataclass(frozen=True)
@@ -543,10 +576,10 @@ class _Tables:
     open: Mapping[str, tuple[str, ...]]
 
 
-def _tables(spec: LayoutSpec, found: list[Form]) -> _Tables:
+def _tables(spec: LayoutSpec, tables: list[Form]) -> _Tables:
     """The output tables. The only one has all fields; of several, each has the stamps and what its
     own blocks name, and, once a heading on a tab means it, any other field."""
-    blocks = [(path, block) for form in found for path, block in form.blocks]
+    blocks = [(path, block) for form in tables for path, block in form.blocks]
     intos = list(dict.fromkeys(block.into or RECORDS for _, block in blocks)) or [RECORDS]
     # The only table holds all fields, filled or not: its columns never change.
     if len(intos) == 1:
@@ -560,7 +593,7 @@ def _tables(spec: LayoutSpec, found: list[Form]) -> _Tables:
         }
         | {
             use.field
-            for form in found
+            for form in tables
             for use in shared_uses(spec, form)
             if not spec.fields[use.field].part
         }

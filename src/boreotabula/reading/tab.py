@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 import pyarrow as pa
 
 from boreotabula.findings.files import COLUMNS_HIDDEN, EDITION_UNKNOWN, ROWS_HIDDEN, TAB_HIDDEN
-from boreotabula.findings.finding import WHOLE, Finding, Telling
+from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding
 from boreotabula.findings.places import Why
 from boreotabula.findings.rows import TABLE_WITHOUT_RECORDS
 from boreotabula.findings.tables import CELLS_READ_TWICE, CORNER_DIFFERS
@@ -91,10 +91,10 @@ def read_tab(sheet: Sheet, plan: Plan, source: TabSource) -> TabReading:
     # What edition it is decides all that follows.
     form, label = form_of(sheet, plan)
     reader = _TabReader(sheet, plan, source)
-    reader.tell(map(Telling, _hidden(sheet, form)))
+    reader.tell(map(ScopedFinding, _hidden(sheet, form)))
     # Rather nothing than read by the wrong edition.
     if form is None:
-        reader.tell([Telling(_no_edition(plan), WHOLE, WHOLE)])
+        reader.tell([ScopedFinding(_no_edition(plan), WHOLE, WHOLE)])
     else:
         reader.read(form)
         label_cells(reader.roles, label)
@@ -120,7 +120,7 @@ def form_of(sheet: Sheet, plan: Plan) -> tuple[FormPlan | None, list[tuple[int, 
 
 def _no_edition(plan: Plan) -> Finding:
     whens = [form.when for form in plan.forms if form.when]
-    conditions = "; ".join(", ".join(one.text for one in when.patterns) for when in whens)
+    conditions = "; ".join(", ".join(pattern.text for pattern in when.patterns) for when in whens)
     return EDITION_UNKNOWN(conditions=conditions)
 
 
@@ -129,10 +129,14 @@ def _hidden(sheet: Sheet, form: FormPlan | None) -> Iterator[Finding]:
     if sheet.visibility is not Visibility.VISIBLE:
         yield TAB_HIDDEN(visibility=sheet.visibility.value)
     # Where a rule leaves them out, the account tells it.
-    if form and form.blocks and all(one.visible_only for one in form.blocks):
+    if form and form.blocks and all(block.visible_only for block in form.blocks):
         return
-    rows = [at for at in sheet.hidden_rows if sheet.filled[at].any()]
-    columns = [at for at in sheet.hidden_columns if sheet.column_filled(at, 0, sheet.height)]
+    rows = [hidden_row for hidden_row in sheet.hidden_rows if sheet.filled[hidden_row].any()]
+    columns = [
+        hidden_column
+        for hidden_column in sheet.hidden_columns
+        if sheet.column_filled(hidden_column, 0, sheet.height)
+    ]
     if rows:
         yield ROWS_HIDDEN(hidden=list(map(sheet.row_called, rows)))
     if columns:
@@ -151,10 +155,10 @@ class _TabReader:
         self.stamped: list[Stamped] = []
         self.blocks: list[ReadBlock] = []
 
-    def tell(self, tellings: Iterable[Telling], roles: RoleMap | None = None) -> None:
+    def tell(self, scoped_findings: Iterable[ScopedFinding], roles: RoleMap | None = None) -> None:
         """Say some findings; their cells are those of the turned sheet if its `roles` are given."""
-        for one in tellings:
-            (roles or self.roles).tell(one)
+        for scoped_finding in scoped_findings:
+            (roles or self.roles).tell(scoped_finding)
 
     def read(self, form: FormPlan) -> None:
         """Read the tab by a form."""
@@ -162,29 +166,33 @@ class _TabReader:
             self._read_plain(form)
             return
         views = settle_blocks(self.sheet, self.plan, form, self.source)
-        self.stamped = [one for view in views for one in view.stamped]
-        self.tell(dict.fromkeys(told for one in self.stamped for told in one.tellings))
+        self.stamped = [tab for view in views for tab in view.stamped]
+        self.tell(
+            dict.fromkeys(
+                scoped_finding for tab in self.stamped for scoped_finding in tab.scoped_findings
+            )
+        )
         done: list[tuple[ReadBlock, RoleMap]] = []
         for view in views:
             # Both views write into the same roles, so that no cell is booked apart.
             roles = RoleMap(view.view, self.roles) if view.view.turned else self.roles
-            self.tell(view.tellings, roles)
+            self.tell(view.scoped_findings, roles)
             for block in view.blocks:
-                self.tell(block.tellings, roles)
+                self.tell(block.scoped_findings, roles)
                 mark_block(roles, block.place, block.columns, block.table)
             # All records first: a cell is booked only once it is known who holds it.
             done += [(self._with_records(block, roles), roles) for block in view.blocks]
         for block, roles in done:
             self._book(block, roles)
-        self.tell(map(Telling, _corners_differing(self.blocks)))
+        self.tell(map(ScopedFinding, _corners_differing(self.blocks)))
         # After booking: a label that is also a value belongs to the record.
-        label_cells(self.roles, (spot for one in self.stamped for spot in one.labels))
+        label_cells(self.roles, (spot for tab in self.stamped for spot in tab.labels))
         self._tell_no_records()
 
     def _read_plain(self, form: FormPlan) -> None:
         """A form without a block: one record, made of its stamps."""
         stamped = read_stamps(self.sheet, self.plan, form.stamps, self.source.around)
-        self.tell(stamped.tellings)
+        self.tell(stamped.scoped_findings)
         self.stamped.append(stamped)
         batch = plain_record(self.plan, stamped, self.source.file, self.sheet.name)
         # Names alone make no record of a tab on which nothing stands.
@@ -204,15 +212,15 @@ class _TabReader:
         block = settled.block
         long = build_records(view, place, columns, table, self.plan)
         # Told where the cells are: on the view they were read from.
-        self.tell(long.tellings, roles)
+        self.tell(long.scoped_findings, roles)
         mark_values(roles, long)
         self._check_totals(settled)
         self.headings += level_headings(view, place, columns, long.slot_of, self.plan)
         # Captures of a block's own tabs come on top of the stamps that all share.
         values = dict(settled.stamped.values)
         for name, text in (self.source.blocks or {}).get(block.key, {}).items():
-            values[name], told = convert_stamp(self.plan, name, text)
-            self.tell(map(Telling, told))
+            values[name], findings = convert_stamp(self.plan, name, text)
+            self.tell(map(ScopedFinding, findings))
         batch = records_of(self.plan, block.into, long, values, self.source.file, self.sheet.name)
         if self.plan.derives:
             batch = self._derived(batch, long, view, roles)
@@ -224,7 +232,7 @@ class _TabReader:
         again = book_cells(roles, read.batch, read.long, read.block.row_names)
         # Two blocks that read one cell double its value.
         if again:
-            self.tell([Telling(_read_twice(read.view, read.place, again))])
+            self.tell([ScopedFinding(_read_twice(read.view, read.place, again))])
         book_stamps(self.roles, read.batch, read.stamped)
         self.blocks.append(read)
 
@@ -238,15 +246,15 @@ class _TabReader:
         self.differing += len(totals.wrong)
         lines = list(control_figures(view, settled.columns, settled.table, self.plan))
         self.printed += len(lines)
-        self.differing += sum(not one.agrees for one in lines)
-        self.tell(map(Telling, about_control(view, lines)))
+        self.differing += sum(not line.agrees for line in lines)
+        self.tell(map(ScopedFinding, about_control(view, lines)))
         slips = slips_of(view, totals, columns, table)
         totals = without_pattern_slips(totals, slips)
-        self.tell(map(Telling, about_slips(view, columns, slips)))
-        self.tell(map(Telling, over_texts(view, columns, table, self.plan)))
+        self.tell(map(ScopedFinding, about_slips(view, columns, slips)))
+        self.tell(map(ScopedFinding, over_texts(view, columns, table, self.plan)))
         if totals.wrong or totals.flaws:
             figures = Figures(view, columns, self.plan, table)
-            self.tell(map(Telling, about_totals(view, totals, columns, table, figures)))
+            self.tell(map(ScopedFinding, about_totals(view, totals, columns, table, figures)))
 
     def _derived(
         self, batch: pa.RecordBatch, long: LongRecords, view: Sheet, roles: RoleMap
@@ -254,30 +262,30 @@ class _TabReader:
         """The records with what follows from their other fields; months without a year told."""
         batch, yearless = completed(batch, self.plan)
         for name, records in yearless.items():
-            spots = {spot for at in records if (spot := long.spot(name, at)) is not None}
+            spots = {spot for record in records if (spot := long.spot(name, record)) is not None}
             mark_spots(roles, spots, Why.NO_YEAR)
             first = view.address(*min(spots)) if spots else None
-            told = without_year(self.plan, name, len(records), first)
-            self.tell([Telling(told, spots=sorted(spots))], roles)
+            finding = without_year(self.plan, name, len(records), first)
+            self.tell([ScopedFinding(finding, spots=sorted(spots))], roles)
             if not spots:
-                stamps = [one.spots[name] for one in self.stamped if name in one.spots]
-                self.tell([Telling(told, spots=stamps)])
+                stamps = [tab.spots[name] for tab in self.stamped if name in tab.spots]
+                self.tell([ScopedFinding(finding, spots=stamps)])
         return with_parts(batch, self.plan)
 
     def _tell_no_records(self) -> None:
         """Stamps of a tab whose tables are there, but give no record."""
-        spots = [spot for one in self.stamped for spot in one.spots.values()]
-        some = any(one.batch.num_rows for one in self.blocks)
+        spots = [spot for tab in self.stamped for spot in tab.spots.values()]
+        some = any(block.batch.num_rows for block in self.blocks)
         # The stamps were read, but nothing carries them.
         if self.blocks and spots and not some:
             read = self.blocks[0]
             where = read.view.address(max(read.place.top, 0), read.place.left)
             finding = TABLE_WITHOUT_RECORDS(where)
-            self.tell([Telling(finding, spots=spots, lapses=True)])
+            self.tell([ScopedFinding(finding, spots=spots, lapses=True)])
 
     def done(self, form: FormPlan | None) -> TabReading:
         """The reading of the tab, with every cell accounted for."""
-        frames = [one.frame for one in self.blocks]
+        frames = [block.frame for block in self.blocks]
         # Before the leftovers are told: what belongs to the form is none.
         label_boilerplate(self.roles, frames, self.plan.boilerplate)
         for read, frame in zip(self.blocks, frames, strict=True):
@@ -293,7 +301,7 @@ class _TabReader:
                 for table in self.plan.tables
             },
             self.roles.account(),
-            tuple(replace(one, file=file, tab=tab) for one in findings),
+            tuple(replace(finding, file=file, tab=tab) for finding in findings),
             UnplacedCells.of_tab(self.roles, file, tab),
             self.roles,
             form.title if form else "",
@@ -308,18 +316,18 @@ def _corners_differing(blocks: Sequence[ReadBlock]) -> Iterator[Finding]:
     """Tables of one tab whose leading columns, named by position, bear different texts that no
     record holds."""
     by_block: dict[str, list[ReadBlock]] = {}
-    for one in blocks:
-        if one.block.columns and one.block.across and one.place.depth:
-            by_block.setdefault(one.block.key, []).append(one)
+    for block in blocks:
+        if block.block.columns and block.block.across and block.place.depth:
+            by_block.setdefault(block.block.key, []).append(block)
     for tables in by_block.values():
         first = tables[0]
-        held = {spot for one in tables for spot in one.stamped.spots.values()}
+        held = {spot for table in tables for spot in table.stamped.spots.values()}
         for column, name in enumerate(first.block.columns):
-            spots = [(one.place.bottom, one.place.left + column) for one in tables]
+            spots = [(table.place.bottom, table.place.left + column) for table in tables]
             # A place may be narrower than `columns`.
             texts = [cell_text(first.view.cell(*spot)) for spot in spots]
-            known = {first.block.names.field_of(text) for text in texts}
-            if name and len({*map(normal_form, texts)}) > 1 and known != {name}:
+            known_texts = {first.block.names.field_of(text) for text in texts}
+            if name and len({*map(normal_form, texts)}) > 1 and known_texts != {name}:
                 if not held.isdisjoint(spots):
                     continue
                 yield CORNER_DIFFERS(

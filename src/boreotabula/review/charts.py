@@ -64,7 +64,7 @@ _STAMPS: dict[str, dict[str, str | None]] = {
 
 def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
     """Draw a cross-tab, whole or not at all. Raises CallError if there is nothing to draw."""
-    if not any(one is not None for row in cross.cells for one in row):
+    if not any(number is not None for row in cross.cells for number in row):
         raise CallError("there is no number to draw")
     if cross.value_kind.is_moment:
         raise CallError("--chart draws numbers: dates and times have no chart")
@@ -142,40 +142,47 @@ def _with_unit(cross: Cross) -> str:
     return f"{cross.measure}, {cross.unit}" if cross.unit else cross.measure
 
 
-def draw_differences(found: Comparison, out: Path) -> None:
+def draw_differences(comparison: Comparison, out: Path) -> None:
     """Draw by how much sums differ, a bar for each group and field, whole or not at all.
 
     Raises CallError if nothing differs.
     """
-    some = {one: sums for one, sums in found.sums.items() if sums.difference}
-    if not some:
+    groups_by_place = {place: sums for place, sums in comparison.sums.items() if sums.difference}
+    if not groups_by_place:
         raise CallError("no sum differs, so there is nothing to draw")
-    if len(some) > _MOST_DIFFERENCES:
-        raise CallError(f"{len(some):,} sums differ, too many for a picture; choose another --by")
+    if len(groups_by_place) > _MOST_DIFFERENCES:
+        raise CallError(
+            f"{len(groups_by_place):,} sums differ, too many for a picture; choose another --by"
+        )
     content = io.BytesIO()
     with _settings(), catch_warnings():
         simplefilter("ignore", UserWarning)
-        figure, (axes,) = _figure(11, max(3.2, 1.6 + 0.3 * len(some)))
-        names = [" · ".join(part for part in one if part) for one in some]
-        values = [float(sums.difference) for sums in some.values()]
-        axes.barh(range(len(some)), values, 0.7,
-                  color=[_COLOURS[0] if one > 0 else _COLOURS[4] for one in values])  # fmt: skip
-        for place, sums in enumerate(some.values()):
-            value, more = float(sums.difference), sums.difference > 0
+        figure, (axes,) = _figure(11, max(3.2, 1.6 + 0.3 * len(groups_by_place)))
+        names = [" · ".join(part for part in one if part) for one in groups_by_place]
+        values = [float(sums.difference) for sums in groups_by_place.values()]
+        axes.barh(range(len(groups_by_place)), values, 0.7, color=[
+            _COLOURS[0] if value > 0 else _COLOURS[4] for value in values
+        ])  # fmt: skip
+        for place, sums in enumerate(groups_by_place.values()):
+            value, rises = float(sums.difference), sums.difference > 0
             axes.annotate(
-                plain_number(sums.difference, signed=True), (value, place), (4 if more else -4, 0),
-                textcoords="offset points", va="center", fontsize=8, ha="left" if more else "right",
+                plain_number(sums.difference, signed=True), (value, place), (4 if rises else -4, 0),
+                textcoords="offset points", va="center", fontsize=8,
+                ha="left" if rises else "right",
             )  # fmt: skip
-        axes.set_yticks(range(len(some)), [brief(one, 42) for one in names])
+        axes.set_yticks(range(len(groups_by_place)), [brief(name, 42) for name in names])
         axes.invert_yaxis()
         axes.margins(x=0.15)
         axes.axvline(0, color="black", linewidth=0.8)
         _plain(axes)
-        units = {found.after.units.get(name, "") for _, name in some} - {""}
+        units = {comparison.after.units.get(name, "") for _, name in groups_by_place} - {""}
         axes.set_xlabel(", ".join(["difference of the sums", *sorted(units)]))
-        by = f" by {found.by}" if found.by else ""
+        by = f" by {comparison.by}" if comparison.by else ""
         text = figure.suptitle("", x=0.01, ha="left", fontweight="bold")
-        _fit(text, f"Sums{by}: {Path(found.before.name).name} → {Path(found.after.name).name}")
+        _fit(
+            text,
+            f"Sums{by}: {Path(comparison.before.name).name} → {Path(comparison.after.name).name}",
+        )
         ending = out.suffix.lower().removeprefix(".")
         figure.savefig(content, format=ending, dpi=110, metadata=_STAMPS.get(ending))
     with claimed(out) as stream:
@@ -191,26 +198,28 @@ _MOST_DIFFERENCES = 120
 def _lines(cross: Cross) -> Any:
     figure, (axes,) = _figure(11, 6)
     names, places = _names(cross), range(len(cross.columns))
-    largest = sorted(range(len(names)), key=lambda at: -_size(cross.cells[at]))
+    largest = sorted(range(len(names)), key=lambda index: -_size(cross.cells[index]))
     strong = set(
         largest[: len(_COLOURS) * len(_DASHES)] if len(names) <= _MOST_LINES else largest[:8]
     )
     ends: list[tuple[float, str, str]] = []
-    for order, at in enumerate(largest):
-        values = [float("nan") if one is None else one for one in cross.cells[at]]
-        colour = _COLOURS[order % len(_COLOURS)] if at in strong else "#C8C8C8"
-        dash = _DASHES[order // len(_COLOURS) % len(_DASHES)] if at in strong else "-"
+    for order, position in enumerate(largest):
+        values = [float("nan") if cell is None else cell for cell in cross.cells[position]]
+        colour = _COLOURS[order % len(_COLOURS)] if position in strong else "#C8C8C8"
+        dash = _DASHES[order // len(_COLOURS) % len(_DASHES)] if position in strong else "-"
         marker = _MARKERS[order % len(_MARKERS)] if len(places) <= _MOST_MARKED else ""
         axes.plot(
             places, values, dash, color=colour, marker=marker, markersize=5,
-            linewidth=2 if at in strong else 0.8, zorder=2 if at in strong else 1,
+            linewidth=2 if position in strong else 0.8, zorder=2 if position in strong else 1,
         )  # fmt: skip
-        last = next((one for one in reversed(cross.cells[at]) if one is not None), None)
-        if at in strong and last is not None:
-            ends.append((last, names[at], colour))
+        last = next((cell for cell in reversed(cross.cells[position]) if cell is not None), None)
+        if position in strong and last is not None:
+            ends.append((last, names[position], colour))
     _plain(axes)
     _ticks(axes.yaxis, cross)
-    lowest = min((one for row in cross.cells for one in row if one is not None), default=0.0)
+    lowest = min(
+        (number for row in cross.cells for number in row if number is not None), default=0.0
+    )
     if lowest >= 0:
         axes.set_ylim(bottom=0)
     axes.grid(axis="y", color="#E4E4E4")
@@ -226,7 +235,7 @@ def _lines(cross: Cross) -> Any:
 
 
 def _size(row: Sequence[float | None]) -> float:
-    return sum(abs(one) for one in row if one is not None)
+    return sum(abs(number) for number in row if number is not None)
 
 
 def _name_ends(axes: Any, ends: Sequence[tuple[float, str, str]], right: float) -> None:
@@ -239,22 +248,22 @@ def _name_ends(axes: Any, ends: Sequence[tuple[float, str, str]], right: float) 
     over = max(placed_at, default=top) - top
     if over > 0:  # too many at the top: all of them move down together
         placed_at = _pushed_down(placed_at, top, step)
-    for (value, name, colour), at in zip(sorted(ends), placed_at, strict=True):
+    for (value, name, colour), number in zip(sorted(ends), placed_at, strict=True):
         axes.annotate(
-            name if len(name) <= 28 else name[:27] + "…", (right - 0.25, value), (right, at),
+            name if len(name) <= 28 else name[:27] + "…", (right - 0.25, value), (right, number),
             va="center", color=colour, fontweight="bold", annotation_clip=False,
             arrowprops={"arrowstyle": "-", "color": colour, "linewidth": 0.6},
         )  # fmt: skip
 
 
 def _pushed_down(places: Sequence[float], top: float, step: float) -> list[float]:
-    found: list[float] = []
+    numbers: list[float] = []
     limit = top
-    for at in reversed(places):
-        limit = min(at, limit)
-        found.append(limit)
+    for place in reversed(places):
+        limit = min(place, limit)
+        numbers.append(limit)
         limit -= step
-    return found[::-1]
+    return numbers[::-1]
 
 
 def _columns_below(axes: Any, cross: Cross) -> None:
@@ -262,9 +271,9 @@ def _columns_below(axes: Any, cross: Cross) -> None:
     count = len(cross.columns)
     every = max(1, -(-count // 24))
     shown = range(0, count, every)
-    long = max(len(one) for one in cross.columns) * count / every > 130
+    long = max(len(column) for column in cross.columns) * count / every > 130
     axes.set_xticks(
-        list(shown), [cross.columns[at] for at in shown], rotation=45 if long else 0,
+        list(shown), [cross.columns[index] for index in shown], rotation=45 if long else 0,
         ha="right" if long else "center",
     )  # fmt: skip
 
@@ -280,18 +289,20 @@ def _bars(cross: Cross) -> Any:
     drawn: list[Any] = []
     for group in range(groups):
         values = [row[group] or 0.0 for row in cross.cells]
-        places = [at + (group - (groups - 1) / 2) * thick for at in range(len(names))]
+        places = [index + (group - (groups - 1) / 2) * thick for index in range(len(names))]
         colour = _COLOURS[group % len(_COLOURS)]
         drawn.append(axes.barh(places, values, thick * 0.92, color=colour))
         for row, place in zip(cross.cells, places, strict=True):
             number = row[group]
-            said = number_text(number, cross.value_kind, places_of(cross))
+            message = number_text(number, cross.value_kind, places_of(cross))
             axes.annotate(
-                said if number is not None else "no record", (number or 0.0, place), (4, 0),
+                message if number is not None else "no record", (number or 0.0, place), (4, 0),
                 textcoords="offset points", va="center", fontsize=8,
                 ha="left" if (number or 0) >= 0 else "right",
             )  # fmt: skip
-    axes.set_yticks(range(len(names)), [one if len(one) <= 42 else one[:41] + "…" for one in names])
+    axes.set_yticks(
+        range(len(names)), [name if len(name) <= 42 else name[:41] + "…" for name in names]
+    )
     axes.invert_yaxis()
     axes.set_ylim(len(names) - 0.4, -0.6)
     axes.margins(x=0.12)
@@ -340,24 +351,28 @@ def _heat(cross: Cross) -> Any:
     wide = 0.42 if small and panels > 1 else 0.62
     width = panels * (max(map(len, names)) * 0.045 + 1.2 + wide * count) + 1.2
     figure, axes = _figure(min(max(7.0, width), 40), min(max(3.2, 1.6 + row * lines), 60), panels)
-    values = [[float("nan") if one is None else one for one in line] for line in cross.cells]
-    numbers = [one for line in cross.cells for one in line if one is not None]
+    values = [
+        [float("nan") if number is None else number for number in line] for line in cross.cells
+    ]
+    numbers = [number for line in cross.cells for number in line if number is not None]
     size = 10 if row == _ROW else 7.5
-    for panel, one in enumerate(axes):
+    for panel, axis in enumerate(axes):
         part = range(panel * lines, min((panel + 1) * lines, len(names)))
-        one.set_facecolor("#EFEFEF")
-        image = one.imshow(
-            [values[at] for at in part], aspect="auto", cmap=_HEAT,
+        axis.set_facecolor("#EFEFEF")
+        image = axis.imshow(
+            [values[index] for index in part], aspect="auto", cmap=_HEAT,
             vmin=min(numbers), vmax=max(numbers),
         )  # fmt: skip
-        shown = [names[at] if len(names[at]) <= 60 else names[at][:59] + "…" for at in part]
-        one.set_yticks(range(len(part)), shown, fontsize=size)
-        one.set_ylim(lines - 0.5, -0.5)  # the cells of all panels are of one height
-        _columns_below(one, cross)
+        shown = [
+            names[index] if len(names[index]) <= 60 else names[index][:59] + "…" for index in part
+        ]
+        axis.set_yticks(range(len(part)), shown, fontsize=size)
+        axis.set_ylim(lines - 0.5, -0.5)  # the cells of all panels are of one height
+        _columns_below(axis, cross)
         if count <= 26:
-            cells = [cross.cells[at] for at in part]
-            _numbers_in(one, image, cross, cells, 7.5 if row == _ROW else 6)
-        one.set_xlabel("grey: no record")
+            cells = [cross.cells[index] for index in part]
+            _numbers_in(axis, image, cross, cells, 7.5 if row == _ROW else 6)
+        axis.set_xlabel("grey: no record")
     bar = figure.colorbar(image, ax=axes, shrink=min(1.0, 6 / max(figure.get_figheight(), 1)))
     bar.set_label(_with_unit(cross))
     _ticks(bar.ax.yaxis, cross)

@@ -14,7 +14,7 @@ from boreotabula.errors import CallError
 from boreotabula.files import content_of
 from boreotabula.layout.field_types import FIELD_TYPES, FieldType, Written
 from boreotabula.layout.problems import did_you_mean
-from boreotabula.review.crosstab import BLANK, Cross, Label, Wish, crosstab, natural
+from boreotabula.review.crosstab import BLANK, Cross, CrosstabSpec, Label, crosstab, natural
 from boreotabula.stores.csv import field_type
 from boreotabula.stores.records import texts_of
 
@@ -50,33 +50,33 @@ def coverage(
     """
     if not rows:
         raise CallError("say who reports with --rows, such as --rows nursery")
-    found = crosstab(table, Wish(tuple(rows), across, None, "count"))
-    columns = _periods(found.columns, field_type(table.schema.field(across)))
-    labels = list(found.rows)
-    met = {tuple(part.casefold() for part in label) for label in labels}
-    never = [one for one in expected if tuple(part.casefold() for part in one) not in met]
+    cross = crosstab(table, CrosstabSpec(tuple(rows), across, None, "count"))
+    columns = _periods(cross.columns, field_type(table.schema.field(across)))
+    labels = list(cross.rows)
+    groups = {tuple(part.casefold() for part in label) for label in labels}
+    never = [texts for texts in expected if tuple(part.casefold() for part in texts) not in groups]
     labels = sorted([*labels, *never], key=lambda label: [natural(part) for part in label])
     counts = {
-        (row, column): found.cells[at][place]
-        for at, row in enumerate(found.rows)
-        for place, column in enumerate(found.columns)
+        (row, column): cross.cells[index][place]
+        for index, row in enumerate(cross.rows)
+        for place, column in enumerate(cross.columns)
     }
     cells = tuple(tuple(counts.get((row, column)) for column in columns) for row in labels)
     whole = [column for column in columns if column != BLANK]
-    reported = [one for one in labels if one not in set(never)]
-    gaps = [(row, one) for row in reported for one in whole if counts.get((row, one)) is None]
+    reported = [label for label in labels if label not in set(never)]
+    gaps = [(row, text) for row in reported for text in whole if counts.get((row, text)) is None]
     return Coverage(
         Cross(
-            found.wish,
+            cross.wish,
             tuple(labels),
             tuple(columns),
             cells,
             tuple(_total(row) for row in cells),
             tuple(_total(column) for column in zip(*cells, strict=True)),
-            found.total,
+            cross.total,
             FIELD_TYPES["integer"],
-            found.in_time,
-            found.records,
+            cross.in_time,
+            cross.records,
         ),
         tuple(never),
         tuple(gaps),
@@ -85,37 +85,41 @@ def coverage(
     )
 
 
-def _total(some: Iterable[float | None]) -> float | None:
-    found = [one for one in some if one is not None]
-    return sum(found) if found else None
+def _total(numbers: Iterable[float | None]) -> float | None:
+    result = [number for number in numbers if number is not None]
+    return sum(result) if result else None
 
 
 def _periods(columns: Sequence[str], kind: FieldType) -> list[str]:
     if kind.written is not Written.AS_MONTH:
         return list(columns)
-    known = [one for one in columns if one != BLANK]
-    if not known:
+    known_texts = [column for column in columns if column != BLANK]
+    if not known_texts:
         return list(columns)
-    (first, last) = (int(one[:4]) * 12 + int(one[5:7]) - 1 for one in (known[0], known[-1]))
+    (first, last) = (
+        int(text[:4]) * 12 + int(text[5:7]) - 1 for text in (known_texts[0], known_texts[-1])
+    )
     if last - first > _MOST_MONTHS:
         return list(columns)
-    months = [f"{at // 12:04}-{at % 12 + 1:02}" for at in range(first, last + 1)]
-    return [*months, *(one for one in columns if one == BLANK)]
+    months = [f"{index // 12:04}-{index % 12 + 1:02}" for index in range(first, last + 1)]
+    return [*months, *(column for column in columns if column == BLANK)]
 
 
 def _late(
     rows: Sequence[Label], columns: Sequence[str], counts: dict[tuple[Label, str], float | None]
 ) -> Iterable[tuple[Label, str, int]]:
     for row in rows:
-        there = [at for at, one in enumerate(columns) if counts.get((row, one)) is not None]
-        if there and there[-1] < len(columns) - 1:
-            yield row, columns[there[-1]], len(columns) - 1 - there[-1]
+        existing_numbers = [
+            index for index, column in enumerate(columns) if counts.get((row, column)) is not None
+        ]
+        if existing_numbers and existing_numbers[-1] < len(columns) - 1:
+            yield row, columns[existing_numbers[-1]], len(columns) - 1 - existing_numbers[-1]
 
 
 def _double(
     table: pa.Table, rows: Sequence[str], across: str
 ) -> Iterable[tuple[Label, str, tuple[str, ...]]]:
-    names = [[one or BLANK for one in texts_of(table, name)] for name in (*rows, across)]
+    names = [[text or BLANK for text in texts_of(table, name)] for name in (*rows, across)]
     files: dict[tuple[str, ...], dict[str, None]] = {}
     for key, file in zip(
         zip(*names, strict=True), table.column("source_file").to_pylist(), strict=True
@@ -136,10 +140,12 @@ def expected_rows(path: Path, rows: Sequence[str]) -> list[Label]:
         lines = list(csv.DictReader(io.StringIO(text, newline="")))
     except (OSError, UnicodeDecodeError, csv.Error) as error:
         raise CallError(f"--expect: “{path}” cannot be read as CSV in UTF-8: {error}") from None
-    heads = {one.strip().casefold(): one for one in (lines[0] if lines else {}) if one}
+    heads = {line.strip().casefold(): line for line in (lines[0] if lines else {}) if line}
     for name in rows:
         if name.casefold() not in heads:
             hint = did_you_mean(name, list(heads.values()))
             raise CallError(f"--expect: “{path}” has no column “{name}”{hint}")
-    found = [tuple((line[heads[name.casefold()]] or "").strip() for name in rows) for line in lines]
-    return list(dict.fromkeys(one for one in found if any(one)))
+    groups = [
+        tuple((line[heads[name.casefold()]] or "").strip() for name in rows) for line in lines
+    ]
+    return list(dict.fromkeys(values for values in groups if any(values)))

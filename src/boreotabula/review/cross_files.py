@@ -37,11 +37,11 @@ def lines_of(cross: Cross) -> Iterator[list[str | float | None]]:
     names = list(cross.wish.rows) or [""]
     columns = list(cross.columns) if cross.wish.across else [cross.measure]
     beside = bool(cross.row_totals) and cross.wish.totals
-    more = ["total"] if beside else []
-    yield [*names, *columns, *more]
-    for at, label in enumerate(cross.rows):
-        sums = [cross.row_totals[at]] if beside else []
-        yield [*label, *shown(cross, [*cross.cells[at], *sums])]
+    more_texts = ["total"] if beside else []
+    yield [*names, *columns, *more_texts]
+    for index, label in enumerate(cross.rows):
+        sums = [cross.row_totals[index]] if beside else []
+        yield [*label, *shown(cross, [*cross.cells[index], *sums])]
     if len(cross.rows) > 1 and cross.wish.totals:
         last = [cross.total] if beside else []
         yield ["total", *[""] * (len(names) - 1), *shown(cross, [*cross.column_totals, *last])]
@@ -59,12 +59,12 @@ def _csv(cross: Cross) -> bytes:
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\r\n")
     for line in lines_of(cross):
-        writer.writerow(["" if one is None else _plain(one) for one in line])
+        writer.writerow(["" if value is None else _plain(value) for value in line])
     return text.getvalue().encode()
 
 
-def _plain(one: str | float) -> str | int | float:
-    return int(one) if isinstance(one, float) and one.is_integer() else one
+def _plain(value: str | float) -> str | int | float:
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
 def _workbook(cross: Cross) -> bytes:

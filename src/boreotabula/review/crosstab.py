@@ -21,7 +21,7 @@ from boreotabula.reading.records.schema import CHOICES, unit_of
 from boreotabula.stores.csv import column_text, field_type
 from boreotabula.texts import brief, in_natural_order
 
-HOWS = ("sum", "mean", "count", "min", "max", "median", "share")
+AGGREGATES = ("sum", "mean", "count", "min", "max", "median", "share")
 """How the values of a cell become one number; a share is the part of its column's sum, or of the
 whole if nothing is across."""
 
@@ -34,7 +34,7 @@ Cells = tuple[tuple[float | None, ...], ...]
 
 
 @dataclass(frozen=True)
-class Wish:
+class CrosstabSpec:
     """What is asked for."""
 
     rows: tuple[str, ...] = ()
@@ -56,7 +56,7 @@ class Wish:
 class Cross:
     """A cross-tab. A cell is None where there is no record, or no value in any."""
 
-    wish: Wish
+    wish: CrosstabSpec
     rows: tuple[Label, ...]
     columns: tuple[str, ...]
     """One label for each column; a single empty one if nothing is across."""
@@ -79,8 +79,8 @@ class Cross:
     def measure(self) -> str:
         """What the numbers are, in words."""
         how, value = self.wish.how, self.wish.value
-        said = f"{how} of {value}" if value else "number of records"
-        return f"change of the {said}" if self.wish.change else said
+        message = f"{how} of {value}" if value else "number of records"
+        return f"change of the {message}" if self.wish.change else message
 
 
 _MOST_ROW, _MOST_COLUMN = 80, 30
@@ -92,12 +92,12 @@ def with_brief_names(cross: Cross) -> Cross:
     return replace(
         cross,
         wish=replace(cross.wish, where=where),
-        rows=tuple(tuple(brief(one, _MOST_ROW) for one in label) for label in cross.rows),
-        columns=tuple(brief(one, _MOST_COLUMN) for one in cross.columns),
+        rows=tuple(tuple(brief(text, _MOST_ROW) for text in label) for label in cross.rows),
+        columns=tuple(brief(column, _MOST_COLUMN) for column in cross.columns),
     )
 
 
-def crosstab(table: pa.Table, wish: Wish) -> Cross:
+def crosstab(table: pa.Table, wish: CrosstabSpec) -> Cross:
     """Make a cross-tab of records. Raises CallError for what the records do not have."""
     for name in (*wish.rows, *([wish.across] if wish.across else []), *dict(wish.where)):
         _known(table, name)
@@ -118,32 +118,34 @@ def crosstab(table: pa.Table, wish: Wish) -> Cross:
     named = {code: _label(code, down) for code in by_code}
     label_code = {label: code for code, label in named.items()}
     labels = sorted(
-        label_code, key=lambda one: [f(x) for f, x in zip(order_down, one, strict=False)]
+        label_code, key=lambda texts: [f(x) for f, x in zip(order_down, texts, strict=False)]
     )
     sums = {label: fold(by_code[code]) for label, code in label_code.items()}
     if wish.by_value:
-        labels.sort(key=lambda one: -(sums[one] or 0.0))
+        labels.sort(key=lambda texts: -(sums[texts] or 0.0))
     if wish.top is not None and len(labels) > wish.top:
         labels, kept = _with_others(labels, sums, wish.top, by_value=wish.by_value)
-        known = pa.array([label_code[one] for one in kept], pa.int64())
-        codes = pc.if_else(pc.is_in(codes, known), codes, _OTHERS)
+        array = pa.array([label_code[texts] for texts in kept], pa.int64())
+        codes = pc.if_else(pc.is_in(codes, array), codes, _OTHERS)
         by_code = _grouped(codes, numbers)
-        label_code = {one: label_code[one] for one in kept} | {labels[-1]: _OTHERS}
+        label_code = {texts: label_code[texts] for texts in kept} | {labels[-1]: _OTHERS}
     width = len(side.labels) if side else 1
     wide = pc.add(pc.multiply(codes, width), side.codes) if side else codes
-    place = {label: at for at, label in enumerate(side.labels)} if side else {"": 0}
+    place = {label: index for index, label in enumerate(side.labels)} if side else {"": 0}
     cells = _grouped(wide, numbers)
     by_column = _grouped(side.codes, numbers) if side else {0: _filled(numbers)}
-    found = Cross(
+    cross = Cross(
         wish,
         tuple(labels),
         tuple(columns),
         tuple(
-            tuple(fold(cells.get(label_code[row] * width + place[at], [])) for at in columns)
+            tuple(
+                fold(cells.get(label_code[row] * width + place[column], [])) for column in columns
+            )
             for row in labels
         ),
         tuple(fold(by_code[label_code[row]]) for row in labels) if wish.across else (),
-        tuple(fold(by_column.get(place[at], [])) for at in columns),
+        tuple(fold(by_column.get(place[column], [])) for column in columns),
         fold(_filled(numbers)),
         FIELD_TYPES["integer"] if wish.how == "count" else kind,
         wish.across is not None and _is_in_time(table, wish.across),
@@ -151,8 +153,8 @@ def crosstab(table: pa.Table, wish: Wish) -> Cross:
         unit_of(table.schema.field(wish.value)) if wish.value and wish.how != "count" else "",
     )
     if wish.how == "share":
-        return replace(_as_shares(found), unit="")
-    return _as_changes(found) if wish.change else found
+        return replace(_as_shares(cross), unit="")
+    return _as_changes(cross) if wish.change else cross
 
 
 def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
@@ -161,10 +163,10 @@ def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
         _known(table, name)
         wanted = text.casefold() or BLANK
         coded = _coded(table, name)
-        fits = [at for at, one in enumerate(coded.labels) if one.casefold() == wanted]
+        fits = [index for index, label in enumerate(coded.labels) if label.casefold() == wanted]
         if not fits:
-            some = sorted(coded.labels)[:8]
-            raise CallError(f"no record has {name} = “{text}”; there is {', '.join(some)} …")
+            texts = sorted(coded.labels)[:8]
+            raise CallError(f"no record has {name} = “{text}”; there is {', '.join(texts)} …")
         table = table.filter(pc.is_in(coded.codes, pa.array(fits, pa.int64())))
     return table
 
@@ -180,24 +182,24 @@ def _known(table: pa.Table, name: str) -> None:
 
 def can_be_summed(table: pa.Table) -> list[str]:
     """The fields whose values are numbers."""
-    return [one.name for one in table.schema if field_type(one).is_number]
+    return [value.name for value in table.schema if field_type(value).is_number]
 
 
-def _value(table: pa.Table, wish: Wish) -> str | None:
+def _value(table: pa.Table, wish: CrosstabSpec) -> str | None:
     if wish.value is None:
         if wish.how != "count":
-            some = ", ".join(can_be_summed(table)) or "none"
-            raise CallError(f"say what is summed up with --value ({some}), or --how count")
+            text = ", ".join(can_be_summed(table)) or "none"
+            raise CallError(f"say what is summed up with --value ({text}), or --how count")
         return None
     _known(table, wish.value)
     kind = field_type(table.schema.field(wish.value))
     if kind.is_moment and wish.how in _OF_MOMENTS and not wish.change:
         return wish.value
     if wish.how != "count" and not kind.is_number:
-        some = ", ".join(can_be_summed(table)) or "none"
+        text = ", ".join(can_be_summed(table)) or "none"
         raise CallError(
             f"“{wish.value}” is of type {kind.called}, which has no {wish.how}; numbers are:"
-            f" {some}. --how count works for any field, --how min and max for dates and times"
+            f" {text}. --how count works for any field, --how min and max for dates and times"
         )
     return wish.value
 
@@ -216,10 +218,12 @@ class _Coded:
 
 def _coded(table: pa.Table, name: str) -> _Coded:
     field = table.schema.field(name)
-    chunks = [column_text(one, field_type(field)) for one in table.column(name).chunks if len(one)]
+    chunks = [
+        column_text(chunk, field_type(field)) for chunk in table.column(name).chunks if len(chunk)
+    ]
     plain = [
-        pc.take(one.dictionary, one.indices) if pa.types.is_dictionary(one.type) else one
-        for one in chunks
+        pc.take(chunk.dictionary, chunk.indices) if pa.types.is_dictionary(chunk.type) else chunk
+        for chunk in chunks
     ]
     texts = pc.fill_null(pa.chunked_array(plain, pa.string()), BLANK).combine_chunks()
     once = pc.if_else(pc.equal(texts, ""), BLANK, texts).dictionary_encode()
@@ -233,18 +237,18 @@ _OTHERS = -1
 def _joint(fields: Sequence[_Coded], records: int) -> pa.Array:
     """One code for each record, of several fields together."""
     codes = pa.array(bytes(records), pa.uint8()).cast(pa.int64())
-    for one in fields:
-        codes = pc.add(pc.multiply(codes, max(len(one.labels), 1)), one.codes)
+    for field in fields:
+        codes = pc.add(pc.multiply(codes, max(len(field.labels), 1)), field.codes)
     return codes
 
 
 def _label(code: int, fields: Sequence[_Coded]) -> Label:
     """The texts that a joint code stands for."""
-    found: list[str] = []
-    for one in reversed(fields):
-        code, at = divmod(code, max(len(one.labels), 1))
-        found.insert(0, one.labels[at])
-    return tuple(found) or ("all records",)
+    texts: list[str] = []
+    for field in reversed(fields):
+        code, index = divmod(code, max(len(field.labels), 1))
+        texts.insert(0, field.labels[index])
+    return tuple(texts) or ("all records",)
 
 
 def _numbers(table: pa.Table, value: str | None, how: str) -> pa.Array:
@@ -266,28 +270,28 @@ def _numbers(table: pa.Table, value: str | None, how: str) -> pa.Array:
 def _grouped(codes: pa.Array, numbers: pa.Array) -> dict[int, list[float]]:
     """The values of each group, those aside that are blank."""
     table = pa.table({"code": codes, "number": numbers})
-    found = table.group_by("code", use_threads=False).aggregate([("number", "list")])
-    groups = zip(found.column("code").to_pylist(), found.column("number_list"), strict=True)
-    return {code: _filled(some.values) for code, some in groups}
+    aggregate = table.group_by("code", use_threads=False).aggregate([("number", "list")])
+    groups = zip(aggregate.column("code").to_pylist(), aggregate.column("number_list"), strict=True)
+    return {code: _filled(value.values) for code, value in groups}
 
 
 def _filled(numbers: pa.Array) -> list[float]:
-    found: list[float] = numbers.drop_null().to_pylist()
-    return found
+    result: list[float] = numbers.drop_null().to_pylist()
+    return result
 
 
 def _fold(how: Callable[[Sequence[float]], float]) -> Callable[[Sequence[float]], float | None]:
-    return lambda some: how(some) if some else None
+    return lambda numbers: how(numbers) if numbers else None
 
 
-def _total(some: Sequence[float]) -> float:
-    return sum(some) if all(isinstance(one, int) for one in some) else fsum(some)
+def _total(numbers: Sequence[float]) -> float:
+    return sum(numbers) if all(isinstance(number, int) for number in numbers) else fsum(numbers)
 
 
 _FOLDS: Mapping[str, Callable[[Sequence[float]], float | None]] = {
     "sum": _fold(_total),
     "mean": _fold(fmean),
-    "count": _fold(lambda some: float(len(some))),
+    "count": _fold(lambda numbers: float(len(numbers))),
     "min": _fold(min),
     "max": _fold(max),
     "median": _fold(median),
@@ -321,7 +325,7 @@ def _order(table: pa.Table, name: str) -> Callable[[str], Any]:
 def _choices(field: pa.Field) -> Mapping[str, int]:
     """The place of each value among the choices of its field, if the layout lists them."""
     listed = (field.metadata or {}).get(CHOICES)
-    return {text: at for at, text in enumerate(json.loads(listed))} if listed else {}
+    return {text: index for index, text in enumerate(json.loads(listed))} if listed else {}
 
 
 def _days_of(texts: set[str]) -> dict[str, int] | None:
@@ -330,7 +334,7 @@ def _days_of(texts: set[str]) -> dict[str, int] | None:
         return None
     from boreotabula.reading.values.names import day_names, word_form
 
-    for languages in ((), *((one,) for one in _LANGUAGES)):
+    for languages in ((), *((language,) for language in _LANGUAGES)):
         names = day_names(languages)
         days = {text: names.get(word_form(text.strip())) for text in texts}
         if None not in days.values():
@@ -343,7 +347,9 @@ _MOST_DAYS = 30
 
 
 def _distinct(table: pa.Table, name: str) -> set[str]:
-    return {str(one) for one in table.column(name).unique().to_pylist() if one not in (None, "")}
+    return {
+        str(value) for value in table.column(name).unique().to_pylist() if value not in (None, "")
+    }
 
 
 def natural(text: str) -> tuple[Any, ...]:
@@ -357,21 +363,21 @@ _LANGUAGES = ("nb", "nn", "fi", "sv", "da", "is", "et", "lv", "lt", "de", "nl", 
 
 def _months_of(texts: set[str]) -> dict[str, tuple[int, int]] | None:
     """Year and month of each text, if all are months by their names in some language."""
-    if not texts or len(texts) > 400 or not all(re.match(r"\D{3}", one) for one in texts):
+    if not texts or len(texts) > 400 or not all(re.match(r"\D{3}", text) for text in texts):
         return None
     from boreotabula.reading.values.names import month_names, word_form
 
-    for languages in ((), *((one,) for one in _LANGUAGES)):
+    for languages in ((), *((language,) for language in _LANGUAGES)):
         names = month_names(languages)
-        found: dict[str, tuple[int, int]] = {}
+        months: dict[str, tuple[int, int]] = {}
         for text in texts:
             word, _, year = text.strip().partition(" ")
             month = names.get(word_form(word))
             if month is None or (year and not year.isdecimal()):
                 break
-            found[text] = (int(year or 0), month)
+            months[text] = (int(year or 0), month)
         else:
-            return found
+            return months
     return None
 
 
@@ -392,11 +398,11 @@ def _with_others(
 ) -> tuple[list[Label], list[Label]]:
     """All rows that are shown, the last for all others so that the totals stay whole; and those
     that are shown by themselves."""
-    largest = sorted(labels, key=lambda one: -(sums[one] or 0.0))[:top]
-    kept = largest if by_value else [one for one in labels if one in set(largest)]
+    largest = sorted(labels, key=lambda texts: -(sums[texts] or 0.0))[:top]
+    kept = largest if by_value else [label for label in labels if label in set(largest)]
     depth = len(labels[0])
-    others = (f"{len(labels) - top:,} others", *[""] * (depth - 1))
-    return [*kept, others], kept
+    other_texts = (f"{len(labels) - top:,} others", *[""] * (depth - 1))
+    return [*kept, other_texts], kept
 
 
 def _as_shares(cross: Cross) -> Cross:
@@ -410,11 +416,11 @@ def _as_shares(cross: Cross) -> Cross:
         cross.rows,
         cross.columns,
         tuple(
-            tuple(part(one, whole) for one, whole in zip(row, wholes, strict=True))
+            tuple(part(number, whole) for number, whole in zip(row, wholes, strict=True))
             for row in cross.cells
         ),
-        tuple(part(one, cross.total) for one in cross.row_totals),
-        tuple(part(one, one) for one in wholes),
+        tuple(part(row_total, cross.total) for row_total in cross.row_totals),
+        tuple(part(whole, whole) for whole in wholes),
         part(cross.total, cross.total),
         FIELD_TYPES["percent"],
         cross.in_time,
@@ -455,8 +461,8 @@ def places_of(cross: Cross) -> int:
         return cross.value_kind.digits
     if cross.value_kind.is_moment:
         return 0
-    every = [one for row in cross.cells for one in row if one is not None]
-    return 0 if all(one == int(one) for one in every) else 2
+    every = [number for row in cross.cells for number in row if number is not None]
+    return 0 if all(number == int(number) for number in every) else 2
 
 
 def moment_text(number: float, kind: FieldType) -> str:

@@ -23,7 +23,7 @@ from boreotabula.texts import in_natural_order
 
 _MOST_PLACES = 12
 _MOST_FILES = 400
-_ROLES = [*(one for one in Role if one is not Role.UNPLACED), Role.UNPLACED]
+_ROLES = [*(role for role in Role if role is not Role.UNPLACED), Role.UNPLACED]
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,11 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
         mark=MARK,
         roles=[(role.word, run.account.roles[role]) for role in _ROLES if run.account.roles[role]],
         left_out=sorted(run.account.left_out.items()),
-        severities=[(str(one), run.severities[one]) for one in Severity if run.severities[one]],
+        severities=[
+            (str(severity), run.severities[severity])
+            for severity in Severity
+            if run.severities[severity]
+        ],
         causes=list(_causes(run.findings)),
         matrix=_matrix(run, expect),
         restated=_restated(run),
@@ -108,8 +112,9 @@ def _causes(findings: Sequence[Finding]) -> Iterator[_Cause]:
         first = group[0]
         most = _MOST_PLACES if first.severity is Severity.ERROR else _MOST_PLACES // 4
         places = [
-            " › ".join(part for part in (one.file, one.tab, one.cell) if part) or "the whole run"
-            for one in group
+            " › ".join(part for part in (finding.file, finding.tab, finding.cell) if part)
+            or "the whole run"
+            for finding in group
         ]
         yield _Cause(
             str(first.severity), first.message, reach_of(group), first.advice,
@@ -126,7 +131,7 @@ def _restated(run: Run) -> list[list[str]]:
         return []
     names = run.restated.lines.schema.names
     lines = run.restated.lines.slice(0, _MOST_RESTATED).to_pylist()
-    return [names, *([one or "" for one in line.values()] for line in lines)]
+    return [names, *([value or "" for value in line.values()] for line in lines)]
 
 
 def _matrix(run: Run, expect: Path | None) -> _Matrix | None:
@@ -136,13 +141,13 @@ def _matrix(run: Run, expect: Path | None) -> _Matrix | None:
     """
     tabs = [tab for file in run.files for tab in file.tabs if tab.stamps]
     stamps = [(tab.stamps, tab.records) for tab in tabs]
-    named = [(name, one) for tab in tabs for name, one in tab.stamps.items()
+    named = [(name, stamp) for tab in tabs for name, stamp in tab.stamps.items()
              if name not in tab.from_tab]  # fmt: skip
-    period = next((name for name, one in named if isinstance(one, date)), None)
-    senders = [name for name, one in named if isinstance(one, str)]
+    period = next((name for name, value in named if isinstance(value, date)), None)
+    senders = [name for name, value in named if isinstance(value, str)]
     # Of several texts the one with the most values tells senders apart: a region has many.
     sender = max(
-        dict.fromkeys(senders), key=lambda name: len({some.get(name) for some, _ in stamps}),
+        dict.fromkeys(senders), key=lambda name: len({values.get(name) for values, _ in stamps}),
         default=None,
     )  # fmt: skip
     expected: list[str] = []
@@ -155,22 +160,29 @@ def _matrix(run: Run, expect: Path | None) -> _Matrix | None:
         key = (str(some.get(sender) or "–"), str(some.get(period) or "–")[:7])
         counts[key] = counts.get(key, 0) + records
     columns = sorted({column for _, column in counts})
-    met = {row for row, _ in counts}
-    known = {row.casefold() for row in met}
-    never = [one for one in expected if one.casefold() not in known]
-    rows = sorted({*met, *never}, key=in_natural_order)
+    texts = {row for row, _ in counts}
+    known_texts = {row.casefold() for row in texts}
+    never = [text for text in expected if text.casefold() not in known_texts]
+    rows = sorted({*texts, *never}, key=in_natural_order)
     if len(columns) > 40 or len(rows) > 200:
         return None
     most = max(counts.values(), default=0) or 1
     made = [
-        _Row(row, some, [round(_BAR * (one or 0) / most) for one in some])
+        _Row(row, numbers, [round(_BAR * (index or 0) / most) for index in numbers])
         for row in rows
-        for some in [[counts.get((row, at)) for at in columns]]
+        for numbers in [[counts.get((row, column)) for column in columns]]
     ]
     lacking = [
-        (row.name, "never" if not any(at is not None for at in row.counts) else ", ".join(gaps))
+        (
+            row.name,
+            "never" if not any(count is not None for count in row.counts) else ", ".join(gaps),
+        )
         for row in made
-        if (gaps := [at for at, one in zip(columns, row.counts, strict=True) if one is None])
+        if (
+            gaps := [
+                column for column, count in zip(columns, row.counts, strict=True) if count is None
+            ]
+        )
     ]
     return _Matrix(sender, period, columns, made, lacking)
 

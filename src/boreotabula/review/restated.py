@@ -36,7 +36,7 @@ _MOST_SUMS = 2
 
 
 @dataclass
-class Past:
+class PreviousRecords:
     """The output of the run before, and the records of files that are new or changed since."""
 
     saved: Callable[[str], SavedOutput | None]
@@ -51,7 +51,9 @@ class Past:
         """The readings; of files that were not read before as they are now the records are kept."""
         for reading in readings:
             if self.before and self.before.get(reading.name) != reading.digest:
-                unsure = {one.tab for one in reading.findings if one.kind in UNREAD_STAMPS}
+                unsure = {
+                    finding.tab for finding in reading.findings if finding.kind in UNREAD_STAMPS
+                }
                 self.unsure |= {(reading.name, tab) for tab in unsure}
                 for tab in reading.tabs:
                     for table, batch in tab.tables.items() if tab.name not in unsure else ():
@@ -65,9 +67,9 @@ class Past:
         records."""
         if since is None or not self.before:
             return None
-        found = Restated(_no_lines(()))
+        restatement = Restated(_no_lines(()))
         if not since.changed and not since.gone:
-            return found
+            return restatement
         from boreotabula.review.compare.sides import saved_side
 
         for table in tables:
@@ -76,8 +78,10 @@ class Past:
                 continue
             # A file that has changed may hold no record any more: then there are no batches.
             batches = self.batches.get(table, [])
-            found = _added(found, self._of_table(saved_side(saved), batches, since, key))
-        return found
+            restatement = _added(
+                restatement, self._of_table(saved_side(saved), batches, since, key)
+            )
+        return restatement
 
     def _of_table(
         self, saved: Side, batches: Sequence[pa.RecordBatch], since: Since, key: Sequence[str]
@@ -89,14 +93,14 @@ class Past:
             return Restated(_no_lines(()))
         old = _only_of(saved, left, self.unsure)
         new = _texts_side("now", batches, saved.kinds)
-        known = _known_by(new, saved, key)
-        found = compare(old, new, known)
-        lines = found.changes.filter(_reported_before(found.changes, since.changed))
+        known_texts = _known_by(new, saved, key)
+        comparison = compare(old, new, known_texts)
+        lines = comparison.changes.filter(_reported_before(comparison.changes, since.changed))
         if not lines.num_rows:
             return Restated(_no_lines(()))
         whats = Counter(lines.column("what").to_pylist())
         return Restated(
-            _as_lines(lines, [name for name in known if name not in PROVENANCE]),
+            _as_lines(lines, [name for name in known_texts if name not in PROVENANCE]),
             whats[CHANGED],
             whats[GONE],
             tuple(_sums(lines, saved, old, new)),
@@ -109,17 +113,17 @@ def _no_lines(names: Sequence[str]) -> pa.Table:
     return pa.table({name: pa.array([], pa.string()) for name in heads})
 
 
-def _added(one: Restated, other: Restated) -> Restated:
+def _added(restatement: Restated, other_restatement: Restated) -> Restated:
     """What was restated in several tables."""
-    if not other:
-        return one
-    lines = [table for table in (one.lines, other.lines) if table.num_rows]
+    if not other_restatement:
+        return restatement
+    lines = [table for table in (restatement.lines, other_restatement.lines) if table.num_rows]
     return Restated(
         pa.concat_tables(lines, promote_options="default"),
-        one.values + other.values,
-        one.records + other.records,
-        (*one.sums, *other.sums),
-        Counter(one.by_file) + Counter(other.by_file),
+        restatement.values + other_restatement.values,
+        restatement.records + other_restatement.records,
+        (*restatement.sums, *other_restatement.sums),
+        Counter(restatement.by_file) + Counter(other_restatement.by_file),
     )
 
 
@@ -131,7 +135,9 @@ def _only_of(side: Side, files: Collection[str], without: Collection[tuple[str, 
 
     def batches() -> Iterator[pa.RecordBatch]:
         for batch in side.batches():
-            places = [batch.column(one).cast(pa.string()) for one in ("source_file", "source_tab")]
+            places = [
+                batch.column(literal).cast(pa.string()) for literal in ("source_file", "source_tab")
+            ]
             chosen = pc.is_in(places[0], wanted)
             for file, tab in without:
                 there = pc.and_(pc.equal(places[0], file), pc.equal(places[1], tab))
@@ -145,13 +151,13 @@ def _texts_side(name: str, batches: Sequence[pa.RecordBatch], without: Mapping[s
     """Records as a side; `without` any, with the columns of another."""
     from boreotabula.review.compare.sides import Side
 
-    kinds = {one.name: type_name(one) for one in batches[0].schema} if batches else without
+    kinds = {value.name: type_name(value) for value in batches[0].schema} if batches else without
 
     def texts() -> Iterator[pa.RecordBatch]:
         for batch in batches:
             columns = []
-            for one in batch.schema:
-                plain = column_text(batch.column(one.name), field_type(one)).cast(pa.string())
+            for value in batch.schema:
+                plain = column_text(batch.column(value.name), field_type(value)).cast(pa.string())
                 columns.append(pc.if_else(pc.equal(plain, ""), None, plain))
             yield pa.RecordBatch.from_arrays(columns, names=batch.schema.names)
 
@@ -161,10 +167,10 @@ def _texts_side(name: str, batches: Sequence[pa.RecordBatch], without: Mapping[s
 def _known_by(new: Side, old: Side, key: Sequence[str]) -> tuple[str, ...]:
     """By what records are known: the key; else all fields that are no numbers, which say what a
     record is about; else their cells."""
-    both = [name for name in new.kinds if name in old.kinds and name not in PROVENANCE]
-    if key and set(key) <= set(both):
+    texts = [name for name in new.kinds if name in old.kinds and name not in PROVENANCE]
+    if key and set(key) <= set(texts):
         return tuple(key)
-    names = [name for name in both if not type_called(new.kinds[name]).is_number]
+    names = [name for name in texts if not type_called(new.kinds[name]).is_number]
     return tuple(names) or PROVENANCE
 
 
@@ -242,13 +248,17 @@ def _sum_of(side: Side, name: str, period: str | None, when: str) -> Decimal:
     return total
 
 
-def restated_findings(found: Restated) -> Iterator[Finding]:
+def restated_findings(restatement: Restated) -> Iterator[Finding]:
     """A finding for each file that has restated something."""
-    columns = {name: found.lines.column(name).to_pylist() for name in found.lines.schema.names}
-    for file, number in found.by_file.items():
+    columns = {
+        name: restatement.lines.column(name).to_pylist() for name in restatement.lines.schema.names
+    }
+    for file, number in restatement.by_file.items():
         first = columns["file"].index(file)
-        name, before, now = (columns[one][first] for one in ("field", "before", "now"))
-        gone = {columns["field"][at] for at, one in enumerate(columns["file"]) if one == file}
+        name, before, now = (columns[literal][first] for literal in ("field", "before", "now"))
+        gone = {
+            columns["field"][column] for column, one in enumerate(columns["file"]) if one == file
+        }
         where, tab = written_address(columns["cell"][first]), columns["tab"][first] or ""
         slots = {"values": number, "before": str(before), "there": str(now or "")}
         if gone == {WHOLE_RECORD}:

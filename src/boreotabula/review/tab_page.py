@@ -115,9 +115,9 @@ def _tab(file: str, view: TabView, layout: Layout) -> _Tab:
     assert reading is not None
     findings = in_order(reading.findings)
     ranks: dict[tuple[int, int], str] = {}
-    for one in reversed(findings):
-        if one.at is not None:
-            ranks[one.at.row, one.at.column] = str(one.severity)
+    for finding in reversed(findings):
+        if finding.at is not None:
+            ranks[finding.at.row, finding.at.column] = str(finding.severity)
     height = min(sheet.height, max(_MOST_CELLS // max(sheet.width, 1), 1))
     counts = reading.account.roles
     records = sum(batch.num_rows for batch in reading.tables.values())
@@ -127,7 +127,10 @@ def _tab(file: str, view: TabView, layout: Layout) -> _Tab:
         file,
         f"{counted(sheet.height, 'row')} × {counted(sheet.width, 'column')},"
         f" {counted(records, 'record')}",
-        [(column_letters(at), at in set(sheet.hidden_columns)) for at in range(sheet.width)],
+        [
+            (column_letters(index), index in set(sheet.hidden_columns))
+            for index in range(sheet.width)
+        ],
         list(_lines(sheet, reading, ranks, height)),
         [(LETTERS[role], role.word, counts[role]) for role in LETTERS if counts[role]],
         findings,
@@ -139,7 +142,7 @@ def _tab(file: str, view: TabView, layout: Layout) -> _Tab:
 def _lines(
     sheet: Sheet, reading: TabReading, ranks: Mapping[tuple[int, int], str], height: int
 ) -> Iterator[_Line]:
-    spans = {(one.top, one.left): one for one in sheet.merges}
+    spans = {(merge.top, merge.left): merge for merge in sheet.merges}
     covered = set(_covered(sheet.merges, height))
     hidden = set(sheet.hidden_rows)
     for row in range(height):
@@ -187,25 +190,25 @@ def _cell(
 
 def _data(sheet: Sheet, reading: TabReading, layout: Layout, findings: Sequence[Finding]) -> str:
     """The records with their cells, what was said of each cell, and why cells are what they are."""
-    said: dict[str, list[tuple[str, str, str]]] = defaultdict(list)
-    for one in findings:
-        if one.cell:
-            said[one.cell].append((str(one.severity), one.message, one.advice))
+    groups: dict[str, list[tuple[str, str, str]]] = defaultdict(list)
+    for finding in findings:
+        if finding.cell:
+            groups[finding.cell].append((str(finding.severity), finding.message, finding.advice))
     why = {}
     for row in range(sheet.height):
         for column in sheet.filled[row].nonzero()[0].tolist():
             reason = reading.roles.why(row, column)
             if reason:
                 why[str(sheet.address(row, column))] = reason
-    found = {
-        "blocks": [_block(sheet, one, layout) for one in reading.blocks],
-        "said": said,
+    values = {
+        "blocks": [_block(sheet, block, layout) for block in reading.blocks],
+        "said": groups,
         "why": why,
         "width": sheet.width,
         "roles": {letter: role.word for role, letter in LETTERS.items()},
     }
     # Within a script element no text may look like its end.
-    return json.dumps(found, ensure_ascii=False).replace("<", "\\u003c")
+    return json.dumps(values, ensure_ascii=False).replace("<", "\\u003c")
 
 
 def _block(sheet: Sheet, read: ReadBlock, layout: Layout) -> dict[str, Any]:
@@ -223,7 +226,7 @@ def _block(sheet: Sheet, read: ReadBlock, layout: Layout) -> dict[str, Any]:
         "whats": spots.whats,
         "from": [read.stamped.origins.get(name, "") for name in spots.fields],
         "cells": [
-            [-1 if none else at for at, none in zip(line, gaps, strict=True)]
+            [-1 if none else value for value, none in zip(line, gaps, strict=True)]
             for line, gaps in zip(cells, nowhere, strict=True)
         ],
         "values": [list(column) for column in zip(*texts[1:], strict=True)],

@@ -54,7 +54,7 @@ class Tracer:
         # As the run read them: what other files decided is in its record.
         self.layout = decided_layout(loaded, from_plain(output.record.get("evidence")))
         self._limits = limits
-        self._files = {one.name: one for one in look(self.layout).taken}
+        self._files = {source.name: source for source in look(self.layout).taken}
         self._tabs: dict[tuple[str, str], OpenedTab] = {}
         self._digests: dict[str, str] = {}
 
@@ -63,22 +63,24 @@ class Tracer:
         file, tab, cell = (record[f"source_{name}"] for name in ("file", "tab", "cell"))
         source = self._files.get(file)
         if source is None:
-            folders = ", ".join(f"“{one}”" for one in self.layout.folders)
+            folders = ", ".join(f"“{folder}”" for folder in self.layout.folders)
             raise CallError(f"“{file}” is no longer among the files of {folders}")
         if (file, tab) not in self._tabs:
             self._tabs[file, tab] = opened(source, tab, self.layout, self._limits)
             self._digests[file] = file_digest(source.path)
-        here = self._tabs[file, tab]
-        trace = trace_record(here.sheet, here.reading, self.layout.plan, self.output.table, cell)
-        return Traced(record, here, trace, tuple(self._changes(file)))
+        current_tab = self._tabs[file, tab]
+        trace = trace_record(
+            current_tab.sheet, current_tab.reading, self.layout.plan, self.output.table, cell
+        )
+        return Traced(record, current_tab, trace, tuple(self._changes(file)))
 
     def _changes(self, file: str) -> Sequence[str]:
-        said = []
+        texts = []
         if self._digests[file] != self.output.digest_of(file):
-            said.append(f"“{file}” has changed since the run: what is shown is how it is now")
+            texts.append(f"“{file}” has changed since the run: what is shown is how it is now")
         if self.layout.digest != self.output.record["layout"]["digest"]:
-            said.append(f"“{self.layout.path}” or its glossaries have changed since the run")
-        return said
+            texts.append(f"“{self.layout.path}” or its glossaries have changed since the run")
+        return texts
 
 
 def opened(source: SourceFile, tab: str, layout: Layout, limits: Limits | None = None) -> OpenedTab:
@@ -94,15 +96,15 @@ def _cannot_be_read(source: SourceFile, ended: Ended) -> OpenedTab:
 def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
     try:
         with Workbook(source.path, job.opening) as book:
-            names = [one.name for one in book.tabs]
-            found = [one for one in names if one == tab]
-            if not found and tab:
+            names = [tab.name for tab in book.tabs]
+            texts = [name for name in names if name == tab]
+            if not texts and tab:
                 wanted = pattern(tab, Kind.TAB)
-                found = [one for one in names if wanted.match(one) is not None]
-            if not found:
+                texts = [name for name in names if wanted.match(name) is not None]
+            if not texts:
                 listed = ", ".join(names) or "none"
                 raise CallError(f"“{source.name}” has no tab “{tab}”; it has {listed}")
-            sheet, reading = next(iter(read_chosen(book, source, job, found[:1])))
+            sheet, reading = next(iter(read_chosen(book, source, job, texts[:1])))
             return OpenedTab(source.name, sheet, reading)
     except UnreadableError as error:
         raise CallError(f"“{source.name}” cannot be read: {error}. {error.advice}") from None

@@ -33,15 +33,15 @@ def find_columns(lines: Sequence[str]) -> Starts | None:
     width = max(map(len, spread))
     used = bytearray(width)
     for cells in spread:
-        for at, letter in enumerate(cells):
-            used[at] |= letter != " "
-    runs = [(key, list(run)) for key, run in groupby(range(width), lambda at: used[at])]
+        for index, letter in enumerate(cells):
+            used[index] |= letter != " "
+    runs = [(key, list(run)) for key, run in groupby(range(width), lambda position: used[position])]
     ends = [(run[0], run[-1] + 1) for key, run in runs if key]
     starts = [ends[0][0]] if ends else []
     for (left, stop), (start, end) in pairwise(ends):
         first = spread[0]
-        both = any(c != " " for c in first[left:stop]) and any(c != " " for c in first[start:end])
-        if start - stop > 1 or both:
+        flag = any(c != " " for c in first[left:stop]) and any(c != " " for c in first[start:end])
+        if start - stop > 1 or flag:
             # Numbers are set to the right: what is blank in all lines belongs to the next column.
             starts.append(stop)
     return (0, *starts[1:]) if len(starts) > 1 else None
@@ -53,11 +53,11 @@ def aligned_rows(lines: Sequence[str], starts: Starts) -> list[list[str]]:
     What has no wide gap above the first line with one, or below the last, is a title or a remark,
     and one cell; a text that runs on over the beginning of further columns is one cell, too.
     """
-    parted = [at for at, line in enumerate(lines) if _GAP.search(line.strip())]
+    parted = [index for index, line in enumerate(lines) if _GAP.search(line.strip())]
     table = range(parted[0], parted[-1] + 1) if parted else range(0)
     return [
-        _joined(_cells(line, starts)) if at in table else [line.strip()]
-        for at, line in enumerate(lines)
+        _joined(_cells(line, starts)) if index in table else [line.strip()]
+        for index, line in enumerate(lines)
     ]
 
 
@@ -76,7 +76,9 @@ def _joined(cells: Sequence[str]) -> list[str]:
     """Cells, where a word that was cut in two is whole: between columns there always is a blank."""
     joined: list[str] = [cells[0]]
     for cell in cells[1:]:
-        last = next(at for at in range(len(joined) - 1, -1, -1) if at == 0 or joined[at])
+        last = next(
+            index for index in range(len(joined) - 1, -1, -1) if index == 0 or joined[index]
+        )
         if (
             cell[:1].strip()
             and joined[last][-1:].strip()

@@ -27,11 +27,11 @@ def _pieces(form: str) -> list[str] | None:
     form = form.partition(";")[0]
     if not form or _PIECES.sub("", form):
         return None
-    found = list(_PIECES.finditer(form))
-    zeros = sum(len(one[1] or "") for one in found)
-    if zeros < 2 and not (zeros and len(found) > 1):
+    pieces = list(_PIECES.finditer(form))
+    zeros = sum(len(match[1] or "") for match in pieces)
+    if zeros < 2 and not (zeros and len(pieces) > 1):
         return None
-    return [one[1] or one[2] or one[3] or one[4] or "" for one in found]
+    return [match[1] or match[2] or match[3] or match[4] or "" for match in pieces]
 
 
 def shown(number: float, form: str) -> str | None:
@@ -41,12 +41,12 @@ def shown(number: float, form: str) -> str | None:
         return None
     digits = str(int(number))
     texts: list[str] = []
-    first = next(at for at, piece in enumerate(pieces) if _zeros(piece))
-    for at in range(len(pieces) - 1, -1, -1):
-        piece = pieces[at]
+    first = next(index for index, piece in enumerate(pieces) if _zeros(piece))
+    for position in range(len(pieces) - 1, -1, -1):
+        piece = pieces[position]
         if not _zeros(piece):
             texts.append(piece)
-        elif at == first:
+        elif position == first:
             texts.append(digits.rjust(len(piece), "0"))
         else:
             texts.append(digits[-len(piece) :].rjust(len(piece), "0"))

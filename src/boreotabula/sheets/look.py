@@ -80,18 +80,18 @@ class Renaming(Protocol):
 
 def joined(reaches: Iterable[Reach]) -> tuple[Reach, ...]:
     """Runs of rows or columns in order, those that overlap or touch made one."""
-    found: list[Reach] = []
+    pairs: list[Reach] = []
     for first, last in sorted(reaches):
-        if found and first <= found[-1][1] + 1:
-            found[-1] = (found[-1][0], max(found[-1][1], last))
+        if pairs and first <= pairs[-1][1] + 1:
+            pairs[-1] = (pairs[-1][0], max(pairs[-1][1], last))
         elif last >= first >= 0:
-            found.append((first, last))
-    return tuple(found)
+            pairs.append((first, last))
+    return tuple(pairs)
 
 
 def within(reaches: Iterable[Reach], end: int) -> tuple[int, ...]:
     """The rows or columns of some runs, as far as they lie before `end`."""
-    return tuple(at for first, last in reaches for at in range(first, min(last + 1, end)))
+    return tuple(index for first, last in reaches for index in range(first, min(last + 1, end)))
 
 
 def size_of(row: int, column: int, filled: int) -> int:

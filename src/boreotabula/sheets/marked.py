@@ -13,5 +13,7 @@ MARKED_NAME = "boreotabula_marked"
 
 def own_tab(names: Mapping[str, NamedCell]) -> str | None:
     """The tab that holds the list, if there is one."""
-    found = next((cell for name, cell in names.items() if name.casefold() == MARKED_NAME), None)
-    return found.tab if found else None
+    named_cell = next(
+        (cell for name, cell in names.items() if name.casefold() == MARKED_NAME), None
+    )
+    return named_cell.tab if named_cell else None

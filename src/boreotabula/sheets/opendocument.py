@@ -152,25 +152,27 @@ class _Reader:
             self.right = max(self.right, self.column + self.repeat_cell - 1)
             self.filled += self.repeat_row * self.repeat_cell
             check_extent(self.bottom, self.right, self.filled, self.budget)
-        other: Cell | None = None
+        other_cell: Cell | None = None
         if self.attributes.get("calcext:value-type") == "error" or (
             formula is not None and text.startswith(("#", "Err:"))
         ):
-            other = Flaw(text or "#ERROR")
+            other_cell = Flaw(text or "#ERROR")
         elif formula is not None and not filled and "value-type" not in plain:
-            other = Flaw(f"{formula.partition(':')[2] or formula} {NO_RESULT}")
+            other_cell = Flaw(f"{formula.partition(':')[2] or formula} {NO_RESULT}")
         elif "boolean-value" in plain:
-            other = plain["boolean-value"] == "true"
+            other_cell = plain["boolean-value"] == "true"
         elif "time-value" in plain:
-            other = _long_time(plain["time-value"])
+            other_cell = _long_time(plain["time-value"])
         elif plain.get("value-type") == "float" and text[:1] == "0":
-            other = _code(plain.get("value", ""), text)
-        if other is not None:
+            other_cell = _code(plain.get("value", ""), text)
+        if other_cell is not None:
             repeats = self.repeat_row * self.repeat_cell
-            self.budget.hold(repeats * CORRECTED, f"its {repeats:,} cells that hold {other!s:.40}")
+            self.budget.hold(
+                repeats * CORRECTED, f"its {repeats:,} cells that hold {other_cell!s:.40}"
+            )
             for row in range(self.row, self.row + self.repeat_row):
                 for column in range(self.column, self.column + self.repeat_cell):
-                    self.cells[row, column] = other
+                    self.cells[row, column] = other_cell
 
     def _note(self, hidden: list[Reach], first: int, repeat: int) -> None:
         self.budget.hold(RANGE, "its hidden rows and columns")
@@ -181,9 +183,9 @@ class _Reader:
 
         reference = plain.get("cell-range-address", "").partition(":")[0]
         tab, _, cell = reference.rpartition(".")
-        found = named_cell(f"{tab.lstrip('$') or self.name}!{cell}")
-        if found is not None:
-            self.names[plain.get("name", "")] = found
+        result = named_cell(f"{tab.lstrip('$') or self.name}!{cell}")
+        if result is not None:
+            self.names[plain.get("name", "")] = result
 
 
 def _code(value: str, text: str) -> Code | None:
@@ -197,12 +199,12 @@ _TIME = re.compile(r"(-?)P(?:(\d+)D)?T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)
 
 def _long_time(text: str) -> timedelta | None:
     """A time of a day or more, which the reader gives as text (xsd:duration)."""
-    found = _TIME.fullmatch(text)
-    if found is None:
+    match = _TIME.fullmatch(text)
+    if match is None:
         return None
-    days, hours, minutes, seconds = (float(part or 0) for part in found.groups()[1:])
+    days, hours, minutes, seconds = (float(part or 0) for part in match.groups()[1:])
     span = timedelta(days=days, hours=hours, minutes=minutes, seconds=seconds)
-    return (-span if found[1] else span) if found[1] or span >= timedelta(days=1) else None
+    return (-span if match[1] else span) if match[1] or span >= timedelta(days=1) else None
 
 
 def _count(attributes: Mapping[str, str], key: str) -> int:

@@ -120,8 +120,8 @@ def checked_size(path: Path, limits: Limits) -> int:
 
 def _misnamed(path: Path, kind: FileKind) -> Iterator[str]:
     ending = path.suffix.lower()
-    others = (known for one in FileKind for known in one.endings if one is not kind)
-    if ending in others:
+    other_texts = (ending for one in FileKind for ending in one.endings if one is not kind)
+    if ending in other_texts:
         yield f"this is {kind.value}, whatever its ending {ending} says; it was read as that"
 
 
@@ -156,7 +156,7 @@ class _Workbook:
         """Note the tabs that hold cells, each under a name of its own."""
         import python_calamine as calamine
 
-        written = [one.name for one in self._book.sheets_metadata]
+        written = [sheet_metadata.name for sheet_metadata in self._book.sheets_metadata]
         names = _of_their_own(written)
         self._numbers: dict[str, tuple[int, str]] = {}
         tabs: list[Tab] = []
@@ -164,8 +164,8 @@ class _Workbook:
             if one.typ == calamine.SheetTypeEnum.WorkSheet and _has_cells(self._inside, number):
                 name = names[number]
                 if name != one.name:
-                    said = f"two of its tabs are called “{one.name}”; here the other is “{name}”"
-                    self.remarks, self.doubts = (*self.remarks, said), (*self.doubts, said)
+                    message = f"two of its tabs are called “{one.name}”; here the other is “{name}”"
+                    self.remarks, self.doubts = (*self.remarks, message), (*self.doubts, message)
                 self._numbers[name] = number, one.name
                 tabs.append(Tab(name, _VISIBILITIES[str(one.visible).rpartition(".")[2]]))
         self.tabs = tuple(tabs)
@@ -217,15 +217,15 @@ class _Workbook:
 
 def _of_their_own(names: Sequence[str]) -> list[str]:
     """Names of which no two are the same: the second “Bench” is “Bench (2)”."""
-    found: list[str] = []
+    texts: list[str] = []
     taken = set(names)
-    for at, name in enumerate(names):
+    for index, name in enumerate(names):
         made, number = name, 2
-        while name in names[:at] and made in taken:
+        while name in names[:index] and made in taken:
             made, number = f"{name} ({number})", number + 1
         taken.add(made)
-        found.append(made)
-    return found
+        texts.append(made)
+    return texts
 
 
 def _inside(path: Path, kind: FileKind, budget: Budget) -> Inside:
@@ -264,14 +264,14 @@ class _Plain:
         if kind is FileKind.WEB_PAGE:
             from boreotabula.sheets.webpage import read_web_page
 
-            self._rows, self._merges, said, several = read_web_page(path, budget)
-            self.doubts = (said,) if several else ()
+            self._rows, self._merges, message, several = read_web_page(path, budget)
+            self.doubts = (message,) if several else ()
         else:
             text = read_text(path, opening.text, budget)
-            self._rows, self._merges, said = text.rows, [], text.said
+            self._rows, self._merges, message = text.rows, [], text.said
             self.guessed, self.quotes = text.guessed, text.quotes
         self.tabs: tuple[Tab, ...] = (Tab(""),)
-        self.remarks: tuple[str, ...] = (said,)
+        self.remarks: tuple[str, ...] = (message,)
 
     def close(self) -> None:
         self._rows = []
@@ -333,8 +333,8 @@ def _reader_trouble(error: BaseException) -> tuple[str, str] | None:
     if isinstance(error, calamine.ZipError | calamine.XmlError):
         return "it is damaged, or no workbook at all", SEND_AGAIN
     if isinstance(error, calamine.CalamineError):
-        said = str(error).strip().splitlines() or [type(error).__name__]
-        if said[0].startswith(_MISSING_PART):
+        texts = str(error).strip().splitlines() or [type(error).__name__]
+        if texts[0].startswith(_MISSING_PART):
             return "it is damaged: one of its parts, or what points to it, is missing", SEND_AGAIN
-        return f"it cannot be read (the reader says: {said[0]:.200})", SEND_AGAIN
+        return f"it cannot be read (the reader says: {texts[0]:.200})", SEND_AGAIN
     return None

@@ -52,8 +52,8 @@ class XlsInside:
                 raise UnreadableError(PROTECTED, WITHOUT_PASSWORD)
             if kind == _BOUND_SHEET and len(data) > 5:
                 (start,) = struct.unpack_from("<I", data)
-                seen = _VISIBILITIES[min(data[4] & 3, 2)]
-                self.sheets.append(BoundSheet(start, seen, data[5] == 0))
+                visibility = _VISIBILITIES[min(data[4] & 3, 2)]
+                self.sheets.append(BoundSheet(start, visibility, data[5] == 0))
         self._codes = _code_styles(self._stream)
         # The fast reader lays out all sheets at once when it opens the file: all are looked at now.
         self._looks = [self._look(sheet) for sheet in self.sheets]
@@ -86,9 +86,9 @@ class XlsInside:
                 if code is not None:
                     flaws[row, column] = Flaw(ERROR_TEXTS.get(code, "#ERROR"))
                 if self._codes:
-                    for at, style in _styles(kind, data, column):
+                    for index, style in _styles(kind, data, column):
                         if style in self._codes:
-                            formats[row, at] = self._codes[style]
+                            formats[row, index] = self._codes[style]
             elif kind == _DIMENSIONS and len(data) >= 12:
                 self._check_declared(data)
             elif kind == _ROW and len(data) >= 16 and data[12] & 0x20:
@@ -122,7 +122,7 @@ def _code_styles(stream: bytes) -> dict[int, str]:
                 formats[number] = text
         elif kind == _STYLE and len(data) >= 4:
             styles.append(struct.unpack_from("<H", data, 2)[0])
-    return {at: formats[number] for at, number in enumerate(styles) if number in formats}
+    return {index: formats[number] for index, number in enumerate(styles) if number in formats}
 
 
 def _styles(kind: int, data: bytes, column: int) -> Iterator[tuple[int, int]]:
@@ -130,8 +130,8 @@ def _styles(kind: int, data: bytes, column: int) -> Iterator[tuple[int, int]]:
     if kind in _NUMBERS:
         yield column, struct.unpack_from("<H", data, 4)[0]
     elif kind == _MULTIPLE:
-        for at in range(4, len(data) - 7, 6):
-            yield column + (at - 4) // 6, struct.unpack_from("<H", data, at)[0]
+        for index in range(4, len(data) - 7, 6):
+            yield column + (index - 4) // 6, struct.unpack_from("<H", data, index)[0]
 
 
 def _error(kind: int, data: bytes) -> int | None:
@@ -152,7 +152,7 @@ def _workbook_stream(path: Path) -> bytes:
         with olefile.OleFileIO(path) as container:
             names = tuple(name for name in _STREAMS if container.exists(name))
             stream = bytes(container.openstream(names[0]).read()) if names else b""
-            sizes = [one.size for one in container.direntries if one is not None]
+            sizes = [direntry.size for direntry in container.direntries if direntry is not None]
     except Exception as error:  # a container may be damaged in any way
         raise UnreadableError("it is damaged, or was cut off") from error
     if max(sizes, default=0) > path.stat().st_size:
@@ -179,16 +179,18 @@ def _check_header(path: Path) -> None:
         raise UnreadableError("it is damaged, or was cut off")
     (shift,) = struct.unpack_from("<H", header, 30)
     most = path.stat().st_size >> min(shift, 16)
-    if any(struct.unpack_from("<I", header, at)[0] > most for at in _SECTOR_COUNTS):
+    if any(
+        struct.unpack_from("<I", header, sector_count)[0] > most for sector_count in _SECTOR_COUNTS
+    ):
         raise UnreadableError("it is damaged: it counts more sectors than it has")
 
 
 def _records(stream: bytes, start: int) -> Iterator[tuple[int, bytes]]:
     """Number and content of the records from `start` to the end of their substream."""
-    at = start
-    while at + 4 <= len(stream):
-        kind, size = struct.unpack_from("<HH", stream, at)
+    index = start
+    while index + 4 <= len(stream):
+        kind, size = struct.unpack_from("<HH", stream, index)
         if kind == _END:
             return
-        yield kind, stream[at + 4 : at + 4 + size]
-        at += 4 + size
+        yield kind, stream[index + 4 : index + 4 + size]
+        index += 4 + size

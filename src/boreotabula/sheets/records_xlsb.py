@@ -72,29 +72,29 @@ class XlsbInside:
         return Look(flaws, joined(hidden_rows), joined(hidden_columns), tuple(merges))
 
 
-def _wide_text(data: bytes, at: int) -> str:
-    (length,) = struct.unpack_from("<I", data, at)
-    return data[at + 4 : at + 4 + 2 * length].decode("utf-16-le", "replace")
+def _wide_text(data: bytes, index: int) -> str:
+    (length,) = struct.unpack_from("<I", data, index)
+    return data[index + 4 : index + 4 + 2 * length].decode("utf-16-le", "replace")
 
 
 def _records(content: bytes) -> Iterator[tuple[int, bytes]]:
     """Number and content of each record; both of its heads are numbers of 7 bits a byte."""
-    at = 0
-    while at < len(content):
-        kind, at = _number(content, at, 2)
-        size, at = _number(content, at, 4)
-        yield kind, content[at : at + size]
-        at += size
+    index = 0
+    while index < len(content):
+        kind, index = _number(content, index, 2)
+        size, index = _number(content, index, 4)
+        yield kind, content[index : index + size]
+        index += size
 
 
-def _number(content: bytes, at: int, most: int) -> tuple[int, int]:
+def _number(content: bytes, index: int, most: int) -> tuple[int, int]:
     value = 0
     for place in range(most):
-        if at >= len(content):
+        if index >= len(content):
             break
-        byte = content[at]
-        at += 1
+        byte = content[index]
+        index += 1
         value |= (byte & 0x7F) << (7 * place)
         if not byte & 0x80:
             break
-    return value, at
+    return value, index

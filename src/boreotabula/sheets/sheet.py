@@ -137,14 +137,14 @@ class Sheet:
     @cached_property
     def filled(self) -> NDArray[np.bool_]:
         """Which cells hold anything."""
-        found: NDArray[np.bool_] = self.kinds != CellKind.BLANK
-        return found
+        mask: NDArray[np.bool_] = self.kinds != CellKind.BLANK
+        return mask
 
     @cached_property
     def is_text(self) -> NDArray[np.bool_]:
         """Which cells hold a text."""
-        found: NDArray[np.bool_] = self.kinds == CellKind.TEXT
-        return found
+        mask: NDArray[np.bool_] = self.kinds == CellKind.TEXT
+        return mask
 
     def texts(self, rows: range | None = None) -> Iterator[Text]:
         """The text cells of some rows, or of all, in reading order: looking for headings does not
@@ -162,10 +162,12 @@ class Sheet:
         step = max(1, _AT_ONCE // max(self.width, 1))
         cells: Any = self.rows  # where the kind says so, there is a text
         for start in range(rows.start, min(rows.stop, self.height), step):
-            some = self.is_text[start : min(start + step, rows.stop)]
-            at, columns = (one.tolist() for one in np.nonzero(some))
-            texts = [cells[start + row][column] for row, column in zip(at, columns, strict=True)]
-            yield from zip((row + start for row in at), columns, texts, strict=True)
+            mask = self.is_text[start : min(start + step, rows.stop)]
+            numbers, columns = (values.tolist() for values in np.nonzero(mask))
+            texts = [
+                cells[start + row][column] for row, column in zip(numbers, columns, strict=True)
+            ]
+            yield from zip((row + start for row in numbers), columns, texts, strict=True)
 
     def cell(self, row: int, column: int) -> Cell:
         """The cell at a place counted from 0; blank outside the sheet."""
@@ -187,24 +189,24 @@ class Sheet:
     def filled_at(self, rows: Lines, columns: Lines) -> NDArray[np.bool_]:
         """Which cells are filled where some rows and columns meet."""
         meet = np.ix_(np.asarray(rows, np.intp), np.asarray(columns, np.intp))
-        found: NDArray[np.bool_] = self.filled[meet]
-        return found
+        mask: NDArray[np.bool_] = self.filled[meet]
+        return mask
 
     def merged_in(self, rows: range, columns: range) -> tuple[Span, ...]:
         """The merged ranges that share a cell with an area, in their order."""
         if len(self.merges) <= _FEW_MERGES:
             return tuple(
-                one
-                for one in self.merges
-                if one.top < rows.stop
-                and one.bottom >= rows.start
-                and one.left < columns.stop
-                and one.right >= columns.start
+                merge
+                for merge in self.merges
+                if merge.top < rows.stop
+                and merge.bottom >= rows.start
+                and merge.left < columns.stop
+                and merge.right >= columns.start
             )
         top, left, bottom, right = self._ends
         within = (top < rows.stop) & (bottom >= rows.start)
         within &= (left < columns.stop) & (right >= columns.start)
-        return tuple(self.merges[at] for at in np.flatnonzero(within))
+        return tuple(self.merges[index] for index in np.flatnonzero(within))
 
     @cached_property
     def _ends(self) -> NDArray[np.intp]:
@@ -212,8 +214,8 @@ class Sheet:
 
     def merged(self, row: int, column: int) -> Span:
         """The merged range that covers a place, or the place alone."""
-        found = self.merged_in(range(row, row + 1), range(column, column + 1))
-        return found[0] if found else Span(row, column, row, column)
+        spans = self.merged_in(range(row, row + 1), range(column, column + 1))
+        return spans[0] if spans else Span(row, column, row, column)
 
     def anchor(self, row: int, column: int) -> tuple[int, int]:
         """The cell that holds the content of a place: of a merged range its top left one."""
@@ -238,8 +240,8 @@ class Sheet:
         if len(rows) == 1:
             return f"{word} {first}"
         named = [self.row_called(row).partition(" ")[2] for row in rows[:_MOST_NAMED]]
-        more = len(rows) - len(named)
-        last = f"{more} more" if more else named.pop()
+        count = len(rows) - len(named)
+        last = f"{count} more" if count else named.pop()
         return f"{word}s {', '.join(named)} and {last}"
 
     def turn(self) -> Sheet:
@@ -247,7 +249,7 @@ class Sheet:
         return Sheet(
             self.name,
             list(zip(*self.rows, strict=True)),
-            tuple(Span(one.left, one.top, one.right, one.bottom) for one in self.merges),
+            tuple(Span(merge.left, merge.top, merge.right, merge.bottom) for merge in self.merges),
             self.kinds.T,
             self.numbers.T,
             visibility=self.visibility,
@@ -289,10 +291,13 @@ def make_sheet(
     for row in rows:
         if len(row) < width:
             row.extend([""] * (width - len(row)))
-    for (at, column), cell in corrected.items():
-        rows[at][column] = cell
+    for (index, column), cell in corrected.items():
+        rows[index][column] = cell
     step = max(1, _AT_ONCE // max(width, 1))
-    bands = [_arrays(rows[at : at + step], width) for at in range(0, len(rows) or 1, step)]
+    bands = [
+        _arrays(rows[position : position + step], width)
+        for position in range(0, len(rows) or 1, step)
+    ]
     kinds, numbers = map(np.concatenate, zip(*bands, strict=True)) if len(bands) > 1 else bands[0]
     return Sheet(
         name,
@@ -326,7 +331,7 @@ def _arrays(
     cells: list[Any] = list(chain.from_iterable(rows))
     types = list(map(type, cells))
     kinds = bytearray((_NUMBER,)) * len(cells)
-    others = types.count(float) + types.count(str) < len(cells)
+    flag = types.count(float) + types.count(str) < len(cells)
     # The search from text to text takes no step of Python for the numbers between them.
     place = types.index(str) if str in types else -1
     while place >= 0:
@@ -341,7 +346,7 @@ def _arrays(
             place = types.index(str, place + 1)
         except ValueError:
             break
-    for place, cell in enumerate(cells) if others else ():
+    for place, cell in enumerate(cells) if flag else ():
         if isinstance(cell, bool) or not isinstance(cell, float | int):
             cells[place] = _NO_NUMBER
             kinds[place] = _OTHER

@@ -80,13 +80,13 @@ def _marked(
 
     Looking for the sign alone is many times faster than looking for what stands around it.
     """
-    at = content.find(sign)
-    while at >= 0:
-        if before is not None and content[at - 1 : at] == before:
+    index = content.find(sign)
+    while index >= 0:
+        if before is not None and content[index - 1 : index] == before:
             return True
-        if after and content.startswith(after, at + 1):
+        if after and content.startswith(after, index + 1):
             return True
-        at = content.find(sign, at + 1)
+        index = content.find(sign, index + 1)
     return False
 
 

@@ -53,15 +53,15 @@ class XlsxInside:
         with opened(path, budget) as self._package:
             self._book = self._main_part()
             self._package.hold_shared((self._book, *_SHARED_PARTS))
-            found = self._package.elements(self._book, ("sheet", "definedName"))
+            markups = self._package.elements(self._book, ("sheet", "definedName"))
             self._related = relations(self._package, self._book)
             kept = (part for kind, part in self._related.values() if not kind.endswith("sheet"))
             self._package.hold_shared({*kept} - {*_SHARED_PARTS})
-        self._names = [one for one in found if one.name == "definedName"]
+        self._names = [markup for markup in markups if markup.name == "definedName"]
         self._parts = [
-            self._related.get(one.attributes.get("id", ""), ("", ""))
-            for one in found
-            if one.around == "sheets" and one.name == "sheet"
+            self._related.get(markup.attributes.get("id", ""), ("", ""))
+            for markup in markups
+            if markup.around == "sheets" and markup.name == "sheet"
         ]
 
     def close(self) -> None:
@@ -95,13 +95,15 @@ class XlsxInside:
             return {}
         styles = self._package.elements(part, ("numFmt", "xf"))
         formats = {
-            one.attributes.get("numFmtId"): one.attributes.get("formatCode", "")
-            for one in styles
-            if one.name == "numFmt" and is_code_format(one.attributes.get("formatCode", ""))
+            style.attributes.get("numFmtId"): style.attributes.get("formatCode", "")
+            for style in styles
+            if style.name == "numFmt" and is_code_format(style.attributes.get("formatCode", ""))
         }
-        cells = [one.attributes.get("numFmtId") for one in styles if one.around == "cellXfs"]
+        cells = [style.attributes.get("numFmtId") for style in styles if style.around == "cellXfs"]
         return {
-            str(number).encode(): formats[one] for number, one in enumerate(cells) if one in formats
+            str(number).encode(): formats[cell]
+            for number, cell in enumerate(cells)
+            if cell in formats
         }
 
     @cached_property
@@ -112,12 +114,12 @@ class XlsxInside:
             return {}
         indents: dict[bytes, int] = {}
         number, in_cells = -1, False
-        for one in self._package.elements(part, ("xf", "alignment")):
-            if one.name == "xf":
-                in_cells = one.around == "cellXfs"
+        for element in self._package.elements(part, ("xf", "alignment")):
+            if element.name == "xf":
+                in_cells = element.around == "cellXfs"
                 number += in_cells
-            elif in_cells and one.attributes.get("indent", "0").isdecimal():
-                indents[str(number).encode()] = int(one.attributes.get("indent", "0")[:4])
+            elif in_cells and element.attributes.get("indent", "0").isdecimal():
+                indents[str(number).encode()] = int(element.attributes.get("indent", "0")[:4])
         return {style: indent for style, indent in indents.items() if indent}
 
     def _styles(self, word: bytes) -> str | None:
@@ -135,9 +137,9 @@ class XlsxInside:
     def names(self) -> Mapping[str, NamedCell]:
         """Defined names of single cells."""
         return {
-            one.attributes.get("name", ""): cell
-            for one in self._names
-            if (cell := named_cell(one.text)) is not None
+            name.attributes.get("name", ""): cell
+            for name in self._names
+            if (cell := named_cell(name.text)) is not None
         }
 
     def renamed(self, names: Sequence[str]) -> BytesIO:
@@ -145,7 +147,7 @@ class XlsxInside:
         by name, and would read the first of two that are called the same twice."""
         new = iter(names)
         content = _SHEET_NAME.sub(
-            lambda found: found[1] + f'"{escape(next(new))}"'.encode(),
+            lambda match: match[1] + f'"{escape(next(new))}"'.encode(),
             self._package.read(self._book),
         )
         return self._package.copy_with(self._book, content)
@@ -182,8 +184,8 @@ class XlsxInside:
     def _tables(self, part: str) -> Iterator[TableObject]:
         for kind, name in relations(self._package, part).values():
             if kind == "table" and name in self._package:
-                found = self._package.elements(name, ("table",))
-                table = found[0].attributes if found else {}
+                markups = self._package.elements(name, ("table",))
+                table = markups[0].attributes if markups else {}
                 first, _, last = table.get("ref", "").partition(":")
                 try:
                     top, left = parse_address(first)
@@ -199,7 +201,7 @@ class XlsxInside:
 
 
 def _last_column(letters: Iterable[bytes]) -> int:
-    return max((column_number(one.decode()) for one in {*letters}), default=0)
+    return max((column_number(content.decode()) for content in {*letters}), default=0)
 
 
 def _few(text: str, rows: int) -> int:
@@ -214,14 +216,14 @@ _REFERENCE = re.compile(r"(?:'((?:[^']|'')+)'|([^'!:]+))!(\$?[A-Z]{1,3}\$?[0-9]+
 
 def named_cell(reference: str) -> NamedCell | None:
     """The first cell of a reference such as 'Cover sheet'!$B$3, or None if it is no such thing."""
-    found = _REFERENCE.fullmatch(reference.strip().lstrip("="))
-    if found is None:
+    match = _REFERENCE.fullmatch(reference.strip().lstrip("="))
+    if match is None:
         return None
     try:
-        row, column = parse_address(found[3])
+        row, column = parse_address(match[3])
     except ValueError:
         return None
-    return NamedCell((found[1] or found[2] or "").replace("''", "'"), row, column)
+    return NamedCell((match[1] or match[2] or "").replace("''", "'"), row, column)
 
 
 def _occurs(content: bytes, word: bytes) -> bool:
@@ -230,11 +232,11 @@ def _occurs(content: bytes, word: bytes) -> bool:
     Looking for that letter alone is many times faster than looking for the word.
     """
     first = word[:1]
-    at = content.find(first)
-    while at >= 0:
-        if content.startswith(word, at):
+    index = content.find(first)
+    while index >= 0:
+        if content.startswith(word, index):
             return True
-        at = content.find(first, at + 1)
+        index = content.find(first, index + 1)
     return False
 
 

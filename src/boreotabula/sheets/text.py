@@ -206,12 +206,17 @@ _FEWEST_WIDE = 2
 def _one_byte_encoding(data: bytes) -> str:
     from charset_normalizer import from_bytes  # only needed for texts that are not UTF-8
 
-    found = from_bytes(data[:_SAMPLE_BYTES], cp_isolation=list(_ONE_BYTE))
+    charset_matches = from_bytes(data[:_SAMPLE_BYTES], cp_isolation=list(_ONE_BYTE))
     # Northern letters are letters in most of them: among equals the most common one is taken.
     ranked = [
-        (round(one.chaos, 2), -round(one.coherence, 2), _COMMON not in names, names)
-        for one in found
-        if (names := {one.encoding, *one.could_be_from_charset})
+        (
+            round(charset_match.chaos, 2),
+            -round(charset_match.coherence, 2),
+            _COMMON not in names,
+            names,
+        )
+        for charset_match in charset_matches
+        if (names := {charset_match.encoding, *charset_match.could_be_from_charset})
     ]
     names = min(ranked, key=lambda one: one[:3])[3] if ranked else {_COMMON}
     return _COMMON if _COMMON in names else min(names)
@@ -228,7 +233,7 @@ def find_delimiter(text: str, quote: str) -> tuple[str, float]:
     for delimiter in DELIMITERS:
         widths = Counter(len(row) for row in _rows("".join(lines), delimiter, quote) if any(row))
         width, lines_of_it = max(
-            widths.items(), key=lambda one: (one[0] > 1, one[1]), default=(1, 0)
+            widths.items(), key=lambda pair: (pair[0] > 1, pair[1]), default=(1, 0)
         )
         if width > 1:
             scores.append((round(lines_of_it / widths.total(), 1), delimiter))
@@ -278,12 +283,12 @@ def _open_quotes(
     one that the end of the file cuts off."""
     end = len(rows) - 1
     spans = {**spans, end: spans.get(end, (len(lines), len(lines)))} if rows else spans
-    for at, (first, last) in spans.items():
-        cut = at == end and _cut_off(lines[first - 1 :], delimiter, quote)
+    for index, (first, last) in spans.items():
+        cut = index == end and _cut_off(lines[first - 1 :], delimiter, quote)
         line = first
-        for place, cell in enumerate(rows[at]):
+        for place, cell in enumerate(rows[index]):
             breaks = cell.count("\n")
-            open_ = cut and place == len(rows[at]) - 1
+            open_ = cut and place == len(rows[index]) - 1
             if open_ or (breaks and delimiter in cell):
                 yield OpenQuote(line, last if open_ else line + breaks, not open_, cell[:_SHOWN])
             line += breaks

@@ -120,5 +120,5 @@ def read_web_page(path: Path, budget: Budget) -> tuple[list[list[str]], list[Spa
     rows = [
         [table.cells.get((row, column), "") for column in range(width)] for row in range(height)
     ]
-    more = f"; the first of its {table.tables} tables" if table.tables > 1 else ""
-    return rows, table.merges, f"read as a web page{more}, {height:,} rows", table.tables > 1
+    extra = f"; the first of its {table.tables} tables" if table.tables > 1 else ""
+    return rows, table.merges, f"read as a web page{extra}, {height:,} rows", table.tables > 1

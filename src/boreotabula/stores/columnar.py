@@ -34,8 +34,10 @@ class _GroupedWriter:
     def write(self, batch: pa.RecordBatch) -> None:
         """Take the records of a batch; they are written with others."""
         columns = [
-            pc.take(one.dictionary, one.indices) if pa.types.is_dictionary(one.type) else one
-            for one in batch.columns
+            pc.take(column.dictionary, column.indices)
+            if pa.types.is_dictionary(column.type)
+            else column
+            for column in batch.columns
         ]
         self._waiting.append(pa.RecordBatch.from_arrays(columns, schema=self.schema))
         self._count += batch.num_rows

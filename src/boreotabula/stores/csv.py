@@ -80,9 +80,9 @@ def guarded(schema: pa.Schema) -> pa.Schema:
 
 def _guarded(texts: pa.DictionaryArray) -> pa.DictionaryArray:
     """Texts with an apostrophe before those that would be formulas."""
-    known = texts.dictionary
-    risky = pc.match_substring_regex(known, FORMULA)
-    safe = pc.if_else(risky, pc.binary_join_element_wise(GUARD, known, ""), known)
+    value = texts.dictionary
+    risky = pc.match_substring_regex(value, FORMULA)
+    safe = pc.if_else(risky, pc.binary_join_element_wise(GUARD, value, ""), value)
     return pa.DictionaryArray.from_arrays(texts.indices, safe)
 
 
@@ -101,8 +101,8 @@ def _plain_lines(columns: list[pa.Array], mark: str) -> memoryview:
     Neighbours of few different texts make one piece, which carries the marks within and behind it.
     """
     joiner = _Joiner(len(columns[0]))
-    for at, column in enumerate(columns):
-        end = mark if at < len(columns) - 1 else "\r\n"
+    for index, column in enumerate(columns):
+        end = mark if index < len(columns) - 1 else "\r\n"
         if _is_of_few(column, len(column)):
             joiner.add_few(column, end)
         else:
@@ -160,8 +160,8 @@ class _Joiner:
     def pieces(self) -> list[pa.Array | pa.Scalar]:
         """All pieces, in order."""
         self._close()
-        if all(isinstance(one, pa.Scalar) for one in self._pieces):
-            whole = "".join(one.as_py() for one in self._pieces)
+        if all(isinstance(piece, pa.Scalar) for piece in self._pieces):
+            whole = "".join(piece.as_py() for piece in self._pieces)
             return [pa.array([whole] * self._lines, pa.string())]
         return self._pieces
 
@@ -248,7 +248,7 @@ def _structural(columns: Sequence[pa.Array], mark: str) -> bool:
 
     Numbers never do, and what is no dictionary by now is a column of numbers.
     """
-    texts = (one.dictionary for one in columns if pa.types.is_dictionary(one.type))
+    texts = (column.dictionary for column in columns if pa.types.is_dictionary(column.type))
     content = b" ".join(map(_content, texts))
     return any(sign in content for sign in (mark.encode(), *_SIGNS))
 

@@ -19,7 +19,7 @@ class JsonLinesWriter:
         self._stream = stream
         self._kinds = [field_type(field) for field in schema]
         keys = [json.dumps(name, ensure_ascii=False) for name in schema.names]
-        self._leads = [("{" if at == 0 else ", ") + f"{key}: " for at, key in enumerate(keys)]
+        self._leads = [("{" if index == 0 else ", ") + f"{key}: " for index, key in enumerate(keys)]
 
     def write(self, batch: pa.RecordBatch) -> None:
         """Write the records of a batch."""

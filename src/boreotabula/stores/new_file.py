@@ -13,7 +13,7 @@ from typing import BinaryIO
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import KeepOld, placed, placed_folder, told
+from boreotabula.batch.atomic import DiscardOutput, atomic_write, placed_folder, reporting_errors
 from boreotabula.batch.evidence import DECIDED, content_digest
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, check_output, look
@@ -32,7 +32,7 @@ from boreotabula.errors import CallError
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.stores.csv import CsvWriter, guarded
 from boreotabula.stores.kinds import KINDS, Writer, known_kind, opened
-from boreotabula.stores.reuse import OldOutput, Part, Written, copy_part, may_be_taken, old_output
+from boreotabula.stores.reuse import OldOutput, Part, Written, copy_part, is_reusable, old_output
 from boreotabula.stores.saved import keep_before
 from boreotabula.stores.store import OnDisk, OnFetched, Task, WritingBase
 
@@ -78,36 +78,38 @@ class NewFile(OnDisk):
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[Output | _Same]:
         """A writer for each table; what they write is put in place at the end, or not at all."""
-        known, kept = task.digests, task.means.kept
+        texts, kept = task.digests, task.means.kept
         old = old_output(self.path, self.remembers()) if kept and not task.means.fresh else None
         # Where columns follow from all files, lines cannot be told by the file that they are from.
         grows = task.layout.plan.grows
         lead = "safe " if self.safe_csv else ""
         keys = {
-            one.name: lead + kept.key(one, known[one.name])
-            for one in task.inbox.taken
+            source.name: lead + kept.key(source, texts[source.name])
+            for source in task.inbox.taken
             if kept and not grows
         }
         if old and keys and old.is_same(keys):
             yield _Same(self, old)
             return
-        schemas = {name: guarded(one) if self.safe_csv else one for name, one in tables.items()}
+        schemas = {
+            name: guarded(table) if self.safe_csv else table for name, table in tables.items()
+        }
         with self._opened(schemas, task.layout.spec.key) as output, ExitStack() as stack:
             if old is not None and output.stream is not None:
                 output.old, output.old_stream = old, stack.enter_context(old.path.open("rb"))
-            output.keys = {name: key for name, key in keys.items() if known[name]}
+            output.keys = {name: key for name, key in keys.items() if texts[name]}
             output.sources = None if task.layout.spec.provenance else Sources()
-            output.digests = known
+            output.digests = texts
             yield output
             if not output.done:
-                raise KeepOld
+                raise DiscardOutput
 
     @contextmanager
     def _opened(self, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Iterator[Output]:
         if len(schemas) == 1 or self.path.name.lower().endswith(_SEVERAL):
             kind = known_kind(self.path)
             now = time.time_ns()
-            with placed(self.path, now) as stream, opened(kind, stream, schemas, key) as one:
+            with atomic_write(self.path, now) as stream, opened(kind, stream, schemas, key) as one:
                 by_line = stream if kind.by_line else None
                 yield Output(self, one.writers, [one.close], by_line, modified_ns=now, file=stream)
             return
@@ -118,8 +120,8 @@ class NewFile(OnDisk):
             }
             yield Output(
                 self,
-                {table: CsvWriter(files[table], one) for table, one in schemas.items()},
-                files={f"{table}.csv": one for table, one in files.items()},
+                {table: CsvWriter(files[table], schema) for table, schema in schemas.items()},
+                files={f"{table}.csv": file for table, file in files.items()},
             )
 
 
@@ -140,7 +142,7 @@ def _check_own(out: Path, files: Sequence[Path]) -> None:
             " name, or use --overwrite"
         )
     changed = [
-        one for one in files if not as_it_was_written(one, last_run_folder(out) / RUN_RECORD)
+        file for file in files if not as_it_was_written(file, last_run_folder(out) / RUN_RECORD)
     ]
     if changed:
         raise CallError(
@@ -170,7 +172,7 @@ def check_folder(out: Path, *, overwrite: bool) -> None:
             f"the folder “{out}” was not written by extract, so it was not replaced; name a new one"
         )
     if out.is_dir() and not overwrite:
-        _check_own(out, [one for one in out.rglob("*") if one.is_file()])
+        _check_own(out, [path for path in out.rglob("*") if path.is_file()])
 
 
 @dataclass
@@ -233,7 +235,7 @@ class Output(WritingBase):
             for tab in reading.tabs:
                 for table, batch in tab.tables.items():
                     self.sources.take(table, batch)
-        if self.stream is not None and may_be_taken(reading):
+        if self.stream is not None and is_reusable(reading):
             self.parts[reading.name] = (start, self._place())
         return reading
 
@@ -247,7 +249,7 @@ class Output(WritingBase):
 
     def _write(self, table: str, batch: pa.RecordBatch) -> None:
         if self.sources is not None:
-            names = [one for one in batch.schema.names if one not in PROVENANCE]
+            names = [name for name in batch.schema.names if name not in PROVENANCE]
             batch = batch.select(names)
         self.writers[table].write(batch)
 
@@ -258,7 +260,7 @@ class Output(WritingBase):
             end()
         _keep_before(run, store.path)
         # A file that changed while it was read is not known by what it holds.
-        same = all(self.digests[one.name] == content_digest(one.digest) for one in run.files)
+        same = all(self.digests[file.name] == content_digest(file.digest) for file in run.files)
         if not same:
             self.keys, self.used_keys, self.parts = {}, {}, {}
         write_record(run, store.path, self._described(), safe_csv=store.safe_csv)
@@ -275,7 +277,7 @@ class Output(WritingBase):
     def _described(self) -> dict[str, object]:
         """What the record of the run says of the output, so that it is known again."""
         if self.file is None:
-            return {"files": {name: _looks(one) for name, one in self.files.items()}}
+            return {"files": {name: _looks(file) for name, file in self.files.items()}}
         self.file.flush()
         size = os.fstat(self.file.fileno()).st_size
         keys = {**self.keys, **self.used_keys}
@@ -285,8 +287,8 @@ class Output(WritingBase):
 def _looks(stream: BinaryIO) -> dict[str, int]:
     """The size of a file, and when it was written to last."""
     stream.flush()
-    found = os.fstat(stream.fileno())
-    return {"size": found.st_size, "modified_ns": found.st_mtime_ns}
+    looks = os.fstat(stream.fileno())
+    return {"size": looks.st_size, "modified_ns": looks.st_mtime_ns}
 
 
 def _keep_before(run: Run, out: Path) -> None:
@@ -296,5 +298,5 @@ def _keep_before(run: Run, out: Path) -> None:
         return
     same = str(record.get("layout", {}).get("digest")) == run.layout.digest
     if not same or since.new or since.changed or since.gone or since.renamed:
-        with told(out):
+        with reporting_errors(out):
             keep_before(out)

@@ -37,15 +37,15 @@ def lines_of(
 ) -> Lines:
     """Records as lines: all fields but those that say where they are from. `renamed` are the names
     of files now by what they were before; `fitted` gives a text as the table can hold it."""
-    fields = [one for one in records.schema if one.name not in PROVENANCE]
+    fields = [value for value in records.schema if value.name not in PROVENANCE]
     texts = {
-        one.name: list(map(fitted, texts_of(records.column(one.name), one)))
-        for one in records.schema
+        value.name: list(map(fitted, texts_of(records.column(value.name), value)))
+        for value in records.schema
     }
 
     def tuples(names: Iterable[str]) -> list[Values]:
-        found = list(zip(*(texts[one] for one in names), strict=True))
-        return found or [()] * records.num_rows
+        tuples = list(zip(*(texts[name] for name in names), strict=True))
+        return tuples or [()] * records.num_rows
 
     values = tuples(one.name for one in fields)
     names = tuples(one.name for one in fields if not field_type(one).is_number)
@@ -56,10 +56,10 @@ def lines_of(
 
 def texts_of(column: pa.ChunkedArray, field: pa.Field) -> list[str]:
     """Values as they are written, blanks as empty texts."""
-    found: list[str] = []
+    texts: list[str] = []
     for chunk in column.chunks:
-        found += (one or "" for one in column_text(chunk, field_type(field)).to_pylist())
-    return found
+        texts += (value or "" for value in column_text(chunk, field_type(field)).to_pylist())
+    return texts
 
 
 @dataclass
@@ -87,24 +87,26 @@ def paired(rows: Lines, records: Lines, again: Collection[str]) -> Pairs:
             _pair(pairs, _places(known(rows), _of(rows, again)), known(records))
         _pair(pairs, _places(rows.values, _of(rows, ("",))), records.values)
     taken = set(pairs.rows)
-    pairs.gone = [at for at in _of(rows, again) if at not in taken]
+    pairs.gone = [index for index in _of(rows, again) if index not in taken]
     return pairs
 
 
 def _of(rows: Lines, files: Collection[str]) -> list[int]:
-    return [at for at, source in enumerate(rows.sources) if source[0] in files]
+    return [index for index, source in enumerate(rows.sources) if source[0] in files]
 
 
 def _by_all(lines: Lines) -> list[Values]:
-    return [(*one, *more) for one, more in zip(lines.sources, lines.values, strict=True)]
+    return [(*source, *value) for source, value in zip(lines.sources, lines.values, strict=True)]
 
 
 def _by_values(lines: Lines) -> list[Values]:
-    return [(*one[:2], *more) for one, more in zip(lines.sources, lines.values, strict=True)]
+    return [
+        (*source[:2], *value) for source, value in zip(lines.sources, lines.values, strict=True)
+    ]
 
 
 def _by_names(lines: Lines) -> list[Values]:
-    return [(*one[:2], *more) for one, more in zip(lines.sources, lines.names, strict=True)]
+    return [(*source[:2], *name) for source, name in zip(lines.sources, lines.names, strict=True)]
 
 
 def _by_cell(lines: Lines) -> Sequence[Values]:
@@ -112,23 +114,23 @@ def _by_cell(lines: Lines) -> Sequence[Values]:
 
 
 def _places(
-    known: Sequence[Values], chosen: Iterable[int] | None = None
+    known_groups: Sequence[Values], chosen: Iterable[int] | None = None
 ) -> Mapping[Values, deque[int]]:
     """The rows by what they are known by; rows of the same in their order."""
-    found: dict[Values, deque[int]] = defaultdict(deque)
-    for at in range(len(known)) if chosen is None else chosen:
-        if any(known[at]):
-            found[known[at]].append(at)
-    return found
+    places: dict[Values, deque[int]] = defaultdict(deque)
+    for index in range(len(known_groups)) if chosen is None else chosen:
+        if any(known_groups[index]):
+            places[known_groups[index]].append(index)
+    return places
 
 
 def _pair(pairs: Pairs, places: Mapping[Values, deque[int]], wanted: Sequence[Values]) -> None:
-    taken = {at for at in pairs.rows if at is not None}
-    for number, known in enumerate(wanted):
-        waiting = places.get(known) if pairs.rows[number] is None else None
+    taken = {row for row in pairs.rows if row is not None}
+    for number, known_texts in enumerate(wanted):
+        waiting = places.get(known_texts) if pairs.rows[number] is None else None
         while waiting:
-            at = waiting.popleft()
-            if at not in taken:
-                pairs.rows[number] = at
-                taken.add(at)
+            index = waiting.popleft()
+            if index not in taken:
+                pairs.rows[number] = index
+                taken.add(index)
                 break

@@ -14,7 +14,7 @@ import pyarrow.compute as pc
 
 from boreotabula.batch.inputs import look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.read_all import Means
+from boreotabula.batch.read_all import ReadOptions
 from boreotabula.batch.run.gather import gather, read_each
 from boreotabula.batch.run.sources import sources_of_run
 from boreotabula.errors import BoreotabulaError, CallError
@@ -36,7 +36,7 @@ from boreotabula.stores.saved import SavedOutput, saved_output
 from boreotabula.texts import unguarded_text
 
 
-def load_records(place: Place, table: str | None, means: Means) -> pa.Table:
+def load_records(place: Place, table: str | None, means: ReadOptions) -> pa.Table:
     """The records of an output, or those that a layout (.toml) gives now.
 
     The fields carry their layout type as metadata `field_type`. Raises CallError if there are none.
@@ -54,8 +54,8 @@ def load_records(place: Place, table: str | None, means: Means) -> pa.Table:
     names = list(run.tables)
     if (table is not None and table not in names) or (table is None and len(names) > 1):
         raise CallError(f"“{path}” has the tables {', '.join(names)}; choose one with --table")
-    found = run.tables[table or names[0]]
-    return found.cast(_decoded(found.schema))
+    result = run.tables[table or names[0]]
+    return result.cast(_decoded(result.schema))
 
 
 def source_folders(place: Place) -> list[Path]:
@@ -96,10 +96,10 @@ def _with_kept_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
     # Of several tables each is a file in a folder: then that is the output.
     outs = (saved.path, saved.path.parent)
     every = (sources_of_run(out, saved.table, records.num_rows) for out in outs)
-    known = next((one for one in every if one is not None), None)
+    value = next((one for one in every if one is not None), None)
     for name in PROVENANCE:
         texts = (
-            known.column(name).cast(pa.string()) if known else pa.nulls(len(records), pa.string())
+            value.column(name).cast(pa.string()) if value else pa.nulls(len(records), pa.string())
         )
         records = records.append_column(_field(name, "text"), texts)
     return records
@@ -113,7 +113,7 @@ def _read(saved: SavedOutput) -> pa.Table:
     path = saved.path
     name = path.name.lower()
     if saved.partition is not None:
-        schema = pa.schema([_field(one, kinds[one], saved.units[one]) for one in kinds])
+        schema = pa.schema([_field(kind, kinds[kind], saved.units[kind]) for kind in kinds])
         return pa.Table.from_batches([*dataset_batches(saved)], schema)
     if name.endswith((".parquet", ".arrow")):
         return _columnar(path)
@@ -127,17 +127,19 @@ def _read(saved: SavedOutput) -> pa.Table:
     fields = [_field(name, kinds[name], units[name]) for name in kinds if name in columns]
     if saved.guarded and mark_of(name) is not None:
         columns = {field: _unguarded(texts) for field, texts in columns.items()}
-    arrays = [_typed(columns[one.name], one.type, type_called(kinds[one.name])) for one in fields]
-    found = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
-    return found if len(fields) == len(kinds) else _with_sources(found, saved)
+    arrays = [
+        _typed(columns[field.name], field.type, type_called(kinds[field.name])) for field in fields
+    ]
+    from_arrays = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
+    return from_arrays if len(fields) == len(kinds) else _with_sources(from_arrays, saved)
 
 
 def _unguarded(texts: pa.ChunkedArray) -> pa.ChunkedArray:
     once = texts.dictionary_encode()
     chunks = []
     for chunk in once.chunks:
-        known = [one and unguarded_text(one) for one in chunk.dictionary.to_pylist()]
-        chunks.append(pa.array(known, pa.string()).take(chunk.indices))
+        values = [value and unguarded_text(value) for value in chunk.dictionary.to_pylist()]
+        chunks.append(pa.array(values, pa.string()).take(chunk.indices))
     return pa.chunked_array(chunks, pa.string())
 
 
@@ -149,17 +151,17 @@ def dataset_batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
     from pyarrow import parquet
 
     kinds, units = saved.field_types, saved.units
-    schema = pa.schema([_field(one, kinds[one], units[one]) for one in kinds])
+    schema = pa.schema([_field(kind, kinds[kind], units[kind]) for kind in kinds])
     for path in saved.part_files():
         with parquet.ParquetFile(path) as file:
-            batches = [in_seconds(one) for one in file.iter_batches(_AT_ONCE)]
-        known = partition_values(path, saved.path)
+            batches = [in_seconds(iter_batch) for iter_batch in file.iter_batches(_AT_ONCE)]
+        texts = partition_values(path, saved.path)
         for batch in batches:
             columns = [
-                _the_same(known[one.name], one, batch.num_rows)
-                if one.name in known
-                else batch.column(one.name)
-                for one in schema
+                _the_same(texts[value.name], value, batch.num_rows)
+                if value.name in texts
+                else batch.column(value.name)
+                for value in schema
             ]
             yield pa.RecordBatch.from_arrays(columns, schema=schema)
 
@@ -169,8 +171,8 @@ _AT_ONCE = 100_000
 
 def _the_same(text: str | None, field: pa.Field, times: int) -> pa.Array:
     """A column of one value, given its text."""
-    one = _typed(pa.array([text], pa.string()), field.type, field_type(field))
-    return one.take(pa.array([0] * times, pa.int32()))
+    typed = _typed(pa.array([text], pa.string()), field.type, field_type(field))
+    return typed.take(pa.array([0] * times, pa.int32()))
 
 
 def _columnar(path: Path) -> pa.Table:
@@ -189,8 +191,10 @@ def in_seconds(records: Any) -> Any:
     Takes and returns a table or a batch.
     """
     fields = [
-        one.with_type(_plain(ValueForm(type_name(one)).arrow_type)) if _is_finer(one.type) else one
-        for one in records.schema
+        value.with_type(_plain(ValueForm(type_name(value)).arrow_type))
+        if _is_finer(value.type)
+        else value
+        for value in records.schema
     ]
     return records.cast(pa.schema(fields)) if fields != [*records.schema] else records
 
@@ -238,12 +242,12 @@ def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
     sheet = _sheet_of(saved, saved.tab)
     rows = [[cell_text(cell) for cell in row] for row in sheet.rows]
     headings = saved.headings
-    top = next(at for at, row in enumerate(rows) if set(headings.values()) <= set(row))
+    top = next(index for index, row in enumerate(rows) if set(headings.values()) <= set(row))
     places = {name: rows[top].index(heading) for name, heading in headings.items()}
-    below = [row for row in rows[top + 1 :] if any(row[at] for at in places.values())]
+    below = [row for row in rows[top + 1 :] if any(row[column] for column in places.values())]
     return {
-        name: pa.array([row[at] or None for row in below], pa.string())
-        for name, at in places.items()
+        name: pa.array([row[column] or None for row in below], pa.string())
+        for name, column in places.items()
     }
 
 
@@ -265,7 +269,7 @@ def _with_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
     keys = zip(*([one_gap(text or "") for text in texts_of(records, name)] for name in key),
                strict=True)  # fmt: skip
     blank = ("", "", "")
-    sources = [known.get(one, blank) for one in keys]
+    sources = [known.get(key, blank) for key in keys]
     for name, texts in zip(PROVENANCE, zip(*sources, strict=True), strict=True):
         column = pa.array(texts, pa.string())
         records = records.append_column(_field(name, "text"), column)
@@ -288,22 +292,22 @@ def base_rows(saved: SavedOutput, names: Sequence[str]) -> Iterator[tuple[Any, .
 def typed_rows(rows: Sequence[Sequence[object]], schema: pa.Schema) -> pa.Table:
     """Rows of a database as records with the columns of a schema. Raises ValueError."""
     columns = list(zip(*rows, strict=True)) or [()] * len(schema)
-    fields = [one.with_type(_plain(one.type)) for one in schema]
+    fields = [value.with_type(_plain(value.type)) for value in schema]
     arrays = [
-        _typed(_row_texts(column), one.type, field_type(one))
-        for column, one in zip(columns, fields, strict=True)
+        _typed(_row_texts(column), field.type, field_type(field))
+        for column, field in zip(columns, fields, strict=True)
     ]
     return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
 
 
 def _row_texts(column: Sequence[object]) -> pa.Array:
-    return pa.array([None if one is None else str(one) for one in column], pa.string())
+    return pa.array([None if value is None else str(value) for value in column], pa.string())
 
 
 def _field(name: str, kind: str, unit: str = "") -> pa.Field:
-    found = ValueForm(kind).arrow_type
-    more = {"unit": unit} if unit else {}
-    return pa.field(name, _plain(found), metadata={"field_type": kind, **more})
+    result = ValueForm(kind).arrow_type
+    texts = {"unit": unit} if unit else {}
+    return pa.field(name, _plain(result), metadata={"field_type": kind, **texts})
 
 
 def _plain(kind: pa.DataType) -> pa.DataType:
@@ -327,7 +331,7 @@ def _typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
     if pa.types.is_time(kind):
         once = texts.dictionary_encode()
         chunks = once.chunks if isinstance(once, pa.ChunkedArray) else [once]
-        return pa.chunked_array([_times(one, kind) for one in chunks], kind)
+        return pa.chunked_array([_times(chunk, kind) for chunk in chunks], kind)
     if field_kind.is_moment:
         return pc.replace_substring(texts, "T", " ").cast(kind)
     if pa.types.is_integer(kind):
@@ -337,8 +341,8 @@ def _typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
 
 def _times(once: pa.DictionaryArray, kind: pa.DataType) -> pa.Array:
     """Times of day, which Arrow does not read from texts."""
-    known = [time.fromisoformat(text) for text in once.dictionary.to_pylist()]
-    return pa.array(known, kind).take(once.indices)
+    known_times = [time.fromisoformat(text) for text in once.dictionary.to_pylist()]
+    return pa.array(known_times, kind).take(once.indices)
 
 
 def _with_day(texts: Any) -> Any:
@@ -350,11 +354,11 @@ def texts_of(table: pa.Table, name: str) -> list[str | None]:
     from boreotabula.stores.csv import column_text
 
     field = table.schema.field(name)
-    found: list[str | None] = []
+    result: list[str | None] = []
     for chunk in table.column(name).chunks:
         texts = column_text(chunk, field_type(field)) if len(chunk) else chunk
-        found += texts.to_pylist()
-    return found
+        result += texts.to_pylist()
+    return result
 
 
 # --- records one by one --------------------------------------------------------------------------
@@ -386,15 +390,15 @@ def chosen_records(
 ) -> Iterator[tuple[int, Mapping[str, str]]]:
     """The records asked for, each with its number counted from 1: one by number, or all that have
     some values. Raises CallError for fields that the output does not have."""
-    for at, record in enumerate(records_of(output), 1):
-        if at == 1:
+    for index, record in enumerate(records_of(output), 1):
+        if index == 1:
             _check_fields(record, where)
         if number is not None:
-            if at == number:
-                yield at, record
+            if index == number:
+                yield index, record
                 return
         elif all(record[name].casefold() == text.casefold() for name, text in where.items()):
-            yield at, record
+            yield index, record
 
 
 def _check_fields(record: Mapping[str, str], where: Mapping[str, str]) -> None:

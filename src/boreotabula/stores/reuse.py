@@ -52,17 +52,17 @@ class OldOutput:
         """Whether files with these keys, in order, would give just the same output."""
         # What the files decide among them follows from all of them: it is the same, too.
         lengths = {name: len(key) for name, key in keys.items()}
-        known = [(n, key[: lengths.get(n, 0)]) for n, key in self.written.keys.items()]
-        return known == list(keys.items())
+        known_places = [(n, key[: lengths.get(n, 0)]) for n, key in self.written.keys.items()]
+        return known_places == list(keys.items())
 
     def part(self, reading: FileReading, key: str) -> Part | None:
         """The bytes that hold the records of a file, if they would be the same again."""
-        if self.written.keys.get(reading.name) != key or not may_be_taken(reading):
+        if self.written.keys.get(reading.name) != key or not is_reusable(reading):
             return None
         return self.written.parts.get(reading.name)
 
 
-def may_be_taken(reading: FileReading) -> bool:
+def is_reusable(reading: FileReading) -> bool:
     """Whether the records of a file depend on nothing else: a copied tab's depend on the other."""
     return reading.read and not any(tab.is_copy for tab in reading.tabs)
 
@@ -70,12 +70,12 @@ def may_be_taken(reading: FileReading) -> bool:
 def old_output(out: Path, record: Mapping[str, Any] | None) -> OldOutput | None:
     """The output of an earlier run; None if there is none, or it was changed since."""
     try:
-        found = (record or {})["written"]
+        result = (record or {})["written"]
         written = Written(
-            int(found["size"]),
-            int(found["modified_ns"]),
-            {str(name): str(key) for name, key in found["keys"].items()},
-            {str(name): (int(start), int(end)) for name, (start, end) in found["parts"].items()},
+            int(result["size"]),
+            int(result["modified_ns"]),
+            {str(name): str(key) for name, key in result["keys"].items()},
+            {str(name): (int(start), int(end)) for name, (start, end) in result["parts"].items()},
         )
         now = out.stat()
     except (KeyError, TypeError, ValueError, OSError, AttributeError):
@@ -107,6 +107,6 @@ class _Limited:
 
     def read(self, size: int = -1) -> bytes:
         """The next bytes; none at the end."""
-        found = self._stream.read(min(size, self._left) if size >= 0 else self._left)
-        self._left -= len(found)
-        return found
+        content = self._stream.read(min(size, self._left) if size >= 0 else self._left)
+        self._left -= len(content)
+        return content

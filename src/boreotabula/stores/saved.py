@@ -54,23 +54,23 @@ class SavedOutput:
 
     def digest_of(self, file: str) -> str:
         """The digest of a source file as it was read; empty if it was not."""
-        files = (one for one in self.record["files"] if one["file"] == file)
-        return next((str(one["sha256"]) for one in files), "")
+        files = (value for value in self.record["files"] if value["file"] == file)
+        return next((str(file["sha256"]) for file in files), "")
 
     @property
     def partition(self) -> Sequence[str] | None:
         """The fields that part it, if it is a dataset; None if it is a file."""
-        found = self.record.get("partition")
-        return None if found is None else [str(one) for one in found]
+        result = self.record.get("partition")
+        return None if result is None else [str(value) for value in result]
 
     def part_files(self) -> list[Path]:
         """The files of a dataset, as the run wrote them. Raises CallError if one is not there."""
         below = f"{self.table}/" if len(self.record["tables"]) > 1 else ""
-        names = [str(one) for one in self.record["written"]["files"]]
-        files = [self.path / one.removeprefix(below) for one in names if one.startswith(below)]
-        for one in files:
-            if not one.is_file():
-                raise CallError(f"“{one}” is missing, so its records are too; run extract again")
+        names = [str(value) for value in self.record["written"]["files"]]
+        files = [self.path / name.removeprefix(below) for name in names if name.startswith(below)]
+        for file in files:
+            if not file.is_file():
+                raise CallError(f"“{file}” is missing, so its records are too; run extract again")
         return in_order_of_parts(files, self.path)
 
     @property
@@ -81,8 +81,8 @@ class SavedOutput:
     @property
     def field_types(self) -> Mapping[str, str]:
         """The layout type of each field of the table, in order."""
-        described = next(one for one in self.record["tables"] if one["table"] == self.table)
-        return {str(one["field"]): str(one["type"]) for one in described["fields"]}
+        described = next(value for value in self.record["tables"] if value["table"] == self.table)
+        return {str(value["field"]): str(value["type"]) for value in described["fields"]}
 
     @property
     def bare(self) -> bool:
@@ -99,33 +99,33 @@ class SavedOutput:
     @property
     def units(self) -> Mapping[str, str]:
         """What the numbers of fields are counted in, where the layout says so."""
-        described = next(one for one in self.record["tables"] if one["table"] == self.table)
-        return {str(one["field"]): str(one.get("unit", "")) for one in described["fields"]}
+        described = next(value for value in self.record["tables"] if value["table"] == self.table)
+        return {str(value["field"]): str(value.get("unit", "")) for value in described["fields"]}
 
     @property
     def choices(self) -> Mapping[str, Sequence[str]]:
         """The values that the layout lists for a field, in its order."""
-        described = next(one for one in self.record["tables"] if one["table"] == self.table)
+        described = next(value for value in self.record["tables"] if value["table"] == self.table)
         return {
-            str(one["field"]): [str(text) for text in one["choices"]]
-            for one in described["fields"]
-            if isinstance(one.get("choices"), list)
+            str(value["field"]): [str(text) for text in value["choices"]]
+            for value in described["fields"]
+            if isinstance(value.get("choices"), list)
         }
 
     @property
     def headings(self) -> Mapping[str, str]:
         """The heading of each field, as a workbook that was there spells it."""
-        described = next(one for one in self.record["tables"] if one["table"] == self.table)
+        described = next(value for value in self.record["tables"] if value["table"] == self.table)
         return {
-            str(one["field"]): str(one.get("heading", one["field"]))
-            for one in described["fields"]
-            if one.get("heading", "") is not None and one["field"] in self.written_types
+            str(value["field"]): str(value.get("heading", value["field"]))
+            for value in described["fields"]
+            if value.get("heading", "") is not None and value["field"] in self.written_types
         }
 
     @property
     def tab(self) -> str:
         """The tab that holds the table, if the output is a workbook."""
-        described = next(one for one in self.record["tables"] if one["table"] == self.table)
+        described = next(value for value in self.record["tables"] if value["table"] == self.table)
         return str(described.get("tab") or self.table)
 
 
@@ -162,7 +162,7 @@ def output_before(saved: SavedOutput) -> SavedOutput:
         record = _record(text_of(kept.with_name(kept.name + ".json")))
     except (OSError, ValueError):
         record = None
-    tables = [str(one["table"]) for one in (record or {}).get("tables", ())]
+    tables = [str(value["table"]) for value in (record or {}).get("tables", ())]
     if record is None or not kept.is_file() or saved.table not in tables:
         raise CallError(
             f"nothing is kept of “{saved.path}” from before: no run has changed it since it was"
@@ -182,7 +182,7 @@ def output_and_run(place: Place, table: str | None = None) -> tuple[SavedOutput,
     record = earlier_record(place)
     if record is None and earlier_record(place.parent) is not None:
         return saved_output(place, table), last_run_folder(place.parent)
-    tables = [str(one["table"]) for one in (record or {}).get("tables", ())]
+    tables = [str(value["table"]) for value in (record or {}).get("tables", ())]
     saved = saved_output(place, table or (tables[0] if len(tables) > 1 else None))
     return saved, last_run_folder(place)
 
@@ -202,9 +202,9 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
     Raises CallError if it was not written by a run, or has no such table.
     """
     if isinstance(place, DatabaseAddress) or (is_base(place) and place.is_file()):
-        found = _in_base(place, table)
-        if found is not None:
-            return found
+        in_base = _in_base(place, table)
+        if in_base is not None:
+            return in_base
     if isinstance(place, DatabaseAddress):
         raise CallError(
             f"no run has written into the database “{place}”, or its records of runs were deleted"
@@ -224,7 +224,7 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
             f"“{path}” has no run folder “{run_folder(path).name}” beside it, so it is not known"
             " where its records come from; name an output of extract"
         )
-    tables = [str(one["table"]) for one in record.get("tables", ())] or ["records"]
+    tables = [str(value["table"]) for value in record.get("tables", ())] or ["records"]
     wanted = table or tables[0]
     if wanted not in tables or (table is None and len(tables) > 1):
         raise CallError(f"“{out}” has the tables {', '.join(tables)}; choose one with --table")
@@ -257,18 +257,18 @@ def _in_base(place: Place, table: str | None) -> SavedOutput | None:
     record = _record(kept[target])
     if record is None:
         raise CallError(f"the record of “{place}” › {target} is damaged; run extract again")
-    names = {str(one.get("tab") or one["table"]).casefold(): str(one["table"])
-             for one in record["tables"]}  # fmt: skip
+    names = {str(value.get("tab") or value["table"]).casefold(): str(value["table"])
+             for value in record["tables"]}  # fmt: skip
     return output_in_base(place, names[target.casefold()], record)
 
 
 def _record(text: str) -> Mapping[str, Any] | None:
     """The record of a run from its text; None if it is damaged."""
     try:
-        found = json.loads(text)
+        loads = json.loads(text)
     except (ValueError, RecursionError):
         return None
-    return found if is_record(found) else None
+    return loads if is_record(loads) else None
 
 
 def output_in_base(

@@ -17,8 +17,8 @@ import pyarrow as pa
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, SourceFile
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.own import turn_of
-from boreotabula.batch.read_all import Means
+from boreotabula.batch.private_files import turn_of
+from boreotabula.batch.read_all import ReadOptions
 from boreotabula.batch.run.earlier import earlier_record
 from boreotabula.batch.run.gather import Run
 from boreotabula.batch.run_folders import run_folder
@@ -35,7 +35,7 @@ class Task:
 
     layout: Layout
     inbox: Inbox
-    means: Means
+    means: ReadOptions
     digests: Mapping[str, str]
     """Of each file, by its name; empty of those that cannot be read."""
 
@@ -169,5 +169,5 @@ def schemas_of(layout: Layout) -> dict[str, pa.Schema]:
 def written_schema(layout: Layout, schema: pa.Schema) -> pa.Schema:
     """The columns of a table that are written: without those that say where a record is from, if
     the layout wants none."""
-    kept = [one for one in schema if layout.spec.provenance or one.name not in PROVENANCE]
+    kept = [value for value in schema if layout.spec.provenance or value.name not in PROVENANCE]
     return pa.schema(kept)

@@ -72,8 +72,8 @@ def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
     """The cell style of each column, made for its number format."""
     made: dict[str, int] = {}
     styles: list[int | None] = []
-    for one in schema:
-        form = field_type(one).sheet_format
+    for value in schema:
+        form = field_type(value).sheet_format
         if form is not None and form not in made:
             made[form] = package.style(form)
         styles.append(made[form] if form is not None else None)
@@ -91,9 +91,9 @@ def fill(package: Package, part: str, rows: SheetRows) -> None:
         columns[:] = [
             etree.Element(
                 etree.QName(etree.QName(columns).namespace, "col"),
-                min=str(at), max=str(at), width=str(width), customWidth="1",
+                min=str(index), max=str(index), width=str(width), customWidth="1",
             )
-            for at, width in enumerate(rows.widths, 1)
+            for index, width in enumerate(rows.widths, 1)
         ]  # fmt: skip
     before, after = sheet.before_and_after()
     package.sheets[part] = Replaced(before + rows.heading_row(), rows.content, after)
@@ -106,18 +106,18 @@ def fit_table(package: Package, table: str, whole: str, names: Sequence[str]) ->
     filtered by stays."""
     root = package.tree(table)
     root.set("ref", whole)
-    for one in root.findall("{*}autoFilter"):
-        one.set("ref", whole)
-        for order in one.findall("{*}sortState"):
-            one.remove(order)
-    for one in root.findall("{*}sortState"):
-        root.remove(one)
+    for column in root.findall("{*}autoFilter"):
+        column.set("ref", whole)
+        for order in column.findall("{*}sortState"):
+            column.remove(order)
+    for column in root.findall("{*}sortState"):
+        root.remove(column)
     columns = root.find("{*}tableColumns")
     kept = {one.get("name", ""): one for one in columns}
     if list(kept) != list(names):
         free = max((int(one.get("id", "0")) for one in columns), default=0)
-        for one in list(columns):
-            columns.remove(one)
+        for column in list(columns):
+            columns.remove(column)
         for name in names:
             if name in kept:
                 columns.append(kept[name])

@@ -40,17 +40,17 @@ class CellMarkup:
         since_1904: bool = False,
     ) -> None:
         """`columns` are those of the sheet, counted from 0; `styles` the cell style of each."""
-        self.kinds = [field_type(one) for one in schema]
-        self.letters = [column_letters(one) for one in columns]
+        self.kinds = [field_type(value) for value in schema]
+        self.letters = [column_letters(column) for column in columns]
         self._zero = _DAY_ZERO[since_1904]
-        given = styles or [None] * len(schema)
-        self._marks = ["" if one is None else f' s="{one}"' for one in given]
+        numbers = styles or [None] * len(schema)
+        self._marks = ["" if index is None else f' s="{index}"' for index in numbers]
 
-    def cells(self, at: int, column: pa.Array, numbers: pa.Array) -> pa.Array:
+    def cells(self, index: int, column: pa.Array, numbers: pa.Array) -> pa.Array:
         """The markup of the cells of the column at a place of the schema; nothing where there is no
         value. `numbers` are those of the rows, counted from 1, as texts."""
-        lead, mark = f'<c r="{self.letters[at]}', self._marks[at]
-        kind = self.kinds[at]
+        lead, mark = f'<c r="{self.letters[index]}', self._marks[index]
+        kind = self.kinds[index]
         if kind.nature is Nature.YES_NO:
             bits = column.cast(pa.int8()).cast(pa.string())
             return _joined(lead, numbers, f'"{mark} t="b"><v>', bits, "</v></c>")
@@ -63,8 +63,8 @@ class CellMarkup:
             if not pc.any(left_over).as_py():
                 return written
             texts = pc.if_else(left_over, _decoded(self._texts(column, kind)), None)
-            said = _joined(lead, numbers, '" t="inlineStr"><is><t>', texts, "</t></is></c>")
-            return pc.if_else(left_over, said, written)
+            joined = _joined(lead, numbers, '" t="inlineStr"><is><t>', texts, "</t></is></c>")
+            return pc.if_else(left_over, joined, written)
         head = f'"{mark} t="inlineStr"><is><t xml:space="preserve">'
         return _joined(lead, numbers, head, _decoded(texts), "</t></is></c>")
 
@@ -82,7 +82,7 @@ class CellMarkup:
 
     def _serials(self, column: pa.Array) -> pa.Array:
         once = column.dictionary_encode()
-        serials = [self._serial(one) for one in once.dictionary.to_pylist()]
+        serials = [self._serial(value) for value in once.dictionary.to_pylist()]
         return pc.take(pa.array(serials, pa.string()), once.indices)
 
     def _serial(self, value: object) -> str | None:
@@ -104,7 +104,9 @@ class CellMarkup:
     def _texts(self, column: pa.Array, kind: FieldType) -> pa.Array:
         texts = column_text(column, kind)
         once = texts if pa.types.is_dictionary(texts.type) else texts.dictionary_encode()
-        found = [None if one is None else xml_text(one) for one in once.dictionary.to_pylist()]
+        result = [
+            None if value is None else xml_text(value) for value in once.dictionary.to_pylist()
+        ]
         for text in once.dictionary.to_pylist():
             if text is not None and len(text) > _MOST_SIGNS:
                 raise CallError(
@@ -112,7 +114,7 @@ class CellMarkup:
                     f" {_MOST_SIGNS:,};"
                     " write .csv or .parquet instead"
                 )
-        return pa.DictionaryArray.from_arrays(once.indices, pa.array(found, pa.string()))
+        return pa.DictionaryArray.from_arrays(once.indices, pa.array(result, pa.string()))
 
 
 def heading_cell(address: str, text: str, style: int | None = None) -> str:
@@ -167,19 +169,19 @@ class SheetRows:
         start = 2 + self.count
         numbers = pa.array(map(str, range(start, start + batch.num_rows)), pa.string())
         parts: list[pa.Array | str] = ['<row r="', numbers, '">']
-        for at, column in enumerate(batch.columns):
+        for index, column in enumerate(batch.columns):
             if self.count < _LOOKED_AT:
-                self._measure(at, column)
-            parts.append(self._markup.cells(at, column, numbers))
+                self._measure(index, column)
+            parts.append(self._markup.cells(index, column, numbers))
         lines = pc.binary_join_element_wise(*parts, "</row>", "")
         self.content.write("".join(lines.to_pylist()).encode())
         self.count += batch.num_rows
 
-    def _measure(self, at: int, column: pa.Array) -> None:
-        kind = self._markup.kinds[at]
+    def _measure(self, index: int, column: pa.Array) -> None:
+        kind = self._markup.kinds[index]
         texts = column_text(column.slice(0, _LOOKED_AT), kind).unique().to_pylist()
-        longest = max((len(one) for one in texts if one is not None), default=0)
-        self.widths[at] = max(self.widths[at], min(longest + 2, _WIDEST))
+        longest = max((len(text) for text in texts if text is not None), default=0)
+        self.widths[index] = max(self.widths[index], min(longest + 2, _WIDEST))
 
 
 def xml_text(text: str) -> str:
@@ -190,7 +192,7 @@ def xml_text(text: str) -> str:
 def without_forbidden(text: str) -> str:
     """Text whose signs that XML cannot hold are written as ECMA-376 22.4.2.4 says."""
     return _FORBIDDEN.sub(
-        lambda found: f"_x{ord(found[0]):04X}_" if len(found[0]) == 1 else f"_x005F_{found[0][1:]}",
+        lambda match: f"_x{ord(match[0]):04X}_" if len(match[0]) == 1 else f"_x005F_{match[0][1:]}",
         text,
     )
 

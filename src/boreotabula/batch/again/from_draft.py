@@ -63,12 +63,12 @@ def draft_amendments(
     yield from _words_of_reading(layout, new.sketch)
 
 
-def _same_fields(own: HeadingList, others: HeadingList) -> dict[str, str]:
+def _same_fields(own: HeadingList, other_heading_list: HeadingList) -> dict[str, str]:
     """The field of the layout that each field of the draft is, by the headings that both know; of
     several the one that most tabs speak for."""
     field_of = {normal_form(use.heading): use.field for use in own.of("column")}
     votes: dict[str, Counter[str]] = {}
-    for use in others.of("column"):
+    for use in other_heading_list.of("column"):
         field = field_of.get(normal_form(use.heading))
         if field:
             votes.setdefault(use.field, Counter())[field] += len(use.places)
@@ -114,46 +114,46 @@ def _words_of_tabs(
     further = [change for _, _, change in labels]
     if languages:
         further.append(of_part("reading", "languages", languages))
-    for (file, tab), some in by_first_tab.items():
-        words = [f"“{use.heading}” is “{same[use.field]}”" for use, _ in some]
+    for (file, tab), group in by_first_tab.items():
+        words = [f"“{use.heading}” is “{same[use.field]}”" for use, _ in group]
         words += [f"“{label}” is “{field}”" for label, field, _ in labels]
         words += [f"dates are in “{language}”" for language in languages]
-        changes = [*(change for _, change in some), *further]
-        said = f"as a new draft pairs them, {_in_a_row(words)}"
-        yield Amendment(said, place_of(file, tab), all_of(changes))
+        changes = [*(change for _, change in group), *further]
+        message = f"as a new draft pairs them, {_in_a_row(words)}"
+        yield Amendment(message, place_of(file, tab), all_of(changes))
     for use, change in headings:
-        said = f"“{use.heading}” is “{same[use.field]}”, as a new draft reads it"
-        yield Amendment(said, place_of(*use.first), change)
+        message = f"“{use.heading}” is “{same[use.field]}”, as a new draft reads it"
+        yield Amendment(message, place_of(*use.first), change)
     for label, field, change in labels:
         yield Amendment(f"“{label}” is a label of “{field}”", "", change)
     if languages:
-        said = f"dates are written in other languages too: {', '.join(languages)}"
-        yield Amendment(said, "", of_part("reading", "languages", languages))
+        message = f"dates are written in other languages too: {', '.join(languages)}"
+        yield Amendment(message, "", of_part("reading", "languages", languages))
 
 
 _MOST_WORDS = 8
 
 
 def _in_a_row(words: Sequence[str]) -> str:
-    more = len(words) - _MOST_WORDS
-    return ", ".join(words[:_MOST_WORDS]) + (f" and {more} more" if more > 0 else "")
+    count = len(words) - _MOST_WORDS
+    return ", ".join(words[:_MOST_WORDS]) + (f" and {count} more" if count > 0 else "")
 
 
 def _unknown_labels(
     layout: Layout, sketch: Sketch, same: Mapping[str, str]
 ) -> Iterator[tuple[str, str, Change]]:
     """The labels by which a draft finds the stamps of the layout, and the layout does not."""
-    known = [
+    known_patterns = [
         label for form in layout.plan.forms for source in form.sources for label in source.labels
     ]
     for name, source in sketch.stamps.items():
         for label in _labels(source) if name in same else ():
-            if not any(pattern.match(label) is not None for pattern in known):
+            if not any(pattern.match(label) is not None for pattern in known_patterns):
                 yield label, same[name], label_known(same[name], label)
 
 
-def _missing(known: Sequence[str], drafted: Any) -> list[str]:
-    return [one for one in listed(drafted) if one not in known]
+def _missing(known_texts: Sequence[str], drafted: Any) -> list[str]:
+    return [text for text in listed(drafted) if text not in known_texts]
 
 
 def _types(
@@ -184,9 +184,9 @@ def _words_of_reading(layout: Layout, sketch: Sketch) -> Iterator[Amendment]:
     named = [text for block in layout.spec.block for text in block.totals]
     totals = _missing(named, sketch.block.get("totals"))
     if totals:
-        said = f"{_in_a_row([f'“{text}”' for text in totals])} hold sums"
-        yield Amendment(said, "", of_block("totals", totals))
+        message = f"{_in_a_row([f'“{text}”' for text in totals])} hold sums"
+        yield Amendment(message, "", of_block("totals", totals))
     signs = _missing(layout.spec.reading.empty, sketch.reading.get("empty"))
     if signs:
-        said = f"{_in_a_row([f'“{text}”' for text in signs])} stand for nothing"
-        yield Amendment(said, "", of_part("reading", "empty", signs))
+        message = f"{_in_a_row([f'“{text}”' for text in signs])} stand for nothing"
+        yield Amendment(message, "", of_part("reading", "empty", signs))

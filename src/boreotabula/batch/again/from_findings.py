@@ -51,8 +51,8 @@ def finding_amendments(
 ) -> Iterator[Amendment]:
     """What the findings of a run and its unknown headings speak for."""
     by_kind: dict[FindingKind, list[Finding]] = {}
-    for one in run.findings:
-        by_kind.setdefault(one.kind, []).append(one)
+    for finding in run.findings:
+        by_kind.setdefault(finding.kind, []).append(finding)
     yield from _of_tabs(layout, by_kind, inbox, limits)
     yield from _of_stamps(layout, by_kind, inbox, limits)
     yield from _of_headings(layout, inbox, limits)
@@ -67,13 +67,13 @@ def _of_headings(layout: Layout, inbox: Inbox, limits: Limits) -> Iterator[Amend
     suggested = suggestions(headings, layout.plan)
     for use in headings.of("unknown"):
         tabs = counted(len(use.places), "tab")
-        for one in suggested.get(use.heading, ()):
-            if one.certainty >= _CERTAIN:
+        for suggestion in suggested.get(use.heading, ()):
+            if suggestion.certainty >= _CERTAIN:
                 yield Amendment(
-                    f"“{use.heading}” ({tabs}) means “{one.field}” ({one.certainty:.0%} certain:"
-                    f" {one.why})",
+                    f"“{use.heading}” ({tabs}) means “{suggestion.field}”"
+                    f" ({suggestion.certainty:.0%} certain: {suggestion.why})",
                     place_of(*use.first),
-                    heading_known(one.field, use.heading),
+                    heading_known(suggestion.field, use.heading),
                 )
     headed = {use.field for use in headings.uses if use.field}
     for use in headings.of("unknown"):
@@ -82,11 +82,11 @@ def _of_headings(layout: Layout, inbox: Inbox, limits: Limits) -> Iterator[Amend
         if any(use.lacking[field] == len(use.places) for field in headed):
             continue
         name = field_name(use.heading, layout.spec.fields)
-        known = normal_form(name.replace("_", " ")) == normal_form(use.heading)
+        is_known = normal_form(name.replace("_", " ")) == normal_form(use.heading)
         yield Amendment(
             f"“{use.heading}” ({counted(len(use.places), 'tab')}) is a new column",
             place_of(*use.first),
-            new_field(name, _type_below(use), "" if known else use.heading),
+            new_field(name, _type_below(use), "" if is_known else use.heading),
         )
 
 
@@ -106,29 +106,29 @@ def _type_below(use: HeadingUse) -> str:
 
 def _of_totals(by_kind: dict[FindingKind, list[Finding]]) -> Iterator[Amendment]:
     for kind in (LOOKS_LIKE_TOTAL, TOTAL_LIKELY):
-        for one in by_kind.get(kind, ()):
-            if one.found.strip():
-                word = total_pattern(one.found).rstrip("*")
+        for finding in by_kind.get(kind, ()):
+            if finding.found.strip():
+                word = total_pattern(finding.found).rstrip("*")
                 # Sums by chance are a warning, and the record is kept: a word must speak for it.
                 if kind is TOTAL_LIKELY and not word:
                     continue
-                text = f"{word}*" if word else one.found
+                text = f"{word}*" if word else finding.found
                 yield Amendment(
-                    f"“{one.found}” holds sums",
-                    place_of(one.file, one.tab, one.cell),
+                    f"“{finding.found}” holds sums",
+                    place_of(finding.file, finding.tab, finding.cell),
                     of_block("totals", [text]),
                 )
 
 
 def _of_nothing(by_kind: dict[FindingKind, list[Finding]]) -> Iterator[Amendment]:
     """Signs that stand where values belong."""
-    told = [*by_kind.get(VALUE_NOT_CONVERTED, ()), *by_kind.get(COLUMN_NOT_CONVERTED, ())]
-    for one in told:
-        if one.found.strip() in NOTHING:
+    values = [*by_kind.get(VALUE_NOT_CONVERTED, ()), *by_kind.get(COLUMN_NOT_CONVERTED, ())]
+    for value in values:
+        if value.found.strip() in NOTHING:
             yield Amendment(
-                f"“{one.found}” stands for nothing",
-                place_of(one.file, one.tab, one.cell),
-                of_part("reading", "empty", [one.found.strip()]),
+                f"“{value.found}” stands for nothing",
+                place_of(value.file, value.tab, value.cell),
+                of_part("reading", "empty", [value.found.strip()]),
             )
 
 
@@ -137,22 +137,22 @@ _MOST_TEXTS = 12
 
 def _of_texts(run: Run) -> Iterator[Amendment]:
     """Texts that several tabs bear in the same words."""
-    if not any(one.kind == TEXTS_REPEATED for one in run.findings):
+    if not any(finding.kind == TEXTS_REPEATED for finding in run.findings):
         return
     tabs: dict[str, set[tuple[str, str]]] = {}
     first: dict[str, str] = {}
-    for one in run.unplaced:
-        if one.finding == TEXTS_UNPLACED.code:
-            tabs.setdefault(one.text, set()).add((one.file, one.tab))
-            first.setdefault(one.text, place_of(one.file, one.tab, one.cell))
-    texts = [text for text, some in tabs.items() if len(some) >= _SEVERAL][:_MOST_TEXTS]
+    for cell in run.unplaced:
+        if cell.finding == TEXTS_UNPLACED.code:
+            tabs.setdefault(cell.text, set()).add((cell.file, cell.tab))
+            first.setdefault(cell.text, place_of(cell.file, cell.tab, cell.cell))
+    texts = [text for text, tab in tabs.items() if len(tab) >= _SEVERAL][:_MOST_TEXTS]
     if texts:
-        more = f" and {counted(len(texts) - 1, 'text')} more" if len(texts) > 1 else ""
+        extra = f" and {counted(len(texts) - 1, 'text')} more" if len(texts) > 1 else ""
         yield Amendment(
-            f"“{texts[0]}”{more} are outside the tables of several tabs, in the same words",
+            f"“{texts[0]}”{extra} are outside the tables of several tabs, in the same words",
             first[texts[0]],
             # An asterisk in a text is the sign itself.
-            of_part("", "boilerplate", [one.replace("*", "[*]") for one in texts]),
+            of_part("", "boilerplate", [text.replace("*", "[*]") for text in texts]),
         )
 
 
@@ -166,13 +166,13 @@ def _of_tabs(
     patterns = layout.spec.tabs.named if layout.spec.tabs else ()
     if not patterns:
         return
-    found = [(one.file, one.tab) for one in by_kind.get(TAB_NOT_CHOSEN, ())]
-    without = {one.file for one in by_kind.get(NO_TAB_MATCHES, ())}
-    sources = [one for one in inbox.taken if one.name in without]
+    places = [(finding.file, finding.tab) for finding in by_kind.get(TAB_NOT_CHOSEN, ())]
+    without = {finding.file for finding in by_kind.get(NO_TAB_MATCHES, ())}
+    sources = [source for source in inbox.taken if source.name in without]
     for looked in look_into(sources, limits):
-        found += [(looked.file, sheet.name) for sheet in looked.sheets]
+        places += [(looked.file, sheet.name) for sheet in looked.sheets]
     for text, (file, tab) in {
-        _tab_pattern(tab, patterns): (file, tab) for file, tab in reversed(found)
+        _tab_pattern(tab, patterns): (file, tab) for file, tab in reversed(places)
     }.items():
         yield Amendment(
             f"the tab “{tab}” looks like those that are read",
@@ -184,7 +184,7 @@ def _of_tabs(
 def _tab_pattern(tab: str, patterns: Sequence[str]) -> str:
     """A pattern for a tab, with the capture of the others in the place of its number or last
     word."""
-    captures = [one for text in patterns for one in pattern(text, Kind.TAB).captures]
+    captures = [capture for text in patterns for capture in pattern(text, Kind.TAB).captures]
     word, gap, last = tab.rpartition(" ")
     return f"{word}{gap}{{{captures[0]}}}" if captures and word and last else tab
 
@@ -197,9 +197,9 @@ def _of_stamps(
     lost = by_kind.get(STAMP_NOT_FOUND, [])
     if not lost:
         return
-    told = {one.file for one in lost}
-    others = [one for one in inbox.taken if one.name not in told][:_SOME]
-    sources = [one for one in inbox.taken if one.name in told][:_SOME] + others
+    texts = {finding.file for finding in lost}
+    other_sources = [source for source in inbox.taken if source.name not in texts][:_SOME]
+    sources = [source for source in inbox.taken if source.name in texts][:_SOME] + other_sources
     looked = look_into(sources, limits)
     stamps = {
         source.field: source
@@ -208,17 +208,17 @@ def _of_stamps(
         if source.labels
     }
     for name, stamp in stamps.items():
-        tabs = {(one.file, one.tab) for one in lost if one.field == name}
-        usual = {spot for one in looked for sheet in one.sheets for spot in _spots(sheet, stamp)}
+        tabs = {(finding.file, finding.tab) for finding in lost if finding.field == name}
+        usual = {spot for file in looked for sheet in file.sheets for spot in _spots(sheet, stamp)}
         for file, sheet in _sheets(looked, tabs):
             every = [source for source in stamps.values() if source.labels]
             for pair in _unknown_pairs(sheet, every):
                 like = _likeness(pair.label, stamp)
-                here = (pair.row, pair.column) in usual
-                if (here or like >= _LIKE) and _fits(pair, layout, name):
+                is_here = (pair.row, pair.column) in usual
+                if (is_here or like >= _LIKE) and _fits(pair, layout, name):
                     yield Amendment(
                         f"“{pair.label}” is where the label of “{name}” was"
-                        if here
+                        if is_here
                         else f"“{pair.label}” is like the label of “{name}”",
                         place_of(file, sheet.name),
                         label_known(name, pair.label),
@@ -230,10 +230,10 @@ _LIKE = 70
 
 
 def _sheets(looked: Sequence[Looked], tabs: set[tuple[str, str]]) -> Iterator[tuple[str, Sheet]]:
-    for one in looked:
-        for sheet in one.sheets:
-            if (one.file, sheet.name) in tabs:
-                yield one.file, sheet
+    for file in looked:
+        for sheet in file.sheets:
+            if (file.file, sheet.name) in tabs:
+                yield file.file, sheet
 
 
 def _spots(sheet: Sheet, stamp: StampPlan) -> Iterator[tuple[int, int]]:
@@ -252,7 +252,9 @@ def _unknown_pairs(sheet: Sheet, stamps: Sequence[StampPlan]) -> Iterator[Pair]:
     """The labelled values of a tab whose labels no stamp knows."""
     tables = tables_of(sheet)
     for pair in pairs_of(sheet, tables):
-        if not any(one.match(pair.label) is not None for some in stamps for one in some.labels):
+        if not any(
+            label.match(pair.label) is not None for stamp in stamps for label in stamp.labels
+        ):
             yield pair
 
 
@@ -260,7 +262,7 @@ def _likeness(label: str, stamp: StampPlan) -> float:
     from rapidfuzz import fuzz  # only needed where a label is not known
 
     form = normal_form(label)
-    return max(fuzz.ratio(form, normal_form(one.text.strip("*"))) for one in stamp.labels)
+    return max(fuzz.ratio(form, normal_form(label.text.strip("*"))) for label in stamp.labels)
 
 
 def _fits(pair: Pair, layout: Layout, field: str) -> bool:

@@ -120,18 +120,22 @@ class _Search:
                 return
 
     def _try(self, change: Amendment) -> None:
-        other = self._layout_with([change])
-        if other is None:
+        other_layout = self._layout_with([change])
+        if other_layout is None:
             return  # it would contradict what a person wrote
         # What files are read may depend on the change.
-        run = read_figures(other, _those_of(look(other), self.inbox), self.limits, None)
+        run = read_figures(
+            other_layout, _those_of(look(other_layout), self.inbox), self.limits, None
+        )
         if _rank(run) < _rank(self.best):
             self.best = run
             self.taken.append(change)
 
-    def _layout_with(self, more: Sequence[Amendment]) -> Layout | None:
+    def _layout_with(self, more_amendments: Sequence[Amendment]) -> Layout | None:
         try:
-            return Layout.load(self.layout.path, amended(self.text, [*self.taken, *more]))
+            return Layout.load(
+                self.layout.path, amended(self.text, [*self.taken, *more_amendments])
+            )
         except LayoutError:
             return None
 
@@ -139,38 +143,40 @@ class _Search:
 def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterator[Amendment]:
     """Patterns of files that leave some out by a number or period alone, though their tabs are read
     without an error."""
-    left_out = [one.name for one in inbox.left_out if one.why == NO_PATTERN]
+    left_out = [omission.name for omission in inbox.left_out if omission.why == NO_PATTERN]
     if not left_out:
         return
-    known = {source.name for source in inbox.taken}
+    known_texts = {source.name for source in inbox.taken}
     for old in layout.spec.source.include:
         new = without_periods(old)
         if new == old:
             continue
         opened = Amendment("", "", pattern_changed("source", "include", old, new))
         try:
-            other = Layout.load(layout.path, amended(text, [opened]))
+            other_layout = Layout.load(layout.path, amended(text, [opened]))
         except LayoutError:
             continue  # it would contradict what a person wrote
-        more = look(other)
-        added = tuple(source for source in more.taken if source.name not in known)
+        more_inbox = look(other_layout)
+        added = tuple(source for source in more_inbox.taken if source.name not in known_texts)
         if not added:
             continue
-        run = read_figures(other, replace(more, taken=added[:_MOST_FILES]), limits, None)
+        run = read_figures(
+            other_layout, replace(more_inbox, taken=added[:_MOST_FILES]), limits, None
+        )
         if run.record_count and not run.severities[Severity.ERROR]:
-            known |= {source.name for source in added}
+            known_texts |= {source.name for source in added}
             text = amended(text, [opened])
             files = counted(len(added), "file")
-            said = f"{files} more would be read without an error if “{old}” were “{new}”"
-            yield replace(opened, said=said, where=added[0].name)
+            message = f"{files} more would be read without an error if “{old}” were “{new}”"
+            yield replace(opened, said=message, where=added[0].name)
 
 
 def _with_more(inbox: Inbox, before: Inbox, after: Inbox) -> Inbox:
     """Some files, and those that are taken only afterwards."""
-    names = {one.name for one in inbox.taken} | (
-        {one.name for one in after.taken} - {one.name for one in before.taken}
+    names = {source.name for source in inbox.taken} | (
+        {source.name for source in after.taken} - {source.name for source in before.taken}
     )
-    return replace(after, taken=tuple(one for one in after.taken if one.name in names))
+    return replace(after, taken=tuple(source for source in after.taken if source.name in names))
 
 
 def _rank(run: Run) -> tuple[int, ...]:
@@ -186,13 +192,13 @@ def _rank(run: Run) -> tuple[int, ...]:
 
 def _those_in_question(inbox: Inbox, run: Run) -> Inbox:
     """The files of which something was said, and some of the others to hold them against."""
-    said = {one.file for one in run.findings}
-    first = [one for one in inbox.taken if one.name in said]
-    rest = [one for one in inbox.taken if one.name not in said]
-    names = {one.name for one in [*first, *rest][:_MOST_FILES]}
-    return replace(inbox, taken=tuple(one for one in inbox.taken if one.name in names))
+    texts = {finding.file for finding in run.findings}
+    first = [source for source in inbox.taken if source.name in texts]
+    rest = [source for source in inbox.taken if source.name not in texts]
+    names = {source.name for source in [*first, *rest][:_MOST_FILES]}
+    return replace(inbox, taken=tuple(source for source in inbox.taken if source.name in names))
 
 
 def _those_of(inbox: Inbox, like: Inbox) -> Inbox:
-    names = {one.name for one in like.taken}
-    return replace(inbox, taken=tuple(one for one in inbox.taken if one.name in names))
+    names = {source.name for source in like.taken}
+    return replace(inbox, taken=tuple(source for source in inbox.taken if source.name in names))

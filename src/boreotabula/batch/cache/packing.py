@@ -55,19 +55,19 @@ class Streams:
         content = self.content
         if content is None:
             return None
-        found = []
+        batches = []
         for start, end in pairwise([0, *self.ends]):
             with pa.ipc.open_stream(content.slice(start, end - start)) as reader:
-                found.append(list(reader))
-        return found
+                batches.append(list(reader))
+        return batches
 
     def batch(self, place: Place, tab: int, table: str) -> pa.RecordBatch:
         """The records of a table of a tab."""
         if self._batches is None:
             return self.anew(tab, table)
         group, number = place
-        (once,), others = self._batches[2 * group], self._batches[2 * group + 1]
-        return _read(once, number, others[number], self.columns[group])
+        (once,), values = self._batches[2 * group], self._batches[2 * group + 1]
+        return _read(once, number, values[number], self.columns[group])
 
 
 @dataclass(frozen=True)
@@ -112,7 +112,7 @@ def packed(reading: FileReading) -> Packed:
             "roles": {role.name: count for role, count in tab.account.roles.items()},
             "left_out": tab.account.left_out,
             "form": tab.form,
-            "headings": [tuple(vars(one).values()) for one in tab.headings],
+            "headings": [tuple(vars(heading).values()) for heading in tab.headings],
             "totals": vars(tab.totals),
             "records": tab.record_count,
             "facts": {
@@ -133,7 +133,7 @@ def packed(reading: FileReading) -> Packed:
         "tabs": tabs,
         "other_tabs": reading.other_tabs,
         "patterns": reading.patterns,
-        "findings": [_stored(one) for one in reading.findings],
+        "findings": [_stored(finding) for finding in reading.findings],
         "read_as": reading.read_as,
         "guessed": reading.guessed,
     }
@@ -163,23 +163,23 @@ def read_head(head: bytes, body: Streams) -> FileReading:
     body.ends, body.columns = about["ends"], about["columns"]
     tabs = tuple(
         TabResult(
-            one["name"],
-            _Tables(body, at, one["places"]),
+            value["name"],
+            _Tables(body, index, value["places"]),
             Account(
-                one["filled"],
-                {Role[name]: count for name, count in one["roles"].items()},
-                one["left_out"],
+                value["filled"],
+                {Role[name]: count for name, count in value["roles"].items()},
+                value["left_out"],
             ),
-            one["form"],
+            value["form"],
             tuple(
                 LevelHeading(field, text, Address(*at), records)
-                for field, text, at, records in one["headings"]
+                for field, text, at, records in value["headings"]
             ),
-            TotalsCount(**one["totals"]),
-            _facts(one["facts"]),
-            one["records"],
+            TotalsCount(**value["totals"]),
+            _facts(value["facts"]),
+            value["records"],
         )
-        for at, one in enumerate(about["tabs"])
+        for index, value in enumerate(about["tabs"])
     )
     return FileReading(
         about["name"],
@@ -217,13 +217,13 @@ class _Tables(Mapping[str, pa.RecordBatch]):
 
 
 def _stored(finding: Finding) -> tuple[object, ...]:
-    kind, *others = vars(finding).values()
-    return (kind.code, *others)
+    kind, *values = vars(finding).values()
+    return (kind.code, *values)
 
 
 def _finding(stored: Sequence[Any]) -> Finding:
-    code, message, advice, at, *others = stored
-    return Finding(kind_of(code), message, advice, at and Address(*at), *others)
+    code, message, advice, value, *values = stored
+    return Finding(kind_of(code), message, advice, value and Address(*value), *values)
 
 
 def _facts(stored: Mapping[str, Any]) -> TabFacts:
@@ -232,15 +232,21 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
             **stored,
             "stamps": _meant(stored["stamps"]),
             "from_tab": frozenset(stored["from_tab"]),
-            "beside": {name: (text, Address(*at)) for name, (text, at) in stored["beside"].items()},
+            "beside": {
+                name: (text, Address(*value)) for name, (text, value) in stored["beside"].items()
+            },
             "texts": tuple(map(tuple, stored["texts"])),
-            "largest": {name: tuple(map(tuple, some)) for name, some in stored["largest"].items()},
+            "largest": {
+                name: tuple(map(tuple, value)) for name, value in stored["largest"].items()
+            },
             "empty": tuple(stored["empty"]),
-            "by_position": {key: tuple(one) for key, one in stored["by_position"].items()},
-            "position_cells": {key: Address(*at) for key, at in stored["position_cells"].items()},
-            "leading": {key: tuple(one) for key, one in stored["leading"].items()},
-            "columns": {key: tuple(one) for key, one in stored["columns"].items()},
-            "ends": {name: tuple(one) for name, one in stored["ends"].items()},
+            "by_position": {key: tuple(value) for key, value in stored["by_position"].items()},
+            "position_cells": {
+                key: Address(*value) for key, value in stored["position_cells"].items()
+            },
+            "leading": {key: tuple(value) for key, value in stored["leading"].items()},
+            "columns": {key: tuple(value) for key, value in stored["columns"].items()},
+            "ends": {name: tuple(value) for name, value in stored["ends"].items()},
             "ways": tuple(map(tuple, stored["ways"])),
             "doubtful": tuple(stored["doubtful"]),
         }
@@ -259,16 +265,21 @@ _KINDS: Mapping[str, tuple[type, Callable[[str], object]]] = {
 def _plain(values: Mapping[str, object]) -> dict[str, object]:
     return {
         name: next(
-            ([kind, str(one)] for kind, (known, _) in _KINDS.items() if isinstance(one, known)), one
+            (
+                [kind, str(value)]
+                for kind, (known_class_, _) in _KINDS.items()
+                if isinstance(value, known_class_)
+            ),
+            value,
         )
-        for name, one in values.items()
+        for name, value in values.items()
     }
 
 
 def _meant(values: Mapping[str, Any]) -> dict[str, object]:
     return {
-        name: _KINDS[one[0]][1](one[1]) if isinstance(one, list) else one
-        for name, one in values.items()
+        name: _KINDS[value[0]][1](value[1]) if isinstance(value, list) else value
+        for name, value in values.items()
     }
 
 
@@ -282,8 +293,8 @@ class _Key:
         self._schema = schema
         self.names: list[str] = schema.names
 
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Key) and self._schema.equals(other._schema, check_metadata=True)
+    def __eq__(self, value: object) -> bool:
+        return isinstance(value, _Key) and self._schema.equals(value._schema, check_metadata=True)
 
     def __hash__(self) -> int:
         return hash(tuple(self.names))
@@ -291,9 +302,13 @@ class _Key:
 
 def _shared(batches: Sequence[pa.RecordBatch]) -> list[int]:
     """The columns that hold one value in each batch; the last is always left with the others."""
-    some = [batch for batch in batches if batch.num_rows]
+    group = [batch for batch in batches if batch.num_rows]
     columns = range(batches[0].num_columns - 1)
-    return [at for at in columns if all(_holds_one_value(batch.column(at)) for batch in some)]
+    return [
+        column
+        for column in columns
+        if all(_holds_one_value(batch.column(column)) for batch in group)
+    ]
 
 
 def _holds_one_value(column: pa.Array) -> bool:
@@ -313,19 +328,21 @@ def _write(batches: Sequence[pa.RecordBatch], sink: pa.BufferOutputStream) -> It
     shared = _shared(batches)
     fields = [*batches[0].schema]
     once = [
-        pa.array([_first(batch.column(at)) for batch in batches], _plain_type(fields[at].type))
-        for at in shared
+        pa.array(
+            [_first(batch.column(index)) for batch in batches], _plain_type(fields[index].type)
+        )
+        for index in shared
     ]
     schema = pa.schema(
-        [fields[at].with_type(one.type) for at, one in zip(shared, once, strict=True)]
+        [fields[index].with_type(value.type) for index, value in zip(shared, once, strict=True)]
     )
     with pa.ipc.new_stream(sink, schema) as writer:
         writer.write_batch(pa.RecordBatch.from_arrays(once, schema=schema))
     yield sink.tell()
-    others = [at for at in range(len(fields)) if at not in shared]
-    with pa.ipc.new_stream(sink, pa.schema([fields[at] for at in others])) as writer:
+    other_numbers = [index for index in range(len(fields)) if index not in shared]
+    with pa.ipc.new_stream(sink, pa.schema([fields[index] for index in other_numbers])) as writer:
         for batch in batches:
-            writer.write_batch(batch.select(others))
+            writer.write_batch(batch.select(other_numbers))
     yield sink.tell()
 
 
@@ -341,13 +358,13 @@ def _plain_type(kind: pa.DataType) -> pa.DataType:
 
 
 def _read(
-    once: pa.RecordBatch, number: int, others: pa.RecordBatch, names: Sequence[str]
+    once: pa.RecordBatch, number: int, value: pa.RecordBatch, names: Sequence[str]
 ) -> pa.RecordBatch:
     """A batch with all of its columns, in their order."""
-    fields = {one.name: one for one in others.schema}
-    arrays = dict(zip(others.schema.names, others.columns, strict=True))
+    fields = {one.name: one for one in value.schema}
+    arrays = dict(zip(value.schema.names, value.columns, strict=True))
     for field, column in zip(once.schema, once.columns, strict=True):
-        arrays[field.name] = repeated(column.slice(number, 1), others.num_rows)
+        arrays[field.name] = repeated(column.slice(number, 1), value.num_rows)
         fields[field.name] = field.with_type(arrays[field.name].type)
     schema = pa.schema([fields[name] for name in names])
     return pa.RecordBatch.from_arrays([arrays[name] for name in names], schema=schema)

@@ -28,7 +28,7 @@ from boreotabula import __version__
 from boreotabula.batch.cache.packing import Packed, Streams, read_head
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import SourceFile
-from boreotabula.batch.own import cache_folder, is_own, make_own, open_new, own_key
+from boreotabula.batch.private_files import cache_folder, is_own, make_own, open_new, own_key
 from boreotabula.files import open_regular
 
 LARGEST = 2 * 1024**3
@@ -61,9 +61,9 @@ class Cache:
         reader = _digest(f"{layout} {limits!r} {_program()}".encode())
         return cls(folder, reader.hex(), secret) if secret else None
 
-    def by(self, more: str) -> Cache:
+    def by(self, extra: str) -> Cache:
         """The results of the same layout where something else decides them, too."""
-        return replace(self, reader=_digest(f"{self.reader} {more}".encode()).hex())
+        return replace(self, reader=_digest(f"{self.reader} {extra}".encode()).hex())
 
     def key(self, source: SourceFile, digest: str) -> str:
         """What tells the result of a file with some content from all others."""
@@ -96,11 +96,11 @@ class Cache:
             if len(head) != size or not self._signed(signed, lead[-2 * _DIGEST : -_DIGEST]):
                 return None
             body = _Stored(path, size, name, lead[-_DIGEST:], self.secret, again)
-            found = read_head(head, body)
+            reading = read_head(head, body)
             os.utime(path)
         except (OSError, ValueError, KeyError, TypeError, OverflowError):
             return None
-        return found
+        return reading
 
     def keep(self, source: SourceFile, digest: str, result: Packed) -> bool:
         """Keep the result of a file; whether that was possible, which it need not be."""
@@ -170,8 +170,8 @@ def _entries(folder: Path) -> Iterator[tuple[Path, int, float]]:
     """Each result: where it is, its bytes, and when it was used last."""
     for path in folder.glob("??/*"):
         with suppress(OSError):
-            found = path.stat()
-            yield path, found.st_size, found.st_mtime
+            entries = path.stat()
+            yield path, entries.st_size, entries.st_mtime
 
 
 @cache
@@ -180,8 +180,8 @@ def _program() -> str:
     home = Path(__file__).parents[2]
     files = sorted(home.glob("**/*.py"))
     code = [(path.name, path.stat().st_size, path.stat().st_mtime_ns) for path in files]
-    others = [(name, version(name)) for name in ("python-calamine", "pyarrow", "babel")]
-    return repr((__version__, sys.version_info[:2], others, code))
+    other_places = [(name, version(name)) for name in ("python-calamine", "pyarrow", "babel")]
+    return repr((__version__, sys.version_info[:2], other_places, code))
 
 
 def _digest(content: bytes, secret: bytes = b"") -> bytes:
@@ -210,11 +210,11 @@ class _Stored(Streams):
         try:
             with open_regular(self._path) as stream:
                 stream.seek(self._start)
-                found = stream.read()
+                content = stream.read()
         except OSError:
             return None
-        same = hmac.compare_digest(_digest(self._name + found, self._secret), self._digest)
-        return pa.py_buffer(found) if same else None
+        same = hmac.compare_digest(_digest(self._name + content, self._secret), self._digest)
+        return pa.py_buffer(content) if same else None
 
     def anew(self, tab: int, table: str) -> pa.RecordBatch:
         """The records of a table of a tab, from the file once more."""

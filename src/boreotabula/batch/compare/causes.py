@@ -9,23 +9,23 @@ from boreotabula.findings.kind import Severity
 from boreotabula.texts import counted
 
 
-def by_cause(some: Iterable[Finding]) -> list[list[Finding]]:
+def by_cause(findings: Iterable[Finding]) -> list[list[Finding]]:
     """Findings that say the same together, worst first, then what is met most often."""
     groups: dict[object, list[Finding]] = {}
-    for one in some:
-        same = one.cause or (one.looked_for, one.found)
-        groups.setdefault((one.code, same), []).append(one)
+    for finding in findings:
+        same = finding.cause or (finding.looked_for, finding.found)
+        groups.setdefault((finding.code, same), []).append(finding)
     worst = list(Severity)
-    return sorted(groups.values(), key=lambda some: (worst.index(some[0].severity), -len(some)))
+    return sorted(groups.values(), key=lambda group: (worst.index(group[0].severity), -len(group)))
 
 
 def reach_of(group: Sequence[Finding]) -> str:
     """On how many tabs of how many files a cause was met; nothing for a single finding."""
     if len(group) == 1:
         return ""
-    number = len({one.file for one in group})
+    number = len({finding.file for finding in group})
     files = counted(number, "file")
-    tabs = {(one.file, one.tab) for one in group}
+    tabs = {(finding.file, finding.tab) for finding in group}
     if len(tabs) == 1:
         return f" (the same {len(group)} times on this tab)"
     if not all(tab for _, tab in tabs):

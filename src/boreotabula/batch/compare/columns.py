@@ -35,12 +35,12 @@ class ColumnsByPosition:
         """Note the columns of a file's tables."""
         for tab in reading.tabs:
             facts = tab.facts
-            for of, there in ((self._blocks, facts.by_position), (self._leading, facts.leading)):
-                for block, columns in there.items() if tab.record_count else ():
-                    met = of.setdefault((tab.form, block), _Met())
-                    met.counts[columns] += 1
+            for of, texts in ((self._blocks, facts.by_position), (self._leading, facts.leading)):
+                for block, columns in texts.items() if tab.record_count else ():
+                    summary = of.setdefault((tab.form, block), _Met())
+                    summary.counts[columns] += 1
                     place = (reading.name, tab.name, facts.position_cells[block])
-                    met.places.setdefault(columns, []).append(place)
+                    summary.places.setdefault(columns, []).append(place)
 
     def findings(self) -> Iterator[Finding]:
         """One for each set of columns that differs from the usual one in number; of cross-tabs, for
@@ -51,7 +51,7 @@ class ColumnsByPosition:
         for columns, usual, count, places in _unusual(self._leading):
             # A column may well be blank on some tab.
             pairs = zip(columns, usual, strict=False)
-            if any(one and other and one != other for one, other in pairs):
+            if any(text and other_text and text != other_text for text, other_text in pairs):
                 yield _shifted(columns, usual, count, places)
 
 
@@ -62,10 +62,10 @@ def _unusual(
     blocks: Mapping[tuple[str, str], _Met],
 ) -> Iterator[tuple[_Columns, _Columns, int, _Places]]:
     """The columns that are not those of most like tables, those, and how many have them."""
-    for met in blocks.values():
-        (usual, count), *_ = met.counts.most_common(1)
-        if count >= _FEWEST and 2 * count > met.counts.total():
-            for columns, places in met.places.items():
+    for block in blocks.values():
+        (usual, count), *_ = block.counts.most_common(1)
+        if count >= _FEWEST and 2 * count > block.counts.total():
+            for columns, places in block.places.items():
                 yield columns, usual, count, places
 
 
@@ -93,13 +93,13 @@ def _differs(
     at_end = columns[:shared] == usual[:shared]
     if len(columns) >= len(usual) or at_end:
         return COLUMNS_UNUSUAL(cell, file=file, tab=tab, named=len(usual), **slots)
-    at = next(n for n in range(shared) if columns[n] != usual[n])
+    index = next(n for n in range(shared) if columns[n] != usual[n])
     return COLUMN_LACKING(
         cell,
         file=file,
         tab=tab,
         usual=len(usual),
-        lacking=usual[at],
+        lacking=usual[index],
         usual_fields=", ".join(usual),
         fields=", ".join(columns),
         **slots,

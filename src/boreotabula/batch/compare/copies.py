@@ -31,7 +31,7 @@ def _without(reading: FileReading, copies: dict[str, tuple[str, str]]) -> FileRe
         _left_out(tab, _called(reading, *copies[tab.name])) if tab.name in copies else tab
         for tab in reading.tabs
     )
-    told = tuple(
+    findings = tuple(
         _copied(reading, tab, _called(reading, *copies[tab.name]))
         for tab in reading.tabs
         if tab.name in copies
@@ -39,7 +39,8 @@ def _without(reading: FileReading, copies: dict[str, tuple[str, str]]) -> FileRe
     return replace(
         reading,
         tabs=tabs,
-        findings=tuple(one for one in reading.findings if one.tab not in copies) + told,
+        findings=tuple(finding for finding in reading.findings if finding.tab not in copies)
+        + findings,
         unplaced=reading.unplaced.without_tabs(copies),
     )
 
@@ -75,9 +76,9 @@ class SameValues:
 
 
 def _repeated(file: str, tab: TabResult, of: str, stamps: Mapping[str, object]) -> Finding:
-    here = tab.facts.stamps
-    differ = [name for name in here if here[name] != stamps.get(name)]
-    changed = [f"{name} = {here[name]} instead of {stamps.get(name)}" for name in differ]
+    values = tab.facts.stamps
+    differ = [name for name in values if values[name] != stamps.get(name)]
+    changed = [f"{name} = {values[name]} instead of {stamps.get(name)}" for name in differ]
     numbers = sum(tab.facts.numbers.values())
     return VALUES_REPEATED(file=file, tab=tab.name, numbers=numbers, of=of, stamps=changed)
 

@@ -64,9 +64,9 @@ class MissingTabs:
         if reading.tabs:
             self._files.append(reading.name)
         self._told.update(
-            (normal_form(one.tab), reading.name)
-            for one in reading.findings
-            if one.kind == TAB_NOT_CHOSEN
+            (normal_form(finding.tab), reading.name)
+            for finding in reading.findings
+            if finding.kind == TAB_NOT_CHOSEN
         )
         for tab in reading.tabs:
             self._having.setdefault(normal_form(tab.name), (tab.name, set()))[1].add(reading.name)
@@ -117,7 +117,7 @@ class LackingColumns:
     def take(self, reading: FileReading) -> None:
         """Note the columns of a file's tables."""
         # A heading that nobody knows is an error of its own, and may be that column.
-        unknown = {one.tab for one in reading.findings if one.kind == HEADING_UNKNOWN}
+        unknown = {finding.tab for finding in reading.findings if finding.kind == HEADING_UNKNOWN}
         for tab in reading.tabs:
             for block, fields in tab.facts.columns.items() if tab.record_count else ():
                 key = (tab.form, block)
@@ -130,14 +130,14 @@ class LackingColumns:
     def findings(self) -> Iterator[Finding]:
         """One for each tab and column that it alone lacks."""
         for key, tabs in self._tabs.items():
-            others = len(tabs) - 1
-            if others < _FEWEST_LIKE:
+            number = len(tabs) - 1
+            if number < _FEWEST_LIKE:
                 continue
-            nearly_all = {name for name, count in self._having[key].items() if count == others}
+            nearly_all = {name for name, count in self._having[key].items() if count == number}
             for file, tab, fields in tabs if nearly_all else ():
                 lacking = nearly_all - fields - set(self._optional)
                 for name in sorted(lacking) if (file, tab) not in self._unsure else ():
-                    yield COLUMN_OF_OTHERS_LACKING(file=file, tab=tab, field=name, tabs=others)
+                    yield COLUMN_OF_OTHERS_LACKING(file=file, tab=tab, field=name, tabs=number)
 
 
 _FEWEST_LIKE = 3

@@ -42,12 +42,16 @@ class HeadingCount:
         """Count the headings of a file."""
         for tab in reading.tabs:
             self.tabs += bool(tab.headings)
-            there = {normal_form(one.text): one for one in reversed(tab.headings)}
-            for head, one in there.items():
-                known = self.met.get(head)
-                if known is None:
-                    known = self.met[head] = _Met(reading.name, tab.name, one.cell, one.text)
-                known.tabs += 1
+            level_headings = {
+                normal_form(heading.text): heading for heading in reversed(tab.headings)
+            }
+            for head, level_heading in level_headings.items():
+                known_summary = self.met.get(head)
+                if known_summary is None:
+                    known_summary = self.met[head] = _Met(
+                        reading.name, tab.name, level_heading.cell, level_heading.text
+                    )
+                known_summary.tabs += 1
 
     def findings(self) -> Iterator[Finding]:
         """Headings that few tabs have: a stray numeric column would be read as one.
@@ -55,10 +59,12 @@ class HeadingCount:
         Where many headings are rare, as months are that come and go, none stands out.
         """
         most = max(self.tabs // _FEW, 1)
-        few = [met for met in self.met.values() if met.tabs <= most]
+        few = [summary for summary in self.met.values() if summary.tabs <= most]
         if self.tabs < _FEWEST_TABS or len(few) > max(len(self.met) // 4, 1):
             return
-        for met in [met for met in few if normal_form(met.text) not in self.told][:_MOST_TOLD]:
+        for met in [summary for summary in few if normal_form(summary.text) not in self.told][
+            :_MOST_TOLD
+        ]:
             yield HEADING_RARE(
                 met.cell,
                 file=met.file,
@@ -95,13 +101,15 @@ class NearHeadings:
     def take(self, reading: FileReading) -> None:
         """Note the headings of a file."""
         for tab in reading.tabs:
-            for one in tab.headings:
-                spellings = self._met.setdefault(one.field, {})
-                known = spellings.get(one.text)
-                if known is None:
-                    known = spellings[one.text] = _Spelling(reading.name, tab.name, one.cell)
-                known.records += one.records
-                known.tabs.add((reading.name, tab.name))
+            for heading in tab.headings:
+                spellings = self._met.setdefault(heading.field, {})
+                known_spelling = spellings.get(heading.text)
+                if known_spelling is None:
+                    known_spelling = spellings[heading.text] = _Spelling(
+                        reading.name, tab.name, heading.cell
+                    )
+                known_spelling.records += heading.records
+                known_spelling.tabs.add((reading.name, tab.name))
 
     def findings(self) -> Iterator[Finding]:
         """One for each heading that is nearly another one, and rarer."""
@@ -110,7 +118,7 @@ class NearHeadings:
             for text in spellings:
                 # Other figures are another thing: “Pot 60” is no misspelt “Pot 95”.
                 alike.setdefault(tuple(re.findall(r"\d+", text)), []).append(text)
-            total = sum(one.records for one in spellings.values())
+            total = sum(spelling.records for spelling in spellings.values())
             for texts in alike.values():
                 if 1 < len(texts) <= _MOST_ALIKE:
                     yield from self._among(name, texts, spellings, total)
@@ -120,10 +128,10 @@ class NearHeadings:
     ) -> Iterator[Finding]:
         # The usual spelling first: the rarer ones are held against it.
         usual_first = sorted(texts, key=lambda text: -spellings[text].records)
-        for at, rare in enumerate(usual_first):
+        for index, rare in enumerate(usual_first):
             if rare in self._choices.get(name, ()):
                 continue
-            usual = next((one for one in usual_first[:at] if _nearly_same(one, rare)), None)
+            usual = next((text for text in usual_first[:index] if _nearly_same(text, rare)), None)
             if usual is not None and not _both_meant(spellings[usual], spellings[rare]):
                 yield _misspelt(name, usual, rare, spellings, total)
 
@@ -137,14 +145,14 @@ _SHORTEST, _LONG = 4, 8
 """Shorter words are codes, in which each sign counts; in long ones two signs may be wrong."""
 
 
-def _nearly_same(one: str, other: str) -> bool:
+def _nearly_same(text: str, other_text: str) -> bool:
     """Whether two texts differ in the writing of one word, by a sign or two, or not in a way that
     counts for headings."""
-    words, others = normal_form(one).split(), normal_form(other).split()
-    if "".join(words) == "".join(others):
+    words, other_texts = normal_form(text).split(), normal_form(other_text).split()
+    if "".join(words) == "".join(other_texts):
         return True
-    differing = [pair for pair in zip(words, others, strict=False) if pair[0] != pair[1]]
-    if len(words) != len(others) or len(differing) != 1:
+    differing = [pair for pair in zip(words, other_texts, strict=False) if pair[0] != pair[1]]
+    if len(words) != len(other_texts) or len(differing) != 1:
         return False
     short, long = sorted(differing[0], key=len)
     from rapidfuzz.distance import OSA  # only needed where two texts are close
@@ -157,15 +165,15 @@ def _nearly_same(one: str, other: str) -> bool:
 def _misspelt(
     name: str, usual: str, rare: str, spellings: Mapping[str, _Spelling], total: int
 ) -> Finding:
-    here, there = spellings[rare], spellings[usual]
+    current_spelling, existing_spelling = spellings[rare], spellings[usual]
     return HEADING_NEAR(
-        here.cell,
-        file=here.file,
-        tab=here.tab,
+        current_spelling.cell,
+        file=current_spelling.file,
+        tab=current_spelling.tab,
         field=name,
         heading=rare,
-        records=here.records,
+        records=current_spelling.records,
         of=total,
         usual=usual,
-        usual_records=there.records,
+        usual_records=existing_spelling.records,
     )

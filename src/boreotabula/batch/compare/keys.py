@@ -25,30 +25,35 @@ class Keys:
     def take(self, reading: FileReading) -> None:
         """Look at the keys of a file's records."""
         for tab in reading.tabs:
-            here = len(self._places)
+            position = len(self._places)
             self._places.append((reading.name, tab.name))
             for table, batch in tab.tables.items():
-                if not batch.num_rows or any(one not in batch.schema.names for one in self._key):
+                if not batch.num_rows or any(text not in batch.schema.names for text in self._key):
                     continue
-                columns = [batch.column(one).to_pylist() for one in self._key]
+                columns = [batch.column(text).to_pylist() for text in self._key]
                 cells = batch.column("source_cell")
-                for at, key in enumerate(zip(*columns, strict=True)):
-                    first = self._first.setdefault((table, *key), here * _SPREAD + at)
-                    if first != here * _SPREAD + at:
-                        pair = (here, first // _SPREAD)
-                        self._twice.setdefault(pair, []).append((key, cells[at].as_py()))
+                for column, key in enumerate(zip(*columns, strict=True)):
+                    first = self._first.setdefault((table, *key), position * _SPREAD + column)
+                    if first != position * _SPREAD + column:
+                        pair = (position, first // _SPREAD)
+                        self._twice.setdefault(pair, []).append((key, cells[column].as_py()))
 
     def findings(self) -> Iterator[Finding]:
         """One for each pair of tabs that share keys."""
-        for (here, there), some in self._twice.items():
-            file, tab = self._places[here]
-            other_file, other_tab = self._places[there]
+        for (position, index), group in self._twice.items():
+            file, tab = self._places[position]
+            other_file, other_tab = self._places[index]
             of = other_tab if other_file == file and other_tab else f"{other_file} › {other_tab}"
-            other = "another record of this tab" if here == there else f"one of “{of}”"
-            (key, cell), many = some[0], len(some)
-            said = ", ".join(f"{n} = {_shown(v)}" for n, v in zip(self._key, key, strict=True))
+            other_text = "another record of this tab" if position == index else f"one of “{of}”"
+            (key, cell), many = group[0], len(group)
+            message = ", ".join(f"{n} = {_shown(v)}" for n, v in zip(self._key, key, strict=True))
             yield KEY_TWICE(
-                written_address(cell), file=file, tab=tab, records=many, other=other, key=said
+                written_address(cell),
+                file=file,
+                tab=tab,
+                records=many,
+                other=other_text,
+                key=message,
             )
 
 

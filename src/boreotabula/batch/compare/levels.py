@@ -54,9 +54,9 @@ class LevelHeadings:
         """Note the headings of a file's tabs."""
         for tab in reading.tabs:
             by_field: dict[str, list[tuple[str, Address]]] = {}
-            for one in tab.headings if tab.record_count else ():
-                if one.text:
-                    by_field.setdefault(one.field, []).append((one.text, one.cell))
+            for heading in tab.headings if tab.record_count else ():
+                if heading.text:
+                    by_field.setdefault(heading.field, []).append((heading.text, heading.cell))
             for field, headings in by_field.items():
                 if self._plan.form(field).type.nature is not Nature.TEXT:
                     continue
@@ -71,22 +71,22 @@ class LevelHeadings:
         for level, sets in self._met.items():
             if not shared[level]:
                 continue
-            others = {
+            other_texts = {
                 heading
                 for (form, field), headings in shared.items()
                 if form == level[0] and field != level[1]
                 for heading in headings
             }
-            yield from self._unlike(level[1], list(sets.values()), shared[level], others)
+            yield from self._unlike(level[1], list(sets.values()), shared[level], other_texts)
 
     def _shared(self, sets: Collection[_Headings]) -> Mapping[str, str]:
         """The headings that nearly all tabs have, as they are written, by their normal form."""
-        total = sum(one.tabs for one in sets)
+        total = sum(headings.tabs for headings in sets)
         counts: Counter[str] = Counter()
         for one in sets:
             counts.update(dict.fromkeys(one.texts, one.tabs))
         least = max(total - total // _MOST_WITHOUT, _FEWEST)
-        texts = {form: text for one in sets for form, text in one.texts.items()}
+        texts = {form: text for headings in sets for form, text in headings.texts.items()}
         return {form: texts[form] for form, count in counts.items() if count >= least}
 
     def _unlike(
@@ -98,7 +98,7 @@ class LevelHeadings:
     ) -> Iterator[Finding]:
         languages = self._plan.form(field).languages
         usual = {_shape(form, languages) for form in shared}
-        total = sum(one.tabs for one in sets)
+        total = sum(headings.tabs for headings in sets)
         for one in sets:
             alike = shared.keys() & one.texts.keys()
             meant = {normal_form(text) for text in self._choices.get(field, ())}

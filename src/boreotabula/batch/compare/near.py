@@ -55,48 +55,55 @@ class NearCopies:
             if tab.is_copy or tab.record_count < _FEWEST or not tab.facts.lines:
                 continue
             lines = read_lines(tab.facts.lines)
-            met = _Met((reading.name, tab.name), tab.form, lines, tab.record_count)
-            before = self._nearest(met)
+            summary = _Met((reading.name, tab.name), tab.form, lines, tab.record_count)
+            before = self._nearest(summary)
             if before is not None:
-                self._found.append((met, *before))
+                self._found.append((summary, *before))
             for line in lines.words[:_ASKED].tolist():
                 having = self._having.get(line, ())
                 if len(having) < _MOST_HERE:
                     self._having[line] = (*having, len(self._tabs))
-            self._tabs.append(met)
+            self._tabs.append(summary)
 
-    def _nearest(self, met: _Met) -> tuple[_Met, int, int] | None:
+    def _nearest(self, summary: _Met) -> tuple[_Met, int, int] | None:
         """The tab before that shares most lines, if these are most of both; how many there are, and
         how many of them say the same throughout."""
-        asked = met.lines.words[:_ASKED].tolist()
-        counts = Counter(at for line in asked for at in self._having.get(line, ()))
-        for at, _ in counts.most_common(1):
-            other = self._tabs[at]
-            shared, here, there = np.intersect1d(
-                met.lines.words, other.lines.words, assume_unique=True, return_indices=True
+        tolist = summary.lines.words[:_ASKED].tolist()
+        counts = Counter(index for line in tolist for index in self._having.get(line, ()))
+        for position, _ in counts.most_common(1):
+            other_summary = self._tabs[position]
+            shared, values, array = np.intersect1d(
+                summary.lines.words,
+                other_summary.lines.words,
+                assume_unique=True,
+                return_indices=True,
             )
-            most = max(len(met.lines.words), len(other.lines.words))
-            similar = 3 * min(met.records, other.records) > 2 * max(met.records, other.records)
-            if 3 * len(shared) > 2 * most and similar and met.form == other.form:
-                same = np.count_nonzero(met.lines.numbers[here] == other.lines.numbers[there])
-                return other, len(shared), int(same)
+            most = max(len(summary.lines.words), len(other_summary.lines.words))
+            similar = 3 * min(summary.records, other_summary.records) > 2 * max(
+                summary.records, other_summary.records
+            )
+            if 3 * len(shared) > 2 * most and similar and summary.form == other_summary.form:
+                same = np.count_nonzero(
+                    summary.lines.numbers[values] == other_summary.lines.numbers[array]
+                )
+                return other_summary, len(shared), int(same)
         return None
 
     def findings(self) -> Iterator[Finding]:
         """One for each tab that nearly repeats another; where the names do not say so, only if few
         do."""
         few = len(self._found) <= max(len(self._tabs) / _USUAL, 1)
-        for met, other, count, same in self._found:
-            copy = _says_copy(met.place, other.place)
+        for summary, other_summary, count, same in self._found:
+            copy = _says_copy(summary.place, other_summary.place)
             # A form that comes again with all of its numbers changed is next week's.
             if not copy and (not few or 2 * same < count):
                 continue
-            (file, tab), (other_file, other_tab) = met.place, other.place
+            (file, tab), (other_file, other_tab) = summary.place, other_summary.place
             self.told.add((file, other_file))
             kind = COPY_KEPT_TOO if copy else NEAR_COPY
-            of = other_tab if file == other_file else " › ".join(filter(None, other.place))
+            of = other_tab if file == other_file else " › ".join(filter(None, other_summary.place))
             yield kind(
-                file=file, tab=tab, share=round(100 * count / len(met.lines.words)), of=of,
+                file=file, tab=tab, share=round(100 * count / len(summary.lines.words)), of=of,
                 changed=count - same,
             )  # fmt: skip
 
@@ -111,11 +118,11 @@ _MARK = re.compile(
 _LEAD = re.compile(r"(copy of|kopie von|kopi av|kopia av|copie de|copia de)\s+", re.IGNORECASE)
 
 
-def _says_copy(one: _Place, other: _Place) -> bool:
+def _says_copy(place: _Place, other: _Place) -> bool:
     """Whether the name of one tab or file is that of the other with the mark of a copy."""
-    of_file = one[0] == other[0]
+    of_file = place[0] == other[0]
     # A copied file has the same tabs: then its own name tells.
-    names = [tab if of_file else PurePosixPath(file).stem for file, tab in (one, other)]
+    names = [tab if of_file else PurePosixPath(file).stem for file, tab in (place, other)]
     short, long = sorted((_LEAD.sub("", name).strip() for name in names), key=len)
     led = any(map(_LEAD.match, names)) and short.casefold() == long.casefold()
     marked = long.casefold().startswith(short.casefold()) and bool(

@@ -19,8 +19,8 @@ _USUAL = 10
 class SameStamps:
     """Looks for tabs of two files that have all stamps in common: something was sent twice."""
 
-    def __init__(self, told: Collection[tuple[str, str]]) -> None:
-        self._told = told
+    def __init__(self, places: Collection[tuple[str, str]]) -> None:
+        self._told = places
         """The pairs of files of which it is told already."""
         self._first: dict[tuple[object, ...], tuple[str, str]] = {}
         self._twice: dict[tuple[str, str], list[tuple[str, str, str]]] = {}
@@ -36,20 +36,22 @@ class SameStamps:
             key = (tab.form, *sorted((name, str(value)) for name, value in stamps.items()))
             file, first = self._first.setdefault(key, (reading.name, tab.name))
             if file != reading.name:
-                said = ", ".join(f"{name} = {_shown(value)}" for name, value in stamps.items())
-                self._twice.setdefault((reading.name, file), []).append((tab.name, first, said))
+                message = ", ".join(f"{name} = {_shown(value)}" for name, value in stamps.items())
+                self._twice.setdefault((reading.name, file), []).append((tab.name, first, message))
 
     def findings(self) -> Iterator[Finding]:
         """One for each pair of files, unless stamps are shared by many tabs."""
-        told = sum(map(len, self._twice.values()))
-        if told > max(self._tabs / _USUAL, 2):
+        count = sum(map(len, self._twice.values()))
+        if count > max(self._tabs / _USUAL, 2):
             return
-        for (file, other), some in self._twice.items():
-            if (file, other) in self._told:
+        for (file, other_text), groups in self._twice.items():
+            if (file, other_text) in self._told:
                 continue
-            tab, first, said = some[0]
-            of = f"{other} › {first}" if first else other
-            yield SENT_TWICE(file=file, tab=tab, tabs=len(some), other=other, stamps=said, of=of)
+            tab, first, message = groups[0]
+            of = f"{other_text} › {first}" if first else other_text
+            yield SENT_TWICE(
+                file=file, tab=tab, tabs=len(groups), other=other_text, stamps=message, of=of
+            )
 
 
 def _shown(value: object) -> str:
@@ -79,10 +81,10 @@ class MovedStamps:
         """Note the labels of a file's tabs."""
         for tab in reading.tabs:
             for name, (label, _) in tab.facts.beside.items() if tab.account.filled else ():
-                met = self._beside.setdefault((tab.form, name), _Beside())
-                met.counts[label] += 1
-                if label not in met.first:
-                    met.first[label] = (reading.name, tab)
+                beside = self._beside.setdefault((tab.form, name), _Beside())
+                beside.counts[label] += 1
+                if label not in beside.first:
+                    beside.first[label] = (reading.name, tab)
 
     def findings(self) -> Iterator[Finding]:
         """Tabs whose label is rare: the form has moved there, or the cell is another one's.
@@ -90,39 +92,41 @@ class MovedStamps:
         Where all labels of a tab are rare, two at least, and stand nowhere else, it is a form in
         another language.
         """
-        rare = {(form, name): set(self._rare(met)) for (form, name), met in self._beside.items()}
+        rare = {
+            (form, name): set(self._rare(beside)) for (form, name), beside in self._beside.items()
+        }
         for (form, name), met in self._beside.items():
             usual = self._usual(met)
-            others = self._labels_of_others(form, name)
+            other_texts = self._labels_of_others(form, name)
             for label in met.counts:
                 if label not in rare[form, name]:
                     continue
                 file, tab = met.first[label]
                 beside = tab.facts.beside
                 foreign = len(beside) > 1 and all(
-                    one in rare[form, other] for other, (one, _) in beside.items()
+                    text in rare[form, other_text] for other_text, (text, _) in beside.items()
                 )
-                elsewhere = [one for one in usual if one in tab.facts.labels]
-                moved = bool(elsewhere) or label in others or not label
+                elsewhere = [text for text in usual if text in tab.facts.labels]
+                moved = bool(elsewhere) or label in other_texts or not label
                 if moved or not foreign:
                     kind = STAMP_MOVED if moved else STAMP_LABEL_UNUSUAL
                     yield _moved(kind, name, label, usual, elsewhere, file, tab, met.counts[label])
 
-    def _usual(self, met: _Beside) -> list[str]:
-        return [one for one, count in met.counts.items() if count >= _FEWEST and one]
+    def _usual(self, beside: _Beside) -> list[str]:
+        return [text for text, count in beside.counts.items() if count >= _FEWEST and text]
 
-    def _rare(self, met: _Beside) -> Iterator[str]:
-        usual, total = self._usual(met), met.counts.total()
-        for label, count in met.counts.items():
+    def _rare(self, beside: _Beside) -> Iterator[str]:
+        usual, total = self._usual(beside), beside.counts.total()
+        for label, count in beside.counts.items():
             if usual and label not in usual and count * _RARE <= total:
                 yield label
 
     def _labels_of_others(self, form: str, name: str) -> set[str]:
         return {
             label
-            for (other_form, other), met in self._beside.items()
-            if other_form == form and other != name
-            for label, count in met.counts.items()
+            for (other_form, other_text), beside in self._beside.items()
+            if other_form == form and other_text != name
+            for label, count in beside.counts.items()
             if count >= _FEWEST and label
         }
 
@@ -154,26 +158,26 @@ class LaterSources:
     def take(self, reading: FileReading) -> None:
         """Note from where the stamps of a file's tabs were taken."""
         for tab in reading.tabs:
-            for name, at in tab.facts.taken.items() if tab.record_count else ():
+            for name, index in tab.facts.taken.items() if tab.record_count else ():
                 sources = self._taken.setdefault((tab.form, name), {})
-                sources.setdefault(at, []).append((reading.name, tab.name))
+                sources.setdefault(index, []).append((reading.name, tab.name))
 
     def findings(self) -> Iterator[Finding]:
         """One for each stamp and later source."""
         for (_, name), sources in self._taken.items():
-            usual = max(sources, key=lambda at: (len(sources[at]), -at))
-            for at, tabs in sorted(sources.items()):
-                if at > usual and len(sources[usual]) > len(tabs):
-                    yield _later(name, at, usual, tabs, len(sources[usual]))
+            usual = max(sources, key=lambda index: (len(sources[index]), -index))
+            for position, tabs in sorted(sources.items()):
+                if position > usual and len(sources[usual]) > len(tabs):
+                    yield _later(name, position, usual, tabs, len(sources[usual]))
 
 
-def _later(name: str, at: int, usual: int, tabs: list[tuple[str, str]], most: int) -> Finding:
+def _later(name: str, index: int, usual: int, tabs: list[tuple[str, str]], most: int) -> Finding:
     file, tab = tabs[0]
     return STAMP_SOURCE_UNUSUAL(
         file=file,
         tab=tab,
         field=name,
-        taken=at + 1,
+        taken=index + 1,
         usual=usual + 1,
         tabs=most,
         more=len(tabs) - 1,

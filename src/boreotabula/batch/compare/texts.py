@@ -48,8 +48,8 @@ class UnplacedTexts:
         """Note the texts of a file's tabs: all of each tab that has no more than a form has."""
         for tab in reading.tabs:
             self._form_of[reading.name, tab.name] = tab.form
-        for where, some in groupby(reading.unplaced.told_by(TEXTS_UNPLACED.code), key=_tab_of):
-            texts = iter(some)
+        for where, cells in groupby(reading.unplaced.told_by(TEXTS_UNPLACED.code), key=_tab_of):
+            texts = iter(cells)
             self._texts += islice(texts, _MOST_OF_A_TAB)
             first = next(texts, None)
             if first is not None:
@@ -58,23 +58,23 @@ class UnplacedTexts:
     def findings(self) -> Iterator[Finding]:
         """One for all that is repeated, and one for each tab with a text of its own."""
         repeated = self._repeated()
-        again = [one for one in self._texts if self._key(one) in repeated]
+        again = [text for text in self._texts if self._key(text) in repeated]
         if again:
             yield _repeated_texts(again, repeated)
-        others = (one for one in self._texts if self._key(one) not in repeated)
-        own = {where: list(some) for where, some in groupby(others, key=_tab_of)}
+        other_cells = (text for text in self._texts if self._key(text) not in repeated)
+        own = {where: list(cells) for where, cells in groupby(other_cells, key=_tab_of)}
         for where in dict.fromkeys([*own, *self._more]):
             first, number = self._more.get(where, (None, 0))
             some = own.get(where) or [one for one in (first,) if one is not None]
             yield _texts_of_tab(some[0], len(own.get(where, ())) + number)
 
-    def _key(self, one: Unplaced) -> tuple[str, str]:
-        return self._form_of.get((one.file, one.tab), ""), normal_form(one.text)
+    def _key(self, cell: Unplaced) -> tuple[str, str]:
+        return self._form_of.get((cell.file, cell.tab), ""), normal_form(cell.text)
 
     def _repeated(self) -> Counter[tuple[str, str]]:
         """The texts that several like tabs bear, and how many do."""
         on_tabs = Counter(
-            key for key, *_ in {(self._key(one), one.file, one.tab) for one in self._texts}
+            key for key, *_ in {(self._key(text), text.file, text.tab) for text in self._texts}
         )
         return Counter({key: count for key, count in on_tabs.items() if count >= _SEVERAL})
 
@@ -87,7 +87,7 @@ _MOST_NAMED = 5
 
 def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]]) -> Finding:
     first = again[0]
-    texts = list(dict.fromkeys(one.text for one in again))
+    texts = list(dict.fromkeys(cell.text for cell in again))
     return TEXTS_REPEATED(
         written_address(first.cell),
         file=first.file,
@@ -100,8 +100,8 @@ def _repeated_texts(again: Sequence[Unplaced], repeated: Counter[tuple[str, str]
     )
 
 
-def _tab_of(one: Unplaced) -> tuple[str, str]:
-    return one.file, one.tab
+def _tab_of(cell: Unplaced) -> tuple[str, str]:
+    return cell.file, cell.tab
 
 
 def _texts_of_tab(first: Unplaced, number: int) -> Finding:
@@ -138,10 +138,10 @@ class Doubts:
         """Two files that write dates in opposite ways, if they are why a doubt is open."""
         if doubt.kind != READING_DOUBTFUL or not doubt.cause.endswith(Doubtful.DAY_AND_MONTH):
             return None
-        met = {one.day_first: one for one in self._evidence.every if one.field == doubt.field}
-        if len(met) < _BOTH or met[True].file == met[False].file:
+        evidence = {one.day_first: one for one in self._evidence.every if one.field == doubt.field}
+        if len(evidence) < _BOTH or evidence[True].file == evidence[False].file:
             return None
-        first, other = met[True], met[False]
+        first, other_evidence = evidence[True], evidence[False]
         return FILES_DISAGREE(
             doubt.at,
             file=doubt.file,
@@ -150,7 +150,7 @@ class Doubts:
             about=Doubtful.DAY_AND_MONTH,
             text=doubt.found,
             first=first.shown,
-            other=other.shown,
+            other=other_evidence.shown,
             key="day_first",
         )
 

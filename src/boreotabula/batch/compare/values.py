@@ -48,22 +48,25 @@ class FarValues:
             ]
             sender = " ".join(texts) or reading.name
             for name, largest in tab.facts.largest.items():
-                known = self._senders.setdefault((sender, name), _Sender())
-                known.count += tab.facts.numbers[name]
-                every = [*known.largest, *((n, reading.name, tab.name, c) for n, c in largest)]
-                known.largest = nlargest(KEPT, every)
+                known_sender = self._senders.setdefault((sender, name), _Sender())
+                known_sender.count += tab.facts.numbers[name]
+                every = [
+                    *known_sender.largest,
+                    *((n, reading.name, tab.name, c) for n, c in largest),
+                ]
+                known_sender.largest = nlargest(KEPT, every)
 
     def findings(self) -> Iterator[Finding]:
         """The values that are farthest from the others."""
         far: list[tuple[float, str, str, float, _Far]] = []
-        for (sender, name), known in self._senders.items():
-            if known.count < _FEWEST:
+        for (sender, name), known_sender in self._senders.items():
+            if known_sender.count < _FEWEST:
                 continue
-            at = min(max(known.count // 100, 1), len(known.largest) - 1)
-            usual = known.largest[at][0]
+            index = min(max(known_sender.count // 100, 1), len(known_sender.largest) - 1)
+            usual = known_sender.largest[index][0]
             far += [
                 (one[0] / usual, sender, name, usual, one)
-                for one in known.largest[:at]
+                for one in known_sender.largest[:index]
                 if usual > 0 and one[0] > _TIMES * usual
             ]
         for times, sender, name, usual, (number, file, tab, cell) in nlargest(_MOST_TOLD, far):
@@ -103,15 +106,15 @@ class OddValues:
             greatest = max(ends[3] for ends, *_ in every)
             for odd, side in ((least, 0), (greatest, 3)):
                 count = sum(ends[side + 1] for ends, *_ in every if ends[side] == odd)
-                others = [
+                other_numbers = [
                     number
                     for ends, *_ in every
                     for number in (ends[0], ends[2], ends[3], ends[5])
                     if number != odd
                 ]
-                if not others or not odd or count < _OFTEN:
+                if not other_numbers or not odd or count < _OFTEN:
                     continue
-                low, high = min(others), max(others)
+                low, high = min(other_numbers), max(other_numbers)
                 away = low - odd if side == 0 else odd - high
                 if away > _APART * max(high - low, abs(low), abs(high)):
                     _, file, tab = next(one for one in every if one[0][side] == odd)

@@ -33,7 +33,9 @@ class Watch(Protocol):
 
 def watches(spec: LayoutSpec, plan: Plan) -> Sequence[Watch]:
     """Everything that is watched for in a run of a layout."""
-    choices = {name: [str(one) for one in field.choices] for name, field in spec.fields.items()}
+    choices = {
+        name: [str(choice) for choice in field.choices] for name, field in spec.fields.items()
+    }
     optional = [name for name, field in spec.fields.items() if field.optional]
     levels, near = LevelHeadings(plan, choices), NearCopies()
     # What says more is asked first: it is not told again by the others.

@@ -109,16 +109,18 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     """The facts of a tab that was read; `from_tab` are the stamps that its name gave."""
     stamps: dict[str, object] = {}
     beside: dict[str, tuple[str, Address]] = {}
-    for at, stamped in enumerate(reading.stamped):
+    for index, stamped in enumerate(reading.stamped):
         beside |= stamped.beside
-        if at == 0:
+        if index == 0:
             stamps |= stamped.values
-        stamps = {name: one for name, one in stamps.items() if stamped.values.get(name) == one}
+        stamps = {
+            name: stamp for name, stamp in stamps.items() if stamped.values.get(name) == stamp
+        }
     largest: dict[str, tuple[tuple[float, str], ...]] = {}
     numbers: dict[str, int] = {}
     empty: list[str] = []
     ends: dict[str, Ends] = {}
-    there = {name for one in reading.blocks for name in one.long.arrays}
+    existing_texts = {name for block in reading.blocks for name in block.long.arrays}
     letters = _letters(reading.blocks)
     # Arrow makes an object of every column each time it is asked.
     tables = {
@@ -128,18 +130,18 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     for columns in tables.values():
         for name, column in columns.items():
             filled = len(column) - column.null_count
-            if len(column) and not filled and name in there:
+            if len(column) and not filled and name in existing_texts:
                 empty.append(name)
             elif filled and name not in stamps and _is_number(column.type):
                 numbers[name] = numbers.get(name, 0) + filled
                 largest[name] = _largest(column, columns["source_cell"], letters.get(name))
                 ends[name] = _ends(column)
-    telling = {number for some in largest.values() for number, _ in some}
-    enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(telling) >= _FEWEST_DIFFERENT
-    by_position = [one for one in reading.blocks if one.block.columns]
+    distinct = {number for group in largest.values() for number, _ in group}
+    enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(distinct) >= _FEWEST_DIFFERENT
+    by_position = [block for block in reading.blocks if block.block.columns]
     body = _digest(tables, {*PROVENANCE, *stamps})
     return TabFacts(
-        f"{body} {sorted((name, str(one)) for name, one in stamps.items())}" if body else "",
+        f"{body} {sorted((name, str(stamp)) for name, stamp in stamps.items())}" if body else "",
         body if enough else "",
         stamps,
         frozenset(from_tab),
@@ -148,13 +150,23 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         largest,
         numbers,
         tuple(empty),
-        {one.block.key: kinds_by_position(one) for one in by_position if one.block.is_list},
-        {one.block.key: _leading_kinds(one) for one in by_position if not one.block.is_list},
         {
-            one.block.key: one.view.address(max(one.place.top, 0), one.place.left)
-            for one in by_position
+            read_block.block.key: kinds_by_position(read_block)
+            for read_block in by_position
+            if read_block.block.is_list
         },
-        {name: at for stamped in reading.stamped for name, at in stamped.taken.items()},
+        {
+            read_block.block.key: _leading_kinds(read_block)
+            for read_block in by_position
+            if not read_block.block.is_list
+        },
+        {
+            read_block.block.key: read_block.view.address(
+                max(read_block.place.top, 0), read_block.place.left
+            )
+            for read_block in by_position
+        },
+        {name: position for stamped in reading.stamped for name, position in stamped.taken.items()},
         _columns(reading.blocks),
         ends,
         tuple(dict.fromkeys(_ways(reading))),
@@ -167,39 +179,43 @@ def _ways(reading: TabReading) -> Iterator[tuple[str, bool, str, str]]:
     for stamped in reading.stamped:
         for name, (day_first, text, where) in stamped.ways.items():
             yield name, day_first, text, where
-    for one in reading.blocks:
-        yield from one.long.ways
+    for block in reading.blocks:
+        yield from block.long.ways
 
 
 def _doubtful(reading: TabReading) -> set[str]:
     cause = str(Doubtful.DAY_AND_MONTH)
     return {
-        one.field
-        for one in reading.findings
-        if one.kind == READING_DOUBTFUL and one.cause.endswith(cause)
+        finding.field
+        for finding in reading.findings
+        if finding.kind == READING_DOUBTFUL and finding.cause.endswith(cause)
     }
 
 
 def _letters(blocks: Sequence[SettledBlock]) -> Mapping[str, str]:
     """The letters of the column that holds a field in every list of a tab; fields that stand in
     several columns, or in a cross-tab, are left out."""
-    if not any(one.block.is_list for one in blocks):
+    if not any(block.block.is_list for block in blocks):
         return {}
     held: dict[str, set[str]] = {}
     for one in blocks:
         for column in one.columns.of(ColumnKind.BESIDE, ColumnKind.VALUE):
             where = one.block.is_list and not one.view.turned
             held.setdefault(column.field, set()).add(column_letters(column.column) if where else "")
-    return {name: letters for name, (letters, *more) in held.items() if letters and not more}
+    return {
+        name: letters for name, (letters, *more_texts) in held.items() if letters and not more_texts
+    }
 
 
 def _columns(blocks: Sequence[SettledBlock]) -> dict[str, tuple[str, ...]]:
     """The fields that have a column, by block; those of all places of a block that repeats."""
     fields: dict[str, set[str]] = {}
-    for one in blocks:
-        if not one.block.columns:
-            known = one.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
-            fields.setdefault(one.block.key, set()).update(column.field for column in known)
+    for block in blocks:
+        if not block.block.columns:
+            known_columns = block.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+            fields.setdefault(block.block.key, set()).update(
+                column.field for column in known_columns
+            )
     return {key: tuple(sorted(names)) for key, names in fields.items()}
 
 
@@ -207,23 +223,23 @@ def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
     """The headings of the columns of a block, in normal form; where it has none, whether each holds
     figures or texts. Blank columns at the end do not count."""
     view, place, table = settled.view, settled.place, settled.table
-    found = []
-    for one in settled.columns.every:
+    kinds = []
+    for column in settled.columns.every:
         if place.depth:
-            heading = view.cell(place.bottom, one.column)
-            found.append(normal_form(cell_text(heading)))
+            heading = view.cell(place.bottom, column.column)
+            kinds.append(normal_form(cell_text(heading)))
         else:
-            found.append(_kind(view, one.column, table.records))
-    while found and not found[-1]:
-        found.pop()
-    return tuple(found)
+            kinds.append(_kind(view, column.column, table.records))
+    while kinds and not kinds[-1]:
+        kinds.pop()
+    return tuple(kinds)
 
 
 def _leading_kinds(settled: SettledBlock) -> tuple[str, ...]:
     """Whether each leading column of a cross-tab holds figures or texts."""
     place = settled.place
     columns = range(place.left, min(place.left + place.leading, settled.view.width))
-    return tuple(_kind(settled.view, one, settled.table.records) for one in columns)
+    return tuple(_kind(settled.view, column, settled.table.records) for column in columns)
 
 
 def _kind(view: Sheet, column: int, rows: Sequence[int]) -> str:
@@ -263,12 +279,12 @@ def _largest(
     numbers = column.to_numpy()
     least = np.partition(numbers, -KEPT)[-KEPT] if len(numbers) > KEPT else numbers.min()
     beyond = np.flatnonzero(numbers > least)
-    some = np.append(beyond, np.flatnonzero(numbers == least)[: KEPT - len(beyond)])
-    some = some[np.argsort(-numbers[some], kind="stable")]
-    places = (some if held is None else held[some]).tolist()
-    found = zip(numbers[some].tolist(), places, strict=True)
+    values = np.append(beyond, np.flatnonzero(numbers == least)[: KEPT - len(beyond)])
+    values = values[np.argsort(-numbers[values], kind="stable")]
+    places = (values if held is None else held[values]).tolist()
+    result = zip(numbers[values].tolist(), places, strict=True)
     return tuple(
-        (float(number), _in_column(cells[place].as_py(), letters)) for number, place in found
+        (float(number), _in_column(cells[place].as_py(), letters)) for number, place in result
     )
 
 
@@ -283,40 +299,40 @@ def _digest(tables: Mapping[str, Mapping[str, pa.Array]], without: Collection[st
 
     The same records have the same only if their arrays were built alike, as those of like tabs are.
     """
-    found = blake2b(digest_size=16)
+    result = blake2b(digest_size=16)
     records = 0
     for table, columns in tables.items():
         count = max(map(len, columns.values()), default=0)
         records += count
-        found.update(f"{table} {count}".encode())
+        result.update(f"{table} {count}".encode())
         for name, column in columns.items():
             if name not in without:
-                found.update(name.encode())
-                _take(found, column)
-    return found.hexdigest() if records else ""
+                result.update(name.encode())
+                _take(result, column)
+    return result.hexdigest() if records else ""
 
 
 _FEW = 128
 """So many different texts can be told by one byte each."""
 
 
-def _take_texts(found: blake2b, texts: pa.Array) -> None:
+def _take_texts(result: blake2b, texts: pa.Array) -> None:
     _, offsets, data = texts.buffers()
     ends = np.frombuffer(offsets, np.int32)[texts.offset :][: len(texts) + 1]
-    found.update(np.diff(ends).tobytes())
+    result.update(np.diff(ends).tobytes())
     if data is not None:
-        found.update(memoryview(data)[ends[0] : ends[-1]])
+        result.update(memoryview(data)[ends[0] : ends[-1]])
 
 
-def _take(found: blake2b, column: pa.Array) -> None:
+def _take(result: blake2b, column: pa.Array) -> None:
     if pa.types.is_dictionary(column.type):
-        _take_texts(found, column.dictionary)
+        _take_texts(result, column.dictionary)
         if len(column.dictionary) <= _FEW and not column.null_count:
-            found.update(column.indices.to_numpy().astype(np.int8).tobytes())
+            result.update(column.indices.to_numpy().astype(np.int8).tobytes())
             return
         column = column.indices
     if column.null_count:
-        found.update(memoryview(column.is_valid().cast(pa.int8()).buffers()[1]))
+        result.update(memoryview(column.is_valid().cast(pa.int8()).buffers()[1]))
         if pa.types.is_boolean(column.type):
             column = column.cast(pa.int8())
         column = column.drop_null()
@@ -326,4 +342,4 @@ def _take(found: blake2b, column: pa.Array) -> None:
     if data is not None and len(column):
         width = column.type.bit_width // 8
         start, end = column.offset * width, (column.offset + len(column)) * width
-        found.update(memoryview(data)[start:end])
+        result.update(memoryview(data)[start:end])

@@ -27,10 +27,10 @@ def captured_twice(first: str, second: str, captured: Mapping[str, str]) -> Find
 
 
 def name_ambiguous(
-    pattern: str, name: str, captured: Mapping[str, str], other: Mapping[str, str], number: int
+    pattern: str, name: str, captured: Mapping[str, str], texts: Mapping[str, str], number: int
 ) -> Finding:
     """A name of a file or tab that fits a pattern in two ways, and how many more do."""
-    used, instead = captures(captured), captures(other)
+    used, instead = captures(captured), captures(texts)
     return NAME_AMBIGUOUS(name=name, pattern=pattern, used=used, other=instead, more=number - 1)
 
 

@@ -74,9 +74,9 @@ def lines_of(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, 
                 places = pc.fill_null(places, size)
             where = places.to_numpy(zero_copy_only=False)
             counts = np.bincount(where, minlength=size + 1)[:size]
-            there = counts > 0
-            words.append(_words(by, shared)[there])
-            numbers.append(_numbers(summed, where, counts)[there])
+            mask = counts > 0
+            words.append(_words(by, shared)[mask])
+            numbers.append(_numbers(summed, where, counts)[mask])
     every, first = np.unique(np.concatenate(words), return_index=True)
     # Words that all records share, or none, tell no record from another.
     if len(every) <= 1:
@@ -98,7 +98,7 @@ def _is_number(kind: pa.DataType) -> bool:
 
 def _words(by: pa.DictionaryArray, shared: Sequence[str]) -> Digests:
     """A digest for each value of a field, and of what all records share."""
-    digests = np.array([_of_text(str(one)) for one in by.dictionary.to_pylist()], np.uint64)
+    digests = np.array([_of_text(str(value)) for value in by.dictionary.to_pylist()], np.uint64)
     with np.errstate(over="ignore"):
         digests = (digests ^ np.uint64(_of_text("\n".join(shared)))) * _PRIME
         # Without it, small differences would stay in the lowest bits.

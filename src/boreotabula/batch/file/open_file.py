@@ -60,13 +60,13 @@ class Job:
     def shared(self) -> bool:
         """Whether anything is read from the tabs that [tabs] chooses, or only by blocks' own."""
         forms = self.plan.forms
-        return any(not one.blocks or any(b.tabs is None for b in one.blocks) for one in forms)
+        return any(not form.blocks or any(b.tabs is None for b in form.blocks) for form in forms)
 
     @property
     def patterns(self) -> list[str]:
         """The tab patterns of the layout."""
         choices = [*([self.tabs] if self.shared else []), *self.blocks.values()]
-        return list(dict.fromkeys(one.text for choice in choices for one in choice.named))
+        return list(dict.fromkeys(pattern.text for choice in choices for pattern in choice.named))
 
 
 def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
@@ -78,7 +78,7 @@ def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
         if block.tabs is not None
     }
     columns = spec.text.columns
-    starts = tuple(one - 1 for one in columns) if isinstance(columns, tuple) else columns
+    starts = tuple(column - 1 for column in columns) if isinstance(columns, tuple) else columns
     text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote, starts)
     return Job(plan, tab_choice(spec.tabs), blocks, Opening(text, limits or Limits()))
 
@@ -94,7 +94,7 @@ class Chosen:
     @property
     def block_captures(self) -> dict[str, str]:
         """What the patterns of blocks captured, all together."""
-        return {name: text for one in self.blocks.values() for name, text in one.items()}
+        return {name: text for block in self.blocks.values() for name, text in block.items()}
 
 
 class OpenFile:
@@ -105,7 +105,7 @@ class OpenFile:
         self.sheets: dict[str, Sheet] = {}
         self.broken: dict[str, UnreadableError] = {}
         self.findings: list[Finding] = [
-            *(READ_AS(how=one) for one in book.doubts),
+            *(READ_AS(how=doubt) for doubt in book.doubts),
             *map(open_quote, book.quotes),
         ]
         if source.unmatched:
@@ -139,8 +139,8 @@ class OpenFile:
 
     def nothing_on(self, chosen: Collection[str]) -> Finding:
         """That nothing stands on the chosen tabs; the others are named if something does there."""
-        others = [tab.name for tab in self.book.tabs if tab.name not in chosen]
-        filled = [name for name in others if (sheet := self.sheet(name)) and not sheet.blank]
+        other_texts = [tab.name for tab in self.book.tabs if tab.name not in chosen]
+        filled = [name for name in other_texts if (sheet := self.sheet(name)) and not sheet.blank]
         if not filled:
             return WORKBOOK_BLANK()
         return CHOSEN_TABS_BLANK(chosen=list(chosen), filled=filled)
@@ -155,20 +155,20 @@ class OpenFile:
         """The tabs that are read, in their order, by [tabs] and by blocks with their own."""
         job = self.job
         choices = [*([job.tabs] if job.shared else []), *job.blocks.values()]
-        names = self._tab_names(blanks=any(one.needs_blanks for one in choices))
-        found: dict[str, Chosen] = {}
+        names = self._tab_names(blanks=any(choice.needs_blanks for choice in choices))
+        result: dict[str, Chosen] = {}
         every = [block for form in job.plan.forms for block in form.blocks]
         if job.shared:
-            own = [one for one in every if one.tabs is None]
+            own = [block for block in every if block.tabs is None]
             for name, captured in self._choose_by(job.tabs, names, own, quiet=False).items():
-                found[name] = Chosen(captured, shared=True)
+                result[name] = Chosen(captured, shared=True)
         for key, choice in job.blocks.items():
-            own = [one for one in every if one.key == key]
+            own = [block for block in every if block.key == key]
             for name, captured in self._choose_by(choice, names, own, quiet=True).items():
-                found.setdefault(name, Chosen()).blocks[key] = captured
-        if job.blocks and not found:
+                result.setdefault(name, Chosen()).blocks[key] = captured
+        if job.blocks and not result:
             self.say(no_tab(job.patterns or ["the tabs of the blocks"], self.book))
-        return {tab.name: found[tab.name] for tab in self.book.tabs if tab.name in found}
+        return {tab.name: result[tab.name] for tab in self.book.tabs if tab.name in result}
 
     def _tab_names(self, *, blanks: bool) -> list[TabName]:
         return [
@@ -188,7 +188,7 @@ class OpenFile:
         *,
         quiet: bool,
     ) -> dict[str, dict[str, str]]:
-        if [one.name for one in names] == [""]:
+        if [name.name for name in names] == [""]:
             return {"": {}}  # a text file has one tab, and no names to choose by
         chosen = choice.choose(names)
         if choice.where_found:
@@ -203,18 +203,18 @@ class OpenFile:
                 self.say(not_one_tab(list(chosen)))
             return {}
         if not chosen and not quiet and not self.job.blocks:
-            blank = all(one.blank for one in names) and choice.needs_blanks
-            if all(choice.leaves_out(one) for one in names):
+            blank = all(name.blank for name in names) and choice.needs_blanks
+            if all(choice.leaves_out(name) for name in names):
                 self.say(all_left_out(self.book))
             else:
                 self.say(not_one_tab([]) if blank else no_tab([choice.said], self.book))
-        for one in choice.named:
-            unclear = {name: other for name in chosen if (other := one.other_match(name))}
-            mine = [name for name in unclear if one.match(name) == chosen[name]]
+        for pattern in choice.named:
+            unclear = {name: texts for name in chosen if (texts := pattern.other_match(name))}
+            mine = [name for name in unclear if pattern.match(name) == chosen[name]]
             if mine:
                 name = mine[0]
                 self.say(
-                    name_ambiguous(one.text, name, chosen[name], unclear[name], len(mine)), name
+                    name_ambiguous(pattern.text, name, chosen[name], unclear[name], len(mine)), name
                 )
         for first, second in _same_captures(self.job.plan, chosen):
             self.say(captured_twice(first, second, chosen[first]), second)
@@ -224,10 +224,10 @@ class OpenFile:
         """Whether a tab holds any text by which one of some blocks is found."""
         sheet = self.sheet(name)
         return sheet is not None and any(
-            texts_met(sheet.turn() if one.turned else sheet, one) for one in blocks
+            texts_met(sheet.turn() if block.turned else sheet, block) for block in blocks
         )
 
-    def _like_those_found(self, possible: Sequence[str], found: Collection[str]) -> Iterator[str]:
+    def _like_those_found(self, possible: Sequence[str], texts: Collection[str]) -> Iterator[str]:
         """The tabs without any of the texts whose headings are mostly those of a tab that has."""
         words = {
             name: {text for *_, text in frame_of(sheet).headings}
@@ -235,18 +235,18 @@ class OpenFile:
             if (sheet := self.sheet(name)) is not None and not sheet.blank
         }
         for name in words:
-            if name in found:
+            if name in texts:
                 continue
-            shared = [len(words[name] & words[one]) for one in found if one in words]
+            shared = [len(words[name] & words[text]) for text in texts if text in words]
             if 2 * max(shared, default=0) >= max(len(words[name]), _FEWEST_SHARED):
                 yield name
 
     def used_patterns(self, chosen: Mapping[str, Chosen]) -> Iterator[str]:
         """The tab patterns that matched a chosen tab."""
         for choice in (self.job.tabs, *self.job.blocks.values()):
-            for one in choice.named:
-                if any(one.match(name) is not None for name in chosen):
-                    yield one.text
+            for pattern in choice.named:
+                if any(pattern.match(name) is not None for name in chosen):
+                    yield pattern.text
 
     def others(self, chosen: Mapping[str, Chosen]) -> Iterator[tuple[str, str]]:
         """Why tabs were not read; those that look like the form are worth a warning."""
@@ -256,7 +256,7 @@ class OpenFile:
                 if tab.name in self.broken:
                     yield tab.name, f"not readable: {self.broken[tab.name]}"
                 continue
-            if any(one.match(tab.name) is not None for one in self.job.tabs.left_out):
+            if any(pattern.match(tab.name) is not None for pattern in self.job.tabs.left_out):
                 yield tab.name, "left out by [tabs] except"
                 continue
             yield tab.name, "not chosen by [tabs]"
@@ -275,12 +275,12 @@ class OpenFile:
         without a stub most of those of its fields."""
         source = TabSource(blocks={key: {} for key in self.job.blocks})
         return any(
-            len(one.place.stub) == len(one.block.stub)
-            and 2 * len(one.place.marks) > len(one.block.marks)
-            and one.block.searched
+            len(block.place.stub) == len(block.block.stub)
+            and 2 * len(block.place.marks) > len(block.block.marks)
+            and block.block.searched
             for form in self.job.plan.forms
             for view in settle_blocks(sheet, self.job.plan, form, source)
-            for one in view.blocks
+            for block in view.blocks
         )
 
     # --- what is known besides the cells ---------------------------------------------------------
@@ -304,11 +304,11 @@ class OpenFile:
             if sheet is not None:
                 cell = sheet.cell(place.row, place.column)
                 named[name.casefold()] = NamedValue(place.tab, place.row, place.column, cell)
-        others = [source.tabs for form in self.job.plan.forms for source in form.sources]
+        other_groups = [source.tabs for form in self.job.plan.forms for source in form.sources]
         covers = {
             tab.name: sheet
             for tab in self.book.tabs
-            if any(first_match(some, tab.name) is not None for some in others)
+            if any(first_match(patterns, tab.name) is not None for patterns in other_groups)
             and (sheet := self.sheet(tab.name)) is not None
         }
         return Surroundings(texts=texts, names=named, tabs=covers)
@@ -322,7 +322,9 @@ def _same_captures(
     for name, captured in chosen.items():
         if captured:
             meant = {field: convert_stamp(plan, field, text)[0] for field, text in captured.items()}
-            same = {field: captured[field] if one is None else one for field, one in meant.items()}
+            same = {
+                field: captured[field] if value is None else value for field, value in meant.items()
+            }
             before = first.setdefault(frozenset(same.items()), name)
             if before != name:
                 yield before, name

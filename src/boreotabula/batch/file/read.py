@@ -88,7 +88,7 @@ class FileReading:
     @property
     def why_not_read(self) -> str:
         """Why the file gave nothing, if it could not be read or is a copy."""
-        return "" if self.read else next((one.message for one in self.findings), "")
+        return "" if self.read else next((finding.message for finding in self.findings), "")
 
 
 def file_digest(path: Path) -> str:
@@ -100,13 +100,13 @@ def file_digest(path: Path) -> str:
     with open_regular(path) as stream:
         now = os.fstat(stream.fileno())
         state = (path, now.st_dev, now.st_ino, now.st_size, now.st_mtime_ns, now.st_ctime_ns)
-        known = _DIGESTS.get(state)
-        if known is None:
-            known = hashlib.file_digest(stream, "sha256").hexdigest()
+        known_text = _DIGESTS.get(state)
+        if known_text is None:
+            known_text = hashlib.file_digest(stream, "sha256").hexdigest()
             # File systems keep times coarsely: right after a change another one may not show.
             if time.time_ns() - max(now.st_mtime_ns, now.st_ctime_ns) > _SETTLED:
-                _DIGESTS[state] = known
-    return known
+                _DIGESTS[state] = known_text
+    return known_text
 
 
 _DIGESTS: dict[tuple[object, ...], str] = {}
@@ -121,8 +121,8 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
         reading = replace(reading, size=checked_size(source.path, job.opening.limits))
         reading = replace(reading, digest=file_digest(source.path))
         with Workbook(source.path, job.opening) as book:
-            said = "; ".join(book.remarks)
-            reading = replace(reading, read_as=said, guessed=book.guessed)
+            message = "; ".join(book.remarks)
+            reading = replace(reading, read_as=message, guessed=book.guessed)
             return _read_tabs(OpenFile(book, source, job), reading)
     except UnreadableError as error:
         kind = FILE_OVER_BUDGET if isinstance(error, OverBudgetError) else FILE_UNREADABLE
@@ -184,13 +184,13 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
         file.say(TAB_LIKELY_TOTAL(tabs=list(parts)), name)
     if tabs and not any(tab.account.filled for tab in tabs):
         file.say(file.nothing_on(chosen))
-    others = dict(file.others(chosen))
+    texts = dict(file.others(chosen))
     return replace(
         reading,
         tabs=tuple(tabs),
         patterns=tuple(file.used_patterns(chosen)),
-        other_tabs=others,
-        findings=tuple(replace(one, file=file.source.name) for one in file.findings),
+        other_tabs=texts,
+        findings=tuple(replace(finding, file=file.source.name) for finding in file.findings),
         unplaced=UnplacedCells.joined(unplaced),
         read=True,
     )
@@ -211,7 +211,7 @@ def plan_tabs(
         name: {**source.captured, **how.captured, **how.block_captures}
         for name, how in reader.choose().items()
     }
-    return chosen, [one.message for one in reader.findings if one.kind != READ_AS]
+    return chosen, [finding.message for finding in reader.findings if finding.kind != READ_AS]
 
 
 def read_chosen(
@@ -230,6 +230,6 @@ def _values_of(roles: RoleMap) -> Numbers:
     """The numbers of a tab that are values of records."""
     sheet = roles.sheet
     # Laid out in one row, since numpy looks through that in half the time.
-    there = np.flatnonzero(roles.mask_of(Role.VALUE) & np.isfinite(sheet.numbers))
-    rows, columns = np.divmod(there, sheet.width)
-    return rows * 65_536 + columns, sheet.numbers.ravel()[there]
+    values = np.flatnonzero(roles.mask_of(Role.VALUE) & np.isfinite(sheet.numbers))
+    rows, columns = np.divmod(values, sheet.width)
+    return rows * 65_536 + columns, sheet.numbers.ravel()[values]

@@ -72,7 +72,7 @@ class HeadingList:
 
     def of(self, *roles: str) -> list[HeadingUse]:
         """The headings of some roles."""
-        return [one for one in self.uses if one.role in roles]
+        return [use for use in self.uses if use.role in roles]
 
 
 def list_headings(
@@ -83,16 +83,16 @@ def list_headings(
 ) -> HeadingList:
     """The headings of all tabs that a layout reads, in the order in which they were met."""
     job = make_job(layout.spec, layout.plan, limits)
-    found: list[FileHeadings] = []
+    headings: list[FileHeadings] = []
     work = partial(_headings_of, job=job)
-    for one in spread(work, inbox.taken, _ended, job.opening.limits):
-        on_file(one)
-        found.append(one)
+    for file_headings in spread(work, inbox.taken, _ended, job.opening.limits):
+        on_file(file_headings)
+        headings.append(file_headings)
     return HeadingList(
-        len(found),
-        sum(len(file.tabs) for file in found),
-        tuple(_uses(found)),
-        tuple((file.name, file.trouble) for file in found if file.trouble),
+        len(headings),
+        sum(len(file.tabs) for file in headings),
+        tuple(_uses(headings)),
+        tuple((file.name, file.trouble) for file in headings if file.trouble),
     )
 
 
@@ -121,13 +121,15 @@ def _uses(files: Iterable[FileHeadings]) -> list[HeadingUse]:
     met: dict[tuple[str, str, str], list[tuple[str, str, MetHeading, TabHeadings]]] = {}
     for file in files:
         for tab, headings in file.tabs:
-            for one in headings.met:
-                met.setdefault(same_heading(one), []).append((file.name, tab, one, headings))
+            for heading in headings.met:
+                met.setdefault(same_heading(heading), []).append(
+                    (file.name, tab, heading, headings)
+                )
     return [_use(every) for every in met.values()]
 
 
 def _use(met: Sequence[tuple[str, str, MetHeading, TabHeadings]]) -> HeadingUse:
-    spelt = Counter(one.heading for _, _, one, _ in met)
+    spelt = Counter(heading.heading for _, _, heading, _ in met)
     file, tab, first, _ = met[0]
     lacking: Counter[str] = Counter()
     for _, _, _, headings in met:
@@ -139,7 +141,9 @@ def _use(met: Sequence[tuple[str, str, MetHeading, TabHeadings]]) -> HeadingUse:
         tuple(spelt),
         tuple(dict.fromkeys((file, tab) for file, tab, _, _ in met)),
         (file, tab, str(first.cell)),
-        merged([one.profile for _, _, one, _ in met]),
+        merged([heading.profile for _, _, heading, _ in met]),
         lacking,
-        all(sum(one.role == "unknown" for one in headings.met) == 1 for *_, headings in met),
+        all(
+            sum(heading.role == "unknown" for heading in headings.met) == 1 for *_, headings in met
+        ),
     )

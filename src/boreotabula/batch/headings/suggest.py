@@ -36,40 +36,40 @@ def suggestions(headings: HeadingList, plan: Plan) -> Mapping[str, Sequence[Sugg
     Only fields that its tabs lack come into question, and of two headings on one tab only the
     likelier may mean the same field.
     """
-    known = {
-        field: merged([one.profile for one in headings.of("column") if one.field == field])
+    profiles = {
+        field: merged([use.profile for use in headings.of("column") if use.field == field])
         for field in plan.fields
     }
     unknown = headings.of("unknown")
     every = [
-        (use, _suggestion(use, field, known[field], plan))
+        (use, _suggestion(use, field, profiles[field], plan))
         for use in unknown
         for field in use.lacking
     ]
-    likely = [(use, one) for use, one in every if one.certainty >= LEAST_SHOWN]
+    likely = [(use, suggestion) for use, suggestion in every if suggestion.certainty >= LEAST_SHOWN]
     likely.sort(key=lambda pair: pair[1].certainty, reverse=True)
     taken: dict[str, set[tuple[str, str]]] = {}
-    found: dict[str, list[Suggestion]] = {use.heading: [] for use in unknown}
+    suggestionses: dict[str, list[Suggestion]] = {use.heading: [] for use in unknown}
     for use, one in likely:
-        best = not found[use.heading]
+        best = not suggestionses[use.heading]
         if best and not taken.get(one.field, set()).isdisjoint(use.places):
             continue
         if best:
             taken.setdefault(one.field, set()).update(use.places)
-        found[use.heading].append(one)
-    return found
+        suggestionses[use.heading].append(one)
+    return suggestionses
 
 
-def _suggestion(use: HeadingUse, field: str, known: Profile, plan: Plan) -> Suggestion:
+def _suggestion(use: HeadingUse, field: str, known_profile: Profile, plan: Plan) -> Suggestion:
     like, word = _word_likeness(use.heading, field, plan)
     fits = _share_that_fits(use.profile, field, plan)
-    cells, said = _cell_likeness(use.profile, field, known, plan)
+    cells, message = _cell_likeness(use.profile, field, known_profile, plan)
     if use.alone and len(use.lacking) == 1:
         cells = 1 - (1 - cells) / 2
-        said += "; no other heading of its tabs is unknown, no other field is missing"
+        message += "; no other heading of its tabs is unknown, no other field is missing"
     certainty = fits * (1 - (1 - 0.95 * like) * (1 - 0.9 * cells))
     certainty *= use.lacking[field] / len(use.places)
-    why = f"written like “{word}”; {said}" if like else said
+    why = f"written like “{word}”; {message}" if like else message
     return Suggestion(use.heading, field, round(certainty, 2), why)
 
 
@@ -79,10 +79,10 @@ def _word_likeness(heading: str, field: str, plan: Plan) -> tuple[float, str]:
 
     form = normal_form(heading)
     best, word = 0.0, ""
-    for known in plan.names.headings_of(field):
-        like = max(fuzz.ratio(form, known), fuzz.token_sort_ratio(form, known))
+    for known_text in plan.names.headings_of(field):
+        like = max(fuzz.ratio(form, known_text), fuzz.token_sort_ratio(form, known_text))
         if like > best:
-            best, word = like, known
+            best, word = like, known_text
     return max(best - _LIKE, 0) / (100 - _LIKE), word
 
 
@@ -101,23 +101,29 @@ def _share_that_fits(profile: Profile, field: str, plan: Plan) -> float:
     return 1 - len(done.failures) / len(profile.sample)
 
 
-def _cell_likeness(profile: Profile, field: str, known: Profile, plan: Plan) -> tuple[float, str]:
+def _cell_likeness(
+    profile: Profile, field: str, known_profile: Profile, plan: Plan
+) -> tuple[float, str]:
     """How much the cells are like those of a field elsewhere, from 0 to 1, in words too."""
     kind = plan.form(field).base
-    if not known.filled:
+    if not known_profile.filled:
         return 0.3, f"its cells could be {field} ({kind}), which no other tab fills"
     if kind == "text":
-        shared = len(profile.values & known.values)
+        shared = len(profile.values & known_profile.values)
         share = shared / max(len(profile.values), 1)
         if not shared:
-            alike = 0.15 if profile.kind == known.kind else 0.0
+            alike = 0.15 if profile.kind == known_profile.kind else 0.0
             return alike, f"none of its values is one of {field} elsewhere"
         return share, f"{shared} of {len(profile.values)} values are values of {field} elsewhere"
-    if profile.least is None or known.least is None or known.most is None:
-        return (0.5 if profile.kind == known.kind else 0.3), f"{profile.kind}, as {field} elsewhere"
+    if profile.least is None or known_profile.least is None or known_profile.most is None:
+        return (
+            0.5 if profile.kind == known_profile.kind else 0.3
+        ), f"{profile.kind}, as {field} elsewhere"
     assert profile.most is not None
-    room = (known.most - known.least) / 2
-    inside = known.least - room <= profile.least and profile.most <= known.most + room
-    said = f"{profile.least:g} to {profile.most:g}, "
-    said += f"{field} elsewhere {known.least:g} to {known.most:g}"
-    return (0.7 if inside else 0.2), said
+    room = (known_profile.most - known_profile.least) / 2
+    inside = (
+        known_profile.least - room <= profile.least and profile.most <= known_profile.most + room
+    )
+    message = f"{profile.least:g} to {profile.most:g}, "
+    message += f"{field} elsewhere {known_profile.least:g} to {known_profile.most:g}"
+    return (0.7 if inside else 0.2), message

@@ -7,7 +7,7 @@ import io
 from collections.abc import Sequence
 from pathlib import Path
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.atomic import atomic_write
 from boreotabula.batch.layouts.glossaries import csv_rows, delimiter_of
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.errors import CallError
@@ -27,11 +27,11 @@ def check_pairs(layout: Layout, pairs: Sequence[Pair]) -> list[Pair]:
         if field not in layout.spec.fields:
             near = did_you_mean(field, layout.spec.fields)
             raise CallError(f"“{heading}={field}”: the layout has no field “{field}”{near}")
-        known = layout.plan.names.field_of(heading)
-        other = known or fresh.get(normal_form(heading), (heading, field))[1]
-        if other != field:
-            raise CallError(f"“{heading}” means “{other}” already; take that out first")
-        if known is None:
+        known_text = layout.plan.names.field_of(heading)
+        other_text = known_text or fresh.get(normal_form(heading), (heading, field))[1]
+        if other_text != field:
+            raise CallError(f"“{heading}” means “{other_text}” already; take that out first")
+        if known_text is None:
             fresh.setdefault(normal_form(heading), (heading, field))
     return list(fresh.values())
 
@@ -59,10 +59,10 @@ def _heading_rows(content: bytes, path: Path) -> Sequence[Sequence[str]] | None:
     if path.suffix.lower() not in (".csv", ".tsv", ".txt"):
         return None
     rows = csv_rows(content, path.name)
-    for at, row in enumerate(rows):
+    for index, row in enumerate(rows):
         names = [normal_form(cell) for cell in row]
         if all(name in names for name in HEADINGS):
-            return rows[at:]
+            return rows[index:]
     return None
 
 
@@ -87,7 +87,7 @@ def _lines(
 
 
 def _write(path: Path, content: bytes) -> None:
-    with placed(path) as stream:
+    with atomic_write(path) as stream:
         stream.write(content)
 
 

@@ -87,11 +87,11 @@ def _found(book: Workbook, part: str, name: str) -> tuple[Sheet, TableObject | N
         if sheet.name.casefold() == part.casefold():
             return sheet, None
     tables = {table.name: (sheet, table) for sheet in sheets for table in sheet.tables}
-    for called, found in tables.items():
+    for called, result in tables.items():
         if called.casefold() == part.casefold():
-            return found
-    known = [sheet.name for sheet in sheets] + list(tables)
-    raise LayoutError([(name, f"no tab or table “{part}” in it{did_you_mean(part, known)}")])
+            return result
+    known_texts = [sheet.name for sheet in sheets] + list(tables)
+    raise LayoutError([(name, f"no tab or table “{part}” in it{did_you_mean(part, known_texts)}")])
 
 
 def csv_rows(content: bytes, name: str) -> Sequence[Sequence[str]]:
@@ -110,7 +110,7 @@ def delimiter_of(text: str) -> type[csv.Dialect]:
     class Dialect(csv.excel):
         """As spreadsheet programs write it."""
 
-        delimiter = next((one for one in (",", ";", "\t") if one in header), ",")
+        delimiter = next((literal for literal in (",", ";", "\t") if literal in header), ",")
 
     return Dialect
 
@@ -130,7 +130,7 @@ def read_file(path: Path, what: str) -> bytes:
 def _similar(path: Path) -> str:
     if not path.parent.is_dir():
         return f"; there is no folder “{path.parent}” either"
-    near = nearest(path.name, [one.name for one in path.parent.glob(f"*{path.suffix}")])
+    near = nearest(path.name, [file.name for file in path.parent.glob(f"*{path.suffix}")])
     return f"; did you mean “{path.parent / near}”?" if near else ""
 
 

@@ -84,9 +84,11 @@ class Layout:
             entries.append(glossary_entries(rows, name, spec.fields, called))
             glossaries.append(glossary)
             parts.append(part)
-        namings = [naming for one in entries for naming in one.namings]
-        names = known_headings(spec, namings, [unit for one in entries for unit in one.units])
-        spellings = known_spellings(spec, [two for one in entries for two in one.spellings])
+        namings = [naming for entry in entries for naming in entry.namings]
+        names = known_headings(spec, namings, [unit for entry in entries for unit in entry.units])
+        spellings = known_spellings(
+            spec, [second for first in entries for second in first.spellings]
+        )
         return cls(
             path,
             spec,
@@ -149,9 +151,9 @@ def _check_kind(path: Path) -> None:
             f" boreotabula draft {named} -o NAME.toml writes a layout for it"
         )
     if not path.exists() and path.parent.is_dir():
-        near = nearest(path.stem, [one.stem for one in path.parent.glob("*.toml")])
-        said = f"; did you mean “{path.with_name(f'{near}.toml')}”?" if near else ""
-        raise CallError(f"there is no layout “{path}”{said}")
+        near = nearest(path.stem, [file.stem for file in path.parent.glob("*.toml")])
+        message = f"; did you mean “{path.with_name(f'{near}.toml')}”?" if near else ""
+        raise CallError(f"there is no layout “{path}”{message}")
 
 
 _REPORTS = frozenset(ending for kind in FileKind for ending in kind.endings) - {".txt"}

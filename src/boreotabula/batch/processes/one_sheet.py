@@ -27,10 +27,10 @@ def first_sheet(path: Path) -> Sheet:
 def _first_of(path: Path) -> Sheet:
     with Workbook(path) as book:
         sheets = (book.sheet(tab.name) for tab in book.tabs)
-        found = next((one for one in sheets if not one.blank), None)
-        if found is None:
+        sheet = next((one for one in sheets if not one.blank), None)
+        if sheet is None:
             raise UnreadableError("nothing stands in it", "Name the file that holds the records.")
-        return found
+        return sheet
 
 
 def _sheet_of(path: Path, tab: str) -> Sheet:

@@ -62,15 +62,15 @@ class Ended:
 
 
 def _ended(end: End, limits: Limits, report: str = "") -> Ended:
-    more = f"If the file is in order, allow more with --largest-part {2 * limits.mebibytes}."
+    extra = f"If the file is in order, allow more with --largest-part {2 * limits.mebibytes}."
     if end is End.TOO_LONG:
-        return Ended(end, f"reading it took longer than {limits.seconds:.0f} seconds", more)
+        return Ended(end, f"reading it took longer than {limits.seconds:.0f} seconds", extra)
     if end is End.TOO_MUCH:
         why = f"reading it takes more than the {limits.mebibytes:,} MiB of memory that it may take"
-        return Ended(end, why, more)
+        return Ended(end, why, extra)
     if end is End.BROKEN:
         why = "it stops the reader for good: it is damaged, or asks for more memory than it may"
-        return Ended(end, why, f"{SEND_AGAIN} {more}")
+        return Ended(end, why, f"{SEND_AGAIN} {extra}")
     return Ended(end, "the program itself failed at it", report)
 
 
@@ -193,45 +193,47 @@ class Crew(Generic[Source, Result]):
 
     def __exit__(self, *_: object) -> None:
         """End all processes."""
-        for one in self._workers:
-            one.end()
+        for worker in self._workers:
+            worker.end()
 
     def results(self, sources: Sequence[Source], ahead: int = _AHEAD) -> Iterator[Result]:
         """The results of the work on sources, in order; all are to be taken before others come."""
         self._sources, self._waiting, self._done = sources, deque(range(len(sources))), {}
-        for at in range(len(sources)):
-            while at not in self._done:
-                self._give(at + ahead * self._count)
+        for index in range(len(sources)):
+            while index not in self._done:
+                self._give(index + ahead * self._count)
                 self._take()
-            yield self._done.pop(at)
+            yield self._done.pop(index)
 
     def _give(self, before: int) -> None:
         """Give each process something to do: of the sources before a place."""
         for many in range(1, _AT_ONCE + 1):
             while len(self._workers) < self._count and self._waiting:
                 self._workers.append(_Worker(self._work, self._limits, self._start))
-            for one in list(self._workers):
-                if len(one.given) < many and self._waiting and self._waiting[0] < before:
-                    at = self._waiting.popleft()
-                    one.given.append(at)
+            for worker in list(self._workers):
+                if len(worker.given) < many and self._waiting and self._waiting[0] < before:
+                    index = self._waiting.popleft()
+                    worker.given.append(index)
                     # One that died meanwhile is noticed when its answer is waited for.
                     with suppress(BrokenPipeError, ConnectionError):
-                        one.connection.send(self._sources[at])
+                        worker.connection.send(self._sources[index])
 
     def _take(self) -> None:
         """Wait for an answer, and take in all that are there."""
-        ready = wait([one.connection for one in self._workers])
-        for one in [one for one in self._workers if one.connection in ready]:
+        ready = wait([worker.connection for worker in self._workers])
+        for one in [worker for worker in self._workers if worker.connection in ready]:
             try:
                 packed, worn = one.connection.recv()
                 answer = pickle.loads(packed)
             except (EOFError, OSError):
                 answer, worn = Failed(one.how_it_died()), True
             if one.given:  # else it died while it had nothing to do
-                at = one.given.popleft()
+                index = one.given.popleft()
                 if isinstance(answer, Failed):
-                    answer = self._cause(answer, self._sources[at])
-                self._done[at] = _taken(answer, self._sources[at], self._stopped, self._limits)
+                    answer = self._cause(answer, self._sources[index])
+                self._done[index] = _taken(
+                    answer, self._sources[index], self._stopped, self._limits
+                )
             if worn:
                 one.end()
                 self._workers.remove(one)
@@ -302,7 +304,7 @@ def undisturbed() -> Iterator[None]:
     came: list[int] = []
     # A thread that was there before takes signals, too: so they are noted, and raised afterwards.
     in_main = threading.current_thread() is threading.main_thread()
-    handlers = {one: signal.getsignal(one) for one in stopping if in_main}
+    handlers = {signals: signal.getsignal(signals) for signals in stopping if in_main}
     for one, handler in handlers.items():
         if callable(handler):
             signal.signal(one, lambda number, _: came.append(number))

@@ -149,10 +149,10 @@ def out_of_memory(error: BaseException) -> bool:
     while (cause := causes[-1].__cause__ or causes[-1].__context__) and cause not in causes:
         causes.append(cause)
     return any(
-        isinstance(one, MemoryError)
-        or (isinstance(one, OSError) and one.errno == errno.ENOMEM)
-        or (isinstance(one, ImportError | OSError | SystemError) and _NO_ROOM.search(str(one)))
-        for one in causes
+        isinstance(cause, MemoryError)
+        or (isinstance(cause, OSError) and cause.errno == errno.ENOMEM)
+        or (isinstance(cause, ImportError | OSError | SystemError) and _NO_ROOM.search(str(cause)))
+        for cause in causes
     )
 
 
@@ -174,10 +174,10 @@ def _bound_memory(limits: Limits) -> None:
     try:
         import resource
 
-        there = _in_memory(data=True)
-        if not there:
+        position = _in_memory(data=True)
+        if not position:
             return  # what the program itself takes is not known
-        most = there + limits.memory
+        most = position + limits.memory
         resource.setrlimit(resource.RLIMIT_DATA, (most, most))
     except (ImportError, OSError, ValueError):
         return  # elsewhere only what is counted keeps a file within bounds

@@ -7,7 +7,7 @@ import re
 from pathlib import Path
 from urllib.parse import quote, unquote, urlsplit, urlunsplit
 
-from boreotabula.batch.own import cache_folder
+from boreotabula.batch.private_files import cache_folder
 from boreotabula.errors import CallError
 
 _FORM = re.compile(r"[a-z][a-z0-9+.-]+://", re.IGNORECASE)

@@ -26,27 +26,27 @@ def find(system: Any, root: str) -> dict[str, Mapping[str, Any]]:
 
     Raises CallError if there are more than a server may have, or folders without end.
     """
-    found: dict[str, Mapping[str, Any]] = {}
-    seen = {_plain(root)}
+    result: dict[str, Mapping[str, Any]] = {}
+    texts = {_plain(root)}
     waiting = deque([(root, 0)])
     entries = 0
     while waiting:
         folder, depth = waiting.popleft()
-        for one in system.ls(folder, detail=True):
-            name = str(one["name"])
+        for value in system.ls(folder, detail=True):
+            name = str(value["name"])
             entries += 1
             if entries > MOST_ENTRIES:
                 raise CallError(f"it lists more than {MOST_ENTRIES:,} files and folders")
-            if one.get("type") != "directory":
-                found[name] = one
-            elif _plain(name) not in seen and _is_below(name, folder):
-                seen.add(_plain(name))
+            if value.get("type") != "directory":
+                result[name] = value
+            elif _plain(name) not in texts and _is_below(name, folder):
+                texts.add(_plain(name))
                 waiting.append((name, depth + 1))
                 if depth >= DEEPEST:
                     raise CallError(f"its folders lie more than {DEEPEST} deep, as in “{name}”")
-                if len(seen) > MOST_FOLDERS:
+                if len(texts) > MOST_FOLDERS:
                     raise CallError(f"it lists more than {MOST_FOLDERS:,} folders")
-    return found
+    return result
 
 
 def _plain(folder: str) -> str:
@@ -72,5 +72,5 @@ class Coming:
         """So many bytes more have come."""
         self._size += size
         if self._size > self._most:
-            said = "that it is said to have" if self._said else "that a file may have"
-            raise CallError(f"it sends more than the {self._most:,} bytes {said}")
+            message = "that it is said to have" if self._said else "that a file may have"
+            raise CallError(f"it sends more than the {self._most:,} bytes {message}")

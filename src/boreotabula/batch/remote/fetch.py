@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
-from boreotabula.batch.own import make_own, turn_of
+from boreotabula.batch.private_files import make_own, turn_of
 from boreotabula.batch.remote.address import fetched_folder, made_folder, mirror_of, shown
 from boreotabula.batch.remote.bounds import Coming, find
 from boreotabula.batch.remote.places import Place, open_place, reason
@@ -46,9 +46,11 @@ class Fetched:
     of: int = 0
     bytes: int = 0
 
-    def __add__(self, other: Fetched) -> Fetched:
+    def __add__(self, other_fetch: Fetched) -> Fetched:
         """The sums of both."""
-        return Fetched(self.files + other.files, self.of + other.of, self.bytes + other.bytes)
+        return Fetched(
+            self.files + other_fetch.files, self.of + other_fetch.of, self.bytes + other_fetch.bytes
+        )
 
     @property
     def said(self) -> str:
@@ -91,22 +93,22 @@ class _Mirror:
     def of_folder(cls, folder: Path) -> _Mirror:
         make_own(folder)
         try:
-            known = json.loads((folder.parent / _INDEX).read_text("utf-8"))
+            loads = json.loads((folder.parent / _INDEX).read_text("utf-8"))
         except (OSError, ValueError):
-            known = {}
-        return cls(folder, known if isinstance(known, dict) else {})
+            loads = {}
+        return cls(folder, loads if isinstance(loads, dict) else {})
 
-    def save(self, there: Collection[str]) -> None:
-        """Note what is known of the files that are `there`, beside what other runs know of them."""
+    def save(self, names: Collection[str]) -> None:
+        """Note what is known of the files of some `names`, beside what other runs know."""
         index = self.folder.parent / _INDEX
         with turn_of(index):
-            others = {
+            texts = {
                 name: stamp
                 for name, stamp in _Mirror.of_folder(self.folder).known.items()
-                if name in there
+                if name in names
             }
             beside = self.folder.parent / f"{_INDEX}.{secrets.token_hex(4)}"
-            beside.write_text(json.dumps(others | self.known), "utf-8")
+            beside.write_text(json.dumps(texts | self.known), "utf-8")
             beside.replace(index)
 
     def has(self, name: str, stamp: str) -> bool:
@@ -188,18 +190,18 @@ def fetch_one(file: RemoteFile) -> tuple[Path, int]:
         _PLACES[file.url] = open_place(file.url), threading.Lock()
     place, lock = _PLACES[file.url]
     with lock if place.at_once == 1 else nullcontext():
-        found = _fetched(place, file.entry, name, _Mirror(folder))
-    if isinstance(found, str):
-        raise OSError(errno.EIO, found)
-    return folder / name, found[0]
+        fetched = _fetched(place, file.entry, name, _Mirror(folder))
+    if isinstance(fetched, str):
+        raise OSError(errno.EIO, fetched)
+    return folder / name, fetched[0]
 
 
 def fetched_size() -> tuple[int, int]:
     """How many files of servers are kept, and their bytes."""
     below = fetched_folder()
-    some = (*below.glob("*/files/**/*"), *below.glob("single/*/*/*"))
-    files = [one for one in some if one.is_file()]
-    return len(files), sum(one.stat().st_size for one in files)
+    paths = (*below.glob("*/files/**/*"), *below.glob("single/*/*/*"))
+    files = [path for path in paths if path.is_file()]
+    return len(files), sum(file.stat().st_size for file in files)
 
 
 def clear_fetched() -> None:
@@ -219,7 +221,7 @@ def fetched_here(url: str) -> tuple[Path, Mirrored]:
             return mirror_of(url), _fetch(place, url, lambda _: True)
         above, _, name = root.rpartition("/")
         folder = replace(place, root=above or "/")
-        mirrored = _fetch(folder, url, lambda one: one == written_name(name))
+        mirrored = _fetch(folder, url, lambda text: text == written_name(name))
         if written_name(name) in mirrored.here or not place.quoted:
             return mirror_of(url) / name, mirrored
     finally:
@@ -266,12 +268,12 @@ def _fetch(
     total = 0
     with ThreadPoolExecutor(place.at_once) as pool:
         results = pool.map(lambda name: _fetched(place, chosen[name], name, mirror), new)
-        for name, found in zip(new, results, strict=True):
-            if isinstance(found, str):
-                failed[name] = found
+        for name, result in zip(new, results, strict=True):
+            if isinstance(result, str):
+                failed[name] = result
                 mirror.drop(name)
             else:
-                size, mirror.known[name] = found
+                size, mirror.known[name] = result
                 total += size
                 if on_file is not None:
                     on_file(written_name(name), mirror.folder / name)
@@ -281,13 +283,13 @@ def _fetch(
 
 
 def _mirrored(
-    fetched: Fetched, failed: Mapping[str, str], passed: Sequence[str], here: Collection[str] = ()
+    fetched: Fetched, failed: Mapping[str, str], passed: Sequence[str], texts: Collection[str] = ()
 ) -> Mirrored:
     return Mirrored(
         fetched,
         {written_name(name): why for name, why in failed.items()},
         [written_name(name) for name in passed],
-        frozenset(map(written_name, here)),
+        frozenset(map(written_name, texts)),
     )
 
 
@@ -312,9 +314,9 @@ _STALE = 24 * 3600
 def _names_below(folder: Path) -> list[str]:
     """The files that lie here, but for those that a run is fetching."""
     return [
-        one.relative_to(folder).as_posix()
-        for one in folder.rglob("*")
-        if one.is_file() and not (_PART.fullmatch(one.name) and _is_young(one))
+        path.relative_to(folder).as_posix()
+        for path in folder.rglob("*")
+        if path.is_file() and not (_PART.fullmatch(path.name) and _is_young(path))
     ]
 
 
@@ -356,7 +358,7 @@ def _listed(place: Place, url: str) -> dict[str, Entry]:
     """All files below an address, by their paths there."""
     for pause in (*_PAUSES, None):
         try:
-            found = _found(place)
+            result = _found(place)
         except Exception as error:  # noqa: BLE001  # each system has errors of its own
             if pause is None or _is_final(error):
                 raise CallError(f"“{shown(url)}” cannot be listed: {reason(error)}") from None
@@ -367,7 +369,7 @@ def _listed(place: Place, url: str) -> dict[str, Entry]:
     below = f"{root}/" if root else ""
     files = {
         path.strip("/").removeprefix(below): entry
-        for path, entry in sorted(found.items())
+        for path, entry in sorted(result.items())
         # A list may name what lies elsewhere: “davx” is not below “dav”.
         if entry.get("type") == "file" and path.strip("/").startswith(below)
     }
@@ -393,7 +395,7 @@ def _stamp(entry: Entry) -> str:
     """What tells that a file has not changed: its size, its time, its entity tag."""
     lowered = {str(key).lower(): value for key, value in entry.items()}
     times = ("mtime", "modified", "lastmodified", "last_modified", "last-modified", "updated")
-    parts = [lowered.get("size"), next((lowered[one] for one in times if one in lowered), None)]
+    parts = [lowered.get("size"), next((lowered[text] for text in times if text in lowered), None)]
     return json.dumps([*map(str, parts), str(lowered.get("etag"))])
 
 

@@ -94,10 +94,10 @@ def credentials(url: str) -> tuple[str, str] | None:
             return user, password
     path = Path(os.environ.get("NETRC") or Path.home() / ".netrc")
     try:
-        found = netrc.netrc(str(path)).authenticators(parts.hostname or "")
+        result = netrc.netrc(str(path)).authenticators(parts.hostname or "")
     except (OSError, netrc.NetrcParseError):
-        found = None
-    return (user or found[0], found[2] or "") if found else None
+        result = None
+    return (user or result[0], result[2] or "") if result else None
 
 
 def _hosts(host: str, port: int | None) -> set[str]:
@@ -108,10 +108,10 @@ def _hosts(host: str, port: int | None) -> set[str]:
 def _refuse_other(start: str, target: str) -> None:
     """Raises CallError if a server sends on to another one: it would see the user's password, and
     nobody has named it."""
-    here, there = urlsplit(start), urlsplit(target)
-    if (here.scheme, here.netloc) != (there.scheme, there.netloc):
+    first, last = urlsplit(start), urlsplit(target)
+    if (first.scheme, first.netloc) != (last.scheme, last.netloc):
         raise CallError(
-            f"“{here.hostname}” sends on to another server, “{there.scheme}://{there.hostname}”; if"
+            f"“{first.hostname}” sends on to another server, “{last.scheme}://{last.hostname}”; if"
             " the files are meant to come from there, name that address"
         )
 
@@ -178,12 +178,12 @@ def _sftp(url: str) -> Place:
             self._connect()
 
     parts = urlsplit(url)
-    known = credentials(url)
-    more: dict[str, object] = {"password": known[1]} if known and known[1] else {}
-    user = (known and known[0]) or (unquote(parts.username) if parts.username else None)
+    place = credentials(url)
+    values: dict[str, object] = {"password": place[1]} if place and place[1] else {}
+    user = (place and place[0]) or (unquote(parts.username) if parts.username else None)
     system = KnownHosts(
         parts.hostname or "", port=parts.port or 22, username=user, timeout=SECONDS,
-        banner_timeout=SECONDS, auth_timeout=SECONDS, skip_instance_cache=True, **more,
+        banner_timeout=SECONDS, auth_timeout=SECONDS, skip_instance_cache=True, **values,
     )  # fmt: skip
     # One session fetches one file after the other.
     root = unquote(parts.path).rstrip("/") or "/"
@@ -226,11 +226,11 @@ def _of_client(url: str) -> dict[str, object]:
 
     watching = aiohttp.TraceConfig()
     watching.on_request_redirect.append(refuse_other)
-    told: dict[str, object] = {
+    values: dict[str, object] = {
         "trace_configs": [watching],
         "response_class": Bounded,
         "timeout": aiohttp.ClientTimeout(total=None, sock_connect=SECONDS, sock_read=SECONDS),
     }
-    if known := credentials(url):
-        told["auth"] = aiohttp.BasicAuth(*known)
-    return told
+    if place := credentials(url):
+        values["auth"] = aiohttp.BasicAuth(*place)
+    return values

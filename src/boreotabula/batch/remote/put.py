@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from boreotabula.batch.own import make_own
+from boreotabula.batch.private_files import make_own
 from boreotabula.batch.remote.address import made_folder, shown
 from boreotabula.batch.remote.places import Place, open_place, reason
 from boreotabula.errors import CallError
@@ -46,18 +46,18 @@ class RemoteOutput:
             if place.rename is not None and folder and not place.system.isdir(folder):
                 where = self.shown.rpartition("/")[0]
                 raise CallError(f"there is no folder “{where}” to write “{self.here.name}” into")
-            there = _size(place, place.root)
+            position = _size(place, place.root)
             record = f"{place.root.rpartition('/')[0]}/{run_folder.name}/run.json"
-            if there is None or _size(place, record) is None:
+            if position is None or _size(place, record) is None:
                 self.here.unlink(missing_ok=True)  # what is here belongs to nothing there
                 (run_folder / "run.json").unlink(missing_ok=True)
-                return there is not None
+                return position is not None
             make_own(run_folder)
-            here = run_folder / "run.json"
-            before = here.read_bytes() if here.is_file() else b""
-            _get(place, record, here)
-            same = before == here.read_bytes()
-            if not (same and self.here.is_file() and self.here.stat().st_size == there):
+            current_path = run_folder / "run.json"
+            before = current_path.read_bytes() if current_path.is_file() else b""
+            _get(place, record, current_path)
+            same = before == current_path.read_bytes()
+            if not (same and self.here.is_file() and self.here.stat().st_size == position):
                 _get(place, place.root, self.here)
         return True
 
@@ -68,9 +68,9 @@ class RemoteOutput:
             _put(place, self.here, place.root)
             if place.rename is not None:
                 place.system.makedirs(f"{above}/{run_folder.name}", exist_ok=True)
-            files = sorted(run_folder.iterdir(), key=lambda one: one.name == "run.json")
-            for one in files:  # the record comes last: it speaks of all others
-                _put(place, one, f"{above}/{run_folder.name}/{one.name}")
+            files = sorted(run_folder.iterdir(), key=lambda path: path.name == "run.json")
+            for file in files:  # the record comes last: it speaks of all others
+                _put(place, file, f"{above}/{run_folder.name}/{file.name}")
 
     @contextmanager
     def _place(self) -> Iterator[Place]:
@@ -93,10 +93,10 @@ def _size(place: Place, path: str) -> int | None:
     """The bytes of a file on a server; None if there is none."""
     place.system.invalidate_cache()
     try:
-        found: dict[str, Any] = place.system.info(path)
+        values: dict[str, Any] = place.system.info(path)
     except FileNotFoundError:
         return None
-    return int(found.get("size") or 0) if found.get("type") != "directory" else None
+    return int(values.get("size") or 0) if values.get("type") != "directory" else None
 
 
 def _get(place: Place, path: str, target: Path) -> None:

@@ -29,11 +29,11 @@ class Since:
 def earlier_record(out: Path) -> Mapping[str, Any] | None:
     """The record of the run that wrote an output; None if there is none that can be read."""
     try:
-        found = json.loads(text_of(last_run_folder(out) / RUN_RECORD))
+        loads = json.loads(text_of(last_run_folder(out) / RUN_RECORD))
     except (OSError, ValueError, RecursionError):
         return None
     name = written_name(out.name)
-    return found if is_record(found) and found["output"] == name else None
+    return loads if is_record(loads) and loads["output"] == name else None
 
 
 def wrote(out: Path) -> bool:
@@ -58,8 +58,8 @@ def since(record: Mapping[str, Any], files: Iterable[tuple[str, str]]) -> Since:
 def files_of(record: Mapping[str, Any] | None) -> dict[str, str]:
     """The files of a run with their digests; none without a record."""
     return {
-        str(one["file"]): f"{one['sha256']}{one.get('decided', '')}"
-        for one in (record or {}).get("files", ())
+        str(value["file"]): f"{value['sha256']}{value.get('decided', '')}"
+        for value in (record or {}).get("files", ())
     }
 
 

@@ -20,7 +20,7 @@ from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import NO_PATTERN, Inbox, LeftOut, SourceFile, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.read_all import Means, digests, read_all
+from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from boreotabula.batch.run.earlier import Since
 from boreotabula.findings.files import FILE_NOT_CHOSEN, NO_FILE_MATCHES, TAB_PATTERN_UNUSED
 from boreotabula.findings.finding import Finding, Unplaced
@@ -88,13 +88,13 @@ class RowCounts:
     replaced: int = 0
     gone: int = 0
 
-    def __add__(self, other: RowCounts) -> RowCounts:
+    def __add__(self, other_row_counts: RowCounts) -> RowCounts:
         """The sums of both."""
         return RowCounts(
-            self.added + other.added,
-            self.kept + other.kept,
-            self.replaced + other.replaced,
-            self.gone + other.gone,
+            self.added + other_row_counts.added,
+            self.kept + other_row_counts.kept,
+            self.replaced + other_row_counts.replaced,
+            self.gone + other_row_counts.gone,
         )
 
 
@@ -175,7 +175,7 @@ class Run:
     @property
     def severities(self) -> Counter[Severity]:
         """How many findings there are of each severity."""
-        return Counter(one.severity for one in self.findings)
+        return Counter(finding.severity for finding in self.findings)
 
     @property
     def exit_status(self) -> int:
@@ -202,7 +202,7 @@ def extract(
     what is wrong with a file is a finding of the run.
     """
     inbox = look(layout, named=[Path(file) for file in files])
-    readings = read_each(layout, inbox, on_file, Means(workers))
+    readings = read_each(layout, inbox, on_file, ReadOptions(workers))
     return gather(layout, inbox, readings, keep_records=True)
 
 
@@ -210,7 +210,7 @@ def read_figures(
     layout: Layout, inbox: Inbox, limits: Limits, on_file: Callable[[FileReading], None] | None
 ) -> Run:
     """Read files for the figures and findings of a run alone, on all cores; nothing is kept."""
-    means = Means(workers=None, limits=limits)
+    means = ReadOptions(workers=None, limits=limits)
     return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=False)
 
 
@@ -218,7 +218,7 @@ def read_each(
     layout: Layout,
     inbox: Inbox,
     on_file: Callable[[FileReading], None] | None,
-    means: Means,
+    means: ReadOptions,
 ) -> Iterator[FileReading]:
     """Read the taken files in order; `on_file` is called after each."""
     for reading in read_all(layout, inbox, means, digests(inbox, means.limits)):
@@ -246,8 +246,8 @@ def gather(
     evidence = Evidence()
     for reading in readings:
         evidence.take(reading)
-        for one in watching:
-            one.take(reading)
+        for watch in watching:
+            watch.take(reading)
         for used in reading.patterns:
             idle.pop(used, None)
         _note_first(first, reading)
@@ -255,7 +255,9 @@ def gather(
             for tab in reading.tabs:
                 for table, batch in tab.tables.items():
                     batches[table].append(batch)
-        findings += [one for one in reading.findings if one.kind not in TOLD_FOR_THE_RUN]
+        findings += [
+            finding for finding in reading.findings if finding.kind not in TOLD_FOR_THE_RUN
+        ]
         recent.append(reading.unplaced)
         if len(recent) >= _PARTS:  # each part takes far more memory than its few cells
             unplaced.append(UnplacedCells.joined(recent))
@@ -287,29 +289,29 @@ def _each_told_once(findings: Iterable[Finding]) -> Iterator[Finding]:
     findings = list(findings)
     louder = {(f.file, f.tab, f.field) for f in findings if f.kind == COLUMN_LACKING and f.field}
     for finding in findings:
-        said = (finding.file, finding.tab, finding.field)
-        if finding.kind != FIELD_MISSING or said not in louder:
+        texts = (finding.file, finding.tab, finding.field)
+        if finding.kind != FIELD_MISSING or texts not in louder:
             yield finding
 
 
 def _tables(plan: Plan, batches: Mapping[str, Sequence[pa.RecordBatch]]) -> dict[str, pa.Table]:
     """The output tables. A field that none of several tables got has a column in each that could
     have had it, so that it is not missing altogether."""
-    met = {name for some in batches.values() for one in some for name in one.schema.names}
-    lost = plan.unclaimed - met
+    values = {name for batch in batches.values() for value in batch for name in value.schema.names}
+    lost = plan.unclaimed - values
     return {
-        table: as_one(some, plan, table, lost & frozenset(plan.open_fields[table]))
-        for table, some in batches.items()
+        table: as_one(batch, plan, table, lost & frozenset(plan.open_fields[table]))
+        for table, batch in batches.items()
     }
 
 
 def _note_first(first: Mapping[str, list[pa.RecordBatch]], reading: FileReading) -> None:
     """Take the first records of each table, as long as they are few."""
-    lacking = [t for t, some in first.items() if sum(one.num_rows for one in some) < FIRST]
+    lacking = [t for t, group in first.items() if sum(value.num_rows for value in group) < FIRST]
     for tab in reading.tabs if lacking else ():
         for table in lacking if tab.record_count else ():
             if table in tab.tables:
-                room = FIRST - sum(one.num_rows for one in first[table])
+                room = FIRST - sum(value.num_rows for value in first[table])
                 first[table].append(tab.tables[table].slice(0, room))
 
 
@@ -319,34 +321,34 @@ def _empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
             folders=list(layout.folders),
             left_out=len(inbox.left_out),
             patterns=", ".join(layout.spec.source.include) or "*",
-            names=[one.name for one in inbox.left_out],
+            names=[omission.name for omission in inbox.left_out],
         )
 
 
 def _passed_over(inbox: Inbox) -> Iterator[Finding]:
     """Files that match no pattern, though they end as those that do: a misspelt name, perhaps."""
-    endings = {one.path.suffix.casefold() for one in inbox.taken}
-    for one in inbox.left_out:
-        if one.why == NO_PATTERN and PurePosixPath(one.name).suffix.casefold() in endings:
-            yield FILE_NOT_CHOSEN(file=one.name, why=NO_PATTERN)
+    endings = {source.path.suffix.casefold() for source in inbox.taken}
+    for omission in inbox.left_out:
+        if omission.why == NO_PATTERN and PurePosixPath(omission.name).suffix.casefold() in endings:
+            yield FILE_NOT_CHOSEN(file=omission.name, why=NO_PATTERN)
 
 
 def _not_seen(inbox: Inbox) -> Iterator[Finding]:
     """What was left out although it may hold reports."""
-    for one in inbox.left_out:
-        if one.kind:
-            yield one.kind(file=one.name, why=one.why)
+    for omission in inbox.left_out:
+        if omission.kind:
+            yield omission.kind(file=omission.name, why=omission.why)
 
 
 def _ambiguous(inbox: Inbox) -> Iterator[Finding]:
     """Names that fit their pattern in two ways: told once for each pattern."""
-    found: dict[str, list[SourceFile]] = {}
-    for one in inbox.taken:
-        if one.other is not None:
-            found.setdefault(one.pattern, []).append(one)
-    for text, some in found.items():
-        first = some[0]
-        yield name_ambiguous(text, first.name, first.captured, first.other or {}, len(some))
+    sources: dict[str, list[SourceFile]] = {}
+    for source in inbox.taken:
+        if source.other is not None:
+            sources.setdefault(source.pattern, []).append(source)
+    for text, group in sources.items():
+        first = group[0]
+        yield name_ambiguous(text, first.name, first.captured, first.other or {}, len(group))
 
 
 def _idle_pattern(text: str) -> Finding:
@@ -356,12 +358,12 @@ def _idle_pattern(text: str) -> Finding:
 def _idle_rules(layout: Layout, files: Sequence[FileSummary]) -> Iterator[Finding]:
     """Rules about what is around the tables that cover nothing in the whole run."""
     blocks = [block for form in layout.plan.forms for block in form.blocks]
-    met = {rule for file in files for rule in file.account.left_out}
-    for rule, given in (
-        (Rule.BELOW, any(one.leave_below for one in blocks)),
-        (Rule.BESIDE, any(one.leave_beside for one in blocks)),
+    texts = {rule for file in files for rule in file.account.left_out}
+    for rule, flag in (
+        (Rule.BELOW, any(block.leave_below for block in blocks)),
+        (Rule.BESIDE, any(block.leave_beside for block in blocks)),
     ):
-        if given and rule not in met and any(file.tabs for file in files):
+        if flag and rule not in texts and any(file.tabs for file in files):
             yield RULE_UNUSED(rule=f'{rule} = "leave out"')
 
 
@@ -391,8 +393,11 @@ def _summary(reading: FileReading) -> FileSummary:
 
 def add_totals(counts: Iterable[TotalsCount]) -> TotalsCount:
     """One count of several."""
-    some = list(counts)
-    return TotalsCount(sum(one.printed for one in some), sum(one.agree for one in some))
+    totals_counts = list(counts)
+    return TotalsCount(
+        sum(totals_count.printed for totals_count in totals_counts),
+        sum(totals_count.agree for totals_count in totals_counts),
+    )
 
 
 def add_up(accounts: Iterable[Account]) -> Account:
@@ -400,8 +405,8 @@ def add_up(accounts: Iterable[Account]) -> Account:
     filled = 0
     roles: Counter[Role] = Counter(dict.fromkeys(Role, 0))
     left_out: Counter[str] = Counter()
-    for one in accounts:
-        filled += one.filled
-        roles.update(one.roles)
-        left_out.update(one.left_out)
+    for account in accounts:
+        filled += account.filled
+        roles.update(account.roles)
+        left_out.update(account.left_out)
     return Account(filled, dict(roles), dict(left_out))

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from boreotabula import __version__
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.atomic import atomic_write
 from boreotabula.batch.evidence import as_plain, content_digest
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.gather import Run
@@ -62,16 +62,16 @@ def write_record(
         folder.mkdir(exist_ok=True)
     except OSError as error:
         raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
-    findings = [finding_row(one) for one in in_order(run.findings)]
-    unplaced = ([getattr(one, name) for name in UNPLACED_COLUMNS] for one in run.unplaced)
+    findings = [finding_row(finding) for finding in in_order(run.findings)]
+    unplaced = ([getattr(cell, name) for name in UNPLACED_COLUMNS] for cell in run.unplaced)
     described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
     described |= more or {}
     described |= {"partition": list(partition)} if partition is not None else {}
     for table in described["tables"]:
         table |= {"tab": tabs[table["table"]]} if tabs else {}
-        for one in table["fields"] if columns else ():
-            heading = (columns or {})[table["table"]].get(one["field"])
-            one |= {"heading": heading} if heading != one["field"] else {}
+        for value in table["fields"] if columns else ():
+            heading = (columns or {})[table["table"]].get(value["field"])
+            value |= {"heading": heading} if heading != value["field"] else {}
     try:
         _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, like=out, safe=safe_csv)
         _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, like=out, safe=safe_csv)
@@ -81,7 +81,7 @@ def write_record(
                 [one or "" for one in line.values()] for line in run.restated.lines.to_pylist()
             )
             _place_csv(folder / "restated.csv", names, lines, like=out, safe=safe_csv)
-        with placed(folder / RUN_RECORD, like=out) as stream:
+        with atomic_write(folder / RUN_RECORD, like=out) as stream:
             stream.write(_lines(described).encode())
     except BaseException:
         if new:  # there is no output that it would speak of
@@ -116,7 +116,7 @@ def _place_csv(
 ) -> None:
     """A CSV file as RFC 4180 has it, written line by line; a new one may be read by whoever may
     read the file that it is about."""
-    with placed(path, like=like) as stream:
+    with atomic_write(path, like=like) as stream:
         text = io.TextIOWrapper(stream, "utf-8", newline="", write_through=False)
         writer = csv.writer(text, lineterminator="\r\n")
         writer.writerow(columns)
@@ -132,7 +132,7 @@ def finding_row(finding: Finding) -> list[str]:
 def _choices(layout: Layout, name: str) -> dict[str, list[str]]:
     """The values that a layout lists for a field of texts, in its order."""
     field = layout.spec.fields.get(name)
-    listed = [str(one) for one in field.choices] if field and field.type == "text" else []
+    listed = [str(choice) for choice in field.choices] if field and field.type == "text" else []
     return {"choices": listed} if listed else {}
 
 
@@ -157,10 +157,10 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
             {
                 "table": name,
                 "fields": [
-                    {"field": one.name, "type": (one.metadata or {})[b"field_type"].decode()}
-                    | ({"unit": unit} if (unit := unit_of(one)) else {})
-                    | _choices(run.layout, one.name)
-                    for one in table.schema
+                    {"field": value.name, "type": (value.metadata or {})[b"field_type"].decode()}
+                    | ({"unit": unit} if (unit := unit_of(value)) else {})
+                    | _choices(run.layout, value.name)
+                    for value in table.schema
                 ],
             }
             for name, table in run.tables.items()
@@ -209,7 +209,7 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
             else None
         ),
         "rows": asdict(run.rows) if run.rows else None,
-        "left_out": [{"file": one.name, "why": one.why} for one in run.left_out],
+        "left_out": [{"file": omission.name, "why": omission.why} for omission in run.left_out],
     }
 
 

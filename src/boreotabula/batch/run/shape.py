@@ -10,9 +10,9 @@ from boreotabula.layout.field_types import is_type
 Test = Callable[[Any], bool]
 
 
-def is_record(found: object) -> bool:
+def is_record(result: object) -> bool:
     """Whether data has the shape of a record, as far as it is used again."""
-    return isinstance(found, dict) and all(test(found.get(key)) for key, test in _OF.items())
+    return isinstance(result, dict) and all(test(result.get(key)) for key, test in _OF.items())
 
 
 def _text(value: object) -> bool:

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.atomic import atomic_write
 from boreotabula.batch.run_folders import last_run_folder, run_folder
 from boreotabula.layout.model import PROVENANCE
 
@@ -30,7 +30,7 @@ class Sources:
         for table, batches in self.batches.items():
             whole = pa.Table.from_batches(batches).unify_dictionaries()
             with (
-                placed(run_folder(out) / _name(table)) as stream,
+                atomic_write(run_folder(out) / _name(table)) as stream,
                 pa.ipc.new_file(stream, whole.schema) as file,
             ):
                 file.write_table(whole)
@@ -40,10 +40,10 @@ def sources_of_run(out: Path, table: str, records: int) -> pa.Table | None:
     """The sources of the records of a table; None if they are not there, or of another run."""
     try:
         with pa.memory_map(str(last_run_folder(out) / _name(table))) as source:
-            found = pa.ipc.open_file(source).read_all()
+            read_all = pa.ipc.open_file(source).read_all()
     except (OSError, pa.ArrowInvalid):
         return None
-    return found if found.num_rows == records else None
+    return read_all if read_all.num_rows == records else None
 
 
 def _name(table: str) -> str:

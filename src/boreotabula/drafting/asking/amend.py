@@ -11,7 +11,7 @@ import tomlkit
 from tomlkit.items import AbstractTable, Array, InlineTable
 from tomlkit.items import Table as TomlTable
 
-from boreotabula.drafting.sketch import few, written
+from boreotabula.drafting.sketch import one_or_list, written
 
 Change = Callable[[tomlkit.TOMLDocument], None]
 """A change of a layout, made in its parsed text."""
@@ -37,8 +37,8 @@ def amended(text: str, amendments: Sequence[Amendment]) -> str:
     """The text of a layout with some changes made."""
     document = tomlkit.parse(text)
     before = set(document)
-    for one in amendments:
-        one.change(document)
+    for amendment in amendments:
+        amendment.change(document)
     text = tomlkit.dumps(document)
     for name in set(document) - before:
         # A part of its own begins after a blank line.
@@ -50,8 +50,8 @@ def all_of(changes: Sequence[Change]) -> Change:
     """Several changes at once."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
-        for each in changes:
-            each(document)
+        for change in changes:
+            change(document)
 
     return change
 
@@ -61,10 +61,10 @@ def heading_known(field: str, heading: str) -> Change:
 
     def change(document: tomlkit.TOMLDocument) -> None:
         fields = _part(document, "fields")
-        said = fields.get(field, "text")
-        known = {"type": str(said)} if isinstance(said, str) else dict(said.unwrap())
-        _add(known, "also", [heading])
-        _put(fields, field, known)
+        value = fields.get(field, "text")
+        values = {"type": str(value)} if isinstance(value, str) else dict(value.unwrap())
+        _add(values, "also", [heading])
+        _put(fields, field, values)
 
     return change
 
@@ -74,12 +74,12 @@ def pattern_changed(part: str, key: str, old: str, new: str) -> Change:
 
     def change(document: tomlkit.TOMLDocument) -> None:
         holder = _part(document, part)
-        said = holder[key]
-        if isinstance(said, str):
+        value = holder[key]
+        if isinstance(value, str):
             holder[key] = new
         else:
-            texts = dict.fromkeys(new if text == old else text for text in said.unwrap())
-            holder[key] = _item(few(list(texts)))
+            texts = dict.fromkeys(new if text == old else text for text in value.unwrap())
+            holder[key] = _item(one_or_list(list(texts)))
 
     return change
 
@@ -88,8 +88,8 @@ def new_field(field: str, kind: str, heading: str = "") -> Change:
     """A field more, at the end of those that are there."""
 
     def change(document: tomlkit.TOMLDocument) -> None:
-        said: Any = {"type": kind, "also": heading} if heading else kind
-        _part(document, "fields")[field] = _item(said)
+        value: Any = {"type": kind, "also": heading} if heading else kind
+        _part(document, "fields")[field] = _item(value)
 
     return change
 
@@ -99,9 +99,9 @@ def field_typed(field: str, kind: str, options: Mapping[str, Any]) -> Change:
 
     def change(document: tomlkit.TOMLDocument) -> None:
         fields = _part(document, "fields")
-        said = fields.get(field, "text")
-        known = {} if isinstance(said, str) else dict(said.unwrap())
-        keys = {**known, **options, "type": kind}
+        value = fields.get(field, "text")
+        values = {} if isinstance(value, str) else dict(value.unwrap())
+        keys = {**values, **options, "type": kind}
         order = {"type": kind, **keys}
         _put(fields, field, order if len(order) > 1 else kind)
 
@@ -113,11 +113,11 @@ def label_known(stamp: str, label: str) -> Change:
 
     def change(document: tomlkit.TOMLDocument) -> None:
         for holder, key in _sources(document, stamp):
-            way = next((one for one in ("right_of", "below") if one in holder[key]), "")
+            way = next((literal for literal in ("right_of", "below") if literal in holder[key]), "")
             if way:
-                known = dict(holder[key].unwrap())
-                _add(known, way, [label])
-                _put(holder, key, known)
+                values = dict(holder[key].unwrap())
+                _add(values, way, [label])
+                _put(holder, key, values)
                 return
 
     return change
@@ -150,10 +150,10 @@ def of_part(part: str, key: str, texts: Sequence[str]) -> Change:
 def _at_top(document: tomlkit.TOMLDocument, key: str, texts: Sequence[str]) -> None:
     """A new key before the first table: below the last one that is there."""
     body = document.body
-    last = max(at for at, (name, item) in enumerate(body)
+    last = max(index for index, (name, item) in enumerate(body)
                if name is not None and not isinstance(item, AbstractTable))  # fmt: skip
     # Added the usual way it would stand below the comment of the first table.
-    document._insert_at(last + 1, key, tomlkit.item(few(texts)))
+    document._insert_at(last + 1, key, tomlkit.item(one_or_list(texts)))
 
 
 def _part(document: Any, name: str) -> Any:
@@ -164,12 +164,12 @@ def _part(document: Any, name: str) -> Any:
 
 def _blocks(document: tomlkit.TOMLDocument) -> list[Any]:
     """All blocks: at the top of the layout, and in editions."""
-    found: list[Any] = []
+    blocks: list[Any] = []
     for part in (document, *document.get("edition", ())):
         block = part.get("block")
         if block is not None:
-            found += [block] if isinstance(block, TomlTable | dict) else list(block)
-    return found
+            blocks += [block] if isinstance(block, TomlTable | dict) else list(block)
+    return blocks
 
 
 def _sources(document: tomlkit.TOMLDocument, stamp: str) -> Iterator[tuple[Any, Any]]:
@@ -177,7 +177,7 @@ def _sources(document: tomlkit.TOMLDocument, stamp: str) -> Iterator[tuple[Any, 
     for part in (document, *document.get("edition", ()), *_blocks(document)):
         stamps = part.get("stamps", {})
         if isinstance(stamps.get(stamp), list):
-            yield from ((stamps[stamp], at) for at in range(len(stamps[stamp])))
+            yield from ((stamps[stamp], index) for index in range(len(stamps[stamp])))
         elif stamp in stamps:
             yield stamps, stamp
 
@@ -198,12 +198,12 @@ def _put(holder: Any, key: Any, value: Any) -> None:
 
 def _add(table: Any, key: str, texts: Sequence[str]) -> None:
     """Add texts to a key that holds one text or several."""
-    there = table.get(key)
-    if isinstance(there, Array):
+    value = table.get(key)
+    if isinstance(value, Array):
         # In its place: it may have lines and comments of its own.
-        for one in texts:
-            if one not in there:
-                there.append(one)
+        for text in texts:
+            if text not in value:
+                value.append(text)
         return
-    known = [] if there is None else [str(there)] if isinstance(there, str) else list(there)
-    table[key] = few(list(dict.fromkeys([*known, *texts])))
+    values = [] if value is None else [str(value)] if isinstance(value, str) else list(value)
+    table[key] = one_or_list(list(dict.fromkeys([*values, *texts])))

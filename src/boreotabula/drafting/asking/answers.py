@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Any
 
 from boreotabula.drafting.doubts import Doubt
-from boreotabula.drafting.sketch import Sketch, few, listed
+from boreotabula.drafting.sketch import Sketch, listed, one_or_list
 from boreotabula.look.texts.words import field_name
 
 _ASKED = ("name", "value", "blank", "heading")
@@ -28,7 +28,7 @@ def answered(sketch: Sketch, doubt: Doubt, answer: str) -> Sketch:
         return sketch
     if doubt.kind == "blank":
         sign = doubt.choices[0].partition("“")[2].partition("”")[0]
-        left = [one for one in listed(sketch.reading.get("empty")) if one != sign]
+        left = [text for text in listed(sketch.reading.get("empty")) if text != sign]
         reading = {key: value for key, value in sketch.reading.items() if key != "empty"}
         return replace(sketch, reading={**reading, **({"empty": left} if left else {})})
     if doubt.kind == "value":
@@ -93,7 +93,7 @@ def _in_pattern(text: str, old: str, new: str) -> str:
 
 def _in_tabs(tabs: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
     named = [_in_pattern(text, old, new) for text in listed(tabs.get("named"))]
-    return {**tabs, **({"named": few(named)} if named else {})}
+    return {**tabs, **({"named": one_or_list(named)} if named else {})}
 
 
 _NAMES = ("stub", "across", "value", "columns", "carry_down")
@@ -101,22 +101,22 @@ _NAMES = ("stub", "across", "value", "columns", "carry_down")
 
 def _in_block(block: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
     """The keys of a block with another name of a field."""
-    found: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     for key, value in block.items():
         if key in _NAMES:
             names = [new if name == old else name for name in listed(value)]
-            found[key] = few(names) if isinstance(value, str) else names
+            values[key] = one_or_list(names) if isinstance(value, str) else names
         elif key == "group_row":
-            found[key] = _in_groups(value, old, new)
+            values[key] = _in_groups(value, old, new)
         elif key == "caption":
-            found[key] = few([_in_pattern(text, old, new) for text in listed(value)])
+            values[key] = one_or_list([_in_pattern(text, old, new) for text in listed(value)])
         elif key == "tabs":
-            found[key] = _in_tabs(value, old, new)
+            values[key] = _in_tabs(value, old, new)
         elif key in ("stamps", "also"):
-            found[key] = {new if name == old else name: said for name, said in value.items()}
+            values[key] = {new if name == old else name: part for name, part in value.items()}
         else:
-            found[key] = value
-    return found
+            values[key] = value
+    return values
 
 
 def _in_groups(value: Any, old: str, new: str) -> Any:
@@ -124,4 +124,4 @@ def _in_groups(value: Any, old: str, new: str) -> Any:
         return new if value == old else value
     if isinstance(value, Mapping):
         return {**value, "field": _in_groups(value["field"], old, new)}
-    return [_in_groups(one, old, new) for one in value]
+    return [_in_groups(part, old, new) for part in value]

@@ -34,12 +34,16 @@ def questions(
     """
     if findings is None:
         findings = [
-            replace(one, file=specimen.file, tab=specimen.tab)
-            for specimen, one in draft.judged.errors
+            replace(finding, file=specimen.file, tab=specimen.tab)
+            for specimen, finding in draft.judged.errors
         ]
     # A copy that is left out is named there.
-    copies = {one.file for one in draft.left_out if not one.tab}
-    findings = [one for one in findings if not (one.kind == FILE_TWICE and one.file in copies)]
+    copies = {omission.file for omission in draft.left_out if not omission.tab}
+    findings = [
+        finding
+        for finding in findings
+        if not (finding.kind == FILE_TWICE and finding.file in copies)
+    ]
     doubts = [
         *draft.sketch.doubts,
         *_of_another_reading(draft, records),
@@ -48,7 +52,7 @@ def questions(
     ]
     return [
         *_about_findings(findings),
-        *sorted(doubts, key=lambda one: -one.records),
+        *sorted(doubts, key=lambda doubt: -doubt.records),
         *_read_as_nothing(draft),
         *_unnamed(draft),
     ]
@@ -57,19 +61,22 @@ def questions(
 def _about_findings(findings: Sequence[Finding]) -> Iterator[Doubt]:
     """One question for each kind of error or warning of each field, with its first place and how
     many more there are."""
-    grave = [one for one in findings if one.severity in (Severity.ERROR, Severity.WARNING)]
+    grave = [
+        finding for finding in findings if finding.severity in (Severity.ERROR, Severity.WARNING)
+    ]
     by_code: dict[tuple[str, str], list[Finding]] = {}
-    for one in sorted(grave, key=lambda one: one.severity is not Severity.ERROR):
+    for one in sorted(grave, key=lambda finding: finding.severity is not Severity.ERROR):
         by_code.setdefault((one.code, one.field), []).append(one)
     ranked = sorted(
-        by_code.values(), key=lambda some: (some[0].severity is not Severity.ERROR, -len(some))
+        by_code.values(),
+        key=lambda findings: (findings[0].severity is not Severity.ERROR, -len(findings)),
     )
-    for some in ranked:
-        first = some[0]
-        more = f" (and {len(some) - 1} more like it)" if len(some) > 1 else ""
+    for group in ranked:
+        first = group[0]
+        extra = f" (and {len(group) - 1} more like it)" if len(group) > 1 else ""
         yield Doubt(
-            first.code, first.message + more, first.advice, first.file, first.tab,
-            str(first.at) if first.at else "", first.field, records=len(some),
+            first.code, first.message + extra, first.advice, first.file, first.tab,
+            str(first.at) if first.at else "", first.field, records=len(group),
         )  # fmt: skip
 
 
@@ -82,7 +89,7 @@ def _of_another_reading(draft: Draft, records: tuple[int, int] | None) -> Iterat
     if draft.runner_up is None:
         return
     sketch, judged = draft.runner_up
-    own, others = records or (draft.judged.records, judged.records)
+    own, count = records or (draft.judged.records, judged.records)
     example = draft.kind.examples[0]
     taken, other = draft.sketch.form, sketch.form
     row, column = min(
@@ -90,10 +97,10 @@ def _of_another_reading(draft: Draft, records: tuple[int, int] | None) -> Iterat
     )
     yield Doubt.at_cell(
         READING, example.specimen.file, example.specimen.tab, row, column,
-        f"the tabs are read as {taken} ({counted(own, 'record')}); {other} ({others:,}) is almost"
+        f"the tabs are read as {taken} ({counted(own, 'record')}); {other} ({count:,}) is almost"
         " as likely",
         "`draft --ask` lets you choose",
-        choices=(taken.value, other.value), records=max(own, others),
+        choices=(taken.value, other.value), records=max(own, count),
     )  # fmt: skip
 
 
@@ -110,22 +117,22 @@ def _guessed(draft: Draft) -> Iterator[Doubt]:
         options = draft.sketch.options.get(name, {})
         if "decimal_mark" in options:
             mark = options["decimal_mark"]
-            other = "," if mark == "." else "."
-            here, elsewhere = "decimals", "thousands"
+            other_text = "," if mark == "." else "."
+            where, elsewhere = "decimals", "thousands"
             if mark not in text:
-                here, elsewhere = elsewhere, here
-            sign = mark if mark in text else other
-            said = f"no number of “{name}” shows whether “{sign}” marks decimals or thousands;"
-            said += f" it is read as marking {here}"
-            change = f'if it marks {elsewhere}, write decimal_mark = "{other}" into the field'
-            choices = (f'decimal_mark = "{mark}"', f'decimal_mark = "{other}"')
+                where, elsewhere = elsewhere, where
+            sign = mark if mark in text else other_text
+            message = f"no number of “{name}” shows whether “{sign}” marks decimals or thousands;"
+            message += f" it is read as marking {where}"
+            change = f'if it marks {elsewhere}, write decimal_mark = "{other_text}" into the field'
+            choices = (f'decimal_mark = "{mark}"', f'decimal_mark = "{other_text}"')
         else:
             first = bool(options.get("day_first", True))
-            said = f"no date of “{name}” shows whether the day or the month comes first;"
-            said += f" the {'day' if first else 'month'} is taken to"
+            message = f"no date of “{name}” shows whether the day or the month comes first;"
+            message += f" the {'day' if first else 'month'} is taken to"
             change = f"otherwise write day_first = {str(not first).lower()} into the field"
             choices = (f"day_first = {str(first).lower()}", f"day_first = {str(not first).lower()}")
-        yield Doubt("value", said, change, file, tab, cell, name, choices, number, f": {text}")
+        yield Doubt("value", message, change, file, tab, cell, name, choices, number, f": {text}")
 
 
 def _without_name(draft: Draft) -> Iterator[Doubt]:
@@ -169,8 +176,13 @@ def _first_cell(draft: Draft, text: str) -> tuple[str, str, str, int]:
         for row, cells in enumerate(example.sheet.rows):
             for column, cell in enumerate(cells):
                 if cell != "" and cell_text(cell) == text:
-                    one = example.specimen
-                    return one.file, one.tab, str(Address(row, column)), draft.judged.records
+                    specimen = example.specimen
+                    return (
+                        specimen.file,
+                        specimen.tab,
+                        str(Address(row, column)),
+                        draft.judged.records,
+                    )
     return "", "", "", draft.judged.records
 
 
@@ -180,8 +192,8 @@ def _read_as_nothing(draft: Draft) -> Iterator[Doubt]:
         cells = [
             (example.specimen, row, column)
             for example in draft.kind.examples
-            for row, some in enumerate(example.sheet.rows)
-            for column, cell in enumerate(some)
+            for row, cells in enumerate(example.sheet.rows)
+            for column, cell in enumerate(cells)
             if cell != "" and cell_text(cell).strip() == sign
         ]
         if cells:
@@ -209,7 +221,7 @@ def _values(draft: Draft, name: str) -> Iterator[tuple[str, str, str, Any]]:
         for batch in reading.tables.values():
             if name not in batch.schema.names:
                 continue
-            columns = (batch.column(one).to_pylist() for one in (name, "source_cell"))
+            columns = (batch.column(text).to_pylist() for text in (name, "source_cell"))
             for value, cell in zip(*columns, strict=True):
                 if value is not None:
                     yield example.file, example.tab, cell or "", value

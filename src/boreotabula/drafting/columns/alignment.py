@@ -44,15 +44,15 @@ def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range
     """The columns that some tables have in a `span` of theirs, counted from their first."""
     by_key: dict[tuple[str, int], Column] = {}
     written: dict[tuple[str, int], Counter[str]] = {}
-    for number, (one, shape) in enumerate(tables):
-        seen: Counter[str] = Counter()
-        for at in span(shape):
-            text = heading(one, shape, at)
+    for number, (example, shape) in enumerate(tables):
+        counts: Counter[str] = Counter()
+        for index in span(shape):
+            text = heading(example, shape, index)
             # Columns without a heading are known by their place alone.
             plain = normal_form(text)
-            key = (plain, seen[plain]) if plain else ("", at)
-            seen[plain] += 1
-            by_key.setdefault(key, Column({}, [])).places[number] = at
+            key = (plain, counts[plain]) if plain else ("", index)
+            counts[plain] += 1
+            by_key.setdefault(key, Column({}, [])).places[number] = index
             written.setdefault(key, Counter())[text] += 1
     for key, column in by_key.items():
         column.headings = [text for text, _ in written[key].most_common() if text]
@@ -69,31 +69,36 @@ def columns_by_place(
 ) -> list[Column]:
     """The same, each column by its place alone: where some have no heading."""
     columns: dict[int, Column] = {}
-    for number, (one, shape) in enumerate(tables):
-        for at in span(shape):
-            column = columns.setdefault(at, Column({}, []))
-            column.places[number] = at
-            text = heading(one, shape, at)
+    for number, (example, shape) in enumerate(tables):
+        for index in span(shape):
+            column = columns.setdefault(index, Column({}, []))
+            column.places[number] = index
+            text = heading(example, shape, index)
             if text and text not in column.headings:
                 column.headings.append(text)
-    return [columns[at] for at in sorted(columns)]
+    return [columns[column] for column in sorted(columns)]
 
 
 def _in_order(columns: list[Column]) -> list[Column]:
     """The columns as most tables have them, from left to right; one that few have after the one
     that stands left of it there."""
-    usual = Counter(number for one in columns for number in one.places)
+    usual = Counter(number for column in columns for number in column.places)
     if not usual:
         return columns
     first = max(usual, key=lambda number: (usual[number], -number))
     ordered = sorted(
-        (one for one in columns if first in one.places), key=lambda one: one.places[first]
+        (column for column in columns if first in column.places),
+        key=lambda column: column.places[first],
     )
     for column in columns:
         if first in column.places:
             continue
-        number, at = next(iter(column.places.items()))
-        left = [place for place, one in enumerate(ordered) if one.places.get(number, at) < at]
+        number, index = next(iter(column.places.items()))
+        left = [
+            place
+            for place, column in enumerate(ordered)
+            if column.places.get(number, index) < index
+        ]
         ordered.insert(max(left, default=-1) + 1, column)
     return ordered
 
@@ -102,17 +107,17 @@ def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
     """With the columns of tables that share no heading with the others as theirs, all by place
     together, if they are as many and of the same types: the same form in another language."""
     while True:
-        named = [one for one in columns if one.headings]
-        first, *others = _languages(named, len(tables)) or [[]]
-        for tables_of_it in others:
+        named = [column for column in columns if column.headings]
+        first, *other_groups = _languages(named, len(tables)) or [[]]
+        for tables_of_it in other_groups:
             pairs = _by_place(named, first[0], tables_of_it[0])
             together = len(tables_of_it) + len(first) <= len(tables)
             if pairs and together and _is_translation(pairs, tables):
-                shared = any(_share_texts(one, two, tables) for one, two in pairs)
+                shared = any(_share_texts(first, second, tables) for first, second in pairs)
                 if len(tables_of_it) == 1 or not shared:
                     pairs[0][0].doubts.append(_language(*pairs[0], tables))
-                for one, two in pairs:
-                    _merge(one, two, columns)
+                for one, other_column in pairs:
+                    _merge(one, other_column, columns)
                 break
         else:
             return columns
@@ -122,29 +127,31 @@ def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
     """The tables in groups that share no heading with one another; the largest first, and in each
     the table with most columns first."""
     group = list(range(tables))
-    for one in columns:
-        numbers = sorted(one.places)
+    for column in columns:
+        numbers = sorted(column.places)
         for number in numbers[1:]:
             old, new = group[number], group[numbers[0]]
-            group = [new if some == old else some for some in group]
+            group = [new if index == old else index for index in group]
     widths = Counter(number for one in columns for number in one.places)
     groups: dict[int, list[int]] = {}
     for number in range(tables):
         if widths[number]:
             groups.setdefault(group[number], []).append(number)
-    found = [sorted(some, key=lambda number: (-widths[number], number)) for some in groups.values()]
-    return sorted(found, key=lambda some: (-len(some), some))
+    languages = [
+        sorted(group, key=lambda number: (-widths[number], number)) for group in groups.values()
+    ]
+    return sorted(languages, key=lambda numbers: (-len(numbers), numbers))
 
 
-def _share_texts(one: Column, two: Column, tables: Tables) -> bool:
+def _share_texts(first: Column, second: Column, tables: Tables) -> bool:
     """Whether two columns have texts in common."""
-    return _shared_texts(one, two, tables) > 0
+    return _shared_texts(first, second, tables) > 0
 
 
-def _shared_texts(one: Column, two: Column, tables: Tables) -> float:
+def _shared_texts(first: Column, second: Column, tables: Tables) -> float:
     """The part of the texts of two columns that both have; 0 if it is but one text."""
     texts = []
-    for column in (one, two):
+    for column in (first, second):
         if column.texts is None:
             column.texts = {cell for cell in cells_of(column, tables) if isinstance(cell, str)}
         texts.append(column.texts)
@@ -155,13 +162,19 @@ def _shared_texts(one: Column, two: Column, tables: Tables) -> float:
 def _is_translation(pairs: Sequence[tuple[Column, Column]], tables: Tables) -> bool:
     """Whether columns are the same in another language: as many, of the same types, and none of
     them a moment or number."""
-    return all(not _are_moments(one, two) and _of_one_type(one, two, tables) for one, two in pairs)
+    return all(
+        not _are_moments(first, second) and _of_one_type(first, second, tables)
+        for first, second in pairs
+    )
 
 
 def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[Column, Column]]:
     """The columns of two tables in their order."""
     orders = [
-        sorted((one for one in columns if number in one.places), key=lambda one: one.places[number])
+        sorted(
+            (column for column in columns if number in column.places),
+            key=lambda column: column.places[number],
+        )
         for number in (first, second)
     ]
     return list(zip(*orders, strict=True)) if len(orders[0]) == len(orders[1]) else []
@@ -172,18 +185,18 @@ def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Col
     `by_place`, nothing else is left between the same neighbours."""
     while True:
         scores = [
-            (score, -number, one, two)
-            for number, (one, two) in enumerate(combinations(columns, 2))
-            if (score := _score(one, two, columns, tables)) > (0 if by_place else _BY_PLACE)
+            (score, -number, first, second)
+            for number, (first, second) in enumerate(combinations(columns, 2))
+            if (score := _score(first, second, columns, tables)) > (0 if by_place else _BY_PLACE)
         ]
         if not scores:
             return columns
-        score, _, one, two = max(scores, key=lambda some: some[:2])
-        if len(two.places) > len(one.places):
-            one, two = two, one
-        if score <= _BY_PLACE or not _share_texts(one, two, tables):
-            one.doubts.append(_paired(one, two, tables, score))
-        _merge(one, two, columns)
+        score, _, column, other_column = max(scores, key=lambda group: group[:2])
+        if len(other_column.places) > len(column.places):
+            column, other_column = other_column, column
+        if score <= _BY_PLACE or not _share_texts(column, other_column, tables):
+            column.doubts.append(_paired(column, other_column, tables, score))
+        _merge(column, other_column, columns)
 
 
 _LIKE_HEADINGS = 80
@@ -192,20 +205,20 @@ _LIKE_VALUES = 0.5
 _BY_PLACE = 1.0
 
 
-def _score(one: Column, two: Column, columns: Sequence[Column], tables: Tables) -> float:
+def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tables) -> float:
     """How sure it is that two columns are the same; 0 if they are not taken for it."""
-    if not (one.headings and two.headings) or one.places.keys() & two.places.keys():
+    if not (first.headings and second.headings) or first.places.keys() & second.places.keys():
         return 0.0
-    likeness = max(_likeness(a, b) for a in one.headings for b in two.headings)
-    apart = not _files(one, tables) & _files(two, tables)
+    likeness = max(_likeness(a, b) for a in first.headings for b in second.headings)
+    apart = not _files(first, tables) & _files(second, tables)
     score = _BY_PLACE + likeness / 100 if likeness >= _LIKE_HEADINGS else 0.0
     # Two tabs of one file that differ in a heading hold different things.
-    if not score and apart and _stands_in_place(one, two, columns):
+    if not score and apart and _stands_in_place(first, second, columns):
         score = _BY_PLACE
-    if not score and apart and (shared := _shared_texts(one, two, tables)) >= _LIKE_VALUES:
+    if not score and apart and (shared := _shared_texts(first, second, tables)) >= _LIKE_VALUES:
         score = _BY_PLACE * shared
     # What takes longest is looked at last.
-    if not score or _are_moments(one, two) or not _of_one_type(one, two, tables):
+    if not score or _are_moments(first, second) or not _of_one_type(first, second, tables):
         return 0.0
     return score
 
@@ -214,37 +227,37 @@ def _files(column: Column, tables: Tables) -> set[str]:
     return {tables[number][0].specimen.file for number in column.places}
 
 
-def _likeness(one: str, two: str) -> float:
+def _likeness(text: str, other_text: str) -> float:
     from rapidfuzz import fuzz  # only needed where headings differ
 
-    first, second = normal_form(one), normal_form(two)
+    first, second = normal_form(text), normal_form(other_text)
     # Other figures in the same words are another thing: “Pot 95”, “Pot 60”.
     if [sign for sign in first if sign.isdigit()] != [sign for sign in second if sign.isdigit()]:
         return 0.0
     return float(max(fuzz.ratio(first, second), fuzz.token_sort_ratio(first, second)))
 
 
-def _stands_in_place(one: Column, two: Column, columns: Sequence[Column]) -> bool:
+def _stands_in_place(first: Column, second: Column, columns: Sequence[Column]) -> bool:
     """Whether the column that fewer tables have stands, wherever it does, between neighbours that
     the other one has on some table."""
-    rare, usual = sorted((one, two), key=lambda column: len(column.places))
+    rare, usual = sorted((first, second), key=lambda column: len(column.places))
     return _neighbours(rare, columns) <= _neighbours(usual, columns)
 
 
 def _neighbours(column: Column, columns: Sequence[Column]) -> set[tuple[int, int]]:
     """The columns right before and after a column, on each table that has it; by their `id`."""
-    found = set()
-    for number, at in column.places.items():
-        order = {one.places[number]: id(one) for one in columns if number in one.places}
-        found.add((order.get(at - 1, 0), order.get(at + 1, 0)))
-    return found
+    neighbours = set()
+    for number, place in column.places.items():
+        order = {column.places[number]: id(column) for column in columns if number in column.places}
+        neighbours.add((order.get(place - 1, 0), order.get(place + 1, 0)))
+    return neighbours
 
 
-def _are_moments(one: Column, two: Column) -> bool:
+def _are_moments(first: Column, second: Column) -> bool:
     """Whether headings are moments or numbers, which are never spellings of one another."""
     return any(
         level_name([text]) or period_of(text) or text.strip().isdigit()
-        for column in (one, two) for text in column.headings
+        for column in (first, second) for text in column.headings
     )  # fmt: skip
 
 
@@ -256,19 +269,19 @@ def cells_of(column: Column, tables: Tables, most: int = _SAMPLE) -> list[Cell]:
     """Some filled cells of a column, from several tables."""
     cells: list[Cell] = []
     for number in list(column.places)[:_TABLES]:
-        one, shape = tables[number]
-        at = shape.left + column.places[number]
+        example, shape = tables[number]
+        index = shape.left + column.places[number]
         rows = range(shape.first, min(shape.end, shape.first + most))
-        cells += [cell for row in rows if (cell := one.sheet.cell(row, at)) != ""]
+        cells += [cell for row in rows if (cell := example.sheet.cell(row, index)) != ""]
     return cells
 
 
-def _of_one_type(one: Column, two: Column, tables: Tables) -> bool:
-    for column in (one, two):
+def _of_one_type(first: Column, second: Column, tables: Tables) -> bool:
+    for column in (first, second):
         if column.kind is None:
             cells = cells_of(column, tables)
             column.kind = _type_of(cells) if cells else ""
-    types = {one.kind, two.kind} - {""}
+    types = {first.kind, second.kind} - {""}
     return len(types) < 2 or types <= _NUMBERS
 
 
@@ -278,22 +291,22 @@ def _type_of(cells: Sequence[Cell]) -> str:
     texts = [cell for cell in cells if isinstance(cell, str)]
     if texts and all(text.strip().isdigit() for text in texts):
         return "integer"
-    kinds = Counter(found.kind for text in texts if (found := period_of(text)))
+    kinds = Counter(period.kind for text in texts if (period := period_of(text)))
     (kind, number), *_ = kinds.most_common(1) or [("", 0)]
     return kind if 2 * number > len(cells) else typed(cells).kind
 
 
-def _merge(one: Column, two: Column, columns: list[Column]) -> None:
-    one.places.update(two.places)
-    one.headings += [text for text in two.headings if text not in one.headings]
-    one.doubts += two.doubts
-    columns[:] = [some for some in columns if some is not two]
+def _merge(first: Column, second: Column, columns: list[Column]) -> None:
+    first.places.update(second.places)
+    first.headings += [text for text in second.headings if text not in first.headings]
+    first.doubts += second.doubts
+    columns[:] = [column for column in columns if column is not second]
 
 
 def _place(column: Column, tables: Tables) -> tuple[str, str, int, int]:
-    number, at = next(iter(column.places.items()))
-    one, shape = tables[number]
-    return one.specimen.file, one.specimen.tab, shape.lowest, shape.left + at
+    number, index = next(iter(column.places.items()))
+    example, shape = tables[number]
+    return example.specimen.file, example.specimen.tab, shape.lowest, shape.left + index
 
 
 def _records(column: Column, tables: Tables) -> int:
@@ -301,28 +314,32 @@ def _records(column: Column, tables: Tables) -> int:
     return sum(shape.end - shape.first for shape in shapes)
 
 
-def _paired(one: Column, two: Column, tables: Tables, score: float) -> Doubt:
-    file, tab, row, at = _place(two, tables)
-    like = max(one.headings, key=lambda text: _likeness(text, two.headings[0]))
-    usual = like if score > _BY_PLACE else one.headings[0]
-    why = "holds the same texts as" if _share_texts(one, two, tables) else "stands in the place of"
+def _paired(first: Column, second: Column, tables: Tables, score: float) -> Doubt:
+    file, tab, row, index = _place(second, tables)
+    like = max(first.headings, key=lambda text: _likeness(text, second.headings[0]))
+    usual = like if score > _BY_PLACE else first.headings[0]
+    why = (
+        "holds the same texts as"
+        if _share_texts(first, second, tables)
+        else "stands in the place of"
+    )
     why = "is written nearly like" if score > _BY_PLACE else why
     return Doubt.at_cell(
-        "heading", file, tab, row, at,
-        f"“{two.headings[0]}” {why} “{usual}”, and is read as the same column",
-        f"if it is another column, give “{two.headings[0]}” a field of its own",
-        choices=(usual, two.headings[0]),
+        "heading", file, tab, row, index,
+        f"“{second.headings[0]}” {why} “{usual}”, and is read as the same column",
+        f"if it is another column, give “{second.headings[0]}” a field of its own",
+        choices=(usual, second.headings[0]),
         # A heading that is nearly the same is asked about, but keeps nobody waiting.
-        records=0 if score > _BY_PLACE else _records(two, tables),
+        records=0 if score > _BY_PLACE else _records(second, tables),
     )  # fmt: skip
 
 
-def _language(one: Column, two: Column, tables: Tables) -> Doubt:
-    file, tab, row, at = _place(two, tables)
+def _language(first: Column, second: Column, tables: Tables) -> Doubt:
+    file, tab, row, index = _place(second, tables)
     return Doubt.at_cell(
-        "language", file, tab, row, at,
+        "language", file, tab, row, index,
         f"no heading of this tab is one of the other tabs, but their columns are alike:"
-        f" “{two.headings[0]}” is read as “{one.headings[0]}”, and so on by place",
+        f" “{second.headings[0]}” is read as “{first.headings[0]}”, and so on by place",
         "if these are other columns, give their headings fields of their own",
-        choices=(one.headings[0], two.headings[0]), records=_records(two, tables),
+        choices=(first.headings[0], second.headings[0]), records=_records(second, tables),
     )  # fmt: skip

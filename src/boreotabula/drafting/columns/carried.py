@@ -22,11 +22,11 @@ def carried_columns(tables: Tables, columns: Sequence[Column]) -> Iterator[int]:
     """The numbers of the columns whose cells name the rows down to their next filled one, each
     within the groups of the one before it, from left to right."""
     before: Column | None = None
-    for at, column in enumerate(columns):
-        naming = [*columns[at + 1 : at + 1 + _MOST_NAMING], *columns[:at]]
-        if any(is_filled_once(tables, column, other, before) for other in naming):
+    for index, column in enumerate(columns):
+        naming = [*columns[index + 1 : index + 1 + _MOST_NAMING], *columns[:index]]
+        if any(is_filled_once(tables, column, other_column, before) for other_column in naming):
             before = column
-            yield at
+            yield index
         else:
             before = None
 
@@ -45,30 +45,31 @@ def is_filled_once(
     unless cells are merged over the rows.
     """
     blank = filled = again = 0
-    for number, at in column.places.items():
-        one, shape = tables[number]
-        rows = _rows(one, shape, at)
-        cells = [one.sheet.rows[row][shape.left + at] for row in rows]
+    for number, place in column.places.items():
+        example, shape = tables[number]
+        rows = _rows(example, shape, place)
+        cells = [example.sheet.rows[row][shape.left + place] for row in rows]
         if not cells:
             continue
         naming = named_by.places.get(number) if named_by else None
         named = [
-            naming is not None and one.sheet.rows[row][shape.left + naming] != "" for row in rows
+            naming is not None and example.sheet.rows[row][shape.left + naming] != ""
+            for row in rows
         ]
         if (
-            not _is_of_one_look(one, shape, rows, naming)
+            not _is_of_one_look(example, shape, rows, naming)
             or cells[0] == ""
             or any(cell == "" and not is_named for cell, is_named in zip(cells, named, strict=True))
         ):
             return False
         outer = within.places.get(number) if within else None
-        groups = _groups(one, shape, rows, outer)
+        groups = _groups(example, shape, rows, outer)
         texts = [
             (group, cell_text(cell))
             for group, cell in zip(groups, cells, strict=True)
             if cell != ""
         ]
-        again += 0 if _is_merged(one, shape, at) else len(texts) - len(set(texts))
+        again += 0 if _is_merged(example, shape, place) else len(texts) - len(set(texts))
         filled += len(texts)
         blank += len(cells) - len(texts)
     return (
@@ -76,36 +77,38 @@ def is_filled_once(
     )
 
 
-def _is_of_one_look(one: Example, shape: Shape, rows: Sequence[int], at: int | None) -> bool:
+def _is_of_one_look(
+    example: Example, shape: Shape, rows: Sequence[int], column: int | None
+) -> bool:
     """Whether a column names rows alike: all by texts, or all by numbers and dates."""
-    if at is None:
+    if column is None:
         return True
-    cells = [one.sheet.rows[row][shape.left + at] for row in rows]
+    cells = [example.sheet.rows[row][shape.left + column] for row in rows]
     return len({isinstance(cell, str) for cell in cells if cell != ""}) <= 1
 
 
-def _rows(one: Example, shape: Shape, at: int) -> list[int]:
+def _rows(example: Example, shape: Shape, column: int) -> list[int]:
     """The rows of a table without totals and those that hold nothing from a column on."""
     rows = []
     for row in range(shape.first, shape.end):
-        cells = one.sheet.rows[row]
+        cells = example.sheet.rows[row]
         leading = cells[shape.left : shape.left + max(shape.leading, 1)]
-        is_blank = not one.sheet.filled[row, shape.left + at : shape.right].any()
+        is_blank = not example.sheet.filled[row, shape.left + column : shape.right].any()
         if not is_blank and not any(is_total(cell_text(cell)) for cell in leading if cell != ""):
             rows.append(row)
     return rows
 
 
-def _groups(one: Example, shape: Shape, rows: Sequence[int], outer: int | None) -> list[int]:
+def _groups(example: Example, shape: Shape, rows: Sequence[int], outer: int | None) -> list[int]:
     """The number of the group that each row is in: one begins where a column is filled."""
     if outer is None:
         return [0] * len(rows)
-    begins = [one.sheet.rows[row][shape.left + outer] != "" for row in rows]
+    begins = [example.sheet.rows[row][shape.left + outer] != "" for row in rows]
     return list(accumulate(map(int, begins)))
 
 
-def _is_merged(one: Example, shape: Shape, at: int) -> bool:
+def _is_merged(example: Example, shape: Shape, index: int) -> bool:
     """Whether cells of a column are merged over several rows."""
-    column = shape.left + at
-    spans = one.sheet.merged_in(range(shape.first, shape.end), range(column, column + 1))
+    column = shape.left + index
+    spans = example.sheet.merged_in(range(shape.first, shape.end), range(column, column + 1))
     return any(span.bottom > span.top for span in spans)

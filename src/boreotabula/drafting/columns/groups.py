@@ -32,81 +32,81 @@ def group_names(examples: Sequence[Example]) -> list[list[str]]:
     """The names of groups of each level, outer to inner; none if rows of sums do not part all lines
     of some tables."""
     levels: list[dict[str, None]] = []
-    for one in examples:
-        for shape in one.shapes:
-            found = list(_sum_rows(one, shape))
-            if not found:
+    for example in examples:
+        for shape in example.shapes:
+            sum_rows = list(_sum_rows(example, shape))
+            if not sum_rows:
                 continue
-            for some, depth in _with_depth(found):
+            for sum_row, depth in _with_depth(sum_rows):
                 while len(levels) <= depth:
                     levels.append({})
-                levels[depth][some.label] = None
+                levels[depth][sum_row.label] = None
     return [list(names) for names in levels if names]
 
 
-def _sum_rows(one: Example, shape: Shape) -> Iterator[SumRow]:
+def _sum_rows(example: Example, shape: Shape) -> Iterator[SumRow]:
     """The rows of sums of a table, if all its lines are under one of them."""
-    rows = [row for row in range(shape.first, shape.end) if not _is_total(one, shape, row)]
-    numbers = one.sheet.numbers[rows][:, shape.values.start : shape.values.stop]
-    there = np.logical_or.reduce(~np.isnan(numbers), axis=1)
-    rows = [row for row, some in zip(rows, there.tolist(), strict=True) if some]
-    values = np.nan_to_num(numbers[there])
+    rows = [row for row in range(shape.first, shape.end) if not _is_total(example, shape, row)]
+    numbers = example.sheet.numbers[rows][:, shape.values.start : shape.values.stop]
+    reduce = np.logical_or.reduce(~np.isnan(numbers), axis=1)
+    rows = [row for row, value in zip(rows, reduce.tolist(), strict=True) if value]
+    values = np.nan_to_num(numbers[reduce])
     lines: list[int] = []
     sums: dict[int, int] = {}
     # From below: what a row sums up are lines, never other sums.
-    for at in range(len(rows) - 1, -1, -1):
-        end = _end_of_sum(values, at, lines)
+    for index in range(len(rows) - 1, -1, -1):
+        end = _end_of_sum(values, index, lines)
         if end is None:
-            lines.append(at)
+            lines.append(index)
         else:
-            sums[at] = end
-    covered = {line for at, end in sums.items() for line in lines if at < line < end}
+            sums[index] = end
+    covered = {line for position, end in sums.items() for line in lines if position < line < end}
     digits = float(np.log2(1 + np.abs(values[list(sums)])).sum()) if sums else 0.0
     if not sums or len(covered) < len(lines) or digits < _LEAST_DIGITS:
         return
-    for at in sorted(sums):
-        end = rows[sums[at]] if sums[at] < len(rows) else shape.end
-        yield SumRow(rows[at], end, _label(one, shape, rows[at]))
+    for index in sorted(sums):
+        end = rows[sums[index]] if sums[index] < len(rows) else shape.end
+        yield SumRow(rows[index], end, _label(example, shape, rows[index]))
 
 
-def _end_of_sum(values: NDArray[np.float64], at: int, lines: Sequence[int]) -> int | None:
+def _end_of_sum(values: NDArray[np.float64], index: int, lines: Sequence[int]) -> int | None:
     """Where the lines below a row end that it sums up; `lines` are those below it, the last one
     first. None if it is no sum."""
-    if not values[at].any() or not lines:
+    if not values[index].any() or not lines:
         return None
     below = lines[::-1][:_MOST_MEMBERS]
     so_far = np.cumsum(values[below], axis=0)
-    for number in np.flatnonzero((np.abs(so_far - values[at]) <= 0.5).all(axis=1)).tolist():
+    for number in np.flatnonzero((np.abs(so_far - values[index]) <= 0.5).all(axis=1)).tolist():
         # A line that equals the next one alone is no sum, unless more of them are.
-        if (number or values.shape[1] > 1) and all_agree(values[at], so_far[number]).all():
+        if (number or values.shape[1] > 1) and all_agree(values[index], so_far[number]).all():
             return int(below[number]) + 1
     return None
 
 
-def _with_depth(found: Sequence[SumRow]) -> Iterator[tuple[SumRow, int]]:
+def _with_depth(sum_rows: Sequence[SumRow]) -> Iterator[tuple[SumRow, int]]:
     """Rows of sums with how many others they are within."""
     open_: list[SumRow] = []
-    for one in found:
-        while open_ and open_[-1].end <= one.row:
+    for sum_row in sum_rows:
+        while open_ and open_[-1].end <= sum_row.row:
             open_.pop()
-        yield one, len(open_)
-        open_.append(one)
+        yield sum_row, len(open_)
+        open_.append(sum_row)
 
 
-def _label(one: Example, shape: Shape, row: int) -> str:
-    cells = one.sheet.rows[row][shape.left : shape.left + max(shape.leading, 1)]
+def _label(example: Example, shape: Shape, row: int) -> str:
+    cells = example.sheet.rows[row][shape.left : shape.left + max(shape.leading, 1)]
     texts = [cell for cell in cells if isinstance(cell, str) and cell.strip()]
     return one_line(texts[-1].strip()) if texts else ""
 
 
-def _is_total(one: Example, shape: Shape, row: int) -> bool:
-    cells = one.sheet.rows[row][shape.left : shape.left + max(shape.leading, 1)]
+def _is_total(example: Example, shape: Shape, row: int) -> bool:
+    cells = example.sheet.rows[row][shape.left : shape.left + max(shape.leading, 1)]
     return any(is_total(cell_text(cell)) for cell in cells if cell != "")
 
 
 def patterns_of(names: Sequence[str], most: int) -> list[str]:
     """Patterns for some names: the names, or what all of them begin with if they are many."""
     first = names[0].split(" ")[0]
-    if len(names) > 1 and all(one.startswith(f"{first} ") for one in names):
+    if len(names) > 1 and all(name.startswith(f"{first} ") for name in names):
         return [f"{first} *"]
     return list(names) if len(names) <= most else []

@@ -18,9 +18,9 @@ from boreotabula.drafting.columns.over_columns import (
 )
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.doubts import Doubt
-from boreotabula.drafting.sketch import Sketch, few
+from boreotabula.drafting.sketch import Sketch, one_or_list
 from boreotabula.drafting.tabs.headless import is_headless
-from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.looks import TEXT, looks_of
 from boreotabula.look.shape import Shape
@@ -42,8 +42,8 @@ def list_sketch(shapes: Tables) -> Sketch:
             name = field_name("name", fields)
             fields[name] = "text"
             continue
-        known = {normal_form(text) for text in headings} | set(map(heading_of, fields))
-        heads = [text for text in column.headings if normal_form(text) not in known]
+        known_texts = {normal_form(text) for text in headings} | set(map(heading_of, fields))
+        heads = [text for text in column.headings if normal_form(text) not in known_texts]
         # Of two columns with one heading only the first can be known by it; the other is told.
         if column.headings and len(heads) == len(column.headings):
             named_field(heads, fields, headings)
@@ -53,7 +53,7 @@ def list_sketch(shapes: Tables) -> Sketch:
         block |= {"columns": list(fields)}
     elif len(columns) > _FEWEST and (groups := _leading_groups(shapes, columns)):
         names = list(fields)[: groups + 1]
-        block |= {"stub": names, "carry_down": few(names[:-1])}
+        block |= {"stub": names, "carry_down": one_or_list(names[:-1])}
     return Sketch(block=block, listed=True, fields=fields, headings=headings, doubts=tuple(doubts))
 
 
@@ -74,36 +74,36 @@ def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:
         return False
     heads = [text for column in columns for text in column.headings]
     return len(set(map(normal_form, heads))) == len(heads) and all(
-        len(column.places) == len(shapes) and set(column.places.values()) == {at}
-        for at, column in enumerate(columns)
+        len(column.places) == len(shapes) and set(column.places.values()) == {index}
+        for index, column in enumerate(columns)
     )
 
 
-def position_sketch(kind: Kindred) -> Sketch:
+def position_sketch(kind: TabFamily) -> Sketch:
     """A list without headings: rows that are filled alike. Nothing if the tabs hold none. A tab
     that has headings all the same names the columns."""
-    sheets = [one.sheet for one in kind.examples]
+    sheets = [example.sheet for example in kind.examples]
     if not all(map(is_headless, sheets)) or len({sheet.width for sheet in sheets}) != 1:
         return Sketch()
-    heads = next((one.further[0].heads for one in kind.examples if one.further), ())
+    heads = next((example.further[0].heads for example in kind.examples if example.further), ())
     fields: dict[str, str] = {}
     columns: list[str] = []
     types: dict[str, Typed] = {}
-    for at in range(sheets[0].width):
-        cells = [row[at] for sheet in sheets for row in _body(sheet) if row[at] != ""]
+    for column in range(sheets[0].width):
+        cells = [row[column] for sheet in sheets for row in _body(sheet) if row[column] != ""]
         if not cells and not heads:
             columns.append("-")
             continue
-        found = typed(cells)
+        type_ = typed(cells)
         named = {"datetime": "time", "date": "date", "month": "month", "time": "time"}
-        head = cell_text(heads[at]) if heads else ""
-        name = field_name(head or named.get(found.kind, "column"), fields)
-        fields[name] = found.kind
-        types[name] = found
+        head = cell_text(heads[column]) if heads else ""
+        name = field_name(head or named.get(type_.kind, "column"), fields)
+        fields[name] = type_.kind
+        types[name] = type_
         columns.append(name)
     sketch = Sketch(block={"headings": 0, "columns": columns}, fields=fields)
-    for name, found in types.items():
-        sketch = with_type(sketch, name, found)
+    for name, type_ in types.items():
+        sketch = with_type(sketch, name, type_)
     return sketch
 
 
@@ -114,8 +114,8 @@ def _body(sheet: Sheet) -> Sequence[Sequence[Cell]]:
     return sheet.rows[1:] if headed else sheet.rows
 
 
-def lone_rows(one: Example, shape: Shape) -> list[int]:
+def lone_rows(example: Example, shape: Shape) -> list[int]:
     """The rows of a table that hold nothing but a text in its first column."""
-    looks = looks_of(one.sheet)[shape.first : shape.end, shape.left : shape.right]
+    looks = looks_of(example.sheet)[shape.first : shape.end, shape.left : shape.right]
     alone = (np.count_nonzero(looks, axis=1) == 1) & (looks[:, 0] == TEXT)
     return [row + shape.first for row in np.flatnonzero(alone).tolist()]

@@ -21,23 +21,23 @@ _MOST_MEASURES = 6
 def measures_of(shapes: Tables) -> list[list[str]]:
     """The headings of each measure where the same few stand under every upper heading, and their
     values differ in type or unit; none if they are values of a level themselves."""
-    groups = [some for one, shape in shapes for some in _under_upper(one, shape)]
-    sizes = {len(some) for some in groups}
+    groups = [measures for example, shape in shapes for measures in _under_upper(example, shape)]
+    sizes = {len(group) for group in groups}
     if len(groups) < _FEWEST_GROUPS * len(shapes) or len(sizes) != 1:
         return []
     (size,) = sizes
-    by_place = [[some[at] for some in groups] for at in range(size)]
+    by_place = [[group[index] for group in groups] for index in range(size)]
     if not 1 < size <= _MOST_MEASURES:
         return []
     cells = [[cell for column in columns for cell in column.cells] for columns in by_place]
-    types = {type_of(some) for some in cells}
-    heads = [list(dict.fromkeys(column.heading for column in some)) for some in by_place]
-    units = any(is_unit(text) or "(" in text for some in heads for text in some)
-    per_table = {len({one.heading for one in some}) for some in groups}
+    types = {type_of(cell) for cell in cells}
+    heads = [list(dict.fromkeys(column.heading for column in measures)) for measures in by_place]
+    units = any(is_unit(text) or "(" in text for head in heads for text in head)
+    per_table = {len({measure.heading for measure in group}) for group in groups}
     # A measure amid the others may be what they sum up to; sums of a level stand at its edge.
-    summed = any(_sums_amid(some) for some in groups)
+    summed = any(_sums_amid(group) for group in groups)
     # In each language the words are the same under each upper heading.
-    alike = all(len(some) * _FEWEST_GROUPS <= len(groups) for some in heads)
+    alike = all(len(head) * _FEWEST_GROUPS <= len(groups) for head in heads)
     return heads if (len(types) > 1 or units or summed) and alike and per_table == {size} else []
 
 
@@ -46,12 +46,12 @@ _FEWEST_GROUPS = 2
 
 def _sums_amid(columns: Sequence[_Measured]) -> bool:
     """Whether a column that is not the last holds the sums of the others, row by row."""
-    cells = [one.cells for one in columns]
-    if len(cells) <= _FEWEST_GROUPS or len({len(some) for some in cells}) != 1 or not cells[0]:
+    lines = [column.cells for column in columns]
+    if len(lines) <= _FEWEST_GROUPS or len(set(map(len, lines))) != 1 or not lines[0]:
         return False
-    if not all(isinstance(cell, float) for some in cells for cell in some):
+    if not all(isinstance(cell, float) for cells in lines for cell in cells):
         return False
-    numbers = np.array(cells, float)
+    numbers = np.array(lines, float)
     rest = numbers.sum(axis=0) - numbers
     return bool(np.isclose(numbers[:-1], rest[:-1]).all(axis=1).any())
 
@@ -62,19 +62,19 @@ class _Measured:
     cells: list[Cell]
 
 
-def _under_upper(one: Example, shape: Shape) -> Iterator[list[_Measured]]:
+def _under_upper(example: Example, shape: Shape) -> Iterator[list[_Measured]]:
     """The columns under each heading of the level above the lowest, totals left out."""
     if shape.levels < _FEWEST_GROUPS:
         return
     group: list[_Measured] = []
-    for at in shape.values:
-        if one.sheet.rows[shape.lowest - 1][at] != "" and group:
+    for column in shape.values:
+        if example.sheet.rows[shape.lowest - 1][column] != "" and group:
             yield group
             group = []
-        heading = cell_text(one.sheet.rows[shape.lowest][at])
-        above = cell_text(one.sheet.rows[shape.lowest - 1][at])
+        heading = cell_text(example.sheet.rows[shape.lowest][column])
+        above = cell_text(example.sheet.rows[shape.lowest - 1][column])
         if heading and not is_total(heading) and not is_total(above):
-            cells = [one.sheet.rows[row][at] for row in range(shape.first, shape.end)]
+            cells = [example.sheet.rows[row][column] for row in range(shape.first, shape.end)]
             group.append(_Measured(one_line(heading), [cell for cell in cells if cell != ""]))
     if group:
         yield group

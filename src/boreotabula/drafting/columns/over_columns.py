@@ -13,12 +13,12 @@ from boreotabula.reading.cells import cell_text, one_line
 Tables = Sequence[tuple[Example, Shape]]
 
 
-def heading_at(one: Example, shape: Shape, at: int) -> str:
+def heading_at(example: Example, shape: Shape, index: int) -> str:
     """The lowest heading over a column of a table, counted from its first."""
-    column = shape.left + at
+    column = shape.left + index
     if column >= shape.right:
         return ""
-    above = (one.sheet.rows[row][column] for row in range(shape.lowest, shape.top - 1, -1))
+    above = (example.sheet.rows[row][column] for row in range(shape.lowest, shape.top - 1, -1))
     return one_line(cell_text(next((cell for cell in above if cell != ""), "")).strip())
 
 
@@ -42,24 +42,24 @@ def named_field(
     return name
 
 
-def list_heading(one: Example, shape: Shape, at: int) -> str:
+def list_heading(example: Example, shape: Shape, index: int) -> str:
     """The heading of a column of a list, counted from its first: of several rows as joined."""
     rows = shape.lowest - shape.highest + 1
-    return _joined(one, shape, at) if rows > 1 else heading_at(one, shape, at)
+    return _joined(example, shape, index) if rows > 1 else heading_at(example, shape, index)
 
 
-def _joined(one: Example, shape: Shape, at: int) -> str:
+def _joined(example: Example, shape: Shape, index: int) -> str:
     """The headings of all rows over a column of a list, as they are joined."""
-    column = shape.left + at
+    column = shape.left + index
     texts: list[str] = []
     if column >= shape.right:
         return ""
     for row in range(shape.highest, shape.lowest + 1):
-        cell = one.sheet.cell(*one.sheet.anchor(row, column))
+        cell = example.sheet.cell(*example.sheet.anchor(row, column))
         if cell == "" and row < shape.lowest:
             left = (where for where in range(column, shape.left - 1, -1)
-                    if one.sheet.rows[row][where] != "")  # fmt: skip
-            cell = one.sheet.rows[row][next(left, column)]
+                    if example.sheet.rows[row][where] != "")  # fmt: skip
+            cell = example.sheet.rows[row][next(left, column)]
         if cell != "":
             texts.append(one_line(cell_text(cell)).rstrip(": *"))
     return " / ".join(dict.fromkeys(texts))

@@ -13,8 +13,8 @@ from boreotabula.drafting.columns.carried import carried_columns
 from boreotabula.drafting.columns.lists import list_sketch
 from boreotabula.drafting.columns.measures import measures_of
 from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_field
-from boreotabula.drafting.sketch import Sketch, few
-from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.sketch import Sketch, one_or_list
+from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.drafting.texts.captions import caption_of
 from boreotabula.look.looks import FIGURE, TEXT
 from boreotabula.look.shape import Shape
@@ -23,14 +23,14 @@ from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Cell
 
 
-def table_sketch(kind: Kindred) -> Sketch:
-    shapes = [(one, shape) for one in kind.examples for shape in one.shapes]
-    several = any(len(one.shapes) > 1 for one in kind.examples)
+def table_sketch(kind: TabFamily) -> Sketch:
+    shapes = [(example, shape) for example in kind.examples for shape in example.shapes]
+    several = any(len(example.shapes) > 1 for example in kind.examples)
     first = shapes[0][1]
     sketch = _cross_tab(shapes) if first.crossed else list_sketch(shapes)
     block: dict[str, Any] = dict(sketch.block)
     if totals := _totals(shapes):
-        block["totals"] = few(totals)
+        block["totals"] = one_or_list(totals)
     if _has_gap(shapes):
         block["gaps"] = True
     if several:
@@ -64,9 +64,9 @@ def _titled(
     """With the texts above the tables, which have no word in common, if each names one table of its
     tab and no text has a label or is a figure."""
     by_tab: dict[int, list[str]] = {}
-    for (one, _), text in zip(shapes, texts, strict=True):
-        by_tab.setdefault(id(one), []).append(text)
-    named = all(len(set(some)) == len(some) for some in by_tab.values())
+    for (example, _), text in zip(shapes, texts, strict=True):
+        by_tab.setdefault(id(example), []).append(text)
+    named = all(len(set(texts)) == len(texts) for texts in by_tab.values())
     if not named or any(":" in text or reads_as_figure(text) for text in texts):
         return sketch
     name = field_name("title", sketch.fields)
@@ -78,9 +78,9 @@ def _titled(
 def _has_gap(shapes: Tables) -> bool:
     """Whether a column amid a table is blank, its headings too."""
     return any(
-        not one.sheet.filled[shape.top : shape.end, at].any()
-        for one, shape in shapes
-        for at in range(shape.left + 1, shape.right - 1)
+        not example.sheet.filled[shape.top : shape.end, column].any()
+        for example, shape in shapes
+        for column in range(shape.left + 1, shape.right - 1)
     )
 
 
@@ -89,7 +89,7 @@ def _cross_tab(shapes: Tables) -> Sketch:
     headings: dict[str, str] = {}
     shape = shapes[0][1]
     span = _leading
-    blank = any(not heading_at(*some, at) for some in shapes for at in span(some[1]))
+    blank = any(not heading_at(*shape, index) for shape in shapes for index in span(shape[1]))
     aligned = (columns_by_place if blank else columns_of)(shapes, heading_at, span)
     doubts = [doubt for column in aligned for doubt in column.doubts]
     leading = [column.headings for column in aligned]
@@ -107,26 +107,26 @@ def _cross_tab(shapes: Tables) -> Sketch:
     across = []
     measures = measures_of(shapes)
     for level in range(shape.levels - bool(measures)):
-        cells = [cell for example, some in shapes for cell in level_cells(example, some, level)]
+        cells = [cell for example, shape in shapes for cell in level_cells(example, shape, level)]
         lowest = level == shape.levels - 1
-        summing = {_summing_heading(*some) for some in shapes}
-        known = level_name([
+        summing = {_summing_heading(*shape) for shape in shapes}
+        known_text = level_name([
             cell for cell in cells if not is_total(text := cell_text(cell)) and text not in summing
         ])  # fmt: skip
-        name = field_name(known or ("heading" if lowest else "group"), fields)
+        name = field_name(known_text or ("heading" if lowest else "group"), fields)
         fields[name] = "text"
         across.append(name)
     values = [named_field(heads, fields, headings, "value") for heads in measures]
     values = values or [field_name("value", fields)]
     fields |= dict.fromkeys(values, "integer")
-    block: dict[str, Any] = {"columns" if bare else "stub": few(stub)}
-    block |= {"across": few(across), "value": few(values)}
+    block: dict[str, Any] = {"columns" if bare else "stub": one_or_list(stub)}
+    block |= {"across": one_or_list(across), "value": one_or_list(values)}
     for heads in _beside(shapes):
         named_field(heads, fields, headings, "remark")
     if corner:
         name = field_name("corner", fields)
         fields = {name: "text", **fields}
-        block["found_by"] = few(_found_by(shapes))
+        block["found_by"] = one_or_list(_found_by(shapes))
         block["stamps"] = {name: {"from": "stub head"}}
     elif bare:
         caption = _caption(shapes, fields) if shape.bare else None
@@ -134,10 +134,14 @@ def _cross_tab(shapes: Tables) -> Sketch:
             block["caption"], captured = caption
             fields = {**captured, **fields}
         else:
-            block["found_by"] = few(_found_by(shapes))
-    carried = [stub[at] for at in carried_columns(shapes, aligned) if stub[at] != "-"]
+            block["found_by"] = one_or_list(_found_by(shapes))
+    carried = [
+        stub[carried_column]
+        for carried_column in carried_columns(shapes, aligned)
+        if stub[carried_column] != "-"
+    ]
     if carried and not shape.bare and not corner:
-        block["carry_down"] = few(carried)
+        block["carry_down"] = one_or_list(carried)
     return Sketch(block=block, fields=fields, headings=headings, doubts=tuple(doubts))
 
 
@@ -149,13 +153,13 @@ def _corner_names(shapes: Tables) -> bool:
     """Whether the text over the stub names the table: it differs from table to table of a tab, and
     the other headings are the same."""
     by_tab: dict[int, list[Shape]] = {}
-    for one, shape in shapes:
-        by_tab.setdefault(id(one), []).append(shape)
-    for some in by_tab.values():
-        corners = {cell_text(one.heads[0]) for one in some}
-        rest = {one.heads[1:] for one in some}
-        if len(corners) == len(some) > 1 and "" not in corners:
-            return bool(set.intersection(*(set(map(cell_text, one)) for one in rest)))
+    for example, shape in shapes:
+        by_tab.setdefault(id(example), []).append(shape)
+    for group in by_tab.values():
+        corners = {cell_text(shape.heads[0]) for shape in group}
+        rest = {shape.heads[1:] for shape in group}
+        if len(corners) == len(group) > 1 and "" not in corners:
+            return bool(set.intersection(*(set(map(cell_text, cells)) for cells in rest)))
     return False
 
 
@@ -163,30 +167,34 @@ def _beside(shapes: Tables) -> list[list[str]]:
     """The headings of columns of texts right of the values; headings that are never on one tab, but
     as far from the right edge, are of one column, in several languages."""
     by_place: dict[int, dict[str, None]] = {}
-    for one, shape in shapes:
+    for example, shape in shapes:
         if shape.of_texts:
             continue
-        for at in range(shape.right - shape.left - 1, shape.leading, -1):
-            if shape.columns[at] == FIGURE:
+        for index in range(shape.right - shape.left - 1, shape.leading, -1):
+            if shape.columns[index] == FIGURE:
                 break
-            text = heading_at(one, shape, at)
-            if text and not is_total(text) and shape.columns[at] == TEXT:
-                by_place.setdefault(shape.right - shape.left - at, {})[text] = None
+            text = heading_at(example, shape, index)
+            if text and not is_total(text) and shape.columns[index] == TEXT:
+                by_place.setdefault(shape.right - shape.left - index, {})[text] = None
     return [list(heads) for _, heads in sorted(by_place.items(), reverse=True)]
 
 
 def level_cells(example: Example, shape: Shape, level: int) -> list[Cell]:
     cells = example.sheet.rows[shape.top + level]
-    return [cells[at] for at in shape.values
-            if cells[at] != "" and (shape.of_texts or shape.columns[at - shape.left] != TEXT)
-            ]  # fmt: skip
+    return [
+        cells[column]
+        for column in shape.values
+        if cells[column] != "" and (shape.of_texts or shape.columns[column - shape.left] != TEXT)
+    ]
 
 
 def _numbers_lines(shapes: Tables, column: Column) -> bool:
     """Whether a leading column numbers the lines."""
-    for number, at in column.places.items():
-        one, shape = shapes[number]
-        cells = [one.sheet.rows[row][shape.left + at] for row in range(shape.first, shape.end)]
+    for number, place in column.places.items():
+        example, shape = shapes[number]
+        cells = [
+            example.sheet.rows[row][shape.left + place] for row in range(shape.first, shape.end)
+        ]
         numbers = [cell for cell in cells if isinstance(cell, float)]
         if len(numbers) < len([cell for cell in cells if cell != ""]) or numbers != sorted(numbers):
             return False
@@ -198,7 +206,7 @@ def _found_by(shapes: Tables) -> list[str]:
     common: list[str] | None = None
     for _, shape in shapes:
         heads = [cell_text(cell) for cell in shape.heads[shape.leading :] if cell != ""]
-        common = heads if common is None else [one for one in common if one in heads]
+        common = heads if common is None else [text for text in common if text in heads]
     return list(dict.fromkeys(common or []))[:2]
 
 
@@ -216,12 +224,12 @@ def _caption(shapes: Tables, taken: Collection[str]) -> tuple[str, dict[str, str
 def _lines_above(shapes: Tables) -> list[list[str]] | None:
     """The texts in the two rows above each table, the nearest first; None if one has none."""
     lines = []
-    for one, shape in shapes:
+    for example, shape in shapes:
         above = [
-            cell_text(one.sheet.rows[row][column])
+            cell_text(example.sheet.rows[row][column])
             for row in range(shape.top - 1, max(shape.top - 3, -1), -1)
             for column in range(shape.left, shape.right)
-            if one.sheet.rows[row][column] != ""
+            if example.sheet.rows[row][column] != ""
         ]
         if not above:
             return None
@@ -231,28 +239,28 @@ def _lines_above(shapes: Tables) -> list[list[str]] | None:
 
 def _totals(shapes: Tables) -> list[str]:
     """Patterns for the headings and row labels that name totals."""
-    found: dict[str, None] = {}
-    for one, shape in shapes:
+    totals: dict[str, None] = {}
+    for example, shape in shapes:
         heads = [
-            cell_text(one.sheet.rows[row][column])
+            cell_text(example.sheet.rows[row][column])
             for row in range(shape.top, shape.lowest + 1)
             for column in (shape.values if shape.crossed else ())
         ]
         columns = range(shape.left, shape.left + max(shape.leading, 1))
         labels = [
-            cell_text(one.sheet.rows[row][column])
-            for row in range(shape.first, min(shape.end + 3, one.sheet.height))
+            cell_text(example.sheet.rows[row][column])
+            for row in range(shape.first, min(shape.end + 3, example.sheet.height))
             for column in columns
         ]
-        found |= dict.fromkeys(filter(None, map(total_pattern, (*heads, *labels))))
-        if shape.crossed and (summed := _summing_heading(one, shape)):
-            found[total_pattern(summed) or summed] = None
-    return [one for one in found if one + "*" not in found]
+        totals |= dict.fromkeys(filter(None, map(total_pattern, (*heads, *labels))))
+        if shape.crossed and (summed := _summing_heading(example, shape)):
+            totals[total_pattern(summed) or summed] = None
+    return [text for text in totals if text + "*" not in totals]
 
 
-def _summing_heading(one: Example, shape: Shape) -> str:
+def _summing_heading(example: Example, shape: Shape) -> str:
     """The heading of the last column of values if it sums up all others, row by row."""
-    numbers = one.sheet.numbers[shape.first : shape.end, shape.values.start : shape.values.stop]
+    numbers = example.sheet.numbers[shape.first : shape.end, shape.values.start : shape.values.stop]
     if numbers.shape[1] <= 2 or np.isnan(numbers[:, -1]).all():
         return ""
     rows = ~np.isnan(numbers[:, -1])

@@ -10,22 +10,22 @@ from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.look.texts.types import Typed
 
 
-def with_type(sketch: Sketch, name: str, found: Typed) -> Sketch:
+def with_type(sketch: Sketch, name: str, type_: Typed) -> Sketch:
     """A sketch with the type of a field, and all that goes with it."""
-    empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *found.nothing])
+    empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *type_.nothing])
     keys: dict[str, Any] = {"empty": list(empty)} if empty else {}
-    options = dict(found.options)
+    options = dict(type_.options)
     # What no number shows for sure is said of this field alone.
-    if "decimal_mark" in options and not found.guessed:
+    if "decimal_mark" in options and not type_.guessed:
         keys["decimal_mark"] = options.pop("decimal_mark")
     guessed = {one: text for one, text in sketch.guessed.items() if one != name}
-    guessed |= {name: found.guessed} if found.guessed else {}
+    guessed |= {name: type_.guessed} if type_.guessed else {}
     sketch = replace(sketch, guessed=guessed)
-    return sketch.reading_with(**keys).typed(name, found.kind, **options)
+    return sketch.reading_with(**keys).typed(name, type_.kind, **options)
 
 
 def with_types(sketch: Sketch, types: Mapping[str, Typed]) -> Sketch:
     """A sketch with the types of some of its fields."""
-    for name, one in types.items():
-        sketch = with_type(sketch, name, one)
+    for name, kind in types.items():
+        sketch = with_type(sketch, name, kind)
     return sketch

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
-from boreotabula.drafting.sketch import few
+from boreotabula.drafting.sketch import one_or_list
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of, periods_in
 from boreotabula.drafting.texts.templates import Slot, Template, escaped, meaning_of, template_of
@@ -52,21 +52,21 @@ _MONTH = re.compile(r"(?<=\d{4}-\d\d)-01$")
 """The first of a month may be how a cell says the month."""
 
 
-def of_files(files: Sequence[str], told: Told, taken: Collection[str] = ()) -> Named:
+def of_files(files: Sequence[str], groups: Told, taken: Collection[str] = ()) -> Named:
     """A pattern for the paths of some files below their folder. Parts that vary, and all periods,
-    become fields, unless what they say is `told` for each file already."""
+    become fields, unless what they say is `groups` for each file already."""
     if not files:
         return NOTHING
-    names = [one.rpartition("/")[2] for one in files]
+    names = [file.rpartition("/")[2] for file in files]
     endings = {name.rpartition(".")[2].casefold() for name in names}
     ending = f".{endings.pop()}" if len(endings) == 1 else ".*"
     template = template_of([name.rpartition(".")[0] or name for name in names], months=True)
     if template is None:
         return NOTHING
     fields: dict[str, str] = {}
-    folders = _of_folders(files, told, taken, fields)
-    own = _pattern(template, told, taken, fields) + ending
-    odd = tuple(name for at, name in enumerate(names) if at not in template.fits)
+    folders = _of_folders(files, groups, taken, fields)
+    own = _pattern(template, groups, taken, fields) + ending
+    odd = tuple(name for index, name in enumerate(names) if index not in template.fits)
     again = {} if odd else dict(_told_again(template, own))
     return Named((folders + own, *map(escaped, dict.fromkeys(odd))), fields, odd, again)
 
@@ -81,10 +81,10 @@ def _told_again(template: Template, own: str) -> Iterator[tuple[str, str]]:
         text = template.pattern(partial(_kept, slots[0]))
         names = template.pattern(lambda slot: "*")
         keeping = pattern(text, Kind.STAMP)
-        kept = [keeping.match(_written(template, at)) for at in range(len(template.fits))]
+        kept = [keeping.match(_written(template, index)) for index in range(len(template.fits))]
         if names != "*" and all(
-            found is not None and found[""] == value
-            for found, value in zip(kept, slots[0].values, strict=True)
+            texts is not None and texts[""] == value
+            for texts, value in zip(kept, slots[0].values, strict=True)
         ):
             yield kind, text
 
@@ -93,18 +93,20 @@ def _kept(kept: Slot, slot: Slot) -> str:
     return "{}" if slot is kept else "*"
 
 
-def _written(template: Template, at: int) -> str:
+def _written(template: Template, index: int) -> str:
     """One of the texts that fit a template."""
-    return "".join(part.values[at] if isinstance(part, Slot) else part for part in template.parts)
+    return "".join(
+        part.values[index] if isinstance(part, Slot) else part for part in template.parts
+    )
 
 
 def _of_folders(
-    files: Sequence[str], told: Told, taken: Collection[str], fields: dict[str, str]
+    files: Sequence[str], groups: Told, taken: Collection[str], fields: dict[str, str]
 ) -> str:
     """The pattern of the folders that the files are in, with '/' at its end; nothing if they say
     nothing, or lie at unlike depths."""
-    above = [one.split("/")[:-1] for one in files]
-    depths = {len(one) for one in above}
+    above = [file.split("/")[:-1] for file in files]
+    depths = {len(texts) for texts in above}
     if len(depths) != 1 or not above[0]:
         return ""
     before = len(fields)
@@ -113,7 +115,7 @@ def _of_folders(
         template = template_of(names, months=True)
         if template is None or len(template.fits) < len(names):
             return ""
-        written += _pattern(template, told, taken, fields, "folder") + "/"
+        written += _pattern(template, groups, taken, fields, "folder") + "/"
     return written if len(fields) > before else ""
 
 
@@ -121,12 +123,14 @@ def without_periods(text: str) -> str:
     """A pattern for names of files with `*` for the periods and numbers that are written in it."""
     parts = re.split(r"(\{[^}]*\}|\[[^]]*\]|\.[^.]*$)", text)
     # What is captured, in brackets or the ending stays.
-    return "".join(one if at % 2 else _without_periods(one) for at, one in enumerate(parts))
+    return "".join(
+        part if index % 2 else _without_periods(part) for index, part in enumerate(parts)
+    )
 
 
 def _without_periods(text: str) -> str:
-    for one in reversed(periods_in(text)):
-        text = f"{text[: one.start]}*{text[one.end :]}"
+    for period in reversed(periods_in(text)):
+        text = f"{text[: period.start]}*{text[period.end :]}"
     return re.sub(r"\d+", "*", text)
 
 
@@ -140,7 +144,7 @@ def _is_told(value: str, texts: Collection[str]) -> bool:
 
 def _pattern(
     template: Template,
-    told: Told,
+    groups: Told,
     taken: Collection[str],
     fields: dict[str, str],
     fallback: str = "part",
@@ -149,12 +153,12 @@ def _pattern(
 
     def filled(slot: Slot) -> str:
         looked_at = [
-            (told[at], plain(value))
-            for at, value in zip(template.fits, slot.values, strict=True) if at < len(told)
+            (groups[fit], plain(value))
+            for fit, value in zip(template.fits, slot.values, strict=True) if fit < len(groups)
         ]  # fmt: skip
-        known = all(_is_told(value, texts) for texts, value in looked_at)
+        is_known = all(_is_told(value, texts) for texts, value in looked_at)
         period = slot.kind not in ("text", "number")
-        if known or not (slot.varies or period):
+        if is_known or not (slot.varies or period):
             return "*"
         named, kind = meaning_of(slot, fallback)
         name = field_name(named, [*taken, *fields], fallback)
@@ -174,47 +178,50 @@ _YEAR = re.compile(r"(?:19|20)\d\d")
 def of_tabs(
     examples: Sequence[Example],
     taken: Collection[str],
-    told: Told,
-    more: Sequence[tuple[str, str]] = (),
+    groups: Told,
+    more_places: Sequence[tuple[str, str]] = (),
 ) -> tuple[dict[str, Any], Named, dict[str, Any]]:
     """How the tabs of a kind are chosen, the fields that patterns of their names fill, and those
-    that are stamps, with their sources. `more` are the places of tabs not looked at."""
-    places = [*((one.specimen.file, one.specimen.tab) for one in examples), *more]
+    that are stamps, with their sources. `more_places` are the places of tabs not looked at."""
+    places = [
+        *((example.specimen.file, example.specimen.tab) for example in examples),
+        *more_places,
+    ]
     tabs = [tab for _, tab in places]
     if not all(tabs):
         return {}, NOTHING, {}
     chosen = set(places)
-    others = {
+    sheets = {
         tab: sheet
-        for one in examples
-        for tab, sheet in one.specimen.others.items()
-        if (one.specimen.file, tab) not in chosen
+        for example in examples
+        for tab, sheet in example.specimen.others.items()
+        if (example.specimen.file, tab) not in chosen
     }
-    alone = not any(one.specimen.others for one in examples)
+    alone = not any(example.specimen.others for example in examples)
     template = template_of(tabs, months=True)
     assert template is not None
     fields: dict[str, str] = {}
     whole = len(template.fits) == len(tabs)
     worded = any(sign.isalpha() for sign in template.fixed)
     if alone:
-        return {}, NOTHING, _tab_stamp(tabs, told, taken, template)
+        return {}, NOTHING, _tab_stamp(tabs, groups, taken, template)
     if whole and worded:
-        own = _pattern(template, told, taken, fields, "tab")
+        own = _pattern(template, groups, taken, fields, "tab")
         tried = pattern(own, Kind.TAB)
-        if not any(tried.match(other) is not None for other in others):
+        if not any(tried.match(other_text) is not None for other_text in sheets):
             return {"named": own}, Named((own,), fields), {}
-    if not worded and (numbered := _numbered(tabs, others, taken)):
-        return {"named": few(numbered.patterns)}, numbered, {}
-    stamp = _tab_stamp(tabs, told, taken, template, several=True)
-    if not others:
+    if not worded and (numbered := _numbered(tabs, sheets, taken)):
+        return {"named": one_or_list(numbered.patterns)}, numbered, {}
+    stamp = _tab_stamp(tabs, groups, taken, template, several=True)
+    if not sheets:
         return {"every": True}, NOTHING, stamp
-    excepted = list(dict.fromkeys(_exceptions(_without_forms(others, tabs), tabs)))
+    excepted = list(dict.fromkeys(_exceptions(_without_forms(sheets, tabs), tabs)))
     if not excepted:
         return {"where_found": True}, NOTHING, stamp
-    return {"where_found": True, "except": few(excepted)}, NOTHING, stamp
+    return {"where_found": True, "except": one_or_list(excepted)}, NOTHING, stamp
 
 
-def _without_forms(others: Mapping[str, Sheet], tabs: Sequence[str]) -> list[str]:
+def _without_forms(sheets: Mapping[str, Sheet], tabs: Sequence[str]) -> list[str]:
     """The other tabs without those that are named like the tabs that are read and hold no figures
     yet: they will be filled in."""
     level = level_name(sorted(set(tabs)))
@@ -225,7 +232,7 @@ def _without_forms(others: Mapping[str, Sheet], tabs: Sequence[str]) -> list[str
         alike = numbered in forms or (level != "" and level_name([name]) == level)
         return alike and not (looks_of(sheet) == FIGURE).any()
 
-    return [name for name, sheet in others.items() if not is_form(name, sheet)]
+    return [name for name, sheet in sheets.items() if not is_form(name, sheet)]
 
 
 _NUMBER = re.compile(r"\d+")
@@ -234,7 +241,9 @@ _NUMBER = re.compile(r"\d+")
 _NUMBERED = re.compile(r"(?P<word>.*[^\W\d_]{3,})(?P<gap>[ _-]*)\d{1,4}")
 
 
-def _numbered(tabs: Sequence[str], others: Collection[str], taken: Collection[str]) -> Named | None:
+def _numbered(
+    tabs: Sequence[str], other_texts: Collection[str], taken: Collection[str]
+) -> Named | None:
     """Patterns for tabs that are numbered after a word, which may be another one in each language;
     None if some are not, or others are like them."""
     hits = [_NUMBERED.fullmatch(tab.strip()) for tab in tabs]
@@ -243,27 +252,29 @@ def _numbered(tabs: Sequence[str], others: Collection[str], taken: Collection[st
         return None
     name = field_name(next(iter(words)), taken, "tab")
     patterns = tuple(f"{escaped(word)}{{{name}}}" for word in words)
-    if any(pattern(one, Kind.TAB).match(tab) is not None for one in patterns for tab in others):
+    if any(
+        pattern(text, Kind.TAB).match(tab) is not None for text in patterns for tab in other_texts
+    ):
         return None
     return Named(patterns, {name: "text"})
 
 
-def _exceptions(others: Sequence[str], tabs: Sequence[str]) -> list[str]:
+def _exceptions(other_texts: Sequence[str], tabs: Sequence[str]) -> list[str]:
     """Patterns for tabs that are left out, of numbered ones for all numbers, if these fit none of
     the tabs that are read."""
-    found = []
-    for name in others:
+    exceptions = []
+    for name in other_texts:
         numbered = re.sub(r"\d+", "*", escaped(name))
         fits = pattern(numbered, Kind.TAB)
         wide = any(sign.isalpha() for sign in numbered)
         safe = wide and not any(fits.match(tab) is not None for tab in tabs)
-        found.append(numbered if safe else escaped(name))
-    return found
+        exceptions.append(numbered if safe else escaped(name))
+    return exceptions
 
 
 def _tab_stamp(
     tabs: Sequence[str],
-    told: Told,
+    groups: Told,
     taken: Collection[str],
     template: Template,
     *,
@@ -271,25 +282,25 @@ def _tab_stamp(
 ) -> dict[str, Any]:
     """The stamps that the names of tabs fill: their periods, and what tells several tabs of a file
     apart; each with its source and type."""
-    found: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     for number, slot in enumerate(template.slots if len(template.fits) == len(tabs) else ()):
         if slot.kind in ("text", "number"):
             continue
-        if all(plain(value) in texts for value, texts in zip(slot.values, told, strict=False)):
+        if all(plain(value) in texts for value, texts in zip(slot.values, groups, strict=False)):
             continue
         named, kind = meaning_of(slot, "tab")
-        name = field_name(named, [*taken, *found])
+        name = field_name(named, [*taken, *values])
         shape = "".join(
             escaped(part) if isinstance(part, str)
             else "{}" if part is slot or template.slots.index(part) == number else "*"
             for part in template.parts
         )  # fmt: skip
         source = {"from": "tab name"} if shape == "{}" else {"from": "tab name", "pattern": shape}
-        found[name] = (source, kind)
+        values[name] = (source, kind)
     level = level_name(sorted(set(tabs)))
-    known = all(plain(tab) in texts for tab, texts in zip(tabs, told, strict=False))
-    if not found and (several or level) and len(set(tabs)) > 1 and not known:
+    is_known = all(plain(tab) in texts for tab, texts in zip(tabs, groups, strict=False))
+    if not values and (several or level) and len(set(tabs)) > 1 and not is_known:
         kind = type_of(tabs)
         name = field_name(level or "tab", [*taken])
-        found[name] = ({"from": "tab name"}, kind if kind in ("month", "date") else "text")
-    return found
+        values[name] = ({"from": "tab name"}, kind if kind in ("month", "date") else "text")
+    return values

@@ -40,8 +40,8 @@ Share = Callable[[str], float]
 def inside(shapes: Sequence[Shape], row: int, column: int) -> bool:
     """Whether a cell is one of a table, its headings too."""
     return any(
-        min(one.top, one.highest) <= row < one.end and one.left <= column < one.right
-        for one in shapes
+        min(shape.top, shape.highest) <= row < shape.end and shape.left <= column < shape.right
+        for shape in shapes
     )
 
 
@@ -51,25 +51,27 @@ def pairs_of(sheet: Sheet, shapes: Sequence[Shape], share: Share | None = None) 
     A label is marked by its colon, or stays from tab to tab, as `share` tells; of a tab that is
     alone, two cells beside each other are a pair.
     """
-    found: list[Pair] = []
+    pairs: list[Pair] = []
     taken: set[tuple[int, int]] = set()
     for row in np.flatnonzero(sheet.filled.any(axis=1)).tolist():
         columns = [
-            at for at in np.flatnonzero(sheet.filled[row]).tolist() if not inside(shapes, row, at)
+            index
+            for index in np.flatnonzero(sheet.filled[row]).tolist()
+            if not inside(shapes, row, index)
         ]
         for number, column in enumerate(columns):
             cell = sheet.rows[row][column]
             if (row, column) in taken or not isinstance(cell, str) or reads_as_figure(cell):
                 continue
             right = columns[number + 1] if number + 1 < len(columns) else None
-            for one in _pairs_at(sheet, row, column, right, columns, shapes, share):
-                found.append(one)
-                if one.way == "right" and right is not None:
+            for pair in _pairs_at(sheet, row, column, right, columns, shapes, share):
+                pairs.append(pair)
+                if pair.way == "right" and right is not None:
                     taken.add((row, right))
-                if one.way == "below":
+                if pair.way == "below":
                     taken.add((row + 1, column))
                 break
-    return found
+    return pairs
 
 
 def _pairs_at(
@@ -126,7 +128,7 @@ def _is_label(
     """Whether what stands right of a text is a label itself: it stays, and what follows it does
     not."""
     cell = sheet.rows[row][column]
-    after = [at for at in columns if at > column]
+    after = [index for index in columns if index > column]
     if not isinstance(cell, str) or not after or share is None or share(cell) < _MOST_HAVE:
         return False
     value = sheet.rows[row][after[0]]
@@ -144,21 +146,23 @@ def _is_in_footer(sheet: Sheet, row: int, column: int, shapes: Sequence[Shape]) 
     """Whether a text stands right below a table, under another column than its first, alone with
     what is right of it: below the lines of an invoice, say."""
     return any(
-        one.left < column < one.right
-        and one.end <= row
-        and sheet.filled[one.end : row + 1].any(axis=1).all()
+        shape.left < column < shape.right
+        and shape.end <= row
+        and sheet.filled[shape.end : row + 1].any(axis=1).all()
         and not sheet.filled[row, :column].any()
-        for one in shapes
+        for shape in shapes
     )
 
 
 def _is_note(row: int, column: int, shapes: Sequence[Shape]) -> bool:
     """Whether a text below a table is a note: unless it stands right above the next one."""
-    below = any(one.end <= row and one.left <= column < one.right for one in shapes)
-    over = any(row < one.top <= row + 2 and one.left <= column < one.right for one in shapes)
+    below = any(shape.end <= row and shape.left <= column < shape.right for shape in shapes)
+    over = any(
+        row < shape.top <= row + 2 and shape.left <= column < shape.right for shape in shapes
+    )
     return below and not over
 
 
 def _crosses(row: int, column: int, right: int, shapes: Sequence[Shape]) -> bool:
     """Whether a table stands between two cells of a row."""
-    return any(one.top <= row < one.end and column < one.left <= right for one in shapes)
+    return any(shape.top <= row < shape.end and column < shape.left <= right for shape in shapes)

@@ -7,12 +7,12 @@ from dataclasses import replace
 from typing import Any
 
 from boreotabula.drafting.sketch import Sketch, listed
-from boreotabula.drafting.tabs.specimens import Kindred
+from boreotabula.drafting.tabs.specimens import TabFamily
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.texts.words import field_name
 
 
-def composed(parts: Sequence[tuple[Kindred, Sketch]]) -> Sketch:
+def composed(parts: Sequence[tuple[TabFamily, Sketch]]) -> Sketch:
     """The layout of several kinds, which were drafted each by itself; the first is the main one,
     whose files are read."""
     _, main = parts[0]
@@ -30,16 +30,18 @@ def composed(parts: Sequence[tuple[Kindred, Sketch]]) -> Sketch:
         tables.append(table)
         blocks += _blocks(sketch, names, headings, table)
         fields |= {names[name]: how for name, how in sketch.fields.items()}
-        options |= {names[name]: said for name, said in sketch.options.items() if name in names}
+        options |= {names[name]: option for name, option in sketch.options.items() if name in names}
         comments |= {names[name]: text for name, text in sketch.comments.items() if name in names}
         for text, name in sketch.headings.items():
             headings.setdefault(text, names[name])
         for key, value in sketch.reading.items():
-            both = dict.fromkeys([*listed(reading.get(key)), *listed(value)])
-            reading[key] = list(both) if key in ("empty", "languages") else value
+            values = dict.fromkeys([*listed(reading.get(key)), *listed(value)])
+            reading[key] = list(values) if key in ("empty", "languages") else value
     return replace(
         main,
-        boilerplate=tuple(dict.fromkeys(one for _, some in parts for one in some.boilerplate)),
+        boilerplate=tuple(
+            dict.fromkeys(text for _, sketch in parts for text in sketch.boilerplate)
+        ),
         tabs={},
         stamps={},
         reading=reading,
@@ -85,7 +87,7 @@ def _blocks(
     sketch: Sketch, names: Mapping[str, str], headings: Mapping[str, str], table: str
 ) -> list[Mapping[str, Any]]:
     """The blocks of a kind, with its tabs and stamps in them."""
-    found: list[Mapping[str, Any]] = []
+    blocks: list[Mapping[str, Any]] = []
     for block in (sketch.block, *sketch.more):
         own: dict[str, Any] = {"into": table, **_renamed(block, names)}
         if "stub" not in own and "columns" not in own and sketch.listed:
@@ -102,7 +104,7 @@ def _blocks(
         also |= {
             new: name.replace("_", " ")
             for name, new in names.items()
-            if new != name and not any(one == name for one in sketch.headings.values())
+            if new != name and not any(heading == name for heading in sketch.headings.values())
             and name not in sketch.stamps
         }  # fmt: skip
         if also:
@@ -111,8 +113,8 @@ def _blocks(
             stamps = {names[name]: source for name, source in sketch.stamps.items()}
             own["stamps"] = {**stamps, **block.get("stamps", {})}
         own["tabs"] = dict(sketch.tabs)
-        found.append(own)
-    return found
+        blocks.append(own)
+    return blocks
 
 
 _FIELDS_IN = ("stub", "across", "value", "columns", "carry_down", "group_row")
@@ -123,15 +125,15 @@ def _renamed(block: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, An
         if isinstance(value, str):
             return names.get(value, value)
         if isinstance(value, Mapping):
-            return {key: renamed(one) if key == "field" else one for key, one in value.items()}
-        return [renamed(one) for one in value]
+            return {key: renamed(part) if key == "field" else part for key, part in value.items()}
+        return [renamed(part) for part in value]
 
     return {key: renamed(value) if key in _FIELDS_IN else value for key, value in block.items()}
 
 
-def _table_name(kind: Kindred, sketch: Sketch, taken: Sequence[str]) -> str:
+def _table_name(kind: TabFamily, sketch: Sketch, taken: Sequence[str]) -> str:
     """What the output table of a kind is called: after its tabs, or its title."""
-    tabs = {one.specimen.tab for one in kind.examples}
+    tabs = {example.specimen.tab for example in kind.examples}
     named = listed(sketch.tabs.get("named"))
     text = tabs.pop() if len(tabs) == 1 else (named[0].partition("{")[0] if named else "")
     plain = normal_form(text).replace(" ", "_")

@@ -56,8 +56,8 @@ def cost_of(sketch: Sketch, judged: Judgement) -> float:
 
 def _tables(reading: TabReading) -> list[pa.RecordBatch]:
     """The records of a tab, table by table: tables side by side share rows."""
-    every = [one.batch for one in reading.blocks] or list(reading.tables.values())
-    return [one for one in every if one.num_rows]
+    every = [block.batch for block in reading.blocks] or list(reading.tables.values())
+    return [value for value in every if value.num_rows]
 
 
 def _written(sketch: Sketch) -> dict[str, _Once]:
@@ -71,18 +71,18 @@ def _written(sketch: Sketch) -> dict[str, _Once]:
     stamped = {
         *sketch.stamps,
         *sketch.captured,
-        *(n for one in blocks for n in one.get("stamps", ())),
+        *(n for block in blocks for n in block.get("stamps", ())),
     }
     of_stub = (_Once.COLUMN if sketch.turned else _Once.ROW) if levels else _Once.RECORD
-    found = {}
+    onces = {}
     for name in sketch.fields:
         if name in stamped:
-            found[name] = _Once.TAB
+            onces[name] = _Once.TAB
         elif name in carried:
-            found[name] = _Once.RUN
+            onces[name] = _Once.RUN
         elif name not in levels:
-            found[name] = _Once.RECORD if name in values else of_stub
-    return found
+            onces[name] = _Once.RECORD if name in values else of_stub
+    return onces
 
 
 def _bits_of_layout(sketch: Sketch, form: Sequence[str]) -> float:
@@ -104,26 +104,26 @@ def _texts_of_form(reading: TabReading) -> list[str]:
     masks = [roles.mask_of(role) for role in (Role.LABEL, Role.HEADING, Role.LEFT_OUT)]
     masks.append(roles.mask_of(Role.TOTAL) & sheet.is_text)
     places = np.nonzero(np.logical_or.reduce(masks))
-    return [cell_text(sheet.rows[row][at]) for row, at in zip(*places, strict=True)]
+    return [cell_text(sheet.rows[row][value]) for row, value in zip(*places, strict=True)]
 
 
 def _bits_left(judged: Judgement) -> float:
     """What is left over: cells without a place cost their place and what stands in them, as do
     totals that are no sums; what a judgement has against a reading besides as it says."""
-    masks = [(one.roles.sheet, one.roles.unplaced_mask) for one in judged.readings]
+    masks = [(reading.roles.sheet, reading.roles.unplaced_mask) for reading in judged.readings]
     unplaced = [
-        cell_text(sheet.rows[row][at])
+        cell_text(sheet.rows[row][value])
         for sheet, mask in masks
-        for row, at in zip(*np.nonzero(mask), strict=True)
+        for row, value in zip(*np.nonzero(mask), strict=True)
     ]
     literally = sum(LETTER * (len(text) + 1) for text in unplaced)
     totals = sum(
-        int(np.count_nonzero(one.roles.mask_of(Role.TOTAL) & ~one.roles.sheet.is_text))
-        for one in judged.readings
+        int(np.count_nonzero(reading.roles.mask_of(Role.TOTAL) & ~reading.roles.sheet.is_text))
+        for reading in judged.readings
     )
-    more = max(totals - judged.agree, 0) * BITS_OF_TEXT
+    more_number = max(totals - judged.agree, 0) * BITS_OF_TEXT
     # There a text costs the same whatever it says.
-    return judged.bits_left + literally - len(unplaced) * BITS_OF_TEXT + more
+    return judged.bits_left + literally - len(unplaced) * BITS_OF_TEXT + more_number
 
 
 def _bits_of_field(tables: list[pa.RecordBatch], name: str, once: _Once) -> float:
@@ -134,9 +134,9 @@ def _bits_of_field(tables: list[pa.RecordBatch], name: str, once: _Once) -> floa
         if name in batch.schema.names
     ]
     # A table without any value of a field has no column for it.
-    filled = [one for one in columns if one.null_count < len(one)]
-    presence = sum(bits_of_presence(len(one) - one.null_count, len(one)) for one in filled)
-    return presence + _bits_of_values([one.drop_null() for one in filled])
+    filled = [column for column in columns if column.null_count < len(column)]
+    presence = sum(bits_of_presence(len(value) - value.null_count, len(value)) for value in filled)
+    return presence + _bits_of_values([value.drop_null() for value in filled])
 
 
 def _bits_of_values(columns: list[pa.Array]) -> float:
@@ -147,7 +147,7 @@ def _bits_of_values(columns: list[pa.Array]) -> float:
     if pa.types.is_boolean(kind):
         return float(sum(map(len, columns)))
     if pa.types.is_dictionary(kind) or pa.types.is_string(kind):
-        return bits_of_texts([text for one in columns for text in one.to_pylist()])
+        return bits_of_texts([text for column in columns for text in column.to_pylist()])
     return bits_of_numbers(np.concatenate(list(map(_numbers, columns))))
 
 
@@ -177,6 +177,6 @@ def _keys(batch: pa.RecordBatch, name: str, once: _Once) -> list[Hashable]:
 
 def _first_of_each(keys: list[Hashable]) -> list[int]:
     first: dict[Hashable, int] = {}
-    for at, key in enumerate(keys):
-        first.setdefault(key, at)
+    for index, key in enumerate(keys):
+        first.setdefault(key, index)
     return list(first.values())

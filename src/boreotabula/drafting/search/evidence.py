@@ -14,8 +14,8 @@ from boreotabula.drafting.columns.with_types import with_types
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.labels import names
 from boreotabula.drafting.labels.stamps import stamps_of
-from boreotabula.drafting.sketch import Sketch, few
-from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.sketch import Sketch, one_or_list
+from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.drafting.texts.periods import periods_in
 from boreotabula.drafting.texts.templates import escaped
 from boreotabula.layout.headings import normal_form
@@ -27,7 +27,7 @@ from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.sheets.sheet import Cell
 
 
-def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
+def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
     """A layout as the look of the tabs suggests it; `turned` are the same tabs with rows and
     columns changed, if their tables are read so."""
     examples = kind.examples
@@ -37,33 +37,35 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
         sketch = sketch.having(turned=True)
     if _names_by_text_above(sketch):
         # What names a table is no title of the tab.
-        examples = tuple(_with_captions(one) for one in examples)
+        examples = tuple(_with_captions(example) for example in examples)
     stamps = stamps_of(examples, [*sketch.fields, *map(field_name, sketch.headings)])
     if stamps.endings:
-        sketch = sketch.having(ends_at=few([f"{escaped(one)}*" for one in stamps.endings]))
-    cells = [cell for one in examples for cell in _cells(one)]
+        sketch = sketch.having(
+            ends_at=one_or_list([f"{escaped(ending)}*" for ending in stamps.endings])
+        )
+    cells = [cell for example in examples for cell in _cells(example)]
     languages = languages_of([*cells, *stamps.moments, *_periods_in_names(kind)])
-    told = [some | _words_of_captions(sketch, one)
-            for some, one in zip(stamps.told, kind.examples, strict=True)]  # fmt: skip
+    groups = [texts | _words_of_captions(sketch, example)
+            for texts, example in zip(stamps.told, kind.examples, strict=True)]  # fmt: skip
     tabs, tab_named, tab_stamps = names.of_tabs(
-        examples, [*sketch.fields, *stamps.fields], told, kind.places[len(examples) :]
+        examples, [*sketch.fields, *stamps.fields], groups, kind.places[len(examples) :]
     )
     sources = {**stamps.sources, **{name: source for name, (source, _) in tab_stamps.items()}}
     own = {
         **stamps.fields, **tab_named.fields, **{name: how for name, (_, how) in tab_stamps.items()}
     }  # fmt: skip
-    for some, one in zip(told, examples, strict=True):
-        some |= {
+    for group, one in zip(groups, examples, strict=True):
+        group |= {
             names.plain(part) for part in (one.specimen.tab, *one.specimen.tab.split()) if part
         }
-    file_named = names.of_files([file for file, _ in kind.places], told, [*sketch.fields, *own])
+    file_named = names.of_files([file for file, _ in kind.places], groups, [*sketch.fields, *own])
     sources = _compared_with_names(sources, own, file_named)
     own = {**file_named.fields, **own}
     fields = {**{name: kind for name, kind in own.items() if name not in sketch.fields},
               **sketch.fields}  # fmt: skip
     # Without headings texts that come again and again are values.
     boilerplate = tuple(stamps.boilerplate) if kind.has_table or not sketch.block else ()
-    found = replace(
+    result = replace(
         sketch,
         title=_title(kind, boilerplate, file_named.patterns),
         boilerplate=boilerplate,
@@ -74,7 +76,7 @@ def first_sketch(kind: Kindred, turned: Kindred | None = None) -> Sketch:
         fields=fields,
         doubts=(*sketch.doubts, *_odd_names(file_named, examples)),
     )
-    return with_types(found, typed_fields(fields, table, sketch, languages))
+    return with_types(result, typed_fields(fields, table, sketch, languages))
 
 
 def _compared_with_names(
@@ -91,13 +93,13 @@ def _compared_with_names(
     return compared
 
 
-def _periods_in_names(kind: Kindred) -> list[str]:
+def _periods_in_names(kind: TabFamily) -> list[str]:
     """The months and dates that names of files and tabs hold, as they are written."""
     return [
-        text[one.start : one.end].replace("_", " ")
+        text[period.start : period.end].replace("_", " ")
         for text in dict.fromkeys(text for place in kind.places for text in place)
-        for one in periods_in(text)
-        if one.kind in ("month", "date")
+        for period in periods_in(text)
+        if period.kind in ("month", "date")
     ]
 
 
@@ -105,7 +107,11 @@ def _odd_names(named: names.Named, examples: Sequence[Example]) -> Iterable[Doub
     """The files whose names are unlike the others, so that they tell nothing."""
     if named.fields:
         for name in dict.fromkeys(named.odd):
-            file = next(one.specimen.file for one in examples if one.specimen.file.endswith(name))
+            file = next(
+                example.specimen.file
+                for example in examples
+                if example.specimen.file.endswith(name)
+            )
             yield Doubt(
                 "file name", f"the name of {file} is unlike those of the other files; what these"
                 f" tell ({', '.join(named.fields)}) is blank in its records",
@@ -121,18 +127,19 @@ def _names_by_text_above(sketch: Sketch) -> bool:
 
 def _with_captions(example: Example) -> Example:
     return Example(
-        example.specimen, tuple(replace(one, top=max(one.top - 2, 0)) for one in example.shapes)
+        example.specimen,
+        tuple(replace(shape, top=max(shape.top - 2, 0)) for shape in example.shapes),
     )
 
 
-def _words_of_captions(sketch: Sketch, one: Example) -> set[str]:
+def _words_of_captions(sketch: Sketch, example: Example) -> set[str]:
     """What captions of a tab tell already, word by word."""
     if not _names_by_text_above(sketch):
         return set()
     above = (
         cell_text(cell)
-        for shape in one.shapes
-        for cells in one.sheet.rows[max(shape.top - 2, 0) : shape.top]
+        for shape in example.shapes
+        for cells in example.sheet.rows[max(shape.top - 2, 0) : shape.top]
         for cell in cells
     )
     # A number in a caption is that of a table, and tells nothing of the file.
@@ -148,15 +155,15 @@ def _cells(example: Example) -> Iterable[Cell]:
     return (cell for cells in example.sheet.rows for cell in cells if cell != "")
 
 
-def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -> str:
+def _title(kind: TabFamily, boilerplate: Sequence[str], patterns: Sequence[str]) -> str:
     """The first text that all tabs share, else what the names of the files begin with."""
     above = {
         text.strip()
-        for one in kind.examples
-        for top in [min((shape.top for shape in one.shapes), default=one.sheet.height)]
-        for _, _, text in one.sheet.texts(range(top))
+        for example in kind.examples
+        for top in [min((shape.top for shape in example.shapes), default=example.sheet.height)]
+        for _, _, text in example.sheet.texts(range(top))
     }
-    titles = [one for one in boilerplate if one in above and not re.search("[:*]", one)]
+    titles = [text for text in boilerplate if text in above and not re.search("[:*]", text)]
     if titles:
         return titles[0]
     name = (patterns[0] if patterns else "").partition("{")[0].partition("*")[0].rpartition(".")
@@ -166,10 +173,10 @@ def _title(kind: Kindred, boilerplate: Sequence[str], patterns: Sequence[str]) -
 
 
 def typed_fields(
-    fields: Mapping[str, str], kind: Kindred, sketch: Sketch, languages: Sequence[str]
+    fields: Mapping[str, str], kind: TabFamily, sketch: Sketch, languages: Sequence[str]
 ) -> dict[str, Typed]:
     """The types that the cells of the fields of a table have."""
-    shapes = [(one, shape) for one in kind.examples for shape in one.shapes]
+    shapes = [(example, shape) for example in kind.examples for shape in example.shapes]
     headings = {name: text for text, name in sketch.headings.items()}
     return {
         name: typed(cells, languages, heading=headings.get(name, name.replace("_", " ")))
@@ -180,49 +187,58 @@ def typed_fields(
 
 def _cells_of(sketch: Sketch, shapes: Tables) -> dict[str, list[Cell]]:
     """The cells of each field of the table, as far as their place tells them."""
-    found: dict[str, list[Cell]] = {}
+    result: dict[str, list[Cell]] = {}
     block = sketch.block
-    for one, shape in shapes:
-        rows = [row for row in range(shape.first, shape.end) if not _is_total_row(one, shape, row)]
+    for example, shape in shapes:
+        rows = [
+            row for row in range(shape.first, shape.end) if not _is_total_row(example, shape, row)
+        ]
         if not shape.crossed:
-            for at in range(shape.right - shape.left):
-                name = _field_over(sketch, list_heading(one, shape, at))
-                cells = (one.sheet.rows[row][shape.left + at] for row in rows)
+            for column in range(shape.right - shape.left):
+                name = _field_over(sketch, list_heading(example, shape, column))
+                cells = (example.sheet.rows[row][shape.left + column] for row in rows)
                 if name:
-                    found.setdefault(name, []).extend(cells)
+                    result.setdefault(name, []).extend(cells)
             continue
-        totals = {at for at in shape.values if is_total(cell_text(shape.heads[at - shape.left]))}
+        totals = {
+            value for value in shape.values if is_total(cell_text(shape.heads[value - shape.left]))
+        }
         measures = block["value"] if isinstance(block["value"], list) else []
-        for at in shape.values:
-            if at in totals or not _is_figures(shape, at):
+        for column in shape.values:
+            if column in totals or not _is_figures(shape, column):
                 continue
-            name = _measure(sketch, measures, shape.heads[at - shape.left]) or block["value"]
+            name = _measure(sketch, measures, shape.heads[column - shape.left]) or block["value"]
             if isinstance(name, str):
-                found.setdefault(name, []).extend(one.sheet.rows[row][at] for row in rows)
+                result.setdefault(name, []).extend(example.sheet.rows[row][column] for row in rows)
         across = block["across"] if isinstance(block["across"], list) else [block["across"]]
         for level, name in enumerate(across):
             heads = [
-                cell for cell in level_cells(one, shape, level) if not is_total(cell_text(cell))
+                cell for cell in level_cells(example, shape, level) if not is_total(cell_text(cell))
             ]
-            found.setdefault(name, []).extend(heads)
-    return found
+            result.setdefault(name, []).extend(heads)
+    return result
 
 
 def _field_over(sketch: Sketch, heading: str) -> str:
     """The field that the heading of a list's column means."""
     plain = normal_form(heading)
-    known = {normal_form(text): name for text, name in sketch.headings.items()}
-    known |= {normal_form(name.replace("_", " ")): name for name in sketch.fields}
-    return known.get(plain, "") if plain else ""
+    texts = {normal_form(text): name for text, name in sketch.headings.items()}
+    texts |= {normal_form(name.replace("_", " ")): name for name in sketch.fields}
+    return texts.get(plain, "") if plain else ""
 
 
 def _measure(sketch: Sketch, measures: Sequence[str], head: Cell) -> str:
     """The measure that a heading of the lowest level names."""
     text = one_line(cell_text(head))
     plain = normal_form(text)
-    known = sketch.headings.get(text)
+    known_text = sketch.headings.get(text)
     return next(
-        (one for one in measures if one == known or normal_form(one.replace("_", " ")) == plain), ""
+        (
+            measure
+            for measure in measures
+            if measure == known_text or normal_form(measure.replace("_", " ")) == plain
+        ),
+        "",
     )
 
 
@@ -230,6 +246,6 @@ def _is_figures(shape: Shape, column: int) -> bool:
     return shape.of_texts or shape.columns[column - shape.left] != TEXT
 
 
-def _is_total_row(one: Example, shape: Shape, row: int) -> bool:
-    cells = one.sheet.rows[row][shape.left : shape.left + max(shape.leading, 1)]
+def _is_total_row(example: Example, shape: Shape, row: int) -> bool:
+    cells = example.sheet.rows[row][shape.left : shape.left + max(shape.leading, 1)]
     return any(is_total(cell_text(cell)) for cell in cells if cell != "")

@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 from boreotabula.drafting.columns.over_columns import list_heading
 from boreotabula.drafting.search.judging import Judgement
 from boreotabula.drafting.sketch import Sketch
-from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
 
@@ -33,7 +33,7 @@ _SURE_RECORDS, _SURE_FILES = 100, 3
 """So many records from so many files make sure what holds for all of them."""
 
 
-def our_names(sketch: Sketch, kind: Kindred) -> dict[str, str]:
+def our_names(sketch: Sketch, kind: TabFamily) -> dict[str, str]:
     """The fields that have names of ours, as no word of the form is there, and what each is."""
     # A form may well have such a heading of its own.
     headed = {
@@ -45,7 +45,7 @@ def our_names(sketch: Sketch, kind: Kindred) -> dict[str, str]:
     labels = [source for source in sketch.stamps.values() if isinstance(source, dict)]
     for source in labels:
         texts: Any = source.get("right_of", source.get("below", ()))
-        headed |= {field_name(one) for one in ([texts] if isinstance(texts, str) else texts)}
+        headed |= {field_name(value) for value in ([texts] if isinstance(texts, str) else texts)}
     return {
         name: OUR_WORDS[name.rstrip("_0123456789")]
         for name in sketch.fields
@@ -53,34 +53,34 @@ def our_names(sketch: Sketch, kind: Kindred) -> dict[str, str]:
     }
 
 
-def finished(sketch: Sketch, judged: Judgement, kind: Kindred) -> Sketch:
+def finished(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Sketch:
     """The sketch with what is sure of its fields, and what a person should know of them."""
-    met = {name: _met(judged, name) for name in sketch.fields}
+    summaries = {name: _met(judged, name) for name in sketch.fields}
     options = dict(sketch.options)
-    for name, one in met.items():
-        if one.records >= _SURE_RECORDS and len(kind.files) >= _SURE_FILES:
-            sure = dict(_sure(one, sketch, name))
+    for name, summary in summaries.items():
+        if summary.records >= _SURE_RECORDS and len(kind.files) >= _SURE_FILES:
+            sure = dict(_sure(summary, sketch, name))
             options[name] = {**sure, **options.get(name, {})}
     comments = dict.fromkeys(our_names(sketch, kind), "our word, rename it")
-    for name, one in met.items():
-        if one.lacking and one.lacking < one.tabs and name not in comments:
-            comments[name] = f"blank or missing on {one.lacking} of {one.tabs} tabs"
-    tabs = [set(_headings(one)) for one in kind.examples]
-    seen = {text: sum(text.rstrip(": *") in some for some in tabs) for text in sketch.glossary}
+    for name, summary in summaries.items():
+        if summary.lacking and summary.lacking < summary.tabs and name not in comments:
+            comments[name] = f"blank or missing on {summary.lacking} of {summary.tabs} tabs"
+    tabs = [set(_headings(example)) for example in kind.examples]
+    numbers = {text: sum(text.rstrip(": *") in tab for tab in tabs) for text in sketch.glossary}
     return replace(
         sketch,
-        options={name: one for name, one in options.items() if one},
+        options={name: option for name, option in options.items() if option},
         comments=comments,
-        seen={text: f"{number} of {len(tabs)}" for text, number in seen.items()},
+        seen={text: f"{number} of {len(tabs)}" for text, number in numbers.items()},
     )
 
 
-def _headings(one: Example) -> Iterator[str]:
+def _headings(example: Example) -> Iterator[str]:
     """The headings of the tables of a tab, as a glossary has them."""
-    for shape in one.shapes:
-        for at, cell in enumerate(shape.heads):
+    for shape in example.shapes:
+        for index, cell in enumerate(shape.heads):
             yield one_line(cell_text(cell)).rstrip(": *")
-            yield list_heading(one, shape, at).rstrip(": *")
+            yield list_heading(example, shape, index).rstrip(": *")
 
 
 @dataclass(frozen=True)
@@ -103,24 +103,26 @@ def _met(judged: Judgement, name: str) -> _Met:
             if name not in batch.schema.names or not batch.num_rows:
                 continue
             column = batch.column(name)
-            there = len(column) - column.null_count
-            records, filled, tabs = records + len(column), filled + there, tabs + 1
-            lacking += not there
-            if there and str(column.type) in ("int64", "double"):
+            value = len(column) - column.null_count
+            records, filled, tabs = records + len(column), filled + value, tabs + 1
+            lacking += not value
+            if value and str(column.type) in ("int64", "double"):
                 least.append(pc.min(column).as_py())
     return _Met(records, filled, tabs, lacking, min(least, default=None))
 
 
-def _sure(one: _Met, sketch: Sketch, name: str) -> Iterator[tuple[str, object]]:
+def _sure(summary: _Met, sketch: Sketch, name: str) -> Iterator[tuple[str, object]]:
     """`required` of what names the rows of a list, and of its numbers, if they are always there;
     `min` of counts and measures that are never negative."""
-    of_table = [one for one in sketch.fields if _is_of_table(sketch, one)]
+    of_table = [field for field in sketch.fields if _is_of_table(sketch, field)]
     if name not in of_table:
         return
-    wanted = sketch.listed and not sketch.more and (name == of_table[0] or one.least is not None)
-    if wanted and one.filled == one.records:
+    wanted = (
+        sketch.listed and not sketch.more and (name == of_table[0] or summary.least is not None)
+    )
+    if wanted and summary.filled == summary.records:
         yield "required", True
-    if one.least is not None and one.least >= 0 and _is_measured(sketch, name):
+    if summary.least is not None and summary.least >= 0 and _is_measured(sketch, name):
         yield "min", 0
 
 

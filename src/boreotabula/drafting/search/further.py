@@ -20,7 +20,7 @@ from boreotabula.drafting.search.judging import CLEARLY
 from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
-from boreotabula.drafting.tabs.specimens import Example, Kindred, Specimen
+from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.crossed import MOMENTS
 from boreotabula.look.shape import Shape
@@ -35,9 +35,9 @@ from boreotabula.sheets.sheet import Cell, Sheet
 class Turned:
     """The tabs of a kind whose headings may run down the side."""
 
-    there: Kindred
+    there: TabFamily
     """With rows and columns changed."""
-    lying: Kindred
+    lying: TabFamily
     """As they lie, with these tables."""
     is_clear: bool
     """Whether their cells are alike along the rows, and not down the columns."""
@@ -45,50 +45,59 @@ class Turned:
     """Whether what runs down their side is the same on all tabs, and their headings are not."""
 
 
-def turned(kind: Kindred) -> Turned | None:
+def turned(kind: TabFamily) -> Turned | None:
     """The tabs of a kind as they are if headings run down the side; None if the types of their
     cells speak against it, or there are no tables that way."""
     if kind.has_cards:
         return _of_cards(kind)
-    there: list[Example] = []
+    existing_examples: list[Example] = []
     lying: list[Example] = []
     saved = 0.0
-    for one in kind.examples:
-        sheet = one.sheet.turn()
-        shapes = _alike([one for one in shapes_of(sheet) if one.levels == 1 and not one.bare])
+    for example in kind.examples:
+        sheet = example.sheet.turn()
+        shapes = _alike(
+            [shape for shape in shapes_of(sheet) if shape.levels == 1 and not shape.bare]
+        )
         # One record on each tab is rather a form of labels and values.
         if not shapes or max(map(_height, shapes)) < _FEWEST_RECORDS:
             return None
-        above = max((row.end for row in one.label_rows), default=0)
+        above = max((row.end for row in example.label_rows), default=0)
         shapes = [_without_labels(sheet, shape, above) for shape in shapes]
-        headings = {row for own in one.shapes for row in range(own.top, own.lowest + 1)}
+        headings = {row for own in example.shapes for row in range(own.top, own.lowest + 1)}
         for shape in shapes:
             as_columns, as_rows = _bits_of_types(sheet, shape, headings)
             saved += as_rows - as_columns
-        specimen = Specimen(one.specimen.file, sheet, one.specimen.others)
-        there.append(Example(specimen, tuple(replace(shape, crossed=False) for shape in shapes)))
-        lying.append(Example(one.specimen, tuple(map(_lying, shapes))))
-    if saved < -CLEARLY or not _share_headings(there):
+        specimen = Specimen(example.specimen.file, sheet, example.specimen.others)
+        existing_examples.append(
+            Example(specimen, tuple(replace(shape, crossed=False) for shape in shapes))
+        )
+        lying.append(Example(example.specimen, tuple(map(_lying, shapes))))
+    if saved < -CLEARLY or not _share_headings(existing_examples):
         return None
-    stays = len(_headings_of(there)) == 1 < len(_headings_of(kind.examples))
+    stays = len(_headings_of(existing_examples)) == 1 < len(_headings_of(kind.examples))
     lying_there = replace(kind, examples=tuple(lying))
-    return Turned(Kindred(tuple(there)), lying_there, saved >= CLEARLY, stays)
+    return Turned(TabFamily(tuple(existing_examples)), lying_there, saved >= CLEARLY, stays)
 
 
 def _headings_of(examples: Sequence[Example]) -> set[frozenset[str]]:
     """The different sets of headings that tables have."""
     return {
         frozenset(normal_form(cell_text(cell)) for cell in shape.heads)
-        for one in examples for shape in one.shapes
+        for example in examples for shape in example.shapes
     }  # fmt: skip
 
 
-def _of_cards(kind: Kindred) -> Turned:
-    there = [
-        Example(replace(one.specimen, sheet=one.sheet.turn()), one.cards) for one in kind.examples
+def _of_cards(kind: TabFamily) -> Turned:
+    existing_examples = [
+        Example(replace(example.specimen, sheet=example.sheet.turn()), example.cards)
+        for example in kind.examples
     ]
-    lying = [Example(one.specimen, tuple(map(_lying, one.cards))) for one in kind.examples]
-    return Turned(Kindred(tuple(there)), replace(kind, examples=tuple(lying)), is_clear=True)
+    lying = [
+        Example(example.specimen, tuple(map(_lying, example.cards))) for example in kind.examples
+    ]
+    return Turned(
+        TabFamily(tuple(existing_examples)), replace(kind, examples=tuple(lying)), is_clear=True
+    )
 
 
 _FEWEST_RECORDS = 2
@@ -98,10 +107,10 @@ def _share_headings(examples: Sequence[Example]) -> bool:
     """Whether tabs have the same headings, in whatever language: the names of records differ. Most
     headings stand on several tabs, if there are so many."""
     heads = [
-        {normal_form(cell_text(cell)) for shape in one.shapes for cell in shape.heads}
-        for one in examples
+        {normal_form(cell_text(cell)) for shape in example.shapes for cell in shape.heads}
+        for example in examples
     ]
-    tabs = Counter(text for some in heads for text in some)
+    tabs = Counter(text for head in heads for text in head)
     several = sum(number > 1 for number in tabs.values())
     shared = len(examples) == 1 or 2 * several >= len(tabs)
     return shared and len(tabs) <= MOST_LANGUAGES * max(map(len, heads))
@@ -133,14 +142,16 @@ def _lying(shape: Shape) -> Shape:
 
 def _alike(shapes: Sequence[Shape]) -> list[Shape]:
     """The largest of some tables, and all that have most of its headings."""
-    heads = {id(one): {normal_form(cell_text(cell)) for cell in one.heads} for one in shapes}
+    heads = {id(shape): {normal_form(cell_text(cell)) for cell in shape.heads} for shape in shapes}
     largest = max(
-        shapes, key=lambda one: (one.right - one.left) * (one.end - one.top), default=None
+        shapes, key=lambda shape: (shape.right - shape.left) * (shape.end - shape.top), default=None
     )
     if largest is None:
         return []
     own = heads[id(largest)]
-    return [one for one in shapes if 2 * len(heads[id(one)] & own) > len(own | heads[id(one)])]
+    return [
+        shape for shape in shapes if 2 * len(heads[id(shape)] & own) > len(own | heads[id(shape)])
+    ]
 
 
 _MOST_LINES = 40
@@ -154,10 +165,10 @@ def _bits_of_types(sheet: Sheet, shape: Shape, names: Collection[int]) -> tuple[
     What stands first in a line names the others, whichever way they are read; so do the columns
     `names`, which hold the headings of the table as it lies.
     """
-    columns = [at for at in range(shape.left + 1, shape.right) if at not in names]
+    columns = [index for index in range(shape.left + 1, shape.right) if index not in names]
     body = range(shape.first, shape.end)[:_MOST_LINES], columns[:_MOST_LINES]
     types = np.array(
-        [[_type_of(sheet.rows[row][at]) for at in body[1]] for row in body[0]], np.int64
+        [[_type_of(sheet.rows[row][column]) for column in body[1]] for row in body[0]], np.int64
     ).reshape(len(body[0]), len(body[1]))
     return sum(map(_coded, types.T)), sum(map(_coded, types))
 
@@ -184,27 +195,27 @@ def _coded(types: NDArray[np.int64]) -> float:
     counts = np.bincount(types[types > 0])
     counts = counts[counts > 0]
     total = int(counts.sum())
-    order = float(-sum(one * log2(one / total) for one in counts.tolist()))
+    order = float(-sum(count * log2(count / total) for count in counts.tolist()))
     return order + max(len(counts) - 1, 0) * log2(total + 1)
 
 
-def further_kinds(kind: Kindred) -> Iterator[Kindred]:
+def further_kinds(kind: TabFamily) -> Iterator[TabFamily]:
     """The tables that most tabs hold beside the main one, by their look."""
-    groups = grouped([shape for one in kind.examples for shape in one.further])
+    groups = grouped([shape for example in kind.examples for shape in example.further])
     tabs = Counter(
         group
-        for one in kind.examples
-        for group in dict.fromkeys(groups[id(shape)] for shape in one.further)
+        for example in kind.examples
+        for group in dict.fromkeys(groups[id(shape)] for shape in example.further)
     )
     for group, number in tabs.most_common(_MOST_BLOCKS):
         if 2 * number <= len(kind.examples):
             continue
         examples = tuple(
-            Example(one.specimen, some)
-            for one in kind.examples
-            if (some := tuple(shape for shape in one.further if groups[id(shape)] == group))
+            Example(example.specimen, shapes)
+            for example in kind.examples
+            if (shapes := tuple(shape for shape in example.further if groups[id(shape)] == group))
         )
-        yield Kindred(settled(examples))
+        yield TabFamily(settled(examples))
 
 
 _MOST_BLOCKS = 3
@@ -212,15 +223,15 @@ _OF_ITS_OWN = ("value", "heading", "group", "name", "corner", "class", "title", 
 """Names without a heading of the form: in another table they mean something else."""
 
 
-def with_block(sketch: Sketch, kind: Kindred) -> Sketch:
+def with_block(sketch: Sketch, kind: TabFamily) -> Sketch:
     """The sketch with one more block, for further tables of its tabs."""
-    other = table_sketch(kind)
+    other_sketch = table_sketch(kind)
     languages = sketch.reading.get("languages", ())
-    types = typed_fields(dict(other.fields), kind, other, languages)
+    types = typed_fields(dict(other_sketch.fields), kind, other_sketch, languages)
     names: dict[str, str] = {}
     fields = dict(sketch.fields)
     main = sketch
-    for name in other.fields:
+    for name in other_sketch.fields:
         own = name.rstrip("_0123456789") in _OF_ITS_OWN
         elsewhere = name in sketch.stamps or name in sketch.captured
         names[name] = field_name(name, fields) if own or elsewhere else name
@@ -230,9 +241,9 @@ def with_block(sketch: Sketch, kind: Kindred) -> Sketch:
         fields[names[name]] = kind_of if before == kind_of else "text"
         if before == kind_of and name in types:
             main = with_type(main, names[name], types[name])
-    headings = {text: names[name] for text, name in other.headings.items()}
-    block = _renamed(other.block, names)
-    if other.listed and "stub" not in block:
+    headings = {text: names[name] for text, name in other_sketch.headings.items()}
+    block = _renamed(other_sketch.block, names)
+    if other_sketch.listed and "stub" not in block:
         block["stub"] = list(names.values())[:2]
     if main.listed and "stub" not in main.block:
         own_fields = [
@@ -269,4 +280,4 @@ def _renamed(block: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, An
 def _other_names(value: Any, names: Mapping[str, str]) -> Any:
     if isinstance(value, str):
         return names.get(value, value)
-    return [_other_names(one, names) for one in value]
+    return [_other_names(part, names) for part in value]

@@ -11,8 +11,8 @@ from boreotabula.drafting.columns.lists import lone_rows
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.search.values import VALUE_STEPS, narrower
-from boreotabula.drafting.sketch import Sketch, few, listed
-from boreotabula.drafting.tabs.specimens import Example, Kindred, Specimen
+from boreotabula.drafting.sketch import Sketch, listed, one_or_list
+from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
 from boreotabula.findings.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import type_of
@@ -22,33 +22,33 @@ from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.rows.table_rows import RowKind
 from boreotabula.sheets.sheet import Cell
 
-Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
+Step = Callable[[Sketch, Judgement, TabFamily], Iterator[Sketch]]
 _ROUNDS = 3
 
 
 def improved(
-    sketch: Sketch, kind: Kindred, specimens: Sequence[Specimen]
+    sketch: Sketch, kind: TabFamily, specimens: Sequence[Specimen]
 ) -> tuple[Sketch, Judgement]:
     """The sketch after all steps that make the tabs read better."""
-    known: dict[object, Judgement] = {}
+    judgements: dict[object, Judgement] = {}
 
-    def asked(other: Sketch) -> Judgement:
+    def asked(other_sketch: Sketch) -> Judgement:
         """The judgement of a sketch; steps come to the same one by several ways."""
-        key = (other.text(), *other.headings.items())
-        if key not in known:
-            known[key] = judge(other, specimens)
-        return known[key]
+        key = (other_sketch.text(), *other_sketch.headings.items())
+        if key not in judgements:
+            judgements[key] = judge(other_sketch, specimens)
+        return judgements[key]
 
     best, judged = sketch, asked(sketch)
     for _ in range(_ROUNDS):
         before = judged.score
         for step in STEPS:
             for other in step(best, judged, kind):
-                for more, found in _followed(other, kind, asked):
+                for more_sketch, judgement in _followed(other, kind, asked):
                     # What gives no record explains nothing.
-                    loses_all = judged.records > 0 and not found.records
-                    if found.score > judged.score and not loses_all:
-                        best, judged = more, found
+                    loses_all = judged.records > 0 and not judgement.records
+                    if judgement.score > judged.score and not loses_all:
+                        best, judged = more_sketch, judgement
         # Nothing helped in this round: nothing will in the next.
         if judged.score == before:
             break
@@ -56,32 +56,32 @@ def improved(
 
 
 def _followed(
-    sketch: Sketch, kind: Kindred, asked: Callable[[Sketch], Judgement]
+    sketch: Sketch, kind: TabFamily, asked: Callable[[Sketch], Judgement]
 ) -> Iterator[tuple[Sketch, Judgement]]:
     """A sketch, and what follows from it: types of values, and sums, that it shows first."""
     judged = asked(sketch)
     yield sketch, judged
     for follow in (narrower, _unnamed_totals):
-        for other in follow(sketch, judged, kind):
-            sketch, judged = other, asked(other)
+        for other_sketch in follow(sketch, judged, kind):
+            sketch, judged = other_sketch, asked(other_sketch)
             yield sketch, judged
 
 
-def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Rows and columns that hold sums though no pattern names them."""
-    found = dict.fromkeys(
-        total_pattern(one) or one
-        for one, where in _labels_of_sums(judged)
+    unnamed_totals = dict.fromkeys(
+        total_pattern(text) or text
+        for text, where in _labels_of_sums(judged)
         # A row amid the others that has a name which is no word for totals sums up a group.
-        if where is not _Where.AMID or is_total(one) or not one
+        if where is not _Where.AMID or is_total(text) or not text
     )
     totals = listed(sketch.block.get("totals"))
-    new = [one for one in found if one not in totals]
+    new = [text for text in unnamed_totals if text not in totals]
     if new and len(new) <= _MOST_NAMED:
-        yield sketch.having(totals=few([*totals, *new]))
+        yield sketch.having(totals=one_or_list([*totals, *new]))
 
 
-def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _groups(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Rows that name the group of the rows below them, alone or with its sums."""
     if not ("stub" in sketch.block or "columns" in sketch.block):
         columns = [name for name in sketch.fields if _is_of_list(sketch, name)]
@@ -89,12 +89,12 @@ def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch
             return
         sketch = sketch.having(stub=columns[:2])
     group = sketch.block.get("group_row")
-    rows = (one for one, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
-    sums = dict.fromkeys(one for one in rows if one and not is_total(one))
+    rows = (text for text, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
+    sums = dict.fromkeys(row for row in rows if row and not is_total(row))
     if isinstance(group, dict):
         names = [*listed(group["named"]), *sums]
         if sums and len(names) <= _MOST_NAMED:
-            yield sketch.having(group_row={**group, "named": few(names)})
+            yield sketch.having(group_row={**group, "named": one_or_list(names)})
         return
     name = group or field_name("class", sketch.fields)
     fields = sketch.fields if group else {name: "text", **sketch.fields}
@@ -106,16 +106,16 @@ def _groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch
     ]
     # Whether rows hold the sums of those below is told by reading them so.
     crossed = "across" in sketch.block
-    if not group and (crossed or any(not is_total(one) for one in lone)):
+    if not group and (crossed or any(not is_total(text) for text in lone)):
         yield replace(sketch.having(group_row=name), fields=fields)
     if sums and len(sums) <= _MOST_NAMED:
-        own = {"field": name, "named": few(list(sums))}
+        own = {"field": name, "named": one_or_list(list(sums))}
         yield replace(sketch.having(group_row=own), fields=fields)
     if crossed and not group:
         yield from _nested(sketch, kind)
 
 
-def _nested(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
+def _nested(sketch: Sketch, kind: TabFamily) -> Iterator[Sketch]:
     """Groups of one or more levels, by the sums in the rows that name them."""
     levels = group_names(kind.examples)
     fields: dict[str, str] = {}
@@ -126,7 +126,7 @@ def _nested(sketch: Sketch, kind: Kindred) -> Iterator[Sketch]:
             return
         name = field_name("class", [*fields, *sketch.fields])
         fields[name] = "text"
-        groups.append({"field": name, "named": few(patterns)})
+        groups.append({"field": name, "named": one_or_list(patterns)})
     if groups:
         own = groups[0] if len(groups) == 1 else groups
         yield replace(sketch.having(group_row=own), fields={**fields, **sketch.fields})
@@ -155,7 +155,7 @@ def _labels_of_sums(judged: Judgement) -> Iterator[tuple[str, _Where]]:
         for block in reading.blocks:
             for row in block.table.of(RowKind.LIKE_TOTAL):
                 cells = block.view.rows[row][block.columns.left : block.columns.right]
-                text = next((one for one in cells if isinstance(one, str) and one.strip()), "")
+                text = next((cell for cell in cells if isinstance(cell, str) and cell.strip()), "")
                 last = row > max(block.table.records, default=row)
                 yield one_line(text.strip()), _Where.LAST if last else _Where.AMID
             for column in block.columns.of(ColumnKind.LIKE_TOTAL):
@@ -166,7 +166,7 @@ def _labels_of_sums(judged: Judgement) -> Iterator[tuple[str, _Where]]:
                     yield one_line(text.strip()), _Where.COLUMN
 
 
-def _carried(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _carried(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Stub cells that are filled once."""
     if "stub" not in sketch.block or "carry_down" in sketch.block or "across" not in sketch.block:
         return
@@ -174,7 +174,7 @@ def _carried(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketc
         yield sketch.having(carry_down=name)
 
 
-def _notes(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _notes(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """A note below the table, which is no row of it."""
     if "ends_at" in sketch.block:
         return
@@ -188,7 +188,7 @@ def _notes(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]
                     if word.isalpha() and len(cells[0]) > len(word) and not is_total(word):
                         words[f"{word}*"] = None
     if words and len(words) <= _MOST_NOTES:
-        yield sketch.having(ends_at=few(list(words)))
+        yield sketch.having(ends_at=one_or_list(list(words)))
 
 
 _BELOW, _MOST_NOTES = 3, 6
@@ -200,32 +200,32 @@ def _are_units(cells: Sequence[Cell]) -> bool:
     texts = [cell for cell in cells if isinstance(cell, str)]
     if len(texts) < len(cells) or any(map(reads_as_figure, texts)):
         return False
-    known = sum(map(is_unit, texts))
-    return 2 * known > len(texts) or (len(set(texts)) == 1 and len(texts) > 1)
+    count = sum(map(is_unit, texts))
+    return 2 * count > len(texts) or (len(set(texts)) == 1 and len(texts) > 1)
 
 
-def _units(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _units(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """A row of units right below the headings."""
     rows = [
         cells
-        for one in kind.examples
-        for shape in one.shapes
-        if shape.first < one.sheet.height
-        and (cells := [cell for cell in one.sheet.rows[shape.first][shape.left : shape.right]
+        for example in kind.examples
+        for shape in example.shapes
+        if shape.first < example.sheet.height
+        and (cells := [cell for cell in example.sheet.rows[shape.first][shape.left : shape.right]
                        if cell != ""])
     ]  # fmt: skip
     if "under_headings" not in sketch.block and rows and all(map(_are_units, rows)):
         yield sketch.having(under_headings=1)
 
 
-def _under_headings(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _under_headings(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """A row right below the headings that says something of the columns, such as weights: it has
     the same name on all tabs, and its values are of other types than those below it."""
-    places = [(one, shape) for one in kind.examples for shape in one.shapes]
+    places = [(example, shape) for example in kind.examples for shape in example.shapes]
     if "under_headings" in sketch.block or len(kind.examples) < _FEWEST_TABS:
         return
-    names = {cell_text(one.sheet.cell(shape.first, shape.left)) for one, shape in places}
-    if len(names) == 1 and "" not in names and all(_is_of_other_types(*some) for some in places):
+    names = {cell_text(example.sheet.cell(shape.first, shape.left)) for example, shape in places}
+    if len(names) == 1 and "" not in names and all(_is_of_other_types(*place) for place in places):
         one, shape = places[0]
         doubt = Doubt.at_cell(
             "row", one.specimen.file, one.specimen.tab, shape.first, shape.left,
@@ -240,7 +240,7 @@ def _under_headings(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterato
 _FEWEST_TABS, _FEWEST_VALUES = 2, 2
 
 
-def _is_of_other_types(one: Example, shape: Shape) -> bool:
+def _is_of_other_types(example: Example, shape: Shape) -> bool:
     """Whether all values of the first row of a table are of other types than those below."""
     pairs = [
         (cells[0], [cell for cell in cells[1:] if cell != ""])
@@ -251,26 +251,26 @@ def _is_of_other_types(one: Example, shape: Shape) -> bool:
     )
 
 
-def _differ(one: str, other: str) -> bool:
-    return one != other and {one, other} != {"integer", "number"}
+def _differ(text: str, other_text: str) -> bool:
+    return text != other_text and {text, other_text} != {"integer", "number"}
 
 
-def _repeats(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _repeats(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """The table stands several times on a tab."""
     twice = (BLOCK_FOUND_TWICE, HEADING_TWICE)
-    if "repeat" not in sketch.block and any(one.kind in twice for _, one in judged.errors):
+    if "repeat" not in sketch.block and any(finding.kind in twice for _, finding in judged.errors):
         yield sketch.having(repeat=True)
 
 
-def _as_lists(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _as_lists(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """A stub that the other fields of a list need not have."""
     if sketch.listed and "stub" not in sketch.block:
-        names = [one for one in sketch.fields if one not in sketch.stamps]
+        names = [field for field in sketch.fields if field not in sketch.stamps]
         if len(names) > 1:
-            yield sketch.having(stub=few(names[:2]))
+            yield sketch.having(stub=one_or_list(names[:2]))
 
 
-def _without_groups(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _without_groups(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Groups that are none: what was taken for their names has a better meaning by now."""
     group = sketch.block.get("group_row")
     if isinstance(group, str):

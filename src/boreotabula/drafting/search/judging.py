@@ -66,10 +66,10 @@ class Judgement:
         record explains nothing."""
         if not self.records:
             return inf
-        each = np.log2(self.filled + 1) + BITS_OF_TEXT
-        faults = sum(one.kind != TOTAL_DIFFERS for _, one in self.errors)
+        value = np.log2(self.filled + 1) + BITS_OF_TEXT
+        faults = sum(finding.kind != TOTAL_DIFFERS for _, finding in self.errors)
         left = self.unplaced + self.passed_over + faults + self.printed - self.agree
-        return float(left * each + self.as_texts * BITS_OF_TEXT / 2)
+        return float(left * value + self.as_texts * BITS_OF_TEXT / 2)
 
     @property
     def score(self) -> float:
@@ -78,7 +78,7 @@ class Judgement:
         tabs = max(len(self.readings), 1)
         disagree = self.printed - self.agree
         # Totals that differ are weighed above: a sender's slip is no fault of the layout.
-        faults = sum(one.kind != TOTAL_DIFFERS for _, one in self.errors)
+        faults = sum(finding.kind != TOTAL_DIFFERS for _, finding in self.errors)
         return (
             100 * self.placed
             - 50 * self.passed_over / (self.filled or 1)
@@ -111,8 +111,10 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
     filled: Counter[str] = Counter()
     loose: Counter[str] = Counter()
     errors: list[tuple[Specimen, Finding]] = []
-    for one in specimens:
-        reading = read_tab(one.sheet, plan, TabSource(one.file, _around(sketch, one)))
+    for specimen in specimens:
+        reading = read_tab(
+            specimen.sheet, plan, TabSource(specimen.file, _around(sketch, specimen))
+        )
         readings.append(reading)
         counts["filled"] += reading.account.filled
         counts["unplaced"] += reading.account.roles[Role.UNPLACED]
@@ -131,7 +133,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
                         counts["as texts"] += _loose(column, _is_figure)
         for finding in reading.findings:
             if finding.severity is Severity.ERROR:
-                errors.append((one, finding))
+                errors.append((specimen, finding))
             counts["warnings"] += finding.severity is Severity.WARNING
             # A field that tabs lack is no fault of theirs, but of the names.
             counts["warnings"] += finding.kind == FIELD_MISSING
@@ -146,10 +148,10 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
 def _repeated(batch: pa.RecordBatch) -> int:
     """How many records of a batch are told from another one by numbers alone."""
     names = [
-        one.name
-        for one in batch.schema
-        if one.name not in PROVENANCE and not pa.types.is_floating(one.type)
-        and not pa.types.is_integer(one.type)
+        value.name
+        for value in batch.schema
+        if value.name not in PROVENANCE and not pa.types.is_floating(value.type)
+        and not pa.types.is_integer(value.type)
     ]  # fmt: skip
     if not names or not batch.num_rows:
         return 0
@@ -184,16 +186,16 @@ def _is_figure(text: str) -> bool:
     return reads_as_figure(text) and not code
 
 
-def _around(sketch: Sketch, one: Specimen) -> Surroundings:
+def _around(sketch: Sketch, specimen: Specimen) -> Surroundings:
     """What the names of file and tab give, as a run would."""
     captured: dict[str, str] = {}
     for patterns, kind, name in (
-        (sketch.include, Kind.FILE, one.file),
-        (listed(sketch.tabs.get("named", ())), Kind.TAB, one.tab),
+        (sketch.include, Kind.FILE, specimen.file),
+        (listed(sketch.tabs.get("named", ())), Kind.TAB, specimen.tab),
     ):
-        found = first_match(tuple(pattern(text, kind) for text in patterns), name)
-        captured |= found or {}
-    stem = one.file.rpartition("/")[2].rpartition(".")[0]
-    folder = one.file.rpartition("/")[0].rpartition("/")[2]
-    texts = {"file name": stem, "folder name": folder, "tab name": one.tab}
-    return Surroundings(captured, texts, tabs=one.others)
+        result = first_match(tuple(pattern(text, kind) for text in patterns), name)
+        captured |= result or {}
+    stem = specimen.file.rpartition("/")[2].rpartition(".")[0]
+    folder = specimen.file.rpartition("/")[0].rpartition("/")[2]
+    texts = {"file name": stem, "folder name": folder, "tab name": specimen.tab}
+    return Surroundings(captured, texts, tabs=specimen.others)

@@ -8,24 +8,24 @@ from collections.abc import Callable, Iterator, Sequence
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.judging import Judgement
 from boreotabula.drafting.sketch import Sketch, listed
-from boreotabula.drafting.tabs.specimens import Kindred
+from boreotabula.drafting.tabs.specimens import TabFamily
 from boreotabula.findings.stamps import STAMP_NOT_CONVERTED
 from boreotabula.findings.tables import HEADING_NOT_CONVERTED
 from boreotabula.findings.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
 from boreotabula.look.texts.types import NOTHING, month_languages, typed
 
-Step = Callable[[Sketch, Judgement, Kindred], Iterator[Sketch]]
+Step = Callable[[Sketch, Judgement, TabFamily], Iterator[Sketch]]
 
 
 def texts_met(judged: Judgement, name: str) -> list[str]:
     """The different texts that the records have for a field, in their order."""
-    found: dict[str, None] = {}
+    result: dict[str, None] = {}
     for reading in judged.readings:
         for batch in reading.tables.values():
             if name in batch.schema.names:
                 values = batch.column(name).unique().to_pylist()
-                found |= dict.fromkeys(one for one in values if isinstance(one, str))
-    return list(found)
+                result |= dict.fromkeys(value for value in values if isinstance(value, str))
+    return list(result)
 
 
 def _text_fields(sketch: Sketch, judged: Judgement) -> Iterator[tuple[str, list[str]]]:
@@ -36,7 +36,7 @@ def _text_fields(sketch: Sketch, judged: Judgement) -> Iterator[tuple[str, list[
             yield name, texts
 
 
-def _for_nothing(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _for_nothing(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Texts that stand for nothing where numbers belong."""
     texts: dict[str, None] = {}
     for _, finding in judged.errors:
@@ -44,12 +44,12 @@ def _for_nothing(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[S
             text = finding.found.strip()
             if text in NOTHING:
                 texts[text] = None
-    known = listed(sketch.reading.get("empty"))
+    known_texts = listed(sketch.reading.get("empty"))
     if texts:
-        yield sketch.reading_with(empty=[*known, *texts])
+        yield sketch.reading_with(empty=[*known_texts, *texts])
 
 
-def narrower(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def narrower(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """All fields that are texts, though their values are numbers or moments, with their types."""
     best = sketch
     for name, texts in _text_fields(sketch, judged):
@@ -58,39 +58,39 @@ def narrower(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketc
         yield best
 
 
-def _narrower_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _narrower_types(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """The same, field by field."""
     for name, texts in _text_fields(sketch, judged):
-        if other := _narrower(sketch, name, texts):
-            yield other
+        if other_sketch := _narrower(sketch, name, texts):
+            yield other_sketch
 
 
 def _narrower(sketch: Sketch, name: str, texts: Sequence[str]) -> Sketch | None:
     """The type of a field of texts: as they stand, with words for nothing among them, with decimal
     commas, or with units beside them."""
-    heading = next((text for text, one in sketch.headings.items() if one == name), name)
-    found = typed(texts, _languages(sketch), sketch.reading.get("decimal_mark"), heading)
-    if found.kind == "text":
+    heading = next((text for text, heading in sketch.headings.items() if heading == name), name)
+    type_ = typed(texts, _languages(sketch), sketch.reading.get("decimal_mark"), heading)
+    if type_.kind == "text":
         return None
-    return with_type(sketch, name, found)
+    return with_type(sketch, name, type_)
 
 
 def _languages(sketch: Sketch) -> list[str]:
     return listed(sketch.reading.get("languages"))
 
 
-def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _months_of_a_year(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Names of months without a year, where another field tells the year."""
     years = [name for name in sketch.fields if _is_year(judged, name)]
     if not years:
         return
-    known = listed(sketch.reading.get("languages"))
+    known_texts = listed(sketch.reading.get("languages"))
     for name, texts in _text_fields(sketch, judged):
-        languages = month_languages(texts, known)
+        languages = month_languages(texts, known_texts)
         if languages is not None:
-            other = sketch.reading_with(languages=languages) if languages else sketch
+            other_sketch = sketch.reading_with(languages=languages) if languages else sketch
             for year in years:
-                yield other.typed(name, "month", year_from=year)
+                yield other_sketch.typed(name, "month", year_from=year)
 
 
 def _is_year(judged: Judgement, name: str) -> bool:
@@ -101,11 +101,11 @@ def _is_year(judged: Judgement, name: str) -> bool:
         if name in batch.schema.names
         for value in batch.column(name).unique().to_pylist()
     }
-    texts = {str(one) for one in values if one is not None}
-    return bool(texts) and all(re.fullmatch(r"(?:19|20)\d\d", one) for one in texts)
+    texts = {str(value) for value in values if value is not None}
+    return bool(texts) and all(re.fullmatch(r"(?:19|20)\d\d", text) for text in texts)
 
 
-def _wider_types(sketch: Sketch, judged: Judgement, kind: Kindred) -> Iterator[Sketch]:
+def _wider_types(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Fields whose values are not all of the type that most of them have."""
     wider = {"integer": "number", "number": "text", "month": "text", "date": "text", "time": "text",
              "datetime": "text", "yesno": "text", "percent": "text"}  # fmt: skip

@@ -41,35 +41,38 @@ def cards_of(sheets: Sequence[Sheet]) -> list[tuple[Shape, ...]]:
     hold values of one measure are a table, whose headings repeat.
     """
     columns = [_card_column(sheet, ()) for sheet in sheets]
-    known = {one.labels for one in columns if one}
+    known_groups = {column.labels for column in columns if column}
     return [
-        _as_tables(sheet, found) if (found := one or _card_column(sheet, known)) else ()
+        _as_tables(sheet, column) if (column := one or _card_column(sheet, known_groups)) else ()
         for sheet, one in zip(sheets, columns, strict=True)
     ]
 
 
-def _as_tables(sheet: Sheet, found: _Column) -> tuple[Shape, ...]:
+def _as_tables(sheet: Sheet, column: _Column) -> tuple[Shape, ...]:
     turned = sheet.turn()
-    values = range(found.value, found.value + 1)
+    values = range(column.value, column.value + 1)
     return tuple(
-        table_at(turned, found.column, values, range(card[0], card[-1] + 1)) for card in found.cards
+        table_at(turned, column.column, values, range(card[0], card[-1] + 1))
+        for card in column.cards
     )
 
 
-def _card_column(sheet: Sheet, known: Collection[Labels]) -> _Column | None:
-    """The first column of a tab with cards: several, or one with labels that are `known`."""
+def _card_column(sheet: Sheet, known_groups: Collection[Labels]) -> _Column | None:
+    """The first column of a tab with cards: several, or one with labels that are `known_groups`."""
     if sheet.blank:
         return None
     for column in np.flatnonzero(sheet.is_text.any(axis=0)).tolist():
         rows = _labelled_rows(sheet, column)
         texts = [normal_form(cell_text(sheet.rows[row][column])) for row in rows]
-        start, length = _run_of_cards(texts, known)
+        start, length = _run_of_cards(texts, known_groups)
         if not length:
             continue
-        cards = tuple(tuple(rows[at : at + length]) for at in range(start, len(rows), length))
+        cards = tuple(
+            tuple(rows[index : index + length]) for index in range(start, len(rows), length)
+        )
         labels = tuple(texts[start : start + length])
         value = _value_column(sheet, cards, column)
-        if value is not None and (labels in known or _are_records(sheet, cards, value)):
+        if value is not None and (labels in known_groups or _are_records(sheet, cards, value)):
             return _Column(labels, cards, column, value)
     return None
 
@@ -86,13 +89,13 @@ def _labelled_rows(sheet: Sheet, column: int) -> list[int]:
     ]  # fmt: skip
 
 
-def _run_of_cards(texts: Sequence[str], known: Collection[Labels]) -> tuple[int, int]:
+def _run_of_cards(texts: Sequence[str], known_groups: Collection[Labels]) -> tuple[int, int]:
     """Where the first of the cards begins that texts of labels go on with to their end, and how
     many labels each has; none if they do not come again in the same order."""
     times = Counter(texts)
-    first = next((at for at, text in enumerate(texts) if times[text] > 1), None)
+    first = next((index for index, text in enumerate(texts) if times[text] > 1), None)
     if first is None:
-        for labels in known:
+        for labels in known_groups:
             start = len(texts) - len(labels)
             if start >= 0 and tuple(texts[start:]) == labels:
                 return start, len(labels)
@@ -110,7 +113,9 @@ def _run_of_cards(texts: Sequence[str], known: Collection[Labels]) -> tuple[int,
 def _value_column(sheet: Sheet, cards: Sequence[Sequence[int]], column: int) -> int | None:
     """The column that holds all values of some cards, which nothing else stands among."""
     rows = {row for card in cards for row in card}
-    beside = {int(at) for row in rows for at in np.flatnonzero(sheet.filled[row]) if at != column}
+    beside = {
+        int(index) for row in rows for index in np.flatnonzero(sheet.filled[row]) if index != column
+    }
     among = range(cards[0][0], cards[-1][-1] + 1)
     if len(beside) != 1 or any(sheet.filled[row].any() for row in among if row not in rows):
         return None
@@ -124,7 +129,7 @@ def _are_records(sheet: Sheet, cards: Sequence[Sequence[int]], value: int) -> bo
     columns = [[sheet.rows[row][value] for row in rows] for rows in zip(*cards, strict=True)]
     types = [type_of([cell for cell in cells if cell != ""]) for cells in columns]
     headed = any(
-        isinstance(cells[0], str) and len(set(cells)) == 1 and len(set(types[at + 1 :])) == 1
-        for at, cells in enumerate(columns)
+        isinstance(cells[0], str) and len(set(cells)) == 1 and len(set(types[index + 1 :])) == 1
+        for index, cells in enumerate(columns)
     )
     return len(set(types)) > 1 and len(set(columns[0])) > 1 and not headed

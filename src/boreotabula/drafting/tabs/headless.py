@@ -9,27 +9,31 @@ from dataclasses import replace
 
 import numpy as np
 
-from boreotabula.drafting.tabs.specimens import Kindred
+from boreotabula.drafting.tabs.specimens import TabFamily
 from boreotabula.look.looks import FIGURE, columns_of, looks_of
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_HAVE = 0.5
 
 
-def holds_records(kind: Kindred) -> bool:
-    return kind.has_table or kind.has_cards or all(is_headless(one.sheet) for one in kind.examples)
+def holds_records(kind: TabFamily) -> bool:
+    return (
+        kind.has_table
+        or kind.has_cards
+        or all(is_headless(example.sheet) for example in kind.examples)
+    )
 
 
-def with_headless(kinds: Sequence[Kindred]) -> list[Kindred]:
+def with_headless(kinds: Sequence[TabFamily]) -> list[TabFamily]:
     """The kinds, with tabs of a list without headings as one; a tab that has its columns below
     headings of its own is one of them."""
     bare = [kind for kind in kinds if not (kind.has_table or kind.has_cards)]
-    headless = [one for kind in bare for one in kind.examples if is_headless(one.sheet)]
-    widths = Counter(one.sheet.width for one in headless)
+    headless = [example for kind in bare for example in kind.examples if is_headless(example.sheet)]
+    widths = Counter(example.sheet.width for example in headless)
     if not widths:
         return list(kinds)
     (width, _), *_ = widths.most_common(1)
-    own = [one for one in headless if one.sheet.width == width]
+    own = [example for example in headless if example.sheet.width == width]
     looks = column_looks(own[0].sheet)
     for kind in kinds:
         for one in kind.examples if len(kind.examples) < len(own) else ():
@@ -41,9 +45,12 @@ def with_headless(kinds: Sequence[Kindred]) -> list[Kindred]:
                 and (column_looks(one.sheet) == looks)
             ):
                 own.append(replace(one, shapes=(), further=one.shapes))
-    taken = {id(one.specimen) for one in own}
-    rest = (tuple(one for one in kind.examples if id(one.specimen) not in taken) for kind in kinds)
-    return [*(Kindred(some) for some in rest if some), Kindred(tuple(own))]
+    taken = {id(example.specimen) for example in own}
+    rest = (
+        tuple(example for example in kind.examples if id(example.specimen) not in taken)
+        for kind in kinds
+    )
+    return [*(TabFamily(examples) for examples in rest if examples), TabFamily(tuple(own))]
 
 
 _LEAST_ROWS, _LEAST_COLUMNS, _ALIKE_ROWS = 2, 2, 0.9

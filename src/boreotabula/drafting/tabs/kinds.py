@@ -12,7 +12,7 @@ from boreotabula.drafting.tabs.label_rows import with_label_rows
 from boreotabula.drafting.tabs.left_out import without_copies, without_lookups, without_summaries
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
-from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
+from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen, TabFamily
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.repeats import repeats_of
 from boreotabula.look.tables import PAIR_COLUMNS, shapes_of, without_pairs
@@ -24,7 +24,7 @@ class Sorted:
     """The tabs of a folder by their kinds, the one with most files and cells first, and those that
     are of none."""
 
-    kinds: tuple[Kindred, ...]
+    kinds: tuple[TabFamily, ...]
     left_out: tuple[LeftOut, ...]
 
 
@@ -37,19 +37,19 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
     that sum up others are of no kind: they are left out, and told."""
     own, left_out = without_copies(specimens)
     own, lookups = without_lookups(own)
-    repeats = repeats_of([one.sheet for one in own])
-    shapes_there = [shapes_of(one.sheet, repeats) for one in own]
+    repeats = repeats_of([specimen.sheet for specimen in own])
+    shapes_there = [shapes_of(specimen.sheet, repeats) for specimen in own]
     heads = {
         normal_form(cell_text(shape.heads[0]))
         for shapes in shapes_there for shape in shapes if shape.right - shape.left > PAIR_COLUMNS
     } - {""}  # fmt: skip
     every = [
-        without_pairs(one.sheet, shapes, repeats, heads)
-        for one, shapes in zip(own, shapes_there, strict=True)
+        without_pairs(specimen.sheet, shapes, repeats, heads)
+        for specimen, shapes in zip(own, shapes_there, strict=True)
     ]
     groups = grouped([shape for shapes in every for shape in shapes])
     kinds: dict[int, list[Example]] = {}
-    cards_there = cards_of([one.sheet for one in own])
+    cards_there = cards_of([specimen.sheet for specimen in own])
     for one, shapes, cards in zip(own, every, cards_there, strict=True):
         if cards:
             kinds.setdefault(_CARDS, []).append(Example(one, (), cards=cards))
@@ -58,14 +58,17 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
         for shape in shapes:
             areas[groups[id(shape)]] += (shape.right - shape.left) * (shape.end - shape.top)
         main = max(areas, key=lambda group: areas[group], default=_NO_TABLE)
-        there = tuple(shape for shape in shapes if groups[id(shape)] == main)
+        existing_shapes = tuple(shape for shape in shapes if groups[id(shape)] == main)
         further = tuple(shape for shape in shapes if groups[id(shape)] != main)
-        kinds.setdefault(main, []).append(Example(one, there, further))
-    found = with_headless([Kindred(tuple(some)) for some in kinds.values()])
-    found = [
-        with_label_rows(Kindred(settled(one.examples))) if one.has_table else one for one in found
+        kinds.setdefault(main, []).append(Example(one, existing_shapes, further))
+    result = with_headless([TabFamily(tuple(kind)) for kind in kinds.values()])
+    result = [
+        with_label_rows(TabFamily(settled(kind.examples))) if kind.has_table else kind
+        for kind in result
     ]
-    found, summaries = without_summaries(found)
+    result, summaries = without_summaries(result)
     # Tabs with a table come before those without one: these are covers and notes.
-    ranked = sorted(found, key=lambda one: (not holds_records(one), -len(one.files) * one.filled))
+    ranked = sorted(
+        result, key=lambda kind: (not holds_records(kind), -len(kind.files) * kind.filled)
+    )
     return Sorted(tuple(ranked), (*left_out, *lookups, *summaries))

@@ -5,31 +5,31 @@ from __future__ import annotations
 from dataclasses import replace
 
 from boreotabula.drafting.tabs.likeness import grouped
-from boreotabula.drafting.tabs.specimens import Example, Kindred
+from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.look.shape import Shape
 
 
-def with_label_rows(kind: Kindred) -> Kindred:
+def with_label_rows(kind: TabFamily) -> TabFamily:
     """A kind whose further tables are none if they have one record on every tab, above the main
     table: they say something of the tab, as labels and values do. Of a tab that is alone this is
     not known."""
     if len(kind.examples) == 1:
         return kind
-    groups = grouped([shape for one in kind.examples for shape in one.further])
+    groups = grouped([shape for example in kind.examples for shape in example.further])
     several = {
         groups[id(shape)]
-        for one in kind.examples
-        for shape in one.further
-        if shape.end - shape.first > 1 or not _is_above(shape, one)
+        for example in kind.examples
+        for shape in example.further
+        if shape.end - shape.first > 1 or not _is_above(shape, example)
     }
 
-    def parted(one: Example) -> Example:
-        further = tuple(shape for shape in one.further if groups[id(shape)] in several)
-        rows = tuple(shape for shape in one.further if groups[id(shape)] not in several)
-        return replace(one, further=further, label_rows=rows)
+    def parted(example: Example) -> Example:
+        further = tuple(shape for shape in example.further if groups[id(shape)] in several)
+        rows = tuple(shape for shape in example.further if groups[id(shape)] not in several)
+        return replace(example, further=further, label_rows=rows)
 
     return replace(kind, examples=tuple(map(parted, kind.examples)))
 
 
-def _is_above(shape: Shape, one: Example) -> bool:
-    return all(shape.end <= main.top for main in one.shapes)
+def _is_above(shape: Shape, example: Example) -> bool:
+    return all(shape.end <= main.top for main in example.shapes)

@@ -8,7 +8,7 @@ from functools import cache
 
 import numpy as np
 
-from boreotabula.drafting.tabs.specimens import Example, Kindred, LeftOut, Specimen
+from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen, TabFamily
 from boreotabula.look.looks import FIGURE, TEXT
 from boreotabula.reading.totals.tabs import sums_of_others
 from boreotabula.sheets.sheet import Cell, Sheet
@@ -23,8 +23,8 @@ def _content(sheet: Sheet) -> tuple[object, ...]:
 def without_copies(specimens: Sequence[Specimen]) -> tuple[list[Specimen], list[LeftOut]]:
     """The tabs without those of files that are copies of others, whichever they are called."""
     by_file: dict[str, list[Specimen]] = {}
-    for one in specimens:
-        by_file.setdefault(one.file, []).append(one)
+    for specimen in specimens:
+        by_file.setdefault(specimen.file, []).append(specimen)
     first: dict[object, str] = {}
     left_out = []
     # The copy has the longer name: “a (1)”, “a - copy”.
@@ -33,26 +33,26 @@ def without_copies(specimens: Sequence[Specimen]) -> tuple[list[Specimen], list[
         original = first.setdefault(content, file)
         if original != file:
             left_out.append(LeftOut(file, "", f"it has the same content as {original}"))
-    copies = {one.file for one in left_out}
+    copies = {omission.file for omission in left_out}
     return [one for one in specimens if one.file not in copies], left_out
 
 
 def without_lookups(specimens: Sequence[Specimen]) -> tuple[list[Specimen], list[LeftOut]]:
     """The tabs without those that are the same in every file that has them, beside others."""
     contents: dict[str, list[object]] = {}
-    for one in specimens:
-        contents.setdefault(one.tab, []).append(_content(one.sheet))
+    for specimen in specimens:
+        contents.setdefault(specimen.tab, []).append(_content(specimen.sheet))
     same = {
         tab
-        for tab, some in contents.items()
-        if tab and len(some) >= _FEWEST_COPIES and len(set(some)) == 1
+        for tab, content in contents.items()
+        if tab and len(content) >= _FEWEST_COPIES and len(set(content)) == 1
     }
     left_out = [
         LeftOut(one.file, one.tab, "it has the same content in every file")
         for one in specimens
         if one.tab in same and one.others
     ]
-    places = {(one.file, one.tab) for one in left_out}
+    places = {(omission.file, omission.tab) for omission in left_out}
     return [one for one in specimens if (one.file, one.tab) not in places], left_out
 
 
@@ -61,23 +61,26 @@ _FEWEST_COPIES = 3
 """Two files may well agree on a tab that reports something."""
 
 
-def without_summaries(kinds: Sequence[Kindred]) -> tuple[list[Kindred], list[LeftOut]]:
+def without_summaries(kinds: Sequence[TabFamily]) -> tuple[list[TabFamily], list[LeftOut]]:
     """The kinds without the tabs that sum up others of their file: cell by cell those of their own
     kind, or by groups the records of a larger one."""
     left_out: list[LeftOut] = []
-    found: list[Kindred] = []
-    ranked = sorted(kinds, key=lambda one: -one.filled)
+    result: list[TabFamily] = []
+    ranked = sorted(kinds, key=lambda kind: -kind.filled)
     for kind in ranked:
-        summed = dict(_summed_tabs(kind.examples)) | dict(_grouped_tabs(kind, found))
+        summed = dict(_summed_tabs(kind.examples)) | dict(_grouped_tabs(kind, result))
         left_out += [
-            LeftOut(file, tab, f"it sums up {others}") for (file, tab), others in summed.items()
+            LeftOut(file, tab, f"it sums up {other_text}")
+            for (file, tab), other_text in summed.items()
         ]
         rest = tuple(
-            one for one in kind.examples if (one.specimen.file, one.specimen.tab) not in summed
+            example
+            for example in kind.examples
+            if (example.specimen.file, example.specimen.tab) not in summed
         )
         if rest:
-            found.append(replace(kind, examples=rest))
-    return found, left_out
+            result.append(replace(kind, examples=rest))
+    return result, left_out
 
 
 Place = tuple[str, str]
@@ -86,29 +89,29 @@ Place = tuple[str, str]
 def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
     """The tabs of a kind that hold the sums of other tabs of their file, and which these are."""
     by_file: dict[str, list[Example]] = {}
-    for one in examples:
-        if one.shapes:
-            by_file.setdefault(one.specimen.file, []).append(one)
-    for file, some in by_file.items():
-        tabs = {one.specimen.tab: _numbers(one) for one in some}
-        for tab, others in sums_of_others(tabs):
-            yield (file, tab), f"{others[0]} to {others[-1]}"
+    for example in examples:
+        if example.shapes:
+            by_file.setdefault(example.specimen.file, []).append(example)
+    for file, group in by_file.items():
+        tabs = {one.specimen.tab: _numbers(one) for one in group}
+        for tab, other_texts in sums_of_others(tabs):
+            yield (file, tab), f"{other_texts[0]} to {other_texts[-1]}"
 
 
-def _numbers(one: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]],
+def _numbers(example: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]],
                                     np.ndarray[tuple[int], np.dtype[np.float64]]]:  # fmt: skip
     """The numbers in the tables of a tab, by their place within the table."""
     cells: list[np.ndarray[tuple[int], np.dtype[np.intp]]] = []
     values: list[np.ndarray[tuple[int], np.dtype[np.float64]]] = []
-    for number, shape in enumerate(one.shapes):
-        body = one.sheet.numbers[shape.first : shape.end, shape.left : shape.right]
+    for number, shape in enumerate(example.shapes):
+        body = example.sheet.numbers[shape.first : shape.end, shape.left : shape.right]
         rows, columns = np.nonzero(~np.isnan(body))
         cells.append(number * 1_000_000_000 + rows * 65_536 + columns)
         values.append(body[rows, columns])
     return np.concatenate(cells), np.concatenate(values)
 
 
-def _grouped_tabs(kind: Kindred, larger: Sequence[Kindred]) -> Iterable[tuple[Place, str]]:
+def _grouped_tabs(kind: TabFamily, larger: Sequence[TabFamily]) -> Iterable[tuple[Place, str]]:
     """The tabs of a kind whose rows hold the sums of records of another tab of their file, each
     beside the text that groups them there: numbers alone may agree by coincidence."""
     by_file: dict[str, list[Example]] = {}
@@ -117,11 +120,15 @@ def _grouped_tabs(kind: Kindred, larger: Sequence[Kindred]) -> Iterable[tuple[Pl
         by_file.setdefault(example.specimen.file, []).append(example)
     group_sums = cache(_group_sums)
     for example in kind.examples:
-        others = [other for other in by_file[example.specimen.file] if other is not example]
-        rows = list(_labelled_numbers(example)) if others else []
+        other_examples = [
+            other_example
+            for other_example in by_file[example.specimen.file]
+            if other_example is not example
+        ]
+        rows = list(_labelled_numbers(example)) if other_examples else []
         if len(rows) < _FEWEST_SUMS:
             continue
-        for other in others:
+        for other in other_examples:
             sums = group_sums(other)
             agree = sum(_holds_sum(cells, values, sums) for cells, values in rows)
             if agree >= _MOST_SUMS * len(rows):
@@ -151,8 +158,8 @@ def _labelled_numbers(example: Example) -> Iterable[tuple[Sequence[Cell], list[f
 
 def _holds_sum(cells: Sequence[Cell], values: Sequence[float], sums: Sums) -> bool:
     """Whether a row holds one of the sums of a text that stands in it."""
-    known = (sums[cell] for cell in cells if isinstance(cell, str) and cell in sums)
-    return any(value in some for some in known for value in values)
+    known_groups = (sums[cell] for cell in cells if isinstance(cell, str) and cell in sums)
+    return any(value in numbers for numbers in known_groups for value in values)
 
 
 def _group_sums(example: Example) -> Sums:
@@ -162,11 +169,13 @@ def _group_sums(example: Example) -> Sums:
     sheet = example.sheet
     for shape in example.shapes:
         rows = range(shape.first, shape.end)
-        figures = [at for at, look in enumerate(shape.columns, shape.left) if look == FIGURE]
+        figures = [index for index, look in enumerate(shape.columns, shape.left) if look == FIGURE]
         numbers = np.nan_to_num(sheet.numbers[shape.first : shape.end, figures])
-        for column in (at for at, look in enumerate(shape.columns, shape.left) if look == TEXT):
+        for column in (
+            index for index, look in enumerate(shape.columns, shape.left) if look == TEXT
+        ):
             cells = [sheet.rows[row][column] for row in rows]
-            groups = {cell: at for at, cell in enumerate(dict.fromkeys(cells))}
+            groups = {cell: index for index, cell in enumerate(dict.fromkeys(cells))}
             if not _FEW <= len(groups) < len(rows):
                 continue
             total = np.zeros((len(groups), len(figures)))

@@ -42,18 +42,20 @@ def are_classes(texts: Sequence[str]) -> bool:
 def grouped(shapes: Sequence[Shape]) -> dict[int, int]:
     """The number of the group that each table belongs to, by its `id`: tables of one group may be
     read by one block. The largest tables come first."""
-    found: dict[int, int] = {}
+    numbers: dict[int, int] = {}
     groups: list[_Group] = []
-    for shape in sorted(shapes, key=lambda one: -(one.right - one.left) * (one.end - one.first)):
-        scores = [(one.likeness(shape), -number) for number, one in enumerate(groups)]
+    for shape in sorted(
+        shapes, key=lambda shape: -(shape.right - shape.left) * (shape.end - shape.first)
+    ):
+        scores = [(group.likeness(shape), -number) for number, group in enumerate(groups)]
         best, number = max(scores, default=(0.0, 0))
         if best >= _ALIKE:
             groups[-number].shapes.append(shape)
         else:
             groups.append(_Group([shape]))
             number = -(len(groups) - 1)
-        found[id(shape)] = -number
-    return found
+        numbers[id(shape)] = -number
+    return numbers
 
 
 _ALIKE = 0.5
@@ -87,41 +89,41 @@ class _Group:
         if not own or len(looks) < _FEW or not any(tokens(shape.heads)):
             return False
         shared, apart = 0.0, False
-        for at, cells in enumerate(shape.values_of):
-            theirs = [cell for one in own for cell in one.values_of[at]]
+        for index, cells in enumerate(shape.values_of):
+            theirs = [cell for shape in own for cell in shape.values_of[index]]
             numbers = [
-                [cell for cell in some if isinstance(cell, float)] for some in (cells, theirs)
+                [cell for cell in value if isinstance(cell, float)] for value in (cells, theirs)
             ]
             if all(numbers):
                 apart = apart or max(map(min, numbers)) > min(map(max, numbers))
             else:
                 texts = _texts_in(cells), _texts_in(theirs)
-                both = len(texts[0] & texts[1])
-                shared = max(shared, both / max(min(map(len, texts)), 1))
+                number = len(texts[0] & texts[1])
+                shared = max(shared, number / max(min(map(len, texts)), 1))
         return shared >= _MOST_TEXTS or (shared > 0 and not apart)
 
     def _different(self) -> list[Shape]:
-        return list({one.heads: one for one in self.shapes}.values())
+        return list({shape.heads: shape for shape in self.shapes}.values())
 
 
 _COMPARED = 12
 
 
-def _likeness(one: Shape, other: Shape) -> float:
+def _likeness(one: Shape, other_shape: Shape) -> float:
     """How alike the headings of two tables are, from 0 to 1."""
-    ours, theirs = set(tokens(one.heads)) - {""}, set(tokens(other.heads)) - {""}
+    ours, theirs = set(tokens(one.heads)) - {""}, set(tokens(other_shape.heads)) - {""}
     shared = len(ours & theirs) / max(len(ours), len(theirs), 1)
     if shared >= _ALIKE:
         return shared
-    if one.crossed and other.crossed and one.leading == other.leading:
+    if one.crossed and other_shape.crossed and one.leading == other_shape.leading:
         stubs = [
             [normal_form(cell_text(cell)) for cell in shape.heads[: shape.leading]]
-            for shape in (one, other)
+            for shape in (one, other_shape)
         ]
-        if stubs[0] == stubs[1] and one.levels == other.levels:
+        if stubs[0] == stubs[1] and one.levels == other_shape.levels:
             return _ALIKE
     # Some words, and all columns of the same looks.
-    if shared >= _SOME and one.columns == other.columns and one.levels == other.levels:
+    if shared >= _SOME and one.columns == other_shape.columns and one.levels == other_shape.levels:
         return _ALIKE
     return shared
 
@@ -134,9 +136,9 @@ def _column_kinds(shape: Shape) -> tuple[int, ...]:
 
     def kind(look: int, cells: Sequence[Cell]) -> int:
         texts = [cell for cell in cells if isinstance(cell, str) and cell.strip()]
-        some = texts[:_FEW_CELLS]
-        figures = sum(text.strip().isdigit() or period_of(text) is not None for text in some)
-        return FIGURE if some and 2 * figures > len(some) else look
+        group = texts[:_FEW_CELLS]
+        figures = sum(text.strip().isdigit() or period_of(text) is not None for text in group)
+        return FIGURE if group and 2 * figures > len(group) else look
 
     return tuple(
         kind(look, cells) for look, cells in zip(shape.columns, shape.values_of, strict=True)

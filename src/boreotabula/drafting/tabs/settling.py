@@ -19,20 +19,20 @@ from boreotabula.reading.cells import cell_text
 def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
     """The tables of a kind, all seen as what most of them look like: a cross-tab or a list, with
     as many leading columns."""
-    shapes = [shape for one in examples for shape in one.shapes]
+    shapes = [shape for example in examples for shape in example.shapes]
     by_tab = _differ_by_tab(examples)
     leading = None if by_tab else _varying_from(shapes)
-    crossed = leading is not None or 2 * sum(one.crossed for one in shapes) > len(shapes)
-    words = not any(text.startswith("<") for one in shapes for text in tokens(one.heads))
-    if by_tab and words and all(one.levels == 1 for one in shapes):
+    crossed = leading is not None or 2 * sum(shape.crossed for shape in shapes) > len(shapes)
+    words = not any(text.startswith("<") for shape in shapes for text in tokens(shape.heads))
+    if by_tab and words and all(shape.levels == 1 for shape in shapes):
         crossed = False
-    if crossed and all(one.bare for one in shapes) and _is_list_of_types(shapes):
+    if crossed and all(shape.bare for shape in shapes) and _is_list_of_types(shapes):
         crossed = False
     if leading is None:
-        votes = Counter(one.leading for one in shapes if one.crossed == crossed)
+        votes = Counter(shape.leading for shape in shapes if shape.crossed == crossed)
         leading = votes.most_common(1)[0][0] if votes else 0
     labelled = not crossed and _vary_above(examples)
-    levels = Counter(one.lowest - one.highest for one in shapes)
+    levels = Counter(shape.lowest - shape.highest for shape in shapes)
     most = levels.most_common(1)[0][0]
 
     def as_most(shape: Shape) -> Shape:
@@ -45,7 +45,9 @@ def settled(examples: Sequence[Example]) -> tuple[Example, ...]:
             leading=leading if crossed and leading < shape.right - shape.left else shape.leading,
         )
 
-    return tuple(replace(one, shapes=tuple(map(as_most, one.shapes))) for one in examples)
+    return tuple(
+        replace(example, shapes=tuple(map(as_most, example.shapes))) for example in examples
+    )
 
 
 def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
@@ -65,13 +67,13 @@ def _is_list_of_types(shapes: Sequence[Shape]) -> bool:
 def _vary_above(examples: Sequence[Example]) -> bool:
     """Whether what stands right above the headings of lists varies from table to table, while the
     headings are the same and differ among themselves: then these are labels with their values."""
-    shapes = [(one, shape) for one in examples for shape in one.shapes]
+    shapes = [(example, shape) for example in examples for shape in example.shapes]
     above = {
-        tuple(one.sheet.rows[row][shape.left : shape.right])
-        for one, shape in shapes for row in range(shape.highest, shape.lowest)
+        tuple(example.sheet.rows[row][shape.left : shape.right])
+        for example, shape in shapes for row in range(shape.highest, shape.lowest)
     }  # fmt: skip
     heads = {tuple(text for text in map(cell_text, shape.heads) if text) for _, shape in shapes}
-    return len(above) > 1 and len(heads) == 1 and all(len(set(one)) == len(one) for one in heads)
+    return len(above) > 1 and len(heads) == 1 and all(len(set(head)) == len(head) for head in heads)
 
 
 _FEWEST_TABLES = 3
@@ -81,13 +83,13 @@ def _differ_by_tab(examples: Sequence[Example]) -> bool:
     """Whether the headings of a kind differ from tab to tab of its files, but for each tab are the
     same in all files: each tab holds things of its own."""
     by_tab: dict[str, list[set[str]]] = {}
-    for one in examples:
-        heads = {text for shape in one.shapes for text in tokens(shape.heads) if text}
-        by_tab.setdefault(one.specimen.tab, []).append(heads)
-    shared = {tab: set.intersection(*some) for tab, some in by_tab.items()}
-    several = len(by_tab) > 1 and all(len(some) > 1 for some in by_tab.values())
+    for example in examples:
+        heads = {text for shape in example.shapes for text in tokens(shape.heads) if text}
+        by_tab.setdefault(example.specimen.tab, []).append(heads)
+    shared = {tab: set.intersection(*groups) for tab, groups in by_tab.items()}
+    several = len(by_tab) > 1 and all(len(groups) > 1 for groups in by_tab.values())
     alike = all(
-        len(shared[tab]) >= _MOST_SHARED * len(set.union(*some)) for tab, some in by_tab.items()
+        len(shared[tab]) >= _MOST_SHARED * len(set.union(*groups)) for tab, groups in by_tab.items()
     )
     return several and alike and len(set(map(frozenset, shared.values()))) > 1
 
@@ -102,30 +104,30 @@ def _varying_from(shapes: Sequence[Shape]) -> int | None:
     Headings that some tables have besides those of all others are fields that may be missing; these
     vary only if each table lacks some that another one has.
     """
-    if len({one.heads for one in shapes}) < _FEW or any(one.levels > 1 for one in shapes):
+    if len({shape.heads for shape in shapes}) < _FEW or any(shape.levels > 1 for shape in shapes):
         return None
-    texts = [[normal_form(cell_text(cell)) for cell in one.heads] for one in shapes]
-    common = Counter(text for some in texts for text in set(some))
+    rows = [[normal_form(cell_text(cell)) for cell in shape.heads] for shape in shapes]
+    common = Counter(text for texts in rows for text in set(texts))
     usual = {text for text, number in common.items() if number >= _NEARLY_ALL * len(shapes)}
-    found: Counter[int] = Counter()
+    counts: Counter[int] = Counter()
     varying: list[set[str]] = []
     moments = 0
-    for shape, some in zip(shapes, texts, strict=True):
+    for shape, group in zip(shapes, rows, strict=True):
         places = [
-            at for at, text in enumerate(some)
-            if text and text not in usual and shape.columns[at] != TEXT and not is_total(text)
+            index for index, text in enumerate(group)
+            if text and text not in usual and shape.columns[index] != TEXT and not is_total(text)
         ]  # fmt: skip
-        varying.append({some[at] for at in places})
-        moments += all(tokens(shape.heads)[at].startswith("<") for at in places)
-        named = [text for text in some[: places[0]] if text] if places else []
+        varying.append({group[place] for place in places})
+        moments += all(tokens(shape.heads)[place].startswith("<") for place in places)
+        named = [text for text in group[: places[0]] if text] if places else []
         if len(places) >= _FEW and named and all(text in usual for text in named):
-            found[places[0]] += 1
+            counts[places[0]] += 1
     every = set().union(*varying)
     if moments < len(shapes) and (
-        len(shapes) < _FEWEST_TABLES or any(len(every) < len(some) + _FEW for some in varying)
+        len(shapes) < _FEWEST_TABLES or any(len(every) < len(texts) + _FEW for texts in varying)
     ):
         return None
-    (start, votes), *_ = found.most_common(1) or [(0, 0)]
+    (start, votes), *_ = counts.most_common(1) or [(0, 0)]
     return start if 2 * votes > len(shapes) else None
 
 

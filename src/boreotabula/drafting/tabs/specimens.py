@@ -48,7 +48,7 @@ class Example:
 
 
 @dataclass(frozen=True)
-class Kindred:
+class TabFamily:
     """Tabs that may be read by one layout."""
 
     examples: tuple[Example, ...]
@@ -58,28 +58,28 @@ class Kindred:
     @property
     def places(self) -> list[tuple[str, str]]:
         """File and tab of all of them, those that are looked at first."""
-        every = (*(one.specimen for one in self.examples), *self.more)
-        return [(one.file, one.tab) for one in every]
+        every = (*(example.specimen for example in self.examples), *self.more)
+        return [(specimen.file, specimen.tab) for specimen in every]
 
     @property
     def has_table(self) -> bool:
         """Whether its tabs hold a table; else they are labels with values, or texts."""
-        return any(one.shapes for one in self.examples)
+        return any(example.shapes for example in self.examples)
 
     @property
     def has_cards(self) -> bool:
         """Whether its tabs hold cards."""
-        return all(one.cards for one in self.examples)
+        return all(example.cards for example in self.examples)
 
     @cached_property
     def filled(self) -> int:
         """How many cells they fill."""
-        return sum(int(np.count_nonzero(one.sheet.filled)) for one in self.examples)
+        return sum(int(np.count_nonzero(example.sheet.filled)) for example in self.examples)
 
     @property
     def files(self) -> list[str]:
         """The files that they are in."""
-        return list(dict.fromkeys(one.specimen.file for one in self.examples))
+        return list(dict.fromkeys(example.specimen.file for example in self.examples))
 
 
 @dataclass(frozen=True)

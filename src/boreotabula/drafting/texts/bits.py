@@ -30,12 +30,12 @@ def bits_of_numbers(values: NDArray[np.float64]) -> float:
 
 def bits_of_texts(texts: Sequence[str]) -> float:
     """What some texts cost: each letter by letter when it comes first, by its number later."""
-    known: set[str] = set()
+    known_texts: set[str] = set()
     bits = 0.0
     for text in texts:
-        bits += log2(len(known) + 2)  # which of those, or a new one
-        if text not in known:
-            known.add(text)
+        bits += log2(len(known_texts) + 2)  # which of those, or a new one
+        if text not in known_texts:
+            known_texts.add(text)
             bits += LETTER * (len(text) + 1)
     return bits
 

@@ -63,9 +63,9 @@ def _with_whole_titles(template: Template) -> Template:
         titled = isinstance(part, Slot) and part.kind == "text" and all(
             re.match(r"\d.*\s", value) for value in part.values
         )  # fmt: skip
-        if titled and all(isinstance(one, str) for one in template.parts[number + 1 :]):
+        if titled and all(isinstance(part, str) for part in template.parts[number + 1 :]):
             assert isinstance(part, Slot)
-            rest = "".join(one for one in template.parts[number + 1 :] if isinstance(one, str))
+            rest = "".join(part for part in template.parts[number + 1 :] if isinstance(part, str))
             mark = MARKS.search(rest)
             end = mark.start() if mark else len(rest)
             whole = replace(part, values=tuple(value + rest[:end] for value in part.values))
@@ -78,7 +78,7 @@ def _by_one_word(texts: Sequence[str], taken: Collection[str]) -> tuple[str, dic
     name = field_name("title", taken)
     words = [text.split() for text in texts]
     for way, form in ((1, "{lead} {{{name}}}"), (-1, "{{{name}}} {lead}")):
-        columns = zip(*(some[::way] for some in words), strict=False)
+        columns = zip(*(word[::way] for word in words), strict=False)
         same = [column[0] for column in takewhile(lambda column: len(set(column)) == 1, columns)]
         if same and any(map(str.isalpha, "".join(same))) and len(same) < min(map(len, words)):
             return form.format(lead=escaped(" ".join(same[::way])), name=name), {name: "text"}

@@ -62,21 +62,23 @@ def periods_in(text: str) -> list[Period]:
     """The periods that a text names, from left to right; none of them within another one."""
     if not any(sign.isalnum() for sign in text):
         return []
-    found: list[Period] = []
+    periods: list[Period] = []
     for kind, form in _forms():
         for hit in form.finditer(text):
             value = _value(kind, hit)
-            apart = all(hit.end() <= one.start or one.end <= hit.start() for one in found)
+            apart = all(
+                hit.end() <= period.start or period.end <= hit.start() for period in periods
+            )
             if value and apart:
-                found.append(Period(hit.start(), hit.end(), kind, value))
-    return sorted(found, key=lambda one: one.start)
+                periods.append(Period(hit.start(), hit.end(), kind, value))
+    return sorted(periods, key=lambda period: period.start)
 
 
 def period_of(text: str) -> Period | None:
     """The period that a whole text is; None if it is none, or says more."""
-    found = periods_in(text.strip())
-    whole = len(found) == 1 and found[0].start == 0 and found[0].end >= len(text.strip()) - 1
-    return found[0] if whole else None
+    periods = periods_in(text.strip())
+    whole = len(periods) == 1 and periods[0].start == 0 and periods[0].end >= len(text.strip()) - 1
+    return periods[0] if whole else None
 
 
 def _value(kind: str, hit: re.Match[str]) -> str:
@@ -110,4 +112,4 @@ def _day(year: str, month: str, day: str) -> str:
 
 def moments(texts: Iterator[str]) -> list[str]:
     """The kind of each text that is a period as a whole; an empty one for the others."""
-    return [found.kind if (found := period_of(text)) else "" for text in texts]
+    return [period.kind if (period := period_of(text)) else "" for text in texts]

@@ -45,16 +45,16 @@ class Template:
     @property
     def slots(self) -> tuple[Slot, ...]:
         """Its slots, from left to right."""
-        return tuple(one for one in self.parts if isinstance(one, Slot))
+        return tuple(part for part in self.parts if isinstance(part, Slot))
 
     @property
     def fixed(self) -> str:
         """All fixed texts of it."""
-        return "".join(one for one in self.parts if isinstance(one, str))
+        return "".join(part for part in self.parts if isinstance(part, str))
 
     def pattern(self, filled: Callable[[Slot], str]) -> str:
         """The pattern of the layout, with what `filled` says of each slot."""
-        parts = [filled(one) if isinstance(one, Slot) else escaped(one) for one in self.parts]
+        parts = [filled(part) if isinstance(part, Slot) else escaped(part) for part in self.parts]
         # A field and an asterisk side by side would not be told apart.
         return re.sub(r"\*{2,}", "*", "".join(parts))
 
@@ -102,31 +102,33 @@ _NUMBERED = re.compile(rf"([^\W\d_]{{3,}}|{'|'.join(WEEK_WORDS)})(\d+)", re.IGNO
 def _tokens(text: str, *, months: bool) -> list[_Token]:
     """The words, numbers and periods of a text; a word with a number at its end is both. Names of
     months without a year are periods only if asked for: in a sentence they may be other words."""
-    periods = [one for one in periods_in(text) if months or one.kind != "month name"]
-    found = [_Token(one.kind, text[one.start : one.end], one.start) for one in periods]
+    periods = [period for period in periods_in(text) if months or period.kind != "month name"]
+    tokens = [
+        _Token(period.kind, text[period.start : period.end], period.start) for period in periods
+    ]
     for hit in _RUN.finditer(text):
-        if any(one.start < hit.end() and hit.start() < one.end for one in periods):
+        if any(period.start < hit.end() and hit.start() < period.end for period in periods):
             continue
         run = hit[0]
         numbered = _NUMBERED.fullmatch(run)
         if numbered and (not numbered[1].isupper() or numbered[1].casefold() in WEEK_WORDS):
             period = periods_in(numbered[2])
             kind = period[0].kind if period else "number"
-            found.append(_Token("word", numbered[1], hit.start()))
-            found.append(_Token(kind, numbered[2], hit.start() + numbered.start(2)))
+            tokens.append(_Token("word", numbered[1], hit.start()))
+            tokens.append(_Token(kind, numbered[2], hit.start() + numbered.start(2)))
         else:
-            found.append(_Token("number" if run.isdigit() else "word", run, hit.start()))
-    taken = [(one.start, one.end) for one in periods]
+            tokens.append(_Token("number" if run.isdigit() else "word", run, hit.start()))
+    taken = [(period.start, period.end) for period in periods]
     marks = [
         hit for hit in MARKS.finditer(text)
         if not any(start < hit.end() and hit.start() < end for start, end in taken)
     ]  # fmt: skip
     # The first mark of a text is another one than the second.
-    found += [
+    tokens += [
         _Token(f"mark {number} {hit[0].strip()}", hit[0], hit.start())
         for number, hit in enumerate(marks)
     ]
-    return sorted(found, key=lambda one: one.start)
+    return sorted(tokens, key=lambda token: token.start)
 
 
 MARKS = re.compile(r"\s+[–—|/-]\s+|,\s+|:\s+|\s+\(")
@@ -148,27 +150,27 @@ def template_of(texts: Sequence[str], *, months: bool = False) -> Template | Non
         return None
     every = [_tokens(text, months=months) for text in texts]
     anchors = _anchors(every)
-    orders = [tuple(_key(one) for one in tokens if _key(one) in anchors) for tokens in every]
+    orders = [tuple(_key(token) for token in tokens if _key(token) in anchors) for tokens in every]
     (order, _), *_ = Counter(orders).most_common(1)
-    fits = [at for at, one in enumerate(orders) if one == order]
-    pieces = [_pieces(texts[at], every[at], order) for at in fits]
+    fits = [index for index, texts in enumerate(orders) if texts == order]
+    pieces = [_pieces(texts[fit], every[fit], order) for fit in fits]
     # Where most texts have nothing, one that has something is an odd one.
     for gap in range(len(order) + 1):
-        bare = [not one[2 * gap].strip(" _-.") for one in pieces]
+        bare = [not piece[2 * gap].strip(" _-.") for piece in pieces]
         if any(bare) and not all(bare):
             usual = 2 * sum(bare) >= len(bare)
-            keep = [at for at, empty in enumerate(bare) if empty == usual]
-            fits = [fits[at] for at in keep]
-            pieces = [pieces[at] for at in keep]
+            keep = [index for index, empty in enumerate(bare) if empty == usual]
+            fits = [fits[index] for index in keep]
+            pieces = [pieces[index] for index in keep]
     parts: list[str | Slot] = []
     for number, key in enumerate(order):
-        parts += _between([one[2 * number] for one in pieces], parts)
-        values = tuple(one[2 * number + 1] for one in pieces)
+        parts += _between([piece[2 * number] for piece in pieces], parts)
+        values = tuple(piece[2 * number + 1] for piece in pieces)
         if key.startswith("<") and not key.startswith("<mark"):
             parts.append(Slot(key[1:-1], values, _word_before(parts)))
         else:
             parts.append(values[0])
-    parts += _between([one[-1] for one in pieces], parts)
+    parts += _between([piece[-1] for piece in pieces], parts)
     return Template(_joined(parts), tuple(fits))
 
 
@@ -187,10 +189,10 @@ def _pieces(text: str, tokens: Sequence[_Token], order: Sequence[str]) -> list[s
     pieces: list[str] = []
     start = 0
     left = list(order)
-    for one in tokens:
-        if left and _key(one) == left[0]:
-            pieces += [text[start : one.start], one.text]
-            start = one.start + len(one.text)
+    for token in tokens:
+        if left and _key(token) == left[0]:
+            pieces += [text[start : token.start], token.text]
+            start = token.start + len(token.text)
             left.pop(0)
     return [*pieces, text[start:]]
 
@@ -199,11 +201,11 @@ def _between(texts: Sequence[str], before: Sequence[str | Slot]) -> list[str | S
     """What stands between two anchors: what parts them, and a slot for what varies there."""
     if len(set(texts)) == 1 and not any(sign.isalnum() for sign in texts[0]):
         return [texts[0]] if texts[0] else []
-    lead = _common([re.match(r"[\W_]*", one)[0] for one in texts])  # type: ignore[index]
-    rest = [one[len(lead) :] for one in texts]
-    trail = _common([re.search(r"[\W_]*$", one)[0][::-1] for one in rest])[::-1]  # type: ignore[index]
-    values = tuple(one[: len(one) - len(trail)] for one in rest)
-    kind = "number" if all(one.isdigit() for one in values) else "text"
+    lead = _common([re.match(r"[\W_]*", text)[0] for text in texts])  # type: ignore[index]
+    rest = [text[len(lead) :] for text in texts]
+    trail = _common([re.search(r"[\W_]*$", text)[0][::-1] for text in rest])[::-1]  # type: ignore[index]
+    values = tuple(text[: len(text) - len(trail)] for text in rest)
+    kind = "number" if all(value.isdigit() for value in values) else "text"
     slot = Slot(kind, values, _word_before([*before, lead]))
     return [part for part in (lead, slot, trail) if part != ""]
 
@@ -211,25 +213,27 @@ def _between(texts: Sequence[str], before: Sequence[str | Slot]) -> list[str | S
 def _word_before(parts: Sequence[str | Slot]) -> str:
     """The last word of the fixed text right before a slot."""
     text = ""
-    for one in reversed(parts):
-        if isinstance(one, Slot):
+    for part in reversed(parts):
+        if isinstance(part, Slot):
             break
-        text = one + text
+        text = part + text
     words = re.findall(r"[^\W\d_]+", text)
     return words[-1] if words else ""
 
 
 def _common(texts: Sequence[str]) -> str:
     first, last = min(texts), max(texts)
-    same = next((at for at, sign in enumerate(first) if last[at : at + 1] != sign), len(first))
+    same = next(
+        (index for index, sign in enumerate(first) if last[index : index + 1] != sign), len(first)
+    )
     return first[:same]
 
 
 def _joined(parts: Sequence[str | Slot]) -> tuple[str | Slot, ...]:
     joined: list[str | Slot] = []
-    for one in parts:
-        if isinstance(one, str) and joined and isinstance(joined[-1], str):
-            joined[-1] += one
+    for part in parts:
+        if isinstance(part, str) and joined and isinstance(joined[-1], str):
+            joined[-1] += part
         else:
-            joined.append(one)
+            joined.append(part)
     return tuple(joined)

@@ -46,9 +46,9 @@ class Typed:
 
 def type_of(cells: Sequence[Cell], languages: Sequence[str] = ()) -> str:
     """The narrowest type that all filled cells are of; 'text' if there is none but that."""
-    found = typed(cells, languages, tolerant=False)
-    plain = not found.options and not found.nothing and not found.guessed
-    return found.kind if plain else "text"
+    type_ = typed(cells, languages, tolerant=False)
+    plain = not type_.options and not type_.nothing and not type_.guessed
+    return type_.kind if plain else "text"
 
 
 def typed(
@@ -91,15 +91,15 @@ def typed(
             values = done[number]
             if values is None or (either and kind == "integer" and not _any_whole(figures)):
                 continue
-            found = _read(kind, values, filled, odd, form.languages, settled=settled)
-            if found is None:
+            type_ = _read(kind, values, filled, odd, form.languages, settled=settled)
+            if type_ is None:
                 continue
-            options = dict(found.options)
+            options = dict(type_.options)
             if kind in _WITH_UNITS:
                 options |= {"unit": unit} if unit else {}
                 options |= {"decimal_mark": mark} if mark and mark != decimal_mark else {}
-            guessed = found.guessed or (either if kind in _WITH_UNITS and mark else "")
-            return Typed(found.kind, options, nothing, found.odd, guessed)
+            guessed = type_.guessed or (either if kind in _WITH_UNITS and mark else "")
+            return Typed(type_.kind, options, nothing, type_.odd, guessed)
     return Typed("text")
 
 
@@ -153,7 +153,7 @@ def _read(
     days = done.values.drop_null().to_pylist() if kind == "date" else []
     if days and not options and all(day.day == 1 for day in days):
         kind = "month"
-    odd = tuple(cell_text(cells[at]) for at, _ in (*done.failures, *done.outside))
+    odd = tuple(cell_text(cells[column]) for column, _ in (*done.failures, *done.outside))
     return Typed(kind, options, (), odd, guessed)
 
 
@@ -163,7 +163,7 @@ def _day_first(cells: Sequence[Cell]) -> bool:
     steps = {}
     for day_first in (True, False):
         days = convert(cells, ValueForm("date", day_first=day_first)).values.drop_null().to_pylist()
-        near = [abs((after - one).days) for one, after in pairwise(days)]
+        near = [abs((after - value).days) for value, after in pairwise(days)]
         steps[day_first] = (len(days), sum(step <= _NEAR for step in near))
     return steps[True] >= steps[False]
 
@@ -187,8 +187,8 @@ def _sentinel(cells: Sequence[Cell]) -> str:
     again = [text for text in _SENTINELS if counts[text] > 1]
     if len(again) != 1:
         return ""
-    others = [cell for cell in cells if cell_text(cell).strip() != again[0]]
-    done = convert(others, ValueForm("number"))
+    other_cells = [cell for cell in cells if cell_text(cell).strip() != again[0]]
+    done = convert(other_cells, ValueForm("number"))
     numbers = [abs(number) for number in done.values.drop_null().to_pylist()]
     far = bool(numbers) and max(numbers) * _FAR < abs(float(again[0]))
     return again[0] if far and not done.failures else ""
@@ -208,8 +208,8 @@ def _without_unit(cells: Sequence[Cell], heading: str) -> tuple[str, list[Cell]]
     """The unit beside the numbers of some cells, and the cells without it; nothing, and the cells
     as they are, if what stands beside them is none. Two units are two scales."""
     hits = {
-        at: hit
-        for at, cell in enumerate(cells)
+        index: hit
+        for index, cell in enumerate(cells)
         if isinstance(cell, str)
         and (hit := _WITH_UNIT.fullmatch(cell.strip()))
         and (hit["before"] or hit["after"])
@@ -217,22 +217,24 @@ def _without_unit(cells: Sequence[Cell], heading: str) -> tuple[str, list[Cell]]
     units = Counter((hit["before"] or hit["after"] or "").strip() for hit in hits.values())
     words = set(normal_form(heading).split())
     behind = {(hit["after"] or "").strip() for hit in hits.values()}
-    known = [one for one in units if is_unit(one) or (one in behind and normal_form(one) in words)]
+    values = [
+        unit for unit in units if is_unit(unit) or (unit in behind and normal_form(unit) in words)
+    ]
     if (
         len(units) != 1
-        or len(known) != 1
+        or len(values) != 1
         or any(hit["before"] and hit["after"] for hit in hits.values())
     ):
         return "", list(cells)
-    return known[0], [
-        hits[at]["number"].strip() if at in hits else cell for at, cell in enumerate(cells)
+    return values[0], [
+        hits[index]["number"].strip() if index in hits else cell for index, cell in enumerate(cells)
     ]
 
 
-def _marks(known: str | None, figures: Sequence[Cell]) -> Iterator[str | None]:
+def _marks(known_text: str | None, figures: Sequence[Cell]) -> Iterator[str | None]:
     """The decimal marks that figures may have: what is settled, none, or one that they show."""
-    yield known
-    if not known and any(isinstance(cell, str) and set(cell) & set(".,") for cell in figures):
+    yield known_text
+    if not known_text and any(isinstance(cell, str) and set(cell) & set(".,") for cell in figures):
         yield from ".,"
 
 
@@ -243,36 +245,36 @@ def languages_of(cells: Sequence[Cell]) -> list[str]:
         if isinstance(cell, str) and any(sign.isalpha() for sign in cell)
         and any(sign.isdigit() for sign in cell) and len(cell) < _LONGEST
     ][:_MOST]  # fmt: skip
-    found: list[str] = []
+    languages: list[str] = []
     english = _dates_among(texts, ())
-    left = [one for one in texts if one not in english and _names_month(one)]
+    left = [text for text in texts if text not in english and _names_month(text)]
     reads = {language: _dates_among(left, (language,)) for language in LANGUAGES} if left else {}
     # The language that reads most of them first: neighbours share the names of some months.
     while left:
-        language = max(LANGUAGES, key=lambda one: len(reads[one] & set(left)))
+        language = max(LANGUAGES, key=lambda text: len(reads[text] & set(left)))
         if not reads[language] & set(left):
             break
-        found.append(language)
-        left = [one for one in left if one not in reads[language]]
-    return sorted(found, key=LANGUAGES.index)
+        languages.append(language)
+        left = [text for text in left if text not in reads[language]]
+    return sorted(languages, key=LANGUAGES.index)
 
 
-def month_languages(texts: Sequence[str], known: Sequence[str]) -> list[str] | None:
-    """The languages that some names of months without a year need, besides those that are `known`;
-    None if the texts are no such names."""
-    found = list(known)
+def month_languages(texts: Sequence[str], languages: Sequence[str]) -> list[str] | None:
+    """The languages that some names of months without a year need, besides the
+    `languages` that are known; None if the texts are no such names."""
+    result = list(languages)
     for text in texts:
         if text.isdigit():
             return None
-        for language in ("", *found, *LANGUAGES):
-            tried = tuple(dict.fromkeys([*found, *([language] if language else [])]))
+        for language in ("", *result, *LANGUAGES):
+            tried = tuple(dict.fromkeys([*result, *([language] if language else [])]))
             form = ValueForm("month", languages=tried, without_year=True)
             if not convert([text], form).failures:
-                found = list(tried)
+                result = list(tried)
                 break
         else:
             return None
-    return found
+    return result
 
 
 _LONGEST = 30
@@ -287,8 +289,10 @@ def _names_month(text: str) -> bool:
 
 def _dates_among(texts: Sequence[str], languages: tuple[str, ...]) -> set[str]:
     """Those of some texts that are dates or months in a language."""
-    found: set[str] = set()
+    dates: set[str] = set()
     for kind in ("date", "month"):
-        wrong = {at for at, _ in convert(texts, ValueForm(kind, languages=languages)).failures}
-        found |= {text for at, text in enumerate(texts) if at not in wrong}
-    return found
+        wrong = {
+            index for index, _ in convert(texts, ValueForm(kind, languages=languages)).failures
+        }
+        dates |= {text for index, text in enumerate(texts) if index not in wrong}
+    return dates

@@ -24,10 +24,10 @@ def field_name(heading: str, taken: Iterable[str] = (), fallback: str = "field")
     name = re.sub(r"[^a-z0-9]+", "_", plain).strip("_")[:40].strip("_") or fallback
     if name[0].isdigit():
         name = f"{fallback}_{name}"
-    known = set(taken) | _RESERVED
+    known_texts = set(taken) | _RESERVED
     number = 2
     base = name
-    while name in known:
+    while name in known_texts:
         name, number = f"{base}_{number}", number + 1
     return name
 
@@ -51,11 +51,11 @@ _MONTHS = re.compile(
 def level_name(heads: Sequence[Cell]) -> str:
     """What the headings of a level are by what they hold: 'year', 'month', 'quarter', 'week',
     'weekday', 'day' or 'time'; nothing if they are words of the form's own."""
-    texts = [cell_text(one).strip().casefold() for one in heads if one != ""]
+    texts = [cell_text(head).strip().casefold() for head in heads if head != ""]
     if not texts:
         return ""
-    if all(isinstance(one, date) for one in heads if one != ""):
-        first = [one for one in heads if isinstance(one, date)]
+    if all(isinstance(head, date) for head in heads if head != ""):
+        first = [head for head in heads if isinstance(head, date)]
         return "month" if all(one.day == 1 for one in first) else "day"
     for name, form in _LEVELS.items():
         if all(form.fullmatch(text) for text in texts):
@@ -113,10 +113,10 @@ def is_total(text: str) -> bool:
 def total_pattern(text: str) -> str:
     """The pattern of a text that begins or ends with a word for a total; nothing if it does not."""
     folded = text.strip().casefold()
-    found = _TOTAL.match(folded)
-    if found:
-        written = text.strip()[: found.end()]
-        return written if found.end() == len(folded) else f"{written}*"
+    match = _TOTAL.match(folded)
+    if match:
+        written = text.strip()[: match.end()]
+        return written if match.end() == len(folded) else f"{written}*"
     # “North total”: the group is named first.
     last = folded.rpartition(" ")[2]
     if last != folded and last in _LAST_WORDS:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.findings.finding import Telling
+from boreotabula.findings.finding import ScopedFinding
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.places import Rule, Why
 from boreotabula.findings.totals import CELLS_UNPLACED, NUMBERS_UNPLACED, TEXTS_UNPLACED
@@ -39,24 +39,24 @@ def tell_leftovers(roles: RoleMap, frames: Sequence[Frame]) -> None:
     # What a louder finding speaks of is told already: one cause, one finding.
     untold = roles.heard(rows, columns) < needed
     roles.explain_cells(rows[within], columns[within], Why.NOT_READ)
-    for reason, some in _outside(rows, frames).items():
+    for reason, mask in _outside(rows, frames).items():
         # A cell of a table has the reason that its row or column gave.
-        some &= ~within
-        roles.explain_cells(rows[some], columns[some], reason)
+        mask &= ~within
+        roles.explain_cells(rows[mask], columns[mask], reason)
     kinds = {
         CELLS_UNPLACED: untold & within,
         NUMBERS_UNPLACED: untold & ~within & figures,
         TEXTS_UNPLACED: untold & ~within & ~figures,
     }
-    for kind, some in kinds.items():
-        number = int(np.count_nonzero(some))
+    for kind, mask in kinds.items():
+        number = int(np.count_nonzero(mask))
         if number:
             # The first in reading order: that is where a person begins to look.
-            row, column = int(rows[some][0]), int(columns[some][0])
+            row, column = int(rows[mask][0]), int(columns[mask][0])
             where = roles.sheet.address(row, column)
             text = cell_text(roles.sheet.rows[row][column])
             finding = kind(where, cells=number, text=text, reason=roles.why(row, column))
-            roles.tell(Telling(finding, cells=(rows[some], columns[some])))
+            roles.tell(ScopedFinding(finding, cells=(rows[mask], columns[mask])))
 
 
 def label_boilerplate(roles: RoleMap, frames: Sequence[Frame], patterns: Sequence[Pattern]) -> None:
@@ -88,9 +88,9 @@ def leave_out_around(roles: RoleMap, frame: Frame, *, below: bool, beside: bool)
 def _within(rows: Places, columns: Places, frames: Sequence[Frame]) -> NDArray[np.bool_]:
     """Which cells are within the frame of a table."""
     within = np.zeros(len(rows), bool)
-    for one in frames:
-        inside = (rows >= one.rows.start) & (rows < one.rows.stop)
-        within |= inside & (columns >= one.columns.start) & (columns < one.columns.stop)
+    for frame in frames:
+        inside = (rows >= frame.rows.start) & (rows < frame.rows.stop)
+        within |= inside & (columns >= frame.columns.start) & (columns < frame.columns.stop)
     return within
 
 
@@ -101,8 +101,8 @@ def _figures(
     sheet = roles.sheet
     figures: NDArray[np.bool_] = sheet.kinds[rows, columns] != CellKind.TEXT
     # In a text file all cells are texts: only how they read can tell.
-    for at in np.flatnonzero(among).tolist() if not sheet.typed else ():
-        figures[at] = is_figure(sheet, sheet.rows[rows[at]][columns[at]])
+    for column in np.flatnonzero(among).tolist() if not sheet.typed else ():
+        figures[column] = is_figure(sheet, sheet.rows[rows[column]][columns[column]])
     return figures
 
 
@@ -110,8 +110,8 @@ def _outside(rows: Places, frames: Sequence[Frame]) -> dict[Why, NDArray[np.bool
     """Why cells outside the tables are unplaced, each reason with the cells that it is true of."""
     if not frames:
         return {Why.NO_TABLE: np.ones(len(rows), bool)}
-    above = rows < min(one.rows.start for one in frames)
-    below = rows >= max(one.rows.stop for one in frames)
+    above = rows < min(frame.rows.start for frame in frames)
+    below = rows >= max(frame.rows.stop for frame in frames)
     return {
         Why.ABOVE: above,
         Why.BELOW: below & ~above,

@@ -84,10 +84,10 @@ def _mark_columns(
     """What columns say of the cells in heading rows and rows of the table."""
     records = table.records
     within = table.there[table.kinds[table.there - table.start] != RowKind.BELOW].tolist()
-    totals = [one.column for one in columns.of(ColumnKind.TOTAL)]
+    totals = [column.column for column in columns.of(ColumnKind.TOTAL)]
     roles.give(records, totals, Role.TOTAL)
     if not columns.block.is_list:
-        stub = [one.column for one in columns.of(ColumnKind.STUB)]
+        stub = [column.column for column in columns.of(ColumnKind.STUB)]
         blank = [*records, *table.of(RowKind.BARE)]
         roles.give(blank, stub, Role.LEFT_OUT, Rule.BLANK)
     for one in columns.of(ColumnKind.IGNORED):
@@ -121,13 +121,13 @@ def _mark_groups(roles: RoleMap, columns: Columns, table: TableRows) -> None:
                 roles.give([row], range(columns.left, columns.right), Role.LEFT_OUT, Rule.GROUP_ROW)
             continue
         for column in np.flatnonzero(roles.filled[row, columns.left : columns.right]).tolist():
-            at = column + columns.left
-            if at == name.column:
+            index = column + columns.left
+            if index == name.column:
                 continue  # it is in the records of the group, if there are any
-            if at not in valued:
-                roles.give_spots([(row, at)], Role.LEFT_OUT, Rule.GROUP_ROW)
-            elif is_figure(sheet, sheet.rows[row][at]):
-                roles.give_spots([(row, at)], Role.TOTAL)
+            if index not in valued:
+                roles.give_spots([(row, index)], Role.LEFT_OUT, Rule.GROUP_ROW)
+            elif is_figure(sheet, sheet.rows[row][index]):
+                roles.give_spots([(row, index)], Role.TOTAL)
 
 
 def _figures(roles: RoleMap, rows: Sequence[int], column: int) -> list[int]:
@@ -137,4 +137,4 @@ def _figures(roles: RoleMap, rows: Sequence[int], column: int) -> list[int]:
 
 def _without_unknown(columns: Columns) -> list[int]:
     unknown = (ColumnKind.UNKNOWN, ColumnKind.IGNORED, ColumnKind.LIKE_TOTAL)
-    return [one.column for one in columns.every if one.kind not in unknown]
+    return [column.column for column in columns.every if column.kind not in unknown]

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.findings.finding import Finding, Spot, Telling
+from boreotabula.findings.finding import Finding, ScopedFinding, Spot
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.values.picked import Places
 from boreotabula.sheets.sheet import Sheet
@@ -73,7 +73,7 @@ class RoleMap:
         self._heard: NDArray[np.uint8] = like._heard.T if like else np.zeros(shape, np.uint8)
         self._texts: dict[str, int] = like._texts if like else {"": 0}
         """Rules and reasons, and the number of each in `_whys`."""
-        self._tellings: list[Telling] = like._tellings if like else []
+        self._scoped_findings: list[ScopedFinding] = like._scoped_findings if like else []
 
     # --- giving roles ------------------------------------------------------------------------
 
@@ -85,10 +85,10 @@ class RoleMap:
         # No rows would otherwise mean all of them to the array.
         if not isinstance(rows, slice) and not len(rows):
             return
-        at = self._meet(rows, columns)
-        self._codes[at] = role
+        meet = self._meet(rows, columns)
+        self._codes[meet] = role
         # Reasons are numbered: a million cells share a handful of them.
-        self._whys[at] = self._text(why)
+        self._whys[meet] = self._text(why)
 
     def give_spots(self, spots: Iterable[Spot], role: Role, why: str = "") -> None:
         """The same for single cells."""
@@ -137,39 +137,41 @@ class RoleMap:
 
     # --- what is told ------------------------------------------------------------------------
 
-    def tell(self, telling: Telling) -> None:
+    def tell(self, scoped_finding: ScopedFinding) -> None:
         """Note that a finding speaks for some cells, should they end up unplaced."""
-        self._tellings.append(telling)
-        number, rank = len(self._tellings), _RANKS[telling.finding.severity]
+        self._scoped_findings.append(scoped_finding)
+        number, rank = len(self._scoped_findings), _RANKS[scoped_finding.finding.severity]
         # One without the other meets nowhere.
-        if telling.rows != () and telling.columns != ():
-            self._speak(self._meet(telling.rows, telling.columns), number, rank)
-        if telling.cells is not None:
-            self._speak(telling.cells, number, rank)
+        if scoped_finding.rows != () and scoped_finding.columns != ():
+            self._speak(self._meet(scoped_finding.rows, scoped_finding.columns), number, rank)
+        if scoped_finding.cells is not None:
+            self._speak(scoped_finding.cells, number, rank)
         height, width = self.filled.shape
         # Fixed cells of a layout may lie beyond what is filled.
-        spots = [(row, at) for row, at in telling.spots if row < height and at < width]
+        spots = [
+            (row, column) for row, column in scoped_finding.spots if row < height and column < width
+        ]
         if spots:
             rows, columns = zip(*spots, strict=True)
             self._speak((list(rows), list(columns)), number, rank)
 
-    def _speak(self, at: Any, number: int, rank: int) -> None:
+    def _speak(self, value: Any, number: int, rank: int) -> None:
         # The loudest finding speaks of a cell; of equals the first.
-        louder = self._heard[at] < rank
-        self._told[at] = np.where(louder, number, self._told[at])
-        self._heard[at] = np.where(louder, rank, self._heard[at])
+        louder = self._heard[value] < rank
+        self._told[value] = np.where(louder, number, self._told[value])
+        self._heard[value] = np.where(louder, rank, self._heard[value])
 
     def findings(self) -> list[Finding]:
         """All that was told, but for what lapsed: none of its cells is unplaced."""
         # Nothing can lapse: no cell need be looked at.
-        if not any(one.lapses for one in self._tellings):
-            return [one.finding for one in self._tellings]
+        if not any(scoped_finding.lapses for scoped_finding in self._scoped_findings):
+            return [scoped_finding.finding for scoped_finding in self._scoped_findings]
         open_ = self.unplaced_mask
-        needed = {int(one) for one in np.unique(self._told[open_])} if open_.any() else set()
+        needed = {int(value) for value in np.unique(self._told[open_])} if open_.any() else set()
         return [
-            one.finding
-            for number, one in enumerate(self._tellings, 1)
-            if not one.lapses or number in needed
+            scoped_finding.finding
+            for number, scoped_finding in enumerate(self._scoped_findings, 1)
+            if not scoped_finding.lapses or number in needed
         ]
 
     # --- asking ------------------------------------------------------------------------------
@@ -211,16 +213,16 @@ class RoleMap:
         return Account(
             int(np.count_nonzero(self.filled)),
             {role: int(counts[role]) for role in Role},
-            {text: int(rules[at]) for text, at in self._texts.items() if rules[at]},
+            {text: int(rules[index]) for text, index in self._texts.items() if rules[index]},
         )
 
     def unplaced(self) -> Iterator[tuple[Spot, str, str]]:
         """Each unplaced cell: where it is, why, and the code of the finding that speaks of it."""
         reasons, codes = self.reasons, self.codes
         for rows, columns in chunks_of(self.unplaced_mask):
-            whys, told = self.explained(rows, columns)
+            whys, values = self.explained(rows, columns)
             spots = zip(rows.tolist(), columns.tolist(), strict=True)
-            for spot, why, by in zip(spots, whys.tolist(), told.tolist(), strict=True):
+            for spot, why, by in zip(spots, whys.tolist(), values.tolist(), strict=True):
                 yield spot, reasons[why], codes[by]
 
     @property
@@ -231,7 +233,7 @@ class RoleMap:
     @property
     def codes(self) -> list[str]:
         """Nothing, then the code of each finding in the order in which they were told."""
-        return ["", *(one.finding.code for one in self._tellings)]
+        return ["", *(scoped_finding.finding.code for scoped_finding in self._scoped_findings)]
 
     def explained(
         self, rows: NDArray[Any], columns: NDArray[Any]

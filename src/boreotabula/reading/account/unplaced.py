@@ -45,15 +45,17 @@ class UnplacedCells(Sequence[Unplaced]):
         # In parts: of a tab that was not read at all, every cell is here.
         for rows, columns in chunks_of(roles.unplaced_mask):
             spots = list(zip(rows.tolist(), columns.tolist(), strict=True))
-            whys, told = roles.explained(rows, columns)
+            whys, values = roles.explained(rows, columns)
             # File and tab are the same for all: one entry, pointed to by each.
             nothing = pa.array(np.zeros(len(spots), np.int32))
             arrays = [
                 pa.array([str(roles.sheet.address(*spot)) for spot in spots], pa.string()),
-                pa.array([cell_text(roles.sheet.rows[row][at]) for row, at in spots], pa.string()),
+                pa.array(
+                    [cell_text(roles.sheet.rows[row][value]) for row, value in spots], pa.string()
+                ),
                 pa.DictionaryArray.from_arrays(pa.array(whys), reasons),
-                pa.DictionaryArray.from_arrays(pa.array(told), codes),
-                *(pa.DictionaryArray.from_arrays(nothing, one) for one in where),
+                pa.DictionaryArray.from_arrays(pa.array(values), codes),
+                *(pa.DictionaryArray.from_arrays(nothing, value) for value in where),
             ]
             batches.append(pa.RecordBatch.from_arrays(arrays, schema=_SCHEMA))
         return cls(pa.Table.from_batches(batches, _SCHEMA))
@@ -61,7 +63,7 @@ class UnplacedCells(Sequence[Unplaced]):
     @classmethod
     def joined(cls, several: Sequence[UnplacedCells]) -> UnplacedCells:
         """Those of several tabs or files, one after the other, in one piece."""
-        tables = [one._table for one in several if len(one)]
+        tables = [unplaced_cells._table for unplaced_cells in several if len(unplaced_cells)]
         if not tables:
             return cls()
         whole = pa.concat_tables(tables)
@@ -77,13 +79,13 @@ class UnplacedCells(Sequence[Unplaced]):
             table = reader.read_all()
         return cls(table.replace_schema_metadata()), table.schema.metadata or {}
 
-    def packed(self, more: Mapping[bytes, bytes]) -> bytes:
+    def packed(self, contents: Mapping[bytes, bytes]) -> bytes:
         """As bytes, and with them whatever belongs to them."""
         sink = pa.BufferOutputStream()
         # Few are packed in the time that it takes to set up the compression.
         compression = "lz4" if len(self) > _AT_ONCE else None
         options = pa.ipc.IpcWriteOptions(compression=compression)
-        with pa.ipc.new_stream(sink, _SCHEMA.with_metadata(more), options=options) as writer:
+        with pa.ipc.new_stream(sink, _SCHEMA.with_metadata(contents), options=options) as writer:
             writer.write_table(self._table)
         content: bytes = sink.getvalue().to_pybytes()
         return content
@@ -94,10 +96,10 @@ class UnplacedCells(Sequence[Unplaced]):
 
     def told_by(self, code: str) -> Iterator[Unplaced]:
         """Those that a finding of some code speaks of."""
-        some = self
+        unplaced_cells = self
         if len(self) > _FEW:  # else it takes longer to filter them than to look at each
-            some = self._chosen("finding", lambda codes: pc.equal(codes, code))
-        return (one for one in some if one.finding == code)
+            unplaced_cells = self._chosen("finding", lambda codes: pc.equal(codes, code))
+        return (cell for cell in unplaced_cells if cell.finding == code)
 
     def _chosen(self, column: str, wanted: Callable[[pa.Array], pa.Array]) -> UnplacedCells:
         if not len(self):
@@ -114,16 +116,16 @@ class UnplacedCells(Sequence[Unplaced]):
             yield from map(Unplaced, *(column.to_pylist() for column in batch.columns))
 
     @overload
-    def __getitem__(self, at: int) -> Unplaced: ...
+    def __getitem__(self, index: int) -> Unplaced: ...
     @overload
-    def __getitem__(self, at: slice) -> UnplacedCells: ...
-    def __getitem__(self, at: int | slice) -> Unplaced | UnplacedCells:
-        if isinstance(at, slice):
-            return UnplacedCells(self._table.take(pa.array(range(len(self))[at], pa.int64())))
-        (row,) = self._table.take([range(len(self))[at]]).to_pylist()
+    def __getitem__(self, slice_: slice) -> UnplacedCells: ...
+    def __getitem__(self, value: int | slice) -> Unplaced | UnplacedCells:
+        if isinstance(value, slice):
+            return UnplacedCells(self._table.take(pa.array(range(len(self))[value], pa.int64())))
+        (row,) = self._table.take([range(len(self))[value]]).to_pylist()
         return Unplaced(**row)
 
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, Sequence) and list(self) == list(other)
+    def __eq__(self, value: object) -> bool:
+        return isinstance(value, Sequence) and list(self) == list(value)
 
     __hash__ = None  # type: ignore[assignment]

@@ -50,7 +50,7 @@ def _texts_under_foreign(
     nothing but texts: where numbers belong, that heading is no value of a level."""
     if not block.across or not block.foreign:
         return frozenset()
-    found = {
+    texts = {
         column
         for _, column, text in sheet.texts(range(max(place.top, 0), place.bottom + 1))
         if column in columns and block.names.field_of(text) in block.foreign
@@ -58,7 +58,7 @@ def _texts_under_foreign(
     rows = range(place.bottom + 1, place.end)
     return frozenset(
         column
-        for column in found
+        for column in texts
         if not any(
             is_figure(sheet, cell) for row in rows if (cell := sheet.rows[row][column]) != ""
         )
@@ -116,12 +116,12 @@ def _decided(headings: Headings, plan: Plan, block: BlockPlan) -> tuple[Columns,
         if decided.kind is ColumnKind.BESIDE:
             taken[decided.field] = column
         columns.append(decided)
-    found = Columns(tuple(columns), block)
-    about += [(-1, one) for one in fields_missing(headings, plan, block, taken)]
-    about += values_twice(headings, found)
-    about += [(-1, one) for one in _about_position(headings, plan, found, every)]
-    about += [(-1, one) for one in _about_ignoring(headings, found)]
-    return found, tuple(about)
+    result = Columns(tuple(columns), block)
+    about += [(-1, finding) for finding in fields_missing(headings, plan, block, taken)]
+    about += values_twice(headings, result)
+    about += [(-1, finding) for finding in _about_position(headings, plan, result, every)]
+    about += [(-1, finding) for finding in _about_ignoring(headings, result)]
+    return result, tuple(about)
 
 
 def _about_position(
@@ -137,23 +137,23 @@ def _about_position(
         leading = block.is_list or column.column < headings.start
         texts = ((heads.joined,) if block.is_list else heads.own) if heads.own and leading else ()
         for text in texts:
-            known = block.names.field_of(text)
-            if known and column.field and known not in (column.field, *block.across):
-                wrong[column.column] = (column.field, known)
+            known_text = block.names.field_of(text)
+            if known_text and column.field and known_text not in (column.field, *block.across):
+                wrong[column.column] = (column.field, known_text)
     if wrong:
         yield contradicting(headings, block, wrong)
     if block.across:
         yield from _about_order(headings, block)
         return
-    named = max((at for at, field in enumerate(block.columns) if field), default=-1) + 1
+    named = max((index for index, field in enumerate(block.columns) if field), default=-1) + 1
     if len(columns.every) < named:
         yield too_narrow(headings, block, len(columns.every))
 
 
 def _about_order(headings: Headings, block: BlockPlan) -> Iterator[Finding]:
     """A text over the stub that names a level: it must be the level of its row."""
-    for at, row in enumerate(headings.levels):
-        level = block.levels[at - len(headings.levels)]
+    for index, row in enumerate(headings.levels):
+        level = block.levels[index - len(headings.levels)]
         # A tab may be narrower than `columns`.
         for column in range(headings.left, min(headings.start, headings.left + headings.width)):
             cell = headings.rows[row][column - headings.left]
@@ -165,7 +165,7 @@ def _about_order(headings: Headings, block: BlockPlan) -> Iterator[Finding]:
 def _about_ignoring(headings: Headings, columns: Columns) -> Iterator[Finding]:
     """A rule that leaves out every column."""
     left_out = columns.of(ColumnKind.IGNORED)
-    ignored = [one.why for one in left_out if one.cause is not Cause.PASSED_OVER]
+    ignored = [column.why for column in left_out if column.cause is not Cause.PASSED_OVER]
     kept = (ColumnKind.BESIDE, ColumnKind.VALUE) + (
         (ColumnKind.STUB,) if columns.block.is_list else ()
     )
@@ -186,8 +186,8 @@ def _decide(
 ) -> Decided:
     """What one column is. The order of the questions is the order of the rules in the docs."""
     # What the place was found by is settled before any rule could take it away.
-    for stub, at in place.stub:
-        if at == column:
+    for stub, index in place.stub:
+        if index == column:
             return Column(column, ColumnKind.STUB, stub), None
     field = _known_field(block, heads, numeric=column not in place.texts)
     # `ignore` never beats a heading that a field knows and lacks: a wide pattern would lose it.
@@ -222,13 +222,13 @@ def _value(
     """A column of values; among several value fields the lowest heading says which."""
     if len(block.values) == 1:
         # With one value field there is no level that could name another.
-        found = Column(column, ColumnKind.VALUE, block.values[0], heads.labels)
-        return found, blank_level(place, block, column, heads)
+        result = Column(column, ColumnKind.VALUE, block.values[0], heads.labels)
+        return result, blank_level(place, block, column, heads)
     field = block.names.field_of(cell_text(heads.labels[-1]))
     if field not in block.values or field is None:
         return _unknown(column, Why.VALUE_UNKNOWN), unknown_value(place, block, column, heads)
-    found = Column(column, ColumnKind.VALUE, field, heads.labels[:-1], says_value=heads.labels[-1])
-    return found, blank_level(place, block, column, heads)
+    result = Column(column, ColumnKind.VALUE, field, heads.labels[:-1], says_value=heads.labels[-1])
+    return result, blank_level(place, block, column, heads)
 
 
 def _decide_by_position(
@@ -240,10 +240,10 @@ def _decide_by_position(
     taken: Mapping[str, int],
 ) -> Decided:
     """What one column is where `columns` names them, whatever stands over it."""
-    at = column - place.left
-    if at >= len(block.columns):
+    index = column - place.left
+    if index >= len(block.columns):
         return _because(column, Cause.UNNAMED), None  # told if something stands below
-    field = block.columns[at]
+    field = block.columns[index]
     if not field:
         return _because(column, Cause.PASSED_OVER, ColumnKind.IGNORED), None
     kind = ColumnKind.STUB if field in block.stub else ColumnKind.BESIDE
@@ -263,9 +263,9 @@ def _lost_stub(place: Headings, block: BlockPlan, column: int, heads: HeadingsOv
 
 
 def _matching(patterns: Sequence[Pattern], texts: Sequence[str]) -> Pattern | None:
-    for one in patterns:
-        if any(one.match(text) is not None for text in texts):
-            return one
+    for pattern in patterns:
+        if any(pattern.match(text) is not None for text in texts):
+            return pattern
     return None
 
 
@@ -302,10 +302,10 @@ def _beside(
 
 
 def _filler(place: Headings, block: BlockPlan, field: str, taken: Mapping[str, int]) -> str:
-    at = dict(place.stub).get(field, taken.get(field))
-    if at is None:
+    index = dict(place.stub).get(field, taken.get(field))
+    if index is None:
         return block.filled[field]
-    return filled(Why.FILLED_BY_COLUMN, {"cell": place.address(place.bottom, at)})
+    return filled(Why.FILLED_BY_COLUMN, {"cell": place.address(place.bottom, index)})
 
 
 def _because(column: int, cause: Cause, kind: ColumnKind = ColumnKind.UNKNOWN) -> Column:

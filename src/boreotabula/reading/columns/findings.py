@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
 
-from boreotabula.findings.finding import Finding, Spot, Telling
+from boreotabula.findings.finding import Finding, ScopedFinding, Spot
 from boreotabula.findings.tables import (
     COLUMNS_DIFFER,
     FIELD_MISSING,
@@ -53,11 +53,11 @@ def blank_level(
     if not blank:
         return None
     level, field = blank[0]
-    at = column - place.left
+    index = column - place.left
     row = level_row(place.levels, block, level)
     cells = place.rows[row] if place.rows else ()
     # A heading right of it is often the one that was meant to reach over this column, too.
-    right = next((n for n, cell in enumerate(cells) if n > at and cell != ""), None)
+    right = next((n for n, cell in enumerate(cells) if n > index and cell != ""), None)
     beside: dict[str, object] = {"text": "", "cell": ""}
     if right is not None:
         where = place.address(place.top + row, place.left + right)
@@ -71,13 +71,13 @@ def contradicting(
     place: Headings, block: BlockPlan, columns: Mapping[int, tuple[str, str]]
 ) -> Finding:
     """Columns by position whose headings are those of other fields; by column the two fields."""
-    column, (field, known) = next(iter(columns.items()))
-    heading = one_line(cell_text(place.rows[-1][column - place.left])) or known
+    column, (field, known_text) = next(iter(columns.items()))
+    heading = one_line(cell_text(place.rows[-1][column - place.left])) or known_text
     return HEADING_CONTRADICTS(
         place.address(place.bottom, column),
         field=field,
         heading=heading,
-        known=known,
+        known=known_text,
         more=len(columns) - 1,
     )
 
@@ -94,10 +94,10 @@ def level_contradicts(
     )
 
 
-def too_narrow(place: Headings, block: BlockPlan, there: int) -> Finding:
+def too_narrow(place: Headings, block: BlockPlan, position: int) -> Finding:
     """A table with fewer columns than `columns` names."""
     where = place.address(max(place.bottom, 0), place.left)
-    return COLUMNS_DIFFER(where, named=len(block.columns), columns=there)
+    return COLUMNS_DIFFER(where, named=len(block.columns), columns=position)
 
 
 def nothing_left(place: Headings, block: BlockPlan, rule: str) -> Finding:
@@ -117,8 +117,8 @@ def fields_missing(
     ]
     for field in expected:
         # What other blocks are for is no loss of this one.
-        known = field in block.filled or field in taken or field in block.optional_fields
-        if known or field in block.foreign or block.by_list:
+        is_known = field in block.filled or field in taken or field in block.optional_fields
+        if is_known or field in block.foreign or block.by_list:
             continue
         kind = REQUIRED_FIELD_MISSING if field in plan.required else FIELD_MISSING
         yield kind(place.address(place.bottom, place.left) if place.rows else None, field=field)
@@ -163,11 +163,17 @@ def without_heading(sheet: Sheet, place: Place, column: Column, row: int, number
 
 
 def beyond_gap(
-    sheet: Sheet, place: Place, right: int, last: int, spoken: Collection[Spot], *, leave_out: bool
-) -> Iterator[Telling]:
+    sheet: Sheet,
+    place: Place,
+    right: int,
+    last: int,
+    claimed_cells: Collection[Spot],
+    *,
+    leave_out: bool,
+) -> Iterator[ScopedFinding]:
     """Headings with cells below them, right of the gap that ends the block, unless the layout says
     that they are none of its own; `last` is its last row. Labels of stamps, and other cells that
-    are `spoken` for, are no headings."""
+    are `claimed_cells` for, are no headings."""
     if leave_out:
         return
     for column in range(right, place.limit):
@@ -175,7 +181,7 @@ def beyond_gap(
         texts = [
             cell_text(cell)
             for row, cell in enumerate(headings, place.top)
-            if cell != "" and (row, column) not in spoken
+            if cell != "" and (row, column) not in claimed_cells
         ]
         # A heading over nothing, or values of another table, are no part of this one.
         if texts and sheet.column_filled(column, place.bottom + 1, last + 1):
@@ -185,6 +191,6 @@ def beyond_gap(
                 heading=texts[-1],
             )
             rows, columns = range(place.top, last + 1), range(right, place.limit)
-            yield Telling(finding, rows, columns, lapses=True)
+            yield ScopedFinding(finding, rows, columns, lapses=True)
             # The first column stands for all behind the gap: they have one cause.
             return

@@ -92,25 +92,26 @@ class Columns:
 
     def of(self, *kinds: ColumnKind) -> list[Column]:
         """The columns of some kinds."""
-        return [one for one in self.every if one.kind in kinds]
+        return [column for column in self.every if column.kind in kinds]
 
     @cached_property
     def valued(self) -> tuple[int, ...]:
         """The columns in which something makes a row more than a name."""
         # A row with nothing but a printed total is more than a name as well.
         kinds = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
-        return tuple(one.column for one in self.of(*kinds))
+        return tuple(column.column for column in self.of(*kinds))
 
     @cached_property
     def by_row(self) -> Mapping[str, int]:
         """The column of each field that has one value for each row, stub fields apart."""
-        return {one.field: one.column for one in self.of(ColumnKind.BESIDE)}
+        return {column.field: column.column for column in self.of(ColumnKind.BESIDE)}
 
     @cached_property
     def _headings(self) -> Mapping[int, str]:
         kept = self.of(ColumnKind.BESIDE, ColumnKind.VALUE)
         texts = {
-            one.column: [*one.labels, *([one.says_value] if one.says_value else [])] for one in kept
+            column.column: [*column.labels, *([column.says_value] if column.says_value else [])]
+            for column in kept
         }
         return {column: str(labels[-1]) for column, labels in texts.items() if labels}
 
@@ -127,7 +128,8 @@ class Columns:
     def by_value(self) -> tuple[tuple[int | None, ...], ...]:
         """For each value field the column of each slot."""
         return tuple(
-            tuple(slot.columns[at] for slot in self.slots) for at in range(len(self.block.values))
+            tuple(slot.columns[index] for slot in self.slots)
+            for index in range(len(self.block.values))
         )
 
     @cached_property
@@ -137,17 +139,17 @@ class Columns:
         # In the order of the sheet, from left to right: so are the records.
         groups: list[tuple[tuple[Cell, ...], list[int | None]]] = []
         for column in self.of(ColumnKind.VALUE):
-            at = values.index(column.field)
+            index = values.index(column.field)
             # With several values, columns under the same labels are one record, wherever they
             # stand.
             for labels, members in groups if len(values) > 1 else ():
                 # Taken already: then the headings repeat, and it is a record of its own, which is
                 # told.
-                if labels == column.labels and members[at] is None:
-                    members[at] = column.column
+                if labels == column.labels and members[index] is None:
+                    members[index] = column.column
                     break
             else:
                 fresh: list[int | None] = [None] * len(values)
-                fresh[at] = column.column
+                fresh[index] = column.column
                 groups.append((column.labels, fresh))
         return tuple(Slot(labels, tuple(members)) for labels, members in groups)

@@ -73,8 +73,8 @@ def headings_of(
     # A row that is no level names nothing.
     blank: tuple[Cell, ...] = ("",) * (right - left)
     rows = tuple(
-        blank if at in place.refused else tuple(row[left:right])
-        for at, row in enumerate(sheet.rows[place.top : place.bottom + 1], place.top)
+        blank if index in place.refused else tuple(row[left:right])
+        for index, row in enumerate(sheet.rows[place.top : place.bottom + 1], place.top)
     )
     return Headings(
         place.top,
@@ -95,7 +95,7 @@ def headings_of(
 def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
     """The headings over each column, as far as they reach it; rows that make one level are one."""
     levels = [
-        [_own(headings, row, at, cell) for at, cell in enumerate(cells)]
+        [_own(headings, row, index, cell) for index, cell in enumerate(cells)]
         for row, cells in enumerate(headings.rows)
     ]
     # In a list the upper headings reach over every column, in a cross-tab over the values only.
@@ -109,10 +109,12 @@ def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
     kept = _as_levels(padded, block) if block.across else padded
     return [
         HeadingsOver(
-            tuple(one_line(cell_text(level[at][0])) for level in levels if level[at][0] != ""),
-            tuple(level[at] for level in kept) if at >= start else (),
+            tuple(
+                one_line(cell_text(level[index][0])) for level in levels if level[index][0] != ""
+            ),
+            tuple(level[index] for level in kept) if index >= start else (),
         )
-        for at in range(headings.width)
+        for index in range(headings.width)
     ]
 
 
@@ -123,7 +125,7 @@ def _as_levels(rows: Sequence[Sequence[Cell]], block: BlockPlan) -> list[Sequenc
         [row for row, level in zip(rows, block.levels, strict=True) if level == number]
         for number in numbers
     ]
-    return [some[0] if len(some) == 1 else list(map(_one_text, *some)) for some in by_level]
+    return [groups[0] if len(groups) == 1 else list(map(_one_text, *groups)) for groups in by_level]
 
 
 def _one_text(*cells: Cell) -> Cell:
@@ -133,15 +135,15 @@ def _one_text(*cells: Cell) -> Cell:
     return filled[0] if len(filled) == 1 else " ".join(map(cell_text, filled))
 
 
-def _own(headings: Headings, row: int, at: int, cell: Cell) -> tuple[Cell, Span | None]:
+def _own(headings: Headings, row: int, index: int, cell: Cell) -> tuple[Cell, Span | None]:
     """The heading that stands at a place, itself or through the merged cell that covers it."""
-    sheet_row, column = headings.top + row, headings.left + at
+    sheet_row, column = headings.top + row, headings.left + index
     for span in headings.spans:
         if span.top <= sheet_row <= span.bottom and span.left <= column <= span.right:
             # A merged cell may begin above or left of the headings: then its text is not of them.
-            row, at = span.top - headings.top, span.left - headings.left
-            inside = row >= 0 and at >= 0
-            return headings.rows[row][at] if inside else "", span
+            row, index = span.top - headings.top, span.left - headings.left
+            inside = row >= 0 and index >= 0
+            return headings.rows[row][index] if inside else "", span
     return cell, None
 
 
@@ -171,17 +173,17 @@ def _reach_right(levels: Sequence[_Level], start: int) -> list[list[Cell]]:
         current: Cell = ""
         labels: list[Cell] = [""] * start
         begins: set[int] = set()
-        for at in range(start, len(level)):
-            cell, span = level[at]
+        for index in range(start, len(level)):
+            cell, span = level[index]
             if cell != "" or span is not None:
                 # A merged cell begins once, though it covers several columns.
-                if span is None or at == start or level[at - 1][1] != span:
-                    begins.add(at)
+                if span is None or index == start or level[index - 1][1] != span:
+                    begins.add(index)
                 labels.append(cell)
                 # A merged heading ends where it is merged to; others go on until the next.
                 current = "" if span is not None else cell
             # Below a new upper heading nothing of the group before may be inherited.
-            elif at in breaks or lowest:
+            elif index in breaks or lowest:
                 labels.append("")
                 current = ""
             else:

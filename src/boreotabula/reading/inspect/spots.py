@@ -34,13 +34,13 @@ class BlockSpots:
 def block_spots(sheet: Sheet, read: ReadBlock, plan: Plan) -> BlockSpots:
     """The cells of the records of a block."""
     fields = [name for name in read.batch.schema.names if name not in PROVENANCE]
-    found = [_spots_of(sheet, read, plan, field) for field in fields]
+    result = [_spots_of(sheet, read, plan, field) for field in fields]
     return BlockSpots(
         read.block.into,
         tuple(fields),
-        tuple(what for what, _, _ in found),
-        np.array([rows for _, rows, _ in found]).reshape(len(fields), -1),
-        np.array([columns for _, _, columns in found]).reshape(len(fields), -1),
+        tuple(what for what, _, _ in result),
+        np.array([rows for _, rows, _ in result]).reshape(len(fields), -1),
+        np.array([columns for _, _, columns in result]).reshape(len(fields), -1),
     )
 
 

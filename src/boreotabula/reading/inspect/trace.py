@@ -54,7 +54,7 @@ class RecordTrace:
     @property
     def spots(self) -> list[Spot]:
         """The cells that it is made of."""
-        return [one.spot for one in self.origins if one.spot is not None]
+        return [origin.spot for origin in self.origins if origin.spot is not None]
 
 
 @dataclass(frozen=True)
@@ -79,9 +79,9 @@ def trace_record(
         cells = read.batch.column("source_cell").to_pylist()
         # Records are known by the cell they begin at, which no two of a table share.
         if cell in cells:
-            at = cells.index(cell)
-            origins = tuple(_origins(sheet, read, plan, table, at))
-            return RecordTrace(table, before + at, _values(read, at), _typed(origins, plan))
+            index = cells.index(cell)
+            origins = tuple(_origins(sheet, read, plan, table, index))
+            return RecordTrace(table, before + index, _values(read, index), _typed(origins, plan))
         before += len(cells)
     if reading.blocks or cell not in reading.tables[table].column("source_cell").to_pylist():
         return None
@@ -89,11 +89,11 @@ def trace_record(
 
 
 def _blocks(reading: TabReading, table: str) -> Iterator[ReadBlock]:
-    return (one for one in reading.blocks if one.block.into == table)
+    return (block for block in reading.blocks if block.block.into == table)
 
 
-def _values(read: ReadBlock, at: int) -> dict[str, object]:
-    return {name: read.batch.column(name)[at].as_py() for name in read.batch.schema.names}
+def _values(read: ReadBlock, index: int) -> dict[str, object]:
+    return {name: read.batch.column(name)[index].as_py() for name in read.batch.schema.names}
 
 
 def _plain(sheet: Sheet, reading: TabReading, plan: Plan, table: str) -> RecordTrace:
@@ -106,29 +106,29 @@ def _plain(sheet: Sheet, reading: TabReading, plan: Plan, table: str) -> RecordT
         for field in values
         if field not in PROVENANCE
     ]
-    return RecordTrace(table, 0, values, _typed([one for one in origins if one], plan))
+    return RecordTrace(table, 0, values, _typed([origin for origin in origins if origin], plan))
 
 
 def _typed(origins: Sequence[Origin], plan: Plan) -> tuple[Origin, ...]:
-    return tuple(replace(one, kind=plan.form(one.field).kind) for one in origins)
+    return tuple(replace(origin, kind=plan.form(origin.field).kind) for origin in origins)
 
 
-def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, at: int) -> Iterator[Origin]:
+def _origins(sheet: Sheet, read: ReadBlock, plan: Plan, table: str, index: int) -> Iterator[Origin]:
     for field in read.batch.schema.names:
         # Where a record is from is not itself from a cell.
         if field in PROVENANCE:
             continue
         # The order is that in which the fields were filled.
-        found = (
+        origin = (
             _derived(field, plan)
-            or _cell_origin(read, plan, field, at)
-            or heading_origin(read, plan, field, at)
+            or _cell_origin(read, plan, field, index)
+            or heading_origin(read, plan, field, index)
             or _stamp_origin(sheet, field, read.stamped)
         )
-        if found is None:
+        if origin is None:
             # Said as well: an empty field may be just what is asked about.
-            found = Origin(field, "nothing", "", None, "")
-        yield found
+            origin = Origin(field, "nothing", "", None, "")
+        yield origin
 
 
 def _derived(field: str, plan: Plan) -> Origin | None:
@@ -156,9 +156,9 @@ def spot_of(sheet: Sheet, where: str) -> Spot | None:
     return sheet.anchor(row, column)
 
 
-def _cell_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
+def _cell_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origin | None:
     """A value, or a cell of the record's row; a stub cell may stand above it."""
-    spot = read.long.spot(field, at)
+    spot = read.long.spot(field, index)
     if spot is None:
         return None
     what = "stub" if field in read.block.row_names else "value"
@@ -181,24 +181,24 @@ def _origin(read: ReadBlock, plan: Plan, field: str, what: str, row: int, column
     cell = read.view.cell(row, column)
     text = one_line(cell_text(cell))
     try:
-        other = respelt(cell, plan.form(field))
+        other_cell = respelt(cell, plan.form(field))
     except NotConvertedError:  # it is in no record, and said to be so
-        other = cell
-    means = "" if other == cell else one_line(cell_text(other))
+        other_cell = cell
+    means = "" if other_cell == cell else one_line(cell_text(other_cell))
     means = _converted_unit(read, plan, field, cell, column) or means
     spot = (column, row) if read.view.turned else (row, column)
     return Origin(field, what, str(read.view.address(row, column)), spot, text, means)
 
 
-def heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin | None:
+def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origin | None:
     """The heading of a level that reaches the column of a record's first value; None if the field
     is of no level. Records are counted from 0 within their block."""
     if field not in read.block.across:
         return None
     level = read.block.across.index(field)
-    spots = (read.long.spot(value, at) for value in read.block.values)
+    spots = (read.long.spot(value, index) for value in read.block.values)
     column = min(spot[1] for spot in spots if spot is not None)
-    slot = next(one for one in read.columns.slots if column in one.columns)
+    slot = next(slot for slot in read.columns.slots if column in slot.columns)
     label = slot.labels[level]
     place = read.place
     row = level_row(place.levels, read.block, level)
@@ -208,11 +208,11 @@ def heading_origin(read: ReadBlock, plan: Plan, field: str, at: int) -> Origin |
     step = 1 if read.block.reach_left else -1
     where = column
     while 0 <= where < read.view.width:
-        found = read.view.anchor(row, where)
-        part = read.view.cell(*found)
+        result = read.view.anchor(row, where)
+        part = read.view.cell(*result)
         # Of a heading that is cut over several rows the first part is shown.
         if part == label or (cut and part != "" and cell_text(part) in cell_text(label)):
-            return _origin(read, plan, field, "heading", *found)
+            return _origin(read, plan, field, "heading", *result)
         where += step
     return Origin(field, "heading", "", None, one_line(cell_text(label)))
 
@@ -224,21 +224,21 @@ def fate_of(sheet: Sheet, reading: TabReading, plan: Plan, row: int, column: int
     """What became of a cell of a tab; row and column counted from 0."""
     role = reading.roles.role(row, column)
     # What was said of the cell belongs to its fate.
-    said = [one.message for one in reading.findings if one.at == (row, column)]
-    said += _compared(reading, plan, row, column)
+    texts = [finding.message for finding in reading.findings if finding.at == (row, column)]
+    texts += _compared(reading, plan, row, column)
     records: list[tuple[str, int]] = []
     start: dict[str, int] = {}
     for read in reading.blocks:
         before = start.get(read.block.into, 0)
-        found = _records_at(sheet, read, plan, (row, column))
-        records += [(read.block.into, before + at) for at in found]
+        numbers = _records_at(sheet, read, plan, (row, column))
+        records += [(read.block.into, before + index) for index in numbers]
         start[read.block.into] = before + read.batch.num_rows
     # A form without a block gives one record, made of all its stamps.
     if not reading.blocks and role is Role.STAMP:
         records = [(table, 0) for table, batch in reading.tables.items() if batch.num_rows]
     why = reading.roles.why(row, column)
     text = one_line(cell_text(sheet.cell(row, column)))
-    return CellFate(role, why, text, tuple(records), tuple(dict.fromkeys(said)))
+    return CellFate(role, why, text, tuple(records), tuple(dict.fromkeys(texts)))
 
 
 def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterator[int]:
@@ -252,28 +252,28 @@ def _records_at(sheet: Sheet, read: ReadBlock, plan: Plan, spot: Spot) -> Iterat
     if any(spot_of(sheet, where) == spot for where in read.stamped.origins.values()):
         yield from range(read.batch.num_rows)
         return
-    for at in range(read.batch.num_rows):
-        spots = [read.long.spot(field, at) for field in fields]
+    for index in range(read.batch.num_rows):
+        spots = [read.long.spot(field, index) for field in fields]
         if (row, column) in spots:
-            yield at
+            yield index
         # Headings and carried stub cells stand outside the record's own row or column.
         elif row <= read.place.bottom or column <= read.place.last_stub:
             origins = (
-                _cell_origin(read, plan, field, at) or heading_origin(read, plan, field, at)
+                _cell_origin(read, plan, field, index) or heading_origin(read, plan, field, index)
                 for field in fields
                 if field in read.block.across or field in read.table.stub
             )
-            if any(one is not None and one.spot == spot for one in origins):
-                yield at
+            if any(origin is not None and origin.spot == spot for origin in origins):
+                yield index
 
 
 def _compared(reading: TabReading, plan: Plan, row: int, column: int) -> Iterator[str]:
     if reading.roles.role(row, column) is not Role.TOTAL:
         return
     for read in reading.blocks:
-        here = (column, row) if read.view.turned else (row, column)
+        pair = (column, row) if read.view.turned else (row, column)
         for check in check_totals(read.view, read.columns, read.table, plan).checks:
-            if (check.row, check.column) == here:
+            if (check.row, check.column) == pair:
                 verdict = "agrees with" if check.agrees else "differs from"
                 yield (
                     f"the printed total {check.printed:,.10g} {verdict} the {check.summed:,.10g} of"
@@ -289,6 +289,6 @@ def cells_around(
     rows = {spot[0] for spot in spots} | set(range(row - around, row + around + 1))
     columns = {spot[1] for spot in spots} | set(range(column - around, column + around + 1))
     return (
-        [one for one in sorted(rows) if 0 <= one < sheet.height],
-        [one for one in sorted(columns) if 0 <= one < sheet.width],
+        [row for row in sorted(rows) if 0 <= row < sheet.height],
+        [column for column in sorted(columns) if 0 <= column < sheet.width],
     )

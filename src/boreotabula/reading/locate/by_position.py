@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.findings.finding import WHOLE, Telling
+from boreotabula.findings.finding import WHOLE, ScopedFinding
 from boreotabula.findings.kind import FindingKind
 from boreotabula.findings.tables import (
     LEADING_HEADINGS_UNKNOWN,
@@ -36,7 +36,7 @@ def place_at(sheet: Sheet, block: BlockPlan, row: int, column: int, area: Frame)
     columns = range(column + leading_of(block), area.columns.stop)
     levels = levels_down(sheet, block, row, area.rows.stop, columns)
     place = by_levels(sheet, block, levels, row, column, area)
-    return [place], list(map(Telling, missing_stubs(sheet, block, place)))
+    return [place], list(map(ScopedFinding, missing_stubs(sheet, block, place)))
 
 
 def leading_of(block: BlockPlan) -> int:
@@ -91,19 +91,19 @@ def _by_leading_heading(sheet: Sheet, block: BlockPlan, row: int | None, area: F
     if row is None:
         named = filter(None, block.columns)
         return [], [nothing_there(block, LEADING_HEADINGS_UNKNOWN, marks=named)]
-    known = [
-        (at, column - block.columns.index(field))
-        for at in range(row, min(row + block.depth, sheet.height))
-        for _, column, text in sheet.texts(range(at, at + 1))
+    known_pairs = [
+        (index, column - block.columns.index(field))
+        for index in range(row, min(row + block.depth, sheet.height))
+        for _, column, text in sheet.texts(range(index, index + 1))
         if (field := block.names.field_of(text)) and field in block.columns
     ]
-    row, left = known[-1][0], max(known[-1][1], 0)
+    row, left = known_pairs[-1][0], max(known_pairs[-1][1], 0)
     columns = range(left + len(block.columns), area.columns.stop)
     leading = range(left, columns.start)
     lowest = last_heading_row(sheet, row, area.rows.stop, leading, block.depth - 1)
     rows = range(area.rows.start, lowest + 1)
     refused = refused_rows(sheet, block, rows, leading, columns)
-    kept = [at for at in rows if at not in refused]
+    kept = [row for row in rows if row not in refused]
     levels = levels_up(sheet, block, kept, row, columns)
     place = replace(by_levels(sheet, block, levels, row, left, area), refused=refused)
     return [place], []
@@ -117,7 +117,7 @@ def _heading_row(sheet: Sheet, block: BlockPlan, names: HeadingNames) -> int | N
         field = names.field_of(text)
         if field in wanted and field is not None:
             fields.setdefault(row, set()).add(field)
-    counts = {row: len(some) for row, some in fields.items()}
+    counts = {row: len(field) for row, field in fields.items()}
     best = max(counts, key=lambda row: (counts[row], -row), default=None)
     # One word alone could stand anywhere on a cover.
     if best is None or counts[best] < min(2, len(wanted)):
@@ -141,23 +141,30 @@ def _first_wide_row(widths: NDArray[np.integer[Any]], named: int) -> int:
 
 def table_places(sheet: Sheet, block: BlockPlan) -> Found:
     """The table objects whose names match."""
-    chosen = [one for one in sheet.tables if first_match(block.named_table, one.name) is not None]
+    chosen = [
+        table for table in sheet.tables if first_match(block.named_table, table.name) is not None
+    ]
     # Named, but not there: said with what is there instead.
     if not chosen:
-        there = ", ".join(one.name for one in sheet.tables)
-        named = (one.text for one in block.named_table)
+        text = ", ".join(table.name for table in sheet.tables)
+        named = (pattern.text for pattern in block.named_table)
         kind = TABLE_OBJECT_MISSING
-        return [], [nothing_there(block, kind, marks=named, there=there)]
+        return [], [nothing_there(block, kind, marks=named, there=text)]
     places = [
-        _table_place(sheet, block, one)
-        for one in chosen
+        _table_place(sheet, block, table_object)
+        for table_object in chosen
         # An object can lie beyond the last filled cell: then it is blank.
-        if one.top + one.heading_rows <= sheet.height and one.left < sheet.width
+        if table_object.top + table_object.heading_rows <= sheet.height
+        and table_object.left < sheet.width
     ]
     if not places:
         where = sheet.address(chosen[0].top, chosen[0].left)
         return [], [nothing_there(block, TABLE_OBJECT_BLANK, where, place=where)]
-    missing = [Telling(one) for place in places for one in missing_stubs(sheet, block, place)]
+    missing = [
+        ScopedFinding(missing_stub)
+        for place in places
+        for missing_stub in missing_stubs(sheet, block, place)
+    ]
     return places, missing
 
 
@@ -193,17 +200,17 @@ def _stub_in(
     # Named by position, a field is where it is whatever stands over it.
     if block.columns:
         return {
-            field: left + at
-            for at, field in enumerate(block.columns)
-            if field in block.stub and left + at < sheet.width
+            field: left + index
+            for index, field in enumerate(block.columns)
+            if field in block.stub and left + index < sheet.width
         }
-    found: dict[str, int] = {}
+    numbers: dict[str, int] = {}
     for row in rows:
         for _, column, text in sheet.texts(range(row, row + 1)):
             field = names.field_of(text)
             if field in block.stub and field is not None and left <= column < limit:
-                found.setdefault(field, column)
-    return found
+                numbers.setdefault(field, column)
+    return numbers
 
 
 def nothing_there(
@@ -213,7 +220,7 @@ def nothing_there(
     *,
     marks: Iterable[str] = (),
     **slots: object,
-) -> Telling:
+) -> ScopedFinding:
     """That a table is not there; `marks` is what it was looked for by, if not by its headings."""
     named = ", ".join(marks) or ", ".join(block.marks)
-    return Telling(kind(at, marks=named, **slots), WHOLE, WHOLE)
+    return ScopedFinding(kind(at, marks=named, **slots), WHOLE, WHOLE)

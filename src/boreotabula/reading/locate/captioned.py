@@ -23,28 +23,28 @@ def below_caption(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     """The table below a caption, which stands in the first row of the area: its columns are named
     by position. The caption may stand in the corner of the table itself."""
     start = area.rows.start
-    found = _under(sheet, block, area, start + 1)
+    under = _under(sheet, block, area, start + 1)
     corner = _under(sheet, block, area, start)
     in_corner = corner is not None and corner.top == start and bool(block.across)
     # A remark beside the caption does not make it the corner of the table.
     if (
         corner
         and in_corner
-        and (found is None or (not found.bare and _heads(sheet, block, corner, found, area)))
+        and (under is None or (not under.bare and _heads(sheet, block, corner, under, area)))
     ):
-        found = corner
-    if found is None:
+        under = corner
+    if under is None:
         where = sheet.address(start, area.columns.start)
         kind, row = NOTHING_BELOW_CAPTION, sheet.row_called(start)
         return [], [nothing_there(block, kind, where, place=row)]
-    columns = range(found.left + leading_of(block), area.columns.stop)
+    columns = range(under.left + leading_of(block), area.columns.stop)
     levels: tuple[int, ...] = ()
-    if found.bare:
-        rows = range(found.top, found.bottom + 1)
-        levels = levels_up(sheet, block, rows, found.bottom, columns)
+    if under.bare:
+        rows = range(under.top, under.bottom + 1)
+        levels = levels_up(sheet, block, rows, under.bottom, columns)
     elif block.depth:
-        levels = levels_down(sheet, block, found.top, area.rows.stop, columns)
-    return [by_levels(sheet, block, levels, min(levels, default=found.top), found.left, area)], []
+        levels = levels_down(sheet, block, under.top, area.rows.stop, columns)
+    return [by_levels(sheet, block, levels, min(levels, default=under.top), under.left, area)], []
 
 
 @dataclass(frozen=True)
@@ -118,9 +118,9 @@ def _is_remark(
     return not any(is_figure(sheet, cell) for cell in cells if cell != "")
 
 
-def _fuller(filled: NDArray[np.bool_], row: int, other: int) -> bool:
+def _fuller(filled: NDArray[np.bool_], row: int, count: int) -> bool:
     """Whether a row fills more columns than another one."""
-    return bool(np.count_nonzero(filled[row]) > np.count_nonzero(filled[other]))
+    return bool(np.count_nonzero(filled[row]) > np.count_nonzero(filled[count]))
 
 
 _SEVERAL = 2
@@ -141,7 +141,7 @@ def _heads(sheet: Sheet, block: BlockPlan, over: _Under, below: _Under, area: Fr
     """Whether the first row of what may be a table has a heading over each cell of the row below;
     of several levels, over the first of them."""
     columns = slice(over.left + leading_of(block), area.columns.stop)
-    headed, filled = (sheet.filled[one.top, columns] for one in (over, below))
+    headed, filled = (sheet.filled[under.top, columns] for under in (over, below))
     if not filled.any():
         return bool(headed.any())
     return bool(headed[filled].all() if block.depth == 1 else headed[int(filled.argmax())])

@@ -34,9 +34,9 @@ def captions_of(sheet: Sheet, block: BlockPlan) -> list[Caption]:
     if not block.caption:
         return []
     return [
-        Caption(row, column, text, one.match(text) or {}, one.other_match(text))
+        Caption(row, column, text, pattern.match(text) or {}, pattern.other_match(text))
         for row, column, text in sheet.texts()
-        if (one := matching(block.caption, text)) is not None
+        if (pattern := matching(block.caption, text)) is not None
     ]
 
 
@@ -45,22 +45,25 @@ def whole(sheet: Sheet) -> Frame:
     return Frame(range(sheet.height), range(sheet.width))
 
 
-def below(sheet: Sheet, caption: Caption, others: Sequence[Spot]) -> Frame:
+def below(sheet: Sheet, caption: Caption, other_pairs: Sequence[Spot]) -> Frame:
     """Where the table of a caption may stand: from its row to the next caption below, from its
-    column to the next caption in its row. `others` are all captions of the sheet."""
+    column to the next caption in its row. `other_pairs` are all captions of the sheet."""
     row, column = caption.spot
-    right = _right_of(sheet, caption.spot, others)
+    right = _right_of(sheet, caption.spot, other_pairs)
     # The first of a row may stand over the middle of its table, further ones begin theirs.
-    left = column if any(at < column for other, at in others if other == row) else 0
+    left = column if any(index < column for count, index in other_pairs if count == row) else 0
     # Only captions over some of the same columns end it: a table beside it may have others below.
     lower = (
         spot[0]
-        for spot in others
-        if spot[0] > row and spot[1] < right and _right_of(sheet, spot, others) > left
+        for spot in other_pairs
+        if spot[0] > row and spot[1] < right and _right_of(sheet, spot, other_pairs) > left
     )
     return Frame(range(row, min(lower, default=sheet.height)), range(left, right))
 
 
-def _right_of(sheet: Sheet, spot: Spot, others: Sequence[Spot]) -> int:
+def _right_of(sheet: Sheet, spot: Spot, other_pairs: Sequence[Spot]) -> int:
     """The column of the next caption in the row of one; past the sheet if there is none."""
-    return min((at for row, at in others if row == spot[0] and at > spot[1]), default=sheet.width)
+    return min(
+        (index for row, index in other_pairs if row == spot[0] and index > spot[1]),
+        default=sheet.width,
+    )

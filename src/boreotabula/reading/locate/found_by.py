@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from boreotabula.findings.finding import WHOLE, Telling
+from boreotabula.findings.finding import WHOLE, ScopedFinding
 from boreotabula.findings.tables import COLUMNS_BESIDE_CROSS_TAB, FOUND_BY_MISSING
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.locate.by_position import by_levels, nothing_there
@@ -25,20 +25,23 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     the heading row or below it, down to the first blank row.
     """
     places: list[Place] = []
-    told: list[Telling] = []
+    scoped_findings: list[ScopedFinding] = []
     best: set[str] = set()
     for row in area.rows:
-        met: dict[str, int] = {}
+        numbers: dict[str, int] = {}
         floor = area.columns.start
         for column, text in _texts_in(sheet, row, area.columns):
-            name = next((one.text for one in block.found_by if one.match(text) is not None), None)
+            name = next(
+                (pattern.text for pattern in block.found_by if pattern.match(text) is not None),
+                None,
+            )
             if name is None:
                 continue
-            met.setdefault(name, column)
-            best = max(best, set(met), key=len)
-            if len(met) < len(block.found_by):
+            numbers.setdefault(name, column)
+            best = max(best, set(numbers), key=len)
+            if len(numbers) < len(block.found_by):
                 continue
-            first, met = min(met.values()), {}
+            first, numbers = min(numbers.values()), {}
             rows = range(row, area.rows.stop)
             left = _left_edge(sheet, block, rows, first, floor)
             again = floor > area.columns.start and _goes_on(sheet, block, rows, floor, first, left)
@@ -48,10 +51,12 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
                 continue
             start = left + len(block.columns)
             if first < start:
-                told.append(_over_leading(sheet, block, row, first, left))
+                scoped_findings.append(_over_leading(sheet, block, row, first, left))
                 continue
             # Rows of the table above must not be taken for heading levels of this one.
-            over = [one.bottom + 1 for one in places if one.bottom < row and one.left <= first]
+            over = [
+                place.bottom + 1 for place in places if place.bottom < row and place.left <= first
+            ]
             free = max([*over, area.rows.start])
             columns = range(start, area.columns.stop)
             # Rows that are passed over may stand below the one that holds the texts.
@@ -59,14 +64,14 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
             lowest = last_heading_row(sheet, row, area.rows.stop, leading, passed)
             rows = range(free, lowest + 1)
             refused = refused_rows(sheet, block, rows, leading, columns)
-            kept = [at for at in rows if at not in refused]
+            kept = [row for row in rows if row not in refused]
             levels = levels_up(sheet, block, kept, row, columns)
             place = replace(by_levels(sheet, block, levels, row, left, area), refused=refused)
             places.append(place)
-    if not places and not told:
-        marks, there = (one.text for one in block.found_by), ", ".join(sorted(best))
-        told.append(nothing_there(block, FOUND_BY_MISSING, marks=marks, there=there))
-    return places, told
+    if not places and not scoped_findings:
+        marks, there = (pattern.text for pattern in block.found_by), ", ".join(sorted(best))
+        scoped_findings.append(nothing_there(block, FOUND_BY_MISSING, marks=marks, there=there))
+    return places, scoped_findings
 
 
 def _goes_on(
@@ -86,8 +91,8 @@ def _goes_on(
 
 def _texts_in(sheet: Sheet, row: int, columns: range) -> Iterator[tuple[int, str]]:
     """Column and text of the filled cells of a row, numbers and dates as they are shown."""
-    for at in np.flatnonzero(sheet.filled[row, columns.start : columns.stop]).tolist():
-        yield at + columns.start, cell_text(sheet.rows[row][at + columns.start])
+    for column in np.flatnonzero(sheet.filled[row, columns.start : columns.stop]).tolist():
+        yield column + columns.start, cell_text(sheet.rows[row][column + columns.start])
 
 
 def _left_edge(sheet: Sheet, block: BlockPlan, rows: range, first: int, floor: int) -> int:
@@ -112,7 +117,7 @@ def _end_of_rows(sheet: Sheet, rows: range, floor: int) -> int:
     return rows.start + (filled.index(False) if False in filled else len(rows))
 
 
-def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: int) -> Telling:
+def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: int) -> ScopedFinding:
     """A heading of the cross-tab stands over a column that `columns` names."""
     heading, where = cell_text(sheet.rows[row][first]), sheet.address(row, first)
     finding = COLUMNS_BESIDE_CROSS_TAB(
@@ -122,4 +127,4 @@ def _over_leading(sheet: Sheet, block: BlockPlan, row: int, first: int, left: in
         named=len(block.columns),
         there=first - left,
     )
-    return Telling(finding, WHOLE, WHOLE)
+    return ScopedFinding(finding, WHOLE, WHOLE)

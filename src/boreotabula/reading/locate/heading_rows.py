@@ -47,15 +47,17 @@ def heading_rows(
     if block.across and block.depth > 1:
         above = range(area.rows.start, lowest + 1)
         refused = refused_rows(sheet, block, above, leading, columns)
-    found = _first_and_last(sheet, spots, marks, block, area, before, refused)
-    floor = found.top
+    first_and_last = _first_and_last(sheet, spots, marks, block, area, before, refused)
+    floor = first_and_last.top
     while floor > area.rows.start and not (
         before and (floor - 1 <= before.bottom or is_row_of(sheet, block, before, floor - 1))
     ):
         floor -= 1
-    rows = [row for row in range(floor, found.bottom + 1) if row not in refused]
-    levels = levels_up(sheet, block, rows, found.top, columns)
-    return replace(found, top=min([found.top, *levels]), levels=levels, refused=refused)
+    rows = [row for row in range(floor, first_and_last.bottom + 1) if row not in refused]
+    levels = levels_up(sheet, block, rows, first_and_last.top, columns)
+    return replace(
+        first_and_last, top=min([first_and_last.top, *levels]), levels=levels, refused=refused
+    )
 
 
 def _first_and_last(
@@ -119,9 +121,9 @@ def _spanned(sheet: Sheet, block: BlockPlan, rows: range, right: int) -> int:
 
 def _doubtful_rows(sheet: Sheet, top: int, bottom: int, wanting: int, right: int) -> HeadingRows:
     """Heading rows could lie above or below: the fuller row is the lowest level; said aloud."""
-    here = _count_right(sheet, bottom, right)
+    position = _count_right(sheet, bottom, right)
     # The lowest level has a heading over each column, upper ones over groups of them.
-    goes_down = _count_right(sheet, bottom + 1, right) > here
+    goes_down = _count_right(sheet, bottom + 1, right) > position
     rows = (top, bottom + wanting) if goes_down else (max(top - wanting, 0), bottom)
     finding = HEADING_ROWS_DOUBTFUL(
         sheet.address(rows[0], right),
@@ -174,15 +176,15 @@ def is_row_of(sheet: Sheet, block: BlockPlan, place: Place, row: int) -> bool:
     if row < first:
         return False
     columns = range(place.left, place.limit)
-    filled = [at for at in columns if sheet.rows[row][at] != ""]
-    figures = {at for at in filled if is_figure(sheet, sheet.rows[row][at])}
+    filled = [column for column in columns if sheet.rows[row][column] != ""]
+    figures = {column for column in filled if is_figure(sheet, sheet.rows[row][column])}
     # Figures alone count as well: the stub cells of many forms are carried down.
-    named = any(at in filled for at in place.marks.values())
-    valued = block.is_list or any(at > place.last_mark for at in filled)
-    like = not any(names_stamp(sheet.rows[row][at], block) for at in filled) and all(
-        is_figure(sheet, sheet.rows[first][at]) == (at in figures)
-        for at in filled
-        if sheet.rows[first][at] != ""
+    named = any(mark in filled for mark in place.marks.values())
+    valued = block.is_list or any(index > place.last_mark for index in filled)
+    like = not any(names_stamp(sheet.rows[row][column], block) for column in filled) and all(
+        is_figure(sheet, sheet.rows[first][column]) == (column in figures)
+        for column in filled
+        if sheet.rows[first][column] != ""
     )
     return bool(filled) and like and valued and (named or len(figures) == len(filled))
 
@@ -191,7 +193,11 @@ def names_stamp(cell: Cell, block: BlockPlan) -> bool:
     """Whether a cell is the label of a stamp, by itself or with its value behind a colon."""
     if not isinstance(cell, str):
         return False
-    label = cell[: min((at for sign in ":：" if (at := cell.find(sign)) >= 0), default=len(cell))]
+    label = cell[
+        : min((index for sign in ":：" if (index := cell.find(sign)) >= 0), default=len(cell))
+    ]
     return cell.rstrip().endswith((":", "：")) or any(
-        one.match(text) is not None for one in block.stamp_labels for text in (cell, label)
+        stamp_label.match(text) is not None
+        for stamp_label in block.stamp_labels
+        for text in (cell, label)
     )

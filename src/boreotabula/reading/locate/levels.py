@@ -45,34 +45,34 @@ def levels_up(
     if not block.across or not any(_begin(sheet, row, columns) for row in sure):
         return tuple(rows[max(len(rows) - block.depth, 0) :])
     columns = _run_of(sheet, bottom, columns) if not block.gaps else columns
-    found: list[int] = []
-    at = len(rows) - 1
+    numbers: list[int] = []
+    index = len(rows) - 1
     for level in reversed(block.levels):
         if level != PASSED:
-            at = next(_begins_up(sheet, rows, at, top, columns), at)
-        if at < 0:
+            index = next(_begins_up(sheet, rows, index, top, columns), index)
+        if index < 0:
             break
-        found.append(rows[at])
-        at -= 1
-    return tuple(reversed(found))
+        numbers.append(rows[index])
+        index -= 1
+    return tuple(reversed(numbers))
 
 
 def _begins_up(
-    sheet: Sheet, rows: Sequence[int], at: int, top: int, columns: range
+    sheet: Sheet, rows: Sequence[int], index: int, top: int, columns: range
 ) -> Iterator[int]:
     """The places among `rows`, from one upwards, that could be the next level, the nearest
     first."""
-    while at >= 0 and rows[at] >= top:
-        if _begin(sheet, rows[at], columns):
-            yield at
-        at -= 1
-    if at < 0:
+    while index >= 0 and rows[index] >= top:
+        if _begin(sheet, rows[index], columns):
+            yield index
+        index -= 1
+    if index < 0:
         return
-    if _begin(sheet, rows[at], columns):
-        yield at
+    if _begin(sheet, rows[index], columns):
+        yield index
     # One blank row may set levels apart; what stands further off is a cover.
-    elif at > 0 and _begin(sheet, rows[at - 1], columns) >= _TWO:
-        yield at - 1
+    elif index > 0 and _begin(sheet, rows[index - 1], columns) >= _TWO:
+        yield index - 1
 
 
 def refused_rows(
@@ -132,8 +132,8 @@ def _refusal(
     stub = [sheet.rows[row][column] for column in leading if sheet.rows[row][column] != ""]
     if any(block.names.field_of(cell_text(cell)) is None for cell in stub):
         return Refusal.FILLS_STUB
-    above = (at for at in range(row - 1, max(row - 3, rows.start - 1), -1))
-    nearest = next((at for at in above if _begin(sheet, at, columns)), None)
+    above = (index for index in range(row - 1, max(row - 3, rows.start - 1), -1))
+    nearest = next((index for index in above if _begin(sheet, index, columns)), None)
     if nearest is None:
         return None
     over = [column for column in columns if sheet.rows[nearest][column] != ""]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from boreotabula.findings.finding import Finding, Telling
+from boreotabula.findings.finding import Finding, ScopedFinding
 from boreotabula.findings.places import Refusal
 from boreotabula.findings.tables import STUB_COLUMN_UNHEADED, STUB_HEADING_MISSING
 from boreotabula.reading.locate.captions import Caption
@@ -70,37 +70,37 @@ class Place:
         return max(self.marks.values(), default=self.left - 1)
 
 
-Found = tuple[list[Place], list[Telling]]
+Found = tuple[list[Place], list[ScopedFinding]]
 """The places of a block, and what is missing or doubtful about them."""
 
 
 def bounded(places: Sequence[Place]) -> list[Place]:
     """Places of one sheet, each ending where the next one begins."""
-    return [_bounded(one, places) for one in places]
+    return [_bounded(place, places) for place in places]
 
 
-def same_table(one: Place, other: Place) -> bool:
+def same_table(place: Place, other_place: Place) -> bool:
     """Whether two places have a heading row, and stub columns or the left edge, in common."""
     # Stacked tables share columns, and tables side by side share rows: the same table shares both.
-    rows = one.top <= other.bottom and other.top <= one.bottom
+    rows = place.top <= other_place.bottom and other_place.top <= place.bottom
     # Places without heading rows have a bottom above their top, and overlap nothing.
-    rows = rows or (one.top, one.bottom) == (other.top, other.bottom)
-    shared = set(one.marks.values()) & set(other.marks.values())
-    return rows and (bool(shared) or one.left == other.left)
+    rows = rows or (place.top, place.bottom) == (other_place.top, other_place.bottom)
+    shared = set(place.marks.values()) & set(other_place.marks.values())
+    return rows and (bool(shared) or place.left == other_place.left)
 
 
 def _bounded(place: Place, places: Sequence[Place]) -> Place:
     limit = place.limit
     fixed = place.fixed
-    for other in places:
-        beside = other.top <= place.bottom and place.top <= other.bottom
+    for other_place in places:
+        beside = other_place.top <= place.bottom and place.top <= other_place.bottom
         # Only tables in the same rows bound each other sideways.
-        if other is place or not beside:
+        if other_place is place or not beside:
             continue
-        if other.left > place.last_mark:
+        if other_place.left > place.last_mark:
             # This one ends where the next one to the right begins.
-            limit = min(limit, other.left)
-        elif other.left < place.left:
+            limit = min(limit, other_place.left)
+        elif other_place.left < place.left:
             # The next one to the left keeps its columns: this one does not grow over them.
             fixed = True
     below = [
@@ -118,9 +118,11 @@ def bounded_by_turned(place: Place, turned: Sequence[Place]) -> Place:
     """A place that ends where the next table begins whose headings run down the side; the rows of
     `turned` are the columns of the sheet, and their columns its rows."""
     below = [
-        other.left
-        for other in turned
-        if other.left > place.bottom and other.top < place.limit and place.left < other.end
+        other_place.left
+        for other_place in turned
+        if other_place.left > place.bottom
+        and other_place.top < place.limit
+        and place.left < other_place.end
     ]
     return replace(place, end=min([place.end, *below]))
 
@@ -128,9 +130,11 @@ def bounded_by_turned(place: Place, turned: Sequence[Place]) -> Place:
 def turned_bounded(place: Place, upright: Sequence[Place]) -> Place:
     """The same for a turned place, that ends where the next table begins which is not turned."""
     below = [
-        other.first
-        for other in upright
-        if other.first > place.last_mark and place.top < other.limit and other.left < place.end
+        other_place.first
+        for other_place in upright
+        if other_place.first > place.last_mark
+        and place.top < other_place.limit
+        and other_place.left < place.end
     ]
     return replace(place, limit=min([place.limit, *below]))
 

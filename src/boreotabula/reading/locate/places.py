@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from boreotabula.findings.files import CAPTION_AMBIGUOUS
-from boreotabula.findings.finding import WHOLE, Finding, Spot, Telling
+from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding, Spot
 from boreotabula.findings.tables import CAPTION_NOT_FOUND, TABLES_FOUND
 from boreotabula.findings.wording import captures
 from boreotabula.reading.cells import cell_text
@@ -31,24 +31,24 @@ def find_places(sheet: Sheet, block: BlockPlan, captions: Sequence[Spot] = ()) -
     own = captions_of(sheet, block)
     if not own:
         return [], [_no_caption(block)]
-    found: list[Place] = []
-    tellings: list[Telling] = []
+    result: list[Place] = []
+    scoped_findings: list[ScopedFinding] = []
     for caption in own:
-        tellings += map(Telling, _ambiguous(sheet, caption))
+        scoped_findings += map(ScopedFinding, _ambiguous(sheet, caption))
         places, told = _places_in(sheet, block, below(sheet, caption, captions))
         # What else is below a caption needs one of its own.
-        found += [replace(one, caption=caption) for one in places[:1]]
-        tellings += told
-    return _the_only(sheet, block, found, tellings)
+        result += [replace(place, caption=caption) for place in places[:1]]
+        scoped_findings += told
+    return _the_only(sheet, block, result, scoped_findings)
 
 
 def _ambiguous(sheet: Sheet, caption: Caption) -> Iterator[Finding]:
     """A caption whose parts could be parted in another way as well."""
     if not caption.other:
         return
-    used, other = captures(caption.captured), captures(caption.other)
+    used, other_texts = captures(caption.captured), captures(caption.other)
     where = sheet.address(*caption.spot)
-    yield CAPTION_AMBIGUOUS(where, caption=caption.text, used=used, other=other)
+    yield CAPTION_AMBIGUOUS(where, caption=caption.text, used=used, other=other_texts)
 
 
 def texts_met(sheet: Sheet, block: BlockPlan) -> bool:
@@ -58,10 +58,10 @@ def texts_met(sheet: Sheet, block: BlockPlan) -> bool:
         return True
     if block.found_by:
         shown = {cell_text(cell) for cells in sheet.rows for cell in cells if cell != ""}
-        return any(one.match(text) is not None for one in block.found_by for text in shown)
+        return any(pattern.match(text) is not None for pattern in block.found_by for text in shown)
     wanted = frozenset(block.marks) | frozenset(filter(None, block.columns))
-    known = block.names.fields_in({text for _, _, text in sheet.texts()})
-    return not wanted.isdisjoint(known.values())
+    texts = block.names.fields_in({text for _, _, text in sheet.texts()})
+    return not wanted.isdisjoint(texts.values())
 
 
 def _places_in(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
@@ -83,20 +83,22 @@ def _places_in(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     return only_place(sheet, block, area)
 
 
-def _the_only(sheet: Sheet, block: BlockPlan, places: list[Place], told: list[Telling]) -> Found:
+def _the_only(
+    sheet: Sheet, block: BlockPlan, places: list[Place], scoped_findings: list[ScopedFinding]
+) -> Found:
     """Of several places the first, and a finding for the others, unless the block repeats."""
     if block.repeat or block.named_table or len(places) < 2:
-        return places, told
-    first, second = (sheet.address(max(one.first, 0), one.left) for one in places[:2])
+        return places, scoped_findings
+    first, second = (sheet.address(max(place.first, 0), place.left) for place in places[:2])
     finding = TABLES_FOUND(second, tables=len(places), first=first)
     # What is below the second must not become records of the first.
-    below_it = [one.first for one in places[1:] if one.first > places[0].bottom]
+    below_it = [place.first for place in places[1:] if place.first > places[0].bottom]
     rows = range(max(places[1].first, 0), sheet.height)
     only = replace(places[0], end=min([places[0].end, *below_it]))
-    return [only], [*told, Telling(finding, rows, WHOLE, lapses=True)]
+    return [only], [*scoped_findings, ScopedFinding(finding, rows, WHOLE, lapses=True)]
 
 
-def _no_caption(block: BlockPlan) -> Telling:
-    captions = ", ".join(one.text for one in block.caption)
+def _no_caption(block: BlockPlan) -> ScopedFinding:
+    captions = ", ".join(pattern.text for pattern in block.caption)
     finding = CAPTION_NOT_FOUND(captions=captions)
-    return Telling(finding, WHOLE, WHOLE)
+    return ScopedFinding(finding, WHOLE, WHOLE)

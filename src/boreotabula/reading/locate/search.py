@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from boreotabula.findings.finding import WHOLE, Finding, Spot, Telling
+from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding, Spot
 from boreotabula.findings.tables import (
     BLOCK_FOUND_TWICE,
     BLOCK_NOT_FOUND,
@@ -63,9 +63,9 @@ def only_place(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     depth = max(block.depth, 1)
     windows = list(_windows(list(_hits(sheet, block, area)), depth))
     # Of equal windows the upper one: forms carry their headings above, and copies below.
-    best = max(windows, key=lambda one: (one.rank, -one.row), default=None)
+    best = max(windows, key=lambda window: (window.rank, -window.row), default=None)
     if best is None or not _enough(best, block):
-        return [], [Telling(_not_found(sheet, block, best), WHOLE, WHOLE)]
+        return [], [ScopedFinding(_not_found(sheet, block, best), WHOLE, WHOLE)]
     marks, twice = _columns(best)
     right = max(marks.values())
     # The same heading further right begins a table beside this one: its columns are not ours.
@@ -73,17 +73,17 @@ def only_place(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     rows = heading_rows(sheet, best.spots, marks, block, area)
     part = area if limit is None else Frame(area.rows, range(area.columns.start, limit))
     place = _place(block, marks, rows, part)
-    others = list(_others(windows, best, place))
-    copies = _copies(sheet, block, place, others)
+    other_windows = list(_others(windows, best, place))
+    copies = _copies(sheet, block, place, other_windows)
     # Headings that only come again belong to this table; other ones are a second table.
-    second = [one for one in others if not copies & {hit.row for hit in one.hits}]
-    tops = {one: _top(sheet, one, block, area) for one in second}
+    second = [window for window in other_windows if not copies & {hit.row for hit in window.hits}]
+    tops = {window: _top(sheet, window, block, area) for window in second}
     # What is below the headings of another table must not become records of this one.
-    end = min((top for one, top in tops.items() if one.row > place.bottom), default=place.end)
-    told = [
-        *(Telling(one) for one in (*missing_stubs(sheet, block, place), *rows.doubt)),
+    end = min((top for window, top in tops.items() if window.row > place.bottom), default=place.end)
+    scoped_findings = [
+        *(ScopedFinding(finding) for finding in (*missing_stubs(sheet, block, place), *rows.doubt)),
         *(
-            Telling(
+            ScopedFinding(
                 _heading_twice(sheet, hit, marks, best),
                 range(place.top, sheet.height),
                 range(hit.column, sheet.width),
@@ -94,16 +94,16 @@ def only_place(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
             if hit.column == limit
         ),
         *(
-            Telling(
-                _second_place(sheet, one, best),
+            ScopedFinding(
+                _second_place(sheet, window, best),
                 range(top, sheet.height) if top > place.bottom else range(top, place.top),
                 WHOLE,
                 lapses=True,
             )
-            for one, top in tops.items()
+            for window, top in tops.items()
         ),
     ]
-    return [replace(place, end=end, copies=copies)], told
+    return [replace(place, end=end, copies=copies)], scoped_findings
 
 
 def repeated_places(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
@@ -111,37 +111,43 @@ def repeated_places(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
     depth = max(block.depth, 1)
     windows = list(_windows(list(_hits(sheet, block, area)), depth))
     places: list[Place] = []
-    told: list[Telling] = []
+    scoped_findings: list[ScopedFinding] = []
     for window in windows:
         for part in _side_by_side(window):
             marks, _ = _columns(part)
             columns = set(marks.values())
             taken = any(
-                one.top <= part.row <= one.bottom and columns & set(one.marks.values())
-                for one in places
+                place.top <= part.row <= place.bottom and columns & set(place.marks.values())
+                for place in places
             )
             # A cover row with one of the headings must not begin a table of its own.
             if taken or not _enough(part, block) or not _leads(part, windows):
                 continue
             before = max(
-                (at for at, one in enumerate(places) if columns & set(one.marks.values())),
+                (
+                    index
+                    for index, place in enumerate(places)
+                    if columns & set(place.marks.values())
+                ),
                 default=None,
             )
             # Headings printed again on a new page are no new table: its records go on below them.
             if before is not None and (rows := _continuing(sheet, block, places[before], part)):
-                known = places[before]
-                places[before] = replace(known, copies=known.copies | rows)
+                known_place = places[before]
+                places[before] = replace(known_place, copies=known_place.copies | rows)
                 continue
             # Rows of the table above must not be taken for heading levels of this one.
             above = None if before is None else places[before]
-            found = heading_rows(sheet, part.spots, marks, block, area, above)
-            place = _place(block, marks, found, area)
+            result = heading_rows(sheet, part.spots, marks, block, area, above)
+            place = _place(block, marks, result, area)
             places.append(replace(place, lead=_lead(sheet, block, place, above)))
-            told += map(Telling, (*missing_stubs(sheet, block, place), *found.doubt))
+            scoped_findings += map(
+                ScopedFinding, (*missing_stubs(sheet, block, place), *result.doubt)
+            )
     if not places:
         best = max(windows, key=lambda w: w.rank, default=None)
-        return [], [Telling(_not_found(sheet, block, best), WHOLE, WHOLE)]
-    return places, told
+        return [], [ScopedFinding(_not_found(sheet, block, best), WHOLE, WHOLE)]
+    return places, scoped_findings
 
 
 def _lead(sheet: Sheet, block: BlockPlan, place: Place, above: Place | None) -> int | None:
@@ -188,10 +194,10 @@ def _copies(
     sheet: Sheet, block: BlockPlan, place: Place, windows: Sequence[_Window]
 ) -> frozenset[int]:
     """The rows below a place that repeat its headings."""
-    found: frozenset[int] = frozenset()
-    for one in windows:
-        found |= _continuing(sheet, block, place, one)
-    return found
+    copies: frozenset[int] = frozenset()
+    for window in windows:
+        copies |= _continuing(sheet, block, place, window)
+    return copies
 
 
 def _continuing(sheet: Sheet, block: BlockPlan, place: Place, window: _Window) -> frozenset[int]:
@@ -207,9 +213,11 @@ def _continuing(sheet: Sheet, block: BlockPlan, place: Place, window: _Window) -
     shift = row - _first_marked(sheet, place)
     levels = range(place.top, place.bottom + 1)
     # Compared in normal form: copies are often typed anew, in other case or spacing.
-    whole = all(_forms(sheet, at, place) == _forms(sheet, at + shift, place) for at in levels)
+    whole = all(
+        _forms(sheet, level, place) == _forms(sheet, level + shift, place) for level in levels
+    )
     if whole and not block.repeat:
-        return frozenset(at + shift for at in levels)
+        return frozenset(level + shift for level in levels)
     lowest = max(hit.row for hit in window.hits)
     # Of headings of one level the lowest alone is the whole: that was asked above.
     alone = place.depth > 1 or block.repeat
@@ -243,13 +251,15 @@ def _first_marked(sheet: Sheet, place: Place) -> int:
     """The first heading row of a place that is filled in a column by which it was found."""
     rows = range(place.top, place.bottom + 1)
     columns = place.marks.values()
-    return next((row for row in rows if any(sheet.rows[row][at] != "" for at in columns)), rows[0])
+    return next(
+        (row for row in rows if any(sheet.rows[row][column] != "" for column in columns)), rows[0]
+    )
 
 
 def _repeats_lowest(sheet: Sheet, place: Place, row: int) -> bool:
     """Whether each filled cell of a row is the heading of its column, in the lowest level."""
-    here, lowest = _forms(sheet, row, place), _forms(sheet, place.bottom, place)
-    return any(here) and all(form in ("", head) for form, head in zip(here, lowest, strict=True))
+    texts, lowest = _forms(sheet, row, place), _forms(sheet, place.bottom, place)
+    return any(texts) and all(form in ("", head) for form, head in zip(texts, lowest, strict=True))
 
 
 def _leads(part: _Window, windows: Sequence[_Window]) -> bool:
@@ -257,9 +267,9 @@ def _leads(part: _Window, windows: Sequence[_Window]) -> bool:
     rows = {hit.row for hit in part.hits}
     columns = {hit.column for hit in part.hits}
     return not any(
-        len({hit.field for hit in one.hits if hit.column in columns}) > len(part.fields)
-        for one in windows
-        if one.row > part.row and one.row in rows
+        len({hit.field for hit in window.hits if hit.column in columns}) > len(part.fields)
+        for window in windows
+        if window.row > part.row and window.row in rows
     )
 
 
@@ -267,25 +277,25 @@ def _side_by_side(window: _Window) -> Iterator[_Window]:
     """A window parted where a heading comes again: blocks that stand beside each other."""
     # From left to right, so that headings of one table stay together.
     group: list[_Hit] = []
-    for hit in sorted(window.hits, key=lambda one: (one.column, one.row)):
+    for hit in sorted(window.hits, key=lambda hit: (hit.column, hit.row)):
         if any(one.field == hit.field and one.column != hit.column for one in group):
-            yield _Window(min(one.row for one in group), tuple(group))
+            yield _Window(min(hit.row for hit in group), tuple(group))
             group = []
         group.append(hit)
     if group:
-        yield _Window(min(one.row for one in group), tuple(group))
+        yield _Window(min(hit.row for hit in group), tuple(group))
 
 
 def _hits(sheet: Sheet, block: BlockPlan, area: Frame) -> Iterator[_Hit]:
     names = block.names
     # Each text is looked up once: most of a sheet's texts repeat, and are no headings.
-    known = names.fields_in({text for _, _, text in sheet.texts()})
+    texts = names.fields_in({text for _, _, text in sheet.texts()})
     joined = _last_parts(block) if block.is_list and block.depth > 1 else {}
     for row, column, text in sheet.texts():
         if row not in area.rows or column not in area.columns:
             continue
-        if text in known and known[text] in block.marks:
-            yield _Hit(row, column, known[text])
+        if text in texts and texts[text] in block.marks:
+            yield _Hit(row, column, texts[text])
         elif joined and normal_form(text) in joined:
             # The field is known by several levels as one: those above must be there, too.
             whole = " / ".join((*_texts_above(sheet, row, column, block.depth), text))
@@ -309,7 +319,7 @@ def _texts_above(sheet: Sheet, row: int, column: int, depth: int) -> list[str]:
     for above in range(max(row - depth + 1, 0), row):
         spot = sheet.anchor(above, column)
         cell = sheet.cell(*spot) if spot != (above, column) else ""
-        left = (at for at in range(column, -1, -1) if sheet.rows[above][at] != "")
+        left = (column for column in range(column, -1, -1) if sheet.rows[above][column] != "")
         cell = cell or sheet.rows[above][next(left, column)]
         if cell != "":
             texts.append(cell_text(cell))
@@ -340,13 +350,13 @@ def _others(windows: Sequence[_Window], best: _Window, place: Place) -> Iterator
     """Further places that hold at least half of the headings, and two if there are two."""
     enough = max((len(best.fields) + 1) // 2, min(2, len(best.fields)))
     last = -1
-    for one in windows:
-        final = max(hit.row for hit in one.hits)
+    for window in windows:
+        final = max(hit.row for hit in window.hits)
         # Windows overlap by nature: each begins a row below the one before.
-        apart = one.row > max(place.bottom, last) or last < final < place.top
-        if apart and len(one.fields) >= enough:
+        apart = window.row > max(place.bottom, last) or last < final < place.top
+        if apart and len(window.fields) >= enough:
             last = final
-            yield one
+            yield window
 
 
 def _forms(sheet: Sheet, row: int, place: Place) -> list[str]:
@@ -359,8 +369,8 @@ def _forms(sheet: Sheet, row: int, place: Place) -> list[str]:
 def _not_found(sheet: Sheet, block: BlockPlan, best: _Window | None) -> Finding:
     hits: Iterable[_Hit] = best.hits if best else ()
     kind = BLOCK_NOT_FOUND if block.stub else LIST_NOT_FOUND
-    there = [f"{hit.field} in {sheet.address(hit.row, hit.column)}" for hit in hits]
-    return kind(marks=", ".join(block.marks), there=", ".join(there))
+    existing_texts = [f"{hit.field} in {sheet.address(hit.row, hit.column)}" for hit in hits]
+    return kind(marks=", ".join(block.marks), there=", ".join(existing_texts))
 
 
 def _heading_twice(sheet: Sheet, hit: _Hit, stub: Mapping[str, int], window: _Window) -> Finding:

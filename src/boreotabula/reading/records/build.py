@@ -12,7 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from boreotabula.findings.finding import Finding, Spot, Telling
+from boreotabula.findings.finding import Finding, ScopedFinding, Spot
 from boreotabula.findings.reasons import Reason
 from boreotabula.findings.rows import REQUIRED_VALUE_BLANK
 from boreotabula.findings.totals import CELLS_WITHOUT_VALUE
@@ -80,7 +80,7 @@ class LongRecords:
     sources: Mapping[str, InRows | InSlots]
     """Where the cells of each field are, those from headings apart."""
     misfits: tuple[Misfit, ...] = ()
-    tellings: tuple[Telling, ...] = ()
+    scoped_findings: tuple[ScopedFinding, ...] = ()
     blanked: tuple[Spot, ...] = ()
     """Filled cells that stand for nothing, as the layout says."""
     ways: tuple[WayMet, ...] = ()
@@ -174,7 +174,7 @@ def build_records(
         grid.slot_of,
         build.sources,
         tuple(build.misfits),
-        tuple(build.tellings),
+        tuple(build.scoped_findings),
         tuple(build.blanked),
         tuple(build.ways),
     )
@@ -192,14 +192,14 @@ def _grid(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> _Grid
     masks: list[NDArray[np.bool_]] = []
     blanked: list[Spot] = []
     for field, of_slots in zip(fields, columns.by_value, strict=True):
-        at = np.array([-1 if one is None else one for one in of_slots], np.intp)
+        array = np.array([-1 if index is None else index for index in of_slots], np.intp)
         # Line by line, then column by column: records stand in the order in which they are read.
-        cells = Picked(sheet, rows[every.row_of], at[every.slot_of])
+        cells = Picked(sheet, rows[every.row_of], array[every.slot_of])
         filled = cells.filled
         # What stands for nothing makes no record, as if the cell were blank.
         if plan.form(field).empty:
             blanked += _blank_those_for_nothing(cells, filled, plan.form(field))
-        values[field] = _Values(cells, at)
+        values[field] = _Values(cells, array)
         masks.append(filled)
     # One of several values is enough for a record.
     any_filled = np.logical_or.reduce(masks)
@@ -215,7 +215,7 @@ def _grid(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> _Grid
         every.row_of[kept],
         every.slot_of[kept],
         taken(addresses, kept),
-        {name: _Values(one.cells.take(kept), one.columns) for name, one in values.items()},
+        {name: _Values(value.cells.take(kept), value.columns) for name, value in values.items()},
         tuple(blanked),
     )
 
@@ -224,8 +224,12 @@ def _blank_those_for_nothing(
     cells: Picked, filled: NDArray[np.bool_], form: ValueForm
 ) -> list[Spot]:
     """Have those cells count as blank that stand for nothing; where they are."""
-    places = [at for at in np.flatnonzero(filled).tolist() if stands_for_nothing(cells[at], form)]
-    spots = [(int(cells.rows[at]), int(cells.columns[at])) for at in places]
+    places = [
+        column
+        for column in np.flatnonzero(filled).tolist()
+        if stands_for_nothing(cells[column], form)
+    ]
+    spots = [(int(cells.rows[row]), int(cells.columns[row])) for row in places]
     filled[places] = False
     cells.leave_out(places)
     return spots
@@ -265,21 +269,21 @@ def _first_cells(
     if len(masks) < 2:
         return _addresses(table.records, columns.firsts, sheet.turned)
     firsts = np.array(columns.firsts, np.intp)[every.slot_of]
-    found = np.full(len(firsts), sheet.width)
+    first_cells = np.full(len(firsts), sheet.width)
     for mask, of_slots in zip(masks, columns.by_value, strict=True):
-        at = np.array([sheet.width if one is None else one for one in of_slots], np.intp)
+        values = np.array([sheet.width if index is None else index for index in of_slots], np.intp)
         # Of several values the leftmost filled one stands for the record.
-        found = np.minimum(found, np.where(mask, at[every.slot_of], sheet.width))
+        first_cells = np.minimum(first_cells, np.where(mask, values[every.slot_of], sheet.width))
     rows = table.record_rows[every.row_of]
-    return addresses_of(sheet, rows, np.where(found < sheet.width, found, firsts))
+    return addresses_of(sheet, rows, np.where(first_cells < sheet.width, first_cells, firsts))
 
 
 @lru_cache(maxsize=64)
 def _addresses(rows: tuple[int, ...], columns: tuple[int, ...], turned: bool) -> pa.Array:
     """Addresses of every place; tabs of one form share them, so they are kept."""
     every = _every(len(rows), len(columns))
-    at = np.array(rows, np.intp)[every.row_of], np.array(columns, np.intp)[every.slot_of]
-    return _written(*at, turned=turned)
+    groups = np.array(rows, np.intp)[every.row_of], np.array(columns, np.intp)[every.slot_of]
+    return _written(*groups, turned=turned)
 
 
 def addresses_of(
@@ -296,10 +300,10 @@ def _written(
     if turned:
         rows, columns = columns, rows
     # Letters are made once for each column, not once for each cell.
-    different, at = np.unique(columns, return_inverse=True)
+    different, values = np.unique(columns, return_inverse=True)
     letters = pa.array(list(map(column_letters, different.tolist())), pa.string())
     numbers = pa.array(rows + 1, pa.int64()).cast(pa.string())
-    texts = pc.binary_join_element_wise(letters.take(pa.array(at)), numbers, "")
+    texts = pc.binary_join_element_wise(letters.take(pa.array(values)), numbers, "")
     return pa.DictionaryArray.from_arrays(pa.array(np.arange(len(rows), dtype=np.int32)), texts)
 
 
@@ -315,7 +319,7 @@ class _Builder:
         self.arrays: dict[str, pa.Array] = {}
         self.sources: dict[str, InRows | InSlots] = {}
         self.misfits: list[Misfit] = []
-        self.tellings: list[Telling] = []
+        self.scoped_findings: list[ScopedFinding] = []
         self.blanked: list[Spot] = list(grid.blanked)
         self.ways: list[WayMet] = []
 
@@ -341,24 +345,27 @@ class _Builder:
         form = self.plan.form(field)
         if not form.factors:
             return [(form, values.cells)], None
-        forms = [form_under(form, columns.heading_of(int(at))) for at in values.columns]
+        forms = [form_under(form, columns.heading_of(int(column))) for column in values.columns]
         different = list(dict.fromkeys(forms))
         if len(different) == 1:
             return [(different[0], values.cells)], None
-        which = np.array([different.index(one) for one in forms], np.intp)[self.grid.slot_of]
+        which = np.array([different.index(form) for form in forms], np.intp)[self.grid.slot_of]
         places = [np.flatnonzero(which == number) for number in range(len(different))]
-        parts = [(one, values.cells.take(at)) for one, at in zip(different, places, strict=True)]
+        parts = [
+            (value_form, values.cells.take(place))
+            for value_form, place in zip(different, places, strict=True)
+        ]
         return parts, np.argsort(np.concatenate(places), kind="stable")
 
     def headings(self, field: str, heads: LevelHeads, row: int, columns: Columns) -> None:
         """A field that the headings of one level fill."""
         form = self.plan.form(field)
         if not heads.done.unremarkable:
-            told = heading_findings(self.sheet, heads, row, columns, form, field)
-            self.tellings += map(Telling, told)
-            for day_first, at in heads.done.ways:
-                where = self.sheet.address(row, columns.slots[at].first)
-                text = cell_text(heads.labels[at])
+            findings = heading_findings(self.sheet, heads, row, columns, form, field)
+            self.scoped_findings += map(ScopedFinding, findings)
+            for day_first, index in heads.done.ways:
+                where = self.sheet.address(row, columns.slots[index].first)
+                text = cell_text(heads.labels[index])
                 self.ways.append(WayMet(field, day_first, text, str(where)))
         self.arrays[field] = taken(heads.done.values, self.grid.slot_of)
 
@@ -379,8 +386,8 @@ class _Builder:
         """A field that has one cell for each row, and where each of them is."""
         done = convert(cells, form_under(self.plan.form(field), heading))
         # In a list rows and records are the same: nothing is to be taken.
-        each = not self.grid.values and self.grid.whole
-        self.arrays[field] = done.values if each else taken(done.values, self.grid.row_of)
+        flag = not self.grid.values and self.grid.whole
+        self.arrays[field] = done.values if flag else taken(done.values, self.grid.row_of)
         # Where the cells are is kept, so that roles can be booked from the records.
         self.sources[field] = InRows(rows, columns)
         if not done.unremarkable:
@@ -389,7 +396,7 @@ class _Builder:
             # What stands for nothing must not count as a cell that failed.
             filled[blanked] = False
             self._tell(done, cells, rows, columns, filled, field)
-            self.blanked += [(int(rows[at]), int(columns[at])) for at in blanked]
+            self.blanked += [(int(rows[column]), int(columns[column])) for column in blanked]
         if field in self.plan.required:
             self._tell_blank(field, cells, rows, columns)
 
@@ -398,12 +405,12 @@ class _Builder:
     ) -> None:
         """The blank cells of a field that every record must have."""
         held = self.grid.held
-        blank = [at for at, cell in enumerate(cells) if cell == "" and held[at]]
+        blank = [index for index, cell in enumerate(cells) if cell == "" and held[index]]
         # A column that is blank throughout is told as a missing field.
         if blank and len(blank) < len(cells):
             where = self.sheet.address(int(rows[blank[0]]), int(columns[blank[0]]))
             finding = REQUIRED_VALUE_BLANK(where, field=field, more=len(blank) - 1)
-            self.tellings.append(Telling(finding))
+            self.scoped_findings.append(ScopedFinding(finding))
 
     def unheld(self, column: int) -> None:
         """The cells of a column beside the values in rows that hold no value: no record can hold
@@ -414,7 +421,7 @@ class _Builder:
             text = cell_text(self.sheet.rows[spots[0][0]][column])
             where = self.sheet.address(*spots[0])
             finding = CELLS_WITHOUT_VALUE(where, cells=len(spots), text=text)
-            self.tellings.append(Telling(finding, spots=spots, lapses=True))
+            self.scoped_findings.append(ScopedFinding(finding, spots=spots, lapses=True))
 
     def _tell(
         self,
@@ -428,22 +435,24 @@ class _Builder:
         """One finding for each misfit, or for the column if all of its cells fail alike."""
         form = self.plan.form(field)
 
-        def spot(at: int) -> Spot:
-            return int(rows[at]), max(int(columns[at]), 0)
+        def spot(column: int) -> Spot:
+            return int(rows[column]), max(int(columns[column]), 0)
 
         self.ways += [
-            WayMet(field, day_first, cell_text(cells[at]), str(self.sheet.address(*spot(at))))
-            for day_first, at in done.ways
+            WayMet(
+                field, day_first, cell_text(cells[column]), str(self.sheet.address(*spot(column)))
+            )
+            for day_first, column in done.ways
         ]
         # Each is unplaced with its own reason, whether or not it gets a finding of its own.
-        misfits = [Misfit(*spot(at), cells[at], reason) for at, reason in done.failures]
+        misfits = [Misfit(*spot(column), cells[column], reason) for column, reason in done.failures]
         self.misfits += misfits
         # A doubt that was settled left values: there is nothing unplaced.
         doubtful = set(done.doubt.places) if done.doubt and not done.doubt.settled else set()
         single: dict[int, list[Misfit]] = {}
-        for one, (at, _) in zip(misfits, done.failures, strict=True):
+        for one, (index, _) in zip(misfits, done.failures, strict=True):
             # Those of a doubt share one cause, and one finding.
-            if at not in doubtful:
+            if index not in doubtful:
                 single.setdefault(one.column, []).append(one)
         for column, alike in single.items():
             # Several kinds of faults in one column have several causes.
@@ -451,18 +460,21 @@ class _Builder:
             number = int(np.count_nonzero(filled & (columns == column)))
             # A whole column that fails alike is one cause: the wrong column, most likely.
             if len(alike) == number > 1 and len(reasons) == 1:
-                told = _whole_column(self.sheet, alike, field, form)
+                finding = _whole_column(self.sheet, alike, field, form)
                 spots = [(misfit.row, misfit.column) for misfit in alike]
-                self.tellings.append(Telling(told, spots=spots))
+                self.scoped_findings.append(ScopedFinding(finding, spots=spots))
             else:  # a cell that is carried down fails for each of its rows
-                self.tellings += [
-                    Telling(_one_cell(self.sheet, one, field, form), spots=[(one.row, one.column)])
-                    for one in dict.fromkeys(alike)
+                self.scoped_findings += [
+                    ScopedFinding(
+                        _one_cell(self.sheet, misfit, field, form),
+                        spots=[(misfit.row, misfit.column)],
+                    )
+                    for misfit in dict.fromkeys(alike)
                 ]
-        where = lambda at: self.sheet.address(*spot(at))  # noqa: E731
-        self.tellings += [
-            Telling(one, spots=[spot(at) for at in doubtful])
-            for one in about_values(done, cells, where, field, form)
+        where = lambda value: self.sheet.address(*spot(value))  # noqa: E731
+        self.scoped_findings += [
+            ScopedFinding(about_value, spots=[spot(position) for position in doubtful])
+            for about_value in about_values(done, cells, where, field, form)
         ]
 
 
@@ -474,7 +486,7 @@ def _one_cell(sheet: Sheet, misfit: Misfit, field: str, form: ValueForm) -> Find
 def _whole_column(sheet: Sheet, misfits: Sequence[Misfit], field: str, form: ValueForm) -> Finding:
     first = misfits[0]
     return column_not_converted(
-        [one.cell for one in misfits],
+        [misfit.cell for misfit in misfits],
         sheet.column_called(first.column),
         sheet.address(first.row, first.column),
         field,

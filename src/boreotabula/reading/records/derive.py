@@ -33,13 +33,13 @@ def completed(
         if not any(month is not None and month.year == NO_YEAR for month in months):
             continue
         years = _years(batch, year_field)
-        for at, month in enumerate(months):
+        for index, month in enumerate(months):
             if month is not None and month.year == NO_YEAR:
-                year = years[at]
-                months[at] = None if year is None else month.replace(year=year)
+                year = years[index]
+                months[index] = None if year is None else month.replace(year=year)
                 if year is None:
                     # Rather empty, and told, than in a year that somebody guessed.
-                    lacking.setdefault(field, []).append(at)
+                    lacking.setdefault(field, []).append(index)
         batch = _replaced(batch, field, as_array(months, plan.form(field)))
     return batch, lacking
 
@@ -83,8 +83,8 @@ def with_parts(batch: pa.RecordBatch, plan: Plan) -> pa.RecordBatch:
 
 
 def _replaced(batch: pa.RecordBatch, field: str, values: pa.Array) -> pa.RecordBatch:
-    at = batch.schema.get_field_index(field)
-    columns = [*batch.columns[:at], values, *batch.columns[at + 1 :]]
+    value = batch.schema.get_field_index(field)
+    columns = [*batch.columns[:value], values, *batch.columns[value + 1 :]]
     return pa.RecordBatch.from_arrays(columns, schema=batch.schema)
 
 

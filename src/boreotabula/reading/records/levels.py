@@ -51,7 +51,7 @@ def level_headings(
     sheet: Sheet, place: Place, columns: Columns, slot_of: NDArray[np.int32], plan: Plan
 ) -> list[LevelHeading]:
     """The different headings of each level of a block."""
-    found: list[LevelHeading] = []
+    result: list[LevelHeading] = []
     of_slot = np.bincount(slot_of, minlength=len(columns.slots))
     for level, field in enumerate(columns.block.across):
         texts, which, firsts = _different(columns, level, plan.form(field))
@@ -59,12 +59,12 @@ def level_headings(
             level_row(place.levels, columns.block, level) if place.levels else max(place.bottom, 0)
         )
         counts = np.bincount(which, of_slot, minlength=len(texts)).astype(np.int64).tolist()
-        found += [
+        result += [
             LevelHeading(field, text, sheet.address(row, column), records)
             for text, column, records in zip(texts, firsts, counts, strict=True)
             if text
         ]
-    return found
+    return result
 
 
 @lru_cache(maxsize=512)
@@ -75,8 +75,8 @@ def _different(
     heads = level_heads(columns, level, form)
     # What the records hold: other spellings that the layout knows are none here.
     values = heads.done.values.to_pylist() if form.kind == "text" else heads.labels
-    texts = [cell_text("" if one is None else one) for one in values]
-    numbers = {text: at for at, text in enumerate(dict.fromkeys(texts))}
+    texts = [cell_text("" if value is None else value) for value in values]
+    numbers = {text: index for index, text in enumerate(dict.fromkeys(texts))}
     which = np.array([numbers[text] for text in texts], np.intp)
     firsts = [columns.slots[texts.index(text)].first for text in numbers]
     return tuple(numbers), which, tuple(firsts)
@@ -85,20 +85,20 @@ def _different(
 def heading_findings(
     sheet: Sheet, heads: LevelHeads, row: int, columns: Columns, form: ValueForm, field: str
 ) -> list[Finding]:
-    def where(at: int) -> Address:
-        return sheet.address(row, columns.slots[at].first)
+    def where(index: int) -> Address:
+        return sheet.address(row, columns.slots[index].first)
 
     failed = [
         HEADING_NOT_CONVERTED(
-            where(at),
+            where(index),
             field=field,
             cause=f"{field}: {reason}",
-            heading=cell_text(heads.labels[at]),
+            heading=cell_text(heads.labels[index]),
             noun=form.noun,
             type=form.kind,
             why=reason.shown,
             remedy=reason.remedy,
         )
-        for at, reason in heads.done.failures
+        for index, reason in heads.done.failures
     ]
     return failed + about_values(heads.done, heads.labels, where, field, form)

@@ -18,13 +18,13 @@ from boreotabula.reading.values.form import PLAIN_TEXT, TEXT
 
 
 @lru_cache(maxsize=64)
-def record_schema(plan: Plan, table: str, more: frozenset[str] = frozenset()) -> pa.Schema:
+def record_schema(plan: Plan, table: str, more_texts: frozenset[str] = frozenset()) -> pa.Schema:
     """The columns of an output table: fields in the layout's order, then where a record is from.
 
-    `more` are the open fields that it has, too. Each field carries its type in the layout as
+    `more_texts` are the open fields that it has, too. Each field carries its type in the layout as
     metadata `field_type`, since Arrow has no months, and its first `unit`.
     """
-    names = [name for name in plan.fields if name in plan.tables[table] or name in more]
+    names = [name for name in plan.fields if name in plan.tables[table] or name in more_texts]
     return pa.schema([_column(plan, name) for name in (*names, *PROVENANCE)])
 
 
@@ -50,7 +50,7 @@ def one_batch(batches: Sequence[pa.RecordBatch], plan: Plan, table: str) -> pa.R
         return batches[0]
     if not batches:
         schema = record_schema(plan, table)
-        return pa.RecordBatch.from_arrays([blank(one.type, 0) for one in schema], schema=schema)
+        return pa.RecordBatch.from_arrays([blank(value.type, 0) for value in schema], schema=schema)
     whole = as_one(batches, plan, table).unify_dictionaries().combine_chunks()
     return whole.to_batches()[0] if whole.num_rows else batches[0]
 
@@ -59,10 +59,10 @@ def as_one(
     batches: Sequence[pa.RecordBatch],
     plan: Plan,
     table: str,
-    more: frozenset[str] = frozenset(),
+    more_texts: frozenset[str] = frozenset(),
 ) -> pa.Table:
     """Batches as one table. Those that have columns besides the schema's lend them to all, and so
-    do the open fields `more`.
+    do the open fields `more_texts`.
 
     Unknown headings that differ only in their spelling make one column, named as it was met first.
     """
@@ -75,13 +75,13 @@ def as_one(
         if name not in plan.fields:
             # Two spellings of one heading must not make two columns, each half filled.
             spelt.setdefault(normal_form(name), name)
-    open_ = frozenset(name for name in added if name in plan.fields) | more
+    open_ = frozenset(name for name in added if name in plan.fields) | more_texts
     # The usual case, where nothing needs to be looked for batch by batch.
-    if not added and not more:
+    if not added and not more_texts:
         return pa.Table.from_batches(batches, fixed)
     known = record_schema(plan, table, open_)
-    at = len(known) - len(PROVENANCE)
-    columns = [*known][:at] + [_column(plan, name) for name in spelt.values()] + [*known][at:]
+    index = len(known) - len(PROVENANCE)
+    columns = [*known][:index] + [_column(plan, name) for name in spelt.values()] + [*known][index:]
     schema = pa.schema(columns)
     return pa.Table.from_batches([_with_all(batch, schema, spelt) for batch in batches], schema)
 
@@ -91,8 +91,8 @@ def _with_all(batch: pa.RecordBatch, schema: pa.Schema, spelt: Mapping[str, str]
     own |= {name: name for name in batch.schema.names if name in schema.names}
     columns = [
         # A tab without the column has records all the same: empty there.
-        batch.column(own[one.name]) if one.name in own else blank(one.type, batch.num_rows)
-        for one in schema
+        batch.column(own[value.name]) if value.name in own else blank(value.type, batch.num_rows)
+        for value in schema
     ]
     return pa.RecordBatch.from_arrays(columns, schema=schema)
 
@@ -125,17 +125,21 @@ def records_of(
             columns.append(constant(stamped[column.name], form, length))
         else:
             columns.append(blank(column.type, length))
-    known = pa.RecordBatch.from_arrays(columns, schema=schema)
-    more = [name for name in arrays if name not in plan.fields and name not in PROVENANCE]
-    return with_columns(known, {name: arrays[name] for name in more}) if more else known
+    from_arrays = pa.RecordBatch.from_arrays(columns, schema=schema)
+    more_texts = [name for name in arrays if name not in plan.fields and name not in PROVENANCE]
+    return (
+        with_columns(from_arrays, {name: arrays[name] for name in more_texts})
+        if more_texts
+        else from_arrays
+    )
 
 
-def with_columns(batch: pa.RecordBatch, more: Mapping[str, pa.Array]) -> pa.RecordBatch:
+def with_columns(batch: pa.RecordBatch, values: Mapping[str, pa.Array]) -> pa.RecordBatch:
     """A batch with further text columns, before those that say where a record is from."""
-    at = batch.num_columns - len(PROVENANCE)
-    fields = [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in more]
-    schema = [*batch.schema][:at] + fields + [*batch.schema][at:]
-    columns = [*batch.columns[:at], *more.values(), *batch.columns[at:]]
+    value = batch.num_columns - len(PROVENANCE)
+    fields = [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in values]
+    schema = [*batch.schema][:value] + fields + [*batch.schema][value:]
+    columns = [*batch.columns[:value], *values.values(), *batch.columns[value:]]
     return pa.RecordBatch.from_arrays(columns, schema=pa.schema(schema))
 
 

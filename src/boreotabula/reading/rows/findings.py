@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from boreotabula.findings.finding import Finding, Telling
+from boreotabula.findings.finding import Finding, ScopedFinding
 from boreotabula.findings.kind import FindingKind
 from boreotabula.findings.rows import (
     GROUP_DOUBTFUL,
@@ -49,7 +49,7 @@ from boreotabula.sheets.sheet import Cell, Sheet
 
 def about_lines(
     sheet: Sheet, place: Place, columns: Columns, table: TableRows
-) -> Iterator[Telling]:
+) -> Iterator[ScopedFinding]:
     """All that is to be said once the rows are told apart and stub cells carried down."""
     within = range(columns.left, columns.right)
     for kind, about in (
@@ -59,46 +59,55 @@ def about_lines(
         (RowKind.HEADINGS_AGAIN, _headings_again),
     ):
         if rows := table.of(kind):
-            yield Telling(about(sheet, columns, rows), rows, within)
+            yield ScopedFinding(about(sheet, columns, rows), rows, within)
     if not place.depth and (rows := table.of(RowKind.HEADING)):
-        yield Telling(_heading_row(sheet, columns, rows[0]))
+        yield ScopedFinding(_heading_row(sheet, columns, rows[0]))
     yield from _without_values(sheet, columns, table)
-    yield from map(Telling, _groupless(sheet, columns, table))
+    yield from map(ScopedFinding, _groupless(sheet, columns, table))
     yield from _groups_doubtful(sheet, columns, table)
     # Only a pattern ends a table early: else there is nothing below it to be lost.
     if table.ended and not columns.block.leave_below:
         yield from _below_end(sheet, place, columns, table)
     # Then a rule is likelier to blame than the sheet.
     if not table.records:
-        yield from map(Telling, _all_left_out(sheet, columns, table))
+        yield from map(ScopedFinding, _all_left_out(sheet, columns, table))
     else:
         if columns.block.is_list:
-            yield from map(Telling, _nearly_blank(sheet, columns, table))
-        yield from map(Telling, _blank_stubs(sheet, columns, table))
-    yield from map(Telling, _likely_totals(sheet, columns, table))
+            yield from map(ScopedFinding, _nearly_blank(sheet, columns, table))
+        yield from map(ScopedFinding, _blank_stubs(sheet, columns, table))
+    yield from map(ScopedFinding, _likely_totals(sheet, columns, table))
 
 
 def _first_filled(sheet: Sheet, row: int, columns: Sequence[int]) -> int:
-    return next((at for at in columns if sheet.rows[row][at] != ""), columns[0])
+    return next((column for column in columns if sheet.rows[row][column] != ""), columns[0])
 
 
 def _heading_row(sheet: Sheet, columns: Columns, row: int) -> Finding:
     """A row of headings where the layout says that there is none."""
-    fields = {one.column: one.field for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)}
-    known = {at: columns.block.names.field_of(cell_text(sheet.rows[row][at])) for at in fields}
-    wrong = [at for at, field in known.items() if field is not None and field != fields[at]]
+    fields = {
+        column.column: column.field for column in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+    }
+    texts_by_number = {
+        column: columns.block.names.field_of(cell_text(sheet.rows[row][column]))
+        for column in fields
+    }
+    wrong = [
+        index
+        for index, field in texts_by_number.items()
+        if field is not None and field != fields[index]
+    ]
     column = wrong[0] if wrong else _first_filled(sheet, row, list(fields))
     text = cell_text(sheet.rows[row][column])
     where, called = sheet.address(row, column), sheet.row_called(row)
     if wrong:
         return ROW_CONTRADICTS(
-            where, field=fields[column], row=called, heading=text, known=known[column]
+            where, field=fields[column], row=called, heading=text, known=texts_by_number[column]
         )
     return HEADING_ROW_MET(where, row=called, text=text)
 
 
 def _nameless(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    every = [one.column for one in columns.every if one.kind is not ColumnKind.STUB]
+    every = [column.column for column in columns.every if column.kind is not ColumnKind.STUB]
     carries = columns.block.carry_down
     kind = NOTHING_TO_CARRY if carries else ROW_WITHOUT_STUB
     return _of_rows(kind, sheet, rows, every)
@@ -110,12 +119,12 @@ def _numbered(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
 
 
 def _unsure(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    every = [one.column for one in columns.every]
+    every = [column.column for column in columns.every]
     return _of_rows(ROW_BELOW_TABLE, sheet, rows, every)
 
 
 def _headings_again(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    every = [one.column for one in columns.every]
+    every = [column.column for column in columns.every]
     return _of_rows(HEADINGS_AS_RECORD, sheet, rows, every)
 
 
@@ -133,7 +142,7 @@ def _of_rows(
     )
 
 
-def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Telling]:
+def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[ScopedFinding]:
     """Rows that are named, but have no values: told once for the table."""
     block = columns.block
     named = list(carried_columns(columns).values())
@@ -149,28 +158,28 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
     if block.groups:
         group = block.groups[-1].field
         finding = _of_rows(ROW_UNCLEAR, sheet, rows, named, field=group)
-        yield Telling(finding, rows, range(columns.left, columns.right))
+        yield ScopedFinding(finding, rows, range(columns.left, columns.right))
         return
     # Weekends without figures are one cause, on however many tabs.
     cause = ", ".join(block.stub)
-    yield Telling(_of_rows(ROW_WITHOUT_VALUE, sheet, rows, named, cause=cause))
+    yield ScopedFinding(_of_rows(ROW_WITHOUT_VALUE, sheet, rows, named, cause=cause))
 
 
 def _only_totals(sheet: Sheet, columns: Columns, table: TableRows) -> list[int]:
     """Record rows of a cross-tab that hold nothing but printed totals."""
     if not columns.of(ColumnKind.TOTAL):
         return []
-    values = [one.column for one in columns.of(ColumnKind.VALUE, ColumnKind.BESIDE)]
+    values = [column.column for column in columns.of(ColumnKind.VALUE, ColumnKind.BESIDE)]
     held = sheet.filled_at(table.record_rows, values).any(axis=1)
-    found: list[int] = table.record_rows[~held].tolist()
-    return found
+    only_totals: list[int] = table.record_rows[~held].tolist()
+    return only_totals
 
 
-def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Telling]:
+def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[ScopedFinding]:
     """Rows that name a group without a line below: one may be a line without values itself."""
     groups = sorted(table.groups.items())
-    for at, (row, name) in enumerate(groups):
-        after = groups[at + 1] if at + 1 < len(groups) else None
+    for index, (row, name) in enumerate(groups):
+        after = groups[index + 1] if index + 1 < len(groups) else None
         # An outer group may well be followed by the first one in it.
         if table.lines_of(row) or (after and after[1].level > name.level):
             continue
@@ -191,14 +200,14 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
         else:
             where = sheet.address(row, name.column)
             finding = GROUP_DOUBTFUL(where, field=field, row=called, text=text)
-        yield Telling(finding, [row], range(columns.left, columns.right))
+        yield ScopedFinding(finding, [row], range(columns.left, columns.right))
 
 
 def empty_group(sheet: Sheet, columns: Columns, row: int, name: GroupName) -> bool:
     """Whether a row without lines below it surely names a group: the layout lists its name, and no
     figure in it could be lost."""
     return bool(columns.block.groups[name.level].named) and not any(
-        is_figure(sheet, sheet.rows[row][at]) for at in columns.valued
+        is_figure(sheet, sheet.rows[row][column]) for column in columns.valued
     )
 
 
@@ -234,7 +243,7 @@ def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
         return
     rows = table.record_rows[counts == 1].tolist()
     if rows:
-        every = [one.column for one in columns.every]
+        every = [column.column for column in columns.every]
         yield _of_rows(ROW_NEARLY_BLANK, sheet, rows, every)
 
 
@@ -266,7 +275,9 @@ def _blank_stubs(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[F
 # --- below the end -------------------------------------------------------------------------------
 
 
-def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -> Iterator[Telling]:
+def _below_end(
+    sheet: Sheet, place: Place, columns: Columns, table: TableRows
+) -> Iterator[ScopedFinding]:
     """Rows below the one where `ends_at` ended the table, that are filled as its records are."""
     assert table.ended is not None
     row, column, rule = table.ended
@@ -275,8 +286,8 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -
     if not kinds:
         return
     below = [
-        at for at in range(row + 1, place.end)
-        if all(_kind(sheet, sheet.rows[at][one]) == kind for one, kind in kinds.items())
+        row for row in range(row + 1, place.end)
+        if all(_kind(sheet, sheet.rows[row][column]) == kind for column, kind in kinds.items())
     ]  # fmt: skip
     if below:
         finding = RECORDS_BELOW_END(
@@ -287,7 +298,7 @@ def _below_end(sheet: Sheet, place: Place, columns: Columns, table: TableRows) -
             count=len(below),
             text=cell_text(sheet.rows[row][column]),
         )
-        yield Telling(
+        yield ScopedFinding(
             finding,
             range(below[0], place.end),
             range(columns.left, columns.right),
@@ -301,15 +312,15 @@ _ENOUGH_TEXTS = 3
 def _usual_kinds(sheet: Sheet, columns: Columns, table: TableRows) -> dict[int, str]:
     """What each column holds that all records fill: figures, or texts. Nothing if that is too
     little to know a record by."""
-    known = (ColumnKind.STUB, ColumnKind.BESIDE, ColumnKind.VALUE, ColumnKind.TOTAL)
-    found: dict[int, str] = {}
-    for one in columns.of(*known):
-        kinds = {_kind(sheet, sheet.rows[row][one.column]) for row in table.records}
+    column_kinds = (ColumnKind.STUB, ColumnKind.BESIDE, ColumnKind.VALUE, ColumnKind.TOTAL)
+    usual_kinds: dict[int, str] = {}
+    for column in columns.of(*column_kinds):
+        kinds = {_kind(sheet, sheet.rows[row][column.column]) for row in table.records}
         # Only what every record has the same way is a mark of a record.
         if len(kinds) == 1 and kinds != {""}:
-            found[one.column] = kinds.pop()
-    enough = "figure" in found.values() or len(found) >= _ENOUGH_TEXTS
-    return found if enough and len(found) > 1 else {}
+            usual_kinds[column.column] = kinds.pop()
+    enough = "figure" in usual_kinds.values() or len(usual_kinds) >= _ENOUGH_TEXTS
+    return usual_kinds if enough and len(usual_kinds) > 1 else {}
 
 
 def _kind(sheet: Sheet, cell: Cell) -> str:
@@ -324,16 +335,16 @@ def _kind(sheet: Sheet, cell: Cell) -> str:
 def _likely_totals(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """Records that begin with a word for a total, and lack a cell that the others have."""
     kinds = (ColumnKind.STUB, ColumnKind.BESIDE) if columns.block.is_list else (ColumnKind.STUB,)
-    named = [one.column for one in columns.of(*kinds)]
-    there = sheet.filled_at(table.record_rows, named)
+    named = [column.column for column in columns.of(*kinds)]
+    mask = sheet.filled_at(table.record_rows, named)
     # A column that most records leave blank is missed by no total.
-    usual = 2 * np.count_nonzero(there, axis=0) > len(table.records)
-    lacking = np.flatnonzero(np.count_nonzero(usual & ~there, axis=1)).tolist()
+    usual = 2 * np.count_nonzero(mask, axis=0) > len(table.records)
+    lacking = np.flatnonzero(np.count_nonzero(usual & ~mask, axis=1)).tolist()
     kept = columns.block.not_totals
     rows = [
         row
-        for at in lacking
-        if begins_as_total(sheet, row := table.records[at], named)
+        for index in lacking
+        if begins_as_total(sheet, row := table.records[index], named)
         and not matches_any(sheet.rows[row][_first_filled(sheet, row, named)], kept)
     ]
     if rows:

@@ -31,20 +31,23 @@ from boreotabula.reading.rows.table_rows import (
 from boreotabula.sheets.sheet import Cell, Sheet
 
 
-def tell_rows_apart(
-    sheet: Sheet, place: Place, columns: Columns, spoken: frozenset[Spot] = frozenset()
+def classify_rows(
+    sheet: Sheet, place: Place, columns: Columns, claimed_cells: frozenset[Spot] = frozenset()
 ) -> TableRows:
     """What each row below the headings is, by its own cells.
 
-    A row whose cells are all `spoken` for, as stamps and their labels, is passed over.
+    A row whose cells are all `claimed_cells` for, as stamps and their labels, is passed over.
     """
     # Where it ends is asked first: no rule may speak of rows below that.
     block = columns.block
     ended = _end(sheet, place, columns)
     rows = range(place.bottom + 1, max(place.bottom + 1, ended[0] if ended else place.end))
-    own = {name: _own(sheet, rows, at) for name, at in carried_columns(columns).items()}
+    own = {
+        name: _own(sheet, rows, carried_column)
+        for name, carried_column in carried_columns(columns).items()
+    }
     teller = _Teller(sheet, columns, place, rows, own)
-    kinds = teller.kinds(spoken)
+    kinds = teller.kinds(claimed_cells)
     kinds = _named_by_carrying(kinds, own, block)
     kinds = teller.without_signature(kinds)
     kinds = _list_tail(kinds, teller) if block.is_list else _table_tail(kinds, teller)
@@ -63,7 +66,7 @@ def tell_rows_apart(
         rows.start,
         kinds,
         teller.rules,
-        {name: some.take(records) for name, some in own.items()},
+        {name: stub_cells.take(records) for name, stub_cells in own.items()},
         ended,
         rows.start + int(inside[-1]) if len(inside) else place.bottom,
         {name: own[name] for name in block.carry_down if name in own},
@@ -81,20 +84,20 @@ _MOST_NUMBERED = 4
 def _own(sheet: Sheet, rows: range, column: int) -> StubCells:
     """The cells of a stub column; a merged cell speaks for all of its rows."""
     cells = [sheet.rows[row][column] for row in rows]
-    at = np.arange(rows.start, rows.stop)
+    positions = np.arange(rows.start, rows.stop)
     columns = np.full(len(rows), column)
     filled = sheet.filled[rows.start : rows.stop, column].copy()
     for span in sheet.merged_in(rows, range(column, column + 1)):
         if span.bottom > span.top:
             cell = sheet.cell(span.top, span.left)
-            some = range(max(span.top, rows.start) - rows.start,
+            range_ = range(max(span.top, rows.start) - rows.start,
                          min(span.bottom + 1, rows.stop) - rows.start)  # fmt: skip
             # Only tall ones: a wide one speaks for its row alone.
-            cells[some.start : some.stop] = [cell] * len(some)
-            at[some.start : some.stop] = span.top
-            columns[some.start : some.stop] = span.left
-            filled[some.start : some.stop] = cell != ""
-    return StubCells(cells, at, columns, filled)
+            cells[range_.start : range_.stop] = [cell] * len(range_)
+            positions[range_.start : range_.stop] = span.top
+            columns[range_.start : range_.stop] = span.left
+            filled[range_.start : range_.stop] = cell != ""
+    return StubCells(cells, positions, columns, filled)
 
 
 def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] | None:
@@ -107,11 +110,11 @@ def _end(sheet: Sheet, place: Place, columns: Columns) -> tuple[int, int, str] |
     within = sheet.filled[place.bottom + 1 : place.end, left:right]
     rules = _Rules(patterns)
     firsts = within.argmax(axis=1) + left
-    for at in np.flatnonzero(within.any(axis=1)).tolist():
-        row, column = place.bottom + 1 + at, int(firsts[at])
-        one = rules.first_for([cell_text(sheet.rows[row][column])])
-        if one is not None:
-            return row, column, one.text
+    for index in np.flatnonzero(within.any(axis=1)).tolist():
+        row, column = place.bottom + 1 + index, int(firsts[index])
+        pattern = rules.first_for([cell_text(sheet.rows[row][column])])
+        if pattern is not None:
+            return row, column, pattern.text
     return None
 
 
@@ -128,7 +131,7 @@ def _named_by_carrying(kinds: Kinds, own: Mapping[str, StubCells], block: BlockP
 
 def matches_any(cell: Cell, patterns: Sequence[Pattern]) -> bool:
     """Whether a cell holds a text that one of some patterns matches."""
-    return isinstance(cell, str) and any(one.match(cell) is not None for one in patterns)
+    return isinstance(cell, str) and any(pattern.match(cell) is not None for pattern in patterns)
 
 
 class _Rules:
@@ -141,16 +144,16 @@ class _Rules:
 
     def first_for(self, texts: Sequence[str]) -> Pattern | None:
         """The first pattern that any of some texts matches."""
-        at = min(map(self._number, texts), default=len(self._patterns))
-        return self._patterns[at] if at < len(self._patterns) else None
+        index = min(map(self._number, texts), default=len(self._patterns))
+        return self._patterns[index] if index < len(self._patterns) else None
 
     def _number(self, text: str) -> int:
-        known = self._known.get(text)
-        if known is None:
+        count = self._known.get(text)
+        if count is None:
             every = enumerate(self._patterns)
-            fitting = (at for at, one in every if one.match(text) is not None)
-            known = self._known[text] = next(fitting, len(self._patterns))
-        return known
+            fitting = (index for index, pattern in every if pattern.match(text) is not None)
+            count = self._known[text] = next(fitting, len(self._patterns))
+        return count
 
 
 class _Teller:
@@ -169,14 +172,14 @@ class _Teller:
         self.block: BlockPlan = columns.block
         self.filled = sheet.filled[rows.start : rows.stop]
         self.within = self.filled[:, columns.left : columns.right]
-        known = (ColumnKind.STUB, ColumnKind.BESIDE)
-        self.known = [one.column for one in columns.of(*known)]
+        column_kinds = (ColumnKind.STUB, ColumnKind.BESIDE)
+        self.known = [column.column for column in columns.of(*column_kinds)]
         self.rules: dict[int, Rule] = {}
         self.groups: dict[int, GroupName] = {}
         self.ungrouped: dict[int, int] = {}
         """Rows that are in no group of some level, though others above are: by row that level."""
 
-    def kinds(self, spoken: frozenset[Spot]) -> Kinds:
+    def kinds(self, claimed_cells: frozenset[Spot]) -> Kinds:
         """The kind of each row. The order of the questions is the order of the rules in the docs:
         what one of them has answered, the later ones do not ask."""
         block, rows = self.block, self.rows
@@ -212,16 +215,18 @@ class _Teller:
         # Only right below the headings, or below rows of texts there, such as units: further down
         # 1, 2, 3 are values.
         first = block.under_headings
-        for at in range(first, min(first + _MOST_NUMBERED, len(rows))):
-            asked = np.arange(len(rows)) == at
-            self._ask(kinds, open_, asked, RowKind.NUMBERED, self._counts_columns)
-            figures = np.isfinite(self.sheet.numbers[rows.start + at]).any()
-            if figures and kinds[at] != RowKind.NUMBERED:
+        for index in range(first, min(first + _MOST_NUMBERED, len(rows))):
+            mask = np.arange(len(rows)) == index
+            self._ask(kinds, open_, mask, RowKind.NUMBERED, self._counts_columns)
+            figures = np.isfinite(self.sheet.numbers[rows.start + index]).any()
+            if figures and kinds[index] != RowKind.NUMBERED:
                 break
         # Cover cells may stand beside or below a table: they are no records of it.
-        if spoken:
-            said = np.isin(np.arange(rows.start, rows.stop), [row for row, _ in spoken])
-            self._ask(kinds, open_, said, RowKind.NONE, lambda row: self._all_spoken(row, spoken))
+        if claimed_cells:
+            array = np.isin(np.arange(rows.start, rows.stop), [row for row, _ in claimed_cells])
+            self._ask(
+                kinds, open_, array, RowKind.NONE, lambda row: self._all_claimed(row, claimed_cells)
+            )
         for level, group in enumerate(block.groups):
             if group.named:
                 self._find_named(kinds, open_, level, group)
@@ -232,8 +237,8 @@ class _Teller:
             groups = np.flatnonzero(open_ & (counts == 1) & self._may_name_group())
             kinds[groups] = RowKind.GROUP
             firsts = self.within[groups].argmax(axis=1) + self.columns.left
-            for at, column in zip(groups.tolist(), firsts.tolist(), strict=True):
-                self.groups[at + rows.start] = GroupName(len(block.groups) - 1, column)
+            for index, column in zip(groups.tolist(), firsts.tolist(), strict=True):
+                self.groups[index + rows.start] = GroupName(len(block.groups) - 1, column)
         return kinds
 
     def _find_named(
@@ -241,8 +246,8 @@ class _Teller:
     ) -> None:
         """The rows in which a cell beside the values matches the names of a group."""
         rules, columns = _Rules(group.named), self._naming_columns()
-        for at in np.flatnonzero(open_).tolist():
-            row = self.sheet.rows[at + self.rows.start]
+        for index in np.flatnonzero(open_).tolist():
+            row = self.sheet.rows[index + self.rows.start]
             named = (
                 column
                 for column in columns
@@ -250,8 +255,8 @@ class _Teller:
             )
             column = next(named, None)
             if column is not None:
-                kinds[at], open_[at] = RowKind.GROUP, False
-                self.groups[at + self.rows.start] = GroupName(level, column)
+                kinds[index], open_[index] = RowKind.GROUP, False
+                self.groups[index + self.rows.start] = GroupName(level, column)
 
     def _find_indented(
         self, kinds: Kinds, open_: NDArray[np.bool_], level: int, indent: int
@@ -260,7 +265,9 @@ class _Teller:
         one without such rows is in no group, and ends the one above it."""
         rows = (np.flatnonzero(open_) + self.rows.start).tolist()
         names = {row: self._name_of(row) for row in rows}
-        indents = {row: self.sheet.indent(row, at) for row, at in names.items() if at is not None}
+        indents = {
+            row: self.sheet.indent(row, name) for row, name in names.items() if name is not None
+        }
         for row, after in pairwise([*indents, -1]):
             if indents[row] > indent:
                 continue
@@ -283,7 +290,7 @@ class _Teller:
         """The columns in which a group can be named: those of a cross-tab that hold no values; of a
         list its stub, or without one its first columns, as a line number may come first."""
         valued = (ColumnKind.VALUE, ColumnKind.TOTAL, ColumnKind.BESIDE)
-        beside = [one.column for one in self.columns.every if one.kind not in valued]
+        beside = [column.column for column in self.columns.every if column.kind not in valued]
         firsts = self.known[:2] if self.block.is_list and not self.place.stub else []
         return sorted({*beside, *firsts})
 
@@ -296,13 +303,13 @@ class _Teller:
         question: Any,
     ) -> None:
         """Answer a question row by row, for those among the open ones that it may hold of."""
-        for at in np.flatnonzero(open_ & among).tolist():
-            if question(at + self.rows.start):
-                kinds[at], open_[at] = kind, False
+        for index in np.flatnonzero(open_ & among).tolist():
+            if question(index + self.rows.start):
+                kinds[index], open_[index] = kind, False
 
     def _usual(self) -> Kinds:
         """What rows are that no rule speaks of."""
-        own = [some.filled for some in self.own.values()]
+        own = [stub_cells.filled for stub_cells in self.own.values()]
         nothing = np.zeros(len(self.rows), bool)
         # Through merged cells, too, which hold nothing in these rows themselves.
         any_own: NDArray[np.bool_] = np.logical_or.reduce([nothing, *own])
@@ -325,29 +332,29 @@ class _Teller:
     ) -> None:
         """The rows whose first filled cell matches a pattern."""
         rules = _Rules(patterns)
-        for at in np.flatnonzero(open_).tolist():
-            row = at + self.rows.start
-            first = self._first_cell(at)
+        for index in np.flatnonzero(open_).tolist():
+            row = index + self.rows.start
+            first = self._first_cell(index)
             match = rules.first_for([cell_text(first)])
             if match is not None:
-                kinds[at], open_[at] = kind, False
+                kinds[index], open_[index] = kind, False
                 if rule is not None:
                     self.rules[row] = Rule(rule, match.text)
 
-    def _first_cell(self, at: int) -> Cell:
+    def _first_cell(self, row: int) -> Cell:
         """The first filled cell of a row, counted from the first of the table; blank if none is."""
-        column = int(self.within[at].argmax()) + self.columns.left
-        return self.sheet.rows[at + self.rows.start][column]
+        column = int(self.within[row].argmax()) + self.columns.left
+        return self.sheet.rows[row + self.rows.start][column]
 
     def _leave_out_others(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
         """The rows that `only_rows` does not name: a stub cell, or the first filled cell, tells."""
         only = _Rules(self.block.only_rows)
-        for at in np.flatnonzero(open_).tolist():
-            row = at + self.rows.start
-            first = self._first_cell(at)
-            cells = (*(some.cells[at] for some in self.own.values()), first)
+        for index in np.flatnonzero(open_).tolist():
+            row = index + self.rows.start
+            first = self._first_cell(index)
+            cells = (*(stub_cells.cells[index] for stub_cells in self.own.values()), first)
             if only.first_for([cell_text(cell) for cell in cells if cell != ""]) is None:
-                kinds[at], open_[at] = RowKind.LEFT_OUT, False
+                kinds[index], open_[index] = RowKind.LEFT_OUT, False
                 self.rules[row] = Rule(RuleKind.ONLY_ROWS)
 
     @cached_property
@@ -360,22 +367,22 @@ class _Teller:
         """The columns whose cells are values and that have a heading."""
         kind = ColumnKind.BESIDE if self.block.is_list else ColumnKind.VALUE
         head = self.sheet.rows[self.place.bottom] if self.place.bottom < self.sheet.height else ()
-        every = (one.column for one in self.columns.of(kind))
-        return [at for at in every if at < len(head) and head[at] != ""]
+        every = (column.column for column in self.columns.of(kind))
+        return [index for index in every if index < len(head) and head[index] != ""]
 
     @cached_property
     def _headings(self) -> Mapping[int, str]:
         """The lowest heading of each column whose cells are values, in normal form."""
         head = self.sheet.rows[self.place.bottom]
-        return {at: normal_form(cell_text(head[at])) for at in self._valued}
+        return {index: normal_form(cell_text(head[index])) for index in self._valued}
 
     def _may_say_its_headings(self) -> NDArray[np.bool_]:
         """The rows worth a closer look: in the first of these columns they hold no number, or that
         of the heading."""
-        at = self._valued[0]
-        numbers = self.sheet.numbers[self.rows.start : self.rows.stop, at]
+        column = self._valued[0]
+        numbers = self.sheet.numbers[self.rows.start : self.rows.stop, column]
         # What is no number is equal to none, not even to itself.
-        may: NDArray[np.bool_] = numbers == self.sheet.numbers[self.place.bottom, at]
+        may: NDArray[np.bool_] = numbers == self.sheet.numbers[self.place.bottom, column]
         may |= np.isnan(numbers)
         return may
 
@@ -386,8 +393,8 @@ class _Teller:
         """
         cells = self.sheet.rows[row]
         return all(
-            cells[at] != "" and normal_form(cell_text(cells[at])) == heading
-            for at, heading in self._headings.items()
+            cells[column] != "" and normal_form(cell_text(cells[column])) == heading
+            for column, heading in self._headings.items()
         )
 
     def _apply_rules(self, kinds: Kinds, open_: NDArray[np.bool_]) -> None:
@@ -396,26 +403,28 @@ class _Teller:
         kept = _Rules(self.block.not_totals)
         # The first filled cell, since labels of totals often stand beside the stub.
         firsts = self.within.argmax(axis=1) + self.columns.left
-        for at in np.flatnonzero(open_).tolist():
-            row = at + self.rows.start
-            first = self.sheet.rows[row][firsts[at]]
-            cells = (*(some.cells[at] for some in self.own.values()), first)
+        for index in np.flatnonzero(open_).tolist():
+            row = index + self.rows.start
+            first = self.sheet.rows[row][firsts[index]]
+            cells = (*(stub_cells.cells[index] for stub_cells in self.own.values()), first)
             texts = [cell_text(cell) for cell in cells if cell != ""]
             rule = skip.first_for(texts)
             if rule is not None:
-                kinds[at], open_[at] = RowKind.LEFT_OUT, False
+                kinds[index], open_[index] = RowKind.LEFT_OUT, False
                 self.rules[row] = Rule(RuleKind.SKIP, rule.text)
             # After `skip`, so that a total can be left out on purpose.
             elif kept.first_for(texts) is None and (
                 totals.first_for(texts) is not None
-                or (self.block.unlabelled_totals and self._figures_alone(row, at))
+                or (self.block.unlabelled_totals and self._figures_alone(row, index))
             ):
-                kinds[at], open_[at] = RowKind.TOTAL, False
+                kinds[index], open_[index] = RowKind.TOTAL, False
 
-    def _figures_alone(self, row: int, at: int) -> bool:
+    def _figures_alone(self, row: int, index: int) -> bool:
         """Whether a row holds nothing but figures, and none that names it."""
-        named = any(some.cells[at] != "" for some in self.own.values())
-        return not named and all(is_figure(self.sheet, one) for one in self._filled_cells(row))
+        named = any(stub_cells.cells[index] != "" for stub_cells in self.own.values())
+        return not named and all(
+            is_figure(self.sheet, filled_cell) for filled_cell in self._filled_cells(row)
+        )
 
     def _filled_cells(self, row: int) -> list[Cell]:
         cells = self.sheet.rows[row][self.columns.left : self.columns.right]
@@ -432,29 +441,30 @@ class _Teller:
         if not self.block.boilerplate:
             return kinds
         kinds = kinds.copy()
-        for at in np.flatnonzero(kinds)[::-1].tolist():
-            first = self._first_cell(at)
+        for index in np.flatnonzero(kinds)[::-1].tolist():
+            first = self._first_cell(index)
             if not matches_any(first, self.block.boilerplate):
                 break
-            if kinds[at] != RowKind.LABEL:
-                kinds[at] = RowKind.BELOW
+            if kinds[index] != RowKind.LABEL:
+                kinds[index] = RowKind.BELOW
         return kinds
 
     def _is_heading(self, row: int) -> bool:
         """Whether the first row of a list without headings is one all the same: it holds nothing
         but texts, and these are known as headings, or stand over figures."""
         sheet = self.sheet
-        filled = [at for at in self.known if sheet.rows[row][at] != ""]
+        filled = [column for column in self.known if sheet.rows[row][column] != ""]
         # In a workbook a time may be a text, too: that is no heading either.
-        if not filled or any(_looks_like_figure(sheet.rows[row][at]) for at in filled):
+        if not filled or any(_looks_like_figure(sheet.rows[row][column]) for column in filled):
             return False
-        known = sum(self.block.names.field_of(cell_text(sheet.rows[row][at])) is not None
-                    for at in filled)  # fmt: skip
-        if known >= min(2, len(filled)):
+        count = sum(self.block.names.field_of(cell_text(sheet.rows[row][column])) is not None
+                    for column in filled)  # fmt: skip
+        if count >= min(2, len(filled)):
             return True
         below = row + 1
         figures = below in self.rows and any(
-            sheet.rows[below][at] != "" and is_figure(sheet, sheet.rows[below][at]) for at in filled
+            sheet.rows[below][column] != "" and is_figure(sheet, sheet.rows[below][column])
+            for column in filled
         )
         # One text where others have figures may be a slip: all columns must be filled.
         return figures and len(filled) == len(self.known)
@@ -470,15 +480,15 @@ class _Teller:
 
     def _may_name_group(self) -> NDArray[np.bool_]:
         """Of rows with one filled cell: whether that is the first stub cell, or none of values."""
-        at = self.within.argmax(axis=1) + self.columns.left
+        value = self.within.argmax(axis=1) + self.columns.left
         # In a list every column is known: without a stub only the first can name a group.
         firsts = self.known[:1] if self.block.is_list and not self.place.stub else []
-        return np.isin(at, firsts) | ~np.isin(at, self.columns.valued)
+        return np.isin(value, firsts) | ~np.isin(value, self.columns.valued)
 
-    def _all_spoken(self, row: int, spoken: frozenset[Spot]) -> bool:
+    def _all_claimed(self, row: int, claimed_cells: frozenset[Spot]) -> bool:
         """Whether all that stands in a row is spoken for: stamps and their labels."""
         return all(
-            (row, column) in spoken
+            (row, column) in claimed_cells
             for column in range(self.columns.left, self.columns.right)
             if self.sheet.rows[row][column] != ""
         )
@@ -502,7 +512,7 @@ def _table_tail(kinds: Kinds, teller: _Teller) -> Kinds:
     tail = tail[tail > last]
     if not len(tail):
         return kinds
-    own = [some.filled for some in teller.own.values()]
+    own = [stub_cells.filled for stub_cells in teller.own.values()]
     named = np.logical_and.reduce(own)[tail] if own else np.zeros(len(tail), bool)
     before = np.concatenate(([last], tail[:-1]))
     # The first gap ends the table: what comes after it may be a remark.
@@ -522,32 +532,32 @@ def _list_tail(kinds: Kinds, teller: _Teller) -> Kinds:
     """
     if teller.block.every_row or len(teller.known) < 2:
         return kinds
-    some = np.flatnonzero(of_kind(kinds, RowKind.RECORD, RowKind.GROUP))
+    values = np.flatnonzero(of_kind(kinds, RowKind.RECORD, RowKind.GROUP))
     # A group that the layout names is one wherever it is.
     listed = [row - teller.rows.start for row, name in teller.groups.items()
               if teller.block.groups[name.level].named]  # fmt: skip
-    some = some[~np.isin(some, listed)]
-    group = kinds[some] == RowKind.GROUP
+    values = values[~np.isin(values, listed)]
+    group = kinds[values] == RowKind.GROUP
     if group.all():
         return kinds
-    filled = _known_filled(some, teller)
+    filled = _known_filled(values, teller)
     counts = np.count_nonzero(filled, axis=1)
     # Where most records fill one cell, one filled cell is nothing odd.
     if 2 * np.count_nonzero(counts[~group] >= 2) <= np.count_nonzero(~group):
         return kinds
     totals = np.flatnonzero(kinds == RowKind.TOTAL)
-    start = max(int(np.searchsorted(some, totals[-1])) if len(totals) else 0, 1)
+    start = max(int(np.searchsorted(values, totals[-1])) if len(totals) else 0, 1)
     # The row right above each is none of the table's: there is a gap.
-    gaps = np.flatnonzero(np.concatenate(([False], kinds == RowKind.NONE))[some])
+    gaps = np.flatnonzero(np.concatenate(([False], kinds == RowKind.NONE))[values])
     tail = _tail_after_gap(gaps[gaps >= start].tolist(), group, filled, counts)
     kinds = kinds.copy()
-    kinds[some[tail:]] = np.where(
+    kinds[values[tail:]] = np.where(
         counts[tail:] == 1, np.uint8(RowKind.BELOW), np.uint8(RowKind.UNSURE)
     )
-    at = tail - 1
-    while at >= start and counts[at] == 1:
-        kinds[some[at]] = RowKind.UNSURE
-        at -= 1
+    index = tail - 1
+    while index >= start and counts[index] == 1:
+        kinds[values[index]] = RowKind.UNSURE
+        index -= 1
     return kinds
 
 
@@ -578,4 +588,4 @@ def _tail_after_gap(
     unlike_before[counts == 1] = number
     # One row that is like the records proves that all above it are of the table.
     least = np.minimum.accumulate(unlike_before[::-1])[::-1]
-    return next((at for at in gaps if at <= least[at]), number)
+    return next((gap for gap in gaps if gap <= least[gap]), number)

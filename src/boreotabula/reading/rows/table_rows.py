@@ -62,10 +62,10 @@ Kinds = NDArray[np.uint8]
 
 def of_kind(kinds: Kinds, *wanted: RowKind) -> NDArray[np.bool_]:
     """Which rows are of some kinds."""
-    found: NDArray[np.bool_] = kinds == wanted[0]
-    for one in wanted[1:]:
-        found |= kinds == one
-    return found
+    mask: NDArray[np.bool_] = kinds == wanted[0]
+    for row_kind in wanted[1:]:
+        mask |= kinds == row_kind
+    return mask
 
 
 class RuleKind(Enum):
@@ -116,15 +116,15 @@ class StubCells:
         """Those at some places among them."""
         cells = self.cells
         return StubCells(
-            [cells[at] for at in places.tolist()],
+            [cells[place] for place in places.tolist()],
             self.rows[places],
             self.columns[places],
             self.filled[places],
         )
 
-    def spot(self, at: int) -> Spot:
+    def spot(self, row: int) -> Spot:
         """Where one of them is."""
-        return int(self.rows[at]), int(self.columns[at])
+        return int(self.rows[row]), int(self.columns[row])
 
 
 @dataclass(frozen=True)
@@ -163,7 +163,7 @@ class TableRows:
     def where(self, *kinds: RowKind) -> NDArray[np.intp]:
         """The rows of some kinds."""
         # Most kinds are met nowhere: what no row is need not be looked for.
-        kinds = tuple(one for one in kinds if one in self._met)
+        kinds = tuple(kind for kind in kinds if kind in self._met)
         return np.flatnonzero(of_kind(self.kinds, *kinds)) + self.start if kinds else _NO_ROWS
 
     @cached_property
@@ -173,8 +173,8 @@ class TableRows:
 
     def of(self, *kinds: RowKind) -> list[int]:
         """The same, as plain numbers."""
-        found: list[int] = self.where(*kinds).tolist()
-        return found
+        numbers: list[int] = self.where(*kinds).tolist()
+        return numbers
 
     @cached_property
     def there(self) -> NDArray[np.intp]:
@@ -263,9 +263,9 @@ def carried_columns(columns: Columns) -> Mapping[str, int]:
     """The column of each field whose cells name rows: stub fields, and those carried down."""
     carry = columns.block.carry_down
     return {
-        one.field: one.column
-        for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
-        if one.kind is ColumnKind.STUB or one.field in carry
+        column.field: column.column
+        for column in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+        if column.kind is ColumnKind.STUB or column.field in carry
     }
 
 
@@ -323,19 +323,19 @@ def _groups(sheet: Sheet, table: TableRows, columns: Columns, level: int) -> Stu
     filled = names[named]
     rows = named + table.start
     # A row above all groups is told at its own left edge.
-    at = np.where(filled, name_at[named], columns.left)
-    spots = zip(rows.tolist(), at.tolist(), filled.tolist(), strict=True)
-    cells = [sheet.rows[row][column] if there else "" for row, column, there in spots]
-    return StubCells(cells, rows, at, filled)
+    values = np.where(filled, name_at[named], columns.left)
+    spots = zip(rows.tolist(), values.tolist(), filled.tolist(), strict=True)
+    cells = [sheet.rows[row][column] if value else "" for row, column, value in spots]
+    return StubCells(cells, rows, values, filled)
 
 
 def known_counts(sheet: Sheet, columns: Columns, table: TableRows) -> NDArray[np.intp]:
     """How many known columns of a list each of its record rows fills."""
     # Cells that no field knows say nothing of how full a record is.
-    known = [one.column for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
+    known_numbers = [column.column for column in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
     named = carried_columns(columns).values()
-    plain = [column for column in known if column not in named]
+    plain = [column for column in known_numbers if column not in named]
     counts: NDArray[np.intp] = np.count_nonzero(sheet.filled_at(table.record_rows, plain), axis=1)
-    for one in table.stub.values():
-        counts = counts + one.filled
+    for stub_cells in table.stub.values():
+        counts = counts + stub_cells.filled
     return counts

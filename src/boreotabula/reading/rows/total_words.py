@@ -38,7 +38,7 @@ def begins_as_total(
     sheet: Sheet, row: int, named: Sequence[int], words: Sequence[str] = TOTAL_WORDS
 ) -> bool:
     """Whether the first filled cell of a row, in some columns, begins with such a word."""
-    text = next((cell for at in named if (cell := sheet.rows[row][at]) != ""), "")
+    text = next((cell for column in named if (cell := sheet.rows[row][column]) != ""), "")
     # A number names nothing.
     if not isinstance(text, str):
         return False

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from boreotabula.findings.finding import Finding, Spot, Telling
+from boreotabula.findings.finding import Finding, ScopedFinding, Spot
 from boreotabula.findings.places import Origin
 from boreotabula.findings.stamps import (
     NAME_NOT_CONVERTED,
@@ -34,7 +34,7 @@ class Stamped:
     """The value of each stamped field (None if it has none), and what is to be said of it."""
 
     values: Mapping[str, object]
-    tellings: tuple[Telling, ...]
+    scoped_findings: tuple[ScopedFinding, ...]
     first: str = ""
     """The address of the first stamp that has a value of its own cell."""
     origins: Mapping[str, str] = field(default_factory=dict)
@@ -53,7 +53,7 @@ class Stamped:
     """Of dates whose text shows whether the day or the month comes first: that, and its place."""
 
     @property
-    def spoken(self) -> frozenset[Spot]:
+    def claimed_cells(self) -> frozenset[Spot]:
         """All cells that are stamps or their labels."""
         return self.labels | frozenset(self.spots.values())
 
@@ -93,7 +93,7 @@ class _Reader:
         self.values: dict[str, object] = {}
         self.origins: dict[str, str] = {}
         self.beside: dict[str, tuple[str, Address]] = {}
-        self.tellings: list[Telling] = []
+        self.scoped_findings: list[ScopedFinding] = []
         self.spots: dict[str, Spot] = {}
         self.labels: set[Spot] = set()
         self.taken: dict[str, int] = {}
@@ -101,11 +101,11 @@ class _Reader:
 
     def take(self, name: str, source: Source, origin: str) -> None:
         """A stamp whose text is known."""
-        self.values[name], told = _converted(self.plan, name, source)
+        self.values[name], findings = _converted(self.plan, name, source)
         self._note_way(name, source)
         self.origins[name] = origin
         spots = (source.spot,) if source.spot else ()
-        self.tellings += [Telling(one, spots=spots) for one in told]
+        self.scoped_findings += [ScopedFinding(finding, spots=spots) for finding in findings]
 
     def take_caption(self, caption: Caption) -> None:
         """What the text over the table tells."""
@@ -121,66 +121,66 @@ class _Reader:
         """A stamp by the first of its sources that is there."""
         name = sources[0].field
         tried: list[_Tried] = []
-        for at, stamp in enumerate(sources):
-            one = self._try(stamp)
+        for index, stamp in enumerate(sources):
+            attempt = self._try(stamp)
             # A source that is there but wrong is told: the next one would hide it.
-            if not one.absent:
-                self._keep(one, name)
+            if not attempt.absent:
+                self._keep(attempt, name)
                 if len(sources) > 1:
-                    self.taken[name] = at
-                self._compare(one, [later for later in sources[at + 1 :] if later.compared])
+                    self.taken[name] = index
+                self._compare(attempt, [later for later in sources[index + 1 :] if later.compared])
                 return
-            tried.append(one)
+            tried.append(attempt)
         # None is there: the field stays empty, or has the default.
-        allowed = any(one.optional or one.default is not None for one in sources)
-        default = next((one for one in sources if one.default is not None), sources[0])
+        allowed = any(source.optional or source.default is not None for source in sources)
+        default = next((source for source in sources if source.default is not None), sources[0])
         last = replace(tried[0], value=None)
         if allowed:
-            value, told = _default(self.plan, default)
-            last = replace(last, value=value, told=told)
+            value, findings = _default(self.plan, default)
+            last = replace(last, value=value, told=findings)
         elif len(tried) > 1:
             last = replace(last, told=[_in_none(name, [one.told[0] for one in tried])])
         self._keep(last, name)
         if allowed:
             self.origins[name] = Origin.DEFAULT
 
-    def _compare(self, taken: _Tried, others: Sequence[StampPlan]) -> None:
+    def _compare(self, taken: _Tried, other_stamps: Sequence[StampPlan]) -> None:
         """Hold the source that was taken against others that should say the same."""
-        for stamp in others if taken.value is not None else ():
-            other = self._try(stamp)
-            if other.value is None or other.source is None:
+        for stamp in other_stamps if taken.value is not None else ():
+            other_attempt = self._try(stamp)
+            if other_attempt.value is None or other_attempt.source is None:
                 continue
-            spot = other.source.spot
+            spot = other_attempt.source.spot
             # What says the same needs no further word, and is no part of a record.
-            self.labels |= {at for at in (spot, other.source.label) if at is not None}
-            if other.value != taken.value:
+            self.labels |= {pair for pair in (spot, other_attempt.source.label) if pair is not None}
+            if other_attempt.value != taken.value:
                 finding = STAMP_SOURCES_DIFFER(
-                    other.source.at,
+                    other_attempt.source.at,
                     field=stamp.field,
                     text=cell_text(taken.source.cell) if taken.source else "",
                     origin=taken.source.where if taken.source else "",
-                    other_text=cell_text(other.source.cell),
-                    other_origin=other.source.where,
+                    other_text=cell_text(other_attempt.source.cell),
+                    other_origin=other_attempt.source.where,
                 )
-                self.tellings.append(Telling(finding))
+                self.scoped_findings.append(ScopedFinding(finding))
 
     def _try(self, stamp: StampPlan) -> _Tried:
         """What one source gives."""
-        source, told, open_ = self.search.find(stamp)
+        source, findings, open_ = self.search.find(stamp)
         if source is not None and source.spot is not None:
             # Should it not convert, that cell is unplaced, and the finding speaks for it.
             open_ = [source.spot]
-        found, value = source, None
+        result, value = source, None
         # A doubtful source gives no value: an empty field is seen, a wrong one is not.
-        if source is not None and not told:
-            source, told = _part(stamp, source)
-        if source is not None and not told:
-            value, told = _converted(self.plan, stamp.field, source)
-        return _Tried(stamp, found, value, told, tuple(open_))
+        if source is not None and not findings:
+            source, findings = _part(stamp, source)
+        if source is not None and not findings:
+            value, findings = _converted(self.plan, stamp.field, source)
+        return _Tried(stamp, result, value, findings, tuple(open_))
 
-    def _keep(self, one: _Tried, name: str) -> None:
-        stamp, source = one.stamp, one.source
-        self.values[name] = one.value
+    def _keep(self, attempt: _Tried, name: str) -> None:
+        stamp, source = attempt.stamp, attempt.source
+        self.values[name] = attempt.value
         if source is not None:
             self._note_way(name, source)
             self.origins[name] = source.where
@@ -191,7 +191,9 @@ class _Reader:
             if stamp.cell is not None and not stamp.labelled and not stamp.tabs:
                 label = cell_text(self.sheet.cell(*source.label)) if source.label else ""
                 self.beside[name] = (normal_form(label), self.sheet.address(*stamp.cell))
-        self.tellings += [Telling(told, spots=one.open) for told in one.told]
+        self.scoped_findings += [
+            ScopedFinding(finding, spots=attempt.open) for finding in attempt.told
+        ]
 
     def _note_way(self, name: str, source: Source) -> None:
         form = self.plan.form(name)
@@ -204,7 +206,7 @@ class _Reader:
         read = [spot for name, spot in self.spots.items() if self.values[name] is not None]
         return Stamped(
             self.values,
-            tuple(self.tellings),
+            tuple(self.scoped_findings),
             str(self.sheet.address(*read[0])) if read else "",
             self.origins,
             self.beside,
@@ -233,13 +235,13 @@ class _Tried:
         return self.value is None and bool(self.told) and _only_absent(self.told)
 
 
-def _only_absent(told: Sequence[Finding]) -> bool:
-    return all(one.kind in _ABSENT for one in told)
+def _only_absent(findings: Sequence[Finding]) -> bool:
+    return all(finding.kind in _ABSENT for finding in findings)
 
 
 def _in_none(name: str, absent: Sequence[Finding]) -> Finding:
     """A stamp that none of several sources gives."""
-    wanted = "; ".join(one.looked_for for one in absent)
+    wanted = "; ".join(finding.looked_for for finding in absent)
     return STAMP_IN_NO_SOURCE(field=name, wanted=wanted, sources=len(absent))
 
 
@@ -249,9 +251,9 @@ _ABSENT = (STAMP_NOT_FOUND, STAMP_BLANK)
 def _default(plan: Plan, stamp: StampPlan) -> tuple[object, list[Finding]]:
     if stamp.default is None:
         return None, []
-    value, told = _converted(plan, stamp.field, Source(as_cell(stamp.default)))
-    if told:
-        return value, told
+    value, findings = _converted(plan, stamp.field, Source(as_cell(stamp.default)))
+    if findings:
+        return value, findings
     note = STAMP_DEFAULT(field=stamp.field, default=stamp.default)
     return value, [note]
 
@@ -283,8 +285,8 @@ def _converted(plan: Plan, name: str, source: Source) -> tuple[object, list[Find
     if result.blanked:
         return None, [_says_nothing(name, source)]
     if not result.failures:
-        told = about_values(result, (source.cell,), lambda _: source.at, name, form)
-        return result.first, told
+        findings = about_values(result, (source.cell,), lambda _: source.at, name, form)
+        return result.first, findings
     reason, text = result.failures[0][1], cell_text(source.cell)
     kind = STAMP_NOT_CONVERTED if in_cell else NAME_NOT_CONVERTED
     failed = kind(

@@ -75,7 +75,7 @@ _TITLE_ROWS = 2
 """The title of a table stands right above it, or above one blank row."""
 
 
-class Sought(NamedTuple):
+class SearchResult(NamedTuple):
     """What came of looking for a stamp."""
 
     source: Source | None
@@ -115,13 +115,13 @@ class StampSearch:
         self._elsewhere: dict[str, StampSearch] = {}
         self.labels = tuple(label for stamp in stamps for label in stamp.labels)
 
-    def find(self, stamp: StampPlan) -> Sought:
+    def find(self, stamp: StampPlan) -> SearchResult:
         """The source of a stamp, or None and the reason why it has none."""
         if stamp.tabs:
             return self._on_other_tab(stamp)
         return self._find(stamp)
 
-    def _find(self, stamp: StampPlan) -> Sought:
+    def _find(self, stamp: StampPlan) -> SearchResult:
         if stamp.cell is not None:
             return self._fixed(stamp, *stamp.cell)
         if stamp.labels:
@@ -135,30 +135,38 @@ class StampSearch:
         if stamp.source is None and stamp.value is None:
             return self._labelled(stamp)
         if stamp.source is not None:
-            return Sought(Source(self.around.texts.get(stamp.source, ""), where=stamp.source))
-        return Sought(Source(as_cell(stamp.value), where=Origin.LAYOUT))
+            return SearchResult(Source(self.around.texts.get(stamp.source, ""), where=stamp.source))
+        return SearchResult(Source(as_cell(stamp.value), where=Origin.LAYOUT))
 
-    def _on_other_tab(self, stamp: StampPlan) -> Sought:
+    def _on_other_tab(self, stamp: StampPlan) -> SearchResult:
         """A stamp that stands on another tab; its cell has no role on this one."""
         names = [
             name
             for name in self.around.tabs
-            if any(one.match(name) is not None for one in stamp.tabs)
+            if any(tab.match(name) is not None for tab in stamp.tabs)
         ]
         if not names:
-            return Sought(None, [_no_such_tab(stamp, list(self.around.tabs))])
-        found = [(name, self._search_of(name)._find(stamp)) for name in names]
-        there = [(name, one) for name, one in found if one.source and not one.told]
+            return SearchResult(None, [_no_such_tab(stamp, list(self.around.tabs))])
+        result = [(name, self._search_of(name)._find(stamp)) for name in names]
+        there = [
+            (name, search_result)
+            for name, search_result in result
+            if search_result.source and not search_result.told
+        ]
         # Two tabs that say different things: neither may be guessed.
-        texts = {cell_text(one.source.cell) for _, one in there if one.source}
+        texts = {
+            cell_text(search_result.source.cell)
+            for _, search_result in there
+            if search_result.source
+        }
         if len(texts) > 1:
-            return Sought(None, [_tabs_differ(stamp, [name for name, _ in there], texts)])
-        name, sought = (there or found)[0]
+            return SearchResult(None, [_tabs_differ(stamp, [name for name, _ in there], texts)])
+        name, sought = (there or result)[0]
         source = sought.source and Source(
             sought.source.cell, where=f"{name} › {sought.source.where}"
         )
-        told = [on_other_tab(one, name) for one in sought.told]
-        return Sought(source, told)
+        findings = [on_other_tab(finding, name) for finding in sought.told]
+        return SearchResult(source, findings)
 
     def _search_of(self, name: str) -> StampSearch:
         if name not in self._elsewhere:
@@ -166,25 +174,25 @@ class StampSearch:
             self._elsewhere[name] = StampSearch(sheet, self.stamps, self.around, (), turned=False)
         return self._elsewhere[name]
 
-    def _stub_head(self, stamp: StampPlan) -> Sought:
+    def _stub_head(self, stamp: StampPlan) -> SearchResult:
         """The text over the stub of the table: the lowest, in the leftmost column that has one."""
         place = self.place
         if place is None:  # no table was found, which is told
-            return Sought(None, [STUB_HEAD_BLANK(field=stamp.field)])
+            return SearchResult(None, [STUB_HEAD_BLANK(field=stamp.field)])
         for column in range(place.left, max(place.last_stub, place.left) + 1):
             for row in range(place.bottom, max(place.top, 0) - 1, -1):
                 spot = self.as_placed((row, column))
                 cell = self.sheet.cell(*spot)
                 if cell != "":
-                    return Sought(Source(cell, spot, None, str(self.sheet.address(*spot))))
+                    return SearchResult(Source(cell, spot, None, str(self.sheet.address(*spot))))
         where = self.sheet.address(*self.as_placed((max(place.top, 0), place.left)))
-        return Sought(None, [STUB_HEAD_BLANK(where, field=stamp.field)])
+        return SearchResult(None, [STUB_HEAD_BLANK(where, field=stamp.field)])
 
-    def _table_title(self, stamp: StampPlan) -> Sought:
+    def _table_title(self, stamp: StampPlan) -> SearchResult:
         """The text that stands alone in the row above the table, over its columns."""
         place = self.place
         if place is None:  # no table was found, which is told
-            return Sought(None, [TABLE_TITLE_BLANK(field=stamp.field)])
+            return SearchResult(None, [TABLE_TITLE_BLANK(field=stamp.field)])
         for row in range(place.top - 1, max(place.top - 1 - _TITLE_ROWS, -1), -1):
             spots = [
                 spot
@@ -193,93 +201,97 @@ class StampSearch:
             ]
             if len(spots) == 1:
                 cell = self.sheet.cell(*spots[0])
-                return Sought(Source(cell, spots[0], None, str(self.sheet.address(*spots[0]))))
+                return SearchResult(
+                    Source(cell, spots[0], None, str(self.sheet.address(*spots[0])))
+                )
             if spots:
                 break
         where = self.sheet.address(*self.as_placed((max(place.top - 1, 0), place.left)))
-        return Sought(None, [TABLE_TITLE_BLANK(where, field=stamp.field)])
+        return SearchResult(None, [TABLE_TITLE_BLANK(where, field=stamp.field)])
 
-    def _fixed(self, stamp: StampPlan, row: int, column: int) -> Sought:
+    def _fixed(self, stamp: StampPlan, row: int, column: int) -> SearchResult:
         # A fixed cell may be covered by a merged one that begins elsewhere.
         spot = self.sheet.anchor(row, column)
         label = self._label_left(*spot)
         where = self.sheet.address(row, column)
         if stamp.labelled:
-            found = self._label_beside(stamp, *spot)
-            if found is None:
-                told = [_label_differs(self.sheet, stamp, spot, label)]
-                return Sought(None, told, [spot])
-            label = found
+            result = self._label_beside(stamp, *spot)
+            if result is None:
+                findings = [_label_differs(self.sheet, stamp, spot, label)]
+                return SearchResult(None, findings, [spot])
+            label = result
         cell = self.sheet.cell(*spot)
         if cell == "":
             beside = cell_text(self.sheet.cell(*label)) if label else ""
             blank = STAMP_BLANK(where, field=stamp.field, label=beside)
-            return Sought(Source("", None, label), [blank])
-        return Sought(Source(cell, spot, label, str(where)))
+            return SearchResult(Source("", None, label), [blank])
+        return SearchResult(Source(cell, spot, label, str(where)))
 
     def _label_left(self, row: int, column: int) -> Spot | None:
         """The nearest filled cell left of a stamp, if it is a text: that is what names it."""
         if row >= self.sheet.height:
             return None
-        for at in range(min(column, self.sheet.width) - 1, -1, -1):
-            if self.sheet.rows[row][at] != "":
+        for index in range(min(column, self.sheet.width) - 1, -1, -1):
+            if self.sheet.rows[row][index] != "":
                 # A number between them means that the text further left names that, not this.
-                return (row, at) if isinstance(self.sheet.rows[row][at], str) else None
+                return (row, index) if isinstance(self.sheet.rows[row][index], str) else None
         return None
 
     def _label_beside(self, stamp: StampPlan, row: int, column: int) -> Spot | None:
         """The label that must stand left of a fixed cell or above it."""
-        left = [(row, at) for at in range(min(column, self.sheet.width) - 1, -1, -1)]
-        above = [(at, column) for at in range(min(row, self.sheet.height) - 1, -1, -1)]
+        left = [(row, index) for index in range(min(column, self.sheet.width) - 1, -1, -1)]
+        above = [(index, column) for index in range(min(row, self.sheet.height) - 1, -1, -1)]
         # To the left first: that is where most forms write their labels.
         for way in (left, above):
-            spot = next((one for one in way if self.sheet.cell(*one) != ""), None)
+            spot = next((pair for pair in way if self.sheet.cell(*pair) != ""), None)
             text = cell_text(self.sheet.cell(*spot)) if spot else ""
             # Another label means that rows or columns were inserted: the cell is another one.
-            if spot and any(one.match(text) is not None for one in stamp.labelled):
+            if spot and any(pattern.match(text) is not None for pattern in stamp.labelled):
                 return spot
         return None
 
-    def _named(self, stamp: StampPlan, name: str) -> Sought:
-        found = self.around.names.get(name.casefold())
-        if found is None:
-            return Sought(None, [_no_such_name(stamp, name)])
-        if found.cell == "":
-            where = self.sheet.address(found.row, found.column)
-            return Sought(None, [STAMP_BLANK(where, field=stamp.field, label="")])
+    def _named(self, stamp: StampPlan, name: str) -> SearchResult:
+        named_value = self.around.names.get(name.casefold())
+        if named_value is None:
+            return SearchResult(None, [_no_such_name(stamp, name)])
+        if named_value.cell == "":
+            where = self.sheet.address(named_value.row, named_value.column)
+            return SearchResult(None, [STAMP_BLANK(where, field=stamp.field, label="")])
         # A name can point to another tab: its cell has no role on this one.
-        here = found.tab == self.sheet.name
-        spot = (found.row, found.column) if here else None
+        is_here = named_value.tab == self.sheet.name
+        spot = (named_value.row, named_value.column) if is_here else None
         label = self._label_left(*spot) if spot else None
-        return Sought(Source(found.cell, spot, label, filled(Origin.DEFINED_NAME, {"name": name})))
+        return SearchResult(
+            Source(named_value.cell, spot, label, filled(Origin.DEFINED_NAME, {"name": name}))
+        )
 
-    def _labelled(self, stamp: StampPlan) -> Sought:
-        everywhere = found = self._everywhere(stamp)
+    def _labelled(self, stamp: StampPlan) -> SearchResult:
+        everywhere = sources = self._everywhere(stamp)
         if self.near is not None:
             # Each place of a block that repeats has labels of its own.
-            found = self._nearest(found, self.near) or self._below_all(found)
+            sources = self._nearest(sources, self.near) or self._below_all(sources)
         # A label far off is likelier another table's: taken, it would stamp wrong records.
-        if not found and self.near is not None and everywhere:
-            return Sought(None, [self._not_near(stamp, everywhere, self.near)])
-        if not found:
-            return Sought(None, [_not_found(stamp)])
-        filled = [one for one in found if one.cell != ""]
+        if not sources and self.near is not None and everywhere:
+            return SearchResult(None, [self._not_near(stamp, everywhere, self.near)])
+        if not sources:
+            return SearchResult(None, [_not_found(stamp)])
+        filled = [source for source in sources if source.cell != ""]
         if not filled:
-            label = found[0].label
+            label = sources[0].label
             where = self.sheet.address(*label) if label else None
-            return Sought(found[0], [STAMP_BLANK_BY_LABEL(where, field=stamp.field)])
-        texts = {cell_text(one.cell) for one in filled}
+            return SearchResult(sources[0], [STAMP_BLANK_BY_LABEL(where, field=stamp.field)])
+        texts = {cell_text(source.cell) for source in filled}
         # The same label with two values: neither may be guessed.
         if len(texts) > 1:
-            spots = [one.spot for one in filled if one.spot is not None]
-            return Sought(None, [_found_twice(stamp, filled)], spots)
-        return Sought(filled[0])
+            spots = [source.spot for source in filled if source.spot is not None]
+            return SearchResult(None, [_found_twice(stamp, filled)], spots)
+        return SearchResult(filled[0])
 
     def _everywhere(self, stamp: StampPlan) -> list[Source]:
         """All sources of a labelled stamp: the same for every place of a block that repeats."""
         if stamp not in self._known:
-            found = self._sources(stamp) if stamp.labels else self._fitting(stamp)
-            self._known[stamp] = list(found)
+            sources = self._sources(stamp) if stamp.labels else self._fitting(stamp)
+            self._known[stamp] = list(sources)
         return self._known[stamp]
 
     def _fitting(self, stamp: StampPlan) -> Iterator[Source]:
@@ -288,10 +300,10 @@ class StampSearch:
             if stamp.pattern is not None and stamp.pattern.match(text) is not None:
                 yield Source(text, (row, column), None, str(self.sheet.address(row, column)))
 
-    def _not_near(self, stamp: StampPlan, found: Sequence[Source], near: Place) -> Finding:
+    def _not_near(self, stamp: StampPlan, sources: Sequence[Source], near: Place) -> Finding:
         """The label is there, but it belongs to another place of the block."""
         row, column = self.as_placed((max(near.top, 0), near.left))
-        spot = found[0].label or found[0].spot
+        spot = sources[0].label or sources[0].spot
         where = self.sheet.address(*spot) if spot else ""
         return STAMP_NOT_NEAR(
             self.sheet.address(row, column),
@@ -310,11 +322,11 @@ class StampSearch:
             if (
                 stamp.places == 1
                 and rest.strip()
-                and any(one.match(label) is not None for one in stamp.labels)
+                and any(pattern.match(label) is not None for pattern in stamp.labels)
             ):
                 where = self.sheet.address(row, column)
                 yield Source(rest.strip(), (row, column), None, str(where))
-            elif any(one.match(text) is not None for one in stamp.labels):
+            elif any(label.match(text) is not None for label in stamp.labels):
                 further = self._further(row, column, stamp) if stamp.places > 1 else None
                 yield further or self._beside_label(row, column, step)
 
@@ -343,18 +355,18 @@ class StampSearch:
     def _next_right(self, row: int, column: int) -> Iterator[Spot]:
         # A label merged over several cells ends where they end.
         start = self.sheet.merged(row, column).right + 1
-        return ((row, at) for at in range(start, self.sheet.width))
+        return ((row, index) for index in range(start, self.sheet.width))
 
     def _next_below(self, row: int, column: int) -> Iterator[Spot]:
         start = self.sheet.merged(row, column).bottom + 1
-        return ((at, column) for at in range(start, self.sheet.height))
+        return ((index, column) for index in range(start, self.sheet.height))
 
     def _is_label(self, cell: Cell) -> bool:
         """Whether a cell names another stamp: then the value before it was left blank."""
         return isinstance(cell, str) and (
             # So labels end in most languages, in East Asia with a wide colon.
             cell.rstrip().endswith((":", "："))
-            or any(one.match(cell) is not None for one in self.labels)
+            or any(label.match(cell) is not None for label in self.labels)
         )
 
     def as_placed(self, spot: Spot) -> Spot:
@@ -364,18 +376,18 @@ class StampSearch:
     def _is_heading(self, spot: Spot) -> bool:
         row, column = self.as_placed(spot)
         return any(
-            one.top <= row <= one.bottom
-            and one.left <= column < one.limit
-            and not self._is_beyond_gap(one, column)
-            for one in self.places
+            place.top <= row <= place.bottom
+            and place.left <= column < place.limit
+            and not self._is_beyond_gap(place, column)
+            for place in self.places
         )
 
     def _is_beyond_gap(self, place: Place, column: int) -> bool:
         """Whether a column without any heading parts another one from those of a table."""
         rows = range(max(place.top, 0), place.bottom + 1)
         return any(
-            all(self._is_blank(self.as_placed((row, at))) for row in rows)
-            for at in range(place.last_mark + 1, column)
+            all(self._is_blank(self.as_placed((row, index))) for row in rows)
+            for index in range(place.last_mark + 1, column)
         )
 
     def _is_blank(self, spot: Spot) -> bool:
@@ -383,44 +395,46 @@ class StampSearch:
         span = self.sheet.merged(*spot)
         return self.sheet.cell(span.top, span.left) == ""
 
-    def _nearest(self, found: Sequence[Source], place: Place) -> list[Source]:
+    def _nearest(self, sources: Sequence[Source], place: Place) -> list[Source]:
         """Of several labels those nearest above the block, over its columns if one is there,
         else nearest left of it."""
         spots = {
-            self.as_placed(spot): one
-            for one in found
-            if (spot := one.label or one.spot) is not None
+            self.as_placed(spot): source
+            for source in sources
+            if (spot := source.label or source.spot) is not None
         }
         above = [spot for spot in spots if spot[0] <= place.bottom and spot[1] < place.limit]
         over = [spot for spot in above if spot[1] >= place.left]
         # Over its own columns first: side by side, tables have a label each.
-        some = over or above
-        if not some:
+        pairs = over or above
+        if not pairs:
             return []
         # The nearest above: those further up are of the tables above.
-        lowest = max(row for row, _ in some)
-        nearest = max(column for row, column in some if row == lowest)
+        lowest = max(row for row, _ in pairs)
+        nearest = max(column for row, column in pairs if row == lowest)
         return [spots[lowest, nearest]]
 
-    def _below_all(self, found: Sequence[Source]) -> list[Source]:
+    def _below_all(self, sources: Sequence[Source]) -> list[Source]:
         """The only label of a tab, if it is below tables that stand side by side, where the first
         of them begins: it speaks for all. Anywhere else it may be that of one table, and the label
         of another may be missing."""
-        spots = [spot for one in found if (spot := one.label or one.spot) is not None]
+        spots = [spot for source in sources if (spot := source.label or source.spot) is not None]
         if len(spots) != 1:
             return []
         row, column = self.as_placed(spots[0])
-        beside = max(one.top for one in self.places) <= min(one.bottom for one in self.places)
-        below = row > max(one.bottom for one in self.places)
-        first = column <= min(one.left for one in self.places)
-        return list(found) if beside and below and first else []
+        beside = max(place.top for place in self.places) <= min(
+            place.bottom for place in self.places
+        )
+        below = row > max(place.bottom for place in self.places)
+        first = column <= min(place.left for place in self.places)
+        return list(sources) if beside and below and first else []
 
 
 def _parted(text: str) -> tuple[str, str]:
     """A label and what follows its colon in the same cell."""
     # The first colon: the value may hold one itself, such as a time.
-    at = min((at for sign in ":：" if (at := text.find(sign)) >= 0), default=len(text))
-    return text[:at], text[at + 1 :]
+    index = min((index for sign in ":：" if (index := text.find(sign)) >= 0), default=len(text))
+    return text[:index], text[index + 1 :]
 
 
 def _no_such_name(stamp: StampPlan, name: str) -> Finding:
@@ -431,11 +445,11 @@ def _looked_for(stamp: StampPlan) -> str:
     """What a stamp is found by."""
     if not stamp.labels and stamp.pattern is not None:
         return stamp.pattern.text
-    return ", ".join(one.text for one in stamp.labels)
+    return ", ".join(label.text for label in stamp.labels)
 
 
 def _no_such_tab(stamp: StampPlan, tabs: Sequence[str]) -> Finding:
-    wanted = ", ".join(one.text for one in stamp.tabs)
+    wanted = ", ".join(tab.text for tab in stamp.tabs)
     return STAMP_TAB_UNKNOWN(field=stamp.field, wanted=wanted, tabs=", ".join(tabs))
 
 
@@ -454,8 +468,8 @@ def _found_twice(stamp: StampPlan, filled: Sequence[Source]) -> Finding:
         filled[0].at,
         field=stamp.field,
         by_label=bool(stamp.labels),
-        texts=[cell_text(one.cell) for one in filled],
-        places=" and ".join(one.where for one in filled),
+        texts=[cell_text(source.cell) for source in filled],
+        places=" and ".join(source.where for source in filled),
     )
 
 
@@ -463,6 +477,6 @@ def _label_differs(sheet: Sheet, stamp: StampPlan, spot: Spot, label: Spot | Non
     return STAMP_LABEL_DIFFERS(
         sheet.address(*spot),
         field=stamp.field,
-        wanted=", ".join(one.text for one in stamp.labelled),
+        wanted=", ".join(pattern.text for pattern in stamp.labelled),
         label=cell_text(sheet.cell(*label)) if label else "",
     )

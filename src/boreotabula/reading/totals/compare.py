@@ -66,9 +66,9 @@ class ColumnOfTotals:
 
     def checks(self, *, wrong: bool) -> Iterator[Check]:
         """All of them one by one, or only those that disagree."""
-        for at in np.flatnonzero(~self.agree).tolist() if wrong else range(len(self.rows)):
-            row, agrees = int(self.rows[at]), bool(self.agree[at])
-            printed, summed = float(self.printed[at]), float(self.summed[at])
+        for index in np.flatnonzero(~self.agree).tolist() if wrong else range(len(self.rows)):
+            row, agrees = int(self.rows[index]), bool(self.agree[index])
+            printed, summed = float(self.printed[index]), float(self.summed[index])
             yield Check(row, self.column, printed, summed, agrees, (row,), self.summands)
 
 
@@ -84,18 +84,21 @@ class Totals:
     @property
     def count(self) -> int:
         """How many there are."""
-        return len(self.rows) + sum(len(one.rows) for one in self.columns)
+        return len(self.rows) + sum(len(column.rows) for column in self.columns)
 
     @property
     def checks(self) -> list[Check]:
         """Each of them."""
-        return [*(one for some in self.columns for one in some.checks(wrong=False)), *self.rows]
+        return [
+            *(check for column in self.columns for check in column.checks(wrong=False)),
+            *self.rows,
+        ]
 
     @cached_property
     def wrong(self) -> list[Check]:
         """Those that disagree."""
-        below = [one for some in self.columns for one in some.checks(wrong=True)]
-        return [*below, *(one for one in self.rows if not one.agrees)]
+        below = [check for column in self.columns for check in column.checks(wrong=True)]
+        return [*below, *(row for row in self.rows if not row.agrees)]
 
 
 class Summands(NamedTuple):
@@ -118,14 +121,14 @@ def check_totals(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -
     if not figures.summed:
         return Totals()
     beside: list[ColumnOfTotals] = []
-    meant = {one.column: Summands((one.column,)) for one in figures.summed}
+    meant = {column.column: Summands((column.column,)) for column in figures.summed}
     for column in total_columns:
         # A row of totals sums up what each column of totals was found to mean.
-        meant[column.column], found = _compared(figures, column)
-        beside += [found] if found else []
+        meant[column.column], column_of_totals = _compared(figures, column)
+        beside += [column_of_totals] if column_of_totals else []
     below = _row_checks(figures, total_rows, meant) + _group_checks(figures, meant)
     # An error value is no total to compare, but must not pass unseen.
-    at_right = [one.column for one in total_columns]
+    at_right = [total_column.column for total_column in total_columns]
     flaws = (*_flaws(sheet, total_rows, list(meant)), *_flaws(sheet, figures.rows, at_right))
     return Totals(tuple(beside), tuple(below), flaws)
 
@@ -147,15 +150,15 @@ def _compared(figures: Figures, column: Column) -> tuple[Summands, ColumnOfTotal
     if not sets:
         return Summands(()), None
     numbers = figures.numbers[figures.table.record_rows, column.column]
-    there = ~np.isnan(numbers)
-    rows, printed = figures.table.record_rows[there], numbers[there]
+    mask = ~np.isnan(numbers)
+    rows, printed = figures.table.record_rows[mask], numbers[mask]
     best: ColumnOfTotals | None = None
-    for some in sets:
-        sums = figures.part(figures.rows, some)[there].sum(axis=1)
+    for group in sets:
+        sums = figures.part(figures.rows, group)[mask].sum(axis=1)
         same = all_agree(printed, sums)
         # The likeliest set comes first, so a tie keeps it.
         if best is None or same.sum() > best.agree.sum():
-            best = ColumnOfTotals(column.column, some, rows, printed, sums, same)
+            best = ColumnOfTotals(column.column, group, rows, printed, sums, same)
         if same.all():
             break
     assert best is not None
@@ -168,8 +171,8 @@ def _compared(figures: Figures, column: Column) -> tuple[Summands, ColumnOfTotal
     return Summands(best.summands), best
 
 
-def _mean(figures: Figures, row: int, some: Sequence[int]) -> float:
-    filled = [number for at in some if (number := figures.at(row, at)) is not None]
+def _mean(figures: Figures, row: int, numbers: Sequence[int]) -> float:
+    filled = [number for index in numbers if (number := figures.at(row, index)) is not None]
     return fsum(filled) / max(len(filled), 1)
 
 
@@ -182,44 +185,46 @@ def summand_sets(columns: Columns, plan: Plan) -> Mapping[int, list[tuple[int, .
     """
     summed = summed_columns(columns, plan)
     return {
-        one.column: _summand_sets(columns, one, summed, plan)
-        for one in (*summed, *columns.of(ColumnKind.TOTAL))
+        column.column: _summand_sets(columns, column, summed, plan)
+        for column in (*summed, *columns.of(ColumnKind.TOTAL))
     }
 
 
 def _summand_sets(
     columns: Columns, column: Column, summed: tuple[Column, ...], plan: Plan
 ) -> list[tuple[int, ...]]:
-    others = [one for one in summed if one.column != column.column]
+    other_columns = [one for one in summed if one.column != column.column]
     if len(columns.block.values) < 2:
-        return _sets_among(columns, column, others)
+        return _sets_among(columns, column, other_columns)
     # “Total sold” sums up what was sold, not all values under its heading.
-    known = _field_of_total(columns, column)
-    fields = (known,) if known in columns.block.values else (*columns.block.values, "")
-    found = [
-        some
+    known_text = _field_of_total(columns, column)
+    fields = (known_text,) if known_text in columns.block.values else (*columns.block.values, "")
+    groups = [
+        numbers
         for field in fields
-        for some in _sets_among(
-            columns, column, [one for one in others if field in ("", one.field)]
+        for numbers in _sets_among(
+            columns, column, [column for column in other_columns if field in ("", column.field)]
         )
     ]
-    return list(dict.fromkeys(found))
+    return list(dict.fromkeys(groups))
 
 
-def _sets_among(columns: Columns, column: Column, others: list[Column]) -> list[tuple[int, ...]]:
+def _sets_among(
+    columns: Columns, column: Column, other_columns: list[Column]
+) -> list[tuple[int, ...]]:
     labels = _folded(column)
     before = [one.column for one in columns.of(ColumnKind.TOTAL) if one.column < column.column]
     sets = [
-        [one for one in others if _folded(one)[:depth] == labels[:depth]]
+        [column for column in other_columns if _folded(column)[:depth] == labels[:depth]]
         for depth in range(len(labels) - 1, 0, -1)
         if labels[depth - 1]
     ]
-    left = [one for one in others if one.column < column.column]
+    left = [one for one in other_columns if one.column < column.column]
     # Since the last column of totals: the usual place of a subtotal.
-    sets.append([one for one in left if one.column > max(before, default=-1)])
-    sets += [left, others]
-    found = [tuple(one.column for one in some) for some in sets if some]
-    return list(dict.fromkeys(found))
+    sets.append([column for column in left if column.column > max(before, default=-1)])
+    sets += [left, other_columns]
+    groups = [tuple(column.column for column in columns) for columns in sets if columns]
+    return list(dict.fromkeys(groups))
 
 
 def _folded(column: Column) -> tuple[str, ...]:
@@ -254,30 +259,30 @@ def _row_checks(
     looks the way most rows of totals do, up or down.
     """
     rows = [_RowOfTotals(figures, row, total_rows, meant) for row in total_rows]
-    ways = Counter(way for one in rows for way in one.ways)
+    ways = Counter(way for row in rows for way in row.ways)
     down = ways["down"] > ways["up"]
-    return [check for one in rows for check in one.checks(down=down)]
+    return [check for row in rows for check in row.checks(down=down)]
 
 
 def _group_checks(figures: Figures, meant: Mapping[int, Summands]) -> list[Check]:
     """The totals in rows that name groups: each sums up all records of its group."""
-    table, found = figures.table, []
+    table, checks = figures.table, []
     for row in table.groups:
         if not table.lines_of(row):  # told as such
             continue
         # What belongs to the group is known: no other range is tried.
-        some = (
+        group = (
             bisect_left(figures.rows, row),
             bisect_left(figures.rows, table.group_end(row)),
         )
         for column, summands in meant.items():
             printed = figures.at(row, column)
             if printed is not None and summands.columns and not summands.averaged:
-                figure = fsum(figures.span(at, some) for at in summands.columns)
+                figure = fsum(figures.span(column, group) for column in summands.columns)
                 agrees = agree(printed, figure)
-                rows = figures.rows[some[0] : some[1]]
-                found.append(Check(row, column, printed, figure, agrees, rows, summands.columns))
-    return found
+                rows = figures.rows[group[0] : group[1]]
+                checks.append(Check(row, column, printed, figure, agrees, rows, summands.columns))
+    return checks
 
 
 class _RowOfTotals:
@@ -293,8 +298,8 @@ class _RowOfTotals:
         self.figures, self.row, self.meant = figures, row, meant
         self.printed = {
             column: number
-            for column, some in meant.items()
-            if some.columns and (number := figures.at(row, column)) is not None
+            for column, group in meant.items()
+            if group.columns and (number := figures.at(row, column)) is not None
         }
         # Records above it and below it.
         self.middle = bisect_left(figures.rows, row)
@@ -303,28 +308,28 @@ class _RowOfTotals:
 
     def _agreeing(self) -> dict[int, tuple[Range, float]]:
         """The totals that agree, each with the first range over which it does."""
-        found: dict[int, tuple[Range, float]] = {}
-        for some in self.ranges:
-            for column in self.printed.keys() - found.keys():
-                agreeing = (one for one in self._sums(column, some)
-                            if agree(self.printed[column], one))  # fmt: skip
+        result: dict[int, tuple[Range, float]] = {}
+        for range_ in self.ranges:
+            for column in self.printed.keys() - result.keys():
+                agreeing = (number for number in self._sums(column, range_)
+                            if agree(self.printed[column], number))  # fmt: skip
                 if (figure := next(agreeing, None)) is not None:
-                    found[column] = (some, figure)
-            if len(found) == len(self.printed):
+                    result[column] = (range_, figure)
+            if len(result) == len(self.printed):
                 break
-        return {column: found[column] for column in self.printed if column in found}
+        return {column: result[column] for column in self.printed if column in result}
 
-    def _sums(self, column: int, some: Range) -> Iterator[float]:
+    def _sums(self, column: int, group: Range) -> Iterator[float]:
         """What the row may hold in a column: under averages, their sum or that of the sums."""
         # Under a column of totals stands the sum of what these sum up.
         columns = self.meant[column].columns
-        total = fsum(self.figures.span(at, some) for at in columns)
+        total = fsum(self.figures.span(column, group) for column in columns)
         if not self.meant[column].averaged:
             yield total
             return
         yield total / len(columns)
         yield fsum(
-            _mean(self.figures, row, columns) for row in self.figures.rows[some[0] : some[1]]
+            _mean(self.figures, row, columns) for row in self.figures.rows[group[0] : group[1]]
         )
 
     @property
@@ -346,63 +351,63 @@ class _RowOfTotals:
             return
         if self._called_average:
             for column in self.printed:
-                some, mean = self._nearest_mean(column)
+                group, mean = self._nearest_mean(column)
                 agrees = agree(self.printed[column], mean)
-                yield self._check(column, some, mean, agrees=agrees)._replace(averaged=True)
+                yield self._check(column, group, mean, agrees=agrees)._replace(averaged=True)
             return
         # The totals of a row nearly always sum up the same records.
-        usual = Counter(some for some, _ in self.agreeing.values())
+        usual = Counter(values for values, _ in self.agreeing.values())
         for column, printed in self.printed.items():
             if column in self.agreeing:
-                some, figure = self.agreeing[column]
-                yield self._check(column, some, figure, agrees=True)
+                group, figure = self.agreeing[column]
+                yield self._check(column, group, figure, agrees=True)
             else:
-                some, figure = self._nearest(column, printed, list(usual), down=down)
-                yield self._check(column, some, figure, agrees=False)
+                group, figure = self._nearest(column, printed, list(usual), down=down)
+                yield self._check(column, group, figure, agrees=False)
 
     def _nearest(
         self, column: int, printed: float, usual: Sequence[Range], *, down: bool
     ) -> tuple[Range, float]:
         """The range whose figure is nearest to a total that agrees with none."""
         # A wrong total is held against what it most likely was meant to sum.
-        side = [one for one in self.ranges if (one[0] >= self.middle) is down]
-        found = [
-            (some, figure)
-            for some in (usual[:1] or side or self.ranges)
-            for figure in self._sums(column, some)
+        side = [range_ for range_ in self.ranges if (range_[0] >= self.middle) is down]
+        result = [
+            (group, figure)
+            for group in (usual[:1] or side or self.ranges)
+            for figure in self._sums(column, group)
         ]
-        return min(found, key=lambda one: abs(one[1] - printed))
+        return min(result, key=lambda one: abs(one[1] - printed))
 
     def _means(self) -> list[Check] | None:
         """The checks if every total of the row is an average."""
-        found = []
+        checks = []
         for column, printed in self.printed.items():
-            for some in self.ranges[:_FEW_RANGES] + self.ranges[-1:]:
-                mean = self._average(column, some)
+            for range_ in self.ranges[:_FEW_RANGES] + self.ranges[-1:]:
+                mean = self._average(column, range_)
                 if agree(printed, mean):
-                    check = self._check(column, some, mean, agrees=True)
-                    found.append(check._replace(averaged=True))
+                    check = self._check(column, range_, mean, agrees=True)
+                    checks.append(check._replace(averaged=True))
                     break
             else:
                 return None
-        return found
+        return checks
 
     @property
     def _called_average(self) -> bool:
         """Whether the row is named as averages are."""
         columns = self.figures.columns
-        named = [one.column for one in columns.every if one.kind is not ColumnKind.VALUE]
+        named = [column.column for column in columns.every if column.kind is not ColumnKind.VALUE]
         return begins_as_total(self.figures.sheet, self.row, named, AVERAGE_WORDS)
 
     def _nearest_mean(self, column: int) -> tuple[Range, float]:
         """The range whose average is nearest to what is printed in a column."""
         ranges = self.ranges[:_FEW_RANGES] + self.ranges[-1:]
-        means = [(some, self._average(column, some)) for some in ranges]
+        means = [(range_, self._average(column, range_)) for range_ in ranges]
         return min(means, key=lambda pair: abs(pair[1] - self.printed[column]))
 
-    def _average(self, column: int, some: Range) -> float:
+    def _average(self, column: int, group: Range) -> float:
         columns, averaged = self.meant[column]
-        rows = self.figures.rows[some[0] : some[1]]
+        rows = self.figures.rows[group[0] : group[1]]
         # Blank cells do not count into an average, zeros do.
         if len(columns) == 1:
             filled = [n for row in rows if (n := self.figures.at(row, columns[0])) is not None]
@@ -412,8 +417,8 @@ class _RowOfTotals:
             filled = self.figures.across(rows, columns)
         return fsum(filled) / max(len(filled), 1)
 
-    def _check(self, column: int, some: Range, figure: float, *, agrees: bool) -> Check:
-        rows = self.figures.rows[some[0] : some[1]]
+    def _check(self, column: int, group: Range, figure: float, *, agrees: bool) -> Check:
+        rows = self.figures.rows[group[0] : group[1]]
         columns = self.meant[column].columns
         return Check(self.row, column, self.printed[column], figure, agrees, rows, columns)
 
@@ -430,10 +435,10 @@ def row_ranges(records: Sequence[int], row: int, total_rows: Sequence[int]) -> l
     """
     # Found by search: blocks can have thousands of rows of totals.
     middle, number = bisect_left(records, row), len(records)
-    at = bisect_left(total_rows, row)
+    index = bisect_left(total_rows, row)
     # Bounded, so that many totals do not take the square of the time.
-    before = total_rows[max(at - _MOST_RANGES, 0) : at][::-1]
-    after = total_rows[at + 1 : at + 1 + _MOST_RANGES]
+    before = total_rows[max(index - _MOST_RANGES, 0) : index][::-1]
+    after = total_rows[index + 1 : index + 1 + _MOST_RANGES]
     # Nearest first: a subtotal must not be explained by a wider range that fits by chance.
     ups = [(bisect_left(records, start), middle) for start in before] + [(0, middle)]
     downs = [(middle, bisect_left(records, end)) for end in after] + [(middle, number)]

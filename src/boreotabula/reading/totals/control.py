@@ -46,7 +46,7 @@ def control_figures(
     figures = Figures(sheet, columns, plan, table)
     start = table.start
     for row in table.of(RowKind.CONTROL):
-        rows = [at for at in table.records if start <= at < row]
+        rows = [record for record in table.records if start <= record < row]
         start = row
         if control.count is not None:
             printed = number_in(sheet.cell(row, control.count), _COUNT)
@@ -57,23 +57,27 @@ def control_figures(
 
 
 def _sum(figures: Figures, rows: Sequence[int], field: str) -> float:
-    places = [one.column for one in figures.summed if one.field == field]
+    places = [column.column for column in figures.summed if column.field == field]
     return fsum(figures.across(rows, places)) if rows and places else 0.0
 
 
 def about_control(sheet: Sheet, figures: Sequence[ControlFigure]) -> Iterator[Finding]:
     """What is to be said of control lines that tell something else than was read."""
-    for one in figures:
-        if one.agrees:
+    for figure in figures:
+        if figure.agrees:
             continue
-        text = cell_text(sheet.cell(one.row, one.column))
-        where = sheet.address(one.row, one.column)
-        counted = f"{one.counted:,.10g}"
-        if one.printed is None:
-            yield CONTROL_UNREADABLE(where, row=sheet.row_called(one.row), text=text)
-        elif one.field:
+        text = cell_text(sheet.cell(figure.row, figure.column))
+        where = sheet.address(figure.row, figure.column)
+        counted = f"{figure.counted:,.10g}"
+        if figure.printed is None:
+            yield CONTROL_UNREADABLE(where, row=sheet.row_called(figure.row), text=text)
+        elif figure.field:
             yield SUM_OF_LINE_DIFFERS(
-                where, field=one.field, row=sheet.row_called(one.row), text=text, counted=counted
+                where,
+                field=figure.field,
+                row=sheet.row_called(figure.row),
+                text=text,
+                counted=counted,
             )
         else:
-            yield COUNT_DIFFERS(where, row=sheet.row_called(one.row), text=text, counted=counted)
+            yield COUNT_DIFFERS(where, row=sheet.row_called(figure.row), text=text, counted=counted)

@@ -28,7 +28,7 @@ _AMOUNT = re.compile(
 
 def without_pattern_slips(totals: Totals, slips: Collection[int]) -> Totals:
     """The totals without those of rows that are told as doubtful."""
-    rows = tuple(one for one in totals.rows if one.row not in slips)
+    rows = tuple(row for row in totals.rows if row.row not in slips)
     return Totals(totals.columns, rows, totals.flaws)
 
 
@@ -40,32 +40,34 @@ def slips_of(sheet: Sheet, totals: Totals, columns: Columns, table: TableRows) -
     rows = table.of(RowKind.TOTAL)
     if not rows or not block.totals or not table.records:
         return []
-    named = [one.column for one in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
+    named = [column.column for column in columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
     # What no word calls an average may be one by chance.
     agreeing = {
-        one.row
-        for one in totals.rows
-        if one.agrees
-        and not (one.averaged and not begins_as_total(sheet, one.row, named, AVERAGE_WORDS))
+        row.row
+        for row in totals.rows
+        if row.agrees
+        and not (row.averaged and not begins_as_total(sheet, row.row, named, AVERAGE_WORDS))
     }
     doubted = [row for row in rows if row not in agreeing]
     # The usual totals agree: then the records need not be looked at.
     if not doubted:
         return []
     texts = [
-        at
-        for at in named
-        if 2 * sum(_is_text(sheet, row, at) for row in table.records) > len(table.records)
+        index
+        for index in named
+        if 2 * sum(_is_text(sheet, row, index) for row in table.records) > len(table.records)
     ]
-    filled = Counter(at for row in rows for at in texts if _is_text(sheet, row, at))
+    filled = Counter(text for row in rows for text in texts if _is_text(sheet, row, text))
     return [
-        row for row in doubted if any(filled[at] == 1 for at in _beside_label(sheet, row, texts))
+        row
+        for row in doubted
+        if any(filled[index] == 1 for index in _beside_label(sheet, row, texts))
     ]
 
 
 def _beside_label(sheet: Sheet, row: int, texts: Sequence[int]) -> list[int]:
     """The columns of texts that a row fills, without the first: that is its label."""
-    return [at for at in texts if _is_text(sheet, row, at)][1:]
+    return [text for text in texts if _is_text(sheet, row, text)][1:]
 
 
 def _is_text(sheet: Sheet, row: int, column: int) -> bool:
@@ -78,8 +80,8 @@ def about_slips(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Iterator
     for row in rows:
         cells = sheet.rows[row][columns.left : columns.right]
         label = next(cell_text(cell) for cell in cells if cell != "")
-        patterns = (one.text for one in columns.block.totals if one.match(label) is not None)
-        column = columns.left + next(at for at, cell in enumerate(cells) if cell != "")
+        patterns = (total.text for total in columns.block.totals if total.match(label) is not None)
+        column = columns.left + next(index for index, cell in enumerate(cells) if cell != "")
         yield TOTAL_DOUBTFUL(
             sheet.address(row, column),
             row=sheet.row_called(row),
@@ -97,22 +99,22 @@ def over_texts(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> 
     # The columns of a cross-tab share a field or two: asked once, not for each.
     of_texts = {
         field
-        for field in {one.field for one in held}
+        for field in {column.field for column in held}
         if plan.form(field).type.nature is Nature.TEXT
     }
     for one in held if of_texts else ():
         if one.field not in of_texts:
             continue
-        found = [(row, one.column) for row in rows if _sign(sheet, row, one.column) is not None]
-        if found and _mostly_amounts(sheet, table, one.column):
-            by_field.setdefault(one.field, []).extend(found)
+        pairs = [(row, one.column) for row in rows if _sign(sheet, row, one.column) is not None]
+        if pairs and _mostly_amounts(sheet, table, one.column):
+            by_field.setdefault(one.field, []).extend(pairs)
     for field, spots in by_field.items():
         row, column = spots[0]
         signs = Counter(
-            sign for at in table.records if (sign := _sign(sheet, at, column)) is not None
+            sign for record in table.records if (sign := _sign(sheet, record, column)) is not None
         )
         decimals = any(
-            re.search(r"[.,]\d{2}\D*$", cell_text(sheet.rows[at][column])) for at in table.records
+            re.search(r"[.,]\d{2}\D*$", cell_text(sheet.rows[row][column])) for row in table.records
         )
         yield TOTAL_OVER_TEXTS(
             sheet.address(row, column),

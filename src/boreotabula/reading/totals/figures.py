@@ -60,7 +60,7 @@ class Figures:
     @cached_property
     def places(self) -> list[int]:
         """Where these columns are."""
-        return [one.column for one in self.summed]
+        return [column.column for column in self.summed]
 
     @cached_property
     def _forms(self) -> Mapping[int, ValueForm]:
@@ -75,25 +75,29 @@ class Figures:
         """The number in each cell of the sheet, NaN where is none: in the rows of the table, in
         columns of values and of totals, as a record would hold it."""
         # Elsewhere texts are no figures, and reading each as a number would take long.
-        held = [*self.places, *(one.column for one in self.columns.of(ColumnKind.TOTAL))]
+        held = [*self.places, *(column.column for column in self.columns.of(ColumnKind.TOTAL))]
         start, end = self.table.start, self.table.start + len(self.table.kinds)
         closer = self.sheet.is_text[start:end, held]
-        special = [self.form(at).empty != frozenset() for at in held]
+        special = [self.form(index).empty != frozenset() for index in held]
         # Numbers can stand for nothing, too: then they must not be summed up.
         if any(special):
             closer = closer | (self.sheet.filled[start:end, held] & special)
         # Under a heading with another unit than the first every number is converted.
-        scaled = {at: float(one.factor("")) for at in held if (one := self.form(at)).heading_unit}
+        scaled = {
+            index: float(value_form.factor(""))
+            for index in held
+            if (value_form := self.form(index)).heading_unit
+        }
         # Most sheets hold numbers as numbers: then the sheet's own matrix does.
         if not closer.any() and not scaled:
             return self.sheet.numbers
         # The sheet's own matrix must stay as it was read.
         numbers = self.sheet.numbers.copy()
-        for at, factor in scaled.items():
-            numbers[start:end, at] *= factor
+        for position, factor in scaled.items():
+            numbers[start:end, position] *= factor
         known: dict[tuple[int, Cell], float] = {}
-        for at, place in zip(*map(np.ndarray.tolist, np.nonzero(closer)), strict=True):
-            row, column = start + at, held[place]
+        for position, place in zip(*map(np.ndarray.tolist, np.nonzero(closer)), strict=True):
+            row, column = start + position, held[place]
             cell = self.sheet.rows[row][column]
             key = (column, cell)
             # Only texts repeat enough to be worth a look-up.
@@ -126,7 +130,7 @@ class Figures:
 
     @cached_property
     def _place_of(self) -> Mapping[int, int]:
-        return {column: at for at, column in enumerate(self.places)}
+        return {column: index for index, column in enumerate(self.places)}
 
     def total(self, row: int, columns: Sequence[int]) -> float:
         """The sum of one row over some columns."""
@@ -134,13 +138,13 @@ class Figures:
 
     def across(self, rows: Sequence[int], columns: Sequence[int]) -> list[float]:
         """The sum of each of some rows over some columns."""
-        found: list[float] = self.part(rows, columns).sum(axis=1).tolist()
-        return found
+        numbers: list[float] = self.part(rows, columns).sum(axis=1).tolist()
+        return numbers
 
-    def span(self, column: int, some: tuple[int, int]) -> float:
+    def span(self, column: int, group: tuple[int, int]) -> float:
         """The sum of a column over some of the record rows, by their numbers: from the first to
         before the second."""
-        start, end = some
+        start, end = group
         if start == end:
             return 0.0
         self._asked[column] += 1
@@ -154,9 +158,9 @@ class Figures:
 
     def down(self, column: int) -> NDArray[np.float64]:
         """The numbers of a column in the record rows; zero where is none."""
-        at = self._place_of.get(column)
-        if at is not None:
-            return self.record_values[:, at]
+        index = self._place_of.get(column)
+        if index is not None:
+            return self.record_values[:, index]
         return self.part(self.rows, [column])[:, 0]
 
     def _sums_so_far(self, column: int) -> tuple[NDArray[np.float64], bool]:
@@ -182,10 +186,10 @@ class Figures:
 
     def sums(self) -> NDArray[np.float64]:
         """The sum of each column over all record rows; of those that cannot be summed zero."""
-        found = np.zeros(self.sheet.width)
+        sums = np.zeros(self.sheet.width)
         # Zero elsewhere, so that sums over runs of columns can be told by differences.
-        found[self.places] = self.record_values.sum(axis=0)
-        return found
+        sums[self.places] = self.record_values.sum(axis=0)
+        return sums
 
 
 def _zero_for_none(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -197,9 +201,9 @@ def summed_columns(columns: Columns, plan: Plan) -> tuple[Column, ...]:
     """The columns of values that can be added up."""
     kind = ColumnKind.BESIDE if columns.block.is_list else ColumnKind.VALUE
     return tuple(
-        one for one in columns.of(kind)
+        column for column in columns.of(kind)
         # Shares of different wholes have no sum.
-        if plan.form(one.field).type.totals and not _of_shares(one)
+        if plan.form(column.field).type.totals and not _of_shares(column)
     )  # fmt: skip
 
 
@@ -211,8 +215,10 @@ def _of_shares(column: Column) -> bool:
 @lru_cache(maxsize=64)
 def _forms(columns: Columns, plan: Plan) -> Mapping[int, ValueForm]:
     return {
-        one.column: form_under(plan.form(one.field), columns.heading_of(one.column))
-        for one in summed_columns(columns, plan)
+        summed_column.column: form_under(
+            plan.form(summed_column.field), columns.heading_of(summed_column.column)
+        )
+        for summed_column in summed_columns(columns, plan)
     }
 
 
@@ -243,8 +249,8 @@ def agree(printed: float, summed: float) -> bool:
 def all_agree(printed: NDArray[np.float64], summed: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Which of some printed totals are sums; see `agree`."""
     apart = np.abs(printed - summed)
-    found: NDArray[np.bool_] = apart <= _SAME * (np.abs(summed) + 1.0)
+    mask: NDArray[np.bool_] = apart <= _SAME * (np.abs(summed) + 1.0)
     # How many places were printed is asked only where it could make the difference.
-    for at in np.flatnonzero(~found & (apart <= 0.5)).tolist():
-        found[at] = agree(float(printed[at]), float(summed[at]))
-    return found
+    for index in np.flatnonzero(~mask & (apart <= 0.5)).tolist():
+        mask[index] = agree(float(printed[index]), float(summed[index]))
+    return mask

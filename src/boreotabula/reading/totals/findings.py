@@ -36,14 +36,14 @@ def about_totals(
     search = _Search(sheet, columns, table, figures)
     whole = list(_whole_lines(totals))
     # What a whole line explains is not told cell by cell as well.
-    told = {(one.row, one.column) for some in whole for one in some}
-    found: dict[tuple[float, str], list[Check]] = {}
+    pairs = {(check.row, check.column) for checks in whole for check in checks}
+    result: dict[tuple[float, str], list[Check]] = {}
     for check in totals.wrong:
-        if (check.row, check.column) not in told:
+        if (check.row, check.column) not in pairs:
             # The same difference with the same culprit is one cause.
-            found.setdefault((_apart(check), search.culprit(check)), []).append(check)
-    findings = [_differs(sheet, checks, cause[1]) for cause, checks in found.items()]
-    findings += [_of_line(sheet, totals, some) for some in _same_cause(whole)]
+            result.setdefault((_apart(check), search.culprit(check)), []).append(check)
+    findings = [_differs(sheet, checks, cause[1]) for cause, checks in result.items()]
+    findings += [_of_line(sheet, totals, checks) for checks in _same_cause(whole)]
     if totals.flaws:
         findings.append(_flawed(sheet, totals))
     return findings
@@ -59,19 +59,19 @@ def _apart(check: Check) -> float:
 def _whole_lines(totals: Totals) -> Iterator[list[Check]]:
     """The totals of a column or row of which at least three disagree, each by a difference of its
     own or all of them; the fullest first, each total once."""
-    agreeing = Counter(line for one in totals.checks if one.agrees for line in _lines_of(one))
+    agreeing = Counter(line for check in totals.checks if check.agrees for line in _lines_of(check))
     groups: dict[tuple[str, int], list[Check]] = {}
     for one in totals.wrong:
         for line in _lines_of(one):
             groups.setdefault(line, []).append(one)
-    told: set[tuple[int, int]] = set()
+    pairs: set[tuple[int, int]] = set()
     for line, every in sorted(groups.items(), key=lambda one: -len(one[1])):
-        some = [one for one in every if (one.row, one.column) not in told]
+        checks = [check for check in every if (check.row, check.column) not in pairs]
         # One wrong cell gives all totals the same difference: that is no lost line.
-        several = len({_apart(one) for one in some}) >= _SEVERAL or not agreeing[line]
-        if len(some) >= _SEVERAL and several:
-            told |= {(one.row, one.column) for one in some}
-            yield some
+        several = len({_apart(check) for check in checks}) >= _SEVERAL or not agreeing[line]
+        if len(checks) >= _SEVERAL and several:
+            pairs |= {(check.row, check.column) for check in checks}
+            yield checks
 
 
 def _lines_of(check: Check) -> tuple[tuple[str, int], tuple[str, int]]:
@@ -81,13 +81,13 @@ def _lines_of(check: Check) -> tuple[tuple[str, int], tuple[str, int]]:
 def _same_cause(table: Iterable[list[Check]]) -> Iterator[list[Check]]:
     """Lines of totals that differ by the same amounts in the same places: subtotals and totals of
     the same records. Of each, those of the first line."""
-    seen: set[frozenset[float]] = set()
-    for some in table:
-        amounts = frozenset(map(_apart, some))
+    groups: set[frozenset[float]] = set()
+    for checks in table:
+        amounts = frozenset(map(_apart, checks))
         # Subtotals and totals of the same records fail by the same amounts.
-        if amounts not in seen:
-            seen.add(amounts)
-            yield some
+        if amounts not in groups:
+            groups.add(amounts)
+            yield checks
 
 
 def _number(number: float) -> str:
@@ -95,7 +95,7 @@ def _number(number: float) -> str:
 
 
 def _differs(sheet: Sheet, checks: Sequence[Check], culprit: str) -> Finding:
-    first, others = checks[0], checks[1:]
+    first, other_checks = checks[0], checks[1:]
     apart = first.printed - first.summed
     kind = AVERAGE_DIFFERS if first.averaged else TOTAL_DIFFERS
     return kind(
@@ -105,8 +105,8 @@ def _differs(sheet: Sheet, checks: Sequence[Check], culprit: str) -> Finding:
         apart=_number(abs(apart)),
         more=apart > 0,
         range=_range(sheet, first),
-        others=[sheet.address(one.row, one.column) for one in others],
-        number=len(others),
+        others=[sheet.address(check.row, check.column) for check in other_checks],
+        number=len(other_checks),
         culprit=culprit,
     )
 
@@ -123,10 +123,10 @@ def _range(sheet: Sheet, check: Check) -> str:
 def _of_line(sheet: Sheet, totals: Totals, checks: Sequence[Check]) -> Finding:
     """A row or column of totals of which several disagree."""
     first = checks[0]
-    in_row = len({one.row for one in checks}) == 1
+    in_row = len({check.row for check in checks}) == 1
     called = sheet.row_called(first.row) if in_row else sheet.column_called(first.column)
     line = ("row", first.row) if in_row else ("column", first.column)
-    number = sum(line in _lines_of(one) for one in totals.checks)
+    number = sum(line in _lines_of(check) for check in totals.checks)
     slots = {"printed": _number(first.printed), "summed": _number(first.summed), "line": called}
     where = sheet.address(first.row, first.column)
     if number == len(checks):
@@ -159,7 +159,7 @@ class _Search:
         # From the surest explanation to the weakest.
         steps = (self._no_number, self._left_out, self._swapped_total, self._one_cell,
                  self._one_line, self._swapped_cell, self._subtotals)  # fmt: skip
-        return next((said for step in steps if (said := step(check, columns))), "")
+        return next((message for step in steps if (message := step(check, columns))), "")
 
     def _no_number(self, check: Check, columns: Sequence[int]) -> str:
         """Filled cells that are in no record."""
@@ -179,7 +179,7 @@ class _Search:
         """A row that is no record but holds just what is missing."""
         apart = check.printed - check.summed
         for row in self.table.of(*_NO_RECORDS):
-            held = [n for at in columns if (n := self.figures.at(row, at)) is not None]
+            held = [n for column in columns if (n := self.figures.at(row, column)) is not None]
             # What a rule left out by mistake shows here first.
             if held and abs(sum(held) - apart) < _NEAR:
                 rule = self.table.rules.get(row, "")
@@ -235,15 +235,15 @@ class _Search:
 _DIGITS = re.compile(r"-?\d{2,15}")
 
 
-def _swapped(one: float, other: float) -> bool:
+def _swapped(number: float, other_number: float) -> bool:
     """Whether two whole numbers differ by two neighbouring digits that changed places."""
-    if one == other or not (one.is_integer() and other.is_integer()):
+    if number == other_number or not (number.is_integer() and other_number.is_integer()):
         return False
-    first, second = str(int(one)), str(int(other))
+    first, second = str(int(number)), str(int(other_number))
     # Digits that changed places never change how many there are.
     if len(first) != len(second) or not _DIGITS.fullmatch(first):
         return False
-    differ = [at for at, (a, b) in enumerate(zip(first, second, strict=True)) if a != b]
+    differ = [index for index, (a, b) in enumerate(zip(first, second, strict=True)) if a != b]
     return (
         len(differ) == 2
         and differ[1] == differ[0] + 1

@@ -31,41 +31,47 @@ def sums_of_others(tabs: Mapping[str, Numbers]) -> Iterator[tuple[str, Sequence[
     # No sum of two that are positive is less than that of the two smallest.
     if least[0] > 0 and least[-1] < 0.99 * (least[0] + least[1]):
         return
-    if not any(True for at in range(len(names)) for _ in _runs(alone, range(len(names)), at)):
+    if not any(True for index in range(len(names)) for _ in _runs(alone, range(len(names)), index)):
         return
     every = np.unique(np.concatenate([tabs[name][0] for name in names]))
     if len(every) * len(names) > _MOST:
         return
     matrix = np.zeros((len(names), len(every)))
-    for at, name in enumerate(names):
+    for row, name in enumerate(names):
         cells, numbers = tabs[name]
-        matrix[at, np.searchsorted(every, cells)] = numbers
+        matrix[row, np.searchsorted(every, cells)] = numbers
     left = list(range(len(names)))
     while True:
-        sums = [(at, others) for at in left if (others := _run_summed(matrix, left, at))]
+        sums = [
+            (index, other_numbers)
+            for index in left
+            if (other_numbers := _run_summed(matrix, left, index))
+        ]
         if not sums:
             return
-        at, others = min(sums, key=lambda pair: len(pair[1]))
-        yield names[at], [names[one] for one in others]
-        left.remove(at)
+        row, other_numbers = min(sums, key=lambda pair: len(pair[1]))
+        yield names[row], [names[index] for index in other_numbers]
+        left.remove(row)
 
 
-def _run_summed(matrix: NDArray[np.float64], left: Sequence[int], at: int) -> Sequence[int] | None:
+def _run_summed(
+    matrix: NDArray[np.float64], left: Sequence[int], index: int
+) -> Sequence[int] | None:
     """The tabs in turn whose numbers a tab sums up; None if there are none."""
-    for others in _runs(matrix, left, at):
-        members = matrix[others]
+    for run in _runs(matrix, left, index):
+        members = matrix[run]
         several = np.count_nonzero(members, axis=0) > 1
-        true_sums = np.count_nonzero(several & (matrix[at] != 0))
-        if true_sums >= _FEWEST_SUMS and all_agree(matrix[at], members.sum(axis=0)).all():
-            return others
+        true_sums = np.count_nonzero(several & (matrix[index] != 0))
+        if true_sums >= _FEWEST_SUMS and all_agree(matrix[index], members.sum(axis=0)).all():
+            return run
     return None
 
 
-def _runs(matrix: NDArray[np.float64], left: Sequence[int], at: int) -> Iterator[list[int]]:
+def _runs(matrix: NDArray[np.float64], left: Sequence[int], index: int) -> Iterator[list[int]]:
     """Tabs in turn, two at least, whose numbers add up to the same sum as those of a tab."""
-    others = [one for one in left if one != at]
-    ends = np.concatenate(([0.0], np.cumsum(matrix[others].sum(axis=1))))
-    apart = np.abs(ends[None, :] - ends[:, None] - matrix[at].sum())
+    other_numbers = [position for position in left if position != index]
+    ends = np.concatenate(([0.0], np.cumsum(matrix[other_numbers].sum(axis=1))))
+    apart = np.abs(ends[None, :] - ends[:, None] - matrix[index].sum())
     near = apart <= 1e-6 + 1e-9 * np.abs(ends).max()
     for first, end in zip(*np.nonzero(np.triu(near, 2)), strict=True):
-        yield others[first:end]
+        yield other_numbers[first:end]

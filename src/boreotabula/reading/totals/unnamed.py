@@ -12,7 +12,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.findings.finding import WHOLE, Finding, Telling
+from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding
 from boreotabula.findings.places import Why
 from boreotabula.findings.rows import GROUPS_BY_SUMS
 from boreotabula.findings.totals import (
@@ -47,7 +47,7 @@ class WithoutSums:
 
     columns: Columns
     table: TableRows
-    tellings: tuple[Telling, ...] = ()
+    scoped_findings: tuple[ScopedFinding, ...] = ()
 
 
 def without_unnamed_totals(
@@ -55,7 +55,7 @@ def without_unnamed_totals(
 ) -> WithoutSums:
     """Take out what looks like a total: columns first, then rows."""
     figures = Figures(sheet, columns, plan, table)
-    found: list[Telling] = []
+    scoped_findings: list[ScopedFinding] = []
     # Nothing sums up with fewer rows but by chance.
     if not figures.summed or len(figures.rows) < FEWEST_SUMMANDS:
         return WithoutSums(columns, table)
@@ -64,8 +64,9 @@ def without_unnamed_totals(
         # Columns first: a column of sums would double the sum of every row.
         alike = list(_columns_of_sums(figures))
         if alike:
-            found += [
-                Telling(_column_finding(sheet, place, one), WHOLE, [one.column]) for one in alike
+            scoped_findings += [
+                ScopedFinding(_column_finding(sheet, place, column), WHOLE, [column.column])
+                for column in alike
             ]
             columns = _without_columns(columns, alike)
             # Without them: else each row's sum would count them twice.
@@ -73,23 +74,23 @@ def without_unnamed_totals(
     innermost = columns.block.groups[-1] if columns.block.groups else None
     if innermost and not innermost.named and innermost.indent is None:
         table, told = _with_groups(sheet, columns, table, figures)
-        found += told
+        scoped_findings += told
         figures = Figures(sheet, columns, plan, table)
     sum_rows = rows_of_sums(figures, table)
     kept = columns.block.not_totals
     rows = [row for row in sum_rows.sure if not _is_kept(sheet, columns, row, kept)]
     if rows:
         within = range(columns.left, columns.right)
-        found.append(Telling(row_finding(sheet, columns, rows), rows, within))
+        scoped_findings.append(ScopedFinding(row_finding(sheet, columns, rows), rows, within))
         table = table.without(rows, RowKind.LIKE_TOTAL)
     for kind, likely in (
         (SUMS_LIKELY, sum_rows.maybe),
         (GROUP_SUMS_LIKELY, sum_rows.groups),
         (NEAR_SUMS_LIKELY, sum_rows.near),
     ):
-        if some := [row for row in likely if not _is_kept(sheet, columns, row, kept)]:
-            found.append(Telling(likely_finding(kind, sheet, columns, some)))
-    return WithoutSums(columns, table, tuple(found))
+        if numbers := [row for row in likely if not _is_kept(sheet, columns, row, kept)]:
+            scoped_findings.append(ScopedFinding(likely_finding(kind, sheet, columns, numbers)))
+    return WithoutSums(columns, table, tuple(scoped_findings))
 
 
 def _is_kept(sheet: Sheet, columns: Columns, row: int, kept: Sequence[Pattern]) -> bool:
@@ -100,7 +101,7 @@ def _is_kept(sheet: Sheet, columns: Columns, row: int, kept: Sequence[Pattern]) 
 
 def _with_groups(
     sheet: Sheet, columns: Columns, table: TableRows, figures: Figures
-) -> tuple[TableRows, list[Telling]]:
+) -> tuple[TableRows, list[ScopedFinding]]:
     """The rows where those that sum up the ones below them name their groups."""
     level = len(columns.block.groups) - 1
     # Where names stand in rows of their own, equal numbers below each other are no sums.
@@ -109,14 +110,15 @@ def _with_groups(
     groups = groups_by_sums(figures, table)
     if not groups.rows:
         return table, []
-    stub = [one.column for one in columns.of(ColumnKind.STUB)] or [columns.left]
+    stub = [column.column for column in columns.of(ColumnKind.STUB)] or [columns.left]
     # A line number that is passed over is no name.
     names = {
-        row: next((at for at in stub if sheet.rows[row][at] != ""), stub[0]) for row in groups.rows
+        row: next((column for column in stub if sheet.rows[row][column] != ""), stub[0])
+        for row in groups.rows
     }
-    table = table.naming({row: GroupName(level, at) for row, at in names.items()})
-    told = _groups_finding(sheet, columns, groups.rows)
-    return table, [Telling(told)] if groups.doubtful else []
+    table = table.naming({row: GroupName(level, name) for row, name in names.items()})
+    finding = _groups_finding(sheet, columns, groups.rows)
+    return table, [ScopedFinding(finding)] if groups.doubtful else []
 
 
 def _groups_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
@@ -140,8 +142,8 @@ def _columns_of_sums(figures: Figures) -> Iterator[Column]:
     before = np.concatenate(([0.0], np.cumsum(sums)))
     candidates = _candidates(figures.columns, figures.plan)
     wholes = sums[candidates.of]
-    first, end, other, last = candidates.runs
-    summed = before[end] - before[first] + before[last] - before[other]
+    first, end, value, last = candidates.runs
+    summed = before[end] - before[first] + before[last] - before[value]
     # Most sets are one or two runs of columns: differences of sums so far tell them.
     # A first sieve over whole columns; what passes is compared row by row.
     lost = 1e-12 * float(np.abs(before).max())  # what differences of large sums may lose
@@ -151,15 +153,17 @@ def _columns_of_sums(figures: Figures) -> Iterator[Column]:
         # A column of zeros sums up anything.
         if not sums[column.column]:
             continue
-        for at in number:
+        for index in number:
             # Once a column is taken out, the sieve no longer holds: all sets are tried.
-            if not (taken or near[at] or not end[at]):
+            if not (taken or near[index] or not end[index]):
                 continue
             # A sum that was found is no summand of the next: sums of sums would hide.
-            summands = tuple(one for one in candidates.sets[at] if one not in taken)
+            summands = tuple(
+                position for position in candidates.sets[index] if position not in taken
+            )
             if len(summands) < FEWEST_SUMMANDS:
                 continue
-            if agree(float(wholes[at]), float(sums[list(summands)].sum())) and _sums_up(
+            if agree(float(wholes[index]), float(sums[list(summands)].sum())) and _sums_up(
                 figures, column.column, summands
             ):
                 taken.add(column.column)
@@ -183,55 +187,59 @@ class _Candidates:
 
 @lru_cache(maxsize=64)
 def _candidates(columns: Columns, plan: Plan) -> _Candidates:
-    found = summand_sets(columns, plan)
+    candidates = summand_sets(columns, plan)
     every: list[tuple[Column, range]] = []
     sets: list[tuple[int, ...]] = []
     of: list[int] = []
-    for one in summed_columns(columns, plan):
-        some = [one for one in found[one.column] if len(one) >= FEWEST_SUMMANDS]
-        every.append((one, range(len(sets), len(sets) + len(some))))
-        sets += some
-        of += [one.column] * len(some)
-    runs = np.array([_runs(some) for some in sets], np.intp).reshape(-1, 4).T
+    for summed_column in summed_columns(columns, plan):
+        groups = [
+            numbers
+            for numbers in candidates[summed_column.column]
+            if len(numbers) >= FEWEST_SUMMANDS
+        ]
+        every.append((summed_column, range(len(sets), len(sets) + len(groups))))
+        sets += groups
+        of += [summed_column.column] * len(groups)
+    runs = np.array([_runs(numbers) for numbers in sets], np.intp).reshape(-1, 4).T
     return _Candidates(tuple(every), tuple(sets), np.array(of, np.intp), runs)
 
 
 def _runs(places: tuple[int, ...]) -> tuple[int, int, int, int]:
-    breaks = [at for at in range(1, len(places)) if places[at] != places[at - 1] + 1]
+    breaks = [index for index in range(1, len(places)) if places[index] != places[index - 1] + 1]
     if len(breaks) > 1:
         return 0, 0, 0, 0
     if not breaks:
         return places[0], places[-1] + 1, 0, 0
-    (at,) = breaks
-    return places[0], places[at - 1] + 1, places[at], places[-1] + 1
+    (position,) = breaks
+    return places[0], places[position - 1] + 1, places[position], places[-1] + 1
 
 
 def _sums_up(figures: Figures, column: int, summands: Sequence[int]) -> bool:
     """Whether a column holds the sum of others in every row, and in enough of them truly one."""
-    numbers, others = figures.down(column), figures.part(figures.rows, summands)
+    numbers, values = figures.down(column), figures.part(figures.rows, summands)
     # One row that is none is proof enough: it is a column of its own.
-    if not all_agree(numbers, others.sum(axis=1)).all():
+    if not all_agree(numbers, values.sum(axis=1)).all():
         return False
     # A copy of one column is its sum, too, and is no total.
-    several = np.count_nonzero(others, axis=1) >= FEWEST_SUMMANDS
+    several = np.count_nonzero(values, axis=1) >= FEWEST_SUMMANDS
     return int(np.count_nonzero(several & (numbers != 0))) >= FEWEST_PLACES
 
 
 def _without_columns(columns: Columns, alike: Sequence[Column]) -> Columns:
-    places = {one.column for one in alike}
+    places = {column.column for column in alike}
     return Columns(
         tuple(
-            Column(one.column, ColumnKind.LIKE_TOTAL, why=Why.LIKE_TOTAL)
-            if one.column in places
-            else one
-            for one in columns.every
+            Column(column.column, ColumnKind.LIKE_TOTAL, why=Why.LIKE_TOTAL)
+            if column.column in places
+            else column
+            for column in columns.every
         ),
         columns.block,
     )
 
 
 def _column_finding(sheet: Sheet, place: Place, column: Column) -> Finding:
-    heading = next((cell_text(one) for one in reversed(column.labels) if one != ""), "")
+    heading = next((cell_text(label) for label in reversed(column.labels) if label != ""), "")
     where = sheet.address(max(place.bottom, 0), column.column)
     called = sheet.column_called(column.column)
     return COLUMN_LIKE_TOTAL(where, column=called, label=heading)

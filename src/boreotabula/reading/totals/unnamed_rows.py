@@ -46,16 +46,19 @@ def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
     What is found is no member of other sums, so sums of sums show in the next round.
     """
     search = _Rows(figures, table)
-    found: set[int] = set()
+    numbers: set[int] = set()
     # Again without those found: subtotals hide the grand total above them.
-    while fresh := search.below_members(found) | search.above_members(found):
-        found |= fresh
+    while fresh := search.below_members(numbers) | search.above_members(numbers):
+        numbers |= fresh
     rows = table.records
     return RowsOfSums(
-        tuple(rows[at] for at in sorted(found)),
-        tuple(rows[at] for at in sorted(search.maybe - found - search.group_like)),
-        tuple(rows[at] for at in sorted(search.group_like - found)),
-        tuple(rows[at] for at in search.near_sums(found | search.maybe | search.group_like)),
+        tuple(rows[index] for index in sorted(numbers)),
+        tuple(rows[index] for index in sorted(search.maybe - numbers - search.group_like)),
+        tuple(rows[index] for index in sorted(search.group_like - numbers)),
+        tuple(
+            rows[near_sum]
+            for near_sum in search.near_sums(numbers | search.maybe | search.group_like)
+        ),
     )
 
 
@@ -77,8 +80,8 @@ def groups_by_sums(figures: Figures, table: TableRows) -> GroupsBySums:
     """
     search = _Rows(figures, table)
     groups, agreeing = search.parted(search.chain_of_groups())
-    lacking = {at for at in agreeing if search.unnamed[at]}
-    evidence = sum(float(search.digits[at]) for at in agreeing)
+    lacking = {index for index in agreeing if search.unnamed[index]}
+    evidence = sum(float(search.digits[index]) for index in agreeing)
     # Among sums that agree one that does not is an error of the sheet, and no chance.
     if groups != agreeing and not lacking and evidence < _HINTED:
         return GroupsBySums()
@@ -86,7 +89,7 @@ def groups_by_sums(figures: Figures, table: TableRows) -> GroupsBySums:
         groups |= set(np.flatnonzero(search.unnamed).tolist())
     rows = table.records
     return GroupsBySums(
-        tuple(rows[at] for at in sorted(groups)), not lacking and evidence < _HINTED
+        tuple(rows[group] for group in sorted(groups)), not lacking and evidence < _HINTED
     )
 
 
@@ -120,7 +123,9 @@ class _Rows:
         self.unnamed = _unnamed(figures, table)
         self.sums = self.values.sum(axis=1)
         self.before_gap = np.append(table.kinds == RowKind.NONE, True)[self.rows + 1 - table.start]
-        self.labels = [one.column for one in figures.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)]
+        self.labels = [
+            column.column for column in figures.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+        ]
         self.maybe: set[int] = set()
         self.group_like: set[int] = set()
         """Rows that sum up the ones below them, as names of groups do."""
@@ -135,23 +140,27 @@ class _Rows:
         """Whether only one column says something of its own."""
         return len(self.independent) == 1
 
-    def below_members(self, known: set[int]) -> set[int]:
+    def below_members(self, known_numbers: set[int]) -> set[int]:
         """The rows that sum up records above them."""
-        found: set[int] = set()
+        numbers: set[int] = set()
         member = np.ones(len(self.rows), bool)
         # Sums that were found before are no members of others.
-        member[list(known)] = False
+        member[list(known_numbers)] = False
         # Where a row of totals stands, a new group of members may begin.
-        ends = {*np.searchsorted(self.rows, self.totals).tolist(), *(at + 1 for at in known), 0}
+        ends = {
+            *np.searchsorted(self.rows, self.totals).tolist(),
+            *(index + 1 for index in known_numbers),
+            0,
+        }
         last: int | None = -1
         while last is not None:
-            starts = np.array(sorted({*ends, *(at + 1 for at in found)}))
+            starts = np.array(sorted({*ends, *(index + 1 for index in numbers)}))
             last = self._next_below(last, member, starts)
             if last is not None:
                 # It is no member of what follows, so the sums are looked at anew.
-                found.add(last)
+                numbers.add(last)
                 member[last] = False
-        return found
+        return numbers
 
     def _next_below(
         self, last: int, member: NDArray[np.bool_], starts: NDArray[np.intp]
@@ -163,15 +172,15 @@ class _Rows:
         # Differences of sums so far sieve the ranges; the exact sums decide.
         so_far = np.concatenate((np.zeros((1, values.shape[1])), np.cumsum(values, axis=0)))
         near = self._near_below(member, starts)
-        for at in np.flatnonzero(near[last + 1 :]).tolist():
-            at += last + 1
+        for index in np.flatnonzero(near[last + 1 :]).tolist():
+            index += last + 1
             # The nearest first: it is the likeliest.
-            reach = starts[starts <= at][::-1]
-            ranges = self._ranges(at, reach, member, so_far)
-            if any(self._is_sum(at, one) for one in ranges):
-                if self._is_sure(at):
-                    return int(at)
-                self._may_be(at)
+            reach = starts[starts <= index][::-1]
+            ranges = self._ranges(index, reach, member, so_far)
+            if any(self._is_sum(index, range_) for range_ in ranges):
+                if self._is_sure(index):
+                    return int(index)
+                self._may_be(index)
         return None
 
     def _near_below(self, member: NDArray[np.bool_], starts: NDArray[np.intp]) -> NDArray[np.bool_]:
@@ -184,35 +193,37 @@ class _Rows:
         since = running - before[starts[np.searchsorted(starts, rows, "right") - 1]]
         near = (np.abs(sums - running) <= 0.5) | (np.abs(sums - since) <= 0.5) | self.unnamed
         # Rows of zeros sum up to anything.
-        found: NDArray[np.bool_] = near & member & (sums != 0)
-        return found & (np.cumsum(member) > FEWEST_SUMMANDS)
+        mask: NDArray[np.bool_] = near & member & (sums != 0)
+        return mask & (np.cumsum(member) > FEWEST_SUMMANDS)
 
     def _ranges(
         self,
-        at: int,
+        index: int,
         reach: NDArray[np.intp],
         member: NDArray[np.bool_],
         so_far: NDArray[np.float64],
     ) -> Iterator[Places]:
         """The members that a row may sum up, from one of some rows down to it, but for those whose
         sums are far off; `so_far` are the sums of all members above each row."""
-        asked = ~np.isnan(self.numbers[at]) if self.unnamed[at] else slice(None)
-        sums = (so_far[at] - so_far[reach])[:, asked]
+        value = ~np.isnan(self.numbers[index]) if self.unnamed[index] else slice(None)
+        sums = (so_far[index] - so_far[reach])[:, value]
         # Wider than any rounding: this only sieves, the exact sums decide.
-        room = 0.5 + 1e-9 * (np.abs(sums) + np.abs(so_far[at][asked]) + 1.0)
-        near = np.abs(self.values[at][asked] - sums) <= room
+        room = 0.5 + 1e-9 * (np.abs(sums) + np.abs(so_far[index][value]) + 1.0)
+        near = np.abs(self.values[index][value] - sums) <= room
         for one in reach[near.all(axis=1)].tolist():
-            some = np.flatnonzero(member[one:at]) + one
+            some = np.flatnonzero(member[one:index]) + one
             if len(some):
                 yield some
 
-    def above_members(self, known: set[int]) -> set[int]:
+    def above_members(self, known_numbers: set[int]) -> set[int]:
         """The rows that sum up records below them.
 
         Where one ends its members, another row of sums, or something that ends a table, must
         follow; or its stub must look unlike theirs; or its numbers must be too long for a chance.
         """
-        members = np.array([at for at in range(len(self.rows)) if at not in known], np.intp)
+        members = np.array(
+            [index for index in range(len(self.rows)) if index not in known_numbers], np.intp
+        )
         numbers = self.sums[members]
         after = np.concatenate(([0.0], np.cumsum(numbers)))
         wanted = after[1:] + numbers
@@ -222,14 +233,14 @@ class _Rows:
         first = np.searchsorted(after[order], wanted - 0.5, "left")
         last = np.searchsorted(after[order], wanted + 0.5, "right")
         ranges: dict[int, Places] = {}
-        for at in np.flatnonzero((first < last) & (numbers != 0)).tolist():
-            places = order[first[at] : last[at]]
+        for position in np.flatnonzero((first < last) & (numbers != 0)).tolist():
+            places = order[first[position] : last[position]]
             # From the nearest end to the farthest: the last that fits is the whole group.
-            places = np.sort(places[places > at + FEWEST_SUMMANDS])
+            places = np.sort(places[places > position + FEWEST_SUMMANDS])
             for end in places[:_MOST_ENDS].tolist():
-                some = members[at + 1 : end]
-                if self._is_sum(int(members[at]), some):
-                    ranges[int(members[at])] = some
+                values = members[position + 1 : end]
+                if self._is_sum(int(members[position]), values):
+                    ranges[int(members[position])] = values
         if not ranges:
             return set()
         return self._with_an_end(ranges, members)
@@ -243,15 +254,18 @@ class _Rows:
         stops = sorted({*np.searchsorted(self.rows, self.totals).tolist(), *gaps, len(values)})
         chain: dict[int, int] = {}
         # From below, as a group ends where the next one begins.
-        for at in range(len(values) - 2, -1, -1):
-            if not values[at].any():  # zeros sum up to anything
+        for index in range(len(values) - 2, -1, -1):
+            if not values[index].any():  # zeros sum up to anything
                 continue
-            for end in stops[bisect_right(stops, at + 1) :][:_MOST_ENDS]:
+            for end in stops[bisect_right(stops, index + 1) :][:_MOST_ENDS]:
                 # Differences of sums so far sieve the ends; the exact sums decide.
-                near = np.abs(values[at] - (so_far[end] - so_far[at + 1])) <= 0.5
-                if near.all() and all_agree(values[at], values[at + 1 : end].sum(axis=0)).all():
-                    chain[at] = end
-                    insort(stops, at)
+                near = np.abs(values[index] - (so_far[end] - so_far[index + 1])) <= 0.5
+                if (
+                    near.all()
+                    and all_agree(values[index], values[index + 1 : end].sum(axis=0)).all()
+                ):
+                    chain[index] = end
+                    insort(stops, index)
                     break
         return chain
 
@@ -261,93 +275,95 @@ class _Rows:
         groups: set[int] = set()
         agreeing: set[int] = set()
         chain = sorted(ends)
-        at = 0
-        while at < len(self.rows):
-            groups.add(at)
-            end = ends.get(at) or self._end_of_group(at)
+        index = 0
+        while index < len(self.rows):
+            groups.add(index)
+            end = ends.get(index) or self._end_of_group(index)
             if end is not None:
-                agreeing.add(at)
-                at = end
+                agreeing.add(index)
+                index = end
                 continue
             # Its sum agrees with nothing: it ends where the next group surely begins.
-            after = chain[bisect_right(chain, at + 1) :]
+            after = chain[bisect_right(chain, index + 1) :]
             if not after:
-                lacking = {one for one in agreeing if self.unnamed[one]}
+                lacking = {position for position in agreeing if self.unnamed[position]}
                 return lacking, lacking
-            at = after[0]
+            index = after[0]
         return groups, agreeing
 
-    def _end_of_group(self, at: int) -> int | None:
+    def _end_of_group(self, index: int) -> int | None:
         """Where the rows below one end that it sums up, wherever that is."""
-        if not self.values[at].any():
+        if not self.values[index].any():
             return None
-        sums = np.cumsum(self.values[at + 1 : at + 1 + _MOST_MEMBERS], axis=0)
-        near = (np.abs(sums - self.values[at]) <= 0.5).all(axis=1)
-        for some in np.flatnonzero(near).tolist():
-            members = self.values[at + 1 : at + 2 + some]
-            if all_agree(self.values[at], members.sum(axis=0)).all():
-                return int(at + 2 + some)
+        sums = np.cumsum(self.values[index + 1 : index + 1 + _MOST_MEMBERS], axis=0)
+        near = (np.abs(sums - self.values[index]) <= 0.5).all(axis=1)
+        for position in np.flatnonzero(near).tolist():
+            members = self.values[index + 1 : index + 2 + position]
+            if all_agree(self.values[index], members.sum(axis=0)).all():
+                return int(index + 2 + position)
         return None
 
     def _with_an_end(self, ranges: Mapping[int, Places], members: Places) -> set[int]:
         """Those of the rows that sum up some below them which are no chance."""
         # The row after a member, rows of sums left aside.
         follower = dict(zip(members.tolist(), [*members[1:].tolist(), -1], strict=True))
-        self.group_like |= {at for at, some in ranges.items() if self._like_group(at, some, ranges)}
+        self.group_like |= {
+            index for index, range_ in ranges.items() if self._like_group(index, range_, ranges)
+        }
         taken = {
-            at
-            for at in ranges
+            range_
+            for range_ in ranges
             # The more rows there are, the likelier one of them sums up some others by chance.
-            if self.unnamed[at] or self.digits[at] >= _CHANCE + log2(len(members))
+            if self.unnamed[range_] or self.digits[range_] >= _CHANCE + log2(len(members))
         }
         # From below upwards, so that a chain of sums holds together up to the first of them.
         chain: set[int] = set()
-        for at, some in sorted(ranges.items(), key=lambda one: one[0], reverse=True):
-            last = int(some[-1])
+        for position, values in sorted(ranges.items(), key=lambda one: one[0], reverse=True):
+            last = int(values[-1])
             after = follower[last]
             ends = after < 0 or self.before_gap[last] or after in taken | chain
             if ends or self._total_between(last, after):
-                chain.add(at)
+                chain.add(position)
         # A chain of sums, each of them small, is still no chance.
-        if sum(float(self.digits[at]) for at in chain) >= _HINTED:
+        if sum(float(self.digits[index]) for index in chain) >= _HINTED:
             taken |= chain
         else:
-            for at in chain:
-                self._may_be(at)
+            for position in chain:
+                self._may_be(position)
         # With one column a chance is likely: only a row without a name is taken out.
         if self.single_column:
-            self.maybe |= {at for at in taken if not self.unnamed[at]}
-            return {at for at in taken if self.unnamed[at]}
+            self.maybe |= {index for index in taken if not self.unnamed[index]}
+            return {index for index in taken if self.unnamed[index]}
         return taken
 
-    def _like_group(self, at: int, members: Places, ranges: Mapping[int, Places]) -> bool:
+    def _like_group(self, index: int, members: Places, ranges: Mapping[int, Places]) -> bool:
         """Whether a row that sums up those below it surely is no chance: they are indented below
         it, another such row follows them, or it is far larger than any of them."""
-        if len(members) < _FEWEST_MEMBERS or self.digits[at] < _WORTH_A_WORD:
+        if len(members) < _FEWEST_MEMBERS or self.digits[index] < _WORTH_A_WORD:
             return False
         after = int(members[-1]) + 1
-        indents = [self._indent(int(one)) for one in (at, *members)]
-        below = all(one > indents[0] for one in indents[1:])
-        ends = {int(some[-1]) + 1 for some in ranges.values() if len(some) >= _FEWEST_MEMBERS}
-        chained = at in ends or (after in ranges and len(ranges[after]) >= _FEWEST_MEMBERS)
+        indents = [self._indent(int(member)) for member in (index, *members)]
+        below = all(indent > indents[0] for indent in indents[1:])
+        ends = {int(range_[-1]) + 1 for range_ in ranges.values() if len(range_) >= _FEWEST_MEMBERS}
+        chained = index in ends or (after in ranges and len(ranges[after]) >= _FEWEST_MEMBERS)
         largest = float(np.abs(self.sums[members]).max())
         # The more rows there are, the likelier one of them sums up a few others by chance.
         enough = _FEWEST_MEMBERS + log2(len(self.rows)) / 2
-        outstanding = len(members) > enough and abs(self.sums[at]) > 3 * largest
+        outstanding = len(members) > enough and abs(self.sums[index]) > 3 * largest
         return below or chained or outstanding
 
-    def _indent(self, at: int) -> int:
+    def _indent(self, index: int) -> int:
         """How far the name of a record row is indented."""
-        row = int(self.rows[at])
+        row = int(self.rows[index])
         sheet = self.figures.sheet
-        named = next((one for one in self.labels if sheet.rows[row][one] != ""), None)
+        named = next((column for column in self.labels if sheet.rows[row][column] != ""), None)
         return 0 if named is None else sheet.indent(row, named)
 
-    def _total_between(self, one: int, other: int) -> bool:
+    def _total_between(self, row: int, count: int) -> bool:
         """Whether a row of totals stands between two records."""
-        return bool(((self.totals > self.rows[one]) & (self.totals < self.rows[other])).any())
+        return bool(((self.totals > self.rows[row]) & (self.totals < self.rows[count])).any())
 
-    def near_sums(self, known: set[int]) -> list[int]:
+    def near_sums(self, known_numbers: set[int]) -> list[int]:
         """Rows named as totals whose numbers are near the sums of the rows above: those since the
         last row of sums, or all. A total that is off, or that counts a row which was not read."""
         near: list[int] = []
@@ -356,75 +372,89 @@ class _Rows:
         # Words are dear to look up: most records are no more than the two above them.
         pairs = self.sums[:-2] + self.sums[1:-1]
         larger = np.flatnonzero(self.sums[2:] >= _NEAR * pairs) + FEWEST_SUMMANDS
-        for at in larger.tolist():
+        for index in larger.tolist():
             # What lacks a label that the others have is known by that.
-            if at in known or self.unnamed[at] or not self._is_named_total(at):
+            if index in known_numbers or self.unnamed[index] or not self._is_named_total(index):
                 continue
-            others = np.array([one for one in range(at) if one not in known and one not in near])
-            since = others[others > max((one for one in [*known, *near] if one < at), default=-1)]
-            if any(self._is_near(at, members) for members in (since, others)):
-                near.append(at)
+            values = np.array(
+                [
+                    position
+                    for position in range(index)
+                    if position not in known_numbers and position not in near
+                ]
+            )
+            since = values[
+                values
+                > max(
+                    (position for position in [*known_numbers, *near] if position < index),
+                    default=-1,
+                )
+            ]
+            if any(self._is_near(index, members) for members in (since, values)):
+                near.append(index)
         return near
 
-    def _is_named_total(self, at: int) -> bool:
-        return begins_as_total(self.figures.sheet, int(self.rows[at]), self.labels)
+    def _is_named_total(self, row: int) -> bool:
+        return begins_as_total(self.figures.sheet, int(self.rows[row]), self.labels)
 
-    def _is_near(self, at: int, members: NDArray[np.intp]) -> bool:
+    def _is_near(self, index: int, members: NDArray[np.intp]) -> bool:
         """Whether most numbers of a row are near the sums of some rows."""
         if len(members) < FEWEST_SUMMANDS:
             return False
         sums = self.values[members].sum(axis=0)
-        asked = (self.values[at] != 0) & (sums != 0)
-        ratios = self.values[at][asked] / sums[asked]
+        value = (self.values[index] != 0) & (sums != 0)
+        ratios = self.values[index][value] / sums[value]
         near = (ratios >= _NEAR) & (ratios <= 1 / _NEAR)
         return bool(2 * np.count_nonzero(near) > len(near) > 0)
 
-    def _is_sure(self, at: int) -> bool:
+    def _is_sure(self, index: int) -> bool:
         """Whether a row that sums up others is no chance: its numbers are long, or it is the last
         of its kind, or lacks what names the others, or begins as totals do."""
-        if self.unnamed[at] or self.digits[at] >= _CHANCE:
+        if self.unnamed[index] or self.digits[index] >= _CHANCE:
             return True
         # A word for a total and the sum of others: that is no chance.
-        return self._is_named_total(at) or bool(self.before_gap[at] and self.digits[at] >= _HINTED)
+        return self._is_named_total(index) or bool(
+            self.before_gap[index] and self.digits[index] >= _HINTED
+        )
 
-    def _may_be(self, at: int) -> None:
+    def _may_be(self, index: int) -> None:
         """Note a row that holds sums, though that may be a chance."""
         # Small numbers sum up by chance all the time: a word each would drown the rest.
-        if self.single_column or self.digits[at] >= _WORTH_A_WORD:
-            self.maybe.add(at)
+        if self.single_column or self.digits[index] >= _WORTH_A_WORD:
+            self.maybe.add(index)
 
     @cached_property
     def digits(self) -> NDArray[np.float64]:
         """How many binary digits the numbers of each row have."""
         values = np.abs(self.values[:, self.independent])
-        found: NDArray[np.float64] = np.log2(1.0 + values).sum(axis=1)
-        return found
+        digits: NDArray[np.float64] = np.log2(1.0 + values).sum(axis=1)
+        return digits
 
-    def _is_sum(self, at: int, members: Places) -> bool:
+    def _is_sum(self, index: int, members: Places) -> bool:
         """Whether a row holds the sums of some rows in each of its columns, and truly sums.
 
         A row that lacks what names the others may leave columns blank.
         """
-        named = not self.unnamed[at]
-        numbers, summands = self.values[at], self.values[members]
+        named = not self.unnamed[index]
+        numbers, summands = self.values[index], self.values[members]
         # Totals often leave columns blank that are no use to sum.
-        asked = slice(None) if named else ~np.isnan(self.numbers[at])
-        if not all_agree(numbers[asked], summands.sum(axis=0)[asked]).all():
+        value = slice(None) if named else ~np.isnan(self.numbers[index])
+        if not all_agree(numbers[value], summands.sum(axis=0)[value]).all():
             return False
         telling = self.independent[numbers[self.independent] != 0]
         counts = np.count_nonzero(summands[:, telling], axis=0)
-        seen, most = np.count_nonzero(counts >= FEWEST_SUMMANDS), max(counts, default=0)
-        if seen >= FEWEST_PLACES:
+        signedinteger, most = np.count_nonzero(counts >= FEWEST_SUMMANDS), max(counts, default=0)
+        if signedinteger >= FEWEST_PLACES:
             return True
         # One column alone may sum up by chance: then the row must lack what names the others, or
         # be the last one of a table with no other number.
-        if seen != 1 or most <= FEWEST_SUMMANDS:
+        if signedinteger != 1 or most <= FEWEST_SUMMANDS:
             return False
-        below = members[-1] < at
-        last = self.single_column and bool(self.before_gap[at]) and below
+        below = members[-1] < index
+        last = self.single_column and bool(self.before_gap[index]) and below
         if named and not last and self.single_column and below:
-            self.maybe.add(at)
-        return not named or last or bool(self.single_column and members[0] > at)
+            self.maybe.add(index)
+        return not named or last or bool(self.single_column and members[0] > index)
 
 
 def _independent(values: NDArray[np.float64]) -> NDArray[np.intp]:
@@ -435,19 +465,23 @@ def _independent(values: NDArray[np.float64]) -> NDArray[np.intp]:
     # worth a closer look.
     near = np.abs(directions.T @ directions) > _NEARLY_ONE
     kept: list[int] = []
-    for at in np.flatnonzero(lengths).tolist():
-        before = [one for one in np.flatnonzero(near[at, :at]).tolist() if one in kept]
-        if not any(_is_multiple(values[:, at], values[:, one]) for one in before):
-            kept.append(at)
+    for index in np.flatnonzero(lengths).tolist():
+        before = [
+            position
+            for position in np.flatnonzero(near[index, :index]).tolist()
+            if position in kept
+        ]
+        if not any(_is_multiple(values[:, index], values[:, column]) for column in before):
+            kept.append(index)
     return np.array(kept or [0], np.intp)
 
 
-def _is_multiple(column: NDArray[np.float64], other: NDArray[np.float64]) -> bool:
+def _is_multiple(column: NDArray[np.float64], values: NDArray[np.float64]) -> bool:
     """Whether a column is another one times the same number throughout, in three rows at least."""
-    there = other != 0
-    if np.count_nonzero(there) < _FEWEST_MEMBERS or (column[~there] != 0).any():
+    mask = values != 0
+    if np.count_nonzero(mask) < _FEWEST_MEMBERS or (column[~mask] != 0).any():
         return False
-    ratios = column[there] / other[there]
+    ratios = column[mask] / values[mask]
     # Rounded to cents, the product is only nearly one.
     return bool(np.allclose(ratios, ratios[0], rtol=1e-4))
 
@@ -458,7 +492,7 @@ def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
     something, and no sum."""
     sheet, columns = figures.sheet, figures.columns
     carry = columns.block.carry_down
-    groups = [one.field for one in columns.block.groups]
+    groups = [group.field for group in columns.block.groups]
     every = {
         name: stub.filled for name, stub in table.stub.items()
         if name not in carry and name not in groups
@@ -473,11 +507,11 @@ def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
         for name, filled in beside.items():
             if type_called(figures.plan.form(name).kind).is_moment:
                 dated |= filled
-    found = np.zeros(len(table.record_rows), bool)
+    values = np.zeros(len(table.record_rows), bool)
     for filled in every.values():
         if 2 * np.count_nonzero(~filled) < len(filled):
-            found |= ~filled
-    return found & ~dated
+            values |= ~filled
+    return values & ~dated
 
 
 def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
@@ -517,5 +551,5 @@ def _labels(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> tuple[str, l
         )
         for row in rows
     ]
-    named = [one for one in dict.fromkeys(labels) if not one.replace(".", "").isdigit()]
+    named = [label for label in dict.fromkeys(labels) if not label.replace(".", "").isdigit()]
     return labels[0], named

@@ -39,7 +39,7 @@ def _outside(values: pa.Array, form: ValueForm) -> Iterator[tuple[int, Reason]]:
 
 def _no_choices(values: pa.Array, form: ValueForm) -> Iterator[tuple[int, Reason]]:
     allowed = set(form.choices)
-    listed = [_shown(one, form) for one in form.choices]
+    listed = [_shown(choice, form) for choice in form.choices]
     known: dict[object, Reason] = {}
     for place, value in enumerate(values.to_pylist()):
         # What is empty lies nowhere outside.

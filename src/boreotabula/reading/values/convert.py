@@ -68,17 +68,17 @@ class Converted:
         if doubt is not None:
             doubt = replace(
                 doubt,
-                places=tuple(places[one] for one in doubt.places),
-                evidence=tuple(places[one] for one in doubt.evidence),
+                places=tuple(places[place] for place in doubt.places),
+                evidence=tuple(places[index] for index in doubt.evidence),
             )
         return Converted(
             self.values,
-            tuple((places[one], why) for one, why in self.failures),
-            tuple((places[one], why) for one, why in self.outside),
-            tuple(places[one] for one in self.blanked),
-            tuple(places[one] for one in self.rounded),
+            tuple((places[index], why) for index, why in self.failures),
+            tuple((places[index], why) for index, why in self.outside),
+            tuple(places[index] for index in self.blanked),
+            tuple(places[index] for index in self.rounded),
             doubt,
-            tuple((day_first, places[one]) for day_first, one in self.ways),
+            tuple((day_first, places[index]) for day_first, index in self.ways),
         )
 
     @cached_property
@@ -170,11 +170,11 @@ def _plain_numbers(
 
 
 def _numbers_among(texts: Iterable[str]) -> list[float]:
-    found = []
+    numbers = []
     for text in texts:
         with suppress(ValueError):
-            found.append(float(text))
-    return found
+            numbers.append(float(text))
+    return numbers
 
 
 def _with_closer_look(
@@ -189,14 +189,14 @@ def _with_closer_look(
         values = pa.array(numbers, form.arrow_type, mask=None if plain.all() else ~plain)
         return Converted(values, outside=outside_of(values, form))
     # Texts among numbers settle each other's doubts, so they are read together.
-    some = _Conversion([cells[at] for at in places.tolist()], form).done()
+    conversion = _Conversion([cells[column] for column in places.tolist()], form).done()
     # The matrix is the sheet's: it must stay as it was read.
-    numbers, there = numbers.copy(), plain.copy()
-    for at, value in zip(places.tolist(), some.values.to_pylist(), strict=True):
+    numbers, mask = numbers.copy(), plain.copy()
+    for place, value in zip(places.tolist(), conversion.values.to_pylist(), strict=True):
         if value is not None:
-            numbers[at], there[at] = value, True
-    values = pa.array(numbers, form.arrow_type, mask=~there)
-    return replace(some.at(places.tolist()), values=values, outside=outside_of(values, form))
+            numbers[place], mask[place] = value, True
+    values = pa.array(numbers, form.arrow_type, mask=~mask)
+    return replace(conversion.at(places.tolist()), values=values, outside=outside_of(values, form))
 
 
 class _Conversion:
@@ -225,7 +225,7 @@ class _Conversion:
             tuple(self.blanked),
             tuple(self.rounded),
             doubt,
-            tuple((way, at) for way, at in evidence.items() if isinstance(way, bool)),
+            tuple((way, index) for way, index in evidence.items() if isinstance(way, bool)),
         )
 
     def _value(self, place: int, cell: Cell) -> object:
@@ -307,20 +307,20 @@ def respelt(cell: Cell, form: ValueForm) -> Cell:
     if isinstance(cell, Flaw) or not (form.spellings or form.parts):
         return cell
     # A spelling that is listed whole is meant as it stands.
-    known = form.spellings.get(plain_form(cell_text(cell)))
-    if known is not None:
-        return known
+    known_text = form.spellings.get(plain_form(cell_text(cell)))
+    if known_text is not None:
+        return known_text
     kept = _part(cell, form) if form.parts and isinstance(cell, str) else cell
     return form.spellings.get(plain_form(cell_text(kept)), kept)
 
 
 def _part(text: str, form: ValueForm) -> str:
     """The part of a text that the first pattern keeps which it fits."""
-    found = next((fit for one in form.parts if (fit := one.match(text)) is not None), None)
-    if found is None:
-        patterns = " or ".join(f"“{one.text}”" for one in form.parts)
+    texts = next((fit for part in form.parts if (fit := part.match(text)) is not None), None)
+    if texts is None:
+        patterns = " or ".join(f"“{part.text}”" for part in form.parts)
         raise NotConvertedError(reasons.NO_FIT, patterns=patterns)
-    return found[""]
+    return texts[""]
 
 
 def _way_of(text: str, form: ValueForm) -> object:
@@ -468,9 +468,9 @@ def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
     if isinstance(cell, bool):
         return cell
     if isinstance(cell, str | float | int):
-        found = yes_no_words(form.languages).get(word_form(cell_text(cell)))
-        if found is not None:
-            return found
+        matches = yes_no_words(form.languages).get(word_form(cell_text(cell)))
+        if matches is not None:
+            return matches
     raise _other_kind(cell, form)
 
 

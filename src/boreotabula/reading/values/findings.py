@@ -68,8 +68,8 @@ def about_values(
 ) -> list[Finding]:
     """What is to be said of cells besides those that do not convert."""
     findings = [
-        VALUE_OUTSIDE(where(at), field=field, text=cell_text(cells[at]), bound=reason)
-        for at, reason in done.outside
+        VALUE_OUTSIDE(where(column), field=field, text=cell_text(cells[column]), bound=reason)
+        for column, reason in done.outside
     ]
     if done.rounded:
         findings.append(_rounded(done, cells, where, field, form))
@@ -94,7 +94,7 @@ def _rounded(
 
 def _doubtful(doubt: Doubt, cells: Sequence[Cell], where: Where, field: str) -> Finding:
     first = doubt.places[0]
-    shown = [located(cell_text(cells[at]), where(at)) for at in doubt.evidence]
+    shown = [located(cell_text(cells[column]), where(column)) for column in doubt.evidence]
     slots = {
         "cells": len(doubt.places),
         "about": doubt.about,

@@ -35,10 +35,10 @@ def read_date(text: str, form: ValueForm, day_first: bool | None = None) -> date
     figures = _FIGURES.fullmatch(text)
     if figures:
         return _of_figures(text, figures, form.day_first if day_first is None else day_first)
-    found = _of_words(text, form)
-    if found is None:
+    of_words = _of_words(text, form)
+    if of_words is None:
         raise NotConvertedError(reasons.NO_DATE)
-    return found
+    return of_words
 
 
 def day_first_of(text: str, form: ValueForm) -> bool | None:
@@ -122,11 +122,11 @@ def _of_words(text: str, form: ValueForm) -> date | None:
     year, day = (first, second) if len(first) == 4 else (second, first)
     if len(day) > 2 or len(year) not in (2, 4):
         return None
-    found = _date(full_year(year), words.month, int(day))
+    result = _date(full_year(year), words.month, int(day))
     # One of the two is wrong, and nobody here can tell which.
-    if words.weekday is not None and words.weekday != found.weekday():
+    if words.weekday is not None and words.weekday != result.weekday():
         raise NotConvertedError(reasons.WEEKDAY_DIFFERS)
-    return found
+    return result
 
 
 _YEAR_MONTH = re.compile(r"(?P<year>\d{4})\s*[-/.M ]\s*(?P<month>\d{1,2})", re.IGNORECASE)
@@ -138,9 +138,9 @@ def read_month(text: str, form: ValueForm, day_first: bool | None = None) -> dat
     """The first day of the month that a text means; in the year NO_YEAR if the text has none and
     the form allows for that. Raises as `read_date` does."""
     text = text.strip()
-    found = _YEAR_MONTH.fullmatch(text) or _MONTH_YEAR.fullmatch(text) or _TOGETHER.fullmatch(text)
-    if found:
-        return _month(int(found["year"]), int(found["month"]))
+    match = _YEAR_MONTH.fullmatch(text) or _MONTH_YEAR.fullmatch(text) or _TOGETHER.fullmatch(text)
+    if match:
+        return _month(int(match["year"]), int(match["month"]))
     short = _SHORT.fullmatch(text)
     if short:
         if int(short["year"]) <= 12:
@@ -188,17 +188,17 @@ _CLOCK = re.compile(r"^(?:kl|klo|at)\.?\s+", re.IGNORECASE)
 
 def read_time(text: str) -> time:
     """The time of day that a text means, to the nearest second. Raises NotConvertedError."""
-    found = _TIME.fullmatch(_CLOCK.sub("", text.strip()))
-    if found is None or not (found["minute"] or found["half"]):
+    match = _TIME.fullmatch(_CLOCK.sub("", text.strip()))
+    if match is None or not (match["minute"] or match["half"]):
         raise NotConvertedError(reasons.NO_TIME)
-    hour = int(found["hour"])
-    if found["half"]:
+    hour = int(match["hour"])
+    if match["half"]:
         if not 1 <= hour <= 12:
             raise NotConvertedError(reasons.NO_TIME)
-        hour = hour % 12 + (12 if found["half"] in "pP" else 0)
-    part = int((found["part"] or "0")[:6].ljust(6, "0"))
+        hour = hour % 12 + (12 if match["half"] in "pP" else 0)
+    part = int((match["part"] or "0")[:6].ljust(6, "0"))
     try:
-        moment = time(hour, int(found["minute"] or 0), int(found["second"] or 0), part)
+        moment = time(hour, int(match["minute"] or 0), int(match["second"] or 0), part)
     except ValueError:
         raise NotConvertedError(reasons.NO_TIME) from None
     return second_of_day(moment)
@@ -214,14 +214,14 @@ _MOMENT = re.compile(
 def read_moment(text: str, form: ValueForm, day_first: bool | None = None) -> datetime:
     """The date and time that a text means; midnight if it has no time. Raises as `read_date`."""
     text = text.strip()
-    found = None
+    moment = None
     if not _WEEK.match(text):
         with suppress(ValueError):
-            found = datetime.fromisoformat(text)
-    if found is not None and found.tzinfo is not None:
+            moment = datetime.fromisoformat(text)
+    if moment is not None and moment.tzinfo is not None:
         raise NotConvertedError(reasons.TIME_ZONE)
-    if found is not None:
-        return whole_second(found)
+    if moment is not None:
+        return whole_second(moment)
     parts = _MOMENT.fullmatch(text)
     try:
         if parts is None:

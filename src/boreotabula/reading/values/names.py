@@ -51,17 +51,17 @@ def day_names(languages: tuple[str, ...]) -> Mapping[str, int | None]:
 
 
 def _meanings(languages: tuple[str, ...], names: object) -> dict[str, int | None]:
-    known = _collected(languages, names)
+    numbers = _collected(languages, names)
     # The layout's languages win where a short name means another month in them.
-    return {**_collected(_ALWAYS, names), **known}
+    return {**_collected(_ALWAYS, names), **numbers}
 
 
 def _collected(languages: Iterable[str], names: object) -> dict[str, int | None]:
-    found: dict[str, int | None] = {}
+    numbers: dict[str, int | None] = {}
     for word, number in _all_names(languages, names):
         # None stands for a name with two meanings: it is never read as one of them.
-        found[word] = number if found.get(word, number) == number else None
-    return found
+        numbers[word] = number if numbers.get(word, number) == number else None
+    return numbers
 
 
 def _all_names(languages: Iterable[str], names: object) -> Iterator[tuple[str, int]]:

@@ -99,11 +99,11 @@ def _joined(whole: str, decimal: str, form: ValueForm) -> str | None:
     signs = {sign for sign in whole if not sign.isdigit()}
     if len(signs) != 1 or not _allowed(next(iter(signs)), decimal, form):
         return None
-    first, *others = whole.split(next(iter(signs)))
+    first, *other_texts = whole.split(next(iter(signs)))
     # 12,34,567 is a number in India; here it would rather be a slip.
-    if not 1 <= len(first) <= 3 or any(len(one) != 3 for one in others):
+    if not 1 <= len(first) <= 3 or any(len(text) != 3 for text in other_texts):
         return None
-    return first + "".join(others)
+    return first + "".join(other_texts)
 
 
 def _allowed(sign: str, decimal: str, form: ValueForm) -> bool:
@@ -142,11 +142,11 @@ def _bare(text: str, form: ValueForm) -> _Bare | None:
         if rest is None:
             break
         text = rest
-    found = _PARTS.fullmatch(text)
+    match = _PARTS.fullmatch(text)
     # Two signs contradict or repeat each other: no number that anybody meant.
-    if found is None or signs > 1:
+    if match is None or signs > 1:
         return None
-    return _Bare(found["body"], found["power"] or "", negative, percent, unit)
+    return _Bare(match["body"], match["power"] or "", negative, percent, unit)
 
 
 def _without_unit(text: str, units: tuple[str, ...]) -> tuple[str | None, str]:

@@ -34,8 +34,8 @@ class Picked(Sequence[Cell]):
     @property
     def filled(self) -> NDArray[np.bool_]:
         """Which of them hold anything."""
-        found: NDArray[np.bool_] = self.kinds != CellKind.BLANK
-        return found
+        mask: NDArray[np.bool_] = self.kinds != CellKind.BLANK
+        return mask
 
     def take(self, places: Places) -> Picked:
         """Those at some places among them."""
@@ -50,14 +50,14 @@ class Picked(Sequence[Cell]):
         return len(self.rows)
 
     @overload
-    def __getitem__(self, at: int) -> Cell: ...
+    def __getitem__(self, index: int) -> Cell: ...
     @overload
-    def __getitem__(self, at: slice) -> list[Cell]: ...
-    def __getitem__(self, at: int | slice) -> Cell | list[Cell]:
-        if isinstance(at, slice):
-            return [self[one] for one in range(len(self))[at]]
-        column = self.columns[at]
-        return self.sheet.rows[self.rows[at]][column] if column >= 0 else ""
+    def __getitem__(self, slice_: slice) -> list[Cell]: ...
+    def __getitem__(self, value: int | slice) -> Cell | list[Cell]:
+        if isinstance(value, slice):
+            return [self[index] for index in range(len(self))[value]]
+        column = self.columns[value]
+        return self.sheet.rows[self.rows[value]][column] if column >= 0 else ""
 
     def __iter__(self) -> Iterator[Cell]:
         rows = self.sheet.rows

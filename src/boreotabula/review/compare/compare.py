@@ -78,35 +78,35 @@ def compare(
     memory at a time, and what differs. Raises CallError if a side lacks a field.
     """
     shared = [name for name in after.kinds if name in before.kinds]
-    known = _key(before, after, key)
-    for name in (*known, *([by] if by else [])):
+    known_texts = _key(before, after, key)
+    for name in (*known_texts, *([by] if by else [])):
         for side in (before, after):
             if name not in side.kinds:
                 near = did_you_mean(name, side.kinds)
                 raise CallError(f"“{side.name}” has no column “{name}”{near}")
-    fields = tuple(one for one in shared if one not in known and one not in PROVENANCE)
+    fields = tuple(text for text in shared if text not in known_texts and text not in PROVENANCE)
     traced = PROVENANCE if before.traced and after.traced else ()
-    names = list(dict.fromkeys([*known, *fields, *traced]))
+    names = list(dict.fromkeys([*known_texts, *fields, *traced]))
     kinds = {name: (before.kinds[name], after.kinds[name]) for name in names}
-    made = _Made(known, fields, traced, by, kinds)
+    made = _Made(known_texts, fields, traced, by, kinds)
     parts = 1 if _is_small(before, in_a_part) and _is_small(after, in_a_part) else PARTS
     with TemporaryDirectory(prefix="boreotabula-") as folder:
         splits = []
         for number, side in enumerate((before, after)):
             home = Path(folder, str(number))
             home.mkdir()
-            splits.append(split(side, known, names, _ways(kinds, number), home, parts))
-        one, other = splits
+            splits.append(split(side, known_texts, names, _ways(kinds, number), home, parts))
+        one, other_split = splits
         for number in range(parts):
-            made.add(one.part(number), other.part(number))
+            made.add(one.part(number), other_split.part(number))
     return Comparison(
         before,
         after,
-        known,
+        known_texts,
         fields,
         _only(before, after),
         _only(after, before),
-        (one.records, other.records),
+        (one.records, other_split.records),
         made.same,
         made.counts[NEW],
         made.counts[GONE],
@@ -130,15 +130,17 @@ def _is_small(side: Side, most: int) -> bool:
     return True
 
 
-def _only(one: Side, other: Side) -> tuple[str, ...]:
-    return tuple(name for name in one.kinds if name not in other.kinds and name not in PROVENANCE)
+def _only(side: Side, other_side: Side) -> tuple[str, ...]:
+    return tuple(
+        name for name in side.kinds if name not in other_side.kinds and name not in PROVENANCE
+    )
 
 
 def _key(before: Side, after: Side, key: Sequence[str]) -> tuple[str, ...]:
     """The fields by which records are known."""
-    known = tuple(key) or after.key or before.key
-    if known:
-        return tuple(dict.fromkeys(known))
+    known_texts = tuple(key) or after.key or before.key
+    if known_texts:
+        return tuple(dict.fromkeys(known_texts))
     if before.traced and after.traced:
         return PROVENANCE
     raise CallError(
@@ -150,16 +152,16 @@ def _key(before: Side, after: Side, key: Sequence[str]) -> tuple[str, ...]:
 def _ways(kinds: Mapping[str, tuple[str, str]], side: int) -> dict[str, str]:
     """The columns of a side whose texts must be put in another form, as the other side has them in
     another type: 'number' or 'day'."""
-    found = {}
+    ways = {}
     for name, pair_of in kinds.items():
-        own, other = (type_called(one) if one else None for one in pair_of[:: 1 - 2 * side])
-        if own is None or other is None or own.called == other.called:
+        own, other_kind = (type_called(text) if text else None for text in pair_of[:: 1 - 2 * side])
+        if own is None or other_kind is None or own.called == other_kind.called:
             continue
-        if own.is_number and other.is_number:
-            found[name] = "number"
-        elif {own.name, other.name} == {"month", "date"} and own.name == "month":
-            found[name] = "day"
-    return found
+        if own.is_number and other_kind.is_number:
+            ways[name] = "number"
+        elif {own.name, other_kind.name} == {"month", "date"} and own.name == "month":
+            ways[name] = "day"
+    return ways
 
 
 class _Made:
@@ -184,25 +186,25 @@ class _Made:
 
     def add(self, before: pa.Table, after: pa.Table) -> None:
         """Compare a part."""
-        found = pair(before, after, self._key, self._fields)
-        self.same += found.same
-        self.counts[NEW] += len(found.new)
-        self.counts[GONE] += len(found.gone)
-        self.counts[CHANGED] += len(found.after)
-        old, new = before.take(pa.array(found.before)), after.take(pa.array(found.after))
+        pairing = pair(before, after, self._key, self._fields)
+        self.same += pairing.same
+        self.counts[NEW] += len(pairing.new)
+        self.counts[GONE] += len(pairing.gone)
+        self.counts[CHANGED] += len(pairing.after)
+        old, new = before.take(pa.array(pairing.before)), after.take(pa.array(pairing.after))
         for name in self._fields:
-            one, other = old.column(name), new.column(name)
-            equal = pc.fill_null(pc.equal(one, other), False)
-            both_blank = pc.and_(one.is_null(), other.is_null())
+            value, other = old.column(name), new.column(name)
+            equal = pc.fill_null(pc.equal(value, other), False)
+            both_blank = pc.and_(value.is_null(), other.is_null())
             differ = pc.invert(pc.or_(equal, both_blank))
             if pc.any(differ).as_py():
                 self._tables.append(
                     self._lines(CHANGED, name, old.filter(differ), new.filter(differ))
                 )
-        if len(found.new):
-            self._tables.append(self._lines(NEW, "", None, after.take(pa.array(found.new))))
-        if len(found.gone):
-            self._tables.append(self._lines(GONE, "", before.take(pa.array(found.gone)), None))
+        if len(pairing.new):
+            self._tables.append(self._lines(NEW, "", None, after.take(pa.array(pairing.new))))
+        if len(pairing.gone):
+            self._tables.append(self._lines(GONE, "", before.take(pa.array(pairing.gone)), None))
         for number, side in enumerate((before, after)):
             self._add_up(side, number)
 
@@ -246,9 +248,9 @@ class _Made:
     @property
     def _names(self) -> list[str]:
         cells = [name.removeprefix("source_") for name in self._traced]
-        both = [f"{side}_{name}" for name in cells for side in ("before", "after")]
+        texts = [f"{side}_{name}" for name in cells for side in ("before", "after")]
         own = [name for name in self._key if name not in PROVENANCE]
-        return ["what", *own, "field", "before", "after", *both]
+        return ["what", *own, "field", "before", "after", *texts]
 
     # --- sums --------------------------------------------------------------------------------
 
@@ -265,28 +267,28 @@ class _Made:
                 .group_by("group")
                 .aggregate([("value", "sum")])
             )
-            for group, one in zip(
+            for group, value in zip(
                 sums.column("group").to_pylist(), sums.column("value_sum").to_pylist(), strict=True
             ):
-                known = self._sums.setdefault((group, name), [Decimal(0), Decimal(0)])
-                known[number] += Decimal(str(one)) if one is not None else 0
+                known_numbers = self._sums.setdefault((group, name), [Decimal(0), Decimal(0)])
+                known_numbers[number] += Decimal(str(value)) if value is not None else 0
 
     def summed(self) -> dict[tuple[str, str], Sums]:
         """The sums by group and field, groups in natural order."""
-        order = {name: at for at, name in enumerate(self._numbers)}
-        places = sorted(self._sums, key=lambda one: (in_natural_order(one[0]), order[one[1]]))
-        return {one: Sums(*self._sums[one]) for one in places}
+        order = {name: index for index, name in enumerate(self._numbers)}
+        places = sorted(self._sums, key=lambda place: (in_natural_order(place[0]), order[place[1]]))
+        return {place: Sums(*self._sums[place]) for place in places}
 
 
 def _number_kind(kinds: tuple[str, str]) -> pa.DataType | None:
     """How the sums of a field are reckoned; None if it is no number that is summed up."""
-    types = [type_called(one) for one in kinds if one]
-    if not types or not all(one.totals for one in types):
+    types = [type_called(kind) for kind in kinds if kind]
+    if not types or not all(kind.totals for kind in types):
         return None
-    if all(one.name == "integer" for one in types):
+    if all(kind.name == "integer" for kind in types):
         return pa.int64()
-    if all(one.name in ("integer", "decimal") for one in types):
-        return pa.decimal128(38, max(one.digits or 0 for one in types))
+    if all(kind.name in ("integer", "decimal") for kind in types):
+        return pa.decimal128(38, max(kind.digits or 0 for kind in types))
     return pa.float64()
 
 

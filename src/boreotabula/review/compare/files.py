@@ -26,37 +26,38 @@ def check_changes(out: Path) -> None:
         raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
 
 
-def write_changes(found: Comparison, out: Path) -> None:
+def write_changes(comparison: Comparison, out: Path) -> None:
     """Write what differs, whole or not at all. Raises CallError if that cannot be."""
     if out.suffix.lower() == ".xlsx":
-        content = _workbook(found)
+        content = _workbook(comparison)
         with claimed(out) as stream:
             stream.write(content)
         return
     with claimed(out) as stream:
         fields = [pa.field(name, pa.string(), metadata={"field_type": "text"})
-                  for name in found.changes.schema.names]  # fmt: skip
+                  for name in comparison.changes.schema.names]  # fmt: skip
         writer = CsvWriter(stream, pa.schema(fields))
-        for batch in found.changes.to_batches():
+        for batch in comparison.changes.to_batches():
             writer.write(batch)
 
 
-def _workbook(found: Comparison) -> bytes:
-    if found.changes.num_rows + 1 > MAX_ROWS:
+def _workbook(comparison: Comparison) -> bytes:
+    if comparison.changes.num_rows + 1 > MAX_ROWS:
         raise CallError(
-            f"{found.changes.num_rows:,} changes are more than a sheet has rows; write .csv instead"
+            f"{comparison.changes.num_rows:,} changes are more than a sheet has rows;"
+            " write .csv instead"
         )
     content = io.BytesIO()
     with new_workbook(content, in_memory=True) as book:
         head = book.add_format({"bold": True, "bottom": 1})
         tab = book.add_worksheet("Changes")
-        rows = zip(*(column.to_pylist() for column in found.changes.columns), strict=True)
-        _fill(tab, found.changes.schema.names, rows, head)
+        rows = zip(*(column.to_pylist() for column in comparison.changes.columns), strict=True)
+        _fill(tab, comparison.changes.schema.names, rows, head)
         sums = book.add_worksheet("Sums")
-        names = [found.by or "all", "field", "before", "after", "difference"]
+        names = [comparison.by or "all", "field", "before", "after", "difference"]
         lines = (
-            (group, name, one.before, one.after, one.difference)
-            for (group, name), one in found.sums.items()
+            (group, name, sums.before, sums.after, sums.difference)
+            for (group, name), sums in comparison.sums.items()
         )
         _fill(sums, names, lines, head)
     return content.getvalue()
@@ -68,10 +69,10 @@ def _fill(tab: Any, names: list[str], rows: Any, head: Any) -> None:
         put(tab, 0, column, name, head)
     last = 0
     for last, row in enumerate(rows, 1):
-        for column, one in enumerate(row):
-            if one is not None:
-                put(tab, last, column, one if isinstance(one, str) else float(one))
-            widths[column] = max(widths[column], len(str(one or "")))
+        for column, value in enumerate(row):
+            if value is not None:
+                put(tab, last, column, value if isinstance(value, str) else float(value))
+            widths[column] = max(widths[column], len(str(value or "")))
     for column, width in enumerate(widths):
         tab.set_column(column, column, min(max(width + 2, 8), 40))
     tab.freeze_panes(1, 0)

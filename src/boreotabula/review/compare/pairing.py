@@ -29,10 +29,10 @@ class Pairing:
 def pair(before: pa.Table, after: pa.Table, key: Sequence[str], values: Sequence[str]) -> Pairing:
     """Pair records of the same key: first those that are the same in all values, then in their
     order. Order does not matter else."""
-    keys = [joined(columns_of(one, key)) for one in (before, after)]
+    keys = [joined(columns_of(value, key)) for value in (before, after)]
     wholes = [
-        joined([keys[at].cast(pa.string()), *columns_of(one, values)])
-        for at, one in enumerate((before, after))
+        joined([keys[index].cast(pa.string()), *columns_of(value, values)])
+        for index, value in enumerate((before, after))
     ]
     old, new = _matched(*_codes(*wholes))
     left_old, left_new = _others(old, before.num_rows), _others(new, after.num_rows)
@@ -48,20 +48,20 @@ def pair(before: pa.Table, after: pa.Table, key: Sequence[str], values: Sequence
     )
 
 
-def _codes(one: pa.Array, other: pa.Array) -> tuple[Places, Places]:
+def _codes(value: pa.Array, other: pa.Array) -> tuple[Places, Places]:
     """A number for each text, the same on both sides."""
-    whole = pa.chunked_array([one, other]).combine_chunks().dictionary_encode()
+    whole = pa.chunked_array([value, other]).combine_chunks().dictionary_encode()
     codes = whole.indices.to_numpy(zero_copy_only=False).astype(np.int64)
-    return codes[: len(one)], codes[len(one) :]
+    return codes[: len(value)], codes[len(value) :]
 
 
-def _matched(one: Places, other: Places) -> tuple[Places, Places]:
+def _matched(places: Places, other_places: Places) -> tuple[Places, Places]:
     """Places of both sides that hold the same number, each used once, in order."""
-    high = int(max(one.max(initial=0), other.max(initial=0))) + 1
-    first, second = (_times(codes) * high + codes for codes in (one, other))
-    _, here, there = np.intersect1d(first, second, assume_unique=True, return_indices=True)
-    order = np.argsort(here, kind="stable")
-    return here[order].astype(np.int64), there[order].astype(np.int64)
+    high = int(max(places.max(initial=0), other_places.max(initial=0))) + 1
+    first, second = (_times(codes) * high + codes for codes in (places, other_places))
+    _, intersect1d, there = np.intersect1d(first, second, assume_unique=True, return_indices=True)
+    order = np.argsort(intersect1d, kind="stable")
+    return intersect1d[order].astype(np.int64), there[order].astype(np.int64)
 
 
 def _times(codes: Places) -> Places:

@@ -51,7 +51,7 @@ def split(
     files = [folder / f"{number}.arrow" for number in range(parts)]
     count = 0
     with ExitStack() as stack:
-        writers = [stack.enter_context(pa.ipc.new_stream(str(one), schema)) for one in files]
+        writers = [stack.enter_context(pa.ipc.new_stream(str(file), schema)) for file in files]
         for batch in side.batches():
             for start in range(0, batch.num_rows, _STEP * 4):
                 some = batch.slice(start, _STEP * 4)
@@ -89,11 +89,11 @@ def _spread(
 
 def columns_of(batch: pa.RecordBatch | pa.Table, names: Sequence[str]) -> list[pa.Array]:
     """Some columns as plain arrays."""
-    found = []
+    columns = []
     for name in names:
         column = batch.column(name)
-        found.append(column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column)
-    return found
+        columns.append(column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column)
+    return columns
 
 
 def joined(columns: Sequence[pa.Array]) -> pa.Array:
@@ -101,7 +101,8 @@ def joined(columns: Sequence[pa.Array]) -> pa.Array:
     if not columns:
         raise ValueError("no columns to join")
     marked = [
-        pc.fill_null(pc.replace_substring(one, "\x1f", "\x1f\x1f"), "\x1f-") for one in columns
+        pc.fill_null(pc.replace_substring(column, "\x1f", "\x1f\x1f"), "\x1f-")
+        for column in columns
     ]
     return pc.binary_join_element_wise(*marked, "\x1f|").cast(pa.large_string())
 

@@ -84,7 +84,7 @@ def saved_side(saved: SavedOutput) -> Side:
 
 def table_side(name: str, table: pa.Table, key: Sequence[str] = ()) -> Side:
     """Records that are there as a typed table."""
-    kinds = {one.name: type_name(one) for one in table.schema}
+    kinds = {value.name: type_name(value) for value in table.schema}
     return Side(name, kinds, lambda: _as_texts(table.to_batches(AT_ONCE), list(kinds)), tuple(key))
 
 
@@ -92,7 +92,7 @@ def _key_of(saved: SavedOutput) -> tuple[str, ...]:
     """The key of the layout of an output: as the run noted it, else as it is now."""
     noted = saved.record["layout"].get("key")
     if noted is not None:
-        return tuple(str(one) for one in noted)
+        return tuple(str(value) for value in noted)
     try:
         return Layout.load(saved.layout_path).spec.key
     except (CallError, OSError):
@@ -105,9 +105,9 @@ def _batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
     try:
         if saved.in_base:
             rows = base_rows(saved, kinds)
-            while some := list(islice(rows, AT_ONCE)):
-                texts = ([_value_text(one, saved.field_types[name]) for one, name
-                          in zip(row, kinds, strict=True)] for row in some)  # fmt: skip
+            while groups := list(islice(rows, AT_ONCE)):
+                texts = ([_value_text(value, saved.field_types[name]) for value, name
+                          in zip(row, kinds, strict=True)] for row in groups)  # fmt: skip
                 yield _batch(kinds, texts)
         elif saved.bare:
             yield from _as_texts(saved_records(saved).to_batches(AT_ONCE), kinds)
@@ -170,7 +170,9 @@ def _json_batches(path: Path, names: Sequence[str]) -> Iterator[pa.RecordBatch]:
     with path.open(encoding="utf-8") as stream:
         while lines := list(islice(stream, AT_ONCE)):
             records = [json.loads(line, parse_float=str, parse_int=str) for line in lines]
-            yield _batch(names, ([_json_text(one[name]) for name in names] for one in records))
+            yield _batch(
+                names, ([_json_text(record[name]) for name in names] for record in records)
+            )
 
 
 def _json_text(value: object) -> str | None:
@@ -224,8 +226,8 @@ def _by_hand(path: Path, like: Side | None) -> Side:
     kinds, texts = {}, []
     for name, column in columns.items():
         cells = [sheet.cell(row, column) for row in rows]
-        known = like.kinds.get(name, "") if like else ""
-        kinds[name] = known or type_of(cells)
+        known_text = like.kinds.get(name, "") if like else ""
+        kinds[name] = known_text or type_of(cells)
         texts.append(pa.array(_hand_texts(cells, kinds[name]), pa.string()))
     batch = pa.RecordBatch.from_arrays(texts, names=list(columns))
     return Side(str(path), kinds, lambda: iter([batch]))
@@ -235,16 +237,16 @@ def _headings(sheet: Sheet, like: Side | None) -> tuple[int, dict[str, int]]:
     wanted = {normal_form(name): name for name in like.kinds} if like else {}
     best, most = 0, -1
     for row in range(sheet.height):
-        texts = {normal_form(cell_text(sheet.cell(row, at))) for at in range(sheet.width)}
-        known = len(texts & set(wanted)) if like else int(sheet.filled[row].any())
-        if known > most:
-            best, most = row, known
-    found: dict[str, int] = {}
+        texts = {normal_form(cell_text(sheet.cell(row, index))) for index in range(sheet.width)}
+        count = len(texts & set(wanted)) if like else int(sheet.filled[row].any())
+        if count > most:
+            best, most = row, count
+    headings: dict[str, int] = {}
     for column in range(sheet.width):
         text = " ".join(cell_text(sheet.cell(best, column)).split()) if sheet.height else ""
         if text:
-            found.setdefault(wanted.get(normal_form(text), text), column)
-    return best, found
+            headings.setdefault(wanted.get(normal_form(text), text), column)
+    return best, headings
 
 
 def _hand_texts(cells: Sequence[Cell], kind: str) -> list[str | None]:
@@ -253,8 +255,8 @@ def _hand_texts(cells: Sequence[Cell], kind: str) -> list[str | None]:
     done = convert(list(cells), form)
     typed = pa.field("", form.arrow_type, metadata={"field_type": kind})
     texts = column_text(done.values, field_type(typed)).cast(pa.string()).to_pylist()
-    failed = {at for at, _ in done.failures} | set(done.rounded)
+    failed = {index for index, _ in done.failures} | set(done.rounded)
     return [
-        cell_text(cell) or None if at in failed or text is None else text or None
-        for at, (cell, text) in enumerate(zip(cells, texts, strict=True))
+        cell_text(cell) or None if index in failed or text is None else text or None
+        for index, (cell, text) in enumerate(zip(cells, texts, strict=True))
     ]

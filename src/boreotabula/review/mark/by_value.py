@@ -45,12 +45,12 @@ def write_values(
             formats = Formats(made)
             _write_list(front, formats, names, title, heads, lines)
             for tab, sheet in tabs:
-                there = made.add_worksheet(names[tab.name])
+                add_worksheet = made.add_worksheet(names[tab.name])
                 typed = sheet if looks.there else plainly(sheet)[0]
                 look = _marked(looks.of(tab.name) or Look(), marks.get(tab.name, ()))
-                lost += write_tab(there, typed, look, formats, names)
+                lost += write_tab(add_worksheet, typed, look, formats, names)
                 if tab.visibility is not Visibility.VISIBLE:
-                    there.hide()
+                    add_worksheet.hide()
             quoted = front.get_name().replace("'", "''")
             made.define_name(MARKED_NAME, f"='{quoted}'!$A$1")
         except BaseException:

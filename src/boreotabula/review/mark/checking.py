@@ -17,9 +17,9 @@ def check_same(path: Path, copy: Path, tabs: Collection[str], opening: Opening) 
     copy cannot be read."""
     try:
         with Workbook(path, opening) as book, Workbook(copy, opening) as marked:
-            here = {tab.name for tab in book.tabs}
+            texts = {tab.name for tab in book.tabs}
             for name in tabs:
-                if name in here and not _same(book, marked, name):
+                if name in texts and not _same(book, marked, name):
                     raise NotSafeError(f"its tab “{name}” would not be the same afterwards")
     except (UnreadableError, OSError) as error:
         raise NotSafeError(f"its copy cannot be read again: {error}") from None
@@ -27,12 +27,12 @@ def check_same(path: Path, copy: Path, tabs: Collection[str], opening: Opening) 
 
 def _same(book: Workbook, marked: Workbook, name: str) -> bool:
     rows = zip_longest(book.sheet(name).rows, marked.sheet(name).rows, fillvalue=())
-    return all(_filled(one) == _filled(other) for one, other in rows)
+    return all(_filled(value) == _filled(other) for value, other in rows)
 
 
 def _filled(cells: Sequence[Cell]) -> list[Cell]:
     """The cells of a row without those that are blank at its end."""
-    found = list(cells)
-    while found and found[-1] == "":
-        found.pop()
-    return found
+    result = list(cells)
+    while result and result[-1] == "":
+        result.pop()
+    return result

@@ -55,9 +55,9 @@ def faults_of(
 
     Raises CallError if the findings of the run are not there.
     """
-    chosen = [one for one in Severity if _rank(one) <= _rank(least)]
-    found: dict[str, list[Fault]] = defaultdict(list)
-    others = 0
+    chosen = [severity for severity in Severity if _rank(severity) <= _rank(least)]
+    result: dict[str, list[Fault]] = defaultdict(list)
+    count = 0
     for row in _rows(run_folder, "findings.csv"):
         severity = Severity(row["severity"])
         if severity not in chosen:
@@ -65,21 +65,21 @@ def faults_of(
         # A code of a later version is for the analyst alone.
         kind = BY_CODE.get(row["code"])
         if not row["file"] or kind is None or not kind.sender:
-            others += 1
+            count += 1
             continue
         at = written_address(row["cell"])
         text = said_of(kind, row["looked_for"], row["found"], say)
-        found[row["file"]].append(
+        result[row["file"]].append(
             Fault(row["tab"], at, severity, kind, text, row["found"], row["looked_for"])
         )
     for row in _rows(run_folder, "unplaced.csv"):
-        _add_unplaced(row, found, say)
+        _add_unplaced(row, result, say)
     # Written by runs after the first alone.
-    if any(one.kind == VALUE_RESTATED for faults in found.values() for one in faults):
-        _add_restated(list(_rows(run_folder, "restated.csv")), found, say)
-    for faults in found.values():
-        faults.sort(key=lambda one: (one.tab, one.at or Address(-1, -1)))
-    return {file: _few(faults) for file, faults in found.items()}, others
+    if any(fault.kind == VALUE_RESTATED for faults in result.values() for fault in faults):
+        _add_restated(list(_rows(run_folder, "restated.csv")), result, say)
+    for faults in result.values():
+        faults.sort(key=lambda fault: (fault.tab, fault.at or Address(-1, -1)))
+    return {file: _few(faults) for file, faults in result.items()}, count
 
 
 def _rank(severity: Severity) -> int:
@@ -95,33 +95,38 @@ def _rows(run_folder: Path, name: str) -> Iterator[Mapping[str, str]]:
         raise CallError(f"“{path}” cannot be read ({error.strerror}); run extract again") from None
 
 
-def _add_unplaced(row: Mapping[str, str], found: Mapping[str, list[Fault]], say: Say) -> None:
+def _add_unplaced(row: Mapping[str, str], result: Mapping[str, list[Fault]], say: Say) -> None:
     """Further cells of a fault that speaks of several."""
-    faults = found.get(row["file"], ()) if row["file"] in found else ()
+    faults = result.get(row["file"], ()) if row["file"] in result else ()
     at = written_address(row["cell"])
     like = next(
-        (one for one in faults if one.tab == row["tab"] and one.kind.code == row["finding"]), None
+        (
+            fault
+            for fault in faults
+            if fault.tab == row["tab"] and fault.kind.code == row["finding"]
+        ),
+        None,
     )
-    if like is None or any(one.tab == row["tab"] and one.at == at for one in faults):
+    if like is None or any(fault.tab == row["tab"] and fault.at == at for fault in faults):
         return
     text = said_of(like.kind, like.wanted, row["text"], say)
-    found[row["file"]].append(replace(like, at=at, text=text, found=row["text"]))
+    result[row["file"]].append(replace(like, at=at, text=text, found=row["text"]))
 
 
 def _add_restated(
-    lines: Sequence[Mapping[str, str]], found: dict[str, list[Fault]], say: Say
+    lines: Sequence[Mapping[str, str]], result: dict[str, list[Fault]], say: Say
 ) -> None:
     """Every cell that a file restates, in place of the finding that names the first of them."""
-    for file, faults in found.items():
-        restated = next((one for one in faults if one.kind == VALUE_RESTATED), None)
+    for file, faults in result.items():
+        restated = next((fault for fault in faults if fault.kind == VALUE_RESTATED), None)
         if restated is None:
             continue
-        found[file] = [one for one in faults if one.kind != VALUE_RESTATED]
+        result[file] = [fault for fault in faults if fault.kind != VALUE_RESTATED]
         for line in lines:
             if line["file"] == file:
                 before, now = line["before"], "" if line["field"] == WHOLE_RECORD else line["now"]
                 text = said_of(restated.kind, before, now, say)
-                found[file].append(
+                result[file].append(
                     replace(
                         restated,
                         tab=line["tab"],
@@ -137,8 +142,8 @@ def _add_restated(
 def _few(faults: Sequence[Fault]) -> list[Fault]:
     counts: dict[str, int] = defaultdict(int)
     kept = []
-    for one in faults:
-        counts[one.tab] += 1
-        if counts[one.tab] <= _MOST_MARKS:
-            kept.append(one)
+    for fault in faults:
+        counts[fault.tab] += 1
+        if counts[fault.tab] <= _MOST_MARKS:
+            kept.append(fault)
     return kept

@@ -97,10 +97,10 @@ def write_marked(
             _without_macros(package)
             borders = _Borders(package)
             parts = package.tabs()
-            for tab, some in marks.items():
+            for tab, mark in marks.items():
                 if tab in parts:
-                    _mark_cells(package.worksheet(parts[tab]), some, borders)
-                    _add_notes(package, parts[tab], some)
+                    _mark_cells(package.worksheet(parts[tab]), mark, borders)
+                    _add_notes(package, parts[tab], mark)
             _add_list(package, title, heads, lines, borders)
             borders.put()
             package.write(stream)
@@ -113,9 +113,9 @@ def write_marked(
 def _without_macros(package: Package) -> None:
     """A workbook with macros becomes one without."""
     root = package.tree(_TYPES)
-    for one in root.iter("{*}Override"):
-        if one.get("ContentType") == _MACROS:
-            one.set("ContentType", _PLAIN)
+    for value in root.iter("{*}Override"):
+        if value.get("ContentType") == _MACROS:
+            value.set("ContentType", _PLAIN)
             package.put_tree(_TYPES, root)
             for name in package.related(_BOOK, "/vbaProject").values():
                 package.drop(name, of=_BOOK)
@@ -201,21 +201,21 @@ def _add_notes(package: Package, part: str, marks: Sequence[Mark]) -> None:
     for mark in marks:
         texts.setdefault(mark.at, []).append(mark.text)
     notes = next(iter(package.related(part, "/comments").values()), None)
-    there = package.tree(notes) if notes else None
-    root = there if there is not None else etree.fromstring(
+    value = package.tree(notes) if notes else None
+    root = value if value is not None else etree.fromstring(
         f'<comments xmlns="{_MAIN}"><authors/><commentList/></comments>'.encode()
     )  # fmt: skip
     authors, listed = root.find("{*}authors"), root.find("{*}commentList")
     author = str(len(authors))
     add(authors, "author", {}).text = "Boreotabula"
-    known = {one.get("ref"): one for one in listed}
+    values = {one.get("ref"): one for one in listed}
     new: list[Address] = []
-    for at, said in sorted(texts.items()):
-        note = known.get(str(at))
+    for address, said in sorted(texts.items()):
+        note = values.get(str(address))
         if note is None:
-            note = add(listed, "comment", {"ref": str(at), "authorId": author})
+            note = add(listed, "comment", {"ref": str(address), "authorId": author})
             add(note, "text", {})
-            new.append(at)
+            new.append(address)
         text = note.find("{*}text")
         run = add(text, "r", {})
         lead = "\n\n" if len(text) > 1 else ""
@@ -272,9 +272,9 @@ def _add_shapes(package: Package, part: str, spots: Sequence[Address]) -> None:
         # The number of a shape stands in its own id, or in that of the office (o:spid).
         values = (value for shape in root.iter("{*}shape") for value in shape.attrib.values())
         ids = (re.fullmatch(r"_x0000_s(\d+)", value) for value in values)
-        first = max([1024, *(int(one[1]) for one in ids if one is not None)]) + 1
-    for at, spot in enumerate(spots):
-        root.append(_shape(first + at, spot))
+        first = max([1024, *(int(match[1]) for match in ids if match is not None)]) + 1
+    for index, spot in enumerate(spots):
+        root.append(_shape(first + index, spot))
     package.put(name, etree.tostring(root))
 
 
@@ -291,8 +291,8 @@ def _shapes_there(package: Package, name: str) -> Any:
     raise NotSafeError("the boxes of its notes cannot be read")
 
 
-def _shape(number: int, at: Address) -> Any:
-    row, column = at.row, at.column
+def _shape(number: int, address: Address) -> Any:
+    row, column = address.row, address.column
     shape = _SHAPE.format(
         id=number, row=row, column=column, left=column + 1, right=column + 4, bottom=row + 6
     )
@@ -301,7 +301,7 @@ def _shape(number: int, at: Address) -> Any:
 
 def _declare_shapes(package: Package) -> None:
     root = package.tree(_TYPES)
-    if not any(one.get("Extension") == "vml" for one in root.iter("{*}Default")):
+    if not any(value.get("Extension") == "vml" for value in root.iter("{*}Default")):
         kind = "application/vnd.openxmlformats-officedocument.vmlDrawing"
         add(root, "Default", {"Extension": "vml", "ContentType": kind}, at=0)
         package.put_tree(_TYPES, root)
@@ -309,9 +309,9 @@ def _declare_shapes(package: Package) -> None:
 
 def _refer(sheet: Worksheet, key: str) -> None:
     """Name the boxes of notes in a worksheet, at the place where that stands."""
-    behind = [one for one in sheet.root if etree.QName(one).localname in _AFTER_NOTES]
-    at = sheet.root.index(behind[0]) if behind else None
-    add(sheet.root, "legacyDrawing", {f"{{{_RELATED}}}id": key}, at=at)
+    behind = [value for value in sheet.root if etree.QName(value).localname in _AFTER_NOTES]
+    value = sheet.root.index(behind[0]) if behind else None
+    add(sheet.root, "legacyDrawing", {f"{{{_RELATED}}}id": key}, at=value)
     sheet.is_changed = True
 
 
@@ -364,9 +364,9 @@ def _add_list(
 
 def _row(number: int, texts: Sequence[str], styles: Sequence[int]) -> str:
     cells = "".join(
-        f'<c r="{column_letters(at)}{number}" s="{style}" t="inlineStr"><is>'
+        f'<c r="{column_letters(index)}{number}" s="{style}" t="inlineStr"><is>'
         f'<t xml:space="preserve">{xml_text(text)}</t></is></c>'
-        for at, (text, style) in enumerate(zip(texts, styles, strict=True))
+        for index, (text, style) in enumerate(zip(texts, styles, strict=True))
         if text
     )
     return f'<row r="{number}">{cells}</row>'
@@ -376,15 +376,15 @@ def _put_first(package: Package, name: str, key: str) -> None:
     """Make a worksheet the first one: what counts worksheets by their place counts one more."""
     book = package.tree(_BOOK)
     sheets = book.find("{*}sheets")
-    number = max((int(one.get("sheetId") or 0) for one in sheets), default=0) + 1
-    relation = next((found for one in sheets if (found := relation_of(one))), f"{{{_RELATED}}}id")
+    number = max((int(sheet.get("sheetId") or 0) for sheet in sheets), default=0) + 1
+    relation = next((text for sheet in sheets if (text := relation_of(sheet))), f"{{{_RELATED}}}id")
     add(sheets, "sheet", {"name": name, "sheetId": str(number), relation: key}, at=0)
-    for one in book.iter("{*}definedName"):
-        if one.get("localSheetId") is not None:
-            one.set("localSheetId", str(int(one.get("localSheetId")) + 1))
-    for one in book.iter("{*}workbookView"):
-        one.set("activeTab", "0")
-        one.set("firstSheet", "0")
+    for value in book.iter("{*}definedName"):
+        if value.get("localSheetId") is not None:
+            value.set("localSheetId", str(int(value.get("localSheetId")) + 1))
+    for value in book.iter("{*}workbookView"):
+        value.set("activeTab", "0")
+        value.set("firstSheet", "0")
     names = book.find("{*}definedNames")
     if names is None:
         before = [one for part in ("sheets", "functionGroups", "externalReferences")

@@ -75,9 +75,10 @@ def letter(
         "most": _MOST_LISTED,
         "count": len(faults),
         "faults": [
-            {"tab": one.tab, "cell": one.cell, "text": one.text, "severity": str(one.severity),
-             "place": " ".join(part for part in (one.tab, one.cell) if part) or name}
-            for one in faults
+            {"tab": fault.tab, "cell": fault.cell, "text": fault.text,
+             "severity": str(fault.severity),
+             "place": " ".join(part for part in (fault.tab, fault.cell) if part) or name}
+            for fault in faults
         ],
         "subject": say(words.SUBJECT).format(name=name),
         "hello": say(words.HELLO),

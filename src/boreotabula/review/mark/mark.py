@@ -11,7 +11,7 @@ from pathlib import Path, PurePosixPath
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import placed, placed_folder, sweep
+from boreotabula.batch.atomic import atomic_write, placed_folder, sweep
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.inputs import SourceFile, look
 from boreotabula.batch.layouts.load import Layout
@@ -101,22 +101,22 @@ def mark(
     """
     layout = Layout.load(saved.layout_path)
     say = say_in(marking.language)
-    found, others = faults_of(run_folder, marking.least, say)
-    sources = {one.name: one for one in look(layout).taken}
+    result, count = faults_of(run_folder, marking.least, say)
+    sources = {source.name: source for source in look(layout).taken}
     opening = make_job(layout.spec, layout.plan).opening
     groups = _groups(saved, marking.by)
     names = CopyNames((LIST,))
     tasks = [
         _Task(file, faults, groups.get(file, ""), names.take(file, groups.get(file, "")),
               sources.get(file))
-        for file, faults in found.items()
+        for file, faults in result.items()
     ]  # fmt: skip
-    returns = Returns(others=others)
+    returns = Returns(others=count)
     with _ready(folder) as place:
         before = _written(place)
         # Whatever happens next, the folder is known as one of ours, and all that may lie in it.
         earlier = _read_list(place) if (place / LIST).is_file() else []
-        _write_list(place, saved, [one.planned() for one in tasks], earlier)
+        _write_list(place, saved, [task.planned() for task in tasks], earlier)
         work = partial(_copy, opening=opening, folder=place, language=marking.language)
         copies = spread(work, tasks, _stopped, limits or Limits(), workers=1)
         for task, made in zip(tasks, copies, strict=True):
@@ -125,7 +125,7 @@ def mark(
             returns.files.append(_with_letter(task, made, place, marking, say))
             on_file(task.file)
         _write_list(place, saved, returns.files)
-        now = {name for one in returns.files for name in (one.copy, one.letter)}
+        now = {name for file in returns.files for name in (file.copy, file.letter)}
         for name in before - now:
             (place / name).unlink(missing_ok=True)
     return returns
@@ -180,14 +180,14 @@ def _stopped(task: _Task, ended: Ended) -> _Copy:
 
 def _with_letter(task: _Task, made: _Copy, folder: Path, marking: Marking, say: Say) -> Returned:
     """What goes back of a file, once its letter is written."""
-    more = {marking.by: task.group} if marking.by else {}
+    texts = {marking.by: task.group} if marking.by else {}
     text = letter(
         marking.template, task.file, task.faults, say,
-        copy=made.name, formulas_kept=made.formulas_kept, more=more,
+        copy=made.name, formulas_kept=made.formulas_kept, more=texts,
     )  # fmt: skip
     name = f"{task.stem}.txt"
     (folder / name).parent.mkdir(parents=True, exist_ok=True)
-    with placed(folder / name) as stream:
+    with atomic_write(folder / name) as stream:
         stream.write(text.encode())
     return Returned(
         task.file, task.faults, made.name, name, made.formulas_kept, made.note, made.failed
@@ -201,17 +201,17 @@ def _copy(task: _Task, opening: Opening, folder: Path, language: str) -> _Copy:
         return _Copy(note="it is no longer among the files of the layout, so there is no copy")
     faults, say = task.faults, say_in(language)
     marks: dict[str, list[Mark]] = {}
-    for one in faults:
-        if one.at is not None:
-            marks.setdefault(one.tab, []).append(Mark(one.at, one.severity, one.text))
+    for fault in faults:
+        if fault.at is not None:
+            marks.setdefault(fault.tab, []).append(Mark(fault.at, fault.severity, fault.text))
     lines = [Listed(one.tab, one.cell, one.text) for one in faults]
-    title, heads = say(words.PLEASE_MEND), [say(one) for one in words.HEADS]
+    title, heads = say(words.PLEASE_MEND), [say(head) for head in words.HEADS]
     target = folder / name
     target.parent.mkdir(parents=True, exist_ok=True)
     note = ""
     if source.path.suffix.lower() in (".xlsx", ".xlsm"):
         try:
-            with placed(target) as stream:
+            with atomic_write(target) as stream:
                 write_marked(source.path, marks, title, heads, lines, stream)
                 stream.flush()
                 check_same(source.path, Path(stream.name), marks, opening)
@@ -220,14 +220,16 @@ def _copy(task: _Task, opening: Opening, folder: Path, language: str) -> _Copy:
         else:
             return _Copy(name, formulas_kept=True)
     try:
-        with placed(target) as stream:
+        with atomic_write(target) as stream:
             lost = write_values(source.path, opening, marks, title, heads, lines, stream)
     except UnreadableError as error:
         # The letter of a file that nobody can read says so already.
-        known = any(not one.tab and not one.cell for one in faults)
-        return _Copy(note=f"no copy, because it cannot be read: {error}", failed=not known)
-    said = [note] if note else []
-    return _Copy(name, note="; ".join([*said, *([f"not kept: {', '.join(lost)}"] if lost else [])]))
+        is_known = any(not one.tab and not one.cell for one in faults)
+        return _Copy(note=f"no copy, because it cannot be read: {error}", failed=not is_known)
+    texts = [note] if note else []
+    return _Copy(
+        name, note="; ".join([*texts, *([f"not kept: {', '.join(lost)}"] if lost else [])])
+    )
 
 
 def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
@@ -237,13 +239,13 @@ def _groups(saved: SavedOutput, by: str) -> Mapping[str, str]:
     side = saved_side(saved)
     if by not in side.kinds or not side.traced:
         raise CallError(f"--by: the records have no field “{by}”{did_you_mean(by, side.kinds)}")
-    found: dict[str, dict[str, None]] = {}
+    groups: dict[str, dict[str, None]] = {}
     for batch in side.batches():
-        both = pa.table({"file": batch.column("source_file"), "value": batch.column(by)})
-        for pair in both.group_by(["file", "value"], use_threads=False).aggregate([]).to_pylist():
+        table = pa.table({"file": batch.column("source_file"), "value": batch.column(by)})
+        for pair in table.group_by(["file", "value"], use_threads=False).aggregate([]).to_pylist():
             if pair["value"] is not None:
-                found.setdefault(pair["file"], {})[pair["value"]] = None
-    return {file: ", ".join(values) for file, values in found.items()}
+                groups.setdefault(pair["file"], {})[pair["value"]] = None
+    return {file: ", ".join(values) for file, values in groups.items()}
 
 
 def _write_list(
@@ -257,26 +259,26 @@ def _write_list(
         "output": PurePosixPath(str(saved.place)).name,
         "files": [
             {
-                "file": one.file,
-                "copy": one.copy,
-                "letter": one.letter,
+                "file": file.file,
+                "copy": file.copy,
+                "letter": file.letter,
                 "faults": [
                     {"tab": fault.tab, "cell": fault.cell, "code": fault.kind.code,
                      "found": fault.found, "text": fault.text, "field": fault.field}
-                    for fault in one.faults
+                    for fault in file.faults
                 ],
             }
-            for one in files
+            for file in files
         ] + list(earlier),
     }  # fmt: skip
-    with placed(folder / LIST) as stream:
+    with atomic_write(folder / LIST) as stream:
         stream.write(json.dumps(described, ensure_ascii=False, indent=1).encode())
 
 
 def _read_list(folder: Path) -> list[Mapping[str, object]]:
     try:
-        found = json.loads(text_of(folder / LIST))["files"]
-        return list(found)
+        result = json.loads(text_of(folder / LIST))["files"]
+        return list(result)
     except (OSError, ValueError, LookupError, TypeError, RecursionError):
         raise CallError(
             f"“{folder}” holds no {LIST}; name a folder that mark has written"
@@ -287,7 +289,7 @@ def _written(folder: Path) -> set[str]:
     """The files that an earlier call wrote into a folder, as long as they lie in it."""
     if not (folder / LIST).is_file():
         return set()
-    names = {str(one[key]) for one in _read_list(folder) for key in ("copy", "letter")} - {""}
+    names = {str(values[key]) for values in _read_list(folder) for key in ("copy", "letter")} - {""}
     return {name for name in names if (folder / name).resolve().is_relative_to(folder.resolve())}
 
 
@@ -310,8 +312,8 @@ def check_marked(saved: SavedOutput, run_folder: Path, folder: Path) -> Iterator
     """For each marked file which of its faults the last run found again. Raises CallError."""
     say = say_in("en")
     now, _ = faults_of(run_folder, Severity.NOTE, say)
-    there = {str(one["file"]) for one in saved.record.get("files", ())}
-    lists = [(str(one["file"]), _dicts(one.get("faults"))) for one in _read_list(folder)]
+    existing_texts = {str(value["file"]) for value in saved.record.get("files", ())}
+    lists = [(str(values["file"]), _dicts(values.get("faults"))) for values in _read_list(folder)]
     values = _values_at(saved, {
         (file, fault["tab"], fault["cell"])
         for file, faults in lists
@@ -319,13 +321,13 @@ def check_marked(saved: SavedOutput, run_folder: Path, folder: Path) -> Iterator
         if fault["code"] == VALUE_RESTATED.code
     })  # fmt: skip
     for file, marked in lists:
-        found = _known(now.get(file, ()))
+        groups = _known(now.get(file, ()))
         left = [
             (fault["tab"], fault["cell"], fault["text"])
             for fault in marked
-            if _is_left(file, fault, found, values)
+            if _is_left(file, fault, groups, values)
         ]
-        yield Mended(file, len(marked) - len(left), left, missing=file not in there)
+        yield Mended(file, len(marked) - len(left), left, missing=file not in existing_texts)
 
 
 _Spot = tuple[str, str, str]
@@ -335,7 +337,7 @@ _Spot = tuple[str, str, str]
 def _is_left(
     file: str,
     fault: Mapping[str, str],
-    found: Collection[_Spot],
+    groups: Collection[_Spot],
     values: Mapping[_Spot, Mapping[str, str | None]],
 ) -> bool:
     """Whether a marked fault is there still."""
@@ -343,8 +345,8 @@ def _is_left(
         # What was restated is left as long as it says what it said when it was marked.
         record = values.get((file, fault["tab"], fault["cell"]), {})
         return (record.get(fault.get("field", "")) or "") == fault["found"]
-    return (fault["tab"], fault["code"], fault["cell"]) in found or bool(
-        fault["found"] and (fault["tab"], fault["code"], fault["found"]) in found
+    return (fault["tab"], fault["code"], fault["cell"]) in groups or bool(
+        fault["found"] and (fault["tab"], fault["code"], fault["found"]) in groups
     )
 
 
@@ -352,26 +354,28 @@ def _values_at(
     saved: SavedOutput, spots: Collection[_Spot]
 ) -> Mapping[_Spot, Mapping[str, str | None]]:
     """The records from some cells, as texts."""
-    found: dict[_Spot, Mapping[str, str | None]] = {}
+    values: dict[_Spot, Mapping[str, str | None]] = {}
     if not spots:
-        return found
+        return values
     for batch in saved_side(saved).batches():
         places = zip(*(batch.column(name).to_pylist() for name in PROVENANCE), strict=True)
-        for at, spot in enumerate(places):
+        for index, spot in enumerate(places):
             if spot in spots:
-                found[spot] = {name: batch.column(name)[at].as_py() for name in batch.schema.names}
-    return found
+                values[spot] = {
+                    name: batch.column(name)[index].as_py() for name in batch.schema.names
+                }
+    return values
 
 
 def _known(faults: Iterable[Fault]) -> Collection[tuple[str, str, str]]:
     """By what faults are known again: their cell, or what is there, as rows may have moved."""
-    found = set()
-    for one in faults:
-        found.add((one.tab, one.kind.code, one.cell))
-        if one.found and one.kind != TOTAL_DIFFERS:
-            found.add((one.tab, one.kind.code, one.found))
-    return found
+    groups = set()
+    for fault in faults:
+        groups.add((fault.tab, fault.kind.code, fault.cell))
+        if fault.found and fault.kind != TOTAL_DIFFERS:
+            groups.add((fault.tab, fault.kind.code, fault.found))
+    return groups
 
 
-def _dicts(some: object) -> list[dict[str, str]]:
-    return [one for one in some if isinstance(one, dict)] if isinstance(some, list) else []
+def _dicts(value: object) -> list[dict[str, str]]:
+    return [one for one in value if isinstance(one, dict)] if isinstance(value, list) else []

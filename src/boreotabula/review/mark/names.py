@@ -26,7 +26,7 @@ class CopyNames:
     """
 
     def __init__(self, kept: Iterable[str] = ()) -> None:
-        self._files = {one.casefold() for one in kept}
+        self._files = {text.casefold() for text in kept}
         self._folders: dict[str, tuple[object, ...]] = {}
         """What each folder stands for: a group, and folders of its files."""
 
@@ -38,9 +38,9 @@ class CopyNames:
         *folders, last = [group, *own] if group else own
         folder = ""
         meaning: tuple[object, ...] = (bool(group),)
-        for one in folders:
-            meaning = (*meaning, one)
-            folder = self._folder(f"{folder}{_step(one)}", meaning) + "/"
+        for text in folders:
+            meaning = (*meaning, text)
+            folder = self._folder(f"{folder}{_step(text)}", meaning) + "/"
         stem = f"{folder}{_step(last)}"
         if not self._is_free(stem):
             stem = f"{stem} ({_step(path.suffix.lstrip('.'))})"
@@ -50,10 +50,10 @@ class CopyNames:
 
     def _folder(self, name: str, meaning: tuple[object, ...]) -> str:
         """A folder that is no file, and stands for nothing else."""
-        for one in _numbered(name):
-            key = one.casefold()
+        for text in _numbered(name):
+            key = text.casefold()
             if key not in self._files and self._folders.setdefault(key, meaning) == meaning:
-                return one
+                return text
         raise AssertionError("numbers do not end")
 
     def _is_free(self, stem: str) -> bool:

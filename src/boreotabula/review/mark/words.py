@@ -48,8 +48,17 @@ VALUES_ONLY = N_("The copy shows the results of formulas, not the formulas thems
 
 def languages() -> list[str]:
     """The languages that there are texts in; English needs no file."""
-    found = files("boreotabula.review.mark").joinpath("locale").iterdir()
-    return sorted(["en", *(one.name[:-3] for one in found if one.name.endswith(".po"))])
+    traversables = files("boreotabula.review.mark").joinpath("locale").iterdir()
+    return sorted(
+        [
+            "en",
+            *(
+                traversable.name[:-3]
+                for traversable in traversables
+                if traversable.name.endswith(".po")
+            ),
+        ]
+    )
 
 
 @cache
@@ -77,12 +86,12 @@ def _catalogue(code: str) -> NullTranslations:
     return GNUTranslations(compiled)
 
 
-def said_of(kind: FindingKind, wanted: str, found: str, say: Say) -> str:
+def said_of(kind: FindingKind, wanted: str, text: str, say: Say) -> str:
     """What is said to a sender of a finding; `wanted` is what was looked for."""
     called, example = KINDS.get(wanted.partition("(")[0], (wanted, ""))
     slots = {
         "wanted": say(called) if called else "",
-        "found": found,
+        "found": text,
         "example": say(example or "–"),
     }
     return say(kind.sender).format_map(slots)

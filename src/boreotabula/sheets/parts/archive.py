@@ -51,7 +51,7 @@ class Archive:
         self._stream = open_regular(path) if isinstance(path, Path) else path
         try:
             self._archive = zipfile.ZipFile(self._stream)
-            self._infos = {_plain(one.filename): one for one in self._archive.infolist()}
+            self._infos = {_plain(part.filename): part for part in self._archive.infolist()}
             _refuse_overlap(self._archive.infolist())
         except (zipfile.BadZipFile, ValueError, NotImplementedError):
             self._stream.close()
@@ -71,7 +71,7 @@ class Archive:
     @property
     def names(self) -> list[str]:
         """The parts, as they are called."""
-        return [one.filename for one in self._archive.infolist() if not one.is_dir()]
+        return [part.filename for part in self._archive.infolist() if not part.is_dir()]
 
     def size(self, name: str) -> int:
         """How many bytes a part says that it has."""
@@ -181,11 +181,11 @@ def _plain(name: str) -> str:
 
 def _refuse_overlap(infos: Collection[zipfile.ZipInfo]) -> None:
     """Refuse parts that share bytes, which lets a small file unpack to any size."""
-    ends = [(one.header_offset, one.header_offset + _LOCAL_HEADER + one.compress_size)
-            for one in infos]  # fmt: skip
+    ends = [(info.header_offset, info.header_offset + _LOCAL_HEADER + info.compress_size)
+            for info in infos]  # fmt: skip
     if any(end > start for (_, end), (start, _) in pairwise(sorted(ends))):
         raise UnreadableError("it is damaged: its parts overlap", "Do not trust where it is from.")
-    if any(one.compress_type not in _PACKINGS for one in infos):
+    if any(info.compress_type not in _PACKINGS for info in infos):
         raise UnreadableError("it is packed in a way that no spreadsheet program uses")
 
 
@@ -194,7 +194,7 @@ def elements(content: bytes, wanted: Collection[str], name: str, budget: Budget)
 
     Raises UnreadableError if the part called `name` is no XML.
     """
-    found: list[Markup] = []
+    markups: list[Markup] = []
     path = [""]
     texts: list[list[str]] = []
 
@@ -204,21 +204,21 @@ def elements(content: bytes, wanted: Collection[str], name: str, budget: Budget)
             budget.hold(RANGE, f"its part “{name}”")
             texts.append([])
             plain = {local_name(key): value for key, value in attributes.items()}
-            found.append(Markup(path[-1], local, plain, ""))
+            markups.append(Markup(path[-1], local, plain, ""))
         path.append(local)
 
     def end(tag: str) -> None:
         if path.pop() in wanted and texts:
             text = "".join(texts.pop())
             if text and not texts:
-                found[-1] = found[-1]._replace(text=text)
+                markups[-1] = markups[-1]._replace(text=text)
 
     def data(text: str) -> None:
         if texts:
             texts[-1].append(text)
 
     parse(content, name, start, end, data)
-    return found
+    return markups
 
 
 def parse(
@@ -263,10 +263,10 @@ def relations(package: Archive, part: str) -> dict[str, tuple[str, str]]:
     rels = f"{folder}/_rels/{name}.rels" if folder else f"_rels/{name}.rels"
     if rels not in package:
         return {}
-    found = {}
-    for one in package.elements(rels, ("Relationship",)):
-        target = one.attributes.get("Target", "").replace("\\", "/")
+    places = {}
+    for element in package.elements(rels, ("Relationship",)):
+        target = element.attributes.get("Target", "").replace("\\", "/")
         whole = target[1:] if target.startswith("/") else posixpath.join(folder, target)
-        kind = one.attributes.get("Type", "").rpartition("/")[2]
-        found[one.attributes.get("Id", "")] = (kind, posixpath.normpath(whole))
-    return found
+        kind = element.attributes.get("Type", "").rpartition("/")[2]
+        places[element.attributes.get("Id", "")] = (kind, posixpath.normpath(whole))
+    return places

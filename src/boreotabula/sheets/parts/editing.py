@@ -61,8 +61,8 @@ class Package:
     def close(self) -> None:
         """Let go of it."""
         self.archive.close()
-        for one in self.folders:
-            one.cleanup()
+        for folder in self.folders:
+            folder.cleanup()
 
     def in_utf_16(self) -> bool:
         """Whether a part is written in UTF-16, which some readers take for nothing."""
@@ -84,7 +84,7 @@ class Package:
     def names(self) -> list[str]:
         """All parts."""
         names = dict.fromkeys([*self.archive.names, *self.changed, *self.sheets])
-        return [one for one in names if one not in self.dropped]
+        return [name for name in names if name not in self.dropped]
 
     def content(self, name: str) -> bytes:
         """A part as it is written; empty if there is none. Raises CallError if it is damaged."""
@@ -132,7 +132,9 @@ class Package:
     @property
     def is_changed(self) -> bool:
         """Whether anything is to be written differently."""
-        return bool(self.changed) or any(one.is_changed for one in self._worksheets.values())
+        return bool(self.changed) or any(
+            worksheet.is_changed for worksheet in self._worksheets.values()
+        )
 
     def put_tree(self, name: str, root: Any) -> None:
         """Change a part, or add one, given its tree."""
@@ -143,15 +145,15 @@ class Package:
     def related(self, name: str, ending: str) -> dict[str, str]:
         """The parts that a part refers to by relations of a type: their names by relation id."""
         root = self.tree(relations_of(name))
-        found: dict[str, str] = {}
-        for one in root.iter("{*}Relationship") if root is not None else ():
-            target = one.get("Target", "")
-            if one.get("Type", "").endswith(ending):
+        texts: dict[str, str] = {}
+        for value in root.iter("{*}Relationship") if root is not None else ():
+            target = value.get("Target", "")
+            if value.get("Type", "").endswith(ending):
                 whole = posixpath.join(posixpath.dirname(name), target)
-                found[one.get("Id", "")] = posixpath.normpath(
+                texts[value.get("Id", "")] = posixpath.normpath(
                     target.lstrip("/") if target.startswith("/") else whole
                 )
-        return found
+        return texts
 
     def relate(self, name: str, kind: str, target: str) -> str:
         """Add a relation from a part to another; returns its id."""
@@ -159,7 +161,7 @@ class Package:
         root = self.tree(where)
         if root is None:
             root = etree.Element(f"{{{_RELATIONS}}}Relationships", nsmap={None: _RELATIONS})
-        taken = {one.get("Id") for one in root.iter("{*}Relationship")}
+        taken = {value.get("Id") for value in root.iter("{*}Relationship")}
         key = next(f"rId{n}" for n in range(1, len(taken) + 2) if f"rId{n}" not in taken)
         path = posixpath.relpath(target, posixpath.dirname(name))
         add(root, "Relationship", {"Id": key, "Type": f"{RELATED}{kind}", "Target": path})
@@ -176,9 +178,9 @@ class Package:
             (_TYPES, "PartName", f"/{name}"),
         ):
             root = self.tree(where)
-            for one in list(root):
-                if one.get(key) in (wanted, f"/{name}"):
-                    root.remove(one)
+            for value in list(root):
+                if value.get(key) in (wanted, f"/{name}"):
+                    root.remove(value)
             self.put_tree(where, root)
 
     def declare(self, name: str, kind: str) -> None:
@@ -192,9 +194,9 @@ class Package:
         """The worksheet part of each tab, by its name, in order."""
         parts = self.related(_BOOK, _SHEET)
         return {
-            one.get("name", ""): parts[one.get(key)]
-            for one in self.tree(_BOOK).iter("{*}sheet")
-            if (key := relation_of(one)) and one.get(key) in parts
+            value.get("name", ""): parts[value.get(key)]
+            for value in self.tree(_BOOK).iter("{*}sheet")
+            if (key := relation_of(value)) and value.get(key) in parts
         }
 
     def why_fixed(self) -> str:
@@ -205,9 +207,9 @@ class Package:
             return "it has no cell styles; save it in a spreadsheet program first"
         by_part: dict[str, str] = {}
         for tab, part in self.tabs().items():
-            other = by_part.setdefault(part, tab)
-            if other != tab:
-                return f"its tabs “{other}” and “{tab}” are one and the same sheet"
+            other_text = by_part.setdefault(part, tab)
+            if other_text != tab:
+                return f"its tabs “{other_text}” and “{tab}” are one and the same sheet"
         return ""
 
     def tables(self, sheet: str) -> list[str]:
@@ -226,19 +228,19 @@ class Package:
         if cells is None:
             raise CallError("the workbook has no cell styles; save it again and try again")
         formats = {
-            one.get("formatCode", ""): int(one.get("numFmtId", "0"))
-            for one in root.iter("{*}numFmt")
+            value.get("formatCode", ""): int(value.get("numFmtId", "0"))
+            for value in root.iter("{*}numFmt")
         }
-        known = formats.get(number_format)
-        if known is None:
-            known = max([_LAST_BUILT_IN, *formats.values()]) + 1
+        count = formats.get(number_format)
+        if count is None:
+            count = max([_LAST_BUILT_IN, *formats.values()]) + 1
             holder = root.find("{*}numFmts")
             if holder is None:
                 holder = add(root, "numFmts", {}, at=0)
-            add(holder, "numFmt", {"numFmtId": str(known), "formatCode": number_format})
+            add(holder, "numFmt", {"numFmtId": str(count), "formatCode": number_format})
             holder.set("count", str(len(holder)))
         number = len(cells)
-        own = {"numFmtId": str(known), "fontId": "0", "fillId": "0", "borderId": "0", "xfId": "0"}
+        own = {"numFmtId": str(count), "fontId": "0", "fillId": "0", "borderId": "0", "xfId": "0"}
         add(cells, "xf", own | {"applyNumberFormat": "1"})
         cells.set("count", str(number + 1))
         self.put_tree(_STYLES, root)
@@ -257,7 +259,9 @@ class Package:
         root = self.tree(_BOOK)
         calculation = root.find("{*}calcPr")
         if calculation is None:
-            before = [one for name in _BEFORE_CALCULATION for one in root.findall(f"{{*}}{name}")]
+            before = [
+                value for name in _BEFORE_CALCULATION for value in root.findall(f"{{*}}{name}")
+            ]
             calculation = add(root, "calcPr", {}, at=root.index(before[-1]) + 1)
         calculation.set("fullCalcOnLoad", "1")
         self.put_tree(_BOOK, root)

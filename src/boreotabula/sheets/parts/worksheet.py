@@ -156,13 +156,13 @@ def _take_row(row: Any, sheet: Worksheet) -> int:
     number = row.get("r")
     addressed = number is not None and all(cell.get("r") for cell in row.iterchildren("{*}c"))
     sheet.is_addressed &= addressed
-    at = int(number) - 1 if number is not None else max(sheet.rows, default=-1) + 1
-    if at in sheet.rows:
-        raise ValueError(at)
-    sheet.rows[at] = _markup(row, sheet.frame[0])
+    index = int(number) - 1 if number is not None else max(sheet.rows, default=-1) + 1
+    if index in sheet.rows:
+        raise ValueError(index)
+    sheet.rows[index] = _markup(row, sheet.frame[0])
     if next(row.iter("{*}f"), None) is not None:
-        sheet.with_formulas.add(at)
-    return len(sheet.rows[at])
+        sheet.with_formulas.add(index)
+    return len(sheet.rows[index])
 
 
 def _is_row_of_sheet(row: Any) -> bool:
@@ -214,10 +214,10 @@ def move_row(row: Any, number: int) -> None:
 
 def put_cells(row: Any, cells: dict[int, Any]) -> None:
     """Put cells into a row, by their columns, instead of those that are there."""
-    there = cells_of(row)
-    now = there | cells
+    values_by_number = cells_of(row)
+    now = values_by_number | cells
     # Cells come first in a row; behind them extensions may stand (18.3.1.73).
-    row[: len(there)] = [now[column] for column in sorted(now)]
+    row[: len(values_by_number)] = [now[column] for column in sorted(now)]
     row.attrib.pop("spans", None)
 
 

@@ -45,8 +45,8 @@ class DatabaseAddress:
     def database(self) -> str:
         """The name of the database, or of the service of the user's own list that names it."""
         parts = urlsplit(self.url)
-        asked = parse_qs(parts.query)
-        named = [*asked.get("dbname", ()), *asked.get("service", ())]
+        texts = parse_qs(parts.query)
+        named = [*texts.get("dbname", ()), *texts.get("service", ())]
         return unquote(parts.path.strip("/")) or next(iter(named), "")
 
     @property
@@ -56,8 +56,8 @@ class DatabaseAddress:
 
     def hidden(self, text: str) -> str:
         """A message without the password."""
-        known = [urlsplit(self.url).password, os.environ.get("PGPASSWORD")]
-        for one in known:
+        known_texts = [urlsplit(self.url).password, os.environ.get("PGPASSWORD")]
+        for one in known_texts:
             if one:
                 text = text.replace(unquote(one), "…").replace(one, "…")
         return " ".join(text.split())

@@ -44,10 +44,10 @@ def plain_type(text: str) -> str:
 
 def _sizes(text: str) -> tuple[int | None, int | None]:
     """The sizes of a type: of `numeric(10,2)` the digits, and those behind the point."""
-    found = _SIZES.search(text)
-    if found is None:
+    match = _SIZES.search(text)
+    if match is None:
         return None, None
-    return int(found[1]), int(found[2] or 0)
+    return int(match[1]), int(match[2] or 0)
 
 
 def check_columns(
@@ -66,19 +66,19 @@ def check_columns(
                     f"{where}: the name “{name}” has {len(name.encode())} bytes, and this database"
                     f" knows names by their first {base.longest_name}; choose a shorter one"
                 )
-    there = base.columns(table)
-    if not there:
+    texts = base.columns(table)
+    if not texts:
         return list(schema)
-    known = {_known(base, name): (name, kind) for name, kind in there.items()}
+    places = {_known(base, name): (name, kind) for name, kind in texts.items()}
     lacking = []
-    for one in schema:
-        _, found = known.get(_known(base, one.name), ("", None))
-        if found is None:
-            lacking.append(one)
-        elif (problem := _problem(found, base.type_of(one), field_type(one).digits)) is not None:
+    for value in schema:
+        _, text = places.get(_known(base, value.name), ("", None))
+        if text is None:
+            lacking.append(value)
+        elif (problem := _problem(text, base.type_of(value), field_type(value).digits)) is not None:
             raise CallError(
-                f"{where}: the column “{one.name}” is {found}, and the layout's field is"
-                f" {base.type_of(one)}{problem}; rename the field, or write into another table"
+                f"{where}: the column “{value.name}” is {text}, and the layout's field is"
+                f" {base.type_of(value)}{problem}; rename the field, or write into another table"
             )
     if lacking and not add_columns:
         names = ", ".join(f"“{one.name}”" for one in lacking)
@@ -91,20 +91,20 @@ def check_columns(
 
 def there_of(base: Base, table: str, schema: pa.Schema) -> list[pa.Field]:
     """The fields for which a table has columns."""
-    there = {_known(base, name) for name in base.columns(table)}
-    return [one for one in schema if _known(base, one.name) in there]
+    existing_texts = {_known(base, name) for name in base.columns(table)}
+    return [value for value in schema if _known(base, value.name) in existing_texts]
 
 
 def _known(base: Base, name: str) -> str:
     return name.casefold() if base.folds_case else name
 
 
-def _problem(there: str, wanted: str, digits: int | None) -> str | None:
+def _problem(text: str, wanted: str, digits: int | None) -> str | None:
     """Why a column cannot hold the values of a field, in words; None if it can."""
-    if plain_type(there) != plain_type(wanted):
+    if plain_type(text) != plain_type(wanted):
         return ""
-    _, scale = _sizes(there)
-    if digits and plain_type(there) == "numeric" and scale is not None and scale < digits:
+    _, scale = _sizes(text)
+    if digits and plain_type(text) == "numeric" and scale is not None and scale < digits:
         return f": it would be rounded to {scale} digits behind the point"
     return None
 
@@ -138,11 +138,11 @@ def creating(
 
     `table` is its name as SQL writes it.
     """
-    described = [f"{quoted(one.name)} {column_type(one)}" for one in fields]
+    described = [f"{quoted(field.name)} {column_type(field)}" for field in fields]
     if new:
         yield f"CREATE TABLE {table} ({', '.join(described)})"
     else:
-        yield from (f"ALTER TABLE {table} ADD COLUMN {one}" for one in described)
+        yield from (f"ALTER TABLE {table} ADD COLUMN {text}" for text in described)
     for one in fields:
         remark = literal(remark_of(one, headings))
         yield f"COMMENT ON COLUMN {table}.{quoted(one.name)} IS {remark}"
@@ -162,10 +162,10 @@ class TypedBase(Base):
         return column_type(field)
 
 
-def remark_of(one: pa.Field, headings: Mapping[str, str]) -> str:
+def remark_of(value: pa.Field, headings: Mapping[str, str]) -> str:
     """What is noted at a column: its heading in the forms, and its unit."""
-    unit = unit_of(one)
-    heading = headings.get(one.name, one.name)
+    unit = unit_of(value)
+    heading = headings.get(value.name, value.name)
     return f"{heading}, {unit}" if unit else heading
 
 
@@ -174,14 +174,14 @@ def remark_of(one: pa.Field, headings: Mapping[str, str]) -> str:
 
 def limits_of(base: Base, table: str, schema: pa.Schema) -> dict[str, str]:
     """The types of the columns of a table that do not hold every value of their field, by field."""
-    there = {_known(base, name): kind for name, kind in base.columns(table).items()}
+    texts = {_known(base, name): kind for name, kind in base.columns(table).items()}
     limited = {}
-    for one in schema:
-        kind = there.get(_known(base, one.name), "")
+    for value in schema:
+        kind = texts.get(_known(base, value.name), "")
         size, _ = _sizes(kind)
         plain = plain_type(kind)
         if size is not None and (plain == "text" or (plain == "numeric" and size < _WIDEST)):
-            limited[one.name] = kind
+            limited[value.name] = kind
     return limited
 
 
@@ -210,11 +210,13 @@ def unfit(column: pa.Array, kind: str, *, holds_nul: bool) -> Iterator[tuple[pa.
 
 def without(batch: pa.RecordBatch, field: str, wrong: pa.Array) -> pa.RecordBatch:
     """A batch in which some values of a field are blank."""
-    at = batch.schema.get_field_index(field)
-    column = batch.column(at)
+    value = batch.schema.get_field_index(field)
+    column = batch.column(value)
     kind = column.type
     plain = column.cast(kind.value_type) if pa.types.is_dictionary(kind) else column
     blank = pc.if_else(wrong, pa.scalar(None, plain.type), plain)
     return batch.set_column(
-        at, batch.schema.field(at), blank.dictionary_encode() if plain is not column else blank
+        value,
+        batch.schema.field(value),
+        blank.dictionary_encode() if plain is not column else blank,
     )

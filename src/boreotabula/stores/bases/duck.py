@@ -39,9 +39,9 @@ def _opened(path: Path, *, read_only: bool, on_wait: OnWait | None) -> duckdb.Du
         try:
             return duckdb.connect(str(path), read_only=read_only)
         except duckdb.Error as error:
-            said = " ".join(str(error).split())
-        if "lock" not in said.lower():
-            raise CallError(f"“{path}” cannot be opened: {said}")
+            message = " ".join(str(error).split())
+        if "lock" not in message.lower():
+            raise CallError(f"“{path}” cannot be opened: {message}")
         if on_wait is None or monotonic() > until:
             raise CallError(
                 f"“{path}” is in use by another program or run; close it, or run again when it has"
@@ -79,20 +79,20 @@ class Duck(TypedBase):
         import duckdb
 
         try:
-            found = self._ask(statement, values)
-            while some := found.fetchmany(_AT_ONCE):
-                yield from some
+            ask = self._ask(statement, values)
+            while fetchmany := ask.fetchmany(_AT_ONCE):
+                yield from fetchmany
         except duckdb.Error as error:
             raise OSError(errno.EIO, " ".join(str(error).split())) from None
 
     def columns(self, table: str) -> Mapping[str, str]:
         """The columns of a table."""
-        found = self._ask(
+        ask = self._ask(
             "SELECT column_name, data_type FROM duckdb_columns() WHERE lower(table_name) = lower(?)"
             " AND NOT internal",
             [table],
         )
-        return {str(name): str(kind) for name, kind in found.fetchall()}
+        return {str(name): str(kind) for name, kind in ask.fetchall()}
 
     def among(self, files: Collection[str]) -> tuple[str, object]:
         """A list is one value."""
@@ -126,10 +126,10 @@ class Duck(TypedBase):
     def _with(self, batch: pa.RecordBatch, statement: str) -> None:
         """Run a statement that reads a batch."""
         plain = pa.schema(
-            one.with_type(one.type.value_type) if pa.types.is_dictionary(one.type) else one
-            for one in batch.schema
+            value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
+            for value in batch.schema
         )
-        columns = [one.cast(to.type) for one, to in zip(batch.columns, plain, strict=True)]
+        columns = [column.cast(to.type) for column, to in zip(batch.columns, plain, strict=True)]
         self._base.register(_RECORDS, pa.Table.from_arrays(columns, schema=plain))
         try:
             self.run(statement)

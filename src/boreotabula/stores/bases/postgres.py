@@ -93,7 +93,7 @@ class Postgres(TypedBase):
         import psycopg
 
         try:
-            found = self._base.execute(
+            columns = self._base.execute(
                 "SELECT attname, format_type(atttypid, atttypmod) FROM pg_attribute"
                 " WHERE attrelid = to_regclass(%s) AND attnum > 0 AND NOT attisdropped"
                 " ORDER BY attnum",
@@ -101,7 +101,7 @@ class Postgres(TypedBase):
             ).fetchall()
         except psycopg.Error as error:
             raise self._failed(error) from None
-        return {str(name): str(kind) for name, kind in found}
+        return {str(name): str(kind) for name, kind in columns}
 
     def among(self, files: Collection[str]) -> tuple[str, object]:
         """A list is one value."""
@@ -114,8 +114,8 @@ class Postgres(TypedBase):
         try:
             for table in sorted({table.casefold() for table in tables}):
                 values = [_LOCK, table]
-                asked = self._base.execute("SELECT pg_try_advisory_lock(%s, hashtext(%s))", values)
-                row = asked.fetchone()
+                cursor = self._base.execute("SELECT pg_try_advisory_lock(%s, hashtext(%s))", values)
+                row = cursor.fetchone()
                 if row is None or not row[0]:
                     on_wait(f"another run writes into {table}: waiting until it has ended")
                     self._base.execute("SELECT pg_advisory_lock(%s, hashtext(%s))", values)
@@ -126,7 +126,7 @@ class Postgres(TypedBase):
         """Begin, and keep all others from writing into the tables that are there."""
         import psycopg
 
-        there = [self.name(one) for one in tables if self.columns(one)]
+        existing_texts = [self.name(table) for table in tables if self.columns(table)]
         self.run("BEGIN")
         # Two first runs into two tables would both make the table of records.
         self.run("SELECT pg_advisory_xact_lock(%s, hashtext(%s))", [_LOCK, RECORDS])
@@ -135,7 +135,7 @@ class Postgres(TypedBase):
                 self.run(f"SET LOCAL lock_timeout = '{limit}'")
                 self.run("SAVEPOINT before_locks")
                 try:
-                    for table in there:
+                    for table in existing_texts:
                         # Readers go on; who has rows locked to change them is waited for here.
                         statement = f"LOCK TABLE {table} IN EXCLUSIVE MODE"
                         self._base.execute(statement.encode())
@@ -166,7 +166,7 @@ class Postgres(TypedBase):
         """Update rows."""
         sets = ", ".join(f"{quoted(name)} = %s" for name in batch.schema.names)
         columns = [column.to_pylist() for column in batch.columns]
-        lines = [(*one, row) for *one, row in zip(*columns, rows, strict=True)]
+        lines = [(*column, row) for *column, row in zip(*columns, rows, strict=True)]
         self._each(f"UPDATE {self.name(table)} SET {sets} WHERE ctid = %s::tid", lines)
 
     def delete(self, table: str, rows: Sequence[object]) -> None:
@@ -190,8 +190,8 @@ class Postgres(TypedBase):
 def _with_days(schema: pa.Schema) -> pa.Schema:
     """A schema whose months are written as days: databases have no months."""
     return pa.schema(
-        one.with_metadata({**(one.metadata or {}), b"field_type": b"date"})
-        if field_type(one).name == "month"
-        else one
-        for one in schema
+        value.with_metadata({**(value.metadata or {}), b"field_type": b"date"})
+        if field_type(value).name == "month"
+        else value
+        for value in schema
     )

@@ -37,7 +37,7 @@ class Spool:
         for file, batch in self._each():
             if file in files:
                 waiting.append(batch)
-            if sum(one.num_rows for one in waiting) >= _AT_ONCE:
+            if sum(value.num_rows for value in waiting) >= _AT_ONCE:
                 yield _whole(waiting)
                 waiting = []
         if waiting:

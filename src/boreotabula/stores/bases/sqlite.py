@@ -48,15 +48,15 @@ class Sqlite(Base):
         """The rows that it gives."""
         try:
             cursor = self._base.execute(statement, list(values))
-            while some := cursor.fetchmany(_AT_ONCE):
-                yield from some
+            while group := cursor.fetchmany(_AT_ONCE):
+                yield from group
         except sqlite3.Error as error:
             raise _failed(error) from None
 
     def columns(self, table: str) -> Mapping[str, str]:
         """The columns of a table."""
-        found = self.rows(f"PRAGMA table_info({quoted(table)})")
-        return {str(name): str(kind).upper() for _, name, kind, *_ in found}
+        columns = self.rows(f"PRAGMA table_info({quoted(table)})")
+        return {str(name): str(kind).upper() for _, name, kind, *_ in columns}
 
     def among(self, files: Collection[str]) -> tuple[str, object]:
         """A list of any length is one value, as JSON."""
@@ -89,12 +89,12 @@ class Sqlite(Base):
     def update(self, table: str, rows: Sequence[object], batch: pa.RecordBatch) -> None:
         """Update rows."""
         sets = ", ".join(f"{quoted(name)} = ?" for name in batch.schema.names)
-        lines = ((*one, row) for one, row in zip(_values(batch), rows, strict=True))
+        lines = ((*value, row) for value, row in zip(_values(batch), rows, strict=True))
         self._each(f"UPDATE {quoted(table)} SET {sets} WHERE rowid = ?", lines)
 
     def delete(self, table: str, rows: Sequence[object]) -> None:
         """Delete rows."""
-        self._each(f"DELETE FROM {quoted(table)} WHERE rowid = ?", ((one,) for one in rows))
+        self._each(f"DELETE FROM {quoted(table)} WHERE rowid = ?", ((row,) for row in rows))
 
     def _each(self, statement: str, lines: Iterable[Sequence[object]]) -> None:
         try:
@@ -106,11 +106,11 @@ class Sqlite(Base):
         self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
     ) -> Iterator[str]:
         """SQLite has no remarks on columns."""
-        described = [f"{quoted(one.name)} {self.type_of(one)}" for one in fields]
+        described = [f"{quoted(field.name)} {self.type_of(field)}" for field in fields]
         if new:
             yield f"CREATE TABLE {quoted(table)} ({', '.join(described)})"
         else:
-            yield from (f"ALTER TABLE {quoted(table)} ADD COLUMN {one}" for one in described)
+            yield from (f"ALTER TABLE {quoted(table)} ADD COLUMN {text}" for text in described)
 
     def type_of(self, field: pa.Field) -> str:
         """SQLite has numbers and texts."""
@@ -126,8 +126,8 @@ def _failed(error: sqlite3.Error) -> OSError:
 
 
 def _values(batch: pa.RecordBatch) -> Iterable[tuple[object, ...]]:
-    kinds = [field_type(one) for one in batch.schema]
-    columns = [_column(one, kind) for one, kind in zip(batch.columns, kinds, strict=True)]
+    kinds = [field_type(value) for value in batch.schema]
+    columns = [_column(column, kind) for column, kind in zip(batch.columns, kinds, strict=True)]
     return zip(*columns, strict=True)
 
 

@@ -12,7 +12,7 @@ from typing import Any
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import told
+from boreotabula.batch.atomic import reporting_errors
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.earlier import earlier_record
@@ -84,7 +84,7 @@ class BaseStore:
                 raise CallError(f"there is no file “{self.place}”; write a new one with -o")
             own = (self.place, run_folder(self.place))
             check_output(layout, self.place, named, own=(self.place,))
-        with told(self.shown):
+        with reporting_errors(self.shown):
             base = open_base(self.place, on_wait=self.on_wait)
             try:
                 for table, schema in schemas_of(layout).items():
@@ -120,12 +120,12 @@ class BaseStore:
         return self._record_of(self.tab)
 
     def _record_of(self, table: str | None) -> Mapping[str, Any] | None:
-        with told(self.shown):
+        with reporting_errors(self.shown):
             kept = self.session().recorded()
         name = table if table is not None else next(iter(self._tables), "")
-        found = next((text for one, text in kept.items() if one.casefold() == name.casefold()), "")
+        result = next((text for one, text in kept.items() if one.casefold() == name.casefold()), "")
         try:
-            record = json.loads(found) if found else None
+            record = json.loads(result) if result else None
         except ValueError:
             record = None
         return record if is_record(record) else self._record_beside(name)
@@ -142,8 +142,8 @@ class BaseStore:
         if record is None or record.get("kept_in_database"):
             return None
         tables = record.get("tables", ())
-        known = {str(one.get("tab") or one.get("table")) for one in tables}
-        return record if table in known else None
+        known_texts = {str(table.get("tab") or table.get("table")) for table in tables}
+        return record if table in known_texts else None
 
     def saved(self, table: str) -> SavedOutput | None:
         """What a table holds."""
@@ -161,13 +161,13 @@ class BaseStore:
         if isinstance(self.place, Path):
             return run_folder(self.place)
         name = self.target(tables[0])
-        return Path("".join(one if one.isalnum() or one in "._-" else "_" for one in name)
+        return Path("".join(text if text.isalnum() or text in "._-" else "_" for text in name)
                     + RUN_FOLDER)  # fmt: skip
 
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[BaseWriting]:
         """Take records: none is in the database before the end."""
-        with told(self.shown):
+        with reporting_errors(self.shown):
             writing = BaseWriting(self, task, tables)
             try:
                 yield writing
@@ -184,8 +184,8 @@ class BaseStore:
         """Keep other runs from writing into the same tables; wait until they have ended."""
         self._tables = tuple(layout.plan.tables)
         try:
-            with told(self.shown):
-                self.session().lock([self.target(one) for one in self._tables], self.on_wait)
+            with reporting_errors(self.shown):
+                self.session().lock([self.target(table) for table in self._tables], self.on_wait)
             yield
         finally:
             self.close()

@@ -91,9 +91,9 @@ class BaseWriting(WritingBase):
         self._targets = {table: store.target(table) for table in tables}
         for table, schema in tables.items():
             check_columns(self._base, self._targets[table], schema, add_columns=store.add_columns)
-        there = {one: bool(self._base.columns(name)) for one, name in self._targets.items()}
+        flags = {text: bool(self._base.columns(name)) for text, name in self._targets.items()}
         self._counts = {
-            table: self._base.counts(name) if there[table] else {}
+            table: self._base.counts(name) if flags[table] else {}
             for table, name in self._targets.items()
         }
         self._limits = {
@@ -116,7 +116,7 @@ class BaseWriting(WritingBase):
     def take(self, reading: FileReading) -> FileReading:
         """Keep the records of a file, if they are others than those that are there."""
         name = reading.name
-        if any(one.kind == FILE_TWICE for one in reading.findings):
+        if any(finding.kind == FILE_TWICE for finding in reading.findings):
             self._forget |= self._with_former([name])
             return reading
         if not reading.read:
@@ -125,33 +125,35 @@ class BaseWriting(WritingBase):
         if self._is_there(name, state):
             self._now[name] = self._states[name]
             # Told again, as long as it is so.
-            found = self._unfit(reading) if self._states[name].endswith(_UNHELD) else []
-            return replace(reading, findings=(*reading.findings, *found)) if found else reading
+            findings = self._unfit(reading) if self._states[name].endswith(_UNHELD) else []
+            return (
+                replace(reading, findings=(*reading.findings, *findings)) if findings else reading
+            )
         self._again |= self._with_former([name])
-        found = []
+        findings = []
         for tab in reading.tabs:
             for table, batch in tab.tables.items():
                 fitting, unheld = self._fitted(table, batch, name, tab.name)
-                found += unheld
+                findings += unheld
                 self._spools[table].write(name, fitting)
-        if not found:
+        if not findings:
             return reading
         self._now[name] += _UNHELD
-        return replace(reading, findings=(*reading.findings, *found))
+        return replace(reading, findings=(*reading.findings, *findings))
 
     def _is_there(self, name: str, state: str) -> bool:
         """Whether the database holds the records of a file as they are now."""
         count = sum(counts.get(name, 0) for counts in self._counts.values())
-        known = self._states.get(name, "").removesuffix(_UNHELD)
-        return known == state and count == int(state.rpartition(":")[2])
+        known_text = self._states.get(name, "").removesuffix(_UNHELD)
+        return known_text == state and count == int(state.rpartition(":")[2])
 
     def _unfit(self, reading: FileReading) -> list[Finding]:
         """What was told of a file that is there already: its values are as blank as they were."""
-        found: list[Finding] = []
+        findings: list[Finding] = []
         for tab in reading.tabs:
             for table, batch in tab.tables.items():
-                found += self._fitted(table, batch, reading.name, tab.name)[1]
-        return found
+                findings += self._fitted(table, batch, reading.name, tab.name)[1]
+        return findings
 
     def _fitted(
         self, table: str, batch: pa.RecordBatch, file: str, tab: str
@@ -162,20 +164,20 @@ class BaseWriting(WritingBase):
             return batch, []
         unheld: list[Finding] = []
         cells = batch.column("source_cell")
-        for one, column in zip(batch.schema, batch.columns, strict=True):
+        for value, column in zip(batch.schema, batch.columns, strict=True):
             texts = None
-            for wrong, why in unfit(column, limits.get(one.name, ""), holds_nul=holds_nul):
-                texts = column_text(column, field_type(one)) if texts is None else texts
-                for at, bad in enumerate(wrong.to_pylist()):
+            for wrong, why in unfit(column, limits.get(value.name, ""), holds_nul=holds_nul):
+                texts = column_text(column, field_type(value)) if texts is None else texts
+                for index, bad in enumerate(wrong.to_pylist()):
                     if bad:
-                        text = str(texts[at].as_py()).replace("\0", "\N{SYMBOL FOR NULL}")
-                        cell = written_address(cells[at].as_py())
+                        text = str(texts[index].as_py()).replace("\0", "\N{SYMBOL FOR NULL}")
+                        cell = written_address(cells[index].as_py())
                         unheld.append(
                             VALUE_NOT_HELD(
-                                cell, file=file, tab=tab, field=one.name, text=text, why=why
+                                cell, file=file, tab=tab, field=value.name, text=text, why=why
                             )
                         )
-                batch = without(batch, one.name, wrong)
+                batch = without(batch, value.name, wrong)
         return batch, unheld
 
     def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
@@ -183,16 +185,16 @@ class BaseWriting(WritingBase):
         for table, records in tables.items():
             files = records.column("source_file").cast(pa.string()).to_pylist()
             start = 0
-            for at in range(1, len(files) + 1):
-                if at == len(files) or files[at] != files[start]:
-                    part = records.slice(start, at - start).unify_dictionaries().combine_chunks()
+            for index in range(1, len(files) + 1):
+                if index == len(files) or files[index] != files[start]:
+                    part = records.slice(start, index - start).unify_dictionaries().combine_chunks()
                     for batch in part.to_batches():
                         self._keep(table, files[start], batch)
-                    start = at
+                    start = index
 
     def _keep(self, table: str, file: str, batch: pa.RecordBatch) -> None:
-        fitting, found = self._fitted(table, batch, file, "")
-        self._found += found
+        fitting, findings = self._fitted(table, batch, file, "")
+        self._found += findings
         self._spools[table].write(file, fitting)
         self._again |= self._with_former([file])
 
@@ -205,12 +207,12 @@ class BaseWriting(WritingBase):
         self._base.begin(targets, self._store.on_wait)
         self._begun = True
         if self._task.layout.plan.grows:  # then no reading was taken by itself
-            self._now = {one.name: "" for one in run.files if one.read}
+            self._now = {file.name: "" for file in run.files if file.read}
             # A file that holds no record any more, or is a copy now, has rows as well.
             self._again |= self._with_former(self._now)
-            copies = (one.file for one in run.findings if one.kind == FILE_TWICE)
+            copies = (finding.file for finding in run.findings if finding.kind == FILE_TWICE)
             self._forget |= self._with_former(copies)
-        read = {one.name for one in self._task.inbox.taken}
+        read = {source.name for source in self._task.inbox.taken}
         gone = {name for name in self._before.files if name not in read}
         gone -= set(self._before.renamed.values())
         forget = self._forget | (gone if self._store.replace_all else set())
@@ -218,7 +220,7 @@ class BaseWriting(WritingBase):
             self._changes[table] = self._compared(table, self._again | forget, read)
             streamed = self._spools[table].count(self._changes[table].whole)
             self._changes[table].streamed = streamed
-        counts = sum((one.counts for one in self._changes.values()), RowCounts())
+        counts = sum((change.counts for change in self._changes.values()), RowCounts())
         replaced = {*self._again, *forget, *self._now}
         return replace(
             run,
@@ -229,7 +231,7 @@ class BaseWriting(WritingBase):
 
     def _with_former(self, names: Iterable[str]) -> set[str]:
         """Some files, and what they were called before."""
-        return {one for name in names for one in (name, self._before.renamed.get(name, name))}
+        return {text for name in names for text in (name, self._before.renamed.get(name, name))}
 
     def _compared(self, table: str, again: Collection[str], read: Collection[str]) -> _Changes:
         """What becomes of the rows of a table, given the files whose records are written again, and
@@ -240,17 +242,19 @@ class BaseWriting(WritingBase):
         key = [name for name in layout.spec.key if name in schema.names]
         key = key if len(key) == len(layout.spec.key) else []
         # By the key a row is known whatever file it is from, but for files that did not change.
-        others = {file for file in counts if file not in read} if key else ({""} & set(counts))
+        other_texts = {file for file in counts if file not in read} if key else ({""} & set(counts))
         if self._task.inbox.partial:  # files that are not read this time may still be there
-            others -= self._before.files.keys()
-        compared = {file for file in counts if file in again or file in others}
+            other_texts -= self._before.files.keys()
+        compared = {file for file in counts if file in again or file in other_texts}
         if not compared:
             changes.whole = set(again)
             return changes
         # Rows of no run may be any record's.
-        some = set(again) if key or "" in compared else {one for one in again if one in compared}
+        texts = (
+            set(again) if key or "" in compared else {text for text in again if text in compared}
+        )
         former = {old: new for new, old in self._before.renamed.items()}
-        pairing = {*some, *(former[one] for one in some if one in former)}
+        pairing = {*texts, *(former[text] for text in texts if text in former)}
         changes.whole = set(again) - pairing
         numbers, old = self._rows(table, compared)
         self._pair(changes, numbers, old, self._records(table, pairing), key, again)
@@ -259,21 +263,21 @@ class BaseWriting(WritingBase):
     def _rows(self, table: str, files: Collection[str]) -> tuple[list[object], pa.Table]:
         """The rows of some files, and what tells each of them apart."""
         target, schema = self._targets[table], self._tables[table]
-        known = there_of(self._base, target, schema)
-        condition, value = self._base.among([one for one in files if one])
+        values = there_of(self._base, target, schema)
+        condition, value = self._base.among([file for file in files if file])
         if "" in files:
             condition = f"({condition} OR source_file IS NULL)"
-        columns = [self._base.row, *(quoted(one.name) for one in known)]
+        columns = [self._base.row, *(quoted(value.name) for value in values)]
         lines = list(self._base.select(target, columns, condition, [value]))
-        records = typed_rows([line[1:] for line in lines], pa.schema(known))
+        records = typed_rows([line[1:] for line in lines], pa.schema(values))
         return [line[0] for line in lines], _with_all(records, schema)
 
     def _records(self, table: str, files: Collection[str]) -> pa.Table:
         """The records of some files as they are now."""
         schema = self._tables[table]
         tables = list(self._spools[table].tables(files))
-        found = pa.concat_tables(tables).unify_dictionaries() if tables else schema.empty_table()
-        return found.select(schema.names).cast(_plain(schema))
+        result = pa.concat_tables(tables).unify_dictionaries() if tables else schema.empty_table()
+        return result.select(schema.names).cast(_plain(schema))
 
     def _pair(
         self,
@@ -287,22 +291,24 @@ class BaseWriting(WritingBase):
         """Note which rows go, change and come."""
         former = {old_name: name for name, old_name in self._before.renamed.items()}
         rows, records = lines_of(old, key, former), lines_of(new, key)
-        pairs = paired(rows, records, {former.get(one, one) for one in again})
+        pairs = paired(rows, records, {former.get(text, text) for text in again})
         # As they are written there: a renamed file is another source.
         sources = lines_of(old, ()).sources
         changed = [
-            (at, row)
-            for at, row in enumerate(pairs.rows)
+            (index, row)
+            for index, row in enumerate(pairs.rows)
             if row is not None
-            and (rows.values[row] != records.values[at] or sources[row] != records.sources[at])
+            and (
+                rows.values[row] != records.values[index] or sources[row] != records.sources[index]
+            )
         ]
         if changed:
-            places = pa.array([at for at, _ in changed], pa.int64())
+            places = pa.array([index for index, _ in changed], pa.int64())
             changes.update.append(([numbers[row] for _, row in changed], new.take(places)))
-        added = [at for at, row in enumerate(pairs.rows) if row is None]
+        added = [index for index, row in enumerate(pairs.rows) if row is None]
         if added:
             changes.insert.append(new.take(pa.array(added, pa.int64())))
-        changes.delete = [numbers[at] for at in pairs.gone]
+        changes.delete = [numbers[index] for index in pairs.gone]
         changes.stay -= len(pairs.gone) + len(changed)
 
     def commit(self, run: Run) -> None:
@@ -322,22 +328,22 @@ class BaseWriting(WritingBase):
             # One after the other: there may be far more than fit into memory.
             for records in chain(changes.insert, self._spools[table].tables(changes.whole)):
                 base.insert(target, _batch(records.select(schema.names)))
-        states = {name: one for name, one in self._states.items() if name in run.files_kept}
+        states = {name: state for name, state in self._states.items() if name in run.files_kept}
         states |= {name: state for name, state in self._now.items() if state}
         tables = list(self._targets.values())
         folder = self._store.record_folder(list(self._tables))
-        more = {
+        values = {
             "kept_in_database": True,
             "address": self._store.shown,
             "run_folder": str(folder.absolute()),
         }
         written = {"states": states}
         out = self._store.place if isinstance(self._store.place, Path) else None
-        record = describe(run, out) | {"written": written, **more}
-        for one in record["tables"]:
-            one["tab"] = self._targets[one["table"]]
+        record = describe(run, out) | {"written": written, **values}
+        for value in record["tables"]:
+            value["tab"] = self._targets[value["table"]]
         base.record(tables, json.dumps(record, ensure_ascii=False))
-        write_record(run, out, written, dict(self._targets), folder=folder, more=more)
+        write_record(run, out, written, dict(self._targets), folder=folder, more=values)
         base.commit()
         self._begun = False
         self.done = True
@@ -350,15 +356,15 @@ class BaseWriting(WritingBase):
 
     def close(self) -> None:
         """Let go of what waited."""
-        for one in self._spools.values():
-            one.close()
+        for spool in self._spools.values():
+            spool.close()
 
 
 def _plain(schema: pa.Schema) -> pa.Schema:
     """A schema whose texts are no entries of a dictionary: those of several files differ."""
     return pa.schema(
-        one.with_type(one.type.value_type) if pa.types.is_dictionary(one.type) else one
-        for one in schema
+        value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
+        for value in schema
     )
 
 
@@ -366,10 +372,10 @@ def _with_all(records: pa.Table, schema: pa.Schema) -> pa.Table:
     """Records with all columns of a schema; those that they lack are empty."""
     plain = _plain(schema)
     columns = [
-        records.column(one.name)
-        if one.name in records.schema.names
-        else pa.chunked_array([pa.nulls(records.num_rows, one.type)])
-        for one in plain
+        records.column(value.name)
+        if value.name in records.schema.names
+        else pa.chunked_array([pa.nulls(records.num_rows, value.type)])
+        for value in plain
     ]
     return pa.Table.from_arrays(columns, schema=plain)
 
@@ -387,11 +393,11 @@ def _batch(records: pa.Table) -> pa.RecordBatch:
 
 def _headings(layout: Layout) -> dict[str, str]:
     """What the fields are called in the forms, by the layout and its glossaries."""
-    found = {}
-    for name, one in layout.spec.fields.items():
-        known = one.also or layout.plan.names.headings_of(name)
+    headings = {}
+    for name, field_spec in layout.spec.fields.items():
+        value = field_spec.also or layout.plan.names.headings_of(name)
         # With a unit in brackets behind it a heading is no other one.
-        plain = [text for text in known if not text.endswith((")", "]"))]
-        others = [text for text in plain if normal_form(text) != normal_form(name)]
-        found[name] = ", ".join(others[:_MOST_HEADINGS]) or name
-    return found
+        plain = [text for text in value if not text.endswith((")", "]"))]
+        other_texts = [text for text in plain if normal_form(text) != normal_form(name)]
+        headings[name] = ", ".join(other_texts[:_MOST_HEADINGS]) or name
+    return headings

@@ -21,7 +21,7 @@ from boreotabula.batch.file.read import FileReading, ended_reading
 from boreotabula.batch.inputs import Inbox, SourceFile
 from boreotabula.batch.processes.pool import Ended
 from boreotabula.batch.processes.worker import End
-from boreotabula.batch.read_all import Means, digests, read_by_ways, read_sources
+from boreotabula.batch.read_all import ReadOptions, digests, read_by_ways, read_sources
 from boreotabula.batch.remote.fetch import Fetched, fetch_one
 from boreotabula.errors import BoreotabulaError, CallError
 from boreotabula.findings.files import FILE_NOT_FETCHED
@@ -34,7 +34,7 @@ _DEADLY = 2
 
 
 @dataclass(frozen=True)
-class Errand:
+class ClusterJob:
     """What all chunks of a run have in common. Can be sent to another machine."""
 
     job: Job
@@ -87,53 +87,56 @@ class Done:
     """The files that hold the records of each table."""
 
 
-def greet(folder: Path, folders: Sequence[Path]) -> str:
+def handshake(folder: Path, folders: Sequence[Path]) -> str:
     """What a worker answers first: the version it has, or what keeps it from working."""
-    unseen = [one for one in (folder / ATTEMPTS, *folders) if not one.is_dir()]
+    unseen = [folder for folder in (folder / ATTEMPTS, *folders) if not folder.is_dir()]
     if unseen:
         shown = folder.parent if unseen[0].name == ATTEMPTS else unseen[0]
         return f"{socket.gethostname()} does not see the folder “{shown}”"
     return __version__
 
 
-def look_through(chunk: Chunk, errand: Errand) -> Looked:
+def look_through(chunk: Chunk, cluster_job: ClusterJob) -> Looked:
     """Fetch the files of a chunk that lie on servers, and look through the content of all."""
     from distributed import get_worker
 
     here = [_fetched(source) for source in chunk.sources]
-    there = tuple(one for one, _, why in here if not why)
+    existing_sources = tuple(source for source, _, why in here if not why)
     bytes_ = sum(size for _, size, _ in here)
     remote = sum(source.remote is not None for source in chunk.sources)
-    known = digests(Inbox(there, ()), errand.job.opening.limits)
+    texts = digests(Inbox(existing_sources, ()), cluster_job.job.opening.limits)
     fetched = Fetched(sum(size > 0 for _, size, _ in here), remote, bytes_)
     failed = {source.name: why for source, _, why in here if why}
-    return Looked(known, fetched, str(get_worker().address), failed)
+    return Looked(texts, fetched, str(get_worker().address), failed)
 
 
-def read_chunk(chunk: Chunk, errand: Errand) -> Done:
+def read_chunk(chunk: Chunk, cluster_job: ClusterJob) -> Done:
     """Read the files of a chunk and write their records. Raises CallError if they cannot be."""
-    note = errand.folder / ATTEMPTS / chunk.label
+    note = cluster_job.folder / ATTEMPTS / chunk.label
     if not note.parent.is_dir():
-        raise CallError(f"{socket.gethostname()} does not see the folder “{errand.folder.parent}”")
+        raise CallError(
+            f"{socket.gethostname()} does not see the folder “{cluster_job.folder.parent}”"
+        )
     try:
-        return _read(chunk, errand, note)
+        return _read(chunk, cluster_job, note)
     except OSError as error:
         raise CallError(
-            f"{socket.gethostname()} cannot write below “{errand.folder.parent}”: {error.strerror}"
+            f"{socket.gethostname()} cannot write below “{cluster_job.folder.parent}”:"
+            f" {error.strerror}"
         ) from None
 
 
-def _read(chunk: Chunk, errand: Errand, note: Path) -> Done:
+def _read(chunk: Chunk, cluster_job: ClusterJob, note: Path) -> Done:
     deadly = _deadly(note, len(chunk.sources))
     writers = {
-        table: PartedWriter(errand.folder / below, errand.partition, f"{chunk.label}-")
-        for table, below in errand.tables.items()
+        table: PartedWriter(cluster_job.folder / below, cluster_job.partition, f"{chunk.label}-")
+        for table, below in cluster_job.tables.items()
     }
     heads = []
     with note.open("a", encoding="ascii") as attempt:
         attempt.write("begun\n")
         attempt.flush()  # a worker that is lost at the first file must have said so
-        for reading in _readings(chunk, errand, deadly):
+        for reading in _readings(chunk, cluster_job, deadly):
             for tab in reading.tabs:
                 if (reading.name, tab.name) not in chunk.left_out:
                     for table, batch in tab.tables.items():
@@ -141,10 +144,13 @@ def _read(chunk: Chunk, errand: Errand, note: Path) -> Done:
             heads.append(without_records(reading))
             attempt.write("read\n")
             attempt.flush()
-        for one in writers.values():
-            one.close()
+        for writer in writers.values():
+            writer.close()
         attempt.write("done\n")
-    return Done(tuple(heads), {table: tuple(one.parts) for table, one in writers.items()})
+    return Done(
+        tuple(heads),
+        {table: tuple(parted_writer.parts) for table, parted_writer in writers.items()},
+    )
 
 
 def _deadly(note: Path, files: int) -> frozenset[int]:
@@ -154,29 +160,33 @@ def _deadly(note: Path, files: int) -> frozenset[int]:
         attempts = note.read_text("ascii").split("begun\n")[1:]
     except OSError:
         return frozenset()
-    stopped = Counter(one.count("read\n") for one in attempts if "done\n" not in one)
-    return frozenset(at for at, times in stopped.items() if times >= _DEADLY and at < files)
+    stopped = Counter(attempt.count("read\n") for attempt in attempts if "done\n" not in attempt)
+    return frozenset(
+        index for index, times in stopped.items() if times >= _DEADLY and index < files
+    )
 
 
-def _readings(chunk: Chunk, errand: Errand, deadly: frozenset[int]) -> Iterator[FileReading]:
+def _readings(
+    chunk: Chunk, cluster_job: ClusterJob, deadly: frozenset[int]
+) -> Iterator[FileReading]:
     """The readings of a chunk's files, in order."""
-    here, failed = [], {}
-    for at, source in enumerate(chunk.sources):
-        if at in deadly:
+    sources, failed = [], {}
+    for index, source in enumerate(chunk.sources):
+        if index in deadly:
             failed[source.name] = stopped_at(source, chunk)
             continue
-        found, _, why = _fetched(source)
+        fetched, _, why = _fetched(source)
         if why:
             failed[source.name] = not_fetched(source.name, why)
         else:
-            here.append(found)
-    limits = errand.job.opening.limits
-    kept = Cache.of(errand.layout, limits) if errand.kept else None
-    means = Means(1, kept, errand.fresh, limits, threads=True)
-    plain = [source for source in here if source.name not in chunk.decided]
-    readings = read_sources(plain, errand.job, means, chunk.digests)
-    decided = [source for source in here if source.name in chunk.decided]
-    by_ways = read_by_ways(decided, errand.job, means, chunk.digests, chunk.ways)
+            sources.append(fetched)
+    limits = cluster_job.job.opening.limits
+    kept = Cache.of(cluster_job.layout, limits) if cluster_job.kept else None
+    means = ReadOptions(1, kept, cluster_job.fresh, limits, threads=True)
+    plain = [source for source in sources if source.name not in chunk.decided]
+    readings = read_sources(plain, cluster_job.job, means, chunk.digests)
+    decided = [source for source in sources if source.name in chunk.decided]
+    by_ways = read_by_ways(decided, cluster_job.job, means, chunk.digests, chunk.ways)
     for source in chunk.sources:
         its_readings = by_ways if source.name in chunk.decided else readings
         yield failed.get(source.name) or next(its_readings)

@@ -28,11 +28,11 @@ from boreotabula.batch.remote.fetch import Fetched
 from boreotabula.errors import BoreotabulaError, CallError
 from boreotabula.stores.dataset.chunk import (
     Chunk,
+    ClusterJob,
     Done,
-    Errand,
     Looked,
     cut,
-    greet,
+    handshake,
     look_through,
     not_fetched,
     read_chunk,
@@ -87,9 +87,9 @@ def connected(address: str) -> Iterator[Any]:
             raise CallError(f"the scheduler “{address}” cannot be reached: {reason}")
         yield opened[-1]
     finally:
-        for one in reversed(opened):
+        for value in reversed(opened):
             with suppress(Exception):  # what is broken need not be closed
-                one.close()
+                value.close()
 
 
 @contextmanager
@@ -108,10 +108,10 @@ def _uncollected() -> Iterator[None]:
 
 
 class Cluster:
-    """The workers of a cluster at one errand."""
+    """The workers of a cluster at one job."""
 
-    def __init__(self, client: Any, errand: Errand, address: str) -> None:
-        self._client, self._errand, self._address = client, errand, address
+    def __init__(self, client: Any, cluster_job: ClusterJob, address: str) -> None:
+        self._client, self._cluster_job, self._address = client, cluster_job, address
         self._chunks: dict[str, str] = {}
         """By each file, the label of the chunk that it was read with."""
         self._done: dict[str, tuple[Chunk, Done]] = {}
@@ -119,14 +119,14 @@ class Cluster:
         """By the labels of chunks, tabs of theirs that turned out to be copies."""
         self.fetched = Fetched()
 
-    def greet(self, folders: Iterable[Path]) -> None:
-        """Raises CallError if a worker cannot do the errand, or none is there. `folders` are those
+    def handshake(self, folders: Iterable[Path]) -> None:
+        """Raises CallError if a worker cannot do the job, or none is there. `folders` are those
         that every worker must see."""
         from distributed import TimeoutError as NoWorkersError
 
         try:
             self._client.wait_for_workers(1, timeout=_SECONDS)
-            answers = self._client.run(greet, self._errand.folder, list(folders))
+            answers = self._client.run(handshake, self._cluster_job.folder, list(folders))
         except (NoWorkersError, TimeoutError):
             raise CallError(f"the scheduler “{self._address}” has no workers") from None
         except Exception as error:  # noqa: BLE001  # whatever a worker without the program raises
@@ -136,8 +136,8 @@ class Cluster:
             ) from None
         for worker, answer in answers.items():
             if answer != __version__:
-                other = f"it has version {answer}, here is {__version__}"
-                why = answer if " " in answer else other
+                other_text = f"it has version {answer}, here is {__version__}"
+                why = answer if " " in answer else other_text
                 raise CallError(
                     f"the worker {worker} cannot take part: {why}; all machines must see the"
                     " folders of the source and the output, and have the same version"
@@ -145,28 +145,30 @@ class Cluster:
 
     def readings(self, sources: Sequence[SourceFile]) -> Iterator[FileReading]:
         """The readings of files, in order and without their records; of copies only one is read."""
-        sources = [replace(one, path=one.path.absolute()) for one in sources]
+        sources = [replace(source, path=source.path.absolute()) for source in sources]
         threads = self._threads()
         most = max(1, min(_FILES, -(-len(sources) // (_EACH * threads))))
-        known: dict[str, str] = {}
+        texts: dict[str, str] = {}
         there: dict[str, str] = {}
         failed: dict[str, str] = {}
         for chunk, looked in self._each(look_through, list(cut(sources, most))):
-            known |= {one.name: looked.digests.get(one.name, "") for one in chunk.sources}
-            there |= {one.name: looked.worker for one in chunk.sources if one.remote}
+            texts |= {source.name: looked.digests.get(source.name, "") for source in chunk.sources}
+            there |= {source.name: looked.worker for source in chunk.sources if source.remote}
             failed |= looked.failed
             self.fetched += looked.fetched
-        first = originals(sources, known)
+        first = originals(sources, texts)
         copies = {name for name, original in first.items() if name != original}
-        wanted = [one for one in sources if one.name not in failed and one.name not in copies]
+        wanted = [
+            source for source in sources if source.name not in failed and source.name not in copies
+        ]
         chunks = [
-            replace(one, digests={source.name: known[source.name] for source in one.sources})
-            for one in cut(wanted, most)
+            replace(chunk, digests={source.name: texts[source.name] for source in chunk.sources})
+            for chunk in cut(wanted, most)
         ]
         read = self._read(chunks, there)
         unread = {name: not_fetched(name, why) for name, why in failed.items()}
-        unread |= {name: FileReading(name, digest=known[name]) for name in copies}
-        every = (unread.get(one.name) or next(read) for one in sources)
+        unread |= {name: FileReading(name, digest=texts[name]) for name in copies}
+        every = (unread.get(source.name) or next(read) for source in sources)
         settled = with_evidence(every, (), self._by_ways)
         for reading in without_copies(without_same(settled, first)):
             copied = {(reading.name, tab.name) for tab in reading.tabs if tab.is_copy}
@@ -175,9 +177,9 @@ class Cluster:
             yield reading
 
     def _read(
-        self, chunks: Sequence[Chunk], there: dict[str, str] | None = None
+        self, chunks: Sequence[Chunk], texts: dict[str, str] | None = None
     ) -> Iterator[FileReading]:
-        for chunk, done in self._each(read_chunk, chunks, there):
+        for chunk, done in self._each(read_chunk, chunks, texts):
             self._done[chunk.label] = (chunk, replace(done, heads=()))
             for source, head in zip(chunk.sources, done.heads, strict=True):
                 self._chunks[source.name] = chunk.label
@@ -187,7 +189,7 @@ class Cluster:
         """Some files read once more, by name, with what decides their fields: their chunks are."""
         decided = frozenset(names)
         labels = dict.fromkeys(self._chunks[name] for name in names)
-        again = [replace(self._done[one][0], ways=ways, decided=decided) for one in labels]
+        again = [replace(self._done[label][0], ways=ways, decided=decided) for label in labels]
         for reading in self._read(again):
             if reading.name in decided:
                 yield reading
@@ -202,24 +204,24 @@ class Cluster:
             self._done[chunk.label] = (chunk, done)
         return {
             table: [part for _, done in self._done.values() for part in done.parts[table]]
-            for table in self._errand.tables
+            for table in self._cluster_job.tables
         }
 
     # --- chunks and their futures ----------------------------------------------------------------
 
     def _each(
         self,
-        work: Callable[[Chunk, Errand], Result],
+        work: Callable[[Chunk, ClusterJob], Result],
         chunks: Sequence[Chunk],
-        there: dict[str, str] | None = None,
+        texts: dict[str, str] | None = None,
     ) -> Iterator[tuple[Chunk, Result]]:
         """The results of a work on chunks, in order; not many are ahead of what is taken."""
         waiting: deque[tuple[Chunk, Any]] = deque()
         ahead = 1
-        for at, chunk in enumerate(chunks):
-            if at % 16 == 0:  # workers may have come or gone
+        for index, chunk in enumerate(chunks):
+            if index % 16 == 0:  # workers may have come or gone
                 ahead = _AHEAD * self._threads() + 1
-            waiting.append((chunk, self._submit(work, chunk, there)))
+            waiting.append((chunk, self._submit(work, chunk, texts)))
             while len(waiting) > ahead:
                 yield waiting[0][0], self._result(work, *waiting.popleft())
         while waiting:
@@ -239,17 +241,17 @@ class Cluster:
         )
 
     def _submit(
-        self, work: Callable[..., Any], chunk: Chunk, there: dict[str, str] | None = None
+        self, work: Callable[..., Any], chunk: Chunk, texts: dict[str, str] | None = None
     ) -> Any:
-        known = {(there or {}).get(one.name, "") for one in chunk.sources} - {""}
-        where = {"workers": sorted(known), "allow_other_workers": True} if known else {}
-        return self._client.submit(work, chunk, self._errand, pure=False, **where)
+        known_texts = {(texts or {}).get(source.name, "") for source in chunk.sources} - {""}
+        where = {"workers": sorted(known_texts), "allow_other_workers": True} if known_texts else {}
+        return self._client.submit(work, chunk, self._cluster_job, pure=False, **where)
 
     def _result(self, work: Callable[..., Any], chunk: Chunk, future: Any) -> Any:
         from distributed import KilledWorker
 
         try:
-            found = future.result()
+            result = future.result()
         except KilledWorker:
             return self._divided(work, chunk)
         except BoreotabulaError:
@@ -259,7 +261,7 @@ class Cluster:
                 raise self._gone(error) from None
             raise
         future.release()
-        return found
+        return result
 
     def _divided(self, work: Callable[..., Any], chunk: Chunk) -> Any:
         """The result of a chunk that no worker came to the end of: of each of its files alone."""
@@ -267,23 +269,23 @@ class Cluster:
             if work is look_through:
                 return Looked({}, Fetched(), "")
             head = without_records(stopped_at(chunk.sources[0], chunk))
-            return Done((head,), dict.fromkeys(self._errand.tables, ()))
+            return Done((head,), dict.fromkeys(self._cluster_job.tables, ()))
         several = [
-            replace(chunk, label=f"{chunk.label}-{at + 1:04}", sources=(one,))
-            for at, one in enumerate(chunk.sources)
+            replace(chunk, label=f"{chunk.label}-{index + 1:04}", sources=(source,))
+            for index, source in enumerate(chunk.sources)
         ]
-        return _joined([found for _, found in self._each(work, several)])
+        return _joined([result for _, result in self._each(work, several)])
 
 
-def _joined(some: Sequence[Any]) -> Any:
+def _joined(group: Sequence[Any]) -> Any:
     """The results of chunks as that of one."""
-    if isinstance(some[0], Looked):
-        known = {name: digest for one in some for name, digest in one.digests.items()}
-        return Looked(known, sum((one.fetched for one in some), Fetched()), some[0].worker)
+    if isinstance(group[0], Looked):
+        values = {name: digest for value in group for name, digest in value.digests.items()}
+        return Looked(values, sum((value.fetched for value in group), Fetched()), group[0].worker)
     return Done(
-        tuple(head for one in some for head in one.heads),
+        tuple(head for value in group for head in value.heads),
         {
-            table: tuple(part for one in some for part in one.parts[table])
-            for table in some[0].parts
+            table: tuple(part for value in group for part in value.parts[table])
+            for table in group[0].parts
         },
     )

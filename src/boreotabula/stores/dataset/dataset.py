@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import KeepOld, placed_folder
+from boreotabula.batch.atomic import DiscardOutput, placed_folder
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, check_output, look
@@ -20,7 +20,7 @@ from boreotabula.batch.run.gather import Run
 from boreotabula.batch.run.record import write_record
 from boreotabula.batch.run_folders import run_folder
 from boreotabula.errors import CallError
-from boreotabula.stores.dataset.chunk import ATTEMPTS, Errand
+from boreotabula.stores.dataset.chunk import ATTEMPTS, ClusterJob
 from boreotabula.stores.dataset.parted import (
     PartedWriter,
     PartFile,
@@ -91,12 +91,12 @@ class Dataset(OnDisk):
             with _filling(self, task, folder) as filling:
                 yield filling
             if not filling.done:
-                raise KeepOld
+                raise DiscardOutput
 
 
 def _check(run: Run, parts: Sequence[PartFile]) -> None:
     """Raises CallError if files do not hold as many records as were read."""
-    held = sum(one.records for one in parts)
+    held = sum(part.records for part in parts)
     if held != run.record_count:
         raise CallError(
             f"{run.record_count:,} records were read, but the files of the dataset hold {held:,};"
@@ -105,14 +105,14 @@ def _check(run: Run, parts: Sequence[PartFile]) -> None:
 
 
 def _drop_empty(folder: Path) -> None:
-    for below in sorted((one for one in folder.rglob("*") if one.is_dir()), reverse=True):
+    for below in sorted((path for path in folder.rglob("*") if path.is_dir()), reverse=True):
         if not any(below.iterdir()):
             below.rmdir()
 
 
 def _looks(path: Path) -> dict[str, int]:
-    found = path.stat()
-    return {"size": found.st_size, "modified_ns": found.st_mtime_ns}
+    looks = path.stat()
+    return {"size": looks.st_size, "modified_ns": looks.st_mtime_ns}
 
 
 class _Filling(WritingBase):
@@ -129,7 +129,7 @@ class _Filling(WritingBase):
         _check(run, parts)
         clear_but(self._folder, parts)
         _drop_empty(self._folder)
-        written = {"files": {one.path: _looks(self._folder / one.path) for one in parts}}
+        written = {"files": {part.path: _looks(self._folder / part.path) for part in parts}}
         write_record(run, self._store.path, written, partition=self._store.partition)
         self.done = True
 
@@ -151,11 +151,13 @@ def _filling(store: Dataset, task: Task, folder: Path) -> Iterator[_Filling]:
 
     job = make_job(layout.spec, layout.plan, means.limits)
     kept = means.kept is not None
-    errand = Errand(job, layout.digest, folder, store.partition, below, kept, means.fresh)
+    cluster_job = ClusterJob(job, layout.digest, folder, store.partition, below, kept, means.fresh)
     (folder / ATTEMPTS).mkdir()
     with connected(store.cluster) as client:
-        cluster = Cluster(client, errand, store.cluster)
-        cluster.greet(one.absolute() for text, one in layout.folders.items() if not is_remote(text))
+        cluster = Cluster(client, cluster_job, store.cluster)
+        cluster.handshake(
+            folder.absolute() for text, folder in layout.folders.items() if not is_remote(text)
+        )
         yield _There(store, folder, below, cluster, task.inbox)
 
 
@@ -165,7 +167,7 @@ class _Here(_Filling):
     def __init__(self, store: Dataset, folder: Path, below: Mapping[str, str]) -> None:
         super().__init__(store, folder, below)
         self._writers = {
-            table: PartedWriter(folder / one, store.partition) for table, one in below.items()
+            table: PartedWriter(folder / text, store.partition) for table, text in below.items()
         }
 
     def take(self, reading: FileReading) -> FileReading:
@@ -177,15 +179,20 @@ class _Here(_Filling):
 
     def take_tables(self, tables: Mapping[str, pa.Table]) -> None:
         """Write the records of all files. Raises CallError if the tables cannot be parted so."""
-        check_partition(self._store.partition, {name: one.schema for name, one in tables.items()})
+        check_partition(
+            self._store.partition, {name: table.schema for name, table in tables.items()}
+        )
         for table, records in tables.items():
             for batch in records.unify_dictionaries().to_batches():
                 self._writers[table].write(batch)
 
     def _parts(self, run: Run) -> list[PartFile]:
-        for one in self._writers.values():
-            one.close()
-        return _paths_below({name: one.parts for name, one in self._writers.items()}, self._below)
+        for writer in self._writers.values():
+            writer.close()
+        return _paths_below(
+            {name: parted_writer.parts for name, parted_writer in self._writers.items()},
+            self._below,
+        )
 
 
 class _There(_Filling):
@@ -219,7 +226,9 @@ def _paths_below(
 ) -> list[PartFile]:
     """Files by their paths below the dataset."""
     return [
-        replace(one, path=f"{folders[table]}/{one.path}") if folders[table] else one
-        for table, some in parts.items()
-        for one in some
+        replace(part_file, path=f"{folders[table]}/{part_file.path}")
+        if folders[table]
+        else part_file
+        for table, part in parts.items()
+        for part_file in part
     ]

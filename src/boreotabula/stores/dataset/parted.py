@@ -71,7 +71,7 @@ def write_parts(
     """
     if not any(batch.num_rows for batch in batches):
         return []
-    records = pa.Table.from_batches([_plain(one) for one in batches])
+    records = pa.Table.from_batches([_plain(batch) for batch in batches])
     parts = list(_split(records, names))
     if len(parts) > _MOST:
         raise CallError(
@@ -109,15 +109,15 @@ def _split(records: pa.Table, names: Sequence[str]) -> Iterator[tuple[str, pa.Ta
         codes = pc.fill_null(once.indices.cast(pa.int64()), len(values)).to_numpy()
         group = group * len(steps[-1]) + codes
     rest = records.drop_columns(list(names))
-    found, codes = np.unique(group, return_inverse=True)
+    array, codes = np.unique(group, return_inverse=True)
     order = np.argsort(codes, kind="stable")
-    ends = np.cumsum(np.bincount(codes, minlength=len(found)))
-    for at, (code, end) in enumerate(zip(found.tolist(), ends.tolist(), strict=True)):
+    ends = np.cumsum(np.bincount(codes, minlength=len(array)))
+    for index, (code, end) in enumerate(zip(array.tolist(), ends.tolist(), strict=True)):
         below = []
-        for some in reversed(steps):
-            code, place = divmod(code, len(some))
-            below.append(some[place])
-        start = int(ends[at - 1]) if at else 0
+        for step in reversed(steps):
+            code, place = divmod(code, len(step))
+            below.append(step[place])
+        start = int(ends[index - 1]) if index else 0
         yield "/".join(reversed(below)), rest.take(pa.array(order[start:end]))
 
 
@@ -184,8 +184,8 @@ def clear_but(folder: Path, parts: Sequence[PartFile]) -> None:
 
     Raises CallError if one of them is not there as it was written.
     """
-    wanted = {one.path: one.size for one in parts}
-    for path in [one for one in folder.rglob("*") if one.is_file()]:
+    wanted = {part.path: part.size for part in parts}
+    for path in [path for path in folder.rglob("*") if path.is_file()]:
         below = path.relative_to(folder).as_posix()
         if below not in wanted:
             path.unlink()
@@ -201,7 +201,7 @@ def clear_but(folder: Path, parts: Sequence[PartFile]) -> None:
 
 def in_order_of_parts(paths: Iterable[Path], folder: Path) -> list[Path]:
     """Files of a dataset in natural order."""
-    return sorted(paths, key=lambda one: in_natural_order(one.relative_to(folder).as_posix()))
+    return sorted(paths, key=lambda path: in_natural_order(path.relative_to(folder).as_posix()))
 
 
 def partition_values(path: Path, folder: Path) -> dict[str, str | None]:

@@ -63,7 +63,7 @@ class Book:
     @property
     def tabs(self) -> dict[str, str]:
         """The tab of each table."""
-        return {name: one.tab for name, one in self.tables.items()}
+        return {name: table.tab for name, table in self.tables.items()}
 
     def close(self) -> None:
         """Let go of the workbook."""
@@ -76,8 +76,8 @@ class Book:
         not be kept.
         """
         with usual_parts(f"“{self.path}”: "):
-            for one in self.tables.values():
-                one.put()
+            for table in self.tables.values():
+                table.put()
             if not self.package.is_changed:
                 return False
             self.package.drop("xl/calcChain.xml", of=_BOOK)
@@ -88,17 +88,20 @@ class Book:
         """Write the workbook. Raises CallError if it could not be read again."""
         self.package.write(stream)
         stream.flush()
-        for one in self.tables.values():
+        for table in self.tables.values():
             try:
-                sheet = read_sheet(Path(stream.name), one.tab)
+                sheet = read_sheet(Path(stream.name), table.tab)
             except UnreadableError:
                 heads = []
             else:
-                heads = [cell_text(sheet.cell(one.place.top, at)) for at in one.place.headings]
-            if heads != list(one.place.headings.values()):
+                heads = [
+                    cell_text(sheet.cell(table.place.top, heading))
+                    for heading in table.place.headings
+                ]
+            if heads != list(table.place.headings.values()):
                 raise CallError(
-                    f"{one.where}: the table would not be found again, so the workbook was left as"
-                    " it was; save it again in a spreadsheet program and try again"
+                    f"{table.where}: the table would not be found again, so the workbook was left"
+                    " as it was; save it again in a spreadsheet program and try again"
                 )
 
 
@@ -169,12 +172,12 @@ def _table(
         area = _object_area(package, package.tabs()[tab], looked[tab], field_of, where)
         return find_place(looked[tab], area, field_of, len(schema.names), where)
 
-    found = _tab_of(target, package, table, taking, place_on, len(schema.names))
-    if found is None:
+    text = _tab_of(target, package, table, taking, place_on, len(schema.names))
+    if text is None:
         return _new_tab(target, package, taking.tab or tab_name(table), table, schema, taking)
-    where = f"“{target}” › {found}"
-    place = place_on(found)
-    sheet = looked[found]
+    where = f"“{target}” › {text}"
+    place = place_on(text)
+    sheet = looked[text]
     if place is None:
         if sheet.filled.any():
             raise CallError(
@@ -183,20 +186,20 @@ def _table(
                 " tab with --tab"
             )
         place = Place(0, 0, -1, 0, (1,), {}, {})
-    one = MasterTable(
+    master_table = MasterTable(
         package,
-        found,
+        text,
         where,
-        package.tabs()[found],
+        package.tabs()[text],
         place,
         sheet,
         schema,
         _key_of(taking, schema),
-        _sources(target, readable, package, found, taking, place),
+        _sources(target, readable, package, text, taking, place),
     )
-    _refuse(package, one)
-    one.take()
-    return one
+    _refuse(package, master_table)
+    master_table.take()
+    return master_table
 
 
 def _key_of(taking: Taking, schema: pa.Schema) -> Sequence[str]:
@@ -216,17 +219,17 @@ def _tab_of(
     with its headings."""
     name = taking.tab if taking.tab is not None else tab_name(table)
     read = _read_tabs(package, taking.glossaries)
-    every = [one for one in package.tabs() if not is_sources_tab(one, package.tabs())]
-    tabs = [one for one in every if one not in read]
-    named = next((one for one in every if one.casefold() == name.casefold()), None)
+    every = [tab for tab in package.tabs() if not is_sources_tab(tab, package.tabs())]
+    tabs = [text for text in every if text not in read]
+    named = next((text for text in every if text.casefold() == name.casefold()), None)
     if named in read:
         raise CallError(
             f"“{target}” › {named} is a glossary of the layout; name another tab with --tab"
         )
     if named is not None or taking.tab is not None:
         return named
-    places = {one: place for one in tabs if (place := place_on(one)) is not None}
-    like = [one for one, place in places.items() if len(place.fields) * 2 >= fields - 3]
+    places = {tab: place for tab in tabs if (place := place_on(tab)) is not None}
+    like = [text for text, place in places.items() if len(place.fields) * 2 >= fields - 3]
     if len(like) > 1:
         raise CallError(
             f"“{target}”: the tabs {', '.join(like)} hold headings of the layout; say with --tab"
@@ -237,11 +240,11 @@ def _tab_of(
 
 def _read_tabs(package: Package, glossaries: frozenset[str]) -> set[str]:
     """The tabs that hold glossaries, or tables that are glossaries."""
-    wanted = {one.casefold() for one in glossaries}
+    wanted = {glossary.casefold() for glossary in glossaries}
     read = set()
     for tab, part in package.tabs().items():
         tables = (package.tree(name) for name in package.tables(part))
-        names = {str(one.get("displayName", "")).casefold() for one in tables}
+        names = {str(table.get("displayName", "")).casefold() for table in tables}
         if tab.casefold() in wanted or names & wanted:
             read.add(tab)
     return read
@@ -264,9 +267,11 @@ def _object_area(
         first, _, last = root.get("ref", "").partition(":")
         area = (*parse_address(first), *parse_address(last or first))
         top, left, _, right = area
-        known = {field_of(str(sheet.cell(top, at))) for at in range(left, right + 1)} - {None}
-        if len(known) > most:
-            best, most = area, len(known)
+        values = {field_of(str(sheet.cell(top, index))) for index in range(left, right + 1)} - {
+            None
+        }
+        if len(values) > most:
+            best, most = area, len(values)
             if root.get("totalsRowCount", "0") != "0":
                 raise CallError(
                     f"the table on {where} has a row of totals, which could not be kept; switch it"
@@ -281,8 +286,8 @@ def _refuse(package: Package, table: MasterTable) -> None:
     if root.find("{*}sheetProtection") is not None:
         raise CallError(f"{table.where} is protected; lift the protection, or name another tab")
     place = table.place
-    for one in root.iter("{*}mergeCell"):
-        area = one.get("ref", "")
+    for value in root.iter("{*}mergeCell"):
+        area = value.get("ref", "")
         first, _, last = area.partition(":")
         (top, left), (bottom, right) = parse_address(first), parse_address(last or first)
         within = bottom >= place.top and top <= max(place.ends)
@@ -311,11 +316,11 @@ def _new_tab(
     if name != tab_name(name):
         raise CallError(f"--tab: “{name}” cannot be the name of a tab")
     hidden = taking.no_source
-    names = [one for one in schema.names if not (hidden and one.startswith("source_"))]
+    names = [name for name in schema.names if not (hidden and name.startswith("source_"))]
     template = open_package(empty_workbook({table: pa.schema([schema.field(n) for n in names])}))
     sheet = template.worksheet("xl/worksheets/sheet1.xml")
     sheet.replace((), set())
-    cells = "".join(heading_cell(str(Address(0, at)), one) for at, one in enumerate(names))
+    cells = "".join(heading_cell(str(Address(0, index)), name) for index, name in enumerate(names))
     sheet.put(0, sheet.made(f'<row r="1">{cells}</row>')[0])
     unselect(sheet)
     part = add_tab(package, name, b"".join(sheet.pieces()))
@@ -325,9 +330,9 @@ def _new_tab(
     _rename(package, root, table)
     package.put_tree(object_part, root)
     package.declare(object_part, "table")
-    fields = {one: at for at, one in enumerate(names)}
+    fields = {name: index for index, name in enumerate(names)}
     place = Place(0, 0, len(names) - 1, 0, (1,), dict(enumerate(names)), fields)
-    one = MasterTable(
+    master_table = MasterTable(
         package,
         name,
         f"“{target}” › {name}",
@@ -338,15 +343,15 @@ def _new_tab(
         _key_of(taking, schema),
         {} if hidden else None,
     )
-    one.take()
-    return one
+    master_table.take()
+    return master_table
 
 
 def _rename(package: Package, root: Any, table: str) -> None:
     """Give a table object a name and number that are free in a workbook."""
-    others = [package.tree(name) for name in package.names() if name.startswith("xl/tables/")]
-    ids = [int(one.get("id") or 0) for one in others]
-    names = {one.get("displayName", "").casefold() for one in others}
+    values = [package.tree(name) for name in package.names() if name.startswith("xl/tables/")]
+    ids = [int(value.get("id") or 0) for value in values]
+    names = {value.get("displayName", "").casefold() for value in values}
     number = next(
         n for n in range(1, len(names) + 2) if table_name(table, n).casefold() not in names
     )

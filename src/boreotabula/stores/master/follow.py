@@ -50,7 +50,7 @@ def follow_on_tab(sheet: Worksheet, change: RowChange, where: str) -> None:
 def _follow_areas(element: Any, change: RowChange) -> None:
     """Let the areas of a format, a rule or a link follow; without an area it goes."""
     listed = element.find("{*}sqref")  # extensions have an element where others have an attribute
-    name = next((one for one in ("sqref", "ref") if element.get(one)), None)
+    name = next((literal for literal in ("sqref", "ref") if element.get(literal)), None)
     if name is not None:
         areas = changed_areas(element.get(name), change)
         element.set(name, areas)
@@ -114,9 +114,9 @@ def follow(package: Package, part: str, change: RowChange) -> None:
     Raises CallError, which names what cannot be kept.
     """
     file = package.archive.title or "the workbook"
-    for tab, other in package.tabs().items():
-        if other != part and other not in package.sheets:
-            _follow_elsewhere(package.worksheet(other), change, f"“{file}” › {tab}")
+    for tab, other_text in package.tabs().items():
+        if other_text != part and other_text not in package.sheets:
+            _follow_elsewhere(package.worksheet(other_text), change, f"“{file}” › {tab}")
     _follow_names(package, part, change)
     for name in package.names():
         if name.startswith("xl/charts/chart"):
@@ -155,7 +155,7 @@ def _follow_chart(root: Any, change: RowChange, where: str) -> bool:
     Returns whether anything has changed.
     """
     named = re.compile(rf"(?:'{re.escape(change.tab)}'|{re.escape(change.tab)})!", re.IGNORECASE)
-    formulas = [one for one in root.iter("{*}f") if one.text]
+    formulas = [value for value in root.iter("{*}f") if value.text]
     of_table = False
     for formula in formulas:
         formula.text = _followed(formula.text, change, where, on_tab=False, whole=True)

@@ -38,8 +38,8 @@ class Place:
     @property
     def further(self) -> list[int]:
         """The columns that are no fields of the layout."""
-        known = set(self.fields.values())
-        return [at for at in range(self.left, self.right + 1) if at not in known]
+        known_numbers = set(self.fields.values())
+        return [index for index in range(self.left, self.right + 1) if index not in known_numbers]
 
 
 def field_finder(names: HeadingNames, fields: Sequence[str]) -> Callable[[str], str | None]:
@@ -50,8 +50,8 @@ def field_finder(names: HeadingNames, fields: Sequence[str]) -> Callable[[str], 
     def found(heading: str) -> str | None:
         if not heading.strip():
             return None
-        known = own.get(normal_form(heading)) or names.field_of(heading)
-        return known if known in own.values() else None
+        known_text = own.get(normal_form(heading)) or names.field_of(heading)
+        return known_text if known_text in own.values() else None
 
     return found
 
@@ -71,9 +71,11 @@ def find_place(
     best, most = None, 0
     for row in range(sheet.height):
         filled = sheet.filled[row].nonzero()[0]
-        known = {field_of(cell_text(sheet.cell(row, int(column)))) for column in filled} - {None}
-        if len(known) > most:
-            best, most = row, len(known)
+        known_texts = {field_of(cell_text(sheet.cell(row, int(column)))) for column in filled} - {
+            None
+        }
+        if len(known_texts) > most:
+            best, most = row, len(known_texts)
     if best is None or most < min(_LEAST, wanted):
         return None
     first = next(
@@ -100,24 +102,24 @@ def _placed(
     field_of: Callable[[str], str | None],
     where: str,
 ) -> Place:
-    headings = {at: cell_text(sheet.cell(top, at)) for at in columns}
-    exact = {normal_form(text): at for at, text in headings.items()}
+    headings = {column: cell_text(sheet.cell(top, column)) for column in columns}
+    exact = {normal_form(text): index for index, text in headings.items()}
     fields: dict[str, int] = {}
-    for at, text in headings.items():
+    for position, text in headings.items():
         field = field_of(text)
         if field is None:
             continue
         if field in fields:
             named = exact.get(normal_form(field))
-            if named in (at, fields[field]):  # the column of the field's own name goes first
+            if named in (position, fields[field]):  # the column of the field's own name goes first
                 fields[field] = named
                 continue
-            one, other = column_letters(fields[field]), column_letters(at)
+            first, second = column_letters(fields[field]), column_letters(position)
             raise CallError(
-                f"{where}: the columns {one} “{headings[fields[field]]}” and {other} “{text}” both"
-                f" mean the field “{field}”; give one of them another heading"
+                f"{where}: the columns {first} “{headings[fields[field]]}” and {second} “{text}”"
+                f" both mean the field “{field}”; give one of them another heading"
             )
-        fields[field] = at
+        fields[field] = position
     last = _last_row(sheet, top, columns, low)
     ends = (max(last, top + 1), *((max(low, top + 1),) if low is not None else ()))
     return Place(top, columns[0], columns[-1], last, ends, headings, fields)

@@ -84,31 +84,31 @@ def changed_formula(formula: str, change: RowChange, *, on_tab: bool, whole: boo
     LostReferenceError.
     """
 
-    def one(found: re.Match[str]) -> str:
-        if found["first"] is None:
-            return found[0]
-        named = _tab_of(found["tab"])
+    def one(match: re.Match[str]) -> str:
+        if match["first"] is None:
+            return match[0]
+        named = _tab_of(match["tab"])
         if named is None and not on_tab:
-            return found[0]
+            return match[0]
         if named is not None and named.casefold() != change.tab.casefold():
-            return found[0]
-        area = _changed_area(found["first"], found["last"], change, whole=whole)
+            return match[0]
+        area = _changed_area(match["first"], match["last"], change, whole=whole)
         if area is None:
-            raise LostReferenceError(found[0])
-        return (found["tab"] or "") + area
+            raise LostReferenceError(match[0])
+        return (match["tab"] or "") + area
 
     return _REFERENCE.sub(one, formula)
 
 
 def changed_areas(areas: str, change: RowChange) -> str:
     """Areas with blanks between, as conditional formats list them; those that go are left out."""
-    found = []
-    for one in areas.split():
-        first, _, last = one.partition(":")
+    texts = []
+    for part in areas.split():
+        first, _, last = part.partition(":")
         area = _changed_area(first, last or None, change, whole=True)
         if area is not None:
-            found.append(area)
-    return " ".join(found)
+            texts.append(area)
+    return " ".join(texts)
 
 
 def _tab_of(prefix: str | None) -> str | None:

@@ -24,7 +24,7 @@ def sources_tab(tab: str) -> str:
 
 def is_sources_tab(name: str, tabs: Iterable[str]) -> bool:
     """Whether a tab is the hidden one beside another."""
-    return name in {sources_tab(one) for one in tabs}
+    return name in {sources_tab(tab) for tab in tabs}
 
 
 def kept_sources(sheet: Sheet, key: Sequence[str]) -> Mapping[Values, Source]:
@@ -43,7 +43,7 @@ def put_sources(
     lines = [
         _line(number, texts)
         for number, texts in enumerate(
-            ((*key, *PROVENANCE), *((*known, *source) for known, source in rows)), 1
+            ((*key, *PROVENANCE), *((*known_texts, *source) for known_texts, source in rows)), 1
         )
     ]
     content = (
@@ -60,7 +60,9 @@ def put_sources(
 
 def _line(number: int, texts: Sequence[str]) -> str:
     cells = "".join(
-        heading_cell(f"{column_letters(at)}{number}", text) for at, text in enumerate(texts) if text
+        heading_cell(f"{column_letters(index)}{number}", text)
+        for index, text in enumerate(texts)
+        if text
     )
     return f'<row r="{number}">{cells}</row>'
 
@@ -73,8 +75,8 @@ def add_tab(package: Package, name: str, content: bytes, *, hidden: bool = False
     key = package.relate(_BOOK, "/worksheet", part)
     book = package.tree(_BOOK)
     sheets = book.find("{*}sheets")
-    number = max((int(one.get("sheetId") or 0) for one in sheets), default=0) + 1
-    relation = next(found for one in sheets if (found := relation_of(one)))
+    number = max((int(sheet.get("sheetId") or 0) for sheet in sheets), default=0) + 1
+    relation = next(text for sheet in sheets if (text := relation_of(sheet)))
     state = {"state": "hidden"} if hidden else {}
     add(sheets, "sheet", {"name": name, "sheetId": str(number), **state, relation: key})
     package.put_tree(_BOOK, book)

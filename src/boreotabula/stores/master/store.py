@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pyarrow as pa
 
-from boreotabula.batch.atomic import placed
+from boreotabula.batch.atomic import atomic_write
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.earlier import Before
@@ -67,8 +67,8 @@ class BookStore(OnDisk):
                 "--tab names the tab of a workbook that takes the only table of a layout"
             )
         lock = path.with_name(f"~${path.name}")
-        other = path.with_name(f".~lock.{path.name}#")
-        if lock.exists() or other.exists():
+        other_path = path.with_name(f".~lock.{path.name}#")
+        if lock.exists() or other_path.exists():
             raise CallError(f"“{path.name}” is open in a spreadsheet program; close it first")
         check_output(layout, path, named, own=(path,), beside_glossary=True)
         if "" in self._glossaries(layout):
@@ -82,7 +82,7 @@ class BookStore(OnDisk):
         """The tabs or tables of this workbook that the layout reads as glossaries."""
         home = self.path.resolve()
         named = zip(layout.glossaries, layout.parts, strict=True)
-        return frozenset(part for one, part in named if one.resolve() == home)
+        return frozenset(part for path, part in named if path.resolve() == home)
 
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Writing]:
@@ -112,18 +112,18 @@ class _Writing(WritingBase):
     def settle(self, run: Run) -> Run:
         """Pair the rows with the records. Raises CallError, which says what cannot be kept."""
         before, book = self.before, self.book
-        ours = {*before.files, *(one.name for one in self.task.inbox.taken)}
+        ours = {*before.files, *(source.name for source in self.task.inbox.taken)}
         again = ours if self.store.replace_all else _replaced(run, before)
-        unchanged = {one.name for one in run.files if before.files.get(one.name) == one.digest}
+        unchanged = {file.name for file in run.files if before.files.get(file.name) == file.digest}
         names = {old: new for new, old in before.renamed.items()}
         tables = self.tables or {}
         merged = [
-            one.merge(tables[table], again, ours, unchanged, names)
-            for table, one in book.tables.items()
+            master_table.merge(tables[table], again, ours, unchanged, names)
+            for table, master_table in book.tables.items()
         ]
         return replace(
             run,
-            rows=sum((one.counts for one in merged), RowCounts()),
+            rows=sum((merge.counts for merge in merged), RowCounts()),
             findings=(*run.findings, *_told(book, merged)),
             files_kept={} if self.store.replace_all else before.without(again),
         )
@@ -131,13 +131,13 @@ class _Writing(WritingBase):
     def commit(self, run: Run) -> None:
         """Write the workbook, if anything changes, and the record of the run."""
         book, path = self.book, self.store.path
-        columns = {table: one.headings for table, one in book.tables.items()}
+        columns = {table: master_table.headings for table, master_table in book.tables.items()}
         if not book.fill():
-            found = path.stat()
-            looks = {"size": found.st_size, "modified_ns": found.st_mtime_ns}
+            result = path.stat()
+            looks = {"size": result.st_size, "modified_ns": result.st_mtime_ns}
             write_record(run, path, looks, book.tabs, columns)
             return
-        with placed(path, now := time.time_ns()) as stream:
+        with atomic_write(path, now := time.time_ns()) as stream:
             book.write(stream)
             written = {"size": os.fstat(stream.fileno()).st_size, "modified_ns": now}
             write_record(run, path, written, book.tabs, columns)
@@ -146,14 +146,14 @@ class _Writing(WritingBase):
 def _replaced(run: Run, before: Before) -> set[str]:
     """The files whose records a run replaces: those that it read, copies of them, and what they
     were called before."""
-    read = {one.name for one in run.files if one.read}
-    twice = {one.file for one in run.findings if one.kind == FILE_TWICE}
+    read = {file.name for file in run.files if file.read}
+    twice = {finding.file for finding in run.findings if finding.kind == FILE_TWICE}
     return read | twice | {before.renamed[name] for name in read if name in before.renamed}
 
 
 def _told(book: Book, merged: Sequence[Merged]) -> Iterator[Finding]:
     """What a person should know of the rows of a workbook."""
-    foreign = sum(one.foreign for one in merged)
+    foreign = sum(merge.foreign for merge in merged)
     if foreign:
         yield ROWS_KEPT(rows=foreign, book=book.path.name)
     for tab, one in zip(book.tabs.values(), merged, strict=True):

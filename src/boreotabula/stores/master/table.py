@@ -121,10 +121,10 @@ class MasterTable:
     @cached_property
     def columns(self) -> Mapping[str, int]:
         """The column of each of those fields; the table has none yet for the last ones."""
-        known = self.place.fields
-        new = [name for name in self.written if name not in known]
-        added = {name: self.place.right + 1 + at for at, name in enumerate(new)}
-        return {name: known.get(name, added.get(name, 0)) for name in self.written}
+        numbers = self.place.fields
+        new = [name for name in self.written if name not in numbers]
+        added = {name: self.place.right + 1 + index for index, name in enumerate(new)}
+        return {name: numbers.get(name, added.get(name, 0)) for name in self.written}
 
     @property
     def headings(self) -> Mapping[str, str]:
@@ -150,17 +150,17 @@ class MasterTable:
     def lines(self, renamed: Mapping[str, str]) -> Lines:
         """The rows as texts; `renamed` are the names of files now by what they were before."""
         texts = {name: self._texts(name) for name in self.written}
-        keys = list(zip(*(_plain(texts[one]) for one in self.key), strict=True))
-        values = list(zip(*(texts[one] for one in self._fields), strict=True))
-        names = list(zip(*(texts[one] for one in self._names), strict=True))
-        found: list[Source]
+        keys = list(zip(*(_plain(texts[text]) for text in self.key), strict=True))
+        values = list(zip(*(texts[text] for text in self._fields), strict=True))
+        names = list(zip(*(texts[name] for name in self._names), strict=True))
+        lines: list[Source]
         if self.sources is None:
-            places = [self._cells(one) for one in PROVENANCE]
-            found = list(zip(*places, strict=True))
+            places = [self._cells(text) for text in PROVENANCE]
+            lines = list(zip(*places, strict=True))
         else:
-            found = [self.sources.get(known, ("", "", "")) for known in keys]
-        self._sources = found
-        sources = [(renamed.get(file, file), tab, cell) for file, tab, cell in found]
+            lines = [self.sources.get(key, ("", "", "")) for key in keys]
+        self._sources = lines
+        sources = [(renamed.get(file, file), tab, cell) for file, tab, cell in lines]
         return Lines(values, sources, names or [()] * len(values), keys)
 
     @property
@@ -215,20 +215,22 @@ class MasterTable:
         pairs = paired(rows, lines, again)
         changed = [
             number
-            for number, at in enumerate(pairs.rows)
-            if at is None or rows.values[at] != lines.values[number]
-            or (self.sources is None and self._sources[at] != lines.sources[number])
+            for number, row in enumerate(pairs.rows)
+            if row is None or rows.values[row] != lines.values[number]
+            or (self.sources is None and self._sources[row] != lines.sources[number])
         ]  # fmt: skip
         replaced = [
-            (number, at)
-            for number, at in enumerate(pairs.rows)
-            if at is not None and rows.values[at] != lines.values[number]
+            (number, row)
+            for number, row in enumerate(pairs.rows)
+            if row is not None and rows.values[row] != lines.values[number]
         ]
-        added = sum(at is None for at in pairs.rows)
+        added = sum(row is None for row in pairs.rows)
         kept = len(self.numbers) - len(pairs.gone) - len(replaced)
-        known = {at for at in pairs.rows if at is not None} | set(pairs.gone)
+        known_numbers = {row for row in pairs.rows if row is not None} | set(pairs.gone)
         foreign = sum(
-            source[0] not in ours for at, source in enumerate(rows.sources) if at not in known
+            source[0] not in ours
+            for index, source in enumerate(rows.sources)
+            if index not in known_numbers
         )
         self._note_sources(rows, lines, pairs)
         if added or changed or pairs.gone or self.right > self.place.right:
@@ -238,13 +240,13 @@ class MasterTable:
             foreign,
             tuple(self._remarks(rows, pairs)),
             tuple(
-                Touched(Address(self.numbers[at], self.place.left), lines.sources[number])
-                for number, at in replaced
-                if rows.sources[at][0] in unchanged
+                Touched(Address(self.numbers[index], self.place.left), lines.sources[number])
+                for number, index in replaced
+                if rows.sources[index][0] in unchanged
             ),
             sum(
-                at is None and source[0] in unchanged
-                for at, source in zip(pairs.rows, lines.sources, strict=True)
+                row is None and source[0] in unchanged
+                for row, source in zip(pairs.rows, lines.sources, strict=True)
             ),
         )
 
@@ -252,18 +254,18 @@ class MasterTable:
         """What the hidden tab is to hold."""
         if self.sources is None:
             return
-        known = {at for at in pairs.rows if at is not None} | set(pairs.gone)
+        known_numbers = {row for row in pairs.rows if row is not None} | set(pairs.gone)
         stay = [
-            (rows.keys[at], source)
-            for at, source in enumerate(rows.sources)
-            if at not in known and source[0]
+            (rows.keys[index], source)
+            for index, source in enumerate(rows.sources)
+            if index not in known_numbers and source[0]
         ]
         self._kept = sorted([*stay, *zip(lines.keys, lines.sources, strict=True)])
 
     def _remarks(self, rows: Lines, pairs: Pairs) -> Iterator[Touched]:
         """What people wrote beside rows that go; formulas can be worked out again."""
-        for at in pairs.gone:
-            row = self.numbers[at]
+        for index in pairs.gone:
+            row = self.numbers[index]
             cells = cells_of(self._worksheet.row(row))
             written = [
                 cell_text(self.sheet.cell(row, column))
@@ -271,21 +273,21 @@ class MasterTable:
                 if column in cells and formula_of(cells[column]) is None
             ]
             if texts := tuple(filter(None, written)):
-                yield Touched(Address(row, self.place.left), rows.sources[at], texts)
+                yield Touched(Address(row, self.place.left), rows.sources[index], texts)
 
     # --- what the tab becomes --------------------------------------------------------------------
 
     def _settle(self, records: pa.Table, pairs: Pairs, changed: Sequence[int]) -> None:
         place = self.place
-        gone = [self.numbers[at] for at in pairs.gone]
+        gone = [self.numbers[index] for index in pairs.gone]
         change = RowChange(self.tab, place.top, place.left, place.right, place.ends, 0, gone)
         lost = set(pairs.gone)
-        staying = (row for at, row in enumerate(self.numbers) if at not in lost)
+        staying = (row for index, row in enumerate(self.numbers) if index not in lost)
         last = change.row(max(staying, default=place.top))
         numbers: list[int] = []
-        for at in pairs.rows:
-            last += at is None
-            numbers.append(last if at is None else change.row(self.numbers[at]))
+        for position in pairs.rows:
+            last += position is None
+            numbers.append(last if position is None else change.row(self.numbers[position]))
         bottom = max(last, place.top + 1)
         check_room(self.tab, bottom + 1)
         refuse_neighbours(self.sheet, place, self.right, self.where)
@@ -293,10 +295,10 @@ class MasterTable:
         self._change = RowChange(
             self.tab, place.top, place.left, self.right, place.ends, bottom, gone
         )
-        some = records.take(pa.array(changed, pa.int64()))
-        places = [numbers[one] for one in changed]
-        self._new = dict(zip(places, self._markup(some, places), strict=True))
-        self._added = {numbers[one] for one, at in enumerate(pairs.rows) if at is None}
+        take = records.take(pa.array(changed, pa.int64()))
+        places = [numbers[index] for index in changed]
+        self._new = dict(zip(places, self._markup(take, places), strict=True))
+        self._added = {numbers[index] for index, row in enumerate(pairs.rows) if row is None}
 
     def _markup(self, records: pa.Table, numbers: Sequence[int]) -> list[dict[int, str]]:
         """For each record the markup of its cells by their columns; blank texts where none is."""
@@ -304,15 +306,18 @@ class MasterTable:
         chosen = records.select(list(self.columns))
         styles = [self._style(name) for name in self.columns]
         made = CellMarkup(chosen.schema, columns, styles, _counts_from_1904(self.package))
-        found: list[dict[int, str]] = []
+        result: list[dict[int, str]] = []
         for batch in chosen.to_batches(max_chunksize=20_000):
-            start = len(found)
-            rows = pa.array([str(one + 1) for one in numbers[start : start + batch.num_rows]])
+            start = len(result)
+            rows = pa.array([str(number + 1) for number in numbers[start : start + batch.num_rows]])
             cells = [
-                made.cells(at, column, rows).to_pylist() for at, column in enumerate(batch.columns)
+                made.cells(index, column, rows).to_pylist()
+                for index, column in enumerate(batch.columns)
             ]
-            found += [dict(zip(columns, one, strict=True)) for one in zip(*cells, strict=True)]
-        return found
+            result += [
+                dict(zip(columns, values, strict=True)) for values in zip(*cells, strict=True)
+            ]
+        return result
 
     def _style(self, name: str) -> int | None:
         column = self.columns[name]
@@ -376,8 +381,8 @@ class MasterTable:
         if self.right > self.place.right:
             self._put_headings(sheet)
         follow_on_tab(sheet, change, self.where)
-        for one in package.tables(self.part):
-            self._fit(package, one, change)
+        for table in package.tables(self.part):
+            self._fit(package, table, change)
         follow(package, self.part, change)
 
     def _move_rows(self, sheet: Worksheet, change: RowChange) -> None:
@@ -386,7 +391,7 @@ class MasterTable:
             number: change.row(number) if number > change.top else number
             for number in sorted(sheet.rows.keys() - set(change.gone))
         }
-        with_formulas = {places[one] for one in sheet.with_formulas & places.keys()}
+        with_formulas = {places[index] for index in sheet.with_formulas & places.keys()}
         sheet.replace(((now, sheet.rows[was]) for was, now in places.items()), with_formulas)
 
         def moved(row: Any) -> bool:
@@ -411,18 +416,18 @@ class MasterTable:
         looks.
         """
         row = sheet.row(number)
-        there = cells_of(row)
-        more = {
+        values_by_number = cells_of(row)
+        texts_by_number = {
             column: text
-            for column, one in (further or {}).items()
-            if (text := one.markup(Address(number, column)))
+            for column, further in (further or {}).items()
+            if (text := further.markup(Address(number, column)))
         }
-        written = more | dict(cells)
+        written = texts_by_number | dict(cells)
         blank = {column: f'<c r="{Address(number, column)}"/>' for column in written}
         made = sheet.made("".join(text or blank[column] for column, text in written.items()))
         new = {}
         for (column, text), cell in zip(written.items(), made, strict=True):
-            old = there.get(column)
+            old = values_by_number.get(column)
             if old is not None and further is None:
                 set_style(cell, style_of(old))
             elif not text:
@@ -445,7 +450,9 @@ class MasterTable:
                 break
             cells = cells_of(self._worksheet.row(number))
             columns = {
-                one for one in columns if one in cells and formula_of(cells[one]) is not None
+                column
+                for column in columns
+                if column in cells and formula_of(cells[column]) is not None
             }
         return columns
 
@@ -459,9 +466,11 @@ class MasterTable:
             return _Further(style)
         # The formula of a row that stays, if one does: what it refers to has followed already. Of
         # cells that share a formula only the first one has its text (18.3.1.40).
-        staying = (one for one in sorted(sheet.with_formulas) if change.top < one <= change.bottom)
+        staying = (
+            index for index in sorted(sheet.with_formulas) if change.top < index <= change.bottom
+        )
         cells = (cells_of(sheet.row(number)).get(column) for number in staying)
-        cell = next((one for one in cells if one is not None and one.findtext("{*}f")), first)
+        cell = next((cell for cell in cells if cell is not None and cell.findtext("{*}f")), first)
         formula = formula_of(cell)
         if not formula.text or formula.get("t") == "array":
             return _Further(style)
@@ -483,21 +492,21 @@ class MasterTable:
         root = package.tree(name)
         if not _is_at(root.get("ref", ""), self.place):
             return
-        names = [one.get("name", "") for one in root.find("{*}tableColumns")]
-        new = [one for one, column in self.columns.items() if column > self.place.right]
+        names = [value.get("name", "") for value in root.find("{*}tableColumns")]
+        new = [text for text, column in self.columns.items() if column > self.place.right]
         whole = area_text(change.top, change.left, change.bottom, change.right)
         fit_table(package, name, whole, [*names, *new])
 
     def _refuse_moving(self, package: Package, change: RowChange) -> None:
         """Raises CallError if rows that must move hold something that does not move with them."""
         first, end = change.gone[0], max(change.ends)
-        said = f"rows below row {first + 1} move up because records were removed, but"
+        message = f"rows below row {first + 1} move up because records were removed, but"
         beside = self.sheet.filled[first : end + 1].copy()
         beside[:, self.place.left : self.place.right + 1] = False
         if beside.any():
-            row, column = (int(one[0]) for one in beside.nonzero())
+            row, column = (int(values[0]) for values in beside.nonzero())
             raise CallError(
-                f"{self.where}: {said} {Address(first + row, column)} beside the table cannot"
+                f"{self.where}: {message} {Address(first + row, column)} beside the table cannot"
                 " move with them; move it to another tab"
             )
         for kind in ("/comments", "/threadedComment"):
@@ -506,7 +515,7 @@ class MasterTable:
                     row = int("".join(filter(str.isdigit, note.get("ref", "0")))) - 1
                     if first <= row <= end:
                         raise CallError(
-                            f"{self.where}: {said} the note of {note.get('ref')} cannot move"
+                            f"{self.where}: {message} the note of {note.get('ref')} cannot move"
                             " with them; write it in a column of its own"
                         )
         shares = (
@@ -516,8 +525,8 @@ class MasterTable:
         )
         if any(shares):
             raise CallError(
-                f"{self.where}: {said} formulas that cells share cannot move with them; enter them"
-                " again in each row"
+                f"{self.where}: {message} formulas that cells share cannot move with them; enter"
+                " them again in each row"
             )
 
 
@@ -538,22 +547,22 @@ def one_gap(text: str) -> str:
     return " ".join(text.split())
 
 
-def _strings(values: pa.Array | pa.ChunkedArray, one: pa.Field) -> list[str]:
+def _strings(values: pa.Array | pa.ChunkedArray, value: pa.Field) -> list[str]:
     """Values as CSV has them, blanks as empty texts."""
-    kind = field_type(one)
+    kind = field_type(value)
     chunks = values.chunks if isinstance(values, pa.ChunkedArray) else [values]
-    found: list[str] = []
+    strings: list[str] = []
     for chunk in chunks:
         if len(chunk):
-            found += [one_gap(text or "") for text in column_text(chunk, kind).to_pylist()]
-    return found
+            strings += [one_gap(text or "") for text in column_text(chunk, kind).to_pylist()]
+    return strings
 
 
 def _decoded(schema: pa.Schema) -> pa.Schema:
     """A schema whose texts are no entries of a dictionary: those of several files differ."""
     return pa.schema(
-        one.with_type(one.type.value_type) if pa.types.is_dictionary(one.type) else one
-        for one in schema
+        value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
+        for value in schema
     )
 
 

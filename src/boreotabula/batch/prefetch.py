@@ -10,7 +10,7 @@ from queue import SimpleQueue
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.inputs import SourceFile
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.read_all import Means, Readers
+from boreotabula.batch.read_all import Readers, ReadOptions
 
 
 class ReadAhead:
@@ -19,7 +19,7 @@ class ReadAhead:
     Where nothing is kept, nothing is read ahead.
     """
 
-    def __init__(self, layout: Layout, means: Means) -> None:
+    def __init__(self, layout: Layout, means: ReadOptions) -> None:
         self._layout = layout
         self._means = replace(means, threads=True)
         self._queue: SimpleQueue[SourceFile | None] = SimpleQueue()
@@ -52,9 +52,9 @@ class ReadAhead:
 
     def _waiting(self) -> list[SourceFile]:
         """The files that have come meanwhile, at least one; none at the end."""
-        some = [self._queue.get()]
-        while not self._queue.empty() and some[-1] is not None:
-            some.append(self._queue.get())
-        if some[-1] is None:
+        sources = [self._queue.get()]
+        while not self._queue.empty() and sources[-1] is not None:
+            sources.append(self._queue.get())
+        if sources[-1] is None:
             self._queue.put(None)  # for the next look
-        return [one for one in some if one is not None]
+        return [source for source in sources if source is not None]

@@ -44,10 +44,10 @@ def is_own(folder: Path) -> bool:
     """Whether a folder is the user's, and nobody else may write into it; one that is not there yet
     will be."""
     try:
-        found = folder.stat()
+        result = folder.stat()
     except OSError:
         return True
-    return os.name != "posix" or (found.st_uid == os.getuid() and not found.st_mode & 0o022)
+    return os.name != "posix" or (result.st_uid == os.getuid() and not result.st_mode & 0o022)
 
 
 _KEY_SIZE = 32
@@ -73,11 +73,11 @@ def _read(path: Path) -> bytes:
     """The key at a path; empty if there is none that is whole and private."""
     try:
         with open_regular(path) as stream:
-            found = os.fstat(stream.fileno())
+            result = os.fstat(stream.fileno())
             secret = stream.read(_KEY_SIZE + 1)
     except FileNotFoundError:
         return b""
-    private = os.name != "posix" or (found.st_uid == os.getuid() and not found.st_mode & 0o077)
+    private = os.name != "posix" or (result.st_uid == os.getuid() and not result.st_mode & 0o077)
     return secret if private and len(secret) == _KEY_SIZE else b""
 
 
