@@ -54,7 +54,7 @@ def load(home: Path, url: str) -> dict[str, float]:
     import boreotabula.run as program
     from boreotabula.batch.cache.store import Cache
     from boreotabula.batch.layouts.load import Layout
-    from boreotabula.batch.read_all import Means
+    from boreotabula.batch.read_all import ReadOptions
     from boreotabula.limits import Limits
     from boreotabula.stores.bases.address import DatabaseAddress
     from boreotabula.stores.bases.store import BaseStore
@@ -77,7 +77,7 @@ def load(home: Path, url: str) -> dict[str, float]:
     layout = Layout.load(home / "l.toml")
     store = BaseStore(DatabaseAddress(url), TABLE)
     inbox = store.look(layout)
-    means = Means(1, Cache.of(layout.digest, Limits()))
+    means = ReadOptions(1, Cache.of(layout.digest, Limits()))
     start = time.perf_counter()
     run = program.run_into(store, layout, inbox, lambda _: None, means)
     seconds = time.perf_counter() - start

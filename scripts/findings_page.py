@@ -20,8 +20,8 @@ and what to do. Its severity is
 - **warning** if a person should take a look,
 - **note** for everything else.
 
-On screen, findings are grouped by cause, the worst first. `findings.csv` in the run folder lists
-each one with file, tab and cell.
+On screen, findings are grouped by code and cause, the worst first. `findings.csv` in the run folder
+lists each one with file, tab and cell.
 
 This page is made from the program itself by `scripts/findings_page.py`.
 [The rules of comparing](findings-rules.md) tell how tabs are compared with similar ones.

@@ -2,9 +2,8 @@
 
 import boreotabula
 
-layout = boreotabula.Layout.load("stock.toml")
-run = boreotabula.extract(layout)
-run.records     # a pyarrow Table
+run = boreotabula.extract("stock.toml")
+run.records     # a pyarrow Table; run.to_pandas(), run.to_polars()
 run.findings    # what to look at
 run.unplaced    # filled cells that are in no record
 """
@@ -15,8 +14,8 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from boreotabula.api import DraftedLayout, Run, draft, extract
     from boreotabula.batch.layouts.load import Layout
-    from boreotabula.batch.run.gather import Run, extract
     from boreotabula.errors import BoreotabulaError
     from boreotabula.findings.finding import Finding, Unplaced
     from boreotabula.layout.problems import LayoutError
@@ -25,23 +24,27 @@ __version__ = "0.2.0"
 
 __all__ = [
     "BoreotabulaError",
+    "DraftedLayout",
     "Finding",
     "Layout",
     "LayoutError",
     "Run",
     "Unplaced",
     "__version__",
+    "draft",
     "extract",
 ]
 
 _HOMES = {
     "BoreotabulaError": "errors",
+    "DraftedLayout": "api",
     "Finding": "findings.finding",
     "Layout": "batch.layouts.load",
     "LayoutError": "layout.problems",
-    "Run": "batch.run.gather",
+    "Run": "api",
     "Unplaced": "findings.finding",
-    "extract": "batch.run.gather",
+    "draft": "api",
+    "extract": "api",
 }
 
 

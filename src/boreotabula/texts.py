@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import re
+import shlex
 import unicodedata
 from decimal import Decimal
 
@@ -67,6 +69,21 @@ def columns_of(text: str) -> int:
         0 if unicodedata.combining(sign) else 1 + (unicodedata.east_asian_width(sign) in "WF")
         for sign in text
     )
+
+
+def shell_word(text: str) -> str:
+    """A text as one word of a command, in quotes if a shell would part or change it."""
+    if _PLAIN_WORD.fullmatch(text):
+        return text
+    return shlex.quote(text) if set(text) & set('"$`!') else f'"{text}"'
+
+
+_PLAIN_WORD = re.compile(r"[\w@%+=:,./~\\-]+" if os.name == "nt" else r"[\w@%+=:,./~-]+")
+
+
+def command_line(*words: object) -> str:
+    """A call of this program as a shell takes it."""
+    return " ".join(["boreotabula", *(shell_word(str(word)) for word in words)])
 
 
 def plain_number(number: Decimal, *, signed: bool = False) -> str:

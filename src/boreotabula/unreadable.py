@@ -31,7 +31,7 @@ class OverBudgetError(UnreadableError):
             _DELETE
             if needed > _MOST
             else f"{_DELETE} If all of it is needed, allow more with"
-            f" --largest-part {2 ** (needed - 1).bit_length()}.",
+            f" --memory-per-file {2 ** (needed - 1).bit_length()}.",
         )
 
 

@@ -56,7 +56,7 @@ def test_a_folder_of_workbooks_becomes_one_table(desk: Path) -> None:
     done = extract(desk)
     assert (done.status, done.err) == (0, "")
     assert "6 records from 2 of 2 files (2 tabs)" in done.out
-    assert "Nothing needs a look." in done.out
+    assert "Nothing to check." in done.out
     lines = (desk / "stock.csv").read_bytes().split(b"\r\n")
     assert lines[0] == (
         b"species,lot,container,grade,seedlings,nursery,region,bench,"
@@ -241,3 +241,34 @@ def test_files_are_in_natural_order() -> None:
     assert sorted(names, key=lambda name: natural_key(Path(name))) == [
         "a1.xlsx", "A2.xlsx", "a10.xlsx", "b/1.xlsx", "b/9.xlsx", "b/10.xlsx",
     ]  # fmt: skip
+
+
+def _folder_of_wrong_totals(home: Path) -> Path:
+    """Seven files with a total that is off by another number in each, of three nurseries."""
+    for at in range(7):
+        site = ("Frostmo", "Lomlia", "Granvik")[at % 3]
+        rows = [["Nursery", site], [], ["Species", "Pieces"], ["Pine", 40], ["Birch", 9 + at]]
+        write_workbook(home / "in" / f"f{at}.xlsx", {"A": [*rows, ["Total", 90 + 7 * at]]})
+    layout = home / "l.toml"
+    layout.write_text(
+        'layout = 1\n[source]\nfolder = "in"\n[stamps]\nnursery = { right_of = "Nursery" }\n'
+        '[block]\nstub = "species"\ntotals = "Total"\n[fields]\nnursery = "text"\n'
+        'species = "text"\npieces = "integer"\n',
+        "utf-8",
+    )
+    return layout
+
+
+def test_findings_of_one_code_are_told_together_and_counted_by_sender(tmp_path: Path) -> None:
+    layout = _folder_of_wrong_totals(tmp_path)
+    done = program("extract", layout, "--dry-run", "--sender", "nursery")
+    lines = done.err.splitlines()
+    assert "error  total-differs  7 in 7 files" in lines
+    assert "  by nursery: Frostmo 3, Lomlia 2, Granvik 2" in lines
+    assert sum("the printed total" in line for line in lines) == 1
+    assert lines[-1] == "--verbose shows each in full"
+    done = program("extract", layout, "--dry-run")
+    assert "by file: f0.xlsx 1, f1.xlsx 1," in done.err and "and 2 more" in done.err
+    assert program("extract", layout, "--dry-run", "-v").err.count("the printed total") == 7
+    wrong = program("extract", layout, "--dry-run", "--sender", "nursry")
+    assert wrong.status == 2 and "did you mean “nursery”?" in wrong.err

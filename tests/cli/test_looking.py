@@ -299,7 +299,7 @@ def test_survey_tells_what_is_hidden_and_named_and_folds_texts_of_one_kind(mixed
 
 def test_one_tab_alone_is_told_in_the_singular(tmp_path: Path) -> None:
     write_workbook(tmp_path / "in" / "a.xlsx", {"S": GOOD})
-    assert "1 tab is alike (A); none is different" in program("survey", tmp_path / "in").out
+    assert "\n1 tab\n  A  1 in 1" in program("survey", tmp_path / "in").out
 
 
 def test_a_trial_shows_records_of_each_of_the_first_files(demo: Path) -> None:

@@ -183,13 +183,13 @@ def test_files_that_need_more_memory_are_told_so_and_nothing_else(tmp_path: Path
         lots = ([f"{name} {number} " + "x" * 90, number] for number in range(20_000))
         rows = [["Lot", "N"], *lots]
         write_workbook(tmp_path / "in" / f"{name}.xlsx", {"T": rows})
-    done = installed("extract", layout, "-o", "o.csv", "--largest-part", "1", cwd=tmp_path)
+    done = installed("extract", layout, "-o", "o.csv", "--memory-per-file", "1", cwd=tmp_path)
     assert done.status == 3 and not (tmp_path / "o.csv").exists()
     told = " ".join(done.err.split())
     # Which step first lacks memory differs from file to file, so they may be told apart.
     assert "more than the 1 MiB of memory" in told
     assert "20 seconds" not in told and "program itself failed" not in told
-    done = installed("extract", layout, "-o", "o.csv", "--largest-part", "600", cwd=tmp_path)
+    done = installed("extract", layout, "-o", "o.csv", "--memory-per-file", "600", cwd=tmp_path)
     assert done.status == 0 and len(csv_rows(tmp_path / "o.csv")) == 60_000, done.err
 
 

@@ -378,14 +378,15 @@ def test_a_terminal_without_our_characters_gets_others(desk: Path) -> None:
     assert done.returncode == 0 and b'"Bj?rk"' in done.stdout
 
 
-def test_causes_beyond_three_are_a_line_each_and_the_hint_is_for_who_can_follow_it(
+def test_more_than_three_causes_are_told_together_and_the_hint_is_for_who_can_follow_it(
     desk: Path,
 ) -> None:
     head = "species,lot,one,two,three,four,five"
     (desk / "inbox" / "a.csv").write_text(f"{head}\nPine,1,a,b,c,d,e\n", "utf-8")
     run = program("extract", "lots.toml", "-o", "out.csv", cwd=desk)
     view = program("show", "inbox/a.csv", "--layout", "lots.toml", cwd=desk)
-    assert (run.err.count("→"), view.err.count("→")) == (3, 3)
+    assert (run.err.count("→"), view.err.count("→")) == (1, 1)
+    assert "by file: a.csv 5" in run.err
     assert run.err.splitlines()[-1] == "--verbose shows each in full"
     assert "--verbose" not in view.err
     whole = program("extract", "lots.toml", "-o", "out.csv", "-v", cwd=desk)

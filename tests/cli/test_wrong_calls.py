@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from boreotabula.cli.main import COMMANDS, GROUPS
-from helpers import program
+from helpers import program, write_workbook
 
 BOOK = "inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
 WRONG = {
@@ -26,6 +26,9 @@ WRONG = {
         "“nursery,month” names several fields: give the option once for each of them",
     "crosstab stock.csv --rows nursery --value seedlings --chart-kind bars":
         "name a file with --chart",
+    "mark stock.toml -o returns":
+        "a layout; name the records, OUT of boreotabula extract stock.toml -o OUT",
+    "extract back.toml --dry-run": "TOML reads \\ in double quotes as the start of one; write",
     "mark stock.csv -o returns --language sv": "no texts in “sv”, only in de, en, fi, nb",
 }  # fmt: skip
 
@@ -34,6 +37,8 @@ WRONG = {
 def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("wrong") / "trial"
     shutil.copytree(demo, folder)
+    text = (folder / "stock.toml").read_text("utf-8").replace('"inbox"', '"C:\\reports"')
+    (folder / "back.toml").write_text(text, "utf-8")
     return folder
 
 
@@ -54,3 +59,14 @@ def test_the_program_alone_says_how_to_begin() -> None:
         and line.split()[0] in COMMANDS
     ]  # fmt: skip
     assert sorted(COMMANDS) == sorted(name for names in GROUPS.values() for name in names)
+
+
+def test_printed_commands_quote_blanks(tmp_path: Path) -> None:
+    for at in range(2):
+        rows = [["Lot", "Pieces"], *([f"L{at}{row}", 40 + row] for row in range(3))]
+        write_workbook(tmp_path / "in box" / f"a{at}.xlsx", {"A": rows})
+    done = program("draft", "in box", "-o", "my layout.toml", cwd=tmp_path)
+    assert done.out.endswith('Next: boreotabula extract "my layout.toml" -o "my layout.csv"\n')
+    assert 'boreotabula draft "in box"' in program("survey", "in box", cwd=tmp_path).out
+    wrong = program("extract", "in box", cwd=tmp_path)
+    assert 'boreotabula draft "in box" -o "in box.toml"' in wrong.err

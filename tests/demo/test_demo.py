@@ -77,7 +77,7 @@ def test_the_demo_is_the_same_each_time_and_leaves_other_folders_alone(
         "missing   Nyheim has never reported",
         "seedlings.png: sum of",
         "Granvik   seedlings  266,640",
-        "2026-04/lake_stock_Kaldvatn_2026-04.xlsx: 1 place → ",
+        "2026-04/lake_stock_Kaldvatn_2026-04.xlsx: 1 fault marked → ",
     ):
         assert said in again.out  # fmt: skip
     assert "What to try next" in again.out and again.out.count("\n") <= 150

@@ -113,7 +113,10 @@ def test_questions_name_a_cell_and_what_to_change() -> None:
     assert found is not None
     first, second = questions(found)
     assert first.where == "a.xlsx › Bench 1 › C2" and "“oops” is not a whole number" in first.text
-    assert second.change == "rename “value”" and "where value = 1" in second.where
+    assert second.change == "rename `value` in `value` and [fields] of the layout"
+    assert second.text == (
+        "What do the values of the table, such as “1”, measure? It is called “value” for now."
+    )
 
 
 def test_odd_values_do_not_make_a_list_a_cross_tab() -> None:

@@ -479,7 +479,7 @@ def test_what_is_sure_and_what_is_ours_is_said_in_the_layout() -> None:
     assert "required = true, min = 0 }" in text
     crossed = drafted(["Species | A | B\nPine | 1 | 2", "Species | A | B\nPine | 3 | 4"])
     text = crossed.sketch.text()
-    assert 'heading = "text"  # our word, rename it' in text
+    assert 'heading = "text"  # placeholder, please rename' in text
 
 
 EXACT = {0, 2, 6, 7, 9, 12, 13, 18, 19, 20, 21, 25, 27, 29}

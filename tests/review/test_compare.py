@@ -220,7 +220,7 @@ def test_changes_as_files_and_a_picture(home: Path) -> None:
         (["old.csv"], "name two outputs, or one output with --before"),
         (["old.csv", "old.csv", "--before"], "name two outputs, or one output with --before"),
         (["old.csv", "none.csv"], "there is no file “none.csv”"),
-        (["old.csv", "l.toml"], "has no run folder"),
+        (["old.csv", "l.toml"], "is a layout; name the records"),
         (["old.csv", "old.csv", "--key", "sites"], "has no column “sites”; did you mean “site”?"),
         (["old.csv", "old.csv", "--by", "who"], "has no column “who”"),
         (["old.csv", "old.csv", "-o", "old.csv"], "is read by this command"),
@@ -317,7 +317,7 @@ def test_every_restated_cell_is_marked_and_asked_for(home: Path) -> None:
     extract(home, "out.csv")
     send(home, "A1", "2026-01", [("L1", 11), ("L2", 21)])
     extract(home, "out.csv")
-    assert "A1.xlsx: 2 places" in program("mark", "out.csv", "-o", "back", cwd=home).out
+    assert "A1.xlsx: 2 faults marked" in program("mark", "out.csv", "-o", "back", cwd=home).out
     (copy,) = (home / "back").rglob("A1.xlsx")
     tab = openpyxl.load_workbook(copy)["S"]
     noted = {cell.coordinate for row in tab.iter_rows() for cell in row if cell.comment}

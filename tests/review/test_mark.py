@@ -115,7 +115,7 @@ def parts(path: Path) -> dict[str, bytes]:
 def test_an_xlsx_copy_differs_in_its_marks_alone(home: Path) -> None:
     original = (home / "in" / "a.xlsx").read_bytes()
     out = marked(home)
-    assert "a.xlsx: 2 places → returns/a.xlsx" in out and "c.xlsx" not in out
+    assert "a.xlsx: 2 faults marked → returns/a.xlsx" in out and "c.xlsx" not in out
     assert (home / "in" / "a.xlsx").read_bytes() == original
     before, after = parts(home / "in" / "a.xlsx"), parts(home / "returns" / "a.xlsx")
     changed = {name for name in before if before[name] != after.get(name)}
@@ -162,7 +162,7 @@ def test_boxes_of_notes_whose_line_breaks_are_open_are_kept(home: Path) -> None:
         for name, content in there.items():
             archive.writestr(name, content)
     out = marked(home)
-    assert "a.xlsx: 2 places → returns/a.xlsx" in out
+    assert "a.xlsx: 2 faults marked → returns/a.xlsx" in out
     tab = openpyxl.load_workbook(home / "returns" / "a.xlsx")["Lots & co"]
     assert tab["B7"].comment.text.startswith("“-4” is not possible")
     written = etree.fromstring(parts(home / "returns" / "a.xlsx")[boxes])
@@ -193,7 +193,7 @@ def test_copies_open_in_libreoffice_and_keep_results(home: Path, tmp_path: Path)
 
 def test_other_kinds_are_marked_by_their_values(home: Path) -> None:
     out = marked(home)
-    assert "sub/b.csv: 1 place → returns/sub/b.xlsx" in out
+    assert "sub/b.csv: 1 fault marked → returns/sub/b.xlsx" in out
     book = openpyxl.load_workbook(home / "returns" / "sub" / "b.xlsx")
     assert book.sheetnames == ["Please correct", "b"]
     tab = book["b"]
@@ -221,7 +221,7 @@ def test_no_copy_lands_outside_its_folder(home: Path) -> None:
 
 def test_a_file_that_cannot_be_opened_gets_a_letter_alone(home: Path) -> None:
     out = marked(home)
-    assert "broken.xlsx: 1 place → returns/broken.txt" in out and "cannot be read" in out
+    assert "broken.xlsx: 1 fault marked → returns/broken.txt" in out and "cannot be read" in out
     letter = (home / "returns" / "broken.txt").read_text("utf-8")
     assert "We could not open your file." in letter and "copy" not in letter
     assert not (home / "returns" / "broken.xlsx").exists()
@@ -295,7 +295,7 @@ def test_folders_by_a_field_severity_and_letters_of_ones_own(home: Path) -> None
         (["out.csv"], "name a folder for the copies with -o"),
         (["none.csv", "-o", "r"], "has no run folder"),
         (["out.csv", "-o", "in"], "was not written by mark, so it is left alone"),
-        (["out.csv", "-o", "in/new"], "would lie in the source folder"),
+        (["out.csv", "-o", "in/new"], "is inside the source folder"),
         (["out.csv", "-o", "r", "--by", "town"], "the records have no field “town”"),
         (["out.csv", "-o", "r", "--language", "xx"], "there are no texts in “xx”"),
         (["out.csv", "-o", "r", "--letter", "bad.txt"], "is not a template"),
@@ -343,7 +343,7 @@ def test_the_way_there_and_back(home: Path) -> None:
     book["Lots & co"]["B7"] = 4
     book.save(home / "in" / "a.xlsx")
     done = program("extract", "l.toml", "-o", "out.csv", cwd=home)
-    assert (done.status, "Nothing needs a look." in done.out) == (0, True)
+    assert (done.status, "Nothing to check." in done.out) == (0, True)
     assert [row["seedlings"] for row in csv_rows(home / "out.csv")] == ["10", "20", "4", "1"]
     check = program("mark", "out.csv", "--check", "returns", cwd=home)
     assert (check.status, check.out) == (0, "a.xlsx: 2 of 2 corrected\n")

@@ -252,8 +252,8 @@ def test_the_unit_of_a_field_is_on_axes_and_in_the_record_of_the_run(tmp_path: P
         (["bind", "inbox", "-o", "x.xlsx", "--tab-name", "{who}"], "there is no {who}"),
         (["bind", "inbox", "-o", "x.xlsx", "--named", "nope"], "no tab matches"),
         (["extract", "stock.toml", "-o", "s.csv", "--report", "r.pdf"], "name it .html"),
-        (["bind", "inbox", "-o", "inbox/x.xlsx"], "and the next run would read it"),
-        (["crosstab", "stock.csv", "--value", "lot", "-o", "inbox/2026-04/c.csv"], "elsewhere"),
+        (["bind", "inbox", "-o", "inbox/x.xlsx"], "the next run would read it"),
+        (["crosstab", "stock.csv", "--value", "lot", "-o", "inbox/2026-04/c.csv"], "another place"),
     ],
 )  # fmt: skip
 def test_wrong_calls(stock: Path, arguments: list[str], said: str) -> None:

@@ -71,23 +71,28 @@ class Drafting:
         return [file for file in self.looked if file.unreadable]
 
 
+Start = Callable[[int | None, str], None]
+"""What is called before each part of the work: with the number of its files, None if it is done on
+all at once, and what it is."""
+
+
 def draft_from(
     folder: Path,
     named: Sequence[Path] = (),
     like: str = "",
     limits: Limits | None = None,
-    on_file: Callable[[Looked], None] | None = None,
-    on_start: Callable[[int], None] | None = None,
+    on_file: Callable[[str], None] | None = None,
+    on_start: Start | None = None,
 ) -> Drafting:
     """Draft a layout from the files of a folder, or from those that are named.
 
-    Raises CallError if the folder or a named file is not there, or if no tab or file is called
-    `like`.
+    `on_file` is called with the name of each file, for each part of the work. Raises CallError if
+    the folder or a named file is not there, or if no tab or file is called `like`.
     """
+    start = on_start or (lambda total, what: None)
     sources = _sources(folder, named)
     group = _spread_over(sources, _MOST_FILES)
-    if on_start is not None:
-        on_start(len(group))
+    start(len(group), "looking into")
     ordered = look_into(group, limits, on_file)
     specimens = specimens_of(ordered)
     tabs = {specimen.tab for specimen in specimens if specimen.tab} | {
@@ -97,9 +102,12 @@ def draft_from(
         from boreotabula.layout.problems import did_you_mean
 
         raise CallError(f"no tab or file is called “{like}”{did_you_mean(like, sorted(tabs))}")
+    start(None, "drafting from")
     drafted = draft(specimens, like)
     drafting = Drafting(drafted, ordered, len(sources) - len(group))
-    return drafting if drafted is None else tried_on_all(drafting, drafted, folder, limits)
+    if drafted is None:
+        return drafting
+    return tried_on_all(drafting, drafted, folder, limits, on_file, start)
 
 
 def specimens_of(looked: Iterable[Looked]) -> list[Specimen]:
@@ -147,11 +155,22 @@ def places_of(places: Sequence[Path]) -> tuple[Path, tuple[Path, ...]]:
 
 
 def tried_on_all(
-    drafting: Drafting, drafted: Draft, folder: Path, limits: Limits | None = None
+    drafting: Drafting,
+    drafted: Draft,
+    folder: Path,
+    limits: Limits | None = None,
+    on_file: Callable[[str], None] | None = None,
+    on_start: Start | None = None,
 ) -> Drafting:
     """What was drafted, with what it gives over all files that it takes."""
-    run, inbox = _run_of(drafted, folder, limits)
-    other_run = _run_of(drafted.otherwise(), folder, limits)[0] if drafted.runner_up else None
+    layout, inbox = _layout_of(drafted, folder)
+    if on_start is not None:
+        on_start(len(inbox.taken), "trying on")
+    limits = limits or Limits()
+    run = read_figures(layout, inbox, limits, lambda file: on_file(file.name) if on_file else None)
+    other_run = None
+    if drafted.runner_up:
+        other_run = read_figures(*_layout_of(drafted.otherwise(), folder), limits, None)
     read = {source.name for source in inbox.taken}
     left_out = [
         omission for omission in drafted.left_out if omission.file in read or not omission.tab
@@ -178,11 +197,11 @@ def tried_on_all(
     )
 
 
-def _run_of(drafted: Draft, folder: Path, limits: Limits | None) -> tuple[Run, Inbox]:
+def _layout_of(drafted: Draft, folder: Path) -> tuple[Layout, Inbox]:
+    """A draft as a layout of a folder, and the files that it takes there."""
     text = drafted.sketch.text(folder.resolve().as_posix(), whole=True)
     layout = Layout.load(folder / "the draft", text)
-    inbox = look(layout)
-    return read_figures(layout, inbox, limits or Limits(), None), inbox
+    return layout, look(layout)
 
 
 def _why_other(example: Example) -> str:
@@ -192,14 +211,14 @@ def _why_other(example: Example) -> str:
 def look_into(
     sources: Sequence[SourceFile],
     limits: Limits | None = None,
-    on_file: Callable[[Looked], None] | None = None,
+    on_file: Callable[[str], None] | None = None,
 ) -> tuple[Looked, ...]:
     """The filled tabs of some files, in the order of the files."""
     looked: list[Looked] = []
     for file in spread(partial(_look, limits=limits), sources, _ended, limits):
         looked.append(file)
         if on_file is not None:
-            on_file(file)
+            on_file(file.file)
     return tuple(looked)
 
 

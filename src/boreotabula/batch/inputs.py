@@ -129,6 +129,12 @@ def _local(layout: Layout, text: str, own: Collection[Path]) -> Iterator[Found]:
     """The files of a source folder of this machine. Raises CallError if it is not there."""
     folder = layout.folders[text]
     if not folder.is_dir():
+        if any(not sign.isprintable() for sign in text):
+            raise CallError(
+                f"{layout.path.name}: the source folder “{folder}” holds a character that cannot be"
+                " printed: TOML reads \\ in double quotes as the start of one; write the path with"
+                " / or in single quotes"
+            )
         raise CallError(
             f"{layout.path.name}: the source folder “{folder}” is not there; [source] folder"
             " is relative to the layout file"
@@ -308,8 +314,8 @@ def check_apart(out: Path, folders: Iterable[Path], include: Iterable[str] = ())
         below = written_name(home.relative_to(folder.resolve()).as_posix())
         if not wanted or matching(wanted, below):
             raise CallError(
-                f"“{out}” would lie in the source folder “{folder}”, and the next run would read"
-                " it; write it elsewhere"
+                f"“{out}” is inside the source folder “{folder}”: the next run would read it;"
+                " choose another place"
             )
 
 
@@ -320,8 +326,8 @@ def check_not_below(url: str, folders: Iterable[str], include: Iterable[str]) ->
         below = shown(url).removeprefix(shown(text).rstrip("/") + "/")
         if is_remote(text) and below != shown(url) and (not wanted or matching(wanted, below)):
             raise CallError(
-                f"“{shown(url)}” would lie in the source folder “{shown(text)}”, and the next run"
-                " would read it; write it elsewhere"
+                f"“{shown(url)}” is inside the source folder “{shown(text)}”: the next run would"
+                " read it; choose another place"
             )
 
 

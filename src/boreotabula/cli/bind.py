@@ -13,8 +13,8 @@ from boreotabula.cli.options import (
     SOURCE,
     Command,
     json_option,
-    largest_part,
     limits,
+    memory_per_file,
     overwrite_option,
 )
 from boreotabula.cli.printing import say, say_json
@@ -74,7 +74,7 @@ are made valid, unique, and at most 31 characters long."""
     help="Read numbers and dates of text files, column by column; doubtful ones stay texts.",
 )  # fmt: skip
 @overwrite_option
-@largest_part
+@memory_per_file
 @json_option
 def command(
     sources: tuple[Path, ...],
@@ -89,7 +89,7 @@ def command(
     contents: str,
     find_types: bool,
     overwrite: bool,
-    largest_part: int,
+    memory_per_file: int,
     as_json: bool,
 ) -> int:
     """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in that order."""
@@ -114,7 +114,7 @@ def command(
     result = AsRead(wanted.reading) if wanted.reading is not None else plainly
     binding = Binding(
         _choice(wanted.choice, named, position, left_out, visible_only=visible_only),
-        replace(wanted.opening, limits=limits(largest_part)),
+        replace(wanted.opening, limits=limits(memory_per_file)),
         tab_name,
         contents == "yes",
         by_columns if find_types else result,

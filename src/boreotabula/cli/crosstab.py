@@ -37,9 +37,9 @@ Examples:
       --where month=2026-04
 
 Months and weekdays are in time order, numbers by size, choices as the layout lists them, other
-texts in natural order (2 before 10). A dot means no record, 0 means zero. A share is the part of
-its column; of dates, min is the first and max the last. Totals are those of the records, not of the
-rows shown.
+texts in natural order (2 before 10). A dot means no record, 0 means zero. A share is per cent
+of the column total; of dates, min is the first and max the last. Totals are those of the
+records, not of the rows shown.
 
 \b
 Without --chart-kind the chart is lines over time for up to 12 rows; bars without --across, or for

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from boreotabula.batch.remote.address import as_named
-from boreotabula.cli.options import SOURCE, Command, json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, Command, json_option, limits, memory_per_file
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.findings.kind import Severity
-from boreotabula.texts import agreeing, counted
+from boreotabula.texts import agreeing, command_line, counted
 
 if TYPE_CHECKING:
     from boreotabula.batch.again.propose import Proposal
@@ -36,7 +36,7 @@ Examples:
 
 \b
 Exit status:
-  0 nothing needs a look
+  0 nothing to check
   1 drafted, with errors or questions that change records
   2 wrong call
   3 nothing to draft from
@@ -54,11 +54,11 @@ With --again these tell how the files are read with the changes."""
     help="Propose changes to this layout as a diff; your lines stay.",
 )  # fmt: skip
 @click.option("--ask", is_flag=True, help="Ask in the terminal what the tabs do not tell.")
-@largest_part
+@memory_per_file
 @json_option
 def command(
     places: Sequence[Path], output: Path | None, like: str, again: Path | None, ask: bool,
-    largest_part: int, as_json: bool,
+    memory_per_file: int, as_json: bool,
 ) -> int:  # fmt: skip
     """Work out a layout from the files of a folder, or from some files, and show what it gives.
 
@@ -71,7 +71,7 @@ def command(
             raise click.UsageError(
                 "--again reads the folders that its layout names, and asks nothing; name no other."
             )
-        return _again(again, output, largest_part, as_json)
+        return _again(again, output, memory_per_file, as_json)
     if not places:
         raise click.UsageError("Name the folder with the files; or a layout, with --again.")
     if ask and (as_json or not sys.stdin.isatty()):
@@ -90,9 +90,7 @@ def command(
     folder, files = places_of(places)
 
     with screen.counting("looking into", shown=not as_json) as (start, step):
-        drafting = draft_from(
-            folder, files, like, limits(largest_part), lambda file: step(file.file), start
-        )
+        drafting = draft_from(folder, files, like, limits(memory_per_file), step, start)
     drafted, run = drafting.draft, drafting.run
     if drafted is None or run is None or not _is_any(drafted):
         why = _why_nothing(drafting)
@@ -102,13 +100,13 @@ def command(
     if ask:
         if _is_other_reading(doubts):
             drafted = drafted.otherwise()
-            drafting = tried_on_all(drafting, drafted, folder, limits(largest_part))
+            drafting = tried_on_all(drafting, drafted, folder, limits(memory_per_file))
             run = drafting.run or run
         # What the tabs are is said by now.
         doubts = questions(replace(drafted, runner_up=None), run.findings)
         drafted, doubts = _answered(drafted, doubts)
         drafting = tried_on_all(
-            drafting, replace(drafted, runner_up=None), folder, limits(largest_part)
+            drafting, replace(drafted, runner_up=None), folder, limits(memory_per_file)
         )
         run = drafting.run or run
     written = write_draft(drafted, output, folder) if output else []
@@ -168,7 +166,7 @@ _LEAST_PLACED = 0.95
 """A draft that leaves more cells unplaced needs a look, whatever it asks."""
 
 
-def _again(path: Path, output: Path | None, largest_part: int, as_json: bool) -> int:
+def _again(path: Path, output: Path | None, memory_per_file: int, as_json: bool) -> int:
     """Propose what a layout needs; the exit status."""
     from boreotabula.batch.again.propose import propose
     from boreotabula.batch.draft import check_new, write_new
@@ -178,7 +176,9 @@ def _again(path: Path, output: Path | None, largest_part: int, as_json: bool) ->
     layout = Layout.load(path)
     check_new([output] if output else [])
     with screen.counting("reading", shown=not as_json) as (start, step):
-        proposal = propose(layout, limits(largest_part), lambda reading: step(reading.name), start)
+        proposal = propose(
+            layout, limits(memory_per_file), lambda reading: step(reading.name), start
+        )
     if output and proposal.changes:
         write_new({output: proposal.after})
     if as_json:
@@ -242,12 +242,13 @@ def _print_proposal(proposal: Proposal, path: Path, output: Path | None) -> None
         )
     if proposal.better.severities[Severity.ERROR]:
         console.print(
-            f"  boreotabula extract {output or path} --dry-run shows the errors that remain"
+            f"  {command_line('extract', output or path, '--dry-run')} shows the errors that remain"
         )
     if proposal.changes and output:
         say(f"\n  written   {output}")
     elif proposal.changes:
-        say(f"\nNext: boreotabula draft --again {path} -o NAME.toml writes it.", err=True)
+        call = command_line("draft", "--again", path, "-o", "NAME.toml")
+        say(f"\nNext: {call} writes it.", err=True)
 
 
 def _run_in_short(run: Run) -> str:
@@ -326,7 +327,7 @@ def _print(
     if drafting.more:
         console.print(f"  drafted from {len(drafting.looked):,} files, and tried on all")
     if doubts:
-        console.print("\nCould not tell", style="bold")
+        console.print("\nQuestions for you", style="bold")
     for number, asks in enumerate(doubts, 1):
         if number > _MOST_ASKED:
             console.tell(f"  {number}. {asks.text} ({asks.where})")
@@ -341,9 +342,10 @@ def _print(
     if written:
         stem = written[0].with_suffix("")
         ending = "" if len(drafted.sketch.tables) > 1 else ".csv"
-        say(f"\nNext: boreotabula extract {written[0]} -o {stem}{ending}")
+        say(f"\nNext: {command_line('extract', written[0], '-o', f'{stem}{ending}')}")
     else:
-        say(f"\nNext: boreotabula draft {as_named(folder)} -o NAME.toml writes it.", err=True)
+        call = command_line("draft", as_named(folder), "-o", "NAME.toml")
+        say(f"\nNext: {call} writes it.", err=True)
 
 
 def _print_left_out(console: Any, left_out: Sequence[LeftOut]) -> None:
@@ -370,7 +372,7 @@ def _print_others(console: Any, other_kinds: Sequence[TabFamily], folder: Path) 
         # A tab's name tells the kind only if no other kind has it.
         again = sum(first.tab == kind.examples[0].specimen.tab for kind in other_kinds)
         named = first.tab if first.tab and again == 1 else first.file
-        command = f'boreotabula draft {as_named(folder)} --like "{named}"'
+        command = command_line("draft", as_named(folder), "--like", named)
         tabs = counted(len(one.examples), "tab")
         console.tell(f"  {tabs} like {place}: {command}")
 

@@ -14,8 +14,8 @@ from boreotabula.cli.options import (
     SOURCE,
     Command,
     json_option,
-    largest_part,
     limits,
+    memory_per_file,
     overwrite_option,
 )
 from boreotabula.cli.printing import say, say_json
@@ -29,6 +29,8 @@ if TYPE_CHECKING:
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.read_all import ReadOptions
     from boreotabula.batch.run.gather import Run
+    from boreotabula.cli.summary import Sender
+    from boreotabula.findings.finding import Finding
     from boreotabula.limits import Limits
     from boreotabula.stores.bases.base import Place
 
@@ -121,7 +123,11 @@ Exit status:
     "--strict-past", is_flag=True,
     help="Write nothing if a value differs from what was reported before.",
 )  # fmt: skip
-@click.option("-q", "--quiet", is_flag=True, help="Print only what stops the command.")
+@click.option(
+    "--sender", metavar="FIELD",
+    help="Count findings by this stamp, such as nursery. Default: by file.",
+)  # fmt: skip
+@click.option("-q", "--quiet", is_flag=True, help="Print only fatal errors.")
 @click.option(
     "-v", "--verbose", is_flag=True, help="List every file, the full account, and every finding."
 )
@@ -130,7 +136,7 @@ Exit status:
     help="Read in N processes. Default: one for each core.",
 )  # fmt: skip
 @click.option("--fresh", is_flag=True, help="Ignore the cache and read all files again.")
-@largest_part
+@memory_per_file
 @json_option
 def command(
     layout: Path,
@@ -153,11 +159,12 @@ def command(
     dry_run: bool,
     strict: bool,
     strict_past: bool,
+    sender: str | None,
     quiet: bool,
     verbose: bool,
     workers: int | None,
     fresh: bool,
-    largest_part: int,
+    memory_per_file: int,
     as_json: bool,
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
@@ -167,6 +174,7 @@ def command(
     from boreotabula.batch.prefetch import ReadAhead
 
     loaded = Layout.load(layout)
+    _check_sender(sender, loaded)
     given = Into(into, tab, replace_all, no_source, add_columns, run_folder)
     target = chosen_target(
         output, given, lambda sentence: say(sentence, err=True), dry_run=dry_run,
@@ -193,7 +201,7 @@ def command(
         check_apart(report, loaded.folders.values(), loaded.spec.source.include)
         inputs = (layout, expect, *loaded.glossaries, *loaded.lists, *files)
         check_claim(report, inputs, overwrite=overwrite)
-    means = _means(loaded, workers, limits(largest_part), fresh=fresh)
+    means = _means(loaded, workers, limits(memory_per_file), fresh=fresh)
     whole = not (files or only or limit)
     if not whole:
         from boreotabula.batch.evidence import kept_evidence
@@ -201,8 +209,43 @@ def command(
         means = replace(means, evidence=kept_evidence(loaded))
     with ReadAhead(loaded, means) as ahead:
         inbox = inbox_of(loaded, target, files, only, limit, ahead.take)
-    show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past)
+    show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past, sender)
     return perform(loaded, inbox, target, show, means, whole=whole)
+
+
+def _check_sender(field: str | None, layout: Layout) -> None:
+    """Raises CallError if a field is none that holds for a whole tab."""
+    from boreotabula.layout.problems import did_you_mean
+
+    plan = layout.plan
+    blocks = [block for form in plan.forms for block in form.blocks]
+    stamps = {source.field for form in plan.forms for source in form.sources}
+    fields = sorted(stamps.union(*(block.filled for block in blocks)))
+    if field is not None and field not in fields:
+        raise CallError(
+            f"--sender “{field}”: no stamp or name of a file fills such a field"
+            f"{did_you_mean(field, fields)}"
+        )
+
+
+def _senders(run: Run, field: str | None) -> Sender | None:
+    """Who sent the file of a finding: what a field holds on its tab, or on another tab of it; the
+    name of the file where none says it. None if no field is named."""
+    from boreotabula.cli.summary import Sender
+
+    if field is None:
+        return None
+    by_tab = {
+        (file.name, tab.name): str(tab.stamps[field])
+        for file in run.files for tab in file.tabs if field in tab.stamps
+    }  # fmt: skip
+    by_file = {file: name for (file, _), name in by_tab.items()}
+
+    def sender_of(finding: Finding) -> str:
+        place = (finding.file, finding.tab)
+        return by_tab.get(place) or by_file.get(finding.file) or finding.file
+
+    return Sender(field, sender_of)
 
 
 def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> ReadOptions:
@@ -225,9 +268,11 @@ class _Show:
         report: Path | None = None,
         expect: Path | None = None,
         strict_past: bool = False,
+        sender: str | None = None,
     ) -> None:
         self.quiet, self.verbose, self.as_json, self.strict = quiet, verbose, as_json, strict
         self.report, self.expect, self.strict_past = report, expect, strict_past
+        self.sender = sender
 
 
 def perform(
@@ -287,7 +332,7 @@ def perform(
         console.tell(f"  report    {show.report}")
     if isinstance(store, Nowhere) and not isinstance(store, Stdout):
         _print_first(run)
-    summary.findings(run.findings, every=show.verbose)
+    summary.findings(run.findings, every=show.verbose, sender=_senders(run, show.sender))
     if run.exit_status == 3:
         screen.err().print("Nothing was read, so nothing was written.")
     elif kept and not may and show.strict_past and run.restated:

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import Command, json_option, largest_part, limits
+from boreotabula.cli.options import Command, json_option, limits, memory_per_file
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
+from boreotabula.texts import shell_word
 
 if TYPE_CHECKING:
     from boreotabula.batch.headings.collect import HeadingList, HeadingUse
@@ -47,7 +48,7 @@ Exit status:
     "--certainty", type=click.FloatRange(0, 1), default=0.85, show_default=True, metavar="SHARE",
     help="Accept with --yes from this certainty on, from 0 to 1.",
 )  # fmt: skip
-@largest_part
+@memory_per_file
 @json_option
 def command(
     layout: Path,
@@ -55,7 +56,7 @@ def command(
     adopt: bool,
     yes: bool,
     certainty: float,
-    largest_part: int,
+    memory_per_file: int,
     as_json: bool,
 ) -> int:
     """List all headings in the files of a LAYOUT, and the field that each one means.
@@ -79,7 +80,7 @@ def command(
     with screen.counting("reading headings of", shown=not as_json) as (start, step):
         start(len(inbox.taken))
         headings = list_headings(
-            loaded, inbox, limits(largest_part), lambda file_headings: step(file_headings.name)
+            loaded, inbox, limits(memory_per_file), lambda file_headings: step(file_headings.name)
         )
     suggested = suggestions(headings, loaded.plan)
     status = 3 if not headings.tabs else 1 if headings.of("unknown") else 0
@@ -246,11 +247,12 @@ def _print(
         for line in _about(use, suggested[use.heading]):
             console.print(line, markup=False)
     best = next((suggestions[0] for suggestions in suggested.values() if suggestions), None)
+    layout_word = shell_word(str(path))
     pair = f"{best.heading}={best.field}" if best else f"{unknown[0].heading}=FIELD"
     console.print(
         f"\nTo add them to the glossary:"
-        f"\n  boreotabula headings {path} --adopt    asks for each of them"
-        f'\n  boreotabula headings {path} --adopt "{pair}"',
+        f"\n  boreotabula headings {layout_word} --adopt    asks for each of them"
+        f"\n  boreotabula headings {layout_word} --adopt {shell_word(pair)}",
         markup=False,
     )
 

@@ -104,8 +104,8 @@ def command(
     if not returns.files:
         say("No file has anything to correct.")
     for copy in returns.files:
-        places = counted(len(copy.faults), "place")
-        say(f"{copy.file}: {places} → {output / (copy.copy or copy.letter)}")
+        faults = counted(len(copy.faults), "fault")
+        say(f"{copy.file}: {faults} marked → {output / (copy.copy or copy.letter)}")
         if copy.note:
             say(f"  {copy.note}")
     if returns.others:

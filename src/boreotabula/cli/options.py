@@ -77,8 +77,8 @@ overwrite_option = click.option(
     is_flag=True,
     help="Replace a file even if this program did not write it, or it was changed since.",
 )
-largest_part = click.option(
-    "--largest-part",
+memory_per_file = click.option(
+    "--memory-per-file",
     type=click.IntRange(min=1),
     default=Limits().mebibytes,
     show_default=True,
@@ -160,5 +160,5 @@ SOURCE = SourceType()
 
 
 def limits(mebibytes: int) -> Limits:
-    """The limits that --largest-part asks for."""
+    """The limits that --memory-per-file asks for."""
     return Limits(mebibytes)

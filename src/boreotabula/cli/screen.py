@@ -92,8 +92,8 @@ def progress(total: int, *, shown: bool, verbose: bool) -> Iterator[Callable[[Fi
     if not (shown and console.is_terminal):
         yield (lambda reading: _file_line(console, reading)) if verbose else lambda _: None
         return
-    with _bar(console, "reading") as bar:
-        task = bar.add_task("", total=total)
+    with _bar(console) as bar:
+        task = bar.add_task("", total=total, what="reading")
 
         def on_file(reading: FileReading) -> None:
             bar.update(task, advance=1, description=reading.name)
@@ -103,24 +103,29 @@ def progress(total: int, *, shown: bool, verbose: bool) -> Iterator[Callable[[Fi
         yield on_file
 
 
+Start = Callable[..., None]
+"""What is called with the number of files, None if it is not known; and what is done, if that is
+something else now."""
+
+
 @contextmanager
-def counting(
-    what: str, *, shown: bool
-) -> Iterator[tuple[Callable[[int], None], Callable[[str], None]]]:
-    """A bar for any work on files: what to call with their number, and after each with its name."""
+def counting(what: str, *, shown: bool) -> Iterator[tuple[Start, Callable[[str], None]]]:
+    """A bar for any work on files: what to call when it starts, and after each with its name."""
     console = err()
     if not (shown and console.is_terminal):
-        yield (lambda _: None), (lambda _: None)
+        yield (lambda *_: None), (lambda _: None)
         return
-    with _bar(console, what) as bar:
-        task = bar.add_task("", total=None)
-        yield (
-            lambda total: bar.update(task, total=total),
-            lambda name: bar.update(task, advance=1, description=name),
-        )
+    with _bar(console) as bar:
+        task = bar.add_task("", total=None, what=what)
+
+        def start(total: int | None, what: str = what) -> None:
+            bar.reset(task, what=what)
+            bar.tasks[0].total = total  # None cannot be given to reset
+
+        yield start, lambda name: bar.update(task, advance=1, description=name)
 
 
-def _bar(console: Console, what: str) -> Progress:
+def _bar(console: Console) -> Progress:
     from rich.progress import (  # heavy, and not needed when piped
         BarColumn,
         MofNCompleteColumn,
@@ -138,7 +143,7 @@ def _bar(console: Console, what: str) -> Progress:
             return Text(f"{task.speed:,.1f}/s" if task.speed else "", style="dim")
 
     return Progress(
-        TextColumn(what),
+        TextColumn("{task.fields[what]}"),
         BarColumn(bar_width=30, style="dim", complete_style="bold", finished_style="bold"),
         MofNCompleteColumn(),
         TextColumn("files"),

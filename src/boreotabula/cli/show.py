@@ -12,13 +12,14 @@ from boreotabula.cli.options import (
     SOURCE,
     Command,
     json_option,
-    largest_part,
     limits,
+    memory_per_file,
     overwrite_option,
 )
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
+from boreotabula.texts import command_line
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -57,7 +58,7 @@ Examples:
     help="With --layout: write a page (.html) with each cell coloured by its role.",
 )  # fmt: skip
 @overwrite_option
-@largest_part
+@memory_per_file
 @json_option
 def command(
     files: tuple[Path, ...],
@@ -67,7 +68,7 @@ def command(
     rows: int | None,
     page: Path | None,
     overwrite: bool,
-    largest_part: int,
+    memory_per_file: int,
     as_json: bool,
 ) -> int:
     """Show tabs of FILES, or of the files of a folder, with row numbers and column letters.
@@ -90,7 +91,7 @@ def command(
         check_claim(page, (*files, layout_path), overwrite=overwrite)
     paths = files_below(files)
     single = len(files) == 1 and files[0] == paths[0]
-    views = view_files(paths, tabs, layout, limits(largest_part))
+    views = view_files(paths, tabs, layout, limits(memory_per_file))
     if page is not None and layout is not None:
         return _write_page(zip(paths, views, strict=True), layout, page)
     if as_json:
@@ -107,7 +108,7 @@ def command(
         _print(path, view, window, rows or (_ROWS if single else _FEW_ROWS), single=single)
     if layout is None:
         home = files[0] if files[0].is_dir() else files[0].parent
-        _advise(f"boreotabula draft {as_named(home)} writes a layout for this")
+        _advise(f"{command_line('draft', as_named(home))} writes a layout for this")
     return 1 if missing else 0
 
 

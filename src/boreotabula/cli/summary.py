@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from rich.table import Table
 from rich.text import Text
 
-from boreotabula.batch.compare.causes import by_cause, reach_of
+from boreotabula.batch.compare.causes import by_cause, by_code, reach_of
 from boreotabula.cli.role_looks import ROLE_LOOKS
 from boreotabula.cli.screen import PlainConsole, err, out
 from boreotabula.findings.finding import Finding, in_order
@@ -21,11 +22,11 @@ if TYPE_CHECKING:
     from boreotabula.batch.run.earlier import Since
     from boreotabula.batch.run.gather import Restated, Run
 
-MOST_CAUSES = 12
-"""So many causes are listed on screen; findings.csv holds every finding."""
+MOST_CODES = 12
+"""So many codes are listed on screen; findings.csv holds every finding."""
 
 _IN_FULL = 3
-"""So many of them with all that there is to say."""
+"""So many causes of a code are listed with all that there is to say."""
 
 # Readable on dark and on light terminals alike; the word stands beside the colour always.
 _STYLES = {Severity.ERROR: "bold red", Severity.WARNING: "bold magenta", Severity.NOTE: ""}
@@ -59,7 +60,7 @@ def figures(
     if written is not None:
         console.tell(f"  records   {written}")
     if record is not None:
-        console.tell(f"  findings  {record}")
+        console.tell(f"  findings  {record}/findings.csv")
 
 
 def _first_lines(run: Run) -> Iterator[Text]:
@@ -170,8 +171,8 @@ def _rules(account: Account) -> str:
 def _verdict(run: Run) -> Text:
     counts = run.severities
     if not counts:
-        return Text("  Nothing needs a look.", style="bold")
-    text = Text("  needs a look: ")
+        return Text("  Nothing to check.", style="bold")
+    text = Text("  To check: ")
     parts = [
         (counted(counts[severity], str(severity)), _STYLES[severity])
         for severity in Severity
@@ -183,37 +184,82 @@ def _verdict(run: Run) -> Text:
     return text
 
 
-def findings(
-    values: Sequence[Finding], *, every: bool, more: str = "--verbose shows each in full"
-) -> None:
-    """Findings grouped by cause, worst first; all of them one by one if `every`.
+@dataclass(frozen=True)
+class Sender:
+    """How senders are called, and who sent the file of a finding."""
 
+    called: str
+    of: Callable[[Finding], str]
+
+
+_BY_FILE = Sender("file", lambda finding: finding.file)
+
+
+def findings(
+    values: Sequence[Finding],
+    *,
+    every: bool,
+    more: str = "--verbose shows each in full",
+    sender: Sender | None = None,
+) -> None:
+    """Findings by code and cause, worst first; all of them one by one if `every`.
+
+    Of a code with many causes the first is shown in full, and how many findings each `sender` has.
     `more` says how to see all that is not shown in full.
     """
     console = err()
-    groups = [[finding] for finding in in_order(values)] if every else by_cause(values)
-    groups = (
-        groups if every else [group for group in groups if group[0].severity is not Severity.NOTE]
-    )
-    whole = len(groups) if every else _IN_FULL
-    for group in groups[:whole]:
-        first = group[0]
-        console.print()
-        console.tell(_head(first))
-        console.tell(f"  {first.message}{reach_of(group)}")
-        console.tell(f"  → {first.advice}")
-    if groups[whole:]:
-        console.print()
-    for group in groups[whole:MOST_CAUSES]:
-        line = _head(group[0])
-        line.append(f"  {group[0].message}{reach_of(group)}")
-        line.truncate(console.width, overflow="ellipsis")
-        console.print(line, no_wrap=True)
-    left = len(groups) - MOST_CAUSES
-    hints = [f"… and {counted(left, 'more cause')}"] if groups[whole:] and left > 0 else []
-    hints += [more] if groups[whole:] and more else []
+    causes = [[finding] for finding in in_order(values)] if every else by_cause(values)
+    if every:
+        for cause in causes:
+            _print_cause(console, cause)
+        return
+    graver = [cause for cause in causes if cause[0].severity is not Severity.NOTE]
+    codes = by_code(graver)
+    for group in codes[:MOST_CODES]:
+        if len(group) <= _IN_FULL:
+            for cause in group:
+                _print_cause(console, cause)
+            continue
+        together = [finding for cause in group for finding in cause]
+        _print_cause(console, group[0], _count_of(together))
+        console.tell(f"  {_senders(together, sender or _BY_FILE)}")
+    left = len(codes) - MOST_CODES
+    hints = [f"… and {counted(left, 'more code')}"] if left > 0 else []
+    cut = left > 0 or any(len(group) > _IN_FULL for group in codes)
+    hints += [more] if cut and more else []
     if hints:
-        console.print("; ".join(hints))
+        console.print(f"\n{'; '.join(hints)}")
+
+
+def _print_cause(console: PlainConsole, cause: Sequence[Finding], count: str = "") -> None:
+    """A cause in full: where it was met first, what is there, what to do; `count` says how many
+    findings of its code there are."""
+    first = cause[0]
+    console.print()
+    if count:
+        head = Text(str(first.severity), _STYLES[first.severity])
+        console.tell(head.append(f"  {first.code}", "bold").append(f"  {count}", ""))
+        console.tell(Text.assemble("  ", (_where(first), "bold")))
+    else:
+        console.tell(_head(first))
+    console.tell(f"  {first.message}{reach_of(cause)}")
+    console.tell(f"  → {first.advice}")
+
+
+def _count_of(group: Sequence[Finding]) -> str:
+    files = len({finding.file for finding in group})
+    return f"{len(group):,} in {counted(files, 'file')}"
+
+
+def _senders(group: Sequence[Finding], sender: Sender) -> str:
+    """How many of some findings are of each sender, the one with most first."""
+    counts = Counter(map(sender.of, group)).most_common()
+    shown = ", ".join(f"{name} {count:,}" for name, count in counts[:_MOST_SENDERS])
+    rest = len(counts) - _MOST_SENDERS
+    return f"by {sender.called}: {shown}" + (f" and {rest:,} more" if rest > 0 else "")
+
+
+_MOST_SENDERS = 5
 
 
 def _head(finding: Finding) -> Text:

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from boreotabula.batch.remote.address import as_named
-from boreotabula.cli.options import SOURCE, Command, json_option, largest_part, limits
+from boreotabula.cli.options import SOURCE, Command, json_option, limits, memory_per_file
 from boreotabula.cli.printing import say_json
 from boreotabula.errors import CallError
-from boreotabula.texts import counted
+from boreotabula.texts import command_line, counted
 
 if TYPE_CHECKING:
     from boreotabula.batch.survey import Alike, FileSurvey, Survey, TabSurvey
@@ -32,9 +32,9 @@ Exit status:
 @click.command("survey", cls=Command, epilog=EPILOG)
 @click.argument("target", type=SOURCE, metavar="FOLDER|LAYOUT")
 @click.option("--odd", is_flag=True, help="List only the files and tabs that differ from most.")
-@largest_part
+@memory_per_file
 @json_option
-def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
+def command(target: Path, odd: bool, memory_per_file: int, as_json: bool) -> int:
     """List all files and tabs of a folder, or of the source folders of a layout.
 
     Lists each file and tab, what is left out and why, and groups the tabs that look alike: the same
@@ -50,7 +50,11 @@ def command(target: Path, odd: bool, largest_part: int, as_json: bool) -> int:
     layout = None if target.is_dir() else Layout.load(target)
     with screen.counting("looking into", shown=not as_json) as (start, step):
         seen = survey(
-            target, layout, limits(largest_part), lambda file_survey: step(file_survey.name), start
+            target,
+            layout,
+            limits(memory_per_file),
+            lambda file_survey: step(file_survey.name),
+            start,
         )
     if as_json:
         say_json(_described(seen))
@@ -270,10 +274,18 @@ def _shortened(text: str) -> str:
 _LONGEST_TEXT = 28
 
 
-def _alike(tabs: int) -> str:
-    return "1 tab is alike" if tabs == 1 else f"{tabs:,} tabs are alike"
+def _kinds(groups: Sequence[Alike], letters: Mapping[tuple[str, str], str]) -> str:
+    """How many kinds of tabs there are, and how many tabs of each."""
+    if len(groups) == 1:
+        tabs = len(groups[0].tabs)
+        return "1 tab" if tabs == 1 else f"All {tabs:,} tabs are alike"
+    counts = [f"{letters[group.tabs[0]]} {len(group.tabs):,}" for group in groups]
+    more = len(counts) - _MOST_COUNTED
+    rest = [f"and {more} more"] if more > 0 else []
+    return f"{len(groups)} kinds of tabs: {', '.join([*counts[:_MOST_COUNTED], *rest])}"
 
 
+_MOST_COUNTED = 8
 _MOST_LISTED = 4
 
 
@@ -289,17 +301,8 @@ def _print_groups(
     if not groups:
         return
     console = screen.out()
-    usual = letters[groups[0].tabs[0]]
-    odd = sum(len(group.tabs) for group in groups[1:])
     console.print()
-    console.print(
-        Text.assemble(
-            (f"{_alike(len(groups[0].tabs))} ({usual})", "bold"),
-            f", {odd} different, of {counted(len(groups) - 1, 'kind')}"
-            if odd
-            else "; none is different",
-        )
-    )
+    console.print(_kinds(groups, letters), style="bold", markup=False)
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
     table.add_column(no_wrap=True)
     table.add_column(justify="right", no_wrap=True)
@@ -325,7 +328,8 @@ def _print_groups(
         another = group.like is None or (group.differs is not None and group.differs.another_form)
         if folder is not None and another and heads:
             tab = group.tabs[0][1]
-            like = f' --like "{tab}"' if group.like is not None and tab else ""
-            message.append(f"\nboreotabula draft {as_named(folder)}{like}", "dim italic")
+            only = ("--like", tab) if group.like is not None and tab else ()
+            call = command_line("draft", as_named(folder), *only)
+            message.append(f"\n{call}", "dim italic")
         table.add_row(f"  {letters[group.tabs[0]]}", count, message)
     console.print(table)

@@ -9,7 +9,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import PLACE, Command, json_option, largest_part, limits, table_option
+from boreotabula.cli.options import (
+    PLACE,
+    Command,
+    json_option,
+    limits,
+    memory_per_file,
+    table_option,
+)
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -51,7 +58,7 @@ _MOST = 10
     "--output", type=PLACE, metavar="OUT",
     help="Use the layout of this output instead of --layout.",
 )  # fmt: skip
-@largest_part
+@memory_per_file
 @json_option
 def command(
     file: Path,
@@ -60,7 +67,7 @@ def command(
     table: str | None,
     layout_path: Path | None,
     output: Path | None,
-    largest_part: int,
+    memory_per_file: int,
     as_json: bool,
 ) -> int:
     """Show where a record comes from: its file, tab and cell, the headings and stamps around it,
@@ -71,7 +78,7 @@ def command(
 
     if isinstance(file, Path) and not file.exists():
         raise CallError(f"there is no file “{file}”")
-    bounds = limits(largest_part)
+    bounds = limits(memory_per_file)
     if layout_path is not None or output is not None:
         return _trace_cell(file, what, layout_path, output, table, bounds, as_json)
     return _trace_records(file, what, where, table, bounds, as_json)

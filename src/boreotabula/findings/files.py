@@ -41,7 +41,7 @@ FILE_OVER_BUDGET = FindingKind(
     meaning="Reading the file would take more memory or time than one file may (see [what is"
     " trusted](trust.md)); it was not read",
     example="One cell far below the table makes a sheet of 17 billion cells",
-    cure="Delete what is beyond the table; for a sound file allow more with `--largest-part`",
+    cure="Delete what is beyond the table; for a sound file allow more with `--memory-per-file`",
 )
 FILE_FAULT = FindingKind(
     "file-fault",

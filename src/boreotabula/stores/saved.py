@@ -20,6 +20,7 @@ from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import Base, Place, is_base
 from boreotabula.stores.bases.opening import open_base
 from boreotabula.stores.dataset.parted import in_order_of_parts
+from boreotabula.texts import command_line
 
 
 @dataclass(frozen=True)
@@ -218,6 +219,11 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
         raise CallError(
             f"“{last_run_folder(path) / RUN_RECORD}” is damaged or of another output; run extract"
             " again"
+        )
+    if record is None and path.suffix == ".toml":
+        raise CallError(
+            f"“{path}” is a layout; name the records, OUT of"
+            f" {command_line('extract', path, '-o', 'OUT')}"
         )
     if record is None:
         raise CallError(

@@ -19,6 +19,14 @@ def by_cause(findings: Iterable[Finding]) -> list[list[Finding]]:
     return sorted(groups.values(), key=lambda group: (worst.index(group[0].severity), -len(group)))
 
 
+def by_code(causes: Iterable[list[Finding]]) -> list[list[list[Finding]]]:
+    """Causes in groups of one code each, in the order in which these are met first."""
+    groups: dict[str, list[list[Finding]]] = {}
+    for cause in causes:
+        groups.setdefault(cause[0].code, []).append(cause)
+    return list(groups.values())
+
+
 def reach_of(group: Sequence[Finding]) -> str:
     """On how many tabs of how many files a cause was met; nothing for a single finding."""
     if len(group) == 1:

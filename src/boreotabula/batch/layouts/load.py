@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import shlex
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -32,6 +31,7 @@ from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.problems import Problem, layout_error, nearest
 from boreotabula.reading.plan import Plan, make_plan
 from boreotabula.sheets.kinds import FileKind
+from boreotabula.texts import shell_word
 
 
 @dataclass(frozen=True)
@@ -139,11 +139,11 @@ class _Lists:
 def _check_kind(path: Path) -> None:
     """Raises CallError, with the command that was meant, if a folder of files or a workbook is
     given instead of a layout, or a layout under a name that is not quite its own."""
-    named = shlex.quote(str(path))
+    named = shell_word(str(path))
     if path.is_dir():
         raise CallError(
             f"“{path}” is a folder, not a layout; write a layout for its files with"
-            f" boreotabula draft {named} -o {shlex.quote(f'{path.resolve().name}.toml')}"
+            f" boreotabula draft {named} -o {shell_word(f'{path.resolve().name}.toml')}"
         )
     if path.suffix.lower() in _REPORTS:
         raise CallError(

@@ -62,7 +62,7 @@ class Ended:
 
 
 def _ended(end: End, limits: Limits, report: str = "") -> Ended:
-    extra = f"If the file is in order, allow more with --largest-part {2 * limits.mebibytes}."
+    extra = f"If the file is in order, allow more with --memory-per-file {2 * limits.mebibytes}."
     if end is End.TOO_LONG:
         return Ended(end, f"reading it took longer than {limits.seconds:.0f} seconds", extra)
     if end is End.TOO_MUCH:

@@ -6,8 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from pathlib import Path, PurePosixPath
-from typing import Any
+from pathlib import PurePosixPath
 
 import pyarrow as pa
 
@@ -18,7 +17,7 @@ from boreotabula.batch.file.facts import Met
 from boreotabula.batch.file.findings import name_ambiguous
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import FileReading
-from boreotabula.batch.inputs import NO_PATTERN, Inbox, LeftOut, SourceFile, look
+from boreotabula.batch.inputs import NO_PATTERN, Inbox, LeftOut, SourceFile
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from boreotabula.batch.run.earlier import Since
@@ -183,27 +182,6 @@ class Run:
         if not self.tab_count:
             return 3
         return 1 if self.severities[Severity.ERROR] else 0
-
-    def to_pandas(self) -> Any:
-        """The records as a pandas data frame; pandas must be installed."""
-        return self.records.to_pandas()
-
-
-def extract(
-    layout: Layout,
-    files: Sequence[str | Path] = (),
-    on_file: Callable[[FileReading], None] | None = None,
-    workers: int | None = 1,
-) -> Run:
-    """Read all files of a layout's source folders, or only `files`, into one table.
-
-    `on_file` is called after each file. They are read by so many `workers`, None for as many as
-    there are cores; what comes of it is the same. Raises CallError if a source folder is not there;
-    what is wrong with a file is a finding of the run.
-    """
-    inbox = look(layout, named=[Path(file) for file in files])
-    readings = read_each(layout, inbox, on_file, ReadOptions(workers))
-    return gather(layout, inbox, readings, keep_records=True)
 
 
 def read_figures(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -11,7 +11,7 @@ import pyarrow.compute as pc
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.search.finishing import our_names
-from boreotabula.drafting.sketch import listed
+from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.findings.files import FILE_TWICE
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
@@ -207,12 +207,39 @@ def _read_as_nothing(draft: Draft) -> Iterator[Doubt]:
 
 
 def _unnamed(draft: Draft) -> Iterator[Doubt]:
-    for name, meant in our_names(draft.sketch, draft.kind).items():
+    for name, question in our_names(draft.sketch, draft.kind).items():
         file, tab, cell, value = next(_values(draft, name), ("", "", "", ""))
-        yield Doubt(
-            "name", f"the form has no word for {meant}", f"rename “{name}”", file, tab, cell, name,
-            example=f", where {name} = {value}" if value else "",
-        )  # fmt: skip
+        shown = f"“{value}”" if value != "" else "this"
+        text = f"{question.format(example=shown)} It is called “{name}” for now."
+        keys = _in_words(_keys_with(draft.sketch, name))
+        yield Doubt("name", text, f"rename `{name}` in {keys} of the layout", file, tab, cell, name)
+
+
+def _keys_with(sketch: Sketch, name: str) -> list[str]:
+    """The keys of a layout where the name of a field stands, as a person looks for them."""
+    capture = f"{{{name}}}"
+    keys = ["`include`"] if any(capture in text for text in sketch.include) else []
+    keys += ["[tabs]"] if any(capture in text for text in listed(sketch.tabs.get("named"))) else []
+    keys += ["[stamps]"] if name in sketch.stamps else []
+    for block in (sketch.block, *sketch.more):
+        keys += [
+            f"`{key}`" for key, value in block.items()
+            if name in _names_in(value) or any(capture in text for text in _names_in(value))
+        ]  # fmt: skip
+    return [*dict.fromkeys(keys), "[fields]"]
+
+
+def _names_in(value: Any) -> list[str]:
+    """The texts that a key of a block holds, those of tables in it too."""
+    if isinstance(value, Mapping):
+        return [*value, *(text for part in value.values() for text in _names_in(part))]
+    if isinstance(value, list | tuple):
+        return [text for part in value for text in _names_in(part)]
+    return [value] if isinstance(value, str) else []
+
+
+def _in_words(texts: Sequence[str]) -> str:
+    return " and ".join(filter(None, [", ".join(texts[:-1]), texts[-1]]))
 
 
 def _values(draft: Draft, name: str) -> Iterator[tuple[str, str, str, Any]]:

@@ -16,25 +16,27 @@ from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
 
 OUR_WORDS: Mapping[str, str] = {
-    "value": "the values of the table",
-    "heading": "the headings of the lowest row",
-    "group": "the upper headings",
-    "name": "the first column",
-    "class": "the groups of rows",
-    "corner": "the text in the corner of each table",
-    "part": "the part of the file names that varies",
-    "title": "this part of the title",
-    "column": "this column",
-    "tab": "the tab names",
+    "value": "What do the values of the table, such as {example}, measure?",
+    "heading": "What is {example} in the lowest row of headings?",
+    "group": "What is {example} in the upper row of headings?",
+    "name": "What is {example} in the first column?",
+    "class": "What is {example} in the rows that name groups?",
+    "corner": "What is {example} in the corner of the table?",
+    "part": "What is {example} in the names of the files?",
+    "title": "What is {example} in the title?",
+    "column": "What is {example} in this column?",
+    "tab": "What is {example} as the name of a tab?",
 }
-"""Names that a draft gives where the form has no word, and what they stand for."""
+"""Names that a draft gives where the form has no word, and how a person is asked for a better
+one."""
 
 _SURE_RECORDS, _SURE_FILES = 100, 3
 """So many records from so many files make sure what holds for all of them."""
 
 
 def our_names(sketch: Sketch, kind: TabFamily) -> dict[str, str]:
-    """The fields that have names of ours, as no word of the form is there, and what each is."""
+    """The fields that have names of ours, as no word of the form is there, and how to ask for a
+    name of each."""
     # A form may well have such a heading of its own.
     headed = {
         field_name(cell_text(cell))
@@ -61,7 +63,7 @@ def finished(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Sketch:
         if summary.records >= _SURE_RECORDS and len(kind.files) >= _SURE_FILES:
             sure = dict(_sure(summary, sketch, name))
             options[name] = {**sure, **options.get(name, {})}
-    comments = dict.fromkeys(our_names(sketch, kind), "our word, rename it")
+    comments = dict.fromkeys(our_names(sketch, kind), "placeholder, please rename")
     for name, summary in summaries.items():
         if summary.lacking and summary.lacking < summary.tabs and name not in comments:
             comments[name] = f"blank or missing on {summary.lacking} of {summary.tabs} tabs"

@@ -1,0 +1,161 @@
+"""What Python programs use: layouts drafted, run, and their records as data frames or files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, fields
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import pyarrow as pa
+
+from boreotabula.batch.file.read import FileReading
+from boreotabula.batch.inputs import look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.read_all import ReadOptions
+from boreotabula.batch.run import gather
+from boreotabula.errors import BoreotabulaError, CallError
+
+if TYPE_CHECKING:
+    from boreotabula.drafting.doubts import Doubt
+    from boreotabula.drafting.tabs.specimens import LeftOut
+
+
+class Run(gather.Run):
+    """The outcome of a run, with its records in memory.
+
+    Of a layout with several output tables the methods take the name of one of them, and without a
+    name the first.
+    """
+
+    def to_pandas(self, table: str | None = None) -> Any:
+        """The records as a pandas data frame.
+
+        Texts are strings, whole numbers and yes or no are of pandas' types that know blanks, dates
+        and times are datetimes; a month is its first day. Decimals and times of day are Python
+        objects, as pandas has no type for them. Raises BoreotabulaError if pandas is not installed.
+        """
+        pandas = _installed("pandas")
+        types = {pa.string(): pandas.StringDtype(), pa.int64(): pandas.Int64Dtype(),
+                 pa.bool_(): pandas.BooleanDtype()}  # fmt: skip
+        return _plain(self._table(table)).to_pandas(
+            types_mapper=types.get, date_as_object=False, timestamp_as_object=False
+        )
+
+    def to_polars(self, table: str | None = None) -> Any:
+        """The records as a polars data frame. Raises BoreotabulaError if polars is not
+        installed."""
+        return _installed("polars").from_arrow(_plain(self._table(table)))
+
+    def write(self, path: str | Path, table: str | None = None, *, overwrite: bool = False) -> Path:
+        """Write the records to a file, whose ending tells its kind; no run folder is kept.
+
+        Raises CallError for an unknown ending, or if the file is there, unless `overwrite`.
+        """
+        from boreotabula.batch.atomic import atomic_write, reporting_errors
+        from boreotabula.stores.kinds import known_kind, opened
+
+        path = Path(path)
+        kind = known_kind(path)
+        if path.exists() and not overwrite:
+            raise CallError(f"“{path}” is there already; write(…, overwrite=True) replaces it")
+        records = self._table(table)
+        name = table or next(iter(self.tables))
+        with (
+            reporting_errors(path),
+            atomic_write(path) as stream,
+            opened(kind, stream, {name: records.schema}, self.layout.spec.key) as output,
+        ):
+            for batch in records.to_batches():
+                output.writers[name].write(batch)
+            output.close()
+        return path
+
+    def _table(self, name: str | None) -> pa.Table:
+        if name is None:
+            return self.records
+        if name not in self.tables:
+            raise CallError(f"there is no output table “{name}”, only {', '.join(self.tables)}")
+        return self.tables[name]
+
+
+def _plain(table: pa.Table) -> pa.Table:
+    """A table whose texts are plain strings: as categories, a group-by of several columns would
+    have a row for each pair of values, met or not."""
+    kinds = [
+        pa.field(field.name, pa.string()) if pa.types.is_dictionary(field.type) else field
+        for field in table.schema
+    ]
+    return table.cast(pa.schema(kinds))
+
+
+def _installed(name: str) -> Any:
+    """A module that is not installed with this program. Raises BoreotabulaError if it is not
+    there."""
+    from importlib import import_module
+
+    try:
+        return import_module(name)
+    except ImportError:
+        raise BoreotabulaError(f"this needs {name}: pip install {name}") from None
+
+
+def extract(
+    layout: Layout | str | Path,
+    files: str | Path | Sequence[str | Path] = (),
+    on_file: Callable[[FileReading], None] | None = None,
+    workers: int | None = 1,
+) -> Run:
+    """Read all files of a layout's source folders, or only `files`, into tables in memory.
+
+    The layout may be given by its path. `on_file` is called after each file. They are read by so
+    many `workers`, None for as many as there are cores; what comes of it is the same. Raises
+    CallError if a source folder is not there and LayoutError for a layout that cannot be
+    understood; what is wrong with a file is a finding of the run.
+    """
+    loaded = layout if isinstance(layout, Layout) else Layout.load(Path(layout))
+    named = [files] if isinstance(files, str | Path) else files
+    inbox = look(loaded, named=[Path(file) for file in named])
+    readings = gather.read_each(loaded, inbox, on_file, ReadOptions(workers))
+    run = gather.gather(loaded, inbox, readings, keep_records=True)
+    return Run(**{field.name: getattr(run, field.name) for field in fields(run)})
+
+
+@dataclass(frozen=True)
+class DraftedLayout:
+    """A layout that was drafted, and what is to be decided about it."""
+
+    text: str
+    """The layout as TOML, with all headings in it."""
+    run: gather.Run
+    """What it gives with all files that it takes: figures and findings, no records."""
+    questions: tuple[Doubt, ...]
+    left_out: tuple[LeftOut, ...]
+    """The files and tabs that hold something, but are not read, and why."""
+
+    def write(self, path: str | Path) -> Layout:
+        """Write the layout to a file that is not there yet, and load it. Raises CallError if it
+        is there: a person may have mended it."""
+        from boreotabula.batch.draft import write_new
+
+        path = Path(path)
+        write_new({path: self.text})
+        return Layout.load(path)
+
+
+def draft(folder: str | Path, like: str = "") -> DraftedLayout | None:
+    """Draft a layout from the files of a folder, or only for the tabs like one called `like`.
+
+    None if there is no form in it. Raises CallError if the folder is not there.
+    """
+    from boreotabula.batch.draft import draft_from
+    from boreotabula.drafting.asking.questions import questions
+
+    folder = Path(folder)
+    drafting = draft_from(folder, like=like)
+    drafted, run = drafting.draft, drafting.run
+    if drafted is None or run is None:
+        return None
+    doubts = questions(drafted, run.findings, (run.record_count, drafting.other_records))
+    text = drafted.sketch.text(folder.resolve().as_posix(), whole=True)
+    return DraftedLayout(text, run, tuple(doubts), drafting.left_out)
