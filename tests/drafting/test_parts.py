@@ -127,3 +127,26 @@ def test_odd_values_do_not_make_a_list_a_cross_tab() -> None:
     assert found is not None and found.judged.records == 61
     assert list(found.sketch.fields)[-3:] == ["lot", "sown", "pots"]
     assert any("“see note” is not a whole number" in one.text for one in questions(found))
+
+
+def test_fields_that_tell_all_records_apart_are_written_down_for_a_person() -> None:
+    def file(site: str) -> Specimen:
+        lines = "\n".join(
+            f"Pine | L{site[0]}{at % 7} | {at % 3} | {at + 40} | wet" for at in range(14)
+        )
+        heads = "Species | Lot | Round | Pieces | Remarks"
+        return Specimen(f"{site}.xlsx", sheet(f"Nursery: | {site}\n.\n{heads}\n{lines}"))
+
+    # Of a lot and a round there are two records in seven rounds: nothing tells these apart.
+    found = draft([file("Lia"), file("Myr")])
+    assert found is not None and "# key" not in found.sketch.text()
+    texts = sheet("Nursery: | Dal\n.\nSpecies | Lot | Pieces\n" + "\n".join(
+        f"{tree} | L{lot} | {lot + 3}" for tree in ("Pine", "Birch") for lot in range(12)
+    ))  # fmt: skip
+    other = sheet("Nursery: | Foss\n.\nSpecies | Lot | Pieces\n" + "\n".join(
+        f"{tree} | L{lot} | {lot + 5}" for tree in ("Pine", "Alder") for lot in range(11)
+    ))  # fmt: skip
+    found = draft([Specimen("Dal.xlsx", texts), Specimen("Foss.xlsx", other)])
+    assert found is not None
+    assert '# key = ["nursery", "species", "lot"]' in found.sketch.text()
+    assert parse_layout(found.sketch.text(), "the draft").key == ()

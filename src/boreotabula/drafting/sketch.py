@@ -60,6 +60,8 @@ class Sketch:
     """On how many tabs each heading of the glossary stands."""
     headings: Mapping[str, str] = field(default_factory=dict)
     """Headings besides the names of fields, and the field that each means."""
+    key: tuple[str, ...] = ()
+    """The fields that tell all records apart, for a person to take over."""
 
     def having(self, **block: Any) -> Sketch:
         """The same with other keys of the block; None takes a key away."""
@@ -146,13 +148,18 @@ class Sketch:
         if self.block or self.listed:
             name = "[block]" if self.more else "block"
             parts += [(name, one) for one in (self.block, *self.more)]
-        written = [
+        texts = [
             _part(name, keys, self.comments if name == "fields" else {})
             for name, keys in (*parts, ("fields", fields))
             if keys or "block" in name
         ]
-        return "\n".join(written)
+        if self.key:
+            # A person decides: next month a field may tell less than it does now.
+            texts[0] += f"# key = {written(self.key)}  # {_OF_KEY}\n"
+        return "\n".join(texts)
 
+
+_OF_KEY = "tells all records apart: take it in to be told of any that are twice"
 
 _CAPTURE = re.compile(r"\{(\w+)\}")
 

@@ -83,6 +83,7 @@ def renamed(sketch: Sketch, old: str, new: str) -> Sketch:
         options=keys(sketch.options),
         comments={key: text for key, text in sketch.comments.items() if key != old},
         guessed=keys(sketch.guessed),
+        key=tuple(new if text == old else text for text in sketch.key),
         headings={text: one(field) for text, field in sketch.headings.items()},
     )
 

@@ -10,6 +10,7 @@ import pyarrow.compute as pc
 
 from boreotabula.drafting.columns.over_columns import list_heading
 from boreotabula.drafting.search.judging import Judgement
+from boreotabula.drafting.search.keys import key_of
 from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.look.texts.words import field_name
@@ -74,6 +75,7 @@ def finished(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Sketch:
         options={name: option for name, option in options.items() if option},
         comments=comments,
         seen={text: f"{number} of {len(tabs)}" for text, number in numbers.items()},
+        key=key_of(sketch, judged),
     )
 
 

@@ -155,16 +155,18 @@ def _repeated(batch: pa.RecordBatch) -> int:
     ]  # fmt: skip
     if not names or not batch.num_rows:
         return 0
-    alike = np.zeros(batch.num_rows, np.int64)
-    for name in names:
-        column = batch.column(name)
+    return int(batch.num_rows) - distinct_count([batch.column(name) for name in names])
+
+
+def distinct_count(columns: Sequence[pa.Array]) -> int:
+    """How many different rows some columns of the same length hold; blanks are equal."""
+    alike = np.zeros(len(columns[0]), np.int64)
+    for column in columns:
         encoded = column if pa.types.is_dictionary(column.type) else column.dictionary_encode()
         codes = encoded.indices.fill_null(-1).to_numpy() + 1
         # Numbered anew for each column, so that no number becomes too large.
-        distinct, alike = np.unique(
-            alike * (len(encoded.dictionary) + 1) + codes, return_inverse=True
-        )
-    return int(batch.num_rows - len(distinct))
+        _, alike = np.unique(alike * (len(encoded.dictionary) + 1) + codes, return_inverse=True)
+    return int(alike.max()) + 1 if len(alike) else 0
 
 
 def _loose(column: pa.Array, is_loose: Callable[[str], bool]) -> int:
