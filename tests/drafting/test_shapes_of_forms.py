@@ -14,7 +14,7 @@ from boreotabula.drafting.asking.questions import questions
 from boreotabula.drafting.draft import Draft, draft
 from boreotabula.drafting.search.judging import judge
 from boreotabula.drafting.tabs.specimens import Specimen
-from boreotabula.findings.stamps import STAMP_SOURCES_DIFFER
+from boreotabula.findings.subjects.stamps import STAMP_SOURCES_DIFFER
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.sheets.sheet import make_sheet
 from boreotabula.stores.csv import csv_rows

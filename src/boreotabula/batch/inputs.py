@@ -15,14 +15,14 @@ from boreotabula.batch.remote.fetch import Fetched, Mirrored, RemoteFile, fetch,
 from boreotabula.batch.run_folders import RunsBelow, as_it_was_written
 from boreotabula.errors import CallError
 from boreotabula.files import open_regular, written_name
-from boreotabula.findings.files import (
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.subjects.files import (
     FILE_NOT_FETCHED,
     FILE_NOT_REGULAR,
     FOLDER_LINKED,
     FOLDER_UNREADABLE,
     OUTPUT_DOUBTFUL,
 )
-from boreotabula.findings.kind import FindingKind
 from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
 from boreotabula.texts import in_natural_order
 

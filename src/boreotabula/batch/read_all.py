@@ -20,7 +20,7 @@ from boreotabula.batch.file.read import FileReading, ended_reading, file_digest,
 from boreotabula.batch.inputs import Inbox, SourceFile
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Crew, Ended, alone, cores, spread
-from boreotabula.findings.files import FILE_TWICE
+from boreotabula.findings.subjects.files import FILE_TWICE
 from boreotabula.limits import Limits
 from boreotabula.sheets.opening import checked_size
 from boreotabula.unreadable import UnreadableError

@@ -22,31 +22,46 @@ from boreotabula.errors import BoreotabulaError
 
 COMMANDS = {
     "survey": (
-        "boreotabula.cli.survey",
+        "boreotabula.cli.commands.survey",
         "List the files and tabs of a folder, and which look alike.",
     ),
-    "show": ("boreotabula.cli.show", "Show a tab with addresses, and the role of each cell."),
-    "draft": ("boreotabula.cli.draft", "Write a first layout, worked out from the files."),
-    "extract": ("boreotabula.cli.extract", "Read all files of a layout into one table."),
+    "show": (
+        "boreotabula.cli.commands.show",
+        "Show a tab with addresses, and the role of each cell.",
+    ),
+    "draft": ("boreotabula.cli.commands.draft", "Write a first layout, worked out from the files."),
+    "extract": ("boreotabula.cli.commands.extract", "Read all files of a layout into one table."),
     "headings": (
-        "boreotabula.cli.headings",
+        "boreotabula.cli.commands.headings",
         "List all headings, and the field that each one means.",
     ),
     "trace": (
-        "boreotabula.cli.trace",
+        "boreotabula.cli.commands.trace",
         "Show which cells a record comes from, or what became of a cell.",
     ),
-    "coverage": ("boreotabula.cli.coverage", "Show who has reported when, and who has not."),
-    "crosstab": ("boreotabula.cli.crosstab", "Sum up records in a table or a chart."),
-    "compare": ("boreotabula.cli.compare", "Compare two outputs: new, gone and changed records."),
-    "mark": ("boreotabula.cli.mark", "Mark faults in copies of the workbooks, to send back."),
-    "bind": ("boreotabula.cli.bind", "Put the tabs of many files into one workbook."),
-    "cache": ("boreotabula.cli.cache", "Show the size of the cache, or clear it."),
+    "coverage": (
+        "boreotabula.cli.commands.coverage",
+        "Show who has reported when, and who has not.",
+    ),
+    "crosstab": ("boreotabula.cli.commands.crosstab", "Sum up records in a table or a chart."),
+    "compare": (
+        "boreotabula.cli.commands.compare",
+        "Compare two outputs: new, gone and changed records.",
+    ),
+    "mark": (
+        "boreotabula.cli.commands.mark",
+        "Mark faults in copies of the workbooks, to send back.",
+    ),
+    "bind": ("boreotabula.cli.commands.bind", "Put the tabs of many files into one workbook."),
+    "cache": ("boreotabula.cli.commands.cache", "Show the size of the cache, or clear it."),
     "completion": (
-        "boreotabula.cli.completion",
+        "boreotabula.cli.commands.completion",
         "Print the completion script for bash, zsh or fish.",
     ),
-    "layout-schema": ("boreotabula.cli.layout_schema", "Print the JSON Schema of layouts."),
+    "layout-schema": (
+        "boreotabula.cli.commands.layout_schema",
+        "Print the JSON Schema of layouts.",
+    ),
     "demo": ("boreotabula.demo.command", "Write made-up workbooks and layouts to try it on."),
 }
 """The commands in the order of the work: the module of each, and what it does."""

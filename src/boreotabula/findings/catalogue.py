@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from types import ModuleType
 
-from boreotabula.findings import (
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.subjects import (
     comparing,
     files,
     masters,
@@ -15,7 +16,6 @@ from boreotabula.findings import (
     totals,
     values,
 )
-from boreotabula.findings.kind import FindingKind
 
 MODULES = (files, stamps, tables, rows, values, totals, comparing, masters)
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding, Spot
-from boreotabula.findings.tables import BLOCK_NOT_FOUND, BLOCKS_OVERLAP, LEVEL_ROW_REFUSED
+from boreotabula.findings.subjects.tables import BLOCK_NOT_FOUND, BLOCKS_OVERLAP, LEVEL_ROW_REFUSED
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.decide import AboutColumns, decide_columns
 from boreotabula.reading.columns.findings import beyond_gap, without_heading

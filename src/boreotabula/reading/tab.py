@@ -12,11 +12,16 @@ from dataclasses import dataclass, field, replace
 
 import pyarrow as pa
 
-from boreotabula.findings.files import COLUMNS_HIDDEN, EDITION_UNKNOWN, ROWS_HIDDEN, TAB_HIDDEN
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding
 from boreotabula.findings.places import Why
-from boreotabula.findings.rows import TABLE_WITHOUT_RECORDS
-from boreotabula.findings.tables import CELLS_READ_TWICE, CORNER_DIFFERS
+from boreotabula.findings.subjects.files import (
+    COLUMNS_HIDDEN,
+    EDITION_UNKNOWN,
+    ROWS_HIDDEN,
+    TAB_HIDDEN,
+)
+from boreotabula.findings.subjects.rows import TABLE_WITHOUT_RECORDS
+from boreotabula.findings.subjects.tables import CELLS_READ_TWICE, CORNER_DIFFERS
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.account.booking import book_cells, book_stamps
 from boreotabula.reading.account.leftovers import (

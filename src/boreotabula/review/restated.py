@@ -15,9 +15,9 @@ import pyarrow.compute as pc
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.run.earlier import Since
 from boreotabula.batch.run.gather import Restated
-from boreotabula.findings.comparing import RECORDS_MISSING_NOW, VALUE_RESTATED
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.stamps import UNREAD_STAMPS
+from boreotabula.findings.subjects.comparing import RECORDS_MISSING_NOW, VALUE_RESTATED
+from boreotabula.findings.subjects.stamps import UNREAD_STAMPS
 from boreotabula.layout.addresses import written_address
 from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import PROVENANCE

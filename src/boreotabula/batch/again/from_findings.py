@@ -20,17 +20,17 @@ from boreotabula.drafting.asking.amend import (
     place_of,
 )
 from boreotabula.drafting.labels.pairs import Pair, pairs_of
-from boreotabula.findings.files import NO_TAB_MATCHES, TAB_NOT_CHOSEN
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.stamps import STAMP_NOT_FOUND
-from boreotabula.findings.totals import (
+from boreotabula.findings.subjects.files import NO_TAB_MATCHES, TAB_NOT_CHOSEN
+from boreotabula.findings.subjects.stamps import STAMP_NOT_FOUND
+from boreotabula.findings.subjects.totals import (
     LOOKS_LIKE_TOTAL,
     TEXTS_REPEATED,
     TEXTS_UNPLACED,
     TOTAL_LIKELY,
 )
-from boreotabula.findings.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
+from boreotabula.findings.subjects.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.limits import Limits

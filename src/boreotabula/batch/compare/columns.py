@@ -8,7 +8,11 @@ from dataclasses import dataclass, field
 
 from boreotabula.batch.file.read import FileReading
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.tables import COLUMN_LACKING, COLUMNS_UNUSUAL, LEADING_COLUMNS_DIFFER
+from boreotabula.findings.subjects.tables import (
+    COLUMN_LACKING,
+    COLUMNS_UNUSUAL,
+    LEADING_COLUMNS_DIFFER,
+)
 from boreotabula.layout.addresses import Address
 
 _Columns = tuple[str, ...]

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 
 from boreotabula.batch.file.read import FileReading, TabResult
-from boreotabula.findings.comparing import VALUES_REPEATED
-from boreotabula.findings.files import TAB_TWICE
 from boreotabula.findings.finding import Finding
+from boreotabula.findings.subjects.comparing import VALUES_REPEATED
+from boreotabula.findings.subjects.files import TAB_TWICE
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.totals.compare import TotalsCount
 

@@ -7,10 +7,10 @@ from collections.abc import Collection, Iterator
 from statistics import median
 
 from boreotabula.batch.file.read import FileReading
-from boreotabula.findings.comparing import FIELD_EMPTY_HERE, RECORDS_FEW, TAB_MISSING
-from boreotabula.findings.files import TAB_NOT_CHOSEN
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.tables import COLUMN_OF_OTHERS_LACKING, HEADING_UNKNOWN
+from boreotabula.findings.subjects.comparing import FIELD_EMPTY_HERE, RECORDS_FEW, TAB_MISSING
+from boreotabula.findings.subjects.files import TAB_NOT_CHOSEN
+from boreotabula.findings.subjects.tables import COLUMN_OF_OTHERS_LACKING, HEADING_UNKNOWN
 from boreotabula.layout.headings import normal_form
 
 _MOST_TOLD = 5

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from boreotabula.batch.file.read import FileReading
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.tables import HEADING_NEAR, HEADING_RARE
+from boreotabula.findings.subjects.tables import HEADING_NEAR, HEADING_RARE
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from boreotabula.batch.file.read import FileReading
-from boreotabula.findings.comparing import KEY_TWICE
 from boreotabula.findings.finding import Finding
+from boreotabula.findings.subjects.comparing import KEY_TWICE
 from boreotabula.layout.addresses import written_address
 
 _Place = tuple[str, str]

@@ -12,8 +12,8 @@ import numpy as np
 
 from boreotabula.batch.file.lines import Lines, read_lines
 from boreotabula.batch.file.read import FileReading
-from boreotabula.findings.comparing import COPY_KEPT_TOO, NEAR_COPY
 from boreotabula.findings.finding import Finding
+from boreotabula.findings.subjects.comparing import COPY_KEPT_TOO, NEAR_COPY
 
 _FEWEST = 3
 """Tabs of fewer records say too little to be known again."""

@@ -7,10 +7,14 @@ from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 
 from boreotabula.batch.file.read import FileReading, TabResult
-from boreotabula.findings.comparing import SENT_TWICE
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.stamps import STAMP_LABEL_UNUSUAL, STAMP_MOVED, STAMP_SOURCE_UNUSUAL
+from boreotabula.findings.subjects.comparing import SENT_TWICE
+from boreotabula.findings.subjects.stamps import (
+    STAMP_LABEL_UNUSUAL,
+    STAMP_MOVED,
+    STAMP_SOURCE_UNUSUAL,
+)
 
 _USUAL = 10
 """Where more than one tab in so many shares its stamps, stamps do not tell tabs apart."""

@@ -8,11 +8,11 @@ from itertools import groupby, islice
 
 from boreotabula.batch.evidence import Evidence
 from boreotabula.batch.file.read import FileReading
-from boreotabula.findings.files import ENCODING_GUESSED
 from boreotabula.findings.finding import Finding, Unplaced, met_again
 from boreotabula.findings.reasons import Doubtful
-from boreotabula.findings.totals import TEXTS_REPEATED, TEXTS_UNPLACED
-from boreotabula.findings.values import FILES_DISAGREE, READ_BY_EVIDENCE, READING_DOUBTFUL
+from boreotabula.findings.subjects.files import ENCODING_GUESSED
+from boreotabula.findings.subjects.totals import TEXTS_REPEATED, TEXTS_UNPLACED
+from boreotabula.findings.subjects.values import FILES_DISAGREE, READ_BY_EVIDENCE, READING_DOUBTFUL
 from boreotabula.layout.addresses import written_address
 from boreotabula.layout.headings import normal_form
 

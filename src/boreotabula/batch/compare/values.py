@@ -9,7 +9,7 @@ from heapq import nlargest
 from boreotabula.batch.file.facts import KEPT, Ends
 from boreotabula.batch.file.read import FileReading
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.values import VALUE_FAR, VALUE_STANDS_FOR_NOTHING
+from boreotabula.findings.subjects.values import VALUE_FAR, VALUE_STANDS_FOR_NOTHING
 from boreotabula.layout.addresses import written_address
 
 _TIMES = 5

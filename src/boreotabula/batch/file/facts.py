@@ -13,7 +13,7 @@ import pyarrow as pa
 
 from boreotabula.batch.file.lines import lines_of
 from boreotabula.findings.reasons import Doubtful
-from boreotabula.findings.values import READING_DOUBTFUL
+from boreotabula.findings.subjects.values import READING_DOUBTFUL
 from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import PROVENANCE

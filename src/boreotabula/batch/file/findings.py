@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from boreotabula.findings.files import (
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.subjects.files import (
     BESIDE_POSITION,
     NAME_AMBIGUOUS,
     NO_TAB_MATCHES,
@@ -14,8 +15,7 @@ from boreotabula.findings.files import (
     TABS_ALIKE,
     WORKBOOK_BLANK,
 )
-from boreotabula.findings.finding import Finding
-from boreotabula.findings.tables import TABS_ALL_LEFT_OUT
+from boreotabula.findings.subjects.tables import TABS_ALL_LEFT_OUT
 from boreotabula.findings.wording import captures
 from boreotabula.layout.problems import nearest
 from boreotabula.sheets.opening import Workbook

@@ -16,7 +16,8 @@ from boreotabula.batch.file.findings import (
     open_quote,
 )
 from boreotabula.batch.inputs import SourceFile
-from boreotabula.findings.files import (
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.subjects.files import (
     CHOSEN_TABS_BLANK,
     NAME_UNMATCHED,
     READ_AS,
@@ -25,7 +26,6 @@ from boreotabula.findings.files import (
     TABLE_NOT_THERE,
     WORKBOOK_BLANK,
 )
-from boreotabula.findings.finding import Finding
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.patterns import first_match
 from boreotabula.layout.tabs import TabChoice, TabName, tab_choice

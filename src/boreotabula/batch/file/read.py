@@ -18,16 +18,16 @@ from boreotabula.batch.inputs import SourceFile
 from boreotabula.batch.processes.pool import Ended
 from boreotabula.batch.processes.worker import End
 from boreotabula.files import open_regular
-from boreotabula.findings.files import (
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.subjects.files import (
     FILE_FAULT,
     FILE_OVER_BUDGET,
     FILE_UNREADABLE,
     READ_AS,
     TAB_BLANK,
 )
-from boreotabula.findings.finding import Finding
-from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.totals import TAB_LIKELY_TOTAL
+from boreotabula.findings.subjects.totals import TAB_LIKELY_TOTAL
 from boreotabula.reading.account.roles import Account, Role, RoleMap
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.records.levels import LevelHeading

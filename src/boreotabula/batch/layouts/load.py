@@ -18,7 +18,7 @@ from boreotabula.batch.remote.address import is_remote, mirror_of
 from boreotabula.errors import CallError
 from boreotabula.files import content_of
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.tables import GLOSSARY_ENTRY_TWICE
+from boreotabula.findings.subjects.tables import GLOSSARY_ENTRY_TWICE
 from boreotabula.layout.glossary import (
     Entries,
     glossary_entries,

@@ -21,12 +21,12 @@ from boreotabula.batch.inputs import NO_PATTERN, Inbox, LeftOut, SourceFile
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from boreotabula.batch.run.earlier import Since
-from boreotabula.findings.files import FILE_NOT_CHOSEN, NO_FILE_MATCHES, TAB_PATTERN_UNUSED
 from boreotabula.findings.finding import Finding, Unplaced
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.places import Rule
-from boreotabula.findings.tables import COLUMN_LACKING, FIELD_MISSING
-from boreotabula.findings.totals import RULE_UNUSED
+from boreotabula.findings.subjects.files import FILE_NOT_CHOSEN, NO_FILE_MATCHES, TAB_PATTERN_UNUSED
+from boreotabula.findings.subjects.tables import COLUMN_LACKING, FIELD_MISSING
+from boreotabula.findings.subjects.totals import RULE_UNUSED
 from boreotabula.limits import Limits
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.account.unplaced import UnplacedCells

@@ -12,9 +12,9 @@ from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.search.finishing import our_names
 from boreotabula.drafting.sketch import Sketch, listed
-from boreotabula.findings.files import FILE_TWICE
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
+from boreotabula.findings.subjects.files import FILE_TWICE
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Sheet

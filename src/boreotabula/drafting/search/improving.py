@@ -13,7 +13,7 @@ from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.search.values import VALUE_STEPS, narrower
 from boreotabula.drafting.sketch import Sketch, listed, one_or_list
 from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
-from boreotabula.findings.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
+from boreotabula.findings.subjects.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import type_of
 from boreotabula.look.texts.words import field_name, is_total, is_unit, total_pattern

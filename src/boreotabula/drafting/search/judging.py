@@ -15,8 +15,8 @@ from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.places import Rule
-from boreotabula.findings.tables import FIELD_MISSING
-from boreotabula.findings.totals import TOTAL_DIFFERS
+from boreotabula.findings.subjects.tables import FIELD_MISSING
+from boreotabula.findings.subjects.totals import TOTAL_DIFFERS
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Kind, first_match, pattern
 from boreotabula.layout.problems import LayoutError

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from boreotabula.findings.finding import ScopedFinding
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.places import Rule, Why
-from boreotabula.findings.totals import CELLS_UNPLACED, NUMBERS_UNPLACED, TEXTS_UNPLACED
+from boreotabula.findings.subjects.totals import CELLS_UNPLACED, NUMBERS_UNPLACED, TEXTS_UNPLACED
 from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import cell_text, is_figure

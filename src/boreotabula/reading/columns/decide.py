@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.places import Rule, Why
-from boreotabula.findings.tables import HEADING_TAKEN
+from boreotabula.findings.subjects.tables import HEADING_TAKEN
 from boreotabula.findings.wording import filled
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern

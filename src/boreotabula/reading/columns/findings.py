@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping
 
 from boreotabula.findings.finding import Finding, ScopedFinding, Spot
-from boreotabula.findings.tables import (
+from boreotabula.findings.subjects.tables import (
     COLUMNS_DIFFER,
     FIELD_MISSING,
     HEADING_BEYOND_GAP,

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from boreotabula.findings.finding import WHOLE, ScopedFinding
 from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.tables import (
+from boreotabula.findings.subjects.tables import (
     LEADING_HEADINGS_UNKNOWN,
     NOTHING_AT_PLACE,
     TAB_OF_TABLE_EMPTY,

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.findings.tables import NOTHING_BELOW_CAPTION
+from boreotabula.findings.subjects.tables import NOTHING_BELOW_CAPTION
 from boreotabula.reading.cells import is_figure
 from boreotabula.reading.locate.by_position import by_levels, leading_of, nothing_there
 from boreotabula.reading.locate.frame import Frame

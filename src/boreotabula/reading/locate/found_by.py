@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from boreotabula.findings.finding import WHOLE, ScopedFinding
-from boreotabula.findings.tables import COLUMNS_BESIDE_CROSS_TAB, FOUND_BY_MISSING
+from boreotabula.findings.subjects.tables import COLUMNS_BESIDE_CROSS_TAB, FOUND_BY_MISSING
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.locate.by_position import by_levels, nothing_there
 from boreotabula.reading.locate.frame import Frame

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
-from boreotabula.findings.files import CAPTION_AMBIGUOUS
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding, Spot
-from boreotabula.findings.tables import CAPTION_NOT_FOUND, TABLES_FOUND
+from boreotabula.findings.subjects.files import CAPTION_AMBIGUOUS
+from boreotabula.findings.subjects.tables import CAPTION_NOT_FOUND, TABLES_FOUND
 from boreotabula.findings.wording import captures
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.locate.by_position import by_position, place_at, table_places

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding, Spot
-from boreotabula.findings.tables import (
+from boreotabula.findings.subjects.tables import (
     BLOCK_FOUND_TWICE,
     BLOCK_NOT_FOUND,
     HEADING_TWICE,

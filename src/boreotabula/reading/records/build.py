@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from boreotabula.findings.finding import Finding, ScopedFinding, Spot
 from boreotabula.findings.reasons import Reason
-from boreotabula.findings.rows import REQUIRED_VALUE_BLANK
-from boreotabula.findings.totals import CELLS_WITHOUT_VALUE
+from boreotabula.findings.subjects.rows import REQUIRED_VALUE_BLANK
+from boreotabula.findings.subjects.totals import CELLS_WITHOUT_VALUE
 from boreotabula.layout.addresses import column_letters
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns

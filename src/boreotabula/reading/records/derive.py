@@ -8,7 +8,7 @@ from datetime import date
 import pyarrow as pa
 
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.values import MONTH_WITHOUT_YEAR
+from boreotabula.findings.subjects.values import MONTH_WITHOUT_YEAR
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.values.convert import as_array

@@ -8,7 +8,7 @@ import numpy as np
 
 from boreotabula.findings.finding import Finding, ScopedFinding
 from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.rows import (
+from boreotabula.findings.subjects.rows import (
     GROUP_DOUBTFUL,
     GROUP_EMPTY,
     GROUP_MISSING,
@@ -24,13 +24,13 @@ from boreotabula.findings.rows import (
     STUB_CELL_BLANK,
     STUB_CELL_BLANK_ABOVE,
 )
-from boreotabula.findings.tables import (
+from boreotabula.findings.subjects.tables import (
     COLUMNS_NUMBERED,
     HEADING_ROW_MET,
     ROW_CONTRADICTS,
     RULE_TAKES_ALL,
 )
-from boreotabula.findings.totals import TOTAL_LIKELY
+from boreotabula.findings.subjects.totals import TOTAL_LIKELY
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.locate.place import Place

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from boreotabula.findings.finding import Finding, ScopedFinding, Spot
 from boreotabula.findings.places import Origin
-from boreotabula.findings.stamps import (
+from boreotabula.findings.subjects.stamps import (
     NAME_NOT_CONVERTED,
     STAMP_BLANK,
     STAMP_DEFAULT,

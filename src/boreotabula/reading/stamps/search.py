@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from boreotabula.findings.finding import Finding, Spot, on_other_tab
 from boreotabula.findings.places import Origin
-from boreotabula.findings.stamps import (
+from boreotabula.findings.subjects.stamps import (
     STAMP_BLANK,
     STAMP_BLANK_BY_LABEL,
     STAMP_FOUND_TWICE,

@@ -7,7 +7,11 @@ from dataclasses import dataclass
 from math import fsum
 
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.totals import CONTROL_UNREADABLE, COUNT_DIFFERS, SUM_OF_LINE_DIFFERS
+from boreotabula.findings.subjects.totals import (
+    CONTROL_UNREADABLE,
+    COUNT_DIFFERS,
+    SUM_OF_LINE_DIFFERS,
+)
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.plan import Plan

@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterator, Sequence
 import numpy as np
 
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.totals import TOTAL_DOUBTFUL, TOTAL_OVER_TEXTS
+from boreotabula.findings.subjects.totals import TOTAL_DOUBTFUL, TOTAL_OVER_TEXTS
 from boreotabula.layout.field_types import Nature
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns

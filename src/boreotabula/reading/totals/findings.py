@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from boreotabula.findings import culprits
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.totals import (
+from boreotabula.findings.subjects.totals import (
     AVERAGE_DIFFERS,
     NO_TOTAL_OF_LINE_AGREES,
     TOTAL_DIFFERS,

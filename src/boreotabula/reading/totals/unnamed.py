@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding
 from boreotabula.findings.places import Why
-from boreotabula.findings.rows import GROUPS_BY_SUMS
-from boreotabula.findings.totals import (
+from boreotabula.findings.subjects.rows import GROUPS_BY_SUMS
+from boreotabula.findings.subjects.totals import (
     COLUMN_LIKE_TOTAL,
     GROUP_SUMS_LIKELY,
     NEAR_SUMS_LIKELY,

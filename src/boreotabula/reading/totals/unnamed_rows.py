@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.totals import LOOKS_LIKE_TOTAL, SUMS_WITHOUT_LABEL
+from boreotabula.findings.subjects.totals import LOOKS_LIKE_TOTAL, SUMS_WITHOUT_LABEL
 from boreotabula.layout.field_types import type_called
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import ColumnKind, Columns

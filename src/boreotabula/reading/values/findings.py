@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.reasons import Doubtful, Reason
-from boreotabula.findings.values import (
+from boreotabula.findings.subjects.values import (
     COLUMN_NOT_CONVERTED,
     READ_BY_EVIDENCE,
     READING_CONTRADICTORY,

@@ -10,8 +10,8 @@ from pathlib import Path
 
 from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
-from boreotabula.findings.comparing import VALUE_RESTATED
 from boreotabula.findings.kind import FindingKind, Severity
+from boreotabula.findings.subjects.comparing import VALUE_RESTATED
 from boreotabula.layout.addresses import Address, written_address
 from boreotabula.review.mark.words import Say, said_of
 from boreotabula.review.restated import WHOLE_RECORD

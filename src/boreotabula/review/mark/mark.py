@@ -18,9 +18,9 @@ from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
-from boreotabula.findings.comparing import VALUE_RESTATED
 from boreotabula.findings.kind import Severity
-from boreotabula.findings.totals import TOTAL_DIFFERS
+from boreotabula.findings.subjects.comparing import VALUE_RESTATED
+from boreotabula.findings.subjects.totals import TOTAL_DIFFERS
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.limits import Limits

@@ -18,9 +18,9 @@ from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.earlier import Before
 from boreotabula.batch.run.gather import RowCounts, Run
 from boreotabula.batch.run.record import describe, write_record
-from boreotabula.findings.files import FILE_TWICE
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.masters import VALUE_NOT_HELD
+from boreotabula.findings.subjects.files import FILE_TWICE
+from boreotabula.findings.subjects.masters import VALUE_NOT_HELD
 from boreotabula.layout.addresses import written_address
 from boreotabula.layout.headings import normal_form
 from boreotabula.stores.bases.base import quoted

@@ -24,7 +24,7 @@ from boreotabula.batch.processes.worker import End
 from boreotabula.batch.read_all import ReadOptions, digests, read_by_ways, read_sources
 from boreotabula.batch.remote.fetch import Fetched, fetch_one
 from boreotabula.errors import BoreotabulaError, CallError
-from boreotabula.findings.files import FILE_NOT_FETCHED
+from boreotabula.findings.subjects.files import FILE_NOT_FETCHED
 from boreotabula.stores.dataset.parted import PartedWriter, PartFile
 
 ATTEMPTS = ".attempts"

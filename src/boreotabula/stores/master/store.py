@@ -19,9 +19,9 @@ from boreotabula.batch.run.gather import RowCounts, Run
 from boreotabula.batch.run.record import write_record
 from boreotabula.batch.run_folders import run_folder
 from boreotabula.errors import CallError
-from boreotabula.findings.files import FILE_TWICE
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.masters import (
+from boreotabula.findings.subjects.files import FILE_TWICE
+from boreotabula.findings.subjects.masters import (
     CHANGED_BY_HAND,
     REMARK_GONE,
     ROWS_KEPT,

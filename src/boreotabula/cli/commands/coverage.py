@@ -77,7 +77,7 @@ def command(
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.read_all import ReadOptions
-    from boreotabula.cli.crosstab import print_cross
+    from boreotabula.cli.commands.crosstab import print_cross
     from boreotabula.review.charts import check_chart, draw_cross
     from boreotabula.review.coverage import coverage, expected_rows
     from boreotabula.review.cross_files import check_cross, write_cross
