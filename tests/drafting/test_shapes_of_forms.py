@@ -336,6 +336,23 @@ Watered | x | . | .
 Weeded | . | . | {1}
 Shaded | {2} | . | .
 """
+SPACERS = """
+Stock of {0}
+.
+Site | Sown | . | . | Potted | .
+. | 2025 | 2026 | . | 2025 | 2026
+{0}1 | 4{1} | 51 | . | 62 | 73
+{0}2 | 14 | 25 | . | 36 | 4{1}
+"""
+FOOTNOTES = """
+Lot | Height
+L{0}1 | 12
+L{0}2 | '1{0}*
+L{0}3 | 14
+L{0}4 | 15
+.
+* measured late
+"""
 LABELS_BESIDE = """
 Nursery data
 .
@@ -411,6 +428,10 @@ Lime | 6 | 2
          ['stub   = "pupil"', 'across = "heading"', 'totals = "Total"'], 7, 0),
         (CHOICES, [("1", "x", "x"), ("2", "x", "x")],
          ['stub   = "question"', 'across = "heading"'], 6, 0),
+        (SPACERS, [("Lia", "1"), ("Myr", "2")],
+         ['across = ["group", "year"]', "gaps   = true"], 16, 0),
+        (FOOTNOTES, [("1",), ("2",)],
+         ['{ type = "integer", unit = "*" }  # “*” behind a number is passed over'], 8, 0),
         (LABELS_BESIDE, [("Lia",)],
          ['name    = { right_of = "Name" }', 'beds    = { right_of = "Beds" }'], 1, 0),
         (NOTHING_SHARED, [("1",), ("2",)], ['into = "lot"', 'into   = "feed"'], 12, 0),
@@ -419,7 +440,8 @@ Lime | 6 | 2
          "months", "labels", "places", "stubs", "marks", "sheet", "journal", "two rows", "halls",
          "above", "values below", "titles", "side by side", "period beside",
          "hours", "depots", "cards", "invoice", "weights", "two carried", "nameless sums",
-         "label right", "day classes", "marked", "choices", "labels beside", "nothing shared"],
+         "label right", "day classes", "marked", "choices", "spacers", "footnotes",
+         "labels beside", "nothing shared"],
 )  # fmt: skip
 def test_a_form_is_drafted_by_what_it_looks_like(
     picture: str, values: list[tuple[str, ...]], said: list[str], records: int, agree: int

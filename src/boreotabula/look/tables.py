@@ -93,23 +93,51 @@ def _joined(
 ) -> Iterator[tuple[int, int]]:
     """Runs of columns under a heading row; one that begins with values goes on with the table left
     of it, beyond a blank column, unless the same headings begin anew."""
-    pairs: list[tuple[int, int]] = []
+    joined: list[tuple[int, int]] = []
     sheet = tab.sheet
     for left, right in runs:
-        near = pairs and left - pairs[-1][1] == 1 and pairs[-1][1] - pairs[-1][0] > 1
+        near = joined and left - joined[-1][1] == 1 and joined[-1][1] - joined[-1][0] > 1
         head = sheet.rows[row][left]
         goes_on = (
             near
             and head != ""
             and columns_of(tab.part(rows, range(left, left + 1)))[0] == FIGURE
-            and not set(sheet.rows[row][left:right]) & set(sheet.rows[row][slice(*pairs[-1])])
+            and not _begins_anew(tab, row, range(*joined[-1]), range(left, right))
             and not is_key(head, sheet, rows, left)
         )
         if goes_on:
-            pairs[-1] = (pairs[-1][0], right)
+            joined[-1] = (joined[-1][0], right)
         else:
-            pairs.append((left, right))
-    yield from pairs
+            joined.append((left, right))
+    yield from joined
+
+
+def _begins_anew(tab: TabLook, row: int, before: range, columns: range) -> bool:
+    """Whether headings of some columns are those of the table before them: then they are another
+    table, unless only headings of values come again, as years do under each group."""
+    heads, again = (
+        set(tab.sheet.rows[row][part.start : part.stop]) - {""} for part in (before, columns)
+    )
+    if not heads & again:
+        return False
+    return tab.sheet.rows[row][before.start] in again or not _have_groups(tab, row, before, columns)
+
+
+def _have_groups(tab: TabLook, row: int, before: range, columns: range) -> bool:
+    """Whether texts that differ stand over two parts of a heading row: the names of groups."""
+    for above in range(row - 1, max(row - _MOST_LEVELS, -1), -1):
+        first, second = (
+            set(tab.sheet.rows[above][part.start : part.stop]) - {""} for part in (before, columns)
+        )
+        if not first or not second:
+            return False
+        # What stands over the names of rows is none of a group.
+        if not second & first and len(first) > (tab.looks[above, before.start] > 0):
+            return True
+    return False
+
+
+_MOST_LEVELS = 4
 
 
 def tables_of(sheet: Sheet, repeats: Repeats | None = None) -> list[Shape]:

@@ -11,8 +11,9 @@ import pyarrow.compute as pc
 from boreotabula.drafting.columns.over_columns import list_heading
 from boreotabula.drafting.search.judging import Judgement
 from boreotabula.drafting.search.keys import key_of
-from boreotabula.drafting.sketch import Sketch
+from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.tabs.specimens import Example, TabFamily
+from boreotabula.look.texts.types import FOOTNOTE_SIGNS
 from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
 
@@ -68,6 +69,11 @@ def finished(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Sketch:
     for name, summary in summaries.items():
         if summary.lacking and summary.lacking < summary.tabs and name not in comments:
             comments[name] = f"blank or missing on {summary.lacking} of {summary.tabs} tabs"
+    for name, option in sketch.options.items():
+        signs = [text for text in listed(option.get("unit")) if set(text) <= set(FOOTNOTE_SIGNS)]
+        if signs and name not in comments:
+            quoted = " and ".join(f"“{sign}”" for sign in signs)
+            comments[name] = f"{quoted} behind a number is passed over"
     tabs = [set(_headings(example)) for example in kind.examples]
     numbers = {text: sum(text.rstrip(": *") in tab for tab in tabs) for text in sketch.glossary}
     return replace(

@@ -19,6 +19,7 @@ from boreotabula.sheets.sheet import Cell
 
 LANGUAGES = ("nb", "sv", "da", "fi", "de", "fr", "es", "it", "nl", "pl", "pt", "et")
 """The languages whose names of months and days are looked for, beside English."""
+FOOTNOTE_SIGNS = "*†‡§¹²³⁴⁵⁶⁷⁸⁹"
 MOST_LANGUAGES = 6
 """One form comes in at most so many."""
 _KINDS = ("integer", "number", "percent", "date", "month", "datetime", "time", "yesno")
@@ -72,7 +73,9 @@ def typed(
     if all(isinstance(cell, str) and not _DIGIT.search(cell) for cell in filled):
         words = convert(filled, ValueForm("yesno", languages=tuple(languages)))
         return Typed("yesno" if not words.failures and words.doubt is None else "text", {}, nothing)
-    unit, figures = _without_unit(filled, heading)
+    signs, plain = _without_signs(filled)
+    unit, figures = _without_unit(plain, heading)
+    beside = [*([unit] if unit else []), *signs]
     most_odd = int(_ODD * len(filled)) if tolerant and len(filled) >= _FEWEST else 0
     either = _either(figures, decimal_mark)
     done: dict[int, Converted | None] = {}
@@ -96,7 +99,8 @@ def typed(
                 continue
             options = dict(type_.options)
             if kind in _WITH_UNITS:
-                options |= {"unit": unit} if unit else {}
+                if beside:
+                    options |= {"unit": beside[0] if len(beside) == 1 else beside}
                 options |= {"decimal_mark": mark} if mark and mark != decimal_mark else {}
             guessed = type_.guessed or (either if kind in _WITH_UNITS and mark else "")
             return Typed(type_.kind, options, nothing, type_.odd, guessed)
@@ -202,6 +206,25 @@ _WITH_UNIT = re.compile(
     r"(?P<before>[^\W\d_]{1,4}|[€$£¥])?\s*(?P<number>[-+−]?\d[\d.,'\s\u00a0\u202f]*?)"
     r"\s*(?P<after>[^\W\d_][^\d,;]{0,12}|[€$£¥])?"
 )
+
+
+_WITH_SIGN = re.compile(rf"(?P<number>.*\d)\s*(?P<sign>[{FOOTNOTE_SIGNS}]{{1,3}})")
+
+
+def _without_signs(cells: Sequence[Cell]) -> tuple[list[str], list[Cell]]:
+    """The signs that refer to footnotes behind a few numbers, and the cells without them."""
+    hits = {
+        index: hit
+        for index, cell in enumerate(cells)
+        if isinstance(cell, str) and (hit := _WITH_SIGN.fullmatch(cell.strip()))
+    }
+    # Where most have one, it is part of what is written.
+    if not hits or 2 * len(hits) > len(cells):
+        return [], list(cells)
+    signs = sorted({hit["sign"] for hit in hits.values()})
+    return signs, [
+        hits[index]["number"].strip() if index in hits else cell for index, cell in enumerate(cells)
+    ]
 
 
 def _without_unit(cells: Sequence[Cell], heading: str) -> tuple[str, list[Cell]]:
