@@ -8,6 +8,7 @@ from typing import Any
 
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox
+from boreotabula.batch.layouts.accepted import with_accepted
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from boreotabula.batch.run.earlier import files_of, since
@@ -105,5 +106,7 @@ def _with_past(run: Run, record: Any, past: PreviousRecords) -> Run:
     read = {file.name for file in run.files if file.read}
     changed = replace(changes, changed=tuple(text for text in changes.changed if text in read))
     restated = past.restated(changed, run.layout.spec.key, run.tables)
-    findings = (*run.findings, *restated_findings(restated)) if restated else run.findings
-    return replace(run, restated=restated, findings=findings)
+    if not restated:
+        return replace(run, restated=restated)
+    more = with_accepted(restated_findings(restated), run.layout.accepted, run.started.date())
+    return replace(run, restated=restated, findings=(*run.findings, *more))

@@ -359,6 +359,8 @@ ELSEWHERE = {
     "rows-hidden": "reading/test_damage.py",
     "columns-hidden": "reading/test_damage.py",
     "value-restated": "review/test_compare.py",
+    "acceptance-idle": "review/test_accepted.py",
+    "acceptance-lapsed": "review/test_accepted.py",
     "rows-kept": "stores/test_into.py",
     "remark-gone": "stores/test_into.py",
     "changed-by-hand": "stores/test_into.py",

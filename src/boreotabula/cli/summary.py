@@ -170,8 +170,10 @@ def _rules(account: Account) -> str:
 
 def _verdict(run: Run) -> Text:
     counts = run.severities
+    accepted = f"{counted(run.accepted, 'finding')} accepted" if run.accepted else ""
     if not counts:
-        return Text("  Nothing to check.", style="bold")
+        rest = f" {accepted.capitalize()}." if accepted else ""
+        return Text.assemble("  ", ("Nothing to check.", "bold"), rest)
     text = Text("  To check: ")
     parts = [
         (counted(counts[severity], str(severity)), _STYLES[severity])
@@ -181,7 +183,7 @@ def _verdict(run: Run) -> Text:
     for place, (part, style) in enumerate(parts):
         text.append(", " if place else "")
         text.append(part, style=style)
-    return text
+    return text.append(f"; {accepted}") if accepted else text
 
 
 @dataclass(frozen=True)
@@ -208,11 +210,13 @@ def findings(
     `more` says how to see all that is not shown in full.
     """
     console = err()
-    causes = [[finding] for finding in in_order(values)] if every else by_cause(values)
     if every:
-        for cause in causes:
-            _print_cause(console, cause)
+        for finding in in_order(values):
+            _print_cause(console, [finding])
+            if finding.accepted:
+                console.tell(f"  accepted by {finding.accepted}")
         return
+    causes = by_cause(finding for finding in values if not finding.accepted)
     graver = [cause for cause in causes if cause[0].severity is not Severity.NOTE]
     codes = by_code(graver)
     for group in codes[:MOST_CODES]:

@@ -40,6 +40,8 @@ class Finding:
     """The field whose value or source it is about, if that is what matters."""
     cause: str = ""
     """What findings of several tabs have in common that are told once for a run."""
+    accepted: str = ""
+    """Who has accepted it, and why; nothing if nobody has."""
 
     def __post_init__(self) -> None:
         """Cut what is quoted of cells to a readable length; unplaced.csv has them whole."""

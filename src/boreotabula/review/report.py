@@ -96,7 +96,12 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
             for severity in Severity
             if run.severities[severity]
         ],
-        causes=list(_causes(run.findings)),
+        causes=list(_causes([finding for finding in run.findings if not finding.accepted])),
+        accepted=[
+            (finding.accepted, finding.code, _where(finding), finding.message)
+            for finding in run.findings
+            if finding.accepted
+        ],
         matrix=_matrix(run, expect),
         restated=_restated(run),
         first=[(name, csv_rows(table)) for name, table in run.first.items() if table.num_rows],
@@ -111,15 +116,16 @@ def _causes(findings: Sequence[Finding]) -> Iterator[_Cause]:
     for group in by_cause(findings):
         first = group[0]
         most = _MOST_PLACES if first.severity is Severity.ERROR else _MOST_PLACES // 4
-        places = [
-            " › ".join(part for part in (finding.file, finding.tab, finding.cell) if part)
-            or "the whole run"
-            for finding in group
-        ]
+        places = [_where(finding) for finding in group]
         yield _Cause(
             str(first.severity), first.message, reach_of(group), first.advice,
             places[:most], max(len(places) - most, 0),
         )  # fmt: skip
+
+
+def _where(finding: Finding) -> str:
+    parts = [finding.file, finding.tab, finding.cell]
+    return " › ".join(part for part in parts if part) or "the whole run"
 
 
 _MOST_RESTATED = 40

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from boreotabula.batch.evidence import decided_layout, from_plain
 from boreotabula.batch.file.open_file import Job, make_job
 from boreotabula.batch.file.read import file_digest, read_chosen
 from boreotabula.batch.inputs import SourceFile, look
+from boreotabula.batch.layouts.accepted import with_accepted
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, alone
 from boreotabula.errors import CallError
@@ -123,4 +125,12 @@ def fate(tab: OpenedTab, layout: Layout, cell: str) -> CellFate:
         raise CallError(str(error)) from None
     if row >= tab.sheet.height or column >= tab.sheet.width or tab.sheet.rows[row][column] == "":
         raise CallError(f"{cell.upper()} of this tab is blank")
-    return fate_of(tab.sheet, tab.reading, layout.plan, row, column)
+    reading = tab.reading
+    if layout.accepted:
+        placed = [
+            replace(finding, file=finding.file or tab.file, tab=finding.tab or tab.sheet.name)
+            for finding in reading.findings
+        ]
+        today = datetime.now(UTC).date()
+        reading = replace(reading, findings=tuple(with_accepted(placed, layout.accepted, today)))
+    return fate_of(tab.sheet, reading, layout.plan, row, column)

@@ -6,6 +6,7 @@ import hashlib
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from boreotabula.batch.layouts.accepted import Acceptance, acceptances
 from boreotabula.batch.layouts.glossaries import (
     decoded,
     glossary_file,
@@ -50,6 +51,9 @@ class Layout:
     """The tab or table of each glossary, where its name asks for one; else an empty text."""
     findings: tuple[Finding, ...] = field(default=(), repr=False)
     """What is to be said of the glossaries."""
+    accepted: tuple[Acceptance, ...] = field(default=(), repr=False)
+    """The findings that somebody has accepted. They change no record, so they do not belong to the
+    digest."""
 
     @classmethod
     def load(cls, path: str | Path, changed: str | None = None) -> Layout:
@@ -89,13 +93,14 @@ class Layout:
         spellings = known_spellings(
             spec, [second for first in entries for second in first.spellings]
         )
+        accepted, files = _accepted(spec, path.parent)
         return cls(
             path,
             spec,
             make_plan(spec, names, spellings),
             digest.hexdigest(),
             tuple(glossaries),
-            tuple(lists.contents),
+            (*lists.contents, *files),
             tuple(parts),
             tuple(
                 GLOSSARY_ENTRY_TWICE(
@@ -107,6 +112,7 @@ class Layout:
                 )
                 for first, second in said_twice(namings)
             ),
+            accepted,
         )
 
     @property
@@ -117,6 +123,17 @@ class Layout:
             text: mirror_of(text) if is_remote(text) else self.path.parent / text
             for text in self.spec.source.folder
         }
+
+
+def _accepted(spec: LayoutSpec, beside: Path) -> tuple[tuple[Acceptance, ...], tuple[Path, ...]]:
+    """The findings that are accepted, and the file that says so; neither if there is none. Raises
+    CallError for a line that cannot be understood."""
+    if spec.accepted is None:
+        return (), ()
+    path = beside / spec.accepted
+    return acceptances(decoded(read_file(path, "file of acceptances"), path.name), path.name), (
+        path,
+    )
 
 
 class _Lists:

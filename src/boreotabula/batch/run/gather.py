@@ -18,6 +18,7 @@ from boreotabula.batch.file.findings import name_ambiguous
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import NO_PATTERN, Inbox, LeftOut, SourceFile
+from boreotabula.batch.layouts.accepted import about_acceptances, with_accepted
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from boreotabula.batch.run.earlier import Since
@@ -173,12 +174,17 @@ class Run:
 
     @property
     def severities(self) -> Counter[Severity]:
-        """How many findings there are of each severity."""
-        return Counter(finding.severity for finding in self.findings)
+        """How many findings there are of each severity, those left aside that are accepted."""
+        return Counter(finding.severity for finding in self.findings if not finding.accepted)
+
+    @property
+    def accepted(self) -> int:
+        """How many findings somebody has accepted."""
+        return sum(bool(finding.accepted) for finding in self.findings)
 
     @property
     def exit_status(self) -> int:
-        """0 clean, 1 at least one error finding, 3 nothing was read."""
+        """0 clean, 1 at least one error that nobody has accepted, 3 nothing was read."""
         if not self.tab_count:
             return 3
         return 1 if self.severities[Severity.ERROR] else 0
@@ -246,10 +252,13 @@ def gather(
     if not inbox.partial:
         findings += [_idle_pattern(text) for text in idle if any(file.tabs for file in files)]
         findings += _idle_rules(layout, files)
+    findings = with_accepted(_each_told_once(findings), layout.accepted, started.date())
+    read = {file.name for file in files}
+    findings += about_acceptances(findings, layout.accepted, started.date(), read)
     return Run(
         layout,
         _tables(layout.plan, batches),
-        tuple(_each_told_once(findings)),
+        tuple(findings),
         UnplacedCells.joined([*unplaced, *recent]),
         tuple(files),
         inbox.left_out,

@@ -62,7 +62,7 @@ def write_record(
         folder.mkdir(exist_ok=True)
     except OSError as error:
         raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
-    findings = [finding_row(finding) for finding in in_order(run.findings)]
+    findings = [finding_row(finding, run.layout) for finding in in_order(run.findings)]
     unplaced = ([getattr(cell, name) for name in UNPLACED_COLUMNS] for cell in run.unplaced)
     described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
     described |= more or {}
@@ -73,7 +73,8 @@ def write_record(
             heading = (columns or {})[table["table"]].get(value["field"])
             value |= {"heading": heading} if heading != value["field"] else {}
     try:
-        _place_csv(folder / "findings.csv", FINDING_COLUMNS, findings, like=out, safe=safe_csv)
+        columns_of_findings = finding_columns(run.layout)
+        _place_csv(folder / "findings.csv", columns_of_findings, findings, like=out, safe=safe_csv)
         _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, like=out, safe=safe_csv)
         if run.restated is not None:
             names = run.restated.lines.schema.names
@@ -124,9 +125,14 @@ def _place_csv(
         text.detach()  # what is left is flushed; the stream is not ours to close
 
 
-def finding_row(finding: Finding) -> list[str]:
-    """The columns of `FINDING_COLUMNS`."""
-    return [str(getattr(finding, name)) for name in FINDING_COLUMNS]
+def finding_columns(layout: Layout) -> tuple[str, ...]:
+    """The columns of findings.csv: of a layout with acceptances who accepted each finding, too."""
+    return (*FINDING_COLUMNS, *(("accepted",) if layout.spec.accepted else ()))
+
+
+def finding_row(finding: Finding, layout: Layout) -> list[str]:
+    """A finding in the columns of `finding_columns`."""
+    return [str(getattr(finding, name)) for name in finding_columns(layout)]
 
 
 def _choices(layout: Layout, name: str) -> dict[str, list[str]]:
@@ -174,7 +180,8 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         "editions": dict(run.editions),
         "cells": _account(run.account),
         "printed_totals": _totals(run.totals),
-        "findings": {str(severity): run.severities[severity] for severity in Severity},
+        "findings": {str(severity): run.severities[severity] for severity in Severity}
+        | ({"accepted": run.accepted} if run.layout.spec.accepted else {}),
         "files": [
             {
                 "file": file.name,

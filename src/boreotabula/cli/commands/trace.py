@@ -326,7 +326,7 @@ def _print_fate(
     else:
         console.print("  part of no record", markup=False)
     for message in cell_fate.said:
-        console.print(f"  {message}", markup=False)
+        console.tell(f"  {message}")
     console.print()
     spot = parse_address(cell)
     heads = {

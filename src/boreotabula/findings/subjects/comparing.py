@@ -124,3 +124,27 @@ FIELD_EMPTY_HERE = FindingKind(
     example="`remark` is empty in `Pohja.xlsx` only",
     cure="Look for the column that fills it elsewhere",
 )
+
+ACCEPTANCE_IDLE = FindingKind(
+    "acceptance-idle",
+    Severity.NOTE,
+    "{where}: {who} accepted {code} there, but it is not found any more",
+    "Take the line out.",
+    looked_for="{code}",
+    found="nothing",
+    meaning="A finding that somebody has accepted does not occur any more, though its file was"
+    " read",
+    example="The sender has corrected the total that was accepted",
+    cure="Take the line out of the file of acceptances",
+)
+ACCEPTANCE_LAPSED = FindingKind(
+    "acceptance-lapsed",
+    Severity.WARNING,
+    "{where}: {code} was accepted until {until}, and is still there",
+    "Have it corrected, or give the line a later day.",
+    looked_for="no {code}",
+    found="{until}",
+    meaning="A finding was accepted until a day that is past; it counts again",
+    example="A gap that was to be filled by the end of May",
+    cure="Have it corrected, or give the line a later day",
+)

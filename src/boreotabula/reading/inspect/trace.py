@@ -224,7 +224,11 @@ def fate_of(sheet: Sheet, reading: TabReading, plan: Plan, row: int, column: int
     """What became of a cell of a tab; row and column counted from 0."""
     role = reading.roles.role(row, column)
     # What was said of the cell belongs to its fate.
-    texts = [finding.message for finding in reading.findings if finding.at == (row, column)]
+    texts = [
+        finding.message + (f" (accepted by {finding.accepted})" if finding.accepted else "")
+        for finding in reading.findings
+        if finding.at == (row, column)
+    ]
     texts += _compared(reading, plan, row, column)
     records: list[tuple[str, int]] = []
     start: dict[str, int] = {}

@@ -60,7 +60,7 @@ def faults_of(
     count = 0
     for row in _rows(run_folder, "findings.csv"):
         severity = Severity(row["severity"])
-        if severity not in chosen:
+        if severity not in chosen or row.get("accepted"):
             continue
         # A code of a later version is for the analyst alone.
         kind = BY_CODE.get(row["code"])

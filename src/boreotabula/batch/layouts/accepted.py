@@ -1,0 +1,139 @@
+"""Findings that a person has accepted: lines of a file beside the layout, each for one finding."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Collection, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+
+from boreotabula.errors import CallError
+from boreotabula.findings.catalogue import BY_CODE
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.subjects.comparing import ACCEPTANCE_IDLE, ACCEPTANCE_LAPSED
+from boreotabula.layout.addresses import column_number, parse_address
+from boreotabula.layout.patterns import Kind, Pattern, PatternError, pattern
+
+COLUMNS = ("code", "file", "tab", "cell", "who", "why", "until")
+_NEEDED = ("code", "file", "cell", "who", "why")
+_ROW, _COLUMN = re.compile(r"row (\d+)"), re.compile(r"column ([A-Z]{1,3})")
+
+
+@dataclass(frozen=True)
+class Acceptance:
+    """A line of the file: the finding that is accepted, by whom, and why."""
+
+    where: str
+    """The file of acceptances and its line."""
+    code: str
+    file: Pattern
+    tab: Pattern | None
+    """None for whatever tab."""
+    row: int | None
+    """The row of the cell, counted from 0; `column` alike. One of them is None for all of it."""
+    column: int | None
+    who: str
+    why: str
+    until: date | None
+
+    def covers(self, finding: Finding) -> bool:
+        """Whether it speaks of a finding."""
+        at = finding.at
+        return (
+            finding.code == self.code
+            and at is not None
+            and self.row in (None, at.row)
+            and self.column in (None, at.column)
+            and self.file.match(finding.file) is not None
+            and (self.tab is None or self.tab.match(finding.tab) is not None)
+        )
+
+
+def acceptances(text: str, name: str) -> tuple[Acceptance, ...]:
+    """The lines of a file of acceptances.
+
+    Raises CallError, which names the line, for one that does not say what is accepted, by whom and
+    why, or that would accept more than a cell, a row or a column.
+    """
+    rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=""))
+    lacking = [column for column in _NEEDED if column not in (rows.fieldnames or ())]
+    if lacking:
+        raise CallError(
+            f"{name}: there is no column “{lacking[0]}”; the columns are {', '.join(COLUMNS)}"
+        )
+    found = []
+    for row in rows:
+        values = {column: (row.get(column) or "").strip() for column in COLUMNS}
+        if any(values.values()):
+            found.append(_acceptance(values, f"{name}, line {rows.line_num}"))
+    return tuple(found)
+
+
+def _acceptance(values: dict[str, str], where: str) -> Acceptance:
+    blank = [column for column in _NEEDED if not values[column]]
+    if blank:
+        raise CallError(f"{where}: “{blank[0]}” is blank; a finding is accepted by all of them")
+    wide = [column for column in ("code", "file", "tab", "cell") if values[column] == "*"]
+    if wide:
+        raise CallError(f"{where}: “{wide[0]}” is *, which accepts findings that nobody has seen")
+    if values["code"] not in BY_CODE:
+        raise CallError(f"{where}: there is no finding “{values['code']}”")
+    row, column = _place(values["cell"], where)
+    try:
+        until = date.fromisoformat(values["until"]) if values["until"] else None
+        file = pattern(values["file"], Kind.FILE)
+        tab = pattern(values["tab"], Kind.TAB) if values["tab"] else None
+    except PatternError as error:
+        raise CallError(f"{where}: {error}") from None
+    except ValueError:
+        raise CallError(
+            f"{where}: “{values['until']}” is no date; write it as 2026-12-31"
+        ) from None
+    return Acceptance(
+        where, values["code"], file, tab, row, column, values["who"], values["why"], until
+    )
+
+
+def _place(text: str, where: str) -> tuple[int | None, int | None]:
+    """The row and column of a cell, of which one is None where all of a row or column is meant."""
+    if hit := _ROW.fullmatch(text):
+        return int(hit[1]) - 1, None
+    if hit := _COLUMN.fullmatch(text):
+        return None, column_number(hit[1])
+    try:
+        return parse_address(text)
+    except ValueError:
+        raise CallError(f"{where}: “{text}” is no cell; write C7, row 7 or column C") from None
+
+
+def with_accepted(
+    findings: Iterable[Finding], accepted: Sequence[Acceptance], today: date
+) -> list[Finding]:
+    """Findings, those that are accepted `today` with the words of whoever accepted them."""
+    in_force = [line for line in accepted if line.until is None or today <= line.until]
+    return [_with_words(finding, in_force) for finding in findings]
+
+
+def _with_words(finding: Finding, accepted: Sequence[Acceptance]) -> Finding:
+    line = next((line for line in accepted if line.covers(finding)), None)
+    return replace(finding, accepted=f"{line.who}: {line.why}") if line else finding
+
+
+def about_acceptances(
+    findings: Sequence[Finding],
+    accepted: Sequence[Acceptance],
+    today: date,
+    read: Collection[str],
+) -> Iterator[Finding]:
+    """What is to be said of the acceptances: of those that cover no finding any more, though a file
+    that they name was `read`, and of those whose day is past."""
+    for line in accepted:
+        covers = any(line.covers(finding) for finding in findings)
+        if covers and line.until is not None and today > line.until:
+            yield ACCEPTANCE_LAPSED(
+                file="", where=line.where, code=line.code, until=line.until.isoformat()
+            )
+        elif not covers and any(line.file.match(name) is not None for name in read):
+            yield ACCEPTANCE_IDLE(file="", where=line.where, code=line.code, who=line.who)
