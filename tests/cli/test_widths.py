@@ -32,6 +32,7 @@ COMMON = {
     "crosstab": "crosstab stock.csv --rows nursery --across month --value seedlings",
     "coverage": "coverage stock.csv --rows nursery --across month",
     "mark": "mark stock.csv -o returns",
+    "check": f"check {FAULTY} --layout stock.toml",
     "bind": "bind benches -o bound.xlsx --overwrite",
     "cache": "cache",
     "wrong call": "extract stock.toml -o a.csv --expect sites.csv --limit 3",

@@ -52,6 +52,10 @@ COMMANDS = {
         "boreotabula.cli.commands.mark",
         "Mark faults in copies of the workbooks, to send back.",
     ),
+    "check": (
+        "boreotabula.cli.commands.check",
+        "Check one report before it is sent.",
+    ),
     "bind": ("boreotabula.cli.commands.bind", "Put the tabs of many files into one workbook."),
     "cache": ("boreotabula.cli.commands.cache", "Show the size of the cache, or clear it."),
     "completion": (
@@ -82,7 +86,7 @@ GROUPS = {
     "Look at files": ("survey", "show", "draft"),
     "Make the table": ("extract", "headings"),
     "Check it and use it": ("trace", "coverage", "crosstab", "compare"),
-    "Hand on": ("mark", "bind"),
+    "Hand on": ("mark", "check", "bind"),
     "Besides": ("cache", "completion", "layout-schema"),
 }
 """The commands as they are listed, in groups of the work."""

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import csv
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
+from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import FindingKind, Severity
 from boreotabula.findings.subjects.comparing import VALUE_RESTATED
 from boreotabula.layout.addresses import Address, written_address
@@ -45,6 +46,26 @@ class Fault:
     def cell(self) -> str:
         """Its cell as an address; empty if it is about the tab or the file."""
         return "" if self.at is None else str(self.at)
+
+
+def faults_in(findings: Iterable[Finding], least: Severity, say: Say) -> tuple[list[Fault], int]:
+    """The faults of a single file by the findings of its run that are at least so severe and that
+    nobody has accepted, in the order of their cells; and how many findings are for the analyst
+    alone."""
+    faults: list[Fault] = []
+    others = 0
+    for finding in findings:
+        if _rank(finding.severity) > _rank(least) or finding.accepted:
+            continue
+        if not finding.kind.sender:
+            others += 1
+            continue
+        text = said_of(finding.kind, finding.looked_for, finding.found, say)
+        faults.append(
+            Fault(finding.tab, finding.at, finding.severity, finding.kind, text, finding.found,
+                  finding.looked_for)
+        )  # fmt: skip
+    return sorted(faults, key=lambda fault: (fault.tab, fault.at or (-1, -1))), others
 
 
 def faults_of(

@@ -1,0 +1,40 @@
+"""The page of a report that is checked before it is sent."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from importlib.resources import files
+from pathlib import Path
+
+from boreotabula.batch.claims import check_claim, claimed
+from boreotabula.errors import CallError
+from boreotabula.review.mark import words
+from boreotabula.review.mark.faults import Fault
+from boreotabula.review.mark.words import Say
+
+
+def check_page(out: Path, inputs: Sequence[Path], *, overwrite: bool) -> None:
+    """Raises CallError if the page cannot be written to a file, or would replace an input."""
+    if out.suffix.lower() not in (".html", ".htm"):
+        raise CallError(f"--page: “{out}” is a page; name it .html")
+    if not out.parent.is_dir():
+        raise CallError(f"--page: there is no folder “{out.parent}”")
+    check_claim(out, inputs, overwrite=overwrite)
+
+
+def write_page(out: Path, name: str, faults: Sequence[Fault], say: Say, language: str) -> None:
+    """Write what is to be corrected in a file as a page, whole or not at all."""
+    import jinja2  # only needed for this kind of output
+
+    source = files("boreotabula.review.mark").joinpath("checked.html").read_text("utf-8")
+    shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    head = words.HELD_TO if faults else words.NOTHING_TO_CORRECT
+    text = shape.from_string(source).render(
+        language=language,
+        name=name,
+        head=say(head).format(name=name),
+        heads=[say(head) for head in words.HEADS],
+        faults=faults,
+    )
+    with claimed(out) as stream:
+        stream.write(text.encode())
