@@ -155,6 +155,12 @@ WRONG = {
     "a cell was not summed": ("| 133 |", "| 93 |", "D4 holds just that much and may not be summed"),
     "a cell was summed twice": ("| 133 |", "| 158 |", "D3 holds just that much and may be summed"),
     "a line was not summed": ("133 | 229", "133 | 158", "row 4 holds just that much"),
+    "a cell is ten times too large": (
+        "| 31  | 40 | 71",
+        "| 310 | 40 | 71",
+        "C4 may be 10 times too large (31?)",
+    ),
+    "a cell is too small": ("| 68 | 121", "| 0.68 | 121", "D6 may be 100 times too small (68?)"),
     "all was summed twice": ("133 | 229", "266 | 229", "the subtotals may be counted"),
     "nobody knows": ("133 | 229", "150 | 229", "is 17 more than the 133 of the records"),
 }
@@ -169,6 +175,14 @@ def test_a_total_that_differs_is_told_with_its_likely_culprit(case: str) -> None
     assert any(said in one.message for one in told), [one.message for one in told]
     assert reading.totals.printed - reading.totals.agree >= len(told) >= 1
     assert all(one.looked_for != one.found and one.cell for one in told)
+
+
+def test_a_factor_that_two_cells_would_explain_is_not_told() -> None:
+    # Each of the two cells of 40 could be 400.
+    picture = ROWS.replace("| 53  | 68 | 121", "| 53  | 40 | 93").replace("133 | 229", "465 | 201")
+    reading = read(sheet(picture, ["C1:E1"]), LAYOUT)
+    (told,) = [one for one in reading.findings if one.code == "total-differs"]
+    assert "is 360 more than the 105" in told.message and "times too" not in told.message
 
 
 def test_totals_of_one_cause_are_one_finding() -> None:

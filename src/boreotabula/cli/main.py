@@ -184,12 +184,12 @@ def _in_our_words(error: click.ClickException) -> str:
     if isinstance(error, click.NoSuchOption):
         from boreotabula.layout.problems import did_you_mean
 
-        known_texts = [
+        known_names = [
             name for option in (error.ctx.command.params if error.ctx else ())
             for name in option.opts if name.startswith("--")
         ]  # fmt: skip
-        begun = [name for name in known_texts if name.startswith(error.option_name)]
-        near = did_you_mean(error.option_name, begun[:1] or known_texts)
+        begun = [name for name in known_names if name.startswith(error.option_name)]
+        near = did_you_mean(error.option_name, begun[:1] or known_names)
         message = f"there is no option {error.option_name}{near}"
     path = error.ctx.command_path if isinstance(error, click.UsageError) and error.ctx else ""
     return f"{message[:1].lower()}{message[1:]}\n{path or 'boreotabula'} --help lists what there is"

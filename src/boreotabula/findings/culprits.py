@@ -25,4 +25,5 @@ SUMMED_WRONGLY = Culprit(
     "{where} holds just that much and {twice:may be summed twice|may not be summed}"
 )
 CELL_SWAPPED = Culprit("two digits of {cell} may be swapped ({meant}?)")
+CELL_BY_FACTOR = Culprit("{cell} may be {factor} times too {large:large|small} ({meant}?)")
 SUBTOTALS_TOO = Culprit("it is twice the sum: the subtotals may be counted as well")

@@ -400,13 +400,13 @@ _ON_TAB = ("cell", "right_of", "below")
 
 
 def _stamp_misfits(stamp: Stamp) -> Iterator[str]:
-    texts = [key for key in _STAMP_SOURCES if _given(stamp, key)]
+    keys = [key for key in _STAMP_SOURCES if _given(stamp, key)]
     # A pattern alone looks for a cell that matches, wherever it is.
-    if len(texts) > 1 or (not texts and stamp.pattern is None):
-        message = " and ".join(texts) if texts else "nothing"
+    if len(keys) > 1 or (not keys and stamp.pattern is None):
+        message = " and ".join(keys) if keys else "nothing"
         yield f"it needs one of {', '.join(_STAMP_SOURCES)}, pattern; it has {message}"
-    if stamp.tab and texts and texts[0] not in _ON_TAB:
-        yield f"“tab” goes with {', '.join(_ON_TAB)} or pattern, not with “{texts[0]}”"
+    if stamp.tab and keys and keys[0] not in _ON_TAB:
+        yield f"“tab” goes with {', '.join(_ON_TAB)} or pattern, not with “{keys[0]}”"
     if stamp.labelled and not stamp.cell:
         yield "“labelled” goes with “cell”"
     if stamp.places != 1 and not (stamp.right_of or stamp.below):

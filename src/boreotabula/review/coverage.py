@@ -93,11 +93,11 @@ def _total(numbers: Iterable[float | None]) -> float | None:
 def _periods(columns: Sequence[str], kind: FieldType) -> list[str]:
     if kind.written is not Written.AS_MONTH:
         return list(columns)
-    known_texts = [column for column in columns if column != BLANK]
-    if not known_texts:
+    known_columns = [column for column in columns if column != BLANK]
+    if not known_columns:
         return list(columns)
     (first, last) = (
-        int(text[:4]) * 12 + int(text[5:7]) - 1 for text in (known_texts[0], known_texts[-1])
+        int(text[:4]) * 12 + int(text[5:7]) - 1 for text in (known_columns[0], known_columns[-1])
     )
     if last - first > _MOST_MONTHS:
         return list(columns)

@@ -71,13 +71,13 @@ class LevelHeadings:
         for level, sets in self._met.items():
             if not shared[level]:
                 continue
-            other_texts = {
+            other_headings = {
                 heading
                 for (form, field), headings in shared.items()
                 if form == level[0] and field != level[1]
                 for heading in headings
             }
-            yield from self._unlike(level[1], list(sets.values()), shared[level], other_texts)
+            yield from self._unlike(level[1], list(sets.values()), shared[level], other_headings)
 
     def _shared(self, sets: Collection[_Headings]) -> Mapping[str, str]:
         """The headings that nearly all tabs have, as they are written, by their normal form."""

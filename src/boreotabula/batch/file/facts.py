@@ -120,7 +120,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     numbers: dict[str, int] = {}
     empty: list[str] = []
     ends: dict[str, Ends] = {}
-    existing_texts = {name for block in reading.blocks for name in block.long.arrays}
+    names = {name for block in reading.blocks for name in block.long.arrays}
     letters = _letters(reading.blocks)
     # Arrow makes an object of every column each time it is asked.
     tables = {
@@ -130,7 +130,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     for columns in tables.values():
         for name, column in columns.items():
             filled = len(column) - column.null_count
-            if len(column) and not filled and name in existing_texts:
+            if len(column) and not filled and name in names:
                 empty.append(name)
             elif filled and name not in stamps and _is_number(column.type):
                 numbers[name] = numbers.get(name, 0) + filled

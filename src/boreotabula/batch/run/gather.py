@@ -345,12 +345,12 @@ def _idle_pattern(text: str) -> Finding:
 def _idle_rules(layout: Layout, files: Sequence[FileSummary]) -> Iterator[Finding]:
     """Rules about what is around the tables that cover nothing in the whole run."""
     blocks = [block for form in layout.plan.forms for block in form.blocks]
-    texts = {rule for file in files for rule in file.account.left_out}
+    rules = {rule for file in files for rule in file.account.left_out}
     for rule, flag in (
         (Rule.BELOW, any(block.leave_below for block in blocks)),
         (Rule.BESIDE, any(block.leave_beside for block in blocks)),
     ):
-        if flag and rule not in texts and any(file.tabs for file in files):
+        if flag and rule not in rules and any(file.tabs for file in files):
             yield RULE_UNUSED(rule=f'{rule} = "leave out"')
 
 

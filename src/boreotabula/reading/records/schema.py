@@ -126,10 +126,10 @@ def records_of(
         else:
             columns.append(blank(column.type, length))
     from_arrays = pa.RecordBatch.from_arrays(columns, schema=schema)
-    more_texts = [name for name in arrays if name not in plan.fields and name not in PROVENANCE]
+    more_names = [name for name in arrays if name not in plan.fields and name not in PROVENANCE]
     return (
-        with_columns(from_arrays, {name: arrays[name] for name in more_texts})
-        if more_texts
+        with_columns(from_arrays, {name: arrays[name] for name in more_names})
+        if more_names
         else from_arrays
     )
 

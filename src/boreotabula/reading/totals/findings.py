@@ -158,7 +158,7 @@ class _Search:
         columns = check.columns or (check.column,)
         # From the surest explanation to the weakest.
         steps = (self._no_number, self._left_out, self._swapped_total, self._one_cell,
-                 self._one_line, self._swapped_cell, self._subtotals)  # fmt: skip
+                 self._one_line, self._swapped_cell, self._by_factor, self._subtotals)  # fmt: skip
         return next((message for step in steps if (message := step(check, columns))), "")
 
     def _no_number(self, check: Check, columns: Sequence[int]) -> str:
@@ -226,11 +226,32 @@ class _Search:
                     return culprits.CELL_SWAPPED(cell=cell, meant=meant)
         return ""
 
+    def _by_factor(self, check: Check, columns: Sequence[int]) -> str:
+        """The only cell that explains the difference if its decimal point is moved."""
+        apart = check.printed - check.summed
+        fitting = [
+            (row, column, meant, max(number / meant, meant / number), number > meant)
+            for row in check.rows
+            for column in columns
+            if (number := self.figures.at(row, column))
+            for meant in (number * factor for factor in _FACTORS)
+            if abs(meant - number - apart) < _NEAR
+        ]
+        if len(fitting) != 1:
+            return ""
+        row, column, meant, factor, large = fitting[0]
+        cell = self.sheet.address(row, column)
+        return culprits.CELL_BY_FACTOR(
+            cell=cell, factor=_number(round(factor)), large=large, meant=_number(meant)
+        )
+
     def _subtotals(self, check: Check, columns: Sequence[int]) -> str:
         if check.summed and abs(check.printed - 2 * check.summed) < _NEAR:
             return culprits.SUBTOTALS_TOO()
         return ""
 
+
+_FACTORS = (10.0, 100.0, 1000.0, 0.1, 0.01, 0.001)
 
 _DIGITS = re.compile(r"-?\d{2,15}")
 
