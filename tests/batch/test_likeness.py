@@ -230,7 +230,7 @@ def test_a_chosen_tab_that_is_blank_names_the_tab_that_is_not(tmp_path: Path) ->
 def test_a_run_over_some_files_misses_no_rule(tmp_path: Path) -> None:
     files = {"a1.xlsx": {"Bench": table(lots(1))}, "b1.xlsx": {"Hall": table(lots(2))}}
     path = write(tmp_path, '[tabs]\nnamed = ["Bench", "Hall"]\n' + LIST, files)
-    for options in (["--only", "a1*"], ["--limit", "1"]):
+    for options in (["--include", "a1*"], ["--limit", "1"]):
         done = program("extract", path, *options, "-o", tmp_path / "o.csv", cwd=tmp_path)
         assert "matches no tab" not in done.err + done.out and done.status == 0, done.err
         assert len(csv_rows(tmp_path / "o.csv")) == 9

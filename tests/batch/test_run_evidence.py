@@ -71,7 +71,7 @@ def test_files_that_disagree_are_told_by_file(tmp_path: Path) -> None:
 def test_a_file_read_alone_is_read_as_in_the_run_before(tmp_path: Path) -> None:
     write(tmp_path, a="L1 05/01/2026", b="L2 23/02/2026")
     extract(tmp_path)
-    assert extract(tmp_path, "--only", "a.csv")["L1"] == "2026-01-05"
+    assert extract(tmp_path, "--include", "a.csv")["L1"] == "2026-01-05"
     done = program("trace", "out.csv", "1", cwd=tmp_path)
     assert "05/01/2026" in done.out and "2026-01-05" in done.out and done.status == 0
 

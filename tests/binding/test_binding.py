@@ -67,13 +67,13 @@ def home(tmp_path: Path) -> Path:
 def test_tabs_stand_in_the_order_of_the_call(home: Path) -> None:
     _, book = bound(home, "z.xlsx", "texts", "b.xlsx", "texts/t10.csv", "--tab-name", "{file} {n}")
     assert book.sheetnames == ["Contents", "z 1", "z 2", "t9 3", "t10 4", "b 5"]
-    _, book = bound(home, "b.xlsx", "z.xlsx", "--contents", "no", "--tab-name", "{file} {tab}")
+    _, book = bound(home, "b.xlsx", "z.xlsx", "--no-contents", "--tab-name", "{file} {tab}")
     assert book.sheetnames == ["b Lots", "z Lots", "z Other one"]
     assert book.active.title == "b Lots"
 
 
 def test_what_is_not_in_cells_is_kept_or_named(home: Path) -> None:
-    done, book = bound(home, "z.xlsx", "--contents", "no", "--tab-name", "{tab}")
+    done, book = bound(home, "z.xlsx", "--no-contents", "--tab-name", "{tab}")
     assert "Lots: not kept: 1 rule of data entry, 1 link" in done.out
     tab = book["Lots"]
     assert (tab["A1"].value, tab["A2"].value) == ("  Lot ", "L1 ")
@@ -88,7 +88,7 @@ def test_what_is_not_in_cells_is_kept_or_named(home: Path) -> None:
 
 
 def test_a_workbook_of_hidden_tabs_shows_one(home: Path) -> None:
-    _, book = bound(home, "z.xlsx", "--contents", "no", "--named", "Other*")
+    _, book = bound(home, "z.xlsx", "--no-contents", "--named", "Other*")
     assert [tab.sheet_state for tab in book] == ["visible"]
 
 
@@ -101,10 +101,10 @@ def test_pictures_and_charts_are_named_as_lost(home: Path, demo: Path) -> None:
     with next(pictures.glob("*.png")).open("rb") as stream:
         tab.add_image(Image(stream), "B2")
         book.save(home / "p.xlsx")
-    done, _ = bound(home, "p.xlsx", "--contents", "no")
+    done, _ = bound(home, "p.xlsx", "--no-contents")
     assert "p Sheet: not kept: 1 picture" in done.out
     old = next(demo.rglob("*.xls"))
-    done, _ = bound(home, old, "--contents", "no")
+    done, _ = bound(home, old, "--no-contents")
     assert "not kept of .xls files: looks, frozen panes, filters, links and cell notes" in done.out
 
 
@@ -141,7 +141,7 @@ def test_twelve_text_files_become_typed_tabs(home: Path) -> None:
         "utf-8",
     )
     for call in (["climate.toml"], ["loggers", "--types"]):
-        _, book = bound(home, *call, "--tab-name", "{file}", "--contents", "no")
+        _, book = bound(home, *call, "--tab-name", "{file}", "--no-contents")
         assert book.sheetnames == [f"logger {number}" for number in range(1, 13)]
         values = [cell.value for cell in book["logger 12"][2]]
         assert values == [datetime(2026, 4, 12), 12.5, "0012"]

@@ -261,7 +261,7 @@ def _folder_of_wrong_totals(home: Path) -> Path:
 
 def test_findings_of_one_code_are_told_together_and_counted_by_sender(tmp_path: Path) -> None:
     layout = _folder_of_wrong_totals(tmp_path)
-    done = program("extract", layout, "--dry-run", "--sender", "nursery")
+    done = program("extract", layout, "--dry-run", "--by", "nursery")
     lines = done.err.splitlines()
     assert "error  total-differs  7 in 7 files" in lines
     assert "  by nursery: Frostmo 3, Lomlia 2, Granvik 2" in lines
@@ -270,5 +270,5 @@ def test_findings_of_one_code_are_told_together_and_counted_by_sender(tmp_path: 
     done = program("extract", layout, "--dry-run")
     assert "by file: f0.xlsx 1, f1.xlsx 1," in done.err and "and 2 more" in done.err
     assert program("extract", layout, "--dry-run", "-v").err.count("the printed total") == 7
-    wrong = program("extract", layout, "--dry-run", "--sender", "nursry")
+    wrong = program("extract", layout, "--dry-run", "--by", "nursry")
     assert wrong.status == 2 and "did you mean “nursery”?" in wrong.err

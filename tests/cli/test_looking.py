@@ -227,15 +227,15 @@ def test_several_folders_and_files_named_on_the_command_line(tmp_path: Path) -> 
     assert list(names) == ["inbox/2026/a_2.xlsx", "inbox/a_1.xlsx", "late/a_1.xlsx"]
     one = program("extract", "stock.toml", "-o", "out.csv", "late/a_1.xlsx", cwd=tmp_path)
     assert "from 1 of 1 file (" in one.out
-    trial = program("extract", "stock.toml", "--dry-run", "--only", "*_2*", cwd=tmp_path)
+    trial = program("extract", "stock.toml", "--dry-run", "--include", "*_2*", cwd=tmp_path)
     assert "from 1 of 1 file (" in trial.out
     assert "first records, nothing was written" in trial.out
     limited = program("extract", "stock.toml", "--dry-run", "--limit", "2", "--json", cwd=tmp_path)
     assert json.loads(limited.out)["files_read"] == 2
-    both = ["--only", "*_2*", "--only", "late/*"]
+    both = ["--include", "*_2*", "--include", "late/*"]
     trial = program("extract", "stock.toml", "--dry-run", *both, "--json", cwd=tmp_path)
     assert json.loads(trial.out)["files_read"] == 2
-    none = program("extract", "stock.toml", "--dry-run", "--only", "z*", cwd=tmp_path)
+    none = program("extract", "stock.toml", "--dry-run", "--include", "z*", cwd=tmp_path)
     assert (none.status, none.out) == (2, "")
 
 
@@ -274,12 +274,12 @@ def test_a_quick_look_at_a_mixed_folder(mixed: Path) -> None:
     assert done.status == 1 and "photo.xlsx” cannot be shown" in done.err
     assert done.out.count("… 3 more filled rows") == 5 and "a.xlsx › Sheet" in done.out
     assert "log 4.txt  8 rows × 3 columns" in done.out
-    done = program("show", mixed / "a.xlsx", mixed / "log 0.txt", "--rows", "1", "--json")
+    done = program("show", mixed / "a.xlsx", mixed / "log 0.txt", "--limit", "1", "--json")
     first, second = json.loads(done.out)
     assert (first["tabs"][0]["tab"], second["file"]) == ("Sheet", str(mixed / "log 0.txt"))
     done = program("show", mixed / "photo.xlsx")
     assert done.status == 2
-    done = program("show", mixed, "--rows", "2")
+    done = program("show", mixed, "--limit", "2")
     assert done.out.count("… 6 more filled rows") == 5
 
 

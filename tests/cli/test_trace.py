@@ -57,7 +57,9 @@ def test_every_record_leads_to_its_cells_and_back(traced: Path, name: str) -> No
 
 
 def test_a_record_is_shown_with_its_steps(traced: Path) -> None:
-    done = program("trace", "stock.csv", "--where", "nursery=Lomlia,month=2026-04", cwd=traced)
+    done = program(
+        "trace", "stock.csv", "--where", "nursery=Lomlia", "--where", "month=2026-04", cwd=traced
+    )
     assert done.status == 0
     first = done.out.splitlines()
     assert (
@@ -95,7 +97,7 @@ FILE = "inbox/2026-04/lake_stock_Kaldvatn_2026-04.xlsx"
     ],
 )
 def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None:
-    done = program("trace", FILE, "Greenhouse 2", cell, "--output", "stock.csv", cwd=traced)
+    done = program("trace", FILE, "Greenhouse 2", cell, "--records", "stock.csv", cwd=traced)
     assert done.status == 0
     assert [one for one in said if one not in done.out] == []
 
@@ -107,6 +109,7 @@ def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None
         (["stock.csv", "0"], 2, "counted from 1"),
         (["stock.csv", "--where", "nurzery=Lomlia"], 2, "did you mean “nursery”"),
         (["stock.csv", "--where", "nursery"], 2, "is not FIELD=VALUE"),
+        (["stock.csv", "--where", "nursery=Lomlia,month=2026-04"], 2, "once for each"),
         (["stock.csv", "--where", "nursery=Nowhere"], 1, "has no record with nursery=Nowhere"),
         (["stock.csv", "1", "--table", "other"], 2, "has the tables records"),
         (["headings.csv", "1"], 2, "no run folder “headings.csv.run”"),
@@ -115,7 +118,7 @@ def test_what_became_of_a_cell(traced: Path, cell: str, said: list[str]) -> None
         ([FILE, "Greenhouse 2", "A2", "--layout", "stock.toml"], 2, "A2 of this tab is blank"),
         ([FILE, "Greenhouse 2", "10D", "--layout", "stock.toml"], 2, "10D"),
         ([FILE, "--layout", "stock.toml"], 2, "name a tab and a cell"),
-        ([FILE, "A1", "--layout", "stock.toml", "--output", "stock.csv"], 2, "use one of them"),
+        ([FILE, "A1", "--layout", "stock.toml", "--records", "stock.csv"], 2, "use one of them"),
     ],
 )
 def test_wrong_calls(traced: Path, arguments: list[str], status: int, said: str) -> None:

@@ -339,7 +339,7 @@ def test_a_run_over_a_few_files_takes_no_row_of_others(desk: Desk) -> None:
     (desk.home / "l.toml").write_text(LAYOUT.format(key=KEY), "utf-8")
     desk.put(c={"A1": 7, "C1": 8})
     if desk.kind in BASES:
-        desk.run("--only", "c.csv")
+        desk.run("--include", "c.csv")
         assert desk.records() == pairs(A1=1, A2=2, B1=3, C1=8) + Counter({("A1", 7): 1})
     desk.run()
     assert desk.records() == pairs(A1=1, A2=2, B1=3, C1=8) + Counter({("A1", 7): 1})
@@ -549,7 +549,7 @@ def test_two_runs_at_once_take_turns(desk: Desk) -> None:
     """Each adds files that the other does not know: both are there in what is added to."""
     for name in ("c", "d"):
         desk.put(**{name: {f"{name}{at}": at for at in range(50)}})
-    call = [PROGRAM, "extract", "l.toml", *map(str, desk.options), "--only"]
+    call = [PROGRAM, "extract", "l.toml", *map(str, desk.options), "--include"]
     runs = [
         subprocess.Popen([*call, f"{name}.csv"], cwd=desk.home, stderr=subprocess.PIPE)
         for name in ("c", "d")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import inspect
 from collections import Counter
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 from click.shell_completion import CompletionItem
@@ -85,6 +85,31 @@ memory_per_file = click.option(
     metavar="MIB",
     help="Memory that one file may take; with more memory it also gets more time.",
 )
+
+
+class PairType(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone
+    """A field and its value, as FIELD=VALUE."""
+
+    name = "FIELD=VALUE"
+
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> tuple[str, str]:
+        """The field and the value. Raises CallError for what is none, or is several."""
+        if isinstance(value, tuple):
+            return value
+        field, sign, text = str(value).partition("=")
+        if not sign or not field.strip():
+            raise CallError(f"--where: “{value}” is not FIELD=VALUE")
+        if "=" in text and "," in text:
+            raise CallError(f"--where: “{value}” names several: give the option once for each")
+        return field.strip(), text.strip()
+
+
+where_option = click.option(
+    "--where", type=PairType(), multiple=True, metavar="FIELD=VALUE",
+    help="Only records that have this value (repeatable).",
+)  # fmt: skip
 
 
 class _FileLike(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone

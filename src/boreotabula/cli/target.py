@@ -163,29 +163,29 @@ def inbox_of(
     layout: Layout,
     target: Target,
     files: tuple[Path, ...],
-    only: tuple[str, ...],
+    include: tuple[str, ...],
     limit: int | None,
     on_fetched: OnFetched | None = None,
 ) -> Inbox:
     """The files of this call; `on_fetched` is called with those that are fetched."""
     from boreotabula.layout.patterns import Kind, PatternError, matching, pattern
 
-    if only or limit:
+    if include or limit:
         on_fetched = None  # not all of them are read
     if target.remote:
         _take_remote(layout, target)
     inbox = target.store.look(layout, files, on_fetched)
     taken = inbox.taken
-    if only:
+    if include:
         try:
-            chosen = tuple(pattern(name, Kind.FILE) for name in only)
+            chosen = tuple(pattern(name, Kind.FILE) for name in include)
         except PatternError as error:
-            raise CallError(f"--only: {error}") from None
+            raise CallError(f"--include: {error}") from None
         taken = tuple(source for source in taken if matching(chosen, source.name) is not None)
         if not taken:
-            named = " or ".join(f"“{name}”" for name in only)
-            raise CallError(f"--only: none of the {len(inbox.taken)} files matches {named}")
-    partial = inbox.partial or bool(only or limit)
+            named = " or ".join(f"“{name}”" for name in include)
+            raise CallError(f"--include: none of the {len(inbox.taken)} files matches {named}")
+    partial = inbox.partial or bool(include or limit)
     return replace(inbox, taken=taken[:limit], partial=partial)
 
 

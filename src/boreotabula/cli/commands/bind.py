@@ -34,7 +34,7 @@ Examples:
   boreotabula bind inbox -o all.xlsx --include "*Lomlia*" \\
       --named "Greenhouse *"
   boreotabula bind april.xlsx may.csv -o both.xlsx --tab-name "{file}" \\
-      --contents no
+      --no-contents
   boreotabula bind loggers -o loggers.xlsx --types
   boreotabula bind stock.toml -o all.xlsx
 
@@ -42,7 +42,13 @@ Files and folders come in the order of the call, the files of a folder in natura
 lists every tab with its file and a link, and what could not be kept. Formulas become their results;
 values, formats, hidden rows and columns, frozen panes, filters, links and notes are kept. A layout
 gives its own files and tabs, and tells how numbers and dates of text files are written. Tab names
-are made valid, unique, and at most 31 characters long."""
+are made valid, unique, and at most 31 characters long.
+
+\b
+Exit status:
+  0 bound
+  1 bound, but some files or tabs are missing
+  2 wrong call, or nothing to bind"""
 
 
 @click.command("bind", cls=Command, epilog=EPILOG)
@@ -66,7 +72,7 @@ are made valid, unique, and at most 31 characters long."""
     help="Name tabs by {file}, {folder}, {tab} and {n}.",
 )  # fmt: skip
 @click.option(
-    "--contents", type=click.Choice(["yes", "no"]), default="yes", show_default=True,
+    "--no-contents", is_flag=True,
     help="Add a first tab that lists all others.",
 )  # fmt: skip
 @click.option(
@@ -86,7 +92,7 @@ def command(
     left_out: tuple[str, ...],
     visible_only: bool,
     tab_name: str,
-    contents: str,
+    no_contents: bool,
     find_types: bool,
     overwrite: bool,
     memory_per_file: int,
@@ -116,7 +122,7 @@ def command(
         _choice(wanted.choice, named, position, left_out, visible_only=visible_only),
         replace(wanted.opening, limits=limits(memory_per_file)),
         tab_name,
-        contents == "yes",
+        not no_contents,
         by_columns if find_types else result,
     )
     with screen.counting("binding", shown=not as_json) as (start, on_file):

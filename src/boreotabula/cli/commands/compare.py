@@ -35,7 +35,12 @@ Examples:
 
 Records are matched by --key, else by the key of the layout, else by the cell they come from. The
 order of rows and columns does not matter. Numbers are compared digit by digit, and a blank is not
-zero. A table made by hand (.csv, .xlsx) needs --key and the same column names."""
+zero. A table made by hand (.csv, .xlsx) needs --key and the same column names.
+
+\b
+Exit status:
+  0 compared, whatever differs
+  2 wrong call, or records that cannot be compared"""
 
 
 @click.command("compare", cls=Command, epilog=EPILOG)
@@ -50,7 +55,7 @@ zero. A table made by hand (.csv, .xlsx) needs --key and the same column names."
     "--by", metavar="FIELD", help="Show the sums before and after for each value of a field."
 )
 @click.option(
-    "--rows", type=click.IntRange(min=1), default=20, show_default=True, metavar="N",
+    "--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N",
     help="Show at most N differences of each kind.",
 )  # fmt: skip
 @cross_option
@@ -64,7 +69,7 @@ def command(
     with_before: bool,
     key: tuple[str, ...],
     by: str | None,
-    rows: int,
+    limit: int,
     output: Path | None,
     chart: Path | None,
     overwrite: bool,
@@ -96,7 +101,7 @@ def command(
     if as_json:
         say_json(_described(comparison))
         return 0
-    _print(comparison, rows)
+    _print(comparison, limit)
     for path in (path for path in (output, chart) if path is not None):
         say(f"{path}: {counted(comparison.changes.num_rows, 'difference')}")
     return 0
@@ -175,7 +180,7 @@ def _print(comparison: Comparison, rows: int) -> None:
         console.print(table)
         if some.num_rows > rows:
             console.print(
-                f"… {some.num_rows - rows:,} more: -o changes.csv, or --rows", style="dim"
+                f"… {some.num_rows - rows:,} more: -o changes.csv, or --limit", style="dim"
             )
 
 

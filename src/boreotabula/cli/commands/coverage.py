@@ -44,7 +44,7 @@ _MOST = 8
 
 
 @click.command("coverage", cls=Command, epilog=EPILOG)
-@click.argument("records", type=PLACE, metavar="OUT|LAYOUT")
+@click.argument("records", type=PLACE, metavar="RECORDS|LAYOUT")
 @click.option("--rows", multiple=True, metavar="FIELD", help="Field with the sender (repeatable).")
 @click.option(
     "--across", required=True, metavar="FIELD", help="Field with the period, usually the month."

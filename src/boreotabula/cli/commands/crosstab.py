@@ -15,6 +15,7 @@ from boreotabula.cli.options import (
     json_option,
     overwrite_option,
     table_option,
+    where_option,
 )
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
@@ -43,11 +44,16 @@ records, not of the rows shown.
 
 \b
 Without --chart-kind the chart is lines over time for up to 12 rows; bars without --across, or for
-up to 60 of them; otherwise a heat map."""
+up to 60 of them; otherwise a heat map.
+
+\b
+Exit status:
+  0 summed up
+  2 wrong call, or records that cannot be read"""
 
 
 @click.command("crosstab", cls=Command, epilog=EPILOG)
-@click.argument("records", type=PLACE, metavar="OUT|LAYOUT")
+@click.argument("records", type=PLACE, metavar="RECORDS|LAYOUT")
 @click.option("--rows", multiple=True, metavar="FIELD", help="Field for the rows (repeatable).")
 @click.option("--across", metavar="FIELD", help="Field for the columns.")
 @click.option("--value", metavar="FIELD", help="Field to sum up.")
@@ -55,7 +61,7 @@ up to 60 of them; otherwise a heat map."""
     "--how", type=click.Choice(["sum", "mean", "count", "min", "max", "median", "share"]),
     default="sum", show_default=True, help="How to combine values.",
 )  # fmt: skip
-@click.option("--where", multiple=True, metavar="FIELD=VALUE", help="Use only these records.")
+@where_option
 @click.option("--by-value", is_flag=True, help="Sort rows by size instead of name.")
 @click.option(
     "--top", type=click.IntRange(min=1), metavar="N", help="Show only the N largest rows."
@@ -74,7 +80,7 @@ def command(
     across: str | None,
     value: str | None,
     how: str,
-    where: tuple[str, ...],
+    where: tuple[tuple[str, str], ...],
     by_value: bool,
     top: int | None,
     change: bool,
@@ -102,8 +108,7 @@ def command(
             check(path)
             check_apart(path, source_folders(records))
             check_claim(path, (records,), overwrite=overwrite)
-    pairs = tuple(_pair(text) for text in where)
-    wish = CrosstabSpec(rows, across, value, how, pairs, by_value, top, change, not no_totals)
+    wish = CrosstabSpec(rows, across, value, how, where, by_value, top, change, not no_totals)
     cross = crosstab(load_records(records, table, ReadOptions(None)), wish)
     if output is not None:
         write_cross(cross, output)
@@ -117,13 +122,6 @@ def command(
         for path in (path for path in (output, chart) if path is not None):
             say(f"{path}: {cross.measure}, {counted(cross.records, 'record')}")
     return 0
-
-
-def _pair(text: str) -> tuple[str, str]:
-    name, sign, value = text.partition("=")
-    if not sign:
-        raise CallError(f"--where: “{text}” is not FIELD=VALUE")
-    return name.strip(), value.strip()
 
 
 def _described(cross: Cross) -> dict[str, object]:

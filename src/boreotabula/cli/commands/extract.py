@@ -38,7 +38,7 @@ EPILOG = """\b
 Examples:
   boreotabula extract stock.toml -o stock.csv
   boreotabula extract stock.toml -o late.csv inbox/late_report.xlsx
-  boreotabula extract stock.toml --dry-run --only "*Lomlia*" --limit 3
+  boreotabula extract stock.toml --dry-run --include "*Lomlia*" --limit 3
   boreotabula extract stock.toml -o stock.csv --strict
   boreotabula extract stock.toml --into master.xlsx --tab Records
   boreotabula extract stock.toml -o - | head
@@ -51,7 +51,7 @@ for each. Unchanged files are not read again: their results are cached (see bore
 \b
 Exit status:
   0 clean
-  1 written, but there are errors
+  1 written, but there are errors that nobody has accepted
   2 wrong call or layout
   3 nothing was read
   70 a fault of the program"""
@@ -109,7 +109,7 @@ Exit status:
     help="Put an apostrophe before texts in CSV that a spreadsheet would read as a formula.",
 )  # fmt: skip
 @click.option(
-    "--only",
+    "--include",
     multiple=True,
     metavar="PATTERN",
     help="Read only the files whose names match (repeatable).",
@@ -124,7 +124,7 @@ Exit status:
     help="Write nothing if a value differs from what was reported before.",
 )  # fmt: skip
 @click.option(
-    "--sender", metavar="FIELD",
+    "--by", metavar="FIELD",
     help="Count findings by this stamp, such as nursery. Default: by file.",
 )  # fmt: skip
 @click.option("-q", "--quiet", is_flag=True, help="Print only fatal errors.")
@@ -154,12 +154,12 @@ def command(
     expect: Path | None,
     overwrite: bool,
     safe_csv: bool,
-    only: tuple[str, ...],
+    include: tuple[str, ...],
     limit: int | None,
     dry_run: bool,
     strict: bool,
     strict_past: bool,
-    sender: str | None,
+    by: str | None,
     quiet: bool,
     verbose: bool,
     workers: int | None,
@@ -174,7 +174,7 @@ def command(
     from boreotabula.batch.prefetch import ReadAhead
 
     loaded = Layout.load(layout)
-    _check_sender(sender, loaded)
+    _check_sender(by, loaded)
     given = Into(into, tab, replace_all, no_source, add_columns, run_folder)
     target = chosen_target(
         output, given, lambda sentence: say(sentence, err=True), dry_run=dry_run,
@@ -202,14 +202,14 @@ def command(
         inputs = (layout, expect, *loaded.glossaries, *loaded.lists, *files)
         check_claim(report, inputs, overwrite=overwrite)
     means = _means(loaded, workers, limits(memory_per_file), fresh=fresh)
-    whole = not (files or only or limit)
+    whole = not (files or include or limit)
     if not whole:
         from boreotabula.batch.evidence import kept_evidence
 
         means = replace(means, evidence=kept_evidence(loaded))
     with ReadAhead(loaded, means) as ahead:
-        inbox = inbox_of(loaded, target, files, only, limit, ahead.take)
-    show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past, sender)
+        inbox = inbox_of(loaded, target, files, include, limit, ahead.take)
+    show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past, by)
     return perform(loaded, inbox, target, show, means, whole=whole)
 
 
@@ -223,7 +223,7 @@ def _check_sender(field: str | None, layout: Layout) -> None:
     fields = sorted(stamps.union(*(block.filled for block in blocks)))
     if field is not None and field not in fields:
         raise CallError(
-            f"--sender “{field}”: no stamp or name of a file fills such a field"
+            f"--by “{field}”: no stamp or name of a file fills such a field"
             f"{did_you_mean(field, fields)}"
         )
 

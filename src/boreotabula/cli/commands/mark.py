@@ -41,7 +41,7 @@ if TYPE_CHECKING:
 
 
 @click.command("mark", cls=Command, epilog=EPILOG)
-@click.argument("records", type=PLACE, metavar="OUT")
+@click.argument("records", type=PLACE, metavar="RECORDS")
 @click.option(
     "-o", "--output", type=click.Path(path_type=Path), metavar="FOLDER",
     help="Folder for the copies and letters.",

@@ -34,7 +34,13 @@ Examples:
   boreotabula show report.xlsx --tab "Bench *" --cells A1:H30
   boreotabula show report.xlsx --layout stock.toml
   boreotabula show report.xlsx --layout stock.toml --page roles.html
-  boreotabula show inbox --rows 5"""
+  boreotabula show inbox --limit 5
+
+\b
+Exit status:
+  0 shown
+  1 some of several files could not be read
+  2 wrong call, or the file cannot be read"""
 
 
 @click.command("show", cls=Command, epilog=EPILOG)
@@ -50,7 +56,7 @@ Examples:
 )  # fmt: skip
 @click.option("--cells", metavar="RANGE", help="Show only a part of the tab, such as B2:H30.")
 @click.option(
-    "--rows", type=click.IntRange(min=1), metavar="N",
+    "--limit", type=click.IntRange(min=1), metavar="N",
     help="Show at most N rows. Default: 60 of one file, 5 each of several.",
 )  # fmt: skip
 @click.option(
@@ -65,7 +71,7 @@ def command(
     tabs: tuple[str, ...],
     layout_path: Path | None,
     cells: str | None,
-    rows: int | None,
+    limit: int | None,
     page: Path | None,
     overwrite: bool,
     memory_per_file: int,
@@ -105,7 +111,7 @@ def command(
         if single and view.unreadable:
             raise CallError(view.unreadable)
         missing += bool(view.unreadable)
-        _print(path, view, window, rows or (_ROWS if single else _FEW_ROWS), single=single)
+        _print(path, view, window, limit or (_ROWS if single else _FEW_ROWS), single=single)
     if layout is None:
         home = files[0] if files[0].is_dir() else files[0].parent
         _advise(f"{command_line('draft', as_named(home))} writes a layout for this")

@@ -16,6 +16,7 @@ from boreotabula.cli.options import (
     limits,
     memory_per_file,
     table_option,
+    where_option,
 )
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
@@ -26,14 +27,18 @@ if TYPE_CHECKING:
     from boreotabula.reading.inspect.trace import CellFate, Origin
     from boreotabula.review.trace import OpenedTab, Traced
 
+Pairs = tuple[tuple[str, str], ...]
+"""Fields and their values."""
+
 EPILOG = """\b
 Examples:
   boreotabula trace stock.csv 1742
-  boreotabula trace stock.csv --where nursery=Lomlia,month=2026-04,lot=P731
+  boreotabula trace stock.csv --where nursery=Lomlia \\
+      --where month=2026-04 --where lot=P731
   boreotabula trace report.xlsx "Greenhouse 2" D10 --layout stock.toml
-  boreotabula trace report.xlsx "Greenhouse 2" D10 --output stock.csv
+  boreotabula trace report.xlsx "Greenhouse 2" D10 --records stock.csv
 
-NUMBER counts the records from 1. For a text file give the cell without a tab. With --output the
+NUMBER counts the records from 1. For a text file give the cell without a tab. With --records the
 records of the cell are numbered as in that output.
 
 \b
@@ -46,24 +51,24 @@ _MOST = 10
 
 
 @click.command("trace", cls=Command, epilog=EPILOG)
-@click.argument("file", type=PLACE, metavar="OUT|FILE")
+@click.argument("file", type=PLACE, metavar="RECORDS|FILE")
 @click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
-@click.option("--where", metavar="FIELD=VALUE,…", help="Show the records that have these values.")
+@where_option
 @table_option
 @click.option(
     "--layout", "layout_path", type=click.Path(path_type=Path), metavar="LAYOUT",
     help="Read the FILE by this layout.",
 )  # fmt: skip
 @click.option(
-    "--output", type=PLACE, metavar="OUT",
-    help="Use the layout of this output instead of --layout.",
+    "--records", "output", type=PLACE, metavar="RECORDS",
+    help="Read the FILE by the layout of these records.",
 )  # fmt: skip
 @memory_per_file
 @json_option
 def command(
     file: Path,
     what: tuple[str, ...],
-    where: str | None,
+    where: Pairs,
     table: str | None,
     layout_path: Path | None,
     output: Path | None,
@@ -88,7 +93,7 @@ def command(
 
 
 def _trace_records(
-    out: Path, what: tuple[str, ...], where: str | None, table: str | None, bounds: Limits,
+    out: Path, what: tuple[str, ...], where: Pairs, table: str | None, bounds: Limits,
     as_json: bool,
 ) -> int:  # fmt: skip
     from boreotabula.review.trace import Tracer
@@ -96,12 +101,11 @@ def _trace_records(
     from boreotabula.stores.saved import saved_output
 
     number = _number(what, where)
-    wanted = _where(where)
     saved = saved_output(out, table)
     tracer = Tracer(saved, bounds)
-    trace_records = list(islice(chosen_records(saved, number, wanted), _MOST + 1))
+    trace_records = list(islice(chosen_records(saved, number, dict(where)), _MOST + 1))
     if not trace_records:
-        text = f"record {number}" if number else f"record with {where}"
+        text = f"record {number}" if number else f"record with {', '.join(map('='.join, where))}"
         say(f"“{out}” has no {text}.", err=True)
         return 1
     traced = [(index, tracer.trace(record)) for index, record in trace_records[:_MOST]]
@@ -118,25 +122,15 @@ def _trace_records(
     return 0 if all(_holds(trace) for _, trace in traced) else 1
 
 
-def _number(what: Sequence[str], where: str | None) -> int | None:
-    if where is not None and not what:
+def _number(what: Sequence[str], where: Pairs) -> int | None:
+    if where and not what:
         return None
-    if len(what) == 1 and where is None and what[0].isdigit() and int(what[0]):
+    if len(what) == 1 and not where and what[0].isdigit() and int(what[0]):
         return int(what[0])
     raise CallError(
         "name a record by its number, counted from 1, or with --where FIELD=VALUE; for a cell of a"
-        " workbook add --layout or --output"
+        " workbook add --layout or --records"
     )
-
-
-def _where(text: str | None) -> dict[str, str]:
-    texts: dict[str, str] = {}
-    for part in (text or "").split(",") if text else ():
-        field, sign, value = part.partition("=")
-        if not sign or not field.strip():
-            raise CallError(f"--where: “{part}” is not FIELD=VALUE")
-        texts[field.strip()] = value.strip()
-    return texts
 
 
 def _differing(traced: Traced) -> list[str]:
@@ -265,7 +259,7 @@ def _trace_cell(
     if not 1 <= len(what) <= 2:
         raise CallError('name a tab and a cell, such as "Greenhouse 2" D10')
     if layout_path is not None and output is not None:
-        raise CallError("--layout and --output both name a layout; use one of them")
+        raise CallError("--layout and --records both name a layout; use one of them")
     saved = saved_output(output, table) if output is not None else None
     layout = Layout.load(layout_path or (saved.layout_path if saved else Path()))
     known_evidence = from_plain(saved.record.get("evidence")) if saved else kept_evidence(layout)
