@@ -230,6 +230,6 @@ def _values_of(roles: RoleMap) -> Numbers:
     """The numbers of a tab that are values of records."""
     sheet = roles.sheet
     # Laid out in one row, since numpy looks through that in half the time.
-    values = np.flatnonzero(roles.mask_of(Role.VALUE) & np.isfinite(sheet.numbers))
-    rows, columns = np.divmod(values, sheet.width)
-    return rows * 65_536 + columns, sheet.numbers.ravel()[values]
+    positions = np.flatnonzero(roles.mask_of(Role.VALUE) & np.isfinite(sheet.numbers))
+    rows, columns = np.divmod(positions, sheet.width)
+    return rows * 65_536 + columns, sheet.numbers.ravel()[positions]

@@ -22,6 +22,7 @@ from boreotabula.texts import counted, plain_number
 
 if TYPE_CHECKING:
     from boreotabula.review.compare.compare import Comparison
+    from boreotabula.review.compare.layouts import LayoutSides
     from boreotabula.review.compare.sides import Side
 
 EPILOG = """\b
@@ -32,10 +33,13 @@ Examples:
   boreotabula compare by_hand.xlsx stock.csv \\
       --key nursery,month,lot -o changes.xlsx
   boreotabula compare stock.csv --before
+  boreotabula compare stock.toml changed.toml
 
 Records are matched by --key, else by the key of the layout, else by the cell they come from. The
 order of rows and columns does not matter. Numbers are compared digit by digit, and a blank is not
-zero. A table made by hand (.csv, .xlsx) needs --key and the same column names.
+zero. A table made by hand (.csv, .xlsx) needs --key and the same column names. Of two layouts it
+tells what they say differently, and compares the records that each gives of the files of the
+second.
 
 \b
 Exit status:
@@ -82,6 +86,7 @@ def command(
     from boreotabula.review.charts import check_chart, draw_differences
     from boreotabula.review.compare.compare import compare
     from boreotabula.review.compare.files import check_changes, write_changes
+    from boreotabula.review.compare.layouts import is_layout, layout_sides
     from boreotabula.stores.records import source_folders
 
     if with_before == (after is not None):
@@ -91,7 +96,11 @@ def command(
             check(path)
             check_apart(path, source_folders(before))
             check_claim(path, (before, after), overwrite=overwrite)
-    old, new = _sides(before, after, table)
+    layouts = None
+    if is_layout(before) and is_layout(after):
+        assert after is not None
+        layouts = layout_sides(before, after, table)
+    old, new = (layouts.before, layouts.after) if layouts else _sides(before, after, table)
     names = [name.strip() for text in key for name in text.split(",") if name.strip()]
     comparison = compare(old, new, names, by or "")
     if output is not None:
@@ -99,8 +108,10 @@ def command(
     if chart is not None:
         draw_differences(comparison, chart)
     if as_json:
-        say_json(_described(comparison))
+        say_json(_described(comparison) | (_described_layouts(layouts) if layouts else {}))
         return 0
+    if layouts:
+        _print_layouts(layouts)
     _print(comparison, limit)
     for path in (path for path in (output, chart) if path is not None):
         say(f"{path}: {counted(comparison.changes.num_rows, 'difference')}")
@@ -120,6 +131,32 @@ def _sides(before: Path, after: Path | None, table: str | None) -> tuple[Side, S
     if all(not kind for kind in new.kinds.values()) or not new.traced:
         new = side_of(after, table, old)
     return old, new
+
+
+def _print_layouts(layouts: LayoutSides) -> None:
+    """What two layouts say differently, and what that does to errors and cells in no record."""
+    from boreotabula.cli import screen
+
+    console = screen.out()
+    if not layouts.differences:
+        console.print("The layouts say the same.\n", style="bold")
+        return
+    console.print("What the layouts say differently", style="bold")
+    for line in layouts.differences:
+        console.tell(f"  {line}")
+    errors, unplaced = layouts.errors, layouts.unplaced
+    console.tell(
+        f"\n  {counted(errors[0], 'error')} → {errors[1]:,},"
+        f" {counted(unplaced[0], 'cell')} in no record → {unplaced[1]:,}\n"
+    )
+
+
+def _described_layouts(layouts: LayoutSides) -> dict[str, Any]:
+    return {
+        "layouts": list(layouts.differences),
+        "errors": list(layouts.errors),
+        "cells_unplaced": list(layouts.unplaced),
+    }
 
 
 _LABELS = {"changed": "values changed", "new": "new records", "gone": "records gone"}

@@ -113,10 +113,10 @@ def _met(judged: Judgement, name: str) -> _Met:
             if name not in batch.schema.names or not batch.num_rows:
                 continue
             column = batch.column(name)
-            value = len(column) - column.null_count
-            records, filled, tabs = records + len(column), filled + value, tabs + 1
-            lacking += not value
-            if value and str(column.type) in ("int64", "double"):
+            count = len(column) - column.null_count
+            records, filled, tabs = records + len(column), filled + count, tabs + 1
+            lacking += not count
+            if count and str(column.type) in ("int64", "double"):
                 least.append(pc.min(column).as_py())
     return _Met(records, filled, tabs, lacking, min(least, default=None))
 

@@ -66,10 +66,10 @@ class Judgement:
         record explains nothing."""
         if not self.records:
             return inf
-        value = np.log2(self.filled + 1) + BITS_OF_TEXT
+        bits = np.log2(self.filled + 1) + BITS_OF_TEXT
         faults = sum(finding.kind != TOTAL_DIFFERS for _, finding in self.errors)
         left = self.unplaced + self.passed_over + faults + self.printed - self.agree
-        return float(left * value + self.as_texts * BITS_OF_TEXT / 2)
+        return float(left * bits + self.as_texts * BITS_OF_TEXT / 2)
 
     @property
     def score(self) -> float:

@@ -83,8 +83,8 @@ def with_parts(batch: pa.RecordBatch, plan: Plan) -> pa.RecordBatch:
 
 
 def _replaced(batch: pa.RecordBatch, field: str, values: pa.Array) -> pa.RecordBatch:
-    value = batch.schema.get_field_index(field)
-    columns = [*batch.columns[:value], values, *batch.columns[value + 1 :]]
+    position = batch.schema.get_field_index(field)
+    columns = [*batch.columns[:position], values, *batch.columns[position + 1 :]]
     return pa.RecordBatch.from_arrays(columns, schema=batch.schema)
 
 

@@ -136,10 +136,10 @@ def records_of(
 
 def with_columns(batch: pa.RecordBatch, values: Mapping[str, pa.Array]) -> pa.RecordBatch:
     """A batch with further text columns, before those that say where a record is from."""
-    value = batch.num_columns - len(PROVENANCE)
+    count = batch.num_columns - len(PROVENANCE)
     fields = [pa.field(name, TEXT, metadata={"field_type": "text"}) for name in values]
-    schema = [*batch.schema][:value] + fields + [*batch.schema][value:]
-    columns = [*batch.columns[:value], *values.values(), *batch.columns[value:]]
+    schema = [*batch.schema][:count] + fields + [*batch.schema][count:]
+    columns = [*batch.columns[:count], *values.values(), *batch.columns[count:]]
     return pa.RecordBatch.from_arrays(columns, schema=pa.schema(schema))
 
 

@@ -537,19 +537,19 @@ def _list_tail(kinds: Kinds, teller: _Teller) -> Kinds:
     listed = [row - teller.rows.start for row, name in teller.groups.items()
               if teller.block.groups[name.level].named]  # fmt: skip
     values = values[~np.isin(values, listed)]
-    group = kinds[values] == RowKind.GROUP
-    if group.all():
+    mask = kinds[values] == RowKind.GROUP
+    if mask.all():
         return kinds
     filled = _known_filled(values, teller)
     counts = np.count_nonzero(filled, axis=1)
     # Where most records fill one cell, one filled cell is nothing odd.
-    if 2 * np.count_nonzero(counts[~group] >= 2) <= np.count_nonzero(~group):
+    if 2 * np.count_nonzero(counts[~mask] >= 2) <= np.count_nonzero(~mask):
         return kinds
     totals = np.flatnonzero(kinds == RowKind.TOTAL)
     start = max(int(np.searchsorted(values, totals[-1])) if len(totals) else 0, 1)
     # The row right above each is none of the table's: there is a gap.
     gaps = np.flatnonzero(np.concatenate(([False], kinds == RowKind.NONE))[values])
-    tail = _tail_after_gap(gaps[gaps >= start].tolist(), group, filled, counts)
+    tail = _tail_after_gap(gaps[gaps >= start].tolist(), mask, filled, counts)
     kinds = kinds.copy()
     kinds[values[tail:]] = np.where(
         counts[tail:] == 1, np.uint8(RowKind.BELOW), np.uint8(RowKind.UNSURE)

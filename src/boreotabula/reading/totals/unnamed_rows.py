@@ -402,8 +402,8 @@ class _Rows:
         if len(members) < FEWEST_SUMMANDS:
             return False
         sums = self.values[members].sum(axis=0)
-        value = (self.values[index] != 0) & (sums != 0)
-        ratios = self.values[index][value] / sums[value]
+        mask = (self.values[index] != 0) & (sums != 0)
+        ratios = self.values[index][mask] / sums[mask]
         near = (ratios >= _NEAR) & (ratios <= 1 / _NEAR)
         return bool(2 * np.count_nonzero(near) > len(near) > 0)
 

@@ -210,13 +210,13 @@ def unfit(column: pa.Array, kind: str, *, holds_nul: bool) -> Iterator[tuple[pa.
 
 def without(batch: pa.RecordBatch, field: str, wrong: pa.Array) -> pa.RecordBatch:
     """A batch in which some values of a field are blank."""
-    value = batch.schema.get_field_index(field)
-    column = batch.column(value)
+    position = batch.schema.get_field_index(field)
+    column = batch.column(position)
     kind = column.type
     plain = column.cast(kind.value_type) if pa.types.is_dictionary(kind) else column
     blank = pc.if_else(wrong, pa.scalar(None, plain.type), plain)
     return batch.set_column(
-        value,
-        batch.schema.field(value),
+        position,
+        batch.schema.field(position),
         blank.dictionary_encode() if plain is not column else blank,
     )

@@ -1,0 +1,121 @@
+"""Two layouts of the same files: what they say differently, and the records that each gives."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from boreotabula.batch.inputs import look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.read_all import ReadOptions
+from boreotabula.batch.run.gather import Run, gather, read_each
+from boreotabula.errors import CallError
+from boreotabula.findings.kind import Severity
+from boreotabula.layout.model import LayoutSpec
+from boreotabula.review.compare.sides import Side, table_side
+
+
+@dataclass(frozen=True)
+class LayoutSides:
+    """What two layouts make of the files of the newer one."""
+
+    before: Side
+    after: Side
+    differences: tuple[str, ...]
+    """What they say differently, in words."""
+    errors: tuple[int, int]
+    """How many errors a run by each has."""
+    unplaced: tuple[int, int]
+    """How many filled cells each leaves in no record."""
+
+
+def is_layout(place: object) -> bool:
+    """Whether a place is the path of a layout."""
+    return isinstance(place, Path) and place.suffix == ".toml"
+
+
+def layout_sides(before: Path, after: Path, table: str | None) -> LayoutSides:
+    """Read the files of the newer layout by both. Raises CallError if a layout does not write the
+    `table`, or if several and none is named."""
+    old, new = Layout.load(before), Layout.load(after)
+    runs = [_run(layout, new) for layout in (old, new)]
+    sides = [
+        table_side(path.name, run.tables[_table(run, table)], layout.spec.key)
+        for path, run, layout in zip((before, after), runs, (old, new), strict=True)
+    ]
+    errors = [run.severities[Severity.ERROR] for run in runs]
+    unplaced = [len(run.unplaced) for run in runs]
+    return LayoutSides(
+        sides[0], sides[1], tuple(differences(old.spec, new.spec)),
+        (errors[0], errors[1]), (unplaced[0], unplaced[1]),
+    )  # fmt: skip
+
+
+def _run(layout: Layout, of: Layout) -> Run:
+    """The records that a layout gives of the files that another one takes."""
+    files = [source.path for source in look(of).taken]
+    inbox = look(layout, named=files)
+    return gather(layout, inbox, read_each(layout, inbox, None, ReadOptions(None)),
+                  keep_records=True)  # fmt: skip
+
+
+def _table(run: Run, named: str | None) -> str:
+    if named is None and len(run.tables) > 1:
+        raise CallError(f"name one of the output tables with --table: {', '.join(run.tables)}")
+    if named is not None and named not in run.tables:
+        raise CallError(f"there is no output table “{named}”, only {', '.join(run.tables)}")
+    return named or next(iter(run.tables))
+
+
+def differences(before: LayoutSpec, after: LayoutSpec) -> Iterator[str]:
+    """What two layouts say differently: fields, their types and headings, then all other keys."""
+    for name in before.fields.keys() - after.fields.keys():
+        yield f"field “{name}” is gone"
+    for name, field in after.fields.items():
+        if name not in before.fields:
+            yield f"field “{name}” is new ({field.type})"
+            continue
+        old, new = (_keys(spec.fields[name]) for spec in (before, after))
+        yield from _changes(old, new, f"field “{name}”")
+    old, new = (_keys(spec, leave_out=("fields", "layout")) for spec in (before, after))
+    yield from _changes(old, new, "")
+
+
+def _keys(part: Any, *, leave_out: tuple[str, ...] = ()) -> dict[str, str]:
+    """What is set in a part of a layout, by the path of each key; lists as one text."""
+    values = part.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    return dict(_flat({key: value for key, value in values.items() if key not in leave_out}, ""))
+
+
+def _flat(values: Mapping[str, Any], before: str) -> Iterator[tuple[str, str]]:
+    for key, value in values.items():
+        path = f"{before}.{key}" if before else key
+        if key == "unit" and isinstance(value, Mapping):
+            units = [
+                unit if factor == 1 else f"{unit} = {factor:g}" for unit, factor in value.items()
+            ]
+            yield path, ", ".join(units)
+        elif isinstance(value, Mapping):
+            yield from _flat(value, path)
+        elif isinstance(value, list) and any(isinstance(item, Mapping) for item in value):
+            for number, item in enumerate(value, 1):
+                several = f"{path}[{number}]" if len(value) > 1 else path
+                yield from (
+                    _flat(item, several) if isinstance(item, Mapping) else [(several, str(item))]
+                )
+        else:
+            yield path, ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+
+
+def _changes(before: Mapping[str, str], after: Mapping[str, str], of: str) -> Iterator[str]:
+    lead = f"{of}: " if of else ""
+    for key in dict.fromkeys([*before, *after]):
+        old, new = before.get(key), after.get(key)
+        if old is None:
+            yield f"{lead}{key} is “{new}” now"
+        elif new is None:
+            yield f"{lead}{key} was “{old}” and is not set now"
+        elif old != new:
+            yield f"{lead}{key}: “{old}” → “{new}”"
