@@ -55,7 +55,7 @@ def test_a_room_imports_only_from_rooms_before_it(path: Path) -> None:
 
 PARTS = {
     "reading": (
-        "cells", "values", "plan", "locate", "stamps", "columns", "rows",
+        "cells", "values", "corrections", "plan", "locate", "stamps", "columns", "rows",
         "totals", "blocks", "records", "account", "tab", "inspect",
     ),
     "look": (

@@ -359,6 +359,8 @@ ELSEWHERE = {
     "rows-hidden": "reading/test_damage.py",
     "columns-hidden": "reading/test_damage.py",
     "value-restated": "review/test_compare.py",
+    "cell-corrected": "review/test_corrections.py",
+    "correction-lapsed": "review/test_corrections.py",
     "acceptance-idle": "review/test_accepted.py",
     "acceptance-lapsed": "review/test_accepted.py",
     "rows-kept": "stores/test_into.py",

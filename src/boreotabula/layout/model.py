@@ -327,6 +327,7 @@ class LayoutSpec(Part):
             json_schema_input_type=str | GlossaryFile | list[str | GlossaryFile],
         ),
     ] = ()
+    corrections: str | None = None
     accepted: str | None = None
     key: Texts = ()
     provenance: bool = True

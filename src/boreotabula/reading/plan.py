@@ -33,6 +33,7 @@ from boreotabula.layout.model import (
 from boreotabula.layout.patterns import Kind, Pattern, pattern
 from boreotabula.layout.problems import KeyPath
 from boreotabula.layout.tabs import TabChoice, tab_choice
+from boreotabula.reading.corrections import Correction
 from boreotabula.reading.values.form import PLAIN_TEXT, ValueForm, plain_form
 
 RECORDS = "records"
@@ -275,6 +276,8 @@ class Plan:
     """Of fields that are a part of a date: which part, and of which field."""
     years: Mapping[str, str]
     """Of months that may come without a year: the field that tells it."""
+    corrections: tuple[Correction, ...] = ()
+    """Cells that are read as a person has corrected them."""
 
     def form(self, field: str) -> ValueForm:
         """How the values of a field are written; columns that no field knows hold texts."""

@@ -32,6 +32,7 @@ from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
 from boreotabula.limits import Limits
 from boreotabula.look.frame import frame_of
 from boreotabula.reading.blocks import TabSource, settle_blocks
+from boreotabula.reading.corrections import corrected
 from boreotabula.reading.locate.places import texts_met
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.stamps.read import convert_stamp
@@ -131,11 +132,17 @@ class OpenFile:
         """The cells of a tab; None, and a finding, if it cannot be read."""
         if name not in self.sheets and name not in self.broken:
             try:
-                self.sheets[name] = self.book.sheet(name)
+                sheet, findings = self.corrected(self.book.sheet(name))
+                self.sheets[name] = sheet
+                self.findings += findings
             except UnreadableError as error:
                 self.broken[name] = error
                 self.say(TAB_UNREADABLE(why=error, way_out=error.advice), name)
         return self.sheets.get(name)
+
+    def corrected(self, sheet: Sheet) -> tuple[Sheet, tuple[Finding, ...]]:
+        """A tab as the layout corrects it, and what is to be said of that."""
+        return corrected(sheet, self.source.name, self.job.plan.corrections)
 
     def nothing_on(self, chosen: Collection[str]) -> Finding:
         """That nothing stands on the chosen tabs; the others are named if something does there."""

@@ -221,9 +221,10 @@ def read_chosen(
     reader = OpenFile(book, source, job)
     chosen = reader.choose()
     for name in chosen if names is None else names:
-        sheet = book.sheet(name)
+        sheet, findings = reader.corrected(book.sheet(name))
         how = chosen.get(name) or Chosen(shared=True)
-        yield sheet, reader.read_tab(sheet, how, reader.surroundings())
+        reading = reader.read_tab(sheet, how, reader.surroundings())
+        yield sheet, replace(reading, findings=(*reading.findings, *findings))
 
 
 def _values_of(roles: RoleMap) -> Numbers:

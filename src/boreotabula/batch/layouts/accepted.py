@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
+from boreotabula.batch.layouts.decisions import Line, lines_of
 from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.comparing import ACCEPTANCE_IDLE, ACCEPTANCE_LAPSED
 from boreotabula.layout.addresses import column_number, parse_address
-from boreotabula.layout.patterns import Kind, Pattern, PatternError, pattern
+from boreotabula.layout.patterns import Pattern
 
 COLUMNS = ("code", "file", "tab", "cell", "who", "why", "until")
 _NEEDED = ("code", "file", "cell", "who", "why")
@@ -57,43 +56,20 @@ def acceptances(text: str, name: str) -> tuple[Acceptance, ...]:
     Raises CallError, which names the line, for one that does not say what is accepted, by whom and
     why, or that would accept more than a cell, a row or a column.
     """
-    rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=""))
-    lacking = [column for column in _NEEDED if column not in (rows.fieldnames or ())]
-    if lacking:
-        raise CallError(
-            f"{name}: there is no column “{lacking[0]}”; the columns are {', '.join(COLUMNS)}"
-        )
-    found = []
-    for row in rows:
-        values = {column: (row.get(column) or "").strip() for column in COLUMNS}
-        if any(values.values()):
-            found.append(_acceptance(values, f"{name}, line {rows.line_num}"))
-    return tuple(found)
+    lines = lines_of(text, name, COLUMNS, _NEEDED, ("code", "file", "tab", "cell"))
+    return tuple(map(_acceptance, lines))
 
 
-def _acceptance(values: dict[str, str], where: str) -> Acceptance:
-    blank = [column for column in _NEEDED if not values[column]]
-    if blank:
-        raise CallError(f"{where}: “{blank[0]}” is blank; a finding is accepted by all of them")
-    wide = [column for column in ("code", "file", "tab", "cell") if values[column] == "*"]
-    if wide:
-        raise CallError(f"{where}: “{wide[0]}” is *, which accepts findings that nobody has seen")
+def _acceptance(line: Line) -> Acceptance:
+    values = line.values
     if values["code"] not in BY_CODE:
-        raise CallError(f"{where}: there is no finding “{values['code']}”")
-    row, column = _place(values["cell"], where)
-    try:
-        until = date.fromisoformat(values["until"]) if values["until"] else None
-        file = pattern(values["file"], Kind.FILE)
-        tab = pattern(values["tab"], Kind.TAB) if values["tab"] else None
-    except PatternError as error:
-        raise CallError(f"{where}: {error}") from None
-    except ValueError:
-        raise CallError(
-            f"{where}: “{values['until']}” is no date; write it as 2026-12-31"
-        ) from None
+        raise CallError(f"{line.where}: there is no finding “{values['code']}”")
+    row, column = _place(values["cell"], line.where)
+    file, tab = line.patterns()
     return Acceptance(
-        where, values["code"], file, tab, row, column, values["who"], values["why"], until
-    )
+        line.where, values["code"], file, tab, row, column, values["who"], values["why"],
+        line.until(),
+    )  # fmt: skip
 
 
 def _place(text: str, where: str) -> tuple[int | None, int | None]:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from datetime import UTC, date, datetime
 from pathlib import Path
 
 from boreotabula.batch.layouts.accepted import Acceptance, acceptances
+from boreotabula.batch.layouts.decisions import corrections
 from boreotabula.batch.layouts.glossaries import (
     decoded,
     glossary_file,
@@ -20,6 +22,7 @@ from boreotabula.errors import CallError
 from boreotabula.files import content_of
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.tables import GLOSSARY_ENTRY_TWICE
+from boreotabula.findings.subjects.values import CORRECTION_PAST
 from boreotabula.layout.glossary import (
     Entries,
     glossary_entries,
@@ -30,6 +33,7 @@ from boreotabula.layout.glossary import (
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.problems import Problem, layout_error, nearest
+from boreotabula.reading.corrections import Correction
 from boreotabula.reading.plan import Plan, make_plan
 from boreotabula.sheets.kinds import FileKind
 from boreotabula.texts import shell_word
@@ -56,8 +60,10 @@ class Layout:
     digest."""
 
     @classmethod
-    def load(cls, path: str | Path, changed: str | None = None) -> Layout:
-        """Load a layout file; or what it would be with its text `changed`.
+    def load(
+        cls, path: str | Path, changed: str | None = None, today: date | None = None
+    ) -> Layout:
+        """Load a layout file, or what it would be with its text `changed`, as it is `today`.
 
         Raises LayoutError, which names file and line, for whatever is wrong with it.
         """
@@ -94,23 +100,32 @@ class Layout:
             spec, [second for first in entries for second in first.spellings]
         )
         accepted, files = _accepted(spec, path.parent)
+        corrected, past, more_files = _corrections(
+            spec, path.parent, today or datetime.now(UTC).date()
+        )
+        # What changes records belongs to the digest; nobody's reading changes by the others.
+        for correction in corrected:
+            digest.update(repr(correction).encode())
         return cls(
             path,
             spec,
-            make_plan(spec, names, spellings),
+            replace(make_plan(spec, names, spellings), corrections=tuple(corrected)),
             digest.hexdigest(),
             tuple(glossaries),
-            (*lists.contents, *files),
+            (*lists.contents, *files, *more_files),
             tuple(parts),
-            tuple(
-                GLOSSARY_ENTRY_TWICE(
-                    file=second.where.rpartition(", row ")[0],
-                    heading=second.heading,
-                    meant=second.field,
-                    first=first.where,
-                    second=second.where,
-                )
-                for first, second in said_twice(namings)
+            (
+                *(CORRECTION_PAST(where=where) for where in past),
+                *(
+                    GLOSSARY_ENTRY_TWICE(
+                        file=second.where.rpartition(", row ")[0],
+                        heading=second.heading,
+                        meant=second.field,
+                        first=first.where,
+                        second=second.where,
+                    )
+                    for first, second in said_twice(namings)
+                ),
             ),
             accepted,
         )
@@ -134,6 +149,17 @@ def _accepted(spec: LayoutSpec, beside: Path) -> tuple[tuple[Acceptance, ...], t
     return acceptances(decoded(read_file(path, "file of acceptances"), path.name), path.name), (
         path,
     )
+
+
+def _corrections(
+    spec: LayoutSpec, beside: Path, today: date
+) -> tuple[list[Correction], list[str], tuple[Path, ...]]:
+    """The corrections of cells that hold today, the lines whose day is past, and the file."""
+    if spec.corrections is None:
+        return [], [], ()
+    path = beside / spec.corrections
+    text = decoded(read_file(path, "file of corrections"), path.name)
+    return *corrections(text, path.name, today), (path,)
 
 
 class _Lists:

@@ -145,3 +145,33 @@ VALUE_STANDS_FOR_NOTHING = FindingKind(
     example="-9999 in 31 cells, where all others lie between 0 and 900",
     cure="`empty` says which figures stand for nothing",
 )
+
+CELL_CORRECTED = FindingKind(
+    "cell-corrected",
+    Severity.NOTE,
+    "{was:?“#”|a blank cell} is read as “{now}” here ({who}: {why})",
+    "Nothing, until the sender has corrected it; then take {where} out.",
+    looked_for="{now}",
+    found="{was}",
+    meaning="A person has corrected the cell in the file of corrections; the record has that value",
+    example="The sender confirmed by telephone that 12 pieces should be 21",
+    cure="Take the line out once the sender has corrected the file",
+)
+CORRECTION_LAPSED = FindingKind(
+    "correction-lapsed",
+    Severity.WARNING,
+    "{where} corrects {was:?“#”|a blank cell} to “{now}” here, but the cell"
+    " {text:?holds “#”|is blank}; it was read as it is",
+    "Take the line out, or correct what stands there now.",
+    looked_for="{was}",
+    found="{text}",
+    meaning="A cell that was corrected holds something else now, so the correction does not apply",
+    example="The sender has sent the file again, with the right number",
+    cure="Take the line out of the file of corrections, or change it",
+)
+CORRECTION_PAST = CORRECTION_LAPSED.worded(
+    message="{where} was to correct a cell until a day that is past; the cell was read as it is",
+    advice="Have the sender correct it, or give the line a later day.",
+    looked_for="no such line",
+    found="{where}",
+)
