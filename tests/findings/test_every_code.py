@@ -361,6 +361,7 @@ ELSEWHERE = {
     "value-restated": "review/test_compare.py",
     "cell-corrected": "review/test_corrections.py",
     "correction-lapsed": "review/test_corrections.py",
+    "total-before-correction": "review/test_corrections.py",
     "acceptance-idle": "review/test_accepted.py",
     "acceptance-lapsed": "review/test_accepted.py",
     "rows-kept": "stores/test_into.py",

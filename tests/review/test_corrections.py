@@ -97,6 +97,20 @@ def test_a_correction_lapses_when_its_cell_or_its_day_is_another(
     assert messages(desk, "correction-lapsed") == [said]
 
 
+def test_totals_of_the_values_before_a_correction_are_explained(desk: Path) -> None:
+    rows = [["Nursery", "a1"], [], ["Species", "Pieces"], ["Pine", "ca. 12"], ["Birch", 9]]
+    write_workbook(desk / "in" / "a1.xlsx", {"A": [*rows, ["Total", 9]]})
+    line = "a1.xlsx,A,B4,ca. 12,12,Ada,x,\n"
+    (desk / "corrections.csv").write_text(HEAD + line, "utf-8")
+    assert pieces(desk)[:2] == ["12", "9"] and messages(desk, "total-differs") == []
+    assert messages(desk, "total-before-correction") == [
+        "B6 the printed total 9 in B6 is that of the values before B4 was corrected"
+    ]
+    # A total that agrees with neither is an error as ever.
+    write_workbook(desk / "in" / "a1.xlsx", {"A": [*rows, ["Total", 10]]})
+    assert pieces(desk)[:2] == ["12", "9"] and len(messages(desk, "total-differs")) == 1
+
+
 def test_a_day_is_given_as_a_value(desk: Path) -> None:
     (desk / "corrections.csv").write_text(HEAD + LINE.replace(",\n", ",2026-05-31\n"), "utf-8")
     for day, value in ((31, 21), (1, 21)):

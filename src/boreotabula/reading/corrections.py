@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from boreotabula.findings.finding import Finding
@@ -78,7 +78,7 @@ def _like(cell: Cell, text: str) -> Cell:
 
 
 def _with_cells(sheet: Sheet, cells: dict[tuple[int, int], Cell]) -> Sheet:
-    return make_sheet(
+    made = make_sheet(
         sheet.name,
         [list(row) for row in sheet.rows],
         sheet.merges,
@@ -90,3 +90,4 @@ def _with_cells(sheet: Sheet, cells: dict[tuple[int, int], Cell]) -> Sheet:
         typed=sheet.typed,
         indents=sheet.indents,
     )
+    return replace(made, was={spot: sheet.cell(*spot) for spot in cells})

@@ -123,6 +123,8 @@ class Sheet:
     """Whether numbers and dates are kept apart from texts; in a text file all cells are texts."""
     indents: Mapping[tuple[int, int], int] = field(default_factory=dict)
     """How far the cells are indented whose style says so."""
+    was: Mapping[tuple[int, int], Cell] = field(default_factory=dict)
+    """What stood in the cells that a person has corrected."""
 
     @property
     def height(self) -> int:
@@ -258,6 +260,7 @@ class Sheet:
             typed=self.typed,
             turned=not self.turned,
             indents={spot[::-1]: indent for spot, indent in self.indents.items()},
+            was={spot[::-1]: cell for spot, cell in self.was.items()},
         )
 
     @property

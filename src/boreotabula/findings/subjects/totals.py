@@ -238,3 +238,16 @@ TEXTS_REPEATED = FindingKind(
     example="“Stock-take of spring” on 48 of 48 tabs",
     cure="List them in `boilerplate`",
 )
+
+TOTAL_BEFORE_CORRECTION = FindingKind(
+    "total-before-correction",
+    Severity.NOTE,
+    "the printed total {printed} in {total} is that of the values before {cell} was"
+    " corrected{number:?; so are {others}}",
+    "Nothing; the sender's total is out of date by that correction.",
+    looked_for="{summed}",
+    found="{printed}",
+    meaning="A printed total agrees with what the sender wrote, and not with a corrected cell",
+    example="12 was corrected to 21, and the sender had added up 12",
+    cure="Nothing, until the sender has corrected the file",
+)

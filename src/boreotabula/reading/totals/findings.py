@@ -7,10 +7,11 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
 from boreotabula.findings import culprits
-from boreotabula.findings.finding import Finding
+from boreotabula.findings.finding import Finding, Spot
 from boreotabula.findings.subjects.totals import (
     AVERAGE_DIFFERS,
     NO_TOTAL_OF_LINE_AGREES,
+    TOTAL_BEFORE_CORRECTION,
     TOTAL_DIFFERS,
     TOTAL_WITHOUT_NUMBER,
     TOTALS_OF_LINE_DIFFER,
@@ -20,7 +21,9 @@ from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.compare import Check, Totals
 from boreotabula.reading.totals.figures import Figures
-from boreotabula.sheets.sheet import Sheet
+from boreotabula.reading.values.convert import convert
+from boreotabula.reading.values.form import ValueForm
+from boreotabula.sheets.sheet import Cell, Sheet
 
 _NEAR = 1e-6
 
@@ -34,11 +37,13 @@ def about_totals(
     which several disagree, each by another difference: a column was lost, perhaps.
     """
     search = _Search(sheet, columns, table, figures)
-    whole = list(_whole_lines(totals))
+    before = [check for check in totals.wrong if search.corrected_in(check)] if sheet.was else []
+    wrong = [check for check in totals.wrong if check not in before]
+    whole = list(_whole_lines(totals, wrong))
     # What a whole line explains is not told cell by cell as well.
     pairs = {(check.row, check.column) for checks in whole for check in checks}
     result: dict[tuple[float, str], list[Check]] = {}
-    for check in totals.wrong:
+    for check in wrong:
         if (check.row, check.column) not in pairs:
             # The same difference with the same culprit is one cause.
             result.setdefault((_apart(check), search.culprit(check)), []).append(check)
@@ -46,7 +51,24 @@ def about_totals(
     findings += [_of_line(sheet, totals, checks) for checks in _same_cause(whole)]
     if totals.flaws:
         findings.append(_flawed(sheet, totals))
+    if before:
+        findings.append(_before_correction(sheet, before, search))
     return findings
+
+
+def _before_correction(sheet: Sheet, checks: Sequence[Check], search: _Search) -> Finding:
+    """Totals of the values that stood there before a correction: that explains them."""
+    first, *others = checks
+    where = sheet.address(first.row, first.column)
+    return TOTAL_BEFORE_CORRECTION(
+        where,
+        printed=_number(first.printed),
+        summed=_number(first.summed),
+        total=where,
+        cell=sheet.address(*search.corrected_in(first)[0]),
+        others=[sheet.address(check.row, check.column) for check in others],
+        number=len(others),
+    )
 
 
 _SEVERAL = 3
@@ -56,12 +78,12 @@ def _apart(check: Check) -> float:
     return round(check.printed - check.summed, 6)
 
 
-def _whole_lines(totals: Totals) -> Iterator[list[Check]]:
+def _whole_lines(totals: Totals, wrong: Sequence[Check]) -> Iterator[list[Check]]:
     """The totals of a column or row of which at least three disagree, each by a difference of its
     own or all of them; the fullest first, each total once."""
     agreeing = Counter(line for check in totals.checks if check.agrees for line in _lines_of(check))
     groups: dict[tuple[str, int], list[Check]] = {}
-    for one in totals.wrong:
+    for one in wrong:
         for line in _lines_of(one):
             groups.setdefault(line, []).append(one)
     pairs: set[tuple[int, int]] = set()
@@ -161,6 +183,16 @@ class _Search:
                  self._one_line, self._swapped_cell, self._by_factor, self._subtotals)  # fmt: skip
         return next((message for step in steps if (message := step(check, columns))), "")
 
+    def corrected_in(self, check: Check) -> list[Spot]:
+        """The corrected cells that a total sums up, if it agrees with what stood there before."""
+        columns = check.columns or (check.column,)
+        spots = [spot for spot in self.sheet.was if spot[0] in check.rows and spot[1] in columns]
+        change = sum(
+            (self.figures.at(*spot) or 0.0) - _number_in(self.sheet.was[spot]) for spot in spots
+        )
+        agrees = abs(check.printed - (check.summed - change)) < _NEAR
+        return spots if change and agrees else []
+
     def _no_number(self, check: Check, columns: Sequence[int]) -> str:
         """Filled cells that are in no record."""
         texts = [
@@ -249,6 +281,11 @@ class _Search:
         if check.summed and abs(check.printed - 2 * check.summed) < _NEAR:
             return culprits.SUBTOTALS_TOO()
         return ""
+
+
+def _number_in(cell: Cell) -> float:
+    """The number that a cell holds; 0 if it is none, as it was summed."""
+    return convert((cell,), ValueForm("number")).values[0].as_py() or 0.0
 
 
 _FACTORS = (10.0, 100.0, 1000.0, 0.1, 0.01, 0.001)
