@@ -97,6 +97,16 @@ def test_a_correction_lapses_when_its_cell_or_its_day_is_another(
     assert messages(desk, "correction-lapsed") == [said]
 
 
+def test_the_sender_is_asked_to_correct_the_file_all_the_same(desk: Path) -> None:
+    program("extract", "l.toml", "-o", "o.csv", cwd=desk)
+    assert program("mark", "o.csv", "-o", "back", cwd=desk).status == 0
+    letter = (desk / "back" / "a1.txt").read_text("utf-8")
+    assert "A B4: We read 21 here instead of what is written (“12”)." in letter
+    assert not (desk / "back" / "b1.xlsx").exists()
+    checked = program("check", "in/a1.xlsx", "--layout", "l.toml", cwd=desk)
+    assert checked.status == 1 and "A B4: We read 21 here" in checked.out
+
+
 def test_totals_of_the_values_before_a_correction_are_explained(desk: Path) -> None:
     rows = [["Nursery", "a1"], [], ["Species", "Pieces"], ["Pine", "ca. 12"], ["Birch", 9]]
     write_workbook(desk / "in" / "a1.xlsx", {"A": [*rows, ["Total", 9]]})

@@ -61,3 +61,6 @@ RESTATED = N_(
 )
 NOTHING_FILLED = N_("Nothing is filled in here.")
 UNREADABLE = N_("We could not open your file. Please save it again and send it to us.")
+READ_OTHERWISE = N_(
+    "We read {wanted} here instead of what is written (“{found}”). Please correct it in your file."
+)

@@ -156,6 +156,7 @@ CELL_CORRECTED = FindingKind(
     meaning="A person has corrected the cell in the file of corrections; the record has that value",
     example="The sender confirmed by telephone that 12 pieces should be 21",
     cure="Take the line out once the sender has corrected the file",
+    sender=senders.READ_OTHERWISE,
 )
 CORRECTION_LAPSED = FindingKind(
     "correction-lapsed",

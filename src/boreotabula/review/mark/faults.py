@@ -13,6 +13,7 @@ from boreotabula.findings.catalogue import BY_CODE
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import FindingKind, Severity
 from boreotabula.findings.subjects.comparing import VALUE_RESTATED
+from boreotabula.findings.subjects.values import CELL_CORRECTED
 from boreotabula.layout.addresses import Address, written_address
 from boreotabula.review.mark.words import Say, said_of
 from boreotabula.review.restated import WHOLE_RECORD
@@ -55,7 +56,8 @@ def faults_in(findings: Iterable[Finding], least: Severity, say: Say) -> tuple[l
     faults: list[Fault] = []
     others = 0
     for finding in findings:
-        if _rank(finding.severity) > _rank(least) or finding.accepted:
+        wanted = _rank(finding.severity) <= _rank(least) or finding.kind == CELL_CORRECTED
+        if not wanted or finding.accepted:
             continue
         if not finding.kind.sender:
             others += 1
@@ -81,7 +83,9 @@ def faults_of(
     count = 0
     for row in _rows(run_folder, "findings.csv"):
         severity = Severity(row["severity"])
-        if severity not in chosen or row.get("accepted"):
+        # What a person has corrected is still for the sender to correct.
+        wanted = severity in chosen or row["code"] == CELL_CORRECTED.code
+        if not wanted or row.get("accepted"):
             continue
         # A code of a later version is for the analyst alone.
         kind = BY_CODE.get(row["code"])
