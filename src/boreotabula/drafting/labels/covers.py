@@ -1,0 +1,79 @@
+"""Stamps on covers: labels with their values on another tab of the file."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Sequence
+
+from boreotabula.drafting.labels.gathered import (
+    FEW,
+    Stamps,
+    field_type,
+)
+from boreotabula.drafting.labels.grouping import groups_of, with_labels_above
+from boreotabula.drafting.labels.names import plain
+from boreotabula.drafting.labels.pairs import Pair, pairs_of
+from boreotabula.drafting.tabs.specimens import Example
+from boreotabula.drafting.texts.periods import period_of
+from boreotabula.look.looks import FIGURE
+from boreotabula.look.tables import shapes_of
+from boreotabula.look.texts.words import field_name
+from boreotabula.reading.cells import cell_text
+from boreotabula.sheets.sheet import Sheet
+
+
+def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[str]) -> None:
+    """Stamps on a tab of their own: every file has it, under one name, and it holds no table."""
+    names = Counter(name for example in examples for name in example.specimen.others)
+    own = {example.specimen.tab for example in examples}
+    for name, count in names.items():
+        if count < len(examples) or name in own:
+            continue
+        sheets = {example.specimen.file: example.specimen.others[name] for example in examples}
+        if any(map(_has_table, sheets.values())) or _is_headed(list(sheets.values())):
+            continue
+        every = [pairs_of(sheet, ()) for sheet in sheets.values()]
+        every = with_labels_above(list(sheets.values()), [()] * len(sheets), every)
+        for group in groups_of(every):
+            pairs = [pair for _, pair in group]
+            values = {cell_text(pair.value) for pair in pairs}
+            constant = len(values) == 1 and len(sheets) > 1 and not pairs[0].sure
+            if constant and not period_of(next(iter(values))):
+                continue
+            label = field_name(pairs[0].label, [*taken, *stamps.fields], "stamp")
+            way = "below" if pairs[0].way == "below" else "right_of"
+            labels = list(dict.fromkeys(pair.label for pair in pairs))
+            source = {"tab": name, way: labels[0] if len(labels) == 1 else labels}
+            stamps.add(label, source, field_type([pair.value for pair in pairs]))
+            stamps.moments += [text for text in map(str, values) if period_of(text)]
+            by_file = dict(zip(sheets, (list[Pair]() for _ in sheets), strict=True))
+            for index, pair in group:
+                by_file[list(sheets)[index]].append(pair)
+            for index, one in enumerate(examples):
+                for pair in by_file[one.specimen.file]:
+                    stamps.told[index].add(plain(cell_text(pair.value)))
+
+
+_TABLE = 3
+"""A cover may hold labels with values that look like a table of two columns, but no wider one."""
+
+
+def _has_table(sheet: Sheet) -> bool:
+    """Whether a sheet has a table of several records: one row of values below labels is none."""
+    return any(
+        shape.right - shape.left >= _TABLE and shape.end - shape.first > 1
+        for shape in shapes_of(sheet)
+    )
+
+
+def _is_headed(sheets: Sequence[Sheet]) -> bool:
+    """Whether sheets hold a table of names and figures: the row over it is the same on all."""
+    heads = [
+        {
+            shape.heads
+            for shape in shapes_of(sheet)
+            if shape.columns[-1] == FIGURE and shape.end - shape.first > 1
+        }
+        for sheet in sheets
+    ]
+    return len(sheets) >= FEW and bool(set.intersection(*heads))
