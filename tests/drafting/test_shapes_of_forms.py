@@ -14,7 +14,7 @@ from boreotabula.drafting.asking.questions import questions
 from boreotabula.drafting.draft import Draft, draft
 from boreotabula.drafting.search.judging import judge
 from boreotabula.drafting.tabs.specimens import Specimen
-from boreotabula.findings.subjects.stamps import STAMP_SOURCES_DIFFER
+from boreotabula.findings.subjects.stamps import STAMP_NOT_FOUND, STAMP_SOURCES_DIFFER
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.sheets.sheet import make_sheet
 from boreotabula.stores.csv import csv_rows
@@ -575,3 +575,8 @@ def test_a_month_that_names_of_files_say_too_is_held_against_them() -> None:
     (error,) = judge(found.sketch, [file("Lia 2026-04.xlsx", "March")]).errors
     assert error[1].kind == STAMP_SOURCES_DIFFER
     assert not judge(found.sketch, [file("Lia 2026-04.xlsx", "April")]).errors
+    # What is only compared is never taken.
+    without = Specimen("Lia 2026-04.xlsx", sheet("Lot | Pieces\nL1 | 41\nL2 | 52"))
+    judged = judge(found.sketch, [without])
+    assert [error.kind for _, error in judged.errors] == [STAMP_NOT_FOUND]
+    assert {row["month"] for row in judged.readings[0].records.to_pylist()} == {None}

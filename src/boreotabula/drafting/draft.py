@@ -69,10 +69,7 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     if not best[1].readings:
         return None  # nothing that could be told apart
     sketch, judged = best
-    covers = {
-        source["tab"] for source in sketch.stamps.values()
-        if isinstance(source, dict) and "tab" in source
-    }  # fmt: skip
+    covers = {source["tab"] for _, source in sketch.sources if "tab" in source}
     other_kinds = [
         kind
         for kind in other_kinds

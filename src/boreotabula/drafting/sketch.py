@@ -101,6 +101,15 @@ class Sketch:
         return TabForm.LIST if self.block or self.listed else TabForm.LABELS
 
     @property
+    def sources(self) -> list[tuple[str, Mapping[str, Any]]]:
+        """All sources of its stamps, each with its field; a stamp may have several."""
+        return [
+            (name, source)
+            for name, sources in self.stamps.items()
+            for source in (sources if isinstance(sources, list) else [sources])
+        ]
+
+    @property
     def turned(self) -> bool:
         """Whether its headings run down the side."""
         return bool(self.block.get("turned", False))

@@ -83,15 +83,13 @@ def _same_stamps(layout: Layout, sketch: Sketch) -> dict[str, str]:
     }  # fmt: skip
     return {
         name: stamps[normal_form(label)]
-        for name, source in sketch.stamps.items()
+        for name, source in sketch.sources
         for label in _labels(source)
         if normal_form(label) in stamps
     }
 
 
-def _labels(source: Any) -> list[str]:
-    if not isinstance(source, Mapping):
-        return []
+def _labels(source: Mapping[str, Any]) -> list[str]:
     return [*listed(source.get("right_of")), *listed(source.get("below"))]
 
 
@@ -146,7 +144,7 @@ def _unknown_labels(
     known_patterns = [
         label for form in layout.plan.forms for source in form.sources for label in source.labels
     ]
-    for name, source in sketch.stamps.items():
+    for name, source in sketch.sources:
         for label in _labels(source) if name in same else ():
             if not any(pattern.match(label) is not None for pattern in known_patterns):
                 yield label, same[name], label_known(same[name], label)

@@ -46,8 +46,7 @@ def our_names(sketch: Sketch, kind: TabFamily) -> dict[str, str]:
         for shape in (*example.shapes, *example.further)
         for cell in shape.heads
     }
-    labels = [source for source in sketch.stamps.values() if isinstance(source, dict)]
-    for source in labels:
+    for _, source in sketch.sources:
         texts: Any = source.get("right_of", source.get("below", ()))
         headed |= {field_name(value) for value in ([texts] if isinstance(texts, str) else texts)}
     return {

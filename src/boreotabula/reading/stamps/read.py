@@ -118,17 +118,24 @@ class _Reader:
             self.labels.add(spot)
 
     def read(self, sources: StampSources) -> None:
-        """A stamp by the first of its sources that is there."""
+        """A stamp by the first of its sources that is there; those that are only compared are not
+        taken."""
         name = sources[0].field
         tried: list[_Tried] = []
+        # Of a stamp whose sources are all to be compared the first is taken nevertheless.
+        only_compared = all(source.compared for source in sources)
         for index, stamp in enumerate(sources):
+            if stamp.compared and not only_compared:
+                continue
             attempt = self._try(stamp)
             # A source that is there but wrong is told: the next one would hide it.
             if not attempt.absent:
                 self._keep(attempt, name)
                 if len(sources) > 1:
                     self.taken[name] = index
-                self._compare(attempt, [later for later in sources[index + 1 :] if later.compared])
+                self._compare(
+                    attempt, [later for later in sources if later.compared and later is not stamp]
+                )
                 return
             tried.append(attempt)
         # None is there: the field stays empty, or has the default.
