@@ -168,7 +168,7 @@ class Sketch:
         return "\n".join(texts)
 
 
-_OF_KEY = "tells all records apart: take it in to be told of any that are twice"
+_OF_KEY = "these tell all records apart"
 
 _CAPTURE = re.compile(r"\{(\w+)\}")
 

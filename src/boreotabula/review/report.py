@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from importlib.resources import files
 from pathlib import Path, PurePath
+from typing import Any
 
 from boreotabula import __version__
 from boreotabula.batch.claims import claimed
@@ -83,6 +85,7 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
     source = files("boreotabula.review").joinpath("report.html").read_text("utf-8")
     shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     shape.filters["grouped"] = lambda number: f"{number:,}"
+    shape.filters["code"] = _with_code
     text = shape.from_string(source).render(
         run=run,
         title=run.layout.spec.title or run.layout.path.stem,
@@ -110,6 +113,13 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
     )
     with claimed(out) as stream:
         stream.write(text.encode())
+
+
+def _with_code(text: str) -> Any:
+    """A text as HTML, what stands between backticks as code."""
+    from markupsafe import Markup, escape  # comes with jinja2
+
+    return Markup(re.sub(r"`([^`]+)`", r"<code>\1</code>", str(escape(text))))
 
 
 def _causes(findings: Sequence[Finding]) -> Iterator[_Cause]:

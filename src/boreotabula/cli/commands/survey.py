@@ -278,7 +278,8 @@ def _kinds(groups: Sequence[Alike], letters: Mapping[tuple[str, str], str]) -> s
     """How many kinds of tabs there are, and how many tabs of each."""
     if len(groups) == 1:
         tabs = len(groups[0].tabs)
-        return "1 tab" if tabs == 1 else f"All {tabs:,} tabs are alike"
+        every = {1: "1 tab", 2: "Both tabs are alike"}
+        return every.get(tabs, f"All {tabs:,} tabs are alike")
     counts = [f"{letters[group.tabs[0]]} {len(group.tabs):,}" for group in groups]
     more = len(counts) - _MOST_COUNTED
     rest = [f"and {more} more"] if more > 0 else []
