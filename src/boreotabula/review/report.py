@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
 from importlib.resources import files
 from pathlib import Path, PurePath
-from typing import Any
 
 from boreotabula import __version__
 from boreotabula.batch.claims import claimed
@@ -19,6 +17,7 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.account.roles import Role
 from boreotabula.review.coverage import expected_rows
+from boreotabula.review.html import with_code
 from boreotabula.sheets.parts.writing import MARK
 from boreotabula.stores.csv import csv_rows
 from boreotabula.texts import in_natural_order
@@ -85,7 +84,7 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
     source = files("boreotabula.review").joinpath("report.html").read_text("utf-8")
     shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     shape.filters["grouped"] = lambda number: f"{number:,}"
-    shape.filters["code"] = _with_code
+    shape.filters["code"] = with_code
     text = shape.from_string(source).render(
         run=run,
         title=run.layout.spec.title or run.layout.path.stem,
@@ -113,13 +112,6 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
     )
     with claimed(out) as stream:
         stream.write(text.encode())
-
-
-def _with_code(text: str) -> Any:
-    """A text as HTML, what stands between backticks as code."""
-    from markupsafe import Markup, escape  # comes with jinja2
-
-    return Markup(re.sub(r"`([^`]+)`", r"<code>\1</code>", str(escape(text))))
 
 
 def _causes(findings: Sequence[Finding]) -> Iterator[_Cause]:
