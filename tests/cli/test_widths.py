@@ -33,6 +33,7 @@ COMMON = {
     "coverage": "coverage stock.csv --rows nursery --across month",
     "mark": "mark stock.csv -o returns",
     "check": f"check {FAULTY} --layout stock.toml",
+    "correct": f"correct {FAULTY} Greenhouse*2 D10 --layout stock.toml --to few --why x",
     "bind": "bind benches -o bound.xlsx --overwrite",
     "cache": "cache",
     "wrong call": "extract stock.toml -o a.csv --expect sites.csv --limit 3",

@@ -166,3 +166,96 @@ def test_a_line_that_does_not_say_what_is_corrected_is_refused(
     (desk / "corrections.csv").write_text(text, "utf-8")
     done = program("extract", "l.toml", "-o", "o.csv", cwd=desk)
     assert done.status == 2 and said in done.err and not (desk / "o.csv").exists()
+
+
+def correct(desk: Path, *arguments: object) -> tuple[int, str, str]:
+    done = program("correct", *arguments, "--why", "said so", "--who", "Ada", cwd=desk)
+    return done.status, done.out, done.err
+
+
+@pytest.fixture
+def undecided(desk: Path) -> Path:
+    """The same without a file of corrections, and its records."""
+    (desk / "corrections.csv").unlink()
+    layout = LAYOUT.replace("layout = 1\n", "layout = 1  # ours\n")
+    (desk / "l.toml").write_text(layout.replace('corrections = "corrections.csv"\n', ""), "utf-8")
+    assert pieces(desk) == ["12", "9", "21", "9"]
+    return desk
+
+
+def test_a_record_is_corrected_by_a_line_beside_the_layout(undecided: Path) -> None:
+    before = (undecided / "in" / "a1.xlsx").read_bytes()
+    call = ("o.csv", "--where", "nursery=a1", "--where", "species=pine")
+    status, out, err = correct(undecided, *call, "--field", "pieces", "--to", "21")
+    assert (status, err) == (0, "")
+    assert "a1.xlsx › A › B4: “12” is read as “21”" in out and "part of 1 record" in out
+    assert "agree: 0 of 1 before, 1 of 1 with it" in out
+    lines = (undecided / "corrections.csv").read_text("utf-8")
+    assert lines == HEAD + "a1.xlsx,A,B4,12,21,Ada,said so,\n"
+    layout = (undecided / "l.toml").read_text("utf-8")
+    assert layout.startswith("layout = 1  # ours\n")
+    assert 'corrections = "corrections.csv"' in layout
+    assert pieces(undecided) == ["21", "9", "21", "9"]
+    assert (undecided / "in" / "a1.xlsx").read_bytes() == before
+    # A second line goes below the first, and into the same file.
+    cell = ("in/b1.xlsx", "A", "A5", "--layout", "l.toml", "--to", "Oak", "--until", "2999-12-31")
+    status, out, _ = correct(undecided, *cell, "--json")
+    assert status == 0 and json.loads(out)["layout_edited"] is False
+    more = (undecided / "corrections.csv").read_text("utf-8")
+    assert more == lines + "b1.xlsx,A,A5,Birch,Oak,Ada,said so,2999-12-31\n"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (["o.csv", "1", "--field", "pieces", "--to", "many"], "“many” is not a whole number"),
+        (["o.csv", "1", "--to", "12"], "“was” and “is” are the same"),
+        (["o.csv", "1", "--field", "lot", "--to", "21"], "“lot” comes from no cell"),
+        (["o.csv", "--where", "species=Pine", "--to", "21"], "several records are like that"),
+        (["o.csv", "--to", "21"], "name a record"),
+        (["in/a1.xlsx", "A", "B4", "--layout", "l.toml", "--to", "21", "--until", "2020-01-01"],
+         "2020-01-01 is past"),
+        (["in/a1.xlsx", "A", "4B", "--layout", "l.toml", "--to", "21"], "4B"),
+        (["in/a1.xlsx", "A", "B4", "--layout", "l.toml", "--field", "x", "--to", "1"],
+         "--layout names a cell"),
+    ],
+)  # fmt: skip
+def test_what_would_not_hold_is_not_written(
+    undecided: Path, arguments: list[str], said: str
+) -> None:
+    layout = (undecided / "l.toml").read_bytes()
+    status, _, err = correct(undecided, *arguments)
+    assert status == 2 and said in " ".join(err.split())
+    assert not (undecided / "corrections.csv").exists()
+    assert (undecided / "l.toml").read_bytes() == layout
+
+
+def test_a_cell_is_corrected_once_and_a_gone_record_not_at_all(desk: Path) -> None:
+    assert pieces(desk) == ["21", "9", "21", "9"]
+    status, _, err = correct(desk, "o.csv", "1", "--field", "pieces", "--to", "22")
+    assert status == 2 and "corrections.csv, line 2 is about this cell already" in err
+    assert correct(desk, "o.csv", "9", "--field", "pieces", "--to", "22")[0] == 1
+    assert (desk / "corrections.csv").read_text("utf-8") == HEAD + LINE
+
+
+def test_a_correction_never_reaches_a_file_of_the_same_name_elsewhere(undecided: Path) -> None:
+    twin = undecided / "in" / "old" / "a1.xlsx"
+    twin.parent.mkdir()
+    twin.write_bytes((undecided / "in" / "a1.xlsx").read_bytes())
+    layout = (undecided / "l.toml").read_text("utf-8")
+    inner = layout.replace('folder = "in"', 'folder = "in"\ninclude = "**/*.xlsx"')
+    (undecided / "l.toml").write_text(inner, "utf-8")
+    cell = ("A", "B4", "--layout", "l.toml", "--to", "21")
+    status, _, err = correct(undecided, "in/a1.xlsx", *cell)
+    assert status == 2 and "have the same name" in err
+    assert correct(undecided, "in/old/a1.xlsx", *cell)[0] == 0
+    lines = csv_rows(undecided / "corrections.csv")
+    assert [line["file"] for line in lines] == ["old/a1.xlsx"]
+
+
+def test_a_blank_cell_and_a_file_without_a_line_end(desk: Path) -> None:
+    (desk / "corrections.csv").write_bytes((HEAD + LINE).replace("\n", "\r\n").encode()[:-2])
+    status, out, _ = correct(desk, "in/b1.xlsx", "A", "C4", "--layout", "l.toml", "--to", "x")
+    assert status == 0 and "the blank cell is read as “x”" in out and "part of no record" in out
+    content = (desk / "corrections.csv").read_bytes().decode()
+    assert content == (HEAD + LINE + "b1.xlsx,A,C4,,x,Ada,said so,\n").replace("\n", "\r\n")

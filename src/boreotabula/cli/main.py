@@ -35,6 +35,10 @@ COMMANDS = {
         "boreotabula.cli.commands.headings",
         "List all headings, and the field that each one means.",
     ),
+    "correct": (
+        "boreotabula.cli.commands.correct",
+        "Write down what a cell should hold, until its sender corrects it.",
+    ),
     "trace": (
         "boreotabula.cli.commands.trace",
         "Show which cells a record comes from, or what became of a cell.",
@@ -84,7 +88,7 @@ Start here:
 GROUPS = {
     "Try it": ("demo",),
     "Look at files": ("survey", "show", "draft"),
-    "Make the table": ("extract", "headings"),
+    "Make the table": ("extract", "headings", "correct"),
     "Check it and use it": ("trace", "coverage", "crosstab", "compare"),
     "Hand on": ("mark", "check", "bind"),
     "Besides": ("cache", "completion", "layout-schema"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections import Counter
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -187,3 +188,18 @@ SOURCE = SourceType()
 def limits(mebibytes: int) -> Limits:
     """The limits that --memory-per-file asks for."""
     return Limits(mebibytes)
+
+
+def record_number(what: Sequence[str], where: Sequence[tuple[str, str]]) -> int | None:
+    """The number of the record that a call names, counted from 1; None if it names it by values.
+
+    Raises CallError if it names none, or both.
+    """
+    if where and not what:
+        return None
+    if len(what) == 1 and not where and what[0].isdigit() and int(what[0]):
+        return int(what[0])
+    raise CallError(
+        "name a record by its number, counted from 1, or with --where FIELD=VALUE; for a cell of a"
+        " workbook add --layout or --records"
+    )

@@ -63,10 +63,7 @@ class Tracer:
     def trace(self, record: Mapping[str, str]) -> Traced:
         """The origin of a record. Raises CallError if its file or tab is gone or unreadable."""
         file, tab, cell = (record[f"source_{name}"] for name in ("file", "tab", "cell"))
-        source = self._files.get(file)
-        if source is None:
-            folders = ", ".join(f"“{folder}”" for folder in self.layout.folders)
-            raise CallError(f"“{file}” is no longer among the files of {folders}")
+        source = self.source(file)
         if (file, tab) not in self._tabs:
             self._tabs[file, tab] = opened(source, tab, self.layout, self._limits)
             self._digests[file] = file_digest(source.path)
@@ -75,6 +72,14 @@ class Tracer:
             current_tab.sheet, current_tab.reading, self.layout.plan, self.output.table, cell
         )
         return Traced(record, current_tab, trace, tuple(self._changes(file)))
+
+    def source(self, file: str) -> SourceFile:
+        """A file of the layout by its name. Raises CallError if it is gone."""
+        source = self._files.get(file)
+        if source is None:
+            folders = ", ".join(f"“{folder}”" for folder in self.layout.folders)
+            raise CallError(f"“{file}” is no longer among the files of {folders}")
+        return source
 
     def _changes(self, file: str) -> Sequence[str]:
         texts = []

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 from pathlib import Path
 
-from boreotabula.batch.atomic import atomic_write
+from boreotabula.batch.layouts.beside import csv_lines, free_name, set_in_layout, write
 from boreotabula.batch.layouts.glossaries import csv_rows, delimiter_of
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.errors import CallError
@@ -46,10 +44,11 @@ def adopt(layout: Layout, pairs: Sequence[Pair]) -> Path:
         content = path.read_bytes()
         rows = _heading_rows(content, path)
         if rows is not None:
-            _write(path, content + _lines(content, rows, pairs))
+            write(path, content + _lines(content, rows, pairs))
             return path
-    path = _new_glossary(layout)
-    _write(path, _lines(b"heading,field\n", [HEADINGS], pairs, b"heading,field\n"))
+    path = free_name(layout.path, "headings.csv")
+    head = b"heading,field\n"
+    write(path, head + _lines(head, [HEADINGS], pairs))
     _name_glossary(layout, path.name)
     return path
 
@@ -66,45 +65,18 @@ def _heading_rows(content: bytes, path: Path) -> Sequence[Sequence[str]] | None:
     return None
 
 
-def _lines(
-    content: bytes,
-    rows: Sequence[Sequence[str]],
-    pairs: Sequence[Pair],
-    before: bytes = b"",
-) -> bytes:
+def _lines(content: bytes, rows: Sequence[Sequence[str]], pairs: Sequence[Pair]) -> bytes:
     """The lines to add to a glossary, written as its other lines are."""
     names = [normal_form(cell) for cell in rows[0]]
-    ending = "\r\n" if b"\r\n" in content else "\n"
-    text = io.StringIO()
-    if content and not content.endswith(b"\n"):
-        text.write(ending)
-    writer = csv.writer(text, delimiter_of(content.decode("utf-8-sig")), lineterminator=ending)
-    for heading, field in pairs:
-        line = [""] * len(names)
-        line[names.index("heading")], line[names.index("field")] = heading, field
-        writer.writerow(line)
-    return before + text.getvalue().encode()
-
-
-def _write(path: Path, content: bytes) -> None:
-    with atomic_write(path) as stream:
-        stream.write(content)
-
-
-def _new_glossary(layout: Layout) -> Path:
-    usual = layout.path.with_name("headings.csv")
-    return (
-        usual if not usual.exists() else layout.path.with_name(f"{layout.path.stem}-headings.csv")
-    )
+    lines = [{"heading": heading, "field": field} for heading, field in pairs]
+    return csv_lines(content, names, lines, delimiter_of(content.decode("utf-8-sig")))
 
 
 def _name_glossary(layout: Layout, name: str) -> None:
     """Name a glossary in the layout file, its comments and its form untouched."""
     import tomlkit  # only needed to change a layout
 
-    document = tomlkit.parse(layout.path.read_text("utf-8"))
-    before = document.get("glossary")
+    before = tomlkit.parse(layout.path.read_text("utf-8")).get("glossary")
     # Those that are named already stay as they are written: a table may name their columns.
     named = [*(before if isinstance(before, list) else [before] if before else []), name]
-    document["glossary"] = named if len(named) > 1 else name
-    _write(layout.path, tomlkit.dumps(document).encode())
+    set_in_layout(layout.path, "glossary", named if len(named) > 1 else name)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -15,6 +15,7 @@ from boreotabula.cli.options import (
     json_option,
     limits,
     memory_per_file,
+    record_number,
     table_option,
     where_option,
 )
@@ -100,7 +101,7 @@ def _trace_records(
     from boreotabula.stores.records import chosen_records
     from boreotabula.stores.saved import saved_output
 
-    number = _number(what, where)
+    number = record_number(what, where)
     saved = saved_output(out, table)
     tracer = Tracer(saved, bounds)
     trace_records = list(islice(chosen_records(saved, number, dict(where)), _MOST + 1))
@@ -120,17 +121,6 @@ def _trace_records(
         if len(trace_records) > _MOST:
             say(f"\n… and more: only the first {_MOST} are shown; ask for more FIELD=VALUE")
     return 0 if all(_holds(trace) for _, trace in traced) else 1
-
-
-def _number(what: Sequence[str], where: Pairs) -> int | None:
-    if where and not what:
-        return None
-    if len(what) == 1 and not where and what[0].isdigit() and int(what[0]):
-        return int(what[0])
-    raise CallError(
-        "name a record by its number, counted from 1, or with --where FIELD=VALUE; for a cell of a"
-        " workbook add --layout or --records"
-    )
 
 
 def _differing(traced: Traced) -> list[str]:

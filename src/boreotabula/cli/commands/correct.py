@@ -1,0 +1,212 @@
+"""`boreotabula correct`: write down what a cell should hold, beside the layout."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from itertools import islice
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from boreotabula.cli.options import (
+    PLACE,
+    Command,
+    json_option,
+    limits,
+    memory_per_file,
+    record_number,
+    table_option,
+    where_option,
+)
+from boreotabula.cli.printing import say, say_json
+from boreotabula.errors import CallError
+from boreotabula.texts import command_line, counted
+
+if TYPE_CHECKING:
+    from boreotabula.batch.inputs import SourceFile
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.limits import Limits
+    from boreotabula.review.trace import OpenedTab, Traced
+
+    Target = tuple[Layout, SourceFile, OpenedTab, tuple[int, int]]
+
+EPILOG = """\b
+Examples:
+  boreotabula correct stock.csv 1742 --to 21 --why "said on the phone"
+  boreotabula correct stock.csv --where lot=P731 --where grade=B \\
+      --to 21 --why "said on the phone"
+  boreotabula correct stock.csv 1742 --field lot --to P371 --why "typing error"
+  boreotabula correct report.xlsx "Greenhouse 2" D10 --layout stock.toml \\
+      --to 120 --why "counted again"
+
+The line goes into the file of corrections of the layout; if it has none, corrections.csv is
+created next to it. The report itself is not changed: `boreotabula mark` asks its sender.
+
+\b
+Exit status:
+  0 the correction is written
+  1 no such record, or its tab now gives another one
+  2 wrong call or layout, or a correction that cannot be read"""
+
+
+@click.command("correct", cls=Command, epilog=EPILOG)
+@click.argument("file", type=PLACE, metavar="RECORDS|FILE")
+@click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
+@where_option
+@table_option
+@click.option("--field", metavar="FIELD", help="The field of the record; else its value.")
+@click.option(
+    "--layout", "layout_path", type=click.Path(path_type=Path), metavar="LAYOUT",
+    help="Read the FILE by this layout.",
+)  # fmt: skip
+@click.option("--to", "now", required=True, metavar="TEXT", help="What the cell is read as.")
+@click.option("--why", required=True, metavar="TEXT", help="Why; it stands in every account.")
+@click.option("--who", metavar="NAME", help="Who decided it; else who is logged in.")
+@click.option("--until", metavar="DAY", help="The last day on which it holds, as 2026-12-31.")
+@memory_per_file
+@json_option
+def command(
+    file: Path,
+    what: tuple[str, ...],
+    where: tuple[tuple[str, str], ...],
+    table: str | None,
+    field: str | None,
+    layout_path: Path | None,
+    now: str,
+    why: str,
+    who: str | None,
+    until: str | None,
+    memory_per_file: int,
+    as_json: bool,
+) -> int:
+    """Correct a cell for the table: a line beside the layout says what is read instead.
+
+    Name a record of RECORDS, or a CELL of a FILE. It holds while the cell is as it is now.
+    """
+    if not file.exists():
+        raise CallError(f"there is no file “{file}”")
+    bounds = limits(memory_per_file)
+    if layout_path is not None:
+        if where or table or field:
+            raise CallError("--where, --table and --field name a record; --layout names a cell")
+        target = _cell(file, what, layout_path, bounds)
+    else:
+        record_target = _record_cell(file, what, where, table, field, bounds)
+        if record_target is None:
+            return 1
+        target = record_target
+    values = {"is": now.strip(), "why": why.strip(), "until": (until or "").strip()}
+    return _correct(target, {**values, "who": (who or _login()).strip()}, bounds, as_json)
+
+
+def _login() -> str:
+    import getpass
+
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError, ImportError):  # nobody by that number, or no such module
+        raise CallError("say who decides it: --who NAME") from None
+
+
+def _cell(file: Path, what: tuple[str, ...], layout_path: Path, bounds: Limits) -> Target:
+    """A cell of a file. Raises CallError for what is none."""
+    from boreotabula.batch.evidence import decided_layout, kept_evidence
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.layout.addresses import parse_address
+    from boreotabula.review.trace import opened, source_of
+
+    if not 1 <= len(what) <= 2:
+        raise CallError('name a tab and a cell, such as "Greenhouse 2" D10')
+    try:
+        spot = parse_address(what[-1])
+    except ValueError as error:
+        raise CallError(str(error)) from None
+    layout = Layout.load(layout_path)
+    layout = decided_layout(layout, kept_evidence(layout))
+    source = source_of(file, layout)
+    return layout, source, opened(source, what[0] if len(what) == 2 else "", layout, bounds), spot
+
+
+def _record_cell(
+    records: Path, what: tuple[str, ...], where: tuple[tuple[str, str], ...], table: str | None,
+    field: str | None, bounds: Limits,
+) -> Target | None:  # fmt: skip
+    """The cell of a field of a record; None, and said, if there is no such record any more."""
+    from boreotabula.review.trace import Tracer
+    from boreotabula.stores.records import chosen_records
+    from boreotabula.stores.saved import saved_output
+
+    number = record_number(what, where)
+    saved = saved_output(records, table)
+    tracer = Tracer(saved, bounds)
+    chosen = list(islice(chosen_records(saved, number, dict(where)), 2))
+    if len(chosen) > 1:
+        raise CallError("several records are like that; name one more --where, or its number")
+    traced = tracer.trace(chosen[0][1]) if chosen else None
+    if traced is None or traced.trace is None:
+        text = "has no such record" if traced is None else "is not up to date: run extract again"
+        say(f"“{records}” {text}.", err=True)
+        return None
+    return tracer.layout, tracer.source(traced.tab.file), traced.tab, _spot(traced, field)
+
+
+def _spot(traced: Traced, field: str | None) -> tuple[int, int]:
+    """The cell of a field of a record, or of its value. Raises CallError if there is none."""
+    assert traced.trace is not None
+    origins = [origin for origin in traced.trace.origins if origin.spot is not None]
+    named = [
+        origin for origin in origins
+        if (origin.field == field if field else origin.what == "value")
+    ]  # fmt: skip
+    if len(named) == 1 and named[0].spot is not None:
+        return named[0].spot
+    listed = ", ".join(origin.field for origin in origins)
+    asked = f"“{field}” comes from no cell of its tab" if field else "say which field"
+    raise CallError(f"{asked}: --field may be {listed}")
+
+
+def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: bool) -> int:
+    """Try the correction of a cell, write it, and say what it does."""
+    from boreotabula.batch.inputs import look
+    from boreotabula.batch.layouts.correct import add_correction, as_correction, correction_line
+    from boreotabula.layout.addresses import Address
+    from boreotabula.reading.cells import cell_text
+    from boreotabula.review.correct import check_uncorrected, try_correction
+
+    layout, source, tab, spot = target
+    check_uncorrected(layout, tab, spot)
+    was = cell_text(tab.sheet.cell(*spot)).strip()
+    cell = str(Address(*spot))
+    others = [other.name for other in look(layout).taken]
+    values = {"cell": cell, "was": was, **decision}
+    line = correction_line(tab.file, tab.sheet.name, others, values)
+    trial = try_correction(source, tab, layout, as_correction(line), bounds)
+    path = add_correction(layout, line)
+    named = layout.spec.corrections is None
+    if as_json:
+        say_json(
+            {
+                "file": tab.file, "tab": tab.sheet.name, **values, "corrections": path.name,
+                "layout_edited": named, "records": trial.records,
+                "errors_before": trial.errors[0], "errors_after": trial.errors[1],
+                "totals_before": asdict(trial.totals[0]), "totals_after": asdict(trial.totals[1]),
+            }
+        )  # fmt: skip
+        return 0
+    place = " › ".join(part for part in (tab.file, tab.sheet.name, cell) if part)
+    say(f"{place}: {f'“{was}”' if was else 'the blank cell'} is read as “{decision['is']}”")
+    part = f"part of {counted(trial.records, 'record')}" if trial.records else "part of no record"
+    say(f"  {part}; errors of its tab: {trial.errors[0]} before, {trial.errors[1]} with it")
+    before, after = trial.totals
+    if after.printed:
+        say(
+            "  printed totals of its tab that agree:"
+            f" {before.agree:,} of {before.printed:,} before,"
+            f" {after.agree:,} of {after.printed:,} with it"
+        )
+    say(f"Written to {path}.")
+    if named:
+        say(f'{layout.path} was edited too: it has corrections = "{path.name}".')
+    say(f"Next: {command_line('extract', str(layout.path))} -o OUT")
+    return 0
