@@ -29,6 +29,7 @@ nursery = "text"
 species = "text"
 pieces = "integer"
 """
+EVERY = "[tabs]\nevery = true\n"
 
 
 @pytest.fixture
@@ -215,6 +216,8 @@ def test_a_record_is_corrected_by_a_line_beside_the_layout(undecided: Path) -> N
         (["o.csv", "--to", "21"], "name a record"),
         (["in/a1.xlsx", "A", "B4", "--layout", "l.toml", "--to", "21", "--until", "2020-01-01"],
          "2020-01-01 is past"),
+        (["o.csv", "1", "--to", "21", "--until", "soon"], "--until: “soon” is no date"),
+        (["o.csv", "1", "--to", " "], "--to is blank"),
         (["in/a1.xlsx", "A", "4B", "--layout", "l.toml", "--to", "21"], "4B"),
         (["in/a1.xlsx", "A", "B4", "--layout", "l.toml", "--field", "x", "--to", "1"],
          "--layout names a cell"),
@@ -247,7 +250,7 @@ def test_a_correction_never_reaches_a_file_of_the_same_name_elsewhere(undecided:
     (undecided / "l.toml").write_text(inner, "utf-8")
     cell = ("A", "B4", "--layout", "l.toml", "--to", "21")
     status, _, err = correct(undecided, "in/a1.xlsx", *cell)
-    assert status == 2 and "have the same name" in err
+    assert status == 2 and "cannot be told apart" in " ".join(err.split())
     assert correct(undecided, "in/old/a1.xlsx", *cell)[0] == 0
     lines = csv_rows(undecided / "corrections.csv")
     assert [line["file"] for line in lines] == ["old/a1.xlsx"]
@@ -259,3 +262,29 @@ def test_a_blank_cell_and_a_file_without_a_line_end(desk: Path) -> None:
     assert status == 0 and "the blank cell is read as “x”" in out and "part of no record" in out
     content = (desk / "corrections.csv").read_bytes().decode()
     assert content == (HEAD + LINE + "b1.xlsx,A,C4,,x,Ada,said so,\n").replace("\n", "\r\n")
+
+
+@pytest.mark.parametrize(
+    ("tabs", "said"),
+    [
+        (["Week {1}", "Week {2}"], "cannot be told apart"),
+        (["Week ", "Week"], "cannot be told apart"),
+        (["{1}"], "a correction cannot name “{1}”"),
+        (["Week {1", "B"], None),
+    ],
+)
+def test_a_correction_reaches_one_tab_or_is_refused(
+    tmp_path: Path, tabs: list[str], said: str | None
+) -> None:
+    rows = [["Species", "Pieces"], ["Pine", 12]]
+    write_workbook(tmp_path / "in" / "a.xlsx", dict.fromkeys(tabs, rows))
+    stamps = '[stamps]\nnursery = { right_of = "Nursery" }\n'
+    layout = LAYOUT.replace('corrections = "corrections.csv"\n', "").replace(stamps, "")
+    (tmp_path / "l.toml").write_text(layout.replace('nursery = "text"\n', "") + EVERY, "utf-8")
+    call = ("in/a.xlsx", tabs[0], "B2")
+    status, _, err = correct(tmp_path, *call, "--layout", "l.toml", "--to", "21")
+    if said is not None:
+        assert status == 2 and said in " ".join(err.split())
+    else:
+        assert status == 0, err
+        assert pieces(tmp_path) == ["21", *["12"] * (len(tabs) - 1)]

@@ -34,6 +34,8 @@ class OpenedTab:
     file: str
     sheet: Sheet
     reading: TabReading
+    tabs: tuple[str, ...]
+    """The names of all tabs of its file."""
 
 
 @dataclass(frozen=True)
@@ -112,7 +114,7 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
                 listed = ", ".join(names) or "none"
                 raise CallError(f"“{source.name}” has no tab “{tab}”; it has {listed}")
             sheet, reading = next(iter(read_chosen(book, source, job, texts[:1])))
-            return OpenedTab(source.name, sheet, reading)
+            return OpenedTab(source.name, sheet, reading, tuple(names))
     except UnreadableError as error:
         raise CallError(f"“{source.name}” cannot be read: {error}. {error.advice}") from None
 

@@ -10,48 +10,58 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from boreotabula.batch.layouts.beside import csv_lines, free_name, set_in_layout, write
-from boreotabula.batch.layouts.decisions import CORRECTION_COLUMNS, corrections
+from boreotabula.batch.layouts.decisions import CORRECTION_COLUMNS, Line, correction_of
 from boreotabula.batch.layouts.glossaries import decoded, read_file
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.errors import CallError
-from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.corrections import Correction
 
 
 def correction_line(
-    file: str, tab: str, others: Sequence[str], values: Mapping[str, str]
+    file: str, tab: str, files: Sequence[str], tabs: Sequence[str], values: Mapping[str, str]
 ) -> dict[str, str]:
-    """A line of a file of corrections for a cell of one file and tab, by the other columns.
+    """A line of a file of corrections for a cell of a tab of a file, by the other columns.
 
-    `others` are the names of the other files of the layout. Raises CallError if a pattern for this
-    file would take one of them too: its cell would be corrected unseen.
+    `files` are the files of the layout, `tabs` the tabs of the file. Raises CallError if a pattern
+    for this file or tab would take another one too: its cell would be corrected unseen.
     """
     line = {"file": _literal(file), "tab": _literal(tab), **values}
-    matched = pattern(line["file"], Kind.FILE)
-    twin = next((name for name in others if name != file and matched.match(name) is not None), None)
-    if twin is not None:
-        raise CallError(
-            f"“{file}” and “{twin}” have the same name, which a correction cannot tell apart;"
-            " rename one of them"
-        )
+    file_pattern, tab_pattern = Line("the correction", line).patterns()
+    _check_alone(file, file_pattern, files)
+    if tab_pattern is not None:
+        _check_alone(tab, tab_pattern, tabs)
     return line
 
 
 def _literal(name: str) -> str:
     """A pattern that matches a name; a brace, which cannot be written, is any text."""
-    return re.sub(r"\{[^{}]*\}", "*", name.replace("*", "[*]"))
+    return re.sub(r"\{[^{}]*\}|[{}]", "*", name.replace("*", "[*]"))
+
+
+def _check_alone(name: str, matched: Pattern, names: Sequence[str]) -> None:
+    twin = next(
+        (other for other in names if other != name and matched.match(other) is not None), None
+    )
+    if twin is not None:
+        raise CallError(
+            f"a correction of “{name}” would be one of “{twin}” too: their names cannot be told"
+            " apart. Rename one of them"
+        )
+    if matched.match(name) is None or matched.text == "*":
+        raise CallError(f"a correction cannot name “{name}”. Rename it")
 
 
 def as_correction(line: Mapping[str, str]) -> Correction:
-    """A line as it will be read. Raises CallError for one that says too little, or no day."""
-    text = io.StringIO()
-    writer = csv.DictWriter(text, CORRECTION_COLUMNS)
-    writer.writeheader()
-    writer.writerow(line)
-    read, past = corrections(text.getvalue(), "the correction", datetime.now(UTC).date())
-    if past:
-        raise CallError(f"{line['until']} is past; the correction would never hold")
-    return read[0]
+    """A line as it will be read. Raises CallError for one that says too little, or no day that is
+    to come."""
+    for column, option in (("is", "--to"), ("why", "--why"), ("who", "--who")):
+        if not line[column]:
+            raise CallError(f"{option} is blank; a correction needs it")
+    until = Line("--until", dict(line)).until()
+    if until is not None and until < datetime.now(UTC).date():
+        raise CallError(f"--until: {until} is past; the correction would never hold")
+    return correction_of(Line("the correction", dict(line)))
 
 
 def corrections_path(layout: Layout) -> Path:

@@ -77,23 +77,28 @@ def corrections(text: str, name: str, today: date) -> tuple[list[Correction], li
     Raises CallError, which names the line, for one that does not say which cell is corrected from
     what to what, by whom and why.
     """
-    found: list[Correction] = []
+    read: list[Correction] = []
     past: list[str] = []
     needed = ("file", "cell", "is", "who", "why")
     for line in lines_of(text, name, CORRECTION_COLUMNS, needed, ("file", "tab", "cell")):
-        values = line.values
-        try:
-            row, column = parse_address(values["cell"])
-        except ValueError as error:
-            raise CallError(f"{line.where}: {error}") from None
-        if values["was"] == values["is"]:
-            raise CallError(f"{line.where}: “was” and “is” are the same")
-        until = line.until()
+        correction, until = correction_of(line), line.until()
         if until is not None and today > until:
             past.append(line.where)
-            continue
-        found.append(
-            Correction(line.where, *line.patterns(), row, column, values["was"], values["is"],
-                       values["who"], values["why"])
-        )  # fmt: skip
-    return found, past
+        else:
+            read.append(correction)
+    return read, past
+
+
+def correction_of(line: Line) -> Correction:
+    """The correction that a line says. Raises CallError for one that cannot be."""
+    values = line.values
+    try:
+        row, column = parse_address(values["cell"])
+    except ValueError as error:
+        raise CallError(f"{line.where}: {error}") from None
+    if values["was"] == values["is"]:
+        raise CallError(f"{line.where}: “was” and “is” are the same")
+    return Correction(
+        line.where, *line.patterns(), row, column, values["was"], values["is"], values["who"],
+        values["why"],
+    )  # fmt: skip

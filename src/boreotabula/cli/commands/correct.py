@@ -36,7 +36,7 @@ Examples:
   boreotabula correct stock.csv 1742 --to 21 --why "said on the phone"
   boreotabula correct stock.csv --where lot=P731 --where grade=B \\
       --to 21 --why "said on the phone"
-  boreotabula correct stock.csv 1742 --field lot --to P371 --why "typing error"
+  boreotabula correct stock.csv 1742 --field lot --to P371 --why "a slip"
   boreotabula correct report.xlsx "Greenhouse 2" D10 --layout stock.toml \\
       --to 120 --why "counted again"
 
@@ -97,7 +97,9 @@ def command(
             return 1
         target = record_target
     values = {"is": now.strip(), "why": why.strip(), "until": (until or "").strip()}
-    return _correct(target, {**values, "who": (who or _login()).strip()}, bounds, as_json)
+    return _correct(
+        target, {**values, "who": _login() if who is None else who.strip()}, bounds, as_json
+    )
 
 
 def _login() -> str:
@@ -178,9 +180,9 @@ def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: 
     check_uncorrected(layout, tab, spot)
     was = cell_text(tab.sheet.cell(*spot)).strip()
     cell = str(Address(*spot))
-    others = [other.name for other in look(layout).taken]
+    files = [other.name for other in look(layout).taken]
     values = {"cell": cell, "was": was, **decision}
-    line = correction_line(tab.file, tab.sheet.name, others, values)
+    line = correction_line(tab.file, tab.sheet.name, files, tab.tabs, values)
     trial = try_correction(source, tab, layout, as_correction(line), bounds)
     path = add_correction(layout, line)
     named = layout.spec.corrections is None
