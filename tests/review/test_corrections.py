@@ -241,6 +241,14 @@ def test_a_cell_is_corrected_once_and_a_gone_record_not_at_all(desk: Path) -> No
     assert (desk / "corrections.csv").read_text("utf-8") == HEAD + LINE
 
 
+def test_a_record_whose_cell_is_that_of_another_now_is_not_corrected(undecided: Path) -> None:
+    rows = [["Nursery", "a1"], [], ["Species", "Pieces"], ["Oak", 5], ["Pine", 12], ["Birch", 9]]
+    write_workbook(undecided / "in" / "a1.xlsx", {"A": rows})
+    status, _, err = correct(undecided, "o.csv", "1", "--field", "pieces", "--to", "21")
+    assert status == 1 and "does not give this record any more" in " ".join(err.split())
+    assert not (undecided / "corrections.csv").exists()
+
+
 def test_a_correction_never_reaches_a_file_of_the_same_name_elsewhere(undecided: Path) -> None:
     twin = undecided / "in" / "old" / "a1.xlsx"
     twin.parent.mkdir()

@@ -48,6 +48,37 @@ class Traced:
     changed: tuple[str, ...]
     """What has changed since the run, in words."""
 
+    @property
+    def differing(self) -> list[str]:
+        """The fields that the tab gives otherwise now."""
+        if self.trace is None:
+            return []
+        values = self.trace.values
+        return [
+            name
+            for name, text in self.record.items()
+            if name in values and not _same(text, values[name])
+        ]
+
+    @property
+    def holds(self) -> bool:
+        """Whether the tab still gives this record."""
+        return self.trace is not None and not self.differing
+
+
+def _same(text: str, value: object) -> bool:
+    """Whether a text of an output is a value of a tab."""
+    if value is None:
+        return text == ""
+    if isinstance(value, bool):
+        return text.casefold() == str(value).casefold()
+    if isinstance(value, float | int):
+        try:
+            return float(text) == float(value)
+        except ValueError:
+            return False
+    return text == str(value) or str(value).startswith(text) or text.replace("T", " ") == str(value)
+
 
 class Tracer:
     """Traces records of one output; a tab is read only once."""

@@ -146,9 +146,15 @@ def _record_cell(
     if len(chosen) > 1:
         raise CallError("several records are like that; name one more --where, or its number")
     traced = tracer.trace(chosen[0][1]) if chosen else None
-    if traced is None or traced.trace is None:
-        text = "has no such record" if traced is None else "is not up to date: run extract again"
-        say(f"“{records}” {text}.", err=True)
+    if traced is None:
+        say(f"“{records}” has no such record.", err=True)
+        return None
+    # Where rows were put in since, the cell is that of another record.
+    if not traced.holds:
+        say(
+            f"“{traced.tab.file}” does not give this record any more; run extract again and look",
+            err=True,
+        )
         return None
     return tracer.layout, tracer.source(traced.tab.file), traced.tab, _spot(traced, field)
 

@@ -120,35 +120,7 @@ def _trace_records(
             _print_record(position, one, brief=place > 0 and len(traced) > 2)
         if len(trace_records) > _MOST:
             say(f"\n… and more: only the first {_MOST} are shown; ask for more FIELD=VALUE")
-    return 0 if all(_holds(trace) for _, trace in traced) else 1
-
-
-def _differing(traced: Traced) -> list[str]:
-    """The fields that the tab gives otherwise now."""
-    if traced.trace is None:
-        return []
-    return [
-        name
-        for name, text in traced.record.items()
-        if name in traced.trace.values and not _same(text, traced.trace.values[name])
-    ]
-
-
-def _same(text: str, value: object) -> bool:
-    if value is None:
-        return text == ""
-    if isinstance(value, bool):
-        return text.casefold() == str(value).casefold()
-    if isinstance(value, float | int):
-        try:
-            return float(text) == float(value)
-        except ValueError:
-            return False
-    return text == str(value) or str(value).startswith(text) or text.replace("T", " ") == str(value)
-
-
-def _holds(traced: Traced) -> bool:
-    return traced.trace is not None and not _differing(traced)
+    return 0 if all(trace.holds for _, trace in traced) else 1
 
 
 def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
@@ -172,7 +144,7 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
             f"! {place} does not give this record any more", style="bold red", markup=False
         )
         return
-    differing = _differing(traced)
+    differing = traced.differing
     rows = Table(box=None, pad_edge=False, padding=(0, 2, 0, 2), header_style="bold")
     for name in ("field", "type", "value", "from", "where", "what is there"):
         rows.add_column(name)
@@ -217,7 +189,7 @@ def _described(number: int, traced: Traced) -> dict[str, Any]:
         "number": number,
         "record": dict(traced.record),
         "changed": list(traced.changed),
-        "differs_now": _differing(traced),
+        "differs_now": traced.differing,
         "found": traced.trace is not None,
         "fields": [
             {
