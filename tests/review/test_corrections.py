@@ -74,6 +74,8 @@ def test_a_correction_changes_what_is_kept_and_what_is_unchanged(desk: Path) -> 
     assert pieces(desk) == ["12", "9", "21", "9"]
     (desk / "corrections.csv").write_text(HEAD + LINE.replace("21", "22"), "utf-8")
     assert pieces(desk) == ["22", "9", "21", "9"]
+    # No sender has changed it, so it is not restated.
+    assert csv_rows(desk / "o.csv.run" / "restated.csv") == []
 
 
 @pytest.mark.parametrize(
