@@ -7,9 +7,11 @@ import re
 import shlex
 import shutil
 import signal
+import socket
 import subprocess
 import sys
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -309,6 +311,18 @@ def test_a_worker_that_does_not_see_the_folder(desk: Path) -> None:
     (cluster_job.folder / ATTEMPTS).rmdir()
     with pytest.raises(CallError, match="does not see the folder"):
         read_chunk(chunk, cluster_job)
+
+
+def test_a_local_cluster_says_nothing_of_a_port_that_another_program_has(desk: Path) -> None:
+    # Where another program has it already, it is taken just as well.
+    with socket.socket() as other:
+        with suppress(OSError):
+            other.bind(("127.0.0.1", 8787))
+            other.listen()
+        call = [PROGRAM, "extract", "l.toml", "-o", "parts", "--cluster", "local:1"]
+        done = subprocess.run(call, cwd=desk, capture_output=True, text=True, check=False)
+    assert "8787" not in done.stderr and "Warning" not in done.stderr
+    assert (desk / "parts").exists()
 
 
 def test_an_interruption_of_a_local_cluster_prints_nothing_of_its_workers(desk: Path) -> None:

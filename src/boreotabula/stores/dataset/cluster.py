@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import gc
 import logging
+import warnings
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
@@ -74,7 +75,9 @@ def connected(address: str) -> Iterator[Any]:
         with _uncollected():
             try:
                 if count:
-                    with undisturbed():
+                    with undisturbed(), warnings.catch_warnings():
+                        # It takes another port then, which nobody looks at.
+                        warnings.filterwarnings("ignore", r"\s*Port \d+ is already in use")
                         opened.append(started.LocalCluster(
                             n_workers=int(count), threads_per_worker=1, dashboard_address=None,
                             silence_logs=logging.CRITICAL,
