@@ -101,6 +101,23 @@ def test_a_cell_a_row_or_a_column_is_accepted(desk: Path, cell: str) -> None:
     assert codes(desk)["accepted"] == ["total-differs"]
 
 
+def test_what_was_seen_is_accepted_and_no_other_fault_of_the_cell(desk: Path) -> None:
+    program("extract", "l.toml", "-o", "o.csv", cwd=desk)
+    rows = csv_rows(desk / "o.csv.run" / "findings.csv")
+    (row,) = (row for row in rows if (row["code"], row["file"]) == ("total-differs", "f0.xlsx"))
+    seen = f"total-differs,f0.xlsx,A,B6,{row['looked_for']},{row['found']},Ada,known,\n"
+    head = HEAD.replace("cell,", "cell,looked_for,found,")
+    (desk / "accepted.csv").write_text(head + seen, "utf-8")
+    program("extract", "l.toml", "-o", "o.csv", cwd=desk)
+    assert codes(desk)["accepted"] == ["total-differs"]
+    # The printed total is the same, but what it sums up is not.
+    rows = [["Nursery", "N0"], [], ["Species", "Pieces"], ["Pine", 4], ["Birch", 9], ["Total", 90]]
+    write_workbook(desk / "in" / "f0.xlsx", {"A": rows})
+    program("extract", "l.toml", "-o", "o.csv", cwd=desk)
+    assert codes(desk)["accepted"] == []
+    assert {"total-differs", "acceptance-idle"} <= set(codes(desk)["to check"])
+
+
 @pytest.mark.parametrize(
     ("text", "said"),
     [

@@ -30,7 +30,7 @@ def check_claim(out: Path, inputs: Iterable[object], *, overwrite: bool) -> None
     """Raises CallError if a file must not be written: it is an input of the call, or it holds what
     this program did not write, or what was changed since, and may not be overwritten."""
     home = out.resolve()
-    if home in {one.resolve() for one in inputs if isinstance(one, Path)}:
+    if home in {path.resolve() for path in inputs if isinstance(path, Path)}:
         raise CallError(f"“{out}” is read by this command; choose another name for what it writes")
     if overwrite or not out.is_file() or out.stat().st_size == 0 or _is_own(out):
         return
@@ -42,7 +42,7 @@ def check_claim(out: Path, inputs: Iterable[object], *, overwrite: bool) -> None
 
 @contextmanager
 def claimed(out: Path) -> Iterator[BinaryIO]:
-    """The same as `placed`; what is written is known again later."""
+    """The same as `atomic_write`; what is written is known again later."""
     with atomic_write(out) as stream:
         yield stream
     with suppress(OSError):

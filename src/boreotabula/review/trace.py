@@ -137,14 +137,14 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
     try:
         with Workbook(source.path, job.opening) as book:
             names = [tab.name for tab in book.tabs]
-            texts = [name for name in names if name == tab]
-            if not texts and tab:
+            chosen = [name for name in names if name == tab]
+            if not chosen and tab:
                 wanted = pattern(tab, Kind.TAB)
-                texts = [name for name in names if wanted.match(name) is not None]
-            if not texts:
+                chosen = [name for name in names if wanted.match(name) is not None]
+            if not chosen:
                 listed = ", ".join(names) or "none"
                 raise CallError(f"“{source.name}” has no tab “{tab}”; it has {listed}")
-            sheet, reading = next(iter(read_chosen(book, source, job, texts[:1])))
+            sheet, reading = next(iter(read_chosen(book, source, job, chosen[:1])))
             return OpenedTab(source.name, sheet, reading, tuple(names))
     except UnreadableError as error:
         raise CallError(f"“{source.name}” cannot be read: {error}. {error.advice}") from None

@@ -63,12 +63,12 @@ def draft_amendments(
     yield from _words_of_reading(layout, new.sketch)
 
 
-def _same_fields(own: HeadingList, other_heading_list: HeadingList) -> dict[str, str]:
+def _same_fields(own: HeadingList, drafted: HeadingList) -> dict[str, str]:
     """The field of the layout that each field of the draft is, by the headings that both know; of
     several the one that most tabs speak for."""
     field_of = {normal_form(use.heading): use.field for use in own.of("column")}
     votes: dict[str, Counter[str]] = {}
-    for use in other_heading_list.of("column"):
+    for use in drafted.of("column"):
         field = field_of.get(normal_form(use.heading))
         if field:
             votes.setdefault(use.field, Counter())[field] += len(use.places)
@@ -141,17 +141,18 @@ def _unknown_labels(
     layout: Layout, sketch: Sketch, same: Mapping[str, str]
 ) -> Iterator[tuple[str, str, Change]]:
     """The labels by which a draft finds the stamps of the layout, and the layout does not."""
-    known_patterns = [
+    labels = [
         label for form in layout.plan.forms for source in form.sources for label in source.labels
     ]
     for name, source in sketch.sources:
         for label in _labels(source) if name in same else ():
-            if not any(pattern.match(label) is not None for pattern in known_patterns):
+            if not any(pattern.match(label) is not None for pattern in labels):
                 yield label, same[name], label_known(same[name], label)
 
 
-def _missing(known_texts: Sequence[str], drafted: Any) -> list[str]:
-    return [text for text in listed(drafted) if text not in known_texts]
+def _missing(texts: Sequence[str], drafted: Any) -> list[str]:
+    """The texts of a draft that are not among those of the layout."""
+    return [text for text in listed(drafted) if text not in texts]
 
 
 def _types(

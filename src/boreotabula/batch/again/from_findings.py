@@ -145,7 +145,7 @@ def _of_texts(run: Run) -> Iterator[Amendment]:
         if cell.finding == TEXTS_UNPLACED.code:
             tabs.setdefault(cell.text, set()).add((cell.file, cell.tab))
             first.setdefault(cell.text, place_of(cell.file, cell.tab, cell.cell))
-    texts = [text for text, tab in tabs.items() if len(tab) >= _SEVERAL][:_MOST_TEXTS]
+    texts = [text for text, places in tabs.items() if len(places) >= _SEVERAL][:_MOST_TEXTS]
     if texts:
         extra = f" and {counted(len(texts) - 1, 'text')} more" if len(texts) > 1 else ""
         yield Amendment(
@@ -197,9 +197,9 @@ def _of_stamps(
     lost = by_kind.get(STAMP_NOT_FOUND, [])
     if not lost:
         return
-    texts = {finding.file for finding in lost}
-    other_sources = [source for source in inbox.taken if source.name not in texts][:_SOME]
-    sources = [source for source in inbox.taken if source.name in texts][:_SOME] + other_sources
+    files = {finding.file for finding in lost}
+    other_sources = [source for source in inbox.taken if source.name not in files][:_SOME]
+    sources = [source for source in inbox.taken if source.name in files][:_SOME] + other_sources
     looked = look_into(sources, limits)
     stamps = {
         source.field: source
@@ -211,8 +211,7 @@ def _of_stamps(
         tabs = {(finding.file, finding.tab) for finding in lost if finding.field == name}
         usual = {spot for file in looked for sheet in file.sheets for spot in _spots(sheet, stamp)}
         for file, sheet in _sheets(looked, tabs):
-            every = [source for source in stamps.values() if source.labels]
-            for pair in _unknown_pairs(sheet, every):
+            for pair in _unknown_pairs(sheet, list(stamps.values())):
                 like = _likeness(pair.label, stamp)
                 is_here = (pair.row, pair.column) in usual
                 if (is_here or like >= _LIKE) and _fits(pair, layout, name):
@@ -240,7 +239,7 @@ def _spots(sheet: Sheet, stamp: StampPlan) -> Iterator[tuple[int, int]]:
     """Where the labels of a stamp stand on a tab."""
     for row, column, text in sheet.texts(range(min(sheet.height, _COVER))):
         label = text.partition(":")[0] if ":" in text else text
-        if any(one.match(label) is not None for one in stamp.labels):
+        if any(pattern.match(label) is not None for pattern in stamp.labels):
             yield row, column
 
 

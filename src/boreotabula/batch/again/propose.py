@@ -68,8 +68,7 @@ def propose(
     inbox = _those_in_question(whole, first)
     text = layout.path.read_text("utf-8-sig")
     unread = len(whole.taken) - len(inbox.taken)
-    few = unread > 0
-    start = best = read_figures(layout, inbox, limits, None) if few else first
+    start = best = read_figures(layout, inbox, limits, None) if unread else first
     taken = list(_of_names(layout, text, whole, limits))
     if taken:
         layout_now = Layout.load(layout.path, amended(text, taken))
@@ -146,7 +145,7 @@ def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterat
     left_out = [omission.name for omission in inbox.left_out if omission.why == NO_PATTERN]
     if not left_out:
         return
-    known_texts = {source.name for source in inbox.taken}
+    known_names = {source.name for source in inbox.taken}
     for old in layout.spec.source.include:
         new = without_periods(old)
         if new == old:
@@ -157,14 +156,14 @@ def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterat
         except LayoutError:
             continue  # it would contradict what a person wrote
         more_inbox = look(other_layout)
-        added = tuple(source for source in more_inbox.taken if source.name not in known_texts)
+        added = tuple(source for source in more_inbox.taken if source.name not in known_names)
         if not added:
             continue
         run = read_figures(
             other_layout, replace(more_inbox, taken=added[:_MOST_FILES]), limits, None
         )
         if run.record_count and not run.severities[Severity.ERROR]:
-            known_texts |= {source.name for source in added}
+            known_names |= {source.name for source in added}
             text = amended(text, [opened])
             files = counted(len(added), "file")
             message = f"{files} more would be read without an error if “{old}” were “{new}”"
@@ -192,9 +191,9 @@ def _rank(run: Run) -> tuple[int, ...]:
 
 def _those_in_question(inbox: Inbox, run: Run) -> Inbox:
     """The files of which something was said, and some of the others to hold them against."""
-    texts = {finding.file for finding in run.findings}
-    first = [source for source in inbox.taken if source.name in texts]
-    rest = [source for source in inbox.taken if source.name not in texts]
+    files = {finding.file for finding in run.findings}
+    first = [source for source in inbox.taken if source.name in files]
+    rest = [source for source in inbox.taken if source.name not in files]
     names = {source.name for source in [*first, *rest][:_MOST_FILES]}
     return replace(inbox, taken=tuple(source for source in inbox.taken if source.name in names))
 

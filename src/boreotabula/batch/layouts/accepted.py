@@ -15,7 +15,7 @@ from boreotabula.findings.subjects.comparing import ACCEPTANCE_IDLE, ACCEPTANCE_
 from boreotabula.layout.addresses import column_number, parse_address
 from boreotabula.layout.patterns import Pattern
 
-COLUMNS = ("code", "file", "tab", "cell", "who", "why", "until")
+COLUMNS = ("code", "file", "tab", "cell", "looked_for", "found", "who", "why", "until")
 _NEEDED = ("code", "file", "cell", "who", "why")
 _ROW, _COLUMN = re.compile(r"row (\d+)"), re.compile(r"column ([A-Z]{1,3})")
 
@@ -33,6 +33,10 @@ class Acceptance:
     row: int | None
     """The row of the cell, counted from 0; `column` alike. One of them is None for all of it."""
     column: int | None
+    looked_for: str
+    """What its finding in findings.csv has in this column, and in the next: with them only what was
+    seen is accepted, and no other fault of the same cell. Blank is whatever."""
+    found: str
     who: str
     why: str
     until: date | None
@@ -47,6 +51,8 @@ class Acceptance:
             and self.column in (None, at.column)
             and self.file.match(finding.file) is not None
             and (self.tab is None or self.tab.match(finding.tab) is not None)
+            and self.looked_for in ("", finding.looked_for.strip())
+            and self.found in ("", finding.found.strip())
         )
 
 
@@ -67,8 +73,8 @@ def _acceptance(line: Line) -> Acceptance:
     row, column = _place(values["cell"], line.where)
     file, tab = line.patterns()
     return Acceptance(
-        line.where, values["code"], file, tab, row, column, values["who"], values["why"],
-        line.until(),
+        line.where, values["code"], file, tab, row, column, values["looked_for"],
+        values["found"], values["who"], values["why"], line.until(),
     )  # fmt: skip
 
 

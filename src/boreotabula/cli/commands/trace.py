@@ -114,10 +114,10 @@ def _trace_records(
         described = [_described(index, trace) for index, trace in traced]
         say_json(described)
     else:
-        for place, (position, one) in enumerate(traced):
+        for place, (position, trace) in enumerate(traced):
             if place:
                 say()
-            _print_record(position, one, brief=place > 0 and len(traced) > 2)
+            _print_record(position, trace, brief=place > 0 and len(traced) > 2)
         if len(trace_records) > _MOST:
             say(f"\n… and more: only the first {_MOST} are shown; ask for more FIELD=VALUE")
     return 0 if all(trace.holds for _, trace in traced) else 1
