@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import subprocess
 from datetime import date
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import pytest
 
 import boreotabula
 from boreotabula.batch.layouts.load import Layout
-from helpers import csv_rows, program, write_workbook
+from helpers import PROGRAM, csv_rows, program, write_workbook
 
 HEAD = "file,tab,cell,was,is,who,why,until\n"
 LINE = "a*.xlsx,A,B4,12,21,Ada,the sender said so,\n"
@@ -241,6 +242,24 @@ def test_a_cell_is_corrected_once_and_a_gone_record_not_at_all(desk: Path) -> No
     assert status == 2 and "corrections.csv, line 2 is about this cell already" in err
     assert correct(desk, "o.csv", "9", "--field", "pieces", "--to", "22")[0] == 1
     assert (desk / "corrections.csv").read_text("utf-8") == HEAD + LINE
+
+
+def test_of_several_corrections_at_once_none_is_lost(undecided: Path) -> None:
+    cells = [("a1", "B4"), ("a1", "B5"), ("b1", "B4"), ("b1", "B5")]
+    decided = ["--layout", "l.toml", "--to", "70", "--why", "said so", "--who", "Ada"]
+    runs = [
+        subprocess.Popen(
+            [PROGRAM, "correct", f"in/{name}.xlsx", "A", cell, *decided],
+            cwd=undecided, stdout=subprocess.DEVNULL,
+        )
+        for name, cell in cells
+    ]  # fmt: skip
+    assert [run.wait(60) for run in runs] == [0, 0, 0, 0]
+    lines = csv_rows(undecided / "corrections.csv")
+    assert sorted((line["file"], line["cell"]) for line in lines) == [
+        (f"{name}.xlsx", cell) for name, cell in cells
+    ]
+    assert pieces(undecided) == ["70"] * 4
 
 
 def test_a_record_whose_cell_is_that_of_another_now_is_not_corrected(undecided: Path) -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 from boreotabula.batch.layouts.beside import csv_lines, free_name, set_in_layout, write
 from boreotabula.batch.layouts.glossaries import csv_rows, delimiter_of
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.private_files import turn_of
 from boreotabula.errors import CallError
 from boreotabula.layout.glossary import HEADINGS
 from boreotabula.layout.headings import normal_form
@@ -40,6 +41,12 @@ def adopt(layout: Layout, pairs: Sequence[Pair]) -> Path:
     A layout that has none gets one, `headings.csv` beside it. Raises CallError if it cannot be
     written.
     """
+    with turn_of(layout.path):
+        # Another call may have written meanwhile.
+        return _add(Layout.load(layout.path), pairs)
+
+
+def _add(layout: Layout, pairs: Sequence[Pair]) -> Path:
     for path in layout.glossaries:
         content = path.read_bytes()
         rows = _heading_rows(content, path)

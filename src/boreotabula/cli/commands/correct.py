@@ -178,6 +178,8 @@ def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: 
     """Try the correction of a cell, write it, and say what it does."""
     from boreotabula.batch.inputs import look
     from boreotabula.batch.layouts.correct import add_correction, as_correction, correction_line
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.private_files import turn_of
     from boreotabula.layout.addresses import Address
     from boreotabula.reading.cells import cell_text
     from boreotabula.review.correct import check_uncorrected, try_correction
@@ -190,8 +192,11 @@ def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: 
     values = {"cell": cell, "was": was, **decision}
     line = correction_line(tab.file, tab.sheet.name, files, tab.tabs, values)
     trial = try_correction(source, tab, layout, as_correction(line), bounds)
-    path = add_correction(layout, line)
-    named = layout.spec.corrections is None
+    with turn_of(layout.path):
+        current = Layout.load(layout.path)  # another call may have written meanwhile
+        check_uncorrected(current, tab, spot)
+        path = add_correction(current, line)
+    named = current.spec.corrections is None
     if as_json:
         say_json(
             {
