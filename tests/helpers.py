@@ -20,8 +20,9 @@ from boreotabula.layout.addresses import parse_address
 from boreotabula.layout.glossary import known_headings
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.reading.blocks import TabSource
-from boreotabula.reading.plan import Plan, make_plan
-from boreotabula.reading.stamps.search import Surroundings
+from boreotabula.reading.make_plan import make_plan
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.stamps.sources import Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 from boreotabula.sheets.sheet import Sheet, Span, make_sheet
 

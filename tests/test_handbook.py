@@ -10,6 +10,7 @@ import shutil
 import tomllib
 from pathlib import Path
 
+import click
 import jsonschema
 import pytest
 from click.testing import CliRunner
@@ -130,6 +131,33 @@ def test_the_commands_of_a_page_do_what_it_says(
             found = runner.invoke(cli, ask, standalone_mode=False)
             assert json.loads(found.stdout)["total"] == 1_264_105, command
         assert not redirected or done.stdout.count("\n") > 3000
+
+
+def commands_shown() -> list[tuple[str, str]]:
+    """Every command line that a page or the README shows, in a block or indented."""
+    shown = []
+    for page in [*sorted(DOCS.glob("*.md")), DOCS.parent / "README.md"]:
+        text = page.read_text("utf-8").replace("\\\n", " ")
+        lines = re.findall(r"^(?: {4,}|\$ )?(boreotabula [a-z-]+ .*)$", text, re.MULTILINE)
+        shown += [(page.name, line.partition(" > ")[0].partition("  #")[0]) for line in lines]
+    return shown
+
+
+def test_every_command_that_is_shown_is_understood() -> None:
+    shown = commands_shown()
+    assert len(shown) > 80
+    wrong = []
+    # An address is asked for what lies there while it is parsed.
+    for page, line in (one for one in shown if "://" not in one[1]):
+        # What follows a pipe or a wide gap is no part of the command.
+        _, name, *arguments = shlex.split(re.split(r" \| | {3,}|…", line)[0])
+        command = cli.get_command(click.Context(cli), name)
+        try:
+            assert command is not None
+            command.make_context(name, list(arguments))
+        except (AssertionError, click.ClickException) as error:
+            wrong.append(f"{page}: {line}: {error}")
+    assert wrong == []
 
 
 def test_every_page_is_linked_from_the_readme() -> None:

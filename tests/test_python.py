@@ -52,7 +52,7 @@ def test_the_page_of_the_handbook_runs(
     scope: dict[str, object] = {}
     for block in blocks:
         exec(block, scope)
-    assert len(blocks) == 5 and Path("stock.parquet").is_file() and Path("counts.toml").is_file()
+    assert len(blocks) == 6 and Path("stock.parquet").is_file() and Path("counts.toml").is_file()
     assert isinstance(scope["run"], boreotabula.Run) and scope["run"].exit_status == 1
 
 
@@ -100,3 +100,17 @@ def test_a_folder_without_a_form_gives_no_draft(tmp_path: Path) -> None:
     assert boreotabula.draft(tmp_path / "in") is None
     with pytest.raises(CallError):
         boreotabula.draft(tmp_path / "none")
+
+
+def test_python_knows_who_is_late(layout: Path) -> None:
+    run = boreotabula.extract(layout)
+    found = run.late("lot", "month", due={"L1": 0, "L9": 0}, on=date(2026, 4, 1))
+    stands = [(one.label, one.period, one.standing.value) for one in found]
+    assert (("L9",), "2026-03", "missing") in stands and len(stands) <= 2
+    assert {one.label for one in run.late("lot", "month", due=0, on=date(2026, 5, 1))} >= {("L2",)}
+    with pytest.raises(CallError, match="there is no field “site”, only lot, month"):
+        run.late("site", "month", due=0)
+    with pytest.raises(CallError, match="“kept” is no month, date or year"):
+        run.late("lot", "kept", due=0)
+    with pytest.raises(CallError, match="due by sender goes with one field"):
+        run.late(["lot", "kept"], "month", due={"L1": 0})

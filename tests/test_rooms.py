@@ -55,8 +55,8 @@ def test_a_room_imports_only_from_rooms_before_it(path: Path) -> None:
 
 PARTS = {
     "reading": (
-        "cells", "values", "corrections", "plan", "locate", "stamps", "columns", "rows",
-        "totals", "blocks", "records", "account", "tab", "inspect",
+        "cells", "values", "corrections", "plan", "make_plan", "locate", "stamps", "columns",
+        "rows", "totals", "blocks", "records", "account", "tab", "inspect",
     ),
     "look": (
         "texts", "repeats", "looks", "crossed", "heading_rows", "shape", "bodies", "tables",
@@ -68,7 +68,7 @@ PARTS = {
     "batch": (
         "private_files", "atomic", "claims", "remote", "processes", "layouts", "run_folders",
         "inputs", "file", "evidence", "cache", "compare", "read_all", "prefetch", "run", "survey",
-        "draft", "headings", "again",
+        "views", "draft", "headings", "again",
     ),
 }  # fmt: skip
 """The parts of the large rooms, in the order of the data."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, fields
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,15 +14,16 @@ from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import ReadOptions
-from boreotabula.batch.run import gather
+from boreotabula.batch.run import gather, outcome
 from boreotabula.errors import BoreotabulaError, CallError
 
 if TYPE_CHECKING:
     from boreotabula.drafting.doubts import Doubt
     from boreotabula.drafting.tabs.specimens import LeftOut
+    from boreotabula.review.due import Report
 
 
-class Run(gather.Run):
+class Run(outcome.Run):
     """The outcome of a run, with its records in memory.
 
     Of a layout with several output tables the methods take the name of one of them, and without a
@@ -70,6 +72,42 @@ class Run(gather.Run):
                 output.writers[name].write(batch)
             output.close()
         return path
+
+    def late(
+        self,
+        sender: str | Sequence[str],
+        period: str,
+        due: int | Mapping[str, int],
+        on: date | None = None,
+        table: str | None = None,
+    ) -> list[Report]:
+        """The reports that are missing, late or still due, by sender and period.
+
+        `sender` names the field or fields that tell who reports, `period` the field of months, days
+        or years. `due` is how many days after a period a report is due; as a mapping by sender, of
+        just those that it names, also if they never reported; then `sender` is one field. `on` is
+        the day as of which is looked, if not today. Raises BoreotabulaError for a field that is not
+        there, or whose periods have no known end.
+        """
+        from boreotabula.review.due import Sender, came_by_files, reports, senders_met
+        from boreotabula.stores.records import source_paths
+
+        records = self._table(table)
+        rows = [sender] if isinstance(sender, str) else list(sender)
+        for name in (*rows, period):
+            if name not in records.schema.names:
+                raise CallError(f"there is no field “{name}”, only {', '.join(self._names(table))}")
+        if not isinstance(due, int) and len(rows) != 1:
+            raise CallError("due by sender goes with one field of senders; give a number of days")
+        if isinstance(due, int):
+            senders = senders_met(records, rows, due)
+        else:
+            senders = [Sender((name,), days) for name, days in due.items()]
+        came = came_by_files(source_paths(self.layout.path))
+        return reports(records, (rows, period), senders, on or date.today(), came)
+
+    def _names(self, table: str | None) -> list[str]:
+        return list(self._table(table).schema.names)
 
     def _table(self, name: str | None) -> pa.Table:
         if name is None:
@@ -127,7 +165,7 @@ class DraftedLayout:
 
     text: str
     """The layout as TOML, with all headings in it."""
-    run: gather.Run
+    run: outcome.Run
     """What it gives with all files that it takes: figures and findings, no records."""
     questions: tuple[Doubt, ...]
     left_out: tuple[LeftOut, ...]

@@ -12,8 +12,9 @@ from boreotabula.batch.layouts.accepted import with_accepted
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import ReadOptions, digests, read_all
 from boreotabula.batch.run.earlier import files_of, since
-from boreotabula.batch.run.gather import Run, gather
-from boreotabula.review.restated import PreviousRecords, restated_findings
+from boreotabula.batch.run.gather import gather
+from boreotabula.batch.run.outcome import Run
+from boreotabula.review.restated import PreviousRecords, restated_findings, with_restated_culprits
 from boreotabula.stores.store import Store, Task, Writing, schemas_of, written_schema
 
 OnFile = Callable[[FileReading], None]
@@ -109,4 +110,5 @@ def _with_past(run: Run, record: Any, past: PreviousRecords) -> Run:
     if not restated:
         return replace(run, restated=restated)
     more = with_accepted(restated_findings(restated), run.layout.accepted, run.started.date())
-    return replace(run, restated=restated, findings=(*run.findings, *more))
+    findings = (*with_restated_culprits(run.findings, restated), *more)
+    return replace(run, restated=restated, findings=findings)

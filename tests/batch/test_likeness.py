@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 import boreotabula
-from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run.outcome import Run
 from helpers import csv_rows, program, write_workbook
 
 EVERY = "[tabs]\nevery = true\n"

@@ -8,9 +8,9 @@ from typing import Any
 
 import pytest
 import xlsxwriter
+from pydantic import TypeAdapter
 
-from boreotabula.layout.model import Tabs
-from boreotabula.layout.tabs import TabName, tab_choice
+from boreotabula.layout.tabs import TabName, Tabs
 from helpers import csv_rows, layout_text, program, write_workbook
 from raw_files import raw_xlsx
 
@@ -176,7 +176,7 @@ TABS = [
     ],
 )
 def test_tabs_are_chosen(choice: dict[str, Any], names: list[str]) -> None:
-    assert list(tab_choice(Tabs.model_validate(choice)).choose(TABS)) == names
+    assert list(TypeAdapter(Tabs).validate_python(choice).choose(TABS)) == names
 
 
 DESK = ONE_LEVEL.replace("[block]", '[source]\nfolder = "inbox"\n{tabs}\n[block]')

@@ -22,7 +22,8 @@ from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.review.charts import draw_cross
-from boreotabula.review.crosstab import CrosstabSpec, crosstab
+from boreotabula.review.crosstab.cross import CrosstabSpec
+from boreotabula.review.crosstab.crosstab import crosstab
 from boreotabula.sheets.opening import Workbook
 from boreotabula.stores.records import load_records
 from boreotabula.texts import guarded_text, in_natural_order, unguarded_text

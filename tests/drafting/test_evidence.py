@@ -18,6 +18,7 @@ from boreotabula.drafting.sketch import Sketch
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.drafting.texts.captions import caption_of
+from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.look.crossed import is_key, level_run, value_run
 from boreotabula.look.looks import FIGURE, TEXT, columns_of, looks_of, runs_of
 from boreotabula.look.tables import shapes_of
@@ -186,9 +187,10 @@ def test_a_long_table_ends_where_it_ends() -> None:
 
 
 def test_patterns_for_tabs_and_the_rank_of_runs() -> None:
-    assert _tab_pattern("House 4", ["Bench {bench}"]) == "House {bench}"
-    assert _tab_pattern("Extra", ["Bench {bench}"]) == "Extra"
-    assert _tab_pattern("House 4", ["Data"]) == "House 4"
+    benches, data = (pattern(text, Kind.TAB) for text in ("Bench {bench}", "Data"))
+    assert _tab_pattern("House 4", [benches]) == "House {bench}"
+    assert _tab_pattern("Extra", [benches]) == "Extra"
+    assert _tab_pattern("House 4", [data]) == "House 4"
 
     severities = {"error": 1, "warning": 2, "note": 3}
     run = SimpleNamespace(severities=severities, unplaced=(1, 2))

@@ -370,6 +370,44 @@ Feed | Week 1 | Week 2
 Peat | 4 | {0}
 Lime | 6 | 2
 """
+BALANCE = """
+Stock of {0}
+.
+Lot | Before | Now | Sold
+L1 | 4{1} | 5{1} | 10
+L2 | 20 | 27 | 7
+L3 | 31 | 35 | 4
+L4 | 9 | 21 | 12
+Sum | . | . | 33
+"""
+CUT = """
+Nursery | {0}
+.
+Bench | Number | Pots | Staff
+. | of beds | filled | on duty
+B1 | {1}2 | 8 | 3
+B2 | 14 | 9 | 5
+"""
+SECTIONS = """
+Nursery | {0}
+.
+Check | OK? | Remark
+Water
+Pipes | {1} | {2}
+Taps | yes | .
+Tank | no | see photo
+Heat
+Pump | {1} | next week
+Boiler | yes | {2}
+"""
+CHECKS = """
+Nursery | {0}
+.
+Item | Fine | Not fine | Remark
+Ladder | {1} | {2} | .
+Rope | x | . | wet
+Light | . | x | .
+"""
 
 
 @pytest.mark.parametrize(
@@ -435,13 +473,21 @@ Lime | 6 | 2
         (LABELS_BESIDE, [("Lia",)],
          ['name    = { right_of = "Name" }', 'beds    = { right_of = "Beds" }'], 1, 0),
         (NOTHING_SHARED, [("1",), ("2",)], ['into = "lot"', 'into   = "feed"'], 12, 0),
+        (BALANCE, [("Lia", "1"), ("Myr", "2")],
+         ['totals = "Sum"', 'before = "integer"', 'now    = "integer"'], 8, 2),
+        (CUT, [("Lia", "1"), ("Myr", "2")],
+         ["heading_rows = 2", 'number_of_beds = { type = "integer"'], 4, 0),
+        (SECTIONS, [("Lia", "yes", "wet"), ("Myr", "no", "."), ("Lund", "yes", ".")],
+         ['group_row = "class"', '{ type = "yesno", also = "OK?" }'], 15, 0),
+        (CHECKS, [("Lia", "x", "."), ("Myr", ".", "x"), ("Lund", "x", ".")],
+         ['not_fine = "text"', 'item     = "text"'], 9, 0),
     ],
     ids=["units", "measures", "subtotals", "gap", "turned", "two tables", "days", "country",
          "months", "labels", "places", "stubs", "marks", "sheet", "journal", "two rows", "halls",
          "above", "values below", "titles", "side by side", "period beside",
          "hours", "depots", "cards", "invoice", "weights", "two carried", "nameless sums",
          "label right", "day classes", "marked", "choices", "spacers", "footnotes",
-         "labels beside", "nothing shared"],
+         "labels beside", "nothing shared", "balance", "cut", "sections", "checks"],
 )  # fmt: skip
 def test_a_form_is_drafted_by_what_it_looks_like(
     picture: str, values: list[tuple[str, ...]], said: list[str], records: int, agree: int

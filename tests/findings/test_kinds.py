@@ -67,7 +67,7 @@ def test_a_further_wording_is_the_same_kind() -> None:
     assert pickle.loads(pickle.dumps(other)) == kind != catalogue.BY_CODE["heading-rare"]
 
 
-LAYOUT_WORDS = {"stub head", "table title", "leave out"}
+LAYOUT_WORDS = {"stub head", "table title", "leave out", "layout version"}
 """Words of the layout language that hold a blank."""
 
 

@@ -298,7 +298,7 @@ def test_a_list_may_be_kept_in_a_file_of_its_own(tmp_path: Path) -> None:
     path = tmp_path / "stock.toml"
     path.write_text(text, "utf-8")
     layout = Layout.load(path)
-    assert layout.spec.block[0].totals == ("Total*", "Sum*")
+    assert layout.spec.block[0].totals.texts == ("Total*", "Sum*")
     before = layout.digest
     (tmp_path / "totals.txt").write_text("Total*", "utf-8")
     assert Layout.load(path).digest != before

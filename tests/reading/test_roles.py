@@ -18,8 +18,8 @@ from boreotabula.layout.patterns import Kind, PatternError, pattern
 from boreotabula.limits import Budget, Limits
 from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import reads_as_figure
-from boreotabula.reading.rows.kinds import _tail_after_gap
-from boreotabula.reading.totals.compare import row_ranges
+from boreotabula.reading.rows.tails import tail_after_gap
+from boreotabula.reading.totals.rows_of_totals import row_ranges
 from boreotabula.sheets.text import TextForm, read_text
 from helpers import layout_text, read, sheet
 
@@ -92,7 +92,7 @@ def test_the_tail_of_a_list_is_what_the_rules_say(rows: list[list[bool]], gaps: 
     expected = next(
         (gap for gap in some if all(unlike(row, gap) for row in range(gap, len(rows)))), len(rows)
     )
-    assert _tail_after_gap(some, np.zeros(len(rows), bool), filled, counts) == expected
+    assert tail_after_gap(some, np.zeros(len(rows), bool), filled, counts) == expected
 
 
 def test_a_row_of_totals_may_sum_up_what_is_above_or_below_it() -> None:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
+from collections import Counter
 from typing import Any
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from boreotabula.sheets.sheet import Flaw, make_sheet
@@ -177,6 +179,15 @@ def test_a_total_that_differs_is_told_with_its_likely_culprit(case: str) -> None
     assert all(one.looked_for != one.found and one.cell for one in told)
 
 
+def test_a_negative_cell_is_too_large_by_what_it_takes_away() -> None:
+    old = "Birch   | L3  | 53  | 68 | 121\nTotal   | .   | 96  | 133 | 229"
+    new = "Birch   | L3  | -530 | 68 | -462\nTotal   | .   | -10 | 133 | -354"
+    assert ROWS.count(old) == 1
+    reading = read(sheet(ROWS.replace(old, new), ["C1:E1"]), LAYOUT)
+    messages = [finding.message for finding in reading.findings if finding.code == "total-differs"]
+    assert any("C6 may be 10 times too large (-53?)" in message for message in messages), messages
+
+
 def test_a_factor_that_two_cells_would_explain_is_not_told() -> None:
     # Each of the two cells of 40 could be 400.
     picture = ROWS.replace("| 53  | 68 | 121", "| 53  | 40 | 93").replace("133 | 229", "465 | 201")
@@ -302,6 +313,30 @@ def test_what_is_no_sum_stays_a_record(rows: list[str]) -> None:
     assert codes(reading) == []
 
 
+@pytest.mark.parametrize(
+    ("row", "records"),
+    [
+        ("Alder | 320 | . | B. Dahl | .", 5),
+        ("Alder | 320 | . | . | 2026-03-02", 5),
+        ("Alle | 320 | . | . | .", 4),
+    ],
+)
+def test_a_row_of_a_list_that_says_more_than_its_sum_is_a_record(row: str, records: int) -> None:
+    picture = f"""
+    Species | Seedlings | Remarks | Checked by | Sown
+    Larch   | 22        | hares   | B. Dahl    | 2026-03-01
+    {row}
+    Birch   | 166       | wet     | A. Holm    | 2026-03-01
+    Spruce  | 34        | dry     | B. Dahl    | 2026-03-04
+    Rowan   | 120       | frost   | C. Niemi   | 2026-03-09
+    """
+    fields = {"species": "text", "seedlings": "integer", "remarks": "text", "checked_by": "text"}
+    lines = ["layout = 1", "[block]", "[fields]", *(f'{k} = "{t}"' for k, t in fields.items())]
+    reading = read(sheet(picture), "\n".join([*lines, 'sown = "date"']))
+    assert len(reading.records) == records
+    assert ("looks-like-total" in codes(reading)) == (records == 4)
+
+
 @given(
     st.lists(st.lists(st.integers(1, 999), min_size=3, max_size=3), min_size=2, max_size=9),
     st.data(),
@@ -337,3 +372,80 @@ def test_a_column_of_sums_is_found_whatever_stands_beside_it(beside: int) -> Non
     lines += [f"Pine | L{a} | {a} | {a + 2} | {2 * a + 2} | {beside}" for a in (3, 5, 8)]
     reading = read(sheet("\n".join(lines)))
     assert codes(reading).count("looks-like-total") == 1 and len(reading.records) == 9
+
+
+KINDS = ("swapped digits", "factor", "neighbour", "summed twice", "not summed")
+
+
+@st.composite
+def faults(draw: st.DrawFn) -> tuple[list[list[float | str]], str, str]:
+    """A table with totals both ways and one fault, its kind, and what must be named."""
+    height, width = draw(st.integers(3, 7)), draw(st.integers(3, 6))
+    number = st.integers(12, 998).filter(lambda n: n % 10)
+    rows: list[list[float | str]] = [
+        [float(draw(number)) for _ in range(width)] for _ in range(height)
+    ]
+    sums = [sum(float(row[at]) for row in rows) for at in range(width)]
+    kind = draw(st.sampled_from(KINDS))
+    row, column = draw(st.integers(0, height - 1)), draw(st.integers(0, width - 2))
+    wrong = f"{'CDEFGHIJ'[column]}{row + 2}"
+    value = float(rows[row][column])
+    ends = [sum(map(float, one)) for one in rows]
+    if kind == "swapped digits":
+        digits = list(str(int(value)))
+        at = next((at for at in range(len(digits) - 1) if digits[at] != digits[at + 1]), None)
+        assume(at is not None and digits[at + 1] != "0")
+        assert at is not None
+        digits[at], digits[at + 1] = digits[at + 1], digits[at]
+        rows[row][column] = float("".join(digits))
+    elif kind == "factor":
+        rows[row][column] = value * draw(st.sampled_from([10.0, 100.0, 1000.0, 0.1, 0.01]))
+    elif kind == "neighbour":  # the row had nothing under the neighbour heading
+        ends[row] -= float(rows[row][column + 1])
+        sums[column + 1] -= float(rows[row][column + 1])
+        rows[row][column], rows[row][column + 1] = "", value
+        wrong = f"{'CDEFGHIJ'[column + 1]}{row + 2}"
+    else:
+        sign = 1 if kind == "summed twice" else -1
+        sums = [total + sign * float(cell) for total, cell in zip(sums, rows[row], strict=True)]
+        wrong = f"row {row + 2}"
+    table = [[*one, end] for one, end in zip(rows, ends, strict=True)]
+    return [*table, [*sums, sum(sums)]], kind, wrong
+
+
+def suspects_named(case: tuple[list[list[float | str]], str, str]) -> tuple[bool, bool]:
+    """Whether the fault of a table is named, and whether any finding names something else."""
+    table, kind, wrong = case
+    width = len(table[0])
+    heads = ["Species", "Lot", *[f"S{at}" for at in range(width - 1)], "Total"]
+    names = [["Pine", f"L{at}"] for at in range(len(table) - 1)]
+    body = [[*name, *row] for name, row in zip([*names, ["Total", ""]], table, strict=True)]
+    text = LAYOUT.replace('across = ["container", "grade"]', 'across = "grade"')
+    text = text.replace('container = "text"\n', "")
+    told = [
+        one.message for one in read(make_sheet("A", [heads, *body]), text).findings
+        if one.code == "total-differs"
+    ]  # fmt: skip
+    said = {
+        "swapped digits": f"two digits of {wrong} may be swapped",
+        "factor": f"{wrong} may be 1",
+        "neighbour": f"{wrong} may belong one column to the left",
+        "summed twice": f"{wrong} holds just what they differ by and may be summed twice",
+        "not summed": f"{wrong} holds just what they differ by and may not be summed",
+    }[kind]
+    other = [one for one in told if re.search(r"may (be|not|belong)", one) and said not in one]
+    return any(said in one for one in told), bool(other)
+
+
+def test_a_single_fault_is_named_and_nothing_else() -> None:
+    counts: Counter[str] = Counter()
+
+    @settings(max_examples=300, deadline=None, database=None)
+    @given(faults())
+    def collect(case: tuple[list[list[float | str]], str, str]) -> None:
+        named, other = suspects_named(case)
+        counts.update({"all": 1, "named": named, "other": other})
+
+    collect()
+    assert counts["named"] >= 0.95 * counts["all"], counts
+    assert counts["other"] <= 0.01 * counts["all"], counts

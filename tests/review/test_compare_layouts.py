@@ -58,6 +58,11 @@ def test_what_a_changed_layout_does_to_the_records_is_shown(desk: Path) -> None:
         ('pieces = "integer"', 'pieces = "integer"\nkept = "yesno"',
          ["field “kept” is new (yesno)"]),
         ('[fields]', '[fields]\nlot = "text"', ["field “lot” is new (text)"]),
+        ('totals = "Total"', 'totals = ["Total", ""]\nat = "B2"\n'
+         'control = { line = "End", count = 2, sums = { pieces = 3 } }',
+         ["block.at is “B2” now", "block.totals: “Total” → “Total, ”", "block.control.line is “End”"
+          " now", "block.control.count is “2” now", "block.control.sums.pieces is “3” now"]),
+        ('[block]', '[text]\ncolumns = [1, 9]\n[block]', ["text.columns is “1, 9” now"]),
         ('pieces = "integer"', 'pieces = { type = "integer", also = ["Antall", "Kpl"] }',
          ["field “pieces”: also is “Antall, Kpl” now"]),
         ('totals = "Total"', 'totals = ["Total", "Sum*"]',

@@ -317,3 +317,64 @@ def test_a_correction_reaches_one_tab_or_is_refused(
     else:
         assert status == 0, err
         assert pieces(tmp_path) == ["21", *["12"] * (len(tabs) - 1)]
+
+
+def test_records_name_their_corrected_fields_if_a_column_is_asked_for(desk: Path) -> None:
+    asked = LAYOUT + 'corrected = { type = "text", holds = "corrected fields" }\n'
+    (desk / "l.toml").write_text(asked, "utf-8")
+    (desk / "corrections.csv").write_text(
+        HEAD + LINE + "b1.xlsx,,B1,b1,Lomlia,Ada,its own name,\n", "utf-8"
+    )
+    pieces(desk)
+    rows = csv_rows(desk / "o.csv")
+    assert [(row["nursery"], row["pieces"], row["corrected"]) for row in rows] == [
+        ("a1", "21", "pieces"), ("a1", "9", ""), ("Lomlia", "21", "nursery"),
+        ("Lomlia", "9", "nursery"),
+    ]  # fmt: skip
+    assert messages(desk, "heading-unknown") == messages(desk, "field-missing") == []
+
+
+@pytest.mark.parametrize(
+    ("fields", "said"),
+    [
+        ('x = { type = "yesno", holds = "corrected fields" }', "the corrected fields of a record"),
+        ('x = { holds = "corrected fields" }\ny = { holds = "corrected fields" }',
+         "“x” holds them already"),
+        ('pieces = { type = "text", holds = "corrections" }', "cannot be “corrections”"),
+    ],
+)  # fmt: skip
+def test_a_field_that_holds_what_it_cannot_is_refused(desk: Path, fields: str, said: str) -> None:
+    text = LAYOUT.replace('pieces = "integer"\n', f"{fields}\n")
+    (desk / "l.toml").write_text(text, "utf-8")
+    done = program("extract", "l.toml", "-o", "o.csv", cwd=desk)
+    assert done.status == 2 and said in " ".join(done.err.split())
+
+
+def test_the_version_of_a_layout_is_in_records_and_in_the_record_of_a_run(desk: Path) -> None:
+    stamped = LAYOUT.replace("[stamps]", '[stamps]\nby = { from = "layout version" }')
+    (desk / "l.toml").write_text(stamped + 'by = "text"\n', "utf-8")
+    done = program("extract", "l.toml", "-o", "o.csv", cwd=desk)
+    assert done.status == 2 and "stamp “by”: there is no version" in done.err
+    (desk / "l.toml").write_text('version = "2026-03"\n' + stamped + 'by = "text"\n', "utf-8")
+    pieces(desk)
+    assert {row["by"] for row in csv_rows(desk / "o.csv")} == {"2026-03"}
+    record = json.loads((desk / "o.csv.run" / "run.json").read_text("utf-8"))
+    assert record["layout"]["version"] == "2026-03"
+
+
+@pytest.mark.parametrize(("pine", "birch", "named"), [(25, 9, True), (21, 13, False)])
+def test_a_total_that_agrees_with_the_last_report_says_so(
+    desk: Path, pine: int, birch: int, named: bool
+) -> None:
+    (desk / "corrections.csv").write_text(HEAD, "utf-8")
+    rows = [["Nursery", "a1"], [], ["Species", "Pieces"], ["Pine", 12], ["Birch", 9]]
+    write_workbook(desk / "in" / "a1.xlsx", {"A": [*rows, ["Total", 21]]})
+    pieces(desk)
+    assert messages(desk, "total-differs") == []
+    rows[3:] = [["Pine", pine], ["Birch", birch], ["Total", 21]]
+    write_workbook(desk / "in" / "a1.xlsx", {"A": rows})
+    pieces(desk)
+    (told,) = messages(desk, "total-differs")
+    # Two restated cells explain it together: neither of them does alone.
+    said = "; “pieces” at A4 was 12 when it was last reported; with that it agrees"
+    assert told.startswith("B6 the printed total 21") and told.endswith(said) == named

@@ -22,7 +22,8 @@ from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES
 from boreotabula.review.charts import draw_cross, kind_for
 from boreotabula.review.coverage import coverage
-from boreotabula.review.crosstab import Cross, CrosstabSpec, crosstab, number_text
+from boreotabula.review.crosstab.cross import Cross, CrosstabSpec
+from boreotabula.review.crosstab.crosstab import crosstab, number_text
 from boreotabula.sheets.opening import Workbook
 from helpers import Outcome, program
 

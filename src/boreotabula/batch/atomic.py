@@ -73,6 +73,7 @@ def _mode_of(target: Path) -> int | None:
 
 
 _TRIES = 16
+"""Two runs that choose the same name by chance choose again."""
 _LONGEST = 200
 """The longest names of files leave room for what is put around them."""
 

@@ -22,6 +22,7 @@ from boreotabula.sheets.parts.writing import MARK
 
 _MARKED = (".html", ".htm", ".png", ".svg", ".pdf")
 _HEAD = 16_384
+"""Our mark stands in the first bytes of a file, or in the last."""
 _LARGEST = 1_000_000
 """Of a longer list the older half is dropped."""
 

@@ -25,7 +25,8 @@ from boreotabula.batch.inputs import (
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.pool import Ended, spread
 from boreotabula.batch.remote.address import as_named, is_remote
-from boreotabula.batch.run.gather import Run, read_figures
+from boreotabula.batch.run.gather import read_figures
+from boreotabula.batch.run.outcome import Run
 from boreotabula.drafting.draft import Draft, draft
 from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen
 from boreotabula.errors import CallError
@@ -35,6 +36,7 @@ from boreotabula.sheets.sheet import Sheet, make_sheet
 from boreotabula.unreadable import UnreadableError
 
 _MOST_FILES = 120
+"""More files of one form teach nothing new; they are spread over the whole folder."""
 _MOST_ROWS = 1500
 """So many files, and rows of each tab, are looked at: more show nothing new."""
 

@@ -23,7 +23,7 @@ from boreotabula.findings.subjects.files import (
     FOLDER_UNREADABLE,
     OUTPUT_DOUBTFUL,
 )
-from boreotabula.layout.patterns import Kind, Pattern, matching, pattern
+from boreotabula.layout.patterns import Pattern, matching
 from boreotabula.texts import in_natural_order
 
 if TYPE_CHECKING:
@@ -90,8 +90,8 @@ def look(
     if named:
         return _named_files(layout, named)
     several = len(layout.folders) > 1
-    include = _patterns(layout.spec.source.include)
-    exclude = _patterns(layout.spec.source.exclude)
+    include = layout.spec.source.include
+    exclude = layout.spec.source.exclude
     taken: list[SourceFile] = []
     left_out: list[LeftOut] = []
     paths: set[Path] = set()
@@ -244,7 +244,7 @@ def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
 
 
 def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
-    include = _patterns(layout.spec.source.include)
+    include = layout.spec.source.include
     taken = []
     for path in dict.fromkeys(named):
         check_is_file(path)
@@ -303,28 +303,26 @@ def check_output(
             )
 
 
-def check_apart(out: Path, folders: Iterable[Path], include: Iterable[str] = ()) -> None:
+def check_apart(out: Path, folders: Iterable[Path], include: tuple[Pattern, ...] = ()) -> None:
     """Raises CallError if a file would lie among the files that are read: the next run would take
     it for one of them. `include` are the patterns of those, if there are any."""
     home = out.resolve()
-    wanted = _patterns(tuple(include))
     for folder in folders:
         if not home.is_relative_to(folder.resolve()):
             continue
         below = written_name(home.relative_to(folder.resolve()).as_posix())
-        if not wanted or matching(wanted, below):
+        if not include or matching(include, below):
             raise CallError(
                 f"“{out}” is inside the source folder “{folder}”: the next run would read it;"
                 " choose another place"
             )
 
 
-def check_not_below(url: str, folders: Iterable[str], include: Iterable[str]) -> None:
+def check_not_below(url: str, folders: Iterable[str], include: tuple[Pattern, ...]) -> None:
     """The same for a file on a server, given the folders as the layout names them."""
-    wanted = _patterns(tuple(include))
     for text in folders:
         below = shown(url).removeprefix(shown(text).rstrip("/") + "/")
-        if is_remote(text) and below != shown(url) and (not wanted or matching(wanted, below)):
+        if is_remote(text) and below != shown(url) and (not include or matching(include, below)):
             raise CallError(
                 f"“{shown(url)}” is inside the source folder “{shown(text)}”: the next run would"
                 " read it; choose another place"
@@ -356,10 +354,6 @@ def _found(folder: Path) -> Iterator[Found]:
 
 def _written_below(path: Path, folder: Path) -> str:
     return written_name(path.relative_to(folder).as_posix())
-
-
-def _patterns(texts: tuple[str, ...]) -> tuple[Pattern, ...]:
-    return tuple(pattern(text, Kind.FILE) for text in texts)
 
 
 def _excluded(name: str, exclude: tuple[Pattern, ...]) -> str | None:

@@ -20,6 +20,7 @@ RUN_FILES = ("findings.csv", "unplaced.csv", "restated.csv", RUN_RECORD)
 BEFORE = "before"
 """What the output of the run before is called there, but for its ending."""
 _START = 8192
+"""The first bytes of a record hold what output it is of."""
 
 
 class RunsBelow:

@@ -20,7 +20,7 @@ from boreotabula.binding.types import Typing, plainly
 from boreotabula.binding.write import Formats, let_go, write_contents, write_tab
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_COLUMNS, MAX_ROWS
-from boreotabula.layout.tabs import TabChoice, TabName
+from boreotabula.layout.tabs import TabName, Tabs
 from boreotabula.sheets.opening import Opening, Workbook
 from boreotabula.sheets.parts.writing import finish, new_workbook
 from boreotabula.sheets.sheet import Flaw, Sheet, Visibility
@@ -37,7 +37,7 @@ _LONGEST_TEXT = 32_767
 class Binding:
     """How tabs are bound."""
 
-    choice: TabChoice
+    choice: Tabs
     opening: Opening
     form: str = "{file} {tab}"
     """Name tabs by {file}, {folder}, {tab} and {n}."""
@@ -216,7 +216,7 @@ def _tabs(source: SourceFile, binding: Binding) -> Iterator[_Tab]:
         yield Bound.not_read(source.name, error), None, None
 
 
-def _chosen_charts(looks: Looks, choice: TabChoice) -> list[str]:
+def _chosen_charts(looks: Looks, choice: Tabs) -> list[str]:
     """The sheets that are all chart and would be bound if they held cells."""
     if choice.position is not None:
         return []

@@ -57,13 +57,7 @@ def write_tab(
     `names` are those of the tabs of its file in the new workbook, so that links find them.
     """
     look = look or Look()
-    widths = look.widths if look.known else _fitting(sheet)
-    hidden = set(sheet.hidden_columns)
-    for column in sorted({*widths, *hidden}):
-        if column < MAX_COLUMNS:
-            width = widths.get(column)
-            number = max(width - _PADDING, 0.0) if look.known and width is not None else width
-            tab.set_column(column, column, number, None, {"hidden": column in hidden})
+    _set_columns(tab, sheet, look)
     hidden_rows = {row for row in sheet.hidden_rows if row < MAX_ROWS}
     places = [*look.styled, *look.links, *look.notes]
     lowest = max([sheet.height - 1, *(row for row, _ in places), *hidden_rows], default=-1)
@@ -93,6 +87,17 @@ def write_tab(
     if look.filter:
         tab.autofilter(*look.filter)
     return [*look.lost, *([counted(lost, "link")] if lost else [])]
+
+
+def _set_columns(tab: Any, sheet: Sheet, look: Look) -> None:
+    """The widths of columns, and which of them are hidden."""
+    widths = look.widths if look.known else _fitting(sheet)
+    hidden = set(sheet.hidden_columns)
+    for column in sorted({*widths, *hidden}):
+        if column < MAX_COLUMNS:
+            width = widths.get(column)
+            number = max(width - _PADDING, 0.0) if look.known and width is not None else width
+            tab.set_column(column, column, number, None, {"hidden": column in hidden})
 
 
 def _link(tab: Any, row: int, column: int, link: Link, names: Mapping[str, str]) -> bool:

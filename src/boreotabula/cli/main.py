@@ -22,52 +22,61 @@ from boreotabula.errors import BoreotabulaError
 
 COMMANDS = {
     "survey": (
-        "boreotabula.cli.commands.survey",
+        "boreotabula.cli.commands.look.survey",
         "List the files and tabs of a folder, and which look alike.",
     ),
     "show": (
-        "boreotabula.cli.commands.show",
+        "boreotabula.cli.commands.look.show",
         "Show a tab with addresses, and the role of each cell.",
     ),
-    "draft": ("boreotabula.cli.commands.draft", "Write a first layout, worked out from the files."),
-    "extract": ("boreotabula.cli.commands.extract", "Read all files of a layout into one table."),
+    "draft": (
+        "boreotabula.cli.commands.look.draft",
+        "Write a first layout, worked out from the files.",
+    ),
+    "extract": (
+        "boreotabula.cli.commands.table.extract",
+        "Read all files of a layout into one table.",
+    ),
     "headings": (
-        "boreotabula.cli.commands.headings",
+        "boreotabula.cli.commands.table.headings",
         "List all headings, and the field that each one means.",
     ),
     "correct": (
-        "boreotabula.cli.commands.correct",
+        "boreotabula.cli.commands.table.correct",
         "Write down what a cell should hold, until its sender corrects it.",
     ),
     "trace": (
-        "boreotabula.cli.commands.trace",
+        "boreotabula.cli.commands.review.trace",
         "Show which cells a record comes from, or what became of a cell.",
     ),
     "coverage": (
-        "boreotabula.cli.commands.coverage",
+        "boreotabula.cli.commands.review.coverage",
         "Show who has reported when, and who has not.",
     ),
-    "crosstab": ("boreotabula.cli.commands.crosstab", "Sum up records in a table or a chart."),
+    "crosstab": (
+        "boreotabula.cli.commands.review.crosstab",
+        "Sum up records in a table or a chart.",
+    ),
     "compare": (
-        "boreotabula.cli.commands.compare",
+        "boreotabula.cli.commands.review.compare",
         "Compare two outputs: new, gone and changed records.",
     ),
     "mark": (
-        "boreotabula.cli.commands.mark",
+        "boreotabula.cli.commands.send.mark",
         "Mark faults in copies of the workbooks, to send back.",
     ),
     "check": (
-        "boreotabula.cli.commands.check",
+        "boreotabula.cli.commands.send.check",
         "Check one report before it is sent.",
     ),
-    "bind": ("boreotabula.cli.commands.bind", "Put the tabs of many files into one workbook."),
-    "cache": ("boreotabula.cli.commands.cache", "Show the size of the cache, or clear it."),
+    "bind": ("boreotabula.cli.commands.send.bind", "Put the tabs of many files into one workbook."),
+    "cache": ("boreotabula.cli.commands.other.cache", "Show the size of the cache, or clear it."),
     "completion": (
-        "boreotabula.cli.commands.completion",
+        "boreotabula.cli.commands.other.completion",
         "Print the completion script for bash, zsh or fish.",
     ),
     "layout-schema": (
-        "boreotabula.cli.commands.layout_schema",
+        "boreotabula.cli.commands.other.layout_schema",
         "Print the JSON Schema of layouts.",
     ),
     "demo": ("boreotabula.demo.command", "Write made-up workbooks and layouts to try it on."),

@@ -18,7 +18,7 @@ from boreotabula.sheets.sheet import Cell, Code, Flaw, Sheet
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
-    from boreotabula.batch.survey import TabView
+    from boreotabula.batch.views import TabView
 
 Window = tuple[int, int, int, int]
 """First row and column, last row and column, counted from 0."""

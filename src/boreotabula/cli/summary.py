@@ -20,7 +20,7 @@ from boreotabula.texts import agreeing, counted
 
 if TYPE_CHECKING:
     from boreotabula.batch.run.earlier import Since
-    from boreotabula.batch.run.gather import Restated, Run
+    from boreotabula.batch.run.outcome import Restated, Run
 
 MOST_CODES = 12
 """So many codes are listed on screen; findings.csv holds every finding."""
@@ -187,14 +187,14 @@ def _verdict(run: Run) -> Text:
 
 
 @dataclass(frozen=True)
-class Sender:
+class SenderOf:
     """How senders are called, and who sent the file of a finding."""
 
     called: str
     of: Callable[[Finding], str]
 
 
-_BY_FILE = Sender("file", lambda finding: finding.file)
+_BY_FILE = SenderOf("file", lambda finding: finding.file)
 
 
 def findings(
@@ -202,7 +202,7 @@ def findings(
     *,
     every: bool,
     more: str = "--verbose shows each in full",
-    sender: Sender | None = None,
+    sender: SenderOf | None = None,
 ) -> None:
     """Findings by code and cause, worst first; all of them one by one if `every`.
 
@@ -255,7 +255,7 @@ def _count_of(group: Sequence[Finding]) -> str:
     return f"{len(group):,} in {counted(files, 'file')}"
 
 
-def _senders(group: Sequence[Finding], sender: Sender) -> str:
+def _senders(group: Sequence[Finding], sender: SenderOf) -> str:
     """How many of some findings are of each sender, the one with most first."""
     counts = Counter(map(sender.of, group)).most_common()
     shown = ", ".join(f"{name} {count:,}" for name, count in counts[:_MOST_SENDERS])

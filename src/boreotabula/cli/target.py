@@ -38,36 +38,37 @@ class Target:
     overwrite: bool = False
 
 
-def chosen_target(
-    output: str | None,
-    into: Into,
-    on_wait: OnWait,
-    *,
-    dry_run: bool = False,
-    safe_csv: bool = False,
-    partition: str | None = None,
-    cluster: str | None = None,
-    overwrite: bool = False,
-) -> Target:
+@dataclass(frozen=True)
+class OutputOptions:
+    """What the options say of where the records go."""
+
+    output: str | None
+    into: Into
+    partition: str | None = None
+    cluster: str | None = None
+    overwrite: bool = False
+    safe_csv: bool = False
+
+    @property
+    def in_parts(self) -> bool:
+        """Whether a dataset is asked for."""
+        return self.partition is not None or self.cluster is not None
+
+
+def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = False) -> Target:
     """Where the options say that the records go. Raises CallError if they do not agree."""
     from boreotabula.batch.remote.address import is_remote
     from boreotabula.stores.bases.address import is_base_address
-    from boreotabula.stores.dataset.dataset import Dataset
-    from boreotabula.stores.new_file import NewFile
     from boreotabula.stores.unkept import Nowhere, Stdout
 
+    output, into = options.output, options.into
     _check_into(into, output)
-    in_parts = partition is not None or cluster is not None
-    if in_parts and (output is None or output == "-" or is_remote(output)):
-        raise CallError("--partition and --cluster only work with -o FOLDER")
-    fields = tuple(part.strip() for part in (partition or "").split(",") if part.strip())
-    if partition is not None and not fields:
-        raise CallError("--partition: name one field or several, such as nursery,month")
+    fields = _partition_fields(options)
     if dry_run:
         return Target(Nowhere())
+    if options.safe_csv and (into.place is not None or options.in_parts):
+        raise CallError(_NO_CSV)
     if into.place is not None:
-        if safe_csv:
-            raise CallError(_NO_CSV)
         return Target(_into(into, on_wait))
     if output is None:
         raise CallError("name a file for the records with -o OUT.csv, or try it with --dry-run")
@@ -76,19 +77,38 @@ def chosen_target(
     if output == "-":
         if sys.stdout is None:
             raise CallError("stdout is closed; name a file with -o")
-        return Target(Stdout(stream=sys.stdout.buffer, safe_csv=safe_csv))
-    if in_parts:
-        if safe_csv:
-            raise CallError(_NO_CSV)
-        return Target(Dataset(Path(output), fields, cluster or "", overwrite))
-    target = _on_server(output) if is_remote(output) else Target(NewFile(Path(output)))
+        return Target(Stdout(stream=sys.stdout.buffer, safe_csv=options.safe_csv))
+    if options.in_parts:
+        from boreotabula.stores.dataset.dataset import Dataset
+
+        return Target(Dataset(Path(output), fields, options.cluster or "", options.overwrite))
+    return _new_file(output, options, on_server=is_remote(output))
+
+
+def _partition_fields(options: OutputOptions) -> tuple[str, ...]:
+    """The fields that part a dataset. Raises CallError if none can be written."""
+    from boreotabula.batch.remote.address import is_remote
+
+    output, partition = options.output, options.partition
+    if options.in_parts and (output is None or output == "-" or is_remote(output)):
+        raise CallError("--partition and --cluster only work with -o FOLDER")
+    fields = tuple(part.strip() for part in (partition or "").split(",") if part.strip())
+    if partition is not None and not fields:
+        raise CallError("--partition: name one field or several, such as nursery,month")
+    return fields
+
+
+def _new_file(output: str, options: OutputOptions, *, on_server: bool) -> Target:
+    from boreotabula.stores.new_file import NewFile
+
+    target = _on_server(output) if on_server else Target(NewFile(Path(output)))
     assert isinstance(target.store, NewFile)
-    if safe_csv:
+    if options.safe_csv:
         _check_csv(target.store.path)
     # What was fetched from a server is checked there.
-    free = overwrite or target.remote is not None
-    store = replace(target.store, overwrite=free, safe_csv=safe_csv)
-    return replace(target, store=store, overwrite=overwrite)
+    free = options.overwrite or target.remote is not None
+    store = replace(target.store, overwrite=free, safe_csv=options.safe_csv)
+    return replace(target, store=store, overwrite=options.overwrite)
 
 
 _NO_CSV = "--safe-csv is for .csv, .csv.gz, .tsv and .psv; other kinds keep texts as texts"

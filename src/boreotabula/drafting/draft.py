@@ -18,10 +18,11 @@ from boreotabula.drafting.sketch import Sketch, TabForm
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.likeness import are_classes, tokens
 from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen, TabFamily
-from boreotabula.look.crossed import choice_run
-from boreotabula.look.looks import TEXT
+from boreotabula.look.crossed import balances, choice_run
+from boreotabula.look.looks import FIGURE, TEXT
 from boreotabula.look.shape import Shape, only_two_columns
 from boreotabula.look.texts.words import is_total
+from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_READ = 60
@@ -208,6 +209,7 @@ def _some(kind: TabFamily) -> TabFamily:
 
 
 _MOST_CELLS, _FEWEST_TABS = 60_000, 3
+"""Candidates are judged on so many cells at most, but on three tabs at least."""
 
 
 def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
@@ -250,6 +252,10 @@ def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
     if (among := _other_of_two_columns(kind)) is not None:
         yield _Candidate(first_sketch(among), among)
         return
+    # Where a column is the sum of two others, each is a measure of its own.
+    if any(_is_balanced(example.sheet, shape)
+           for example in kind.examples for shape in example.shapes):  # fmt: skip
+        return
     if shapes and all(shape.leading and not shape.bare for shape in shapes):
         sketch = first_sketch(replace(kind, examples=other_examples))
         if not _mixes_types(sketch, other_examples):
@@ -283,6 +289,15 @@ def _is_below_data(sheet: Sheet, shape: Shape) -> bool:
         any(text.startswith("<") for text in level) or are_classes(level)
         for level in _levels(sheet, shape)
     )
+
+
+def _is_balanced(sheet: Sheet, shape: Shape) -> bool:
+    """Whether a list has columns of numbers of which one is the sum of two others."""
+    if shape.crossed or shape.levels > 1 or any(is_total(cell_text(head)) for head in shape.heads):
+        return False
+    figures = [shape.left + index for index, look in enumerate(shape.columns) if look == FIGURE]
+    rows = range(shape.first, shape.end)
+    return bool(figures) and balances(sheet, rows, range(figures[0], figures[-1] + 1))
 
 
 def _is_surely_crossed(sheet: Sheet, shape: Shape) -> bool:

@@ -15,7 +15,8 @@ from boreotabula.drafting.doubts import Doubt
 from boreotabula.layout.glossary import known_headings
 from boreotabula.layout.headings import Naming
 from boreotabula.layout.parsing import parse_layout
-from boreotabula.reading.plan import Plan, make_plan
+from boreotabula.reading.make_plan import make_plan
+from boreotabula.reading.plan import Plan
 
 
 class TabForm(StrEnum):

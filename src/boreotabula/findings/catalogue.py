@@ -9,6 +9,7 @@ from boreotabula.findings.kind import FindingKind
 from boreotabula.findings.subjects import (
     comparing,
     files,
+    headings,
     masters,
     rows,
     stamps,
@@ -17,7 +18,7 @@ from boreotabula.findings.subjects import (
     values,
 )
 
-MODULES = (files, stamps, tables, rows, values, totals, comparing, masters)
+MODULES = (files, stamps, tables, headings, rows, values, totals, comparing, masters)
 
 
 def wordings(module: ModuleType) -> Mapping[str, FindingKind]:

@@ -27,3 +27,11 @@ SUMMED_WRONGLY = Culprit(
 CELL_SWAPPED = Culprit("two digits of {cell} may be swapped ({meant}?)")
 CELL_BY_FACTOR = Culprit("{cell} may be {factor} times too {large:large|small} ({meant}?)")
 SUBTOTALS_TOO = Culprit("it is twice the sum: the subtotals may be counted as well")
+CELL_ASKED = Culprit("{cell} may be meant as {meant}: its row and its column both ask for that")
+CELL_MOVED = Culprit("{cell} may belong one column to the {left:left|right}, under “{heading}”")
+ROW_IN_TOTALS = Culprit(
+    "{row} holds just what they differ by and {twice:may be summed twice|may not be summed}"
+)
+VALUE_RESTATED = Culprit(
+    "“{field}” at {cell} was {before} when it was last reported; with that it agrees"
+)

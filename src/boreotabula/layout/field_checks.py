@@ -56,6 +56,7 @@ def value_problems(spec: LayoutSpec) -> Iterator[Problem]:
         yield from _bound_problems(described, path)
         yield from _spelling_problems(described, path)
         yield from _source_problems(spec, field, described, path)
+        yield from _holding_problems(spec, field, described, path)
 
 
 def _reading_problems(reading: Reading, path: KeyPath) -> Iterator[Problem]:
@@ -64,26 +65,6 @@ def _reading_problems(reading: Reading, path: KeyPath) -> Iterator[Problem]:
             (*path, "thousands_mark"),
             "decimal_mark and thousands_mark cannot be the same character",
         )
-    if reading.languages:
-        from babel import Locale  # only needed where languages are named
-
-        known_locale_data = Locale("en").languages
-        for code in reading.languages:
-            if not _known_language(code):
-                by_name = {name.casefold(): value for value, name in known_locale_data.items()}
-                hint = by_name.get(code.casefold())
-                near = f"; did you mean “{hint}”?" if hint else "; write a code such as nb or en_GB"
-                yield Problem((*path, "languages"), f"no language “{code}”{near}")
-
-
-def _known_language(code: str) -> bool:
-    from babel import Locale, UnknownLocaleError
-
-    try:
-        Locale.parse(code.replace("-", "_"))
-    except (UnknownLocaleError, ValueError):
-        return False
-    return True
 
 
 def _bound_problems(field: FieldSpec, path: KeyPath) -> Iterator[Problem]:
@@ -117,6 +98,17 @@ def _spelling_problems(field: FieldSpec, path: KeyPath) -> Iterator[Problem]:
                     (*path, "same_as"),
                     f"the spelling “{text}” cannot mean both “{before}” and “{means}”",
                 )
+
+
+def _holding_problems(
+    spec: LayoutSpec, name: str, field: FieldSpec, path: KeyPath
+) -> Iterator[Problem]:
+    """`holds`: fields that nothing of the form fills."""
+    others = [other for other, described in spec.fields.items() if described.holds]
+    if field.holds and others[0] != name:
+        yield Problem((*path, "holds"), f"“{others[0]}” holds them already; keep one of them")
+    if field.holds and field.type != "text":
+        yield Problem((*path, "type"), f"the {field.holds} of a record are a text")
 
 
 def _source_problems(

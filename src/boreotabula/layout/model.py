@@ -1,26 +1,53 @@
-"""The layout language, version 1, as it stands in a file: names, shapes and defaults.
+"""The layout language, version 1: its tables, their keys and defaults.
 
-What a key means is told in docs/layout.md. Here stands what may be written; whether the parts
+What a key means is told in docs/layout.md; what it may hold, and what is made of it, in
+`boreotabula.layout.keys`. A new key is one line here, and its use. Whether the parts of a layout
 fit together is checked in `boreotabula.layout.checking`.
 """
 
 from __future__ import annotations
 
+import dataclasses
+import re
 from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import date, datetime, time
 from typing import Annotated, Any, Literal, get_args
 
-from pydantic import (
-    AfterValidator,
-    BaseModel,
-    BeforeValidator,
-    ConfigDict,
-    Field,
-    WithJsonSchema,
+from boreotabula.layout.field_types import FIELD_TYPES
+from boreotabula.layout.keys import (
+    FOR_EDITORS,
+    Accepts,
+    CaptionPatterns,
+    CellAddress,
+    CellPatterns,
+    Column,
+    ColumnStarts,
+    Compiled,
+    Factor,
+    Few,
+    FieldType,
+    FilePatterns,
+    FilesLeftOut,
+    Flag,
+    KeepingPattern,
+    KeepingPatterns,
+    LabelPatterns,
+    Labels,
+    Languages,
+    ListFile,
+    Part,
+    Sign,
+    Strictly,
+    TabNames,
+    Text,
+    Texts,
+    Whole,
+    as_tables,
+    as_tuple,
 )
-from pydantic_core import PydanticCustomError
-
-from boreotabula.layout.field_types import DECIMAL, FIELD_TYPES, is_type
+from boreotabula.layout.patterns import Pattern
+from boreotabula.layout.tabs import Tabs
 
 FIELD_TYPE_NAMES = tuple("decimal(2)" if name == "decimal" else name for name in FIELD_TYPES)
 """The types of fields, as messages list them."""
@@ -30,12 +57,9 @@ DATE_PARTS: tuple[str, ...] = get_args(DatePart)
 PROVENANCE = ("source_file", "source_tab", "source_cell")
 """Columns that every record carries besides the fields."""
 
-
-def _as_tuple(value: Any) -> Any:
-    """Accept one text or a list of texts."""
-    if isinstance(value, str):
-        return (value,)
-    return tuple(value) if isinstance(value, list) else value
+_TABLE_NAME = re.compile(r"\w(?:[\w .\-]{0,98}\w)?")
+_RESERVED = re.compile(r"(?:con|prn|aux|nul|com\d|lpt\d)(?:\..*)?", re.IGNORECASE)
+"""Names of devices, which are no names of files on some systems."""
 
 
 def _as_table(value: Any) -> Any:
@@ -43,15 +67,10 @@ def _as_table(value: Any) -> Any:
     return {"type": value} if isinstance(value, str) else value
 
 
-def _as_list(value: Any) -> Any:
-    """Accept one table `[block]` or an array of tables `[[block]]`."""
-    return (value,) if isinstance(value, Mapping) else _as_tuple(value)
-
-
 def _as_factors(value: Any) -> Any:
     """Accept one unit, a list of units that all mean the same, or a table of how many of the first
     each is."""
-    units = _as_tuple(value)
+    units = as_tuple(value)
     return dict.fromkeys(units, 1.0) if isinstance(units, tuple) else units
 
 
@@ -67,291 +86,282 @@ def _as_groups(value: Any) -> Any:
     return tuple({"field": group} if isinstance(group, str) else group for group in groups)
 
 
-def _known_type(value: str) -> str:
-    if not is_type(value):
-        raise PydanticCustomError("field_type", "no such type")
-    return value
+def _table_name(name: str) -> str:
+    """The name of an output table, which must do for files, tabs and tables of databases."""
+    if not _TABLE_NAME.fullmatch(name) or _RESERVED.fullmatch(name):
+        raise ValueError(
+            f"“{name}” cannot name a table: use letters, digits, “_”, “-”, “.” and spaces, at most"
+            " 100"
+        )
+    return name
 
 
-_PLAIN_TYPES = [name for name in FIELD_TYPES if name != "decimal"]
-FieldType = Annotated[
-    str,
-    AfterValidator(_known_type),
-    WithJsonSchema(
-        {"anyOf": [{"enum": _PLAIN_TYPES}, {"type": "string", "pattern": f"^{DECIMAL}$"}]}
-    ),
-]
-
-
-class Part(BaseModel):
-    """A table of the layout: unknown keys are errors, nothing is converted, nothing changes."""
-
-    # The parts of the language are built when a layout is read, together: that is faster.
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, defer_build=True)
-
-
-class ListFile(Part):
-    """A list that is kept in a file of its own, an entry on each line. Read before all else."""
-
-    file: str
-
-
-Texts = Annotated[
-    tuple[str, ...],
-    BeforeValidator(_as_tuple, json_schema_input_type=str | list[str] | ListFile),
-]
-
-
+@dataclass(frozen=True, kw_only=True)
 class GlossaryFile(Part):
     """A glossary, and what its columns are called if not `heading` and `field`."""
 
-    file: str
-    heading: str = "heading"
-    field: str = "field"
+    file: Text
+    heading: Text = "heading"
+    field: Text = "field"
 
 
+@dataclass(frozen=True, kw_only=True)
 class Source(Part):
     """Where the files are and which of them belong to this family of forms."""
 
     folder: Texts = (".",)
-    include: Texts = ()
-    exclude: Texts = ()
+    include: FilePatterns = ()
+    exclude: FilesLeftOut = ()
 
 
+@dataclass(frozen=True, kw_only=True)
 class TextPart(Part):
     """How text files are written, where that is not to be found out."""
 
-    delimiter: Annotated[str, Field(min_length=1, max_length=1)] | None = None
-    encoding: str | None = None
-    quote: Annotated[str, Field(max_length=1)] | None = None
-    columns: (
-        Literal["aligned"]
-        | Annotated[
-            tuple[Annotated[int, Field(ge=1)], ...],
-            BeforeValidator(_as_tuple, json_schema_input_type=list[int]),
-        ]
-        | None
-    ) = None
+    delimiter: Sign | None = None
+    encoding: Text | None = None
+    quote: Annotated[str, Strictly(max_length=1)] | None = None
+    columns: Literal["aligned"] | ColumnStarts | None = None
 
 
-class Tabs(Part):
-    """Which tabs of a workbook are read."""
-
-    named: Texts = ()
-    position: int | None = None
-    every: bool = False
-    where_found: bool = False
-    except_: Texts = Field(default=(), alias="except")
-    visible_only: bool = False
+Value = Annotated[str | int | float | bool | datetime | date | time, Strictly()]
+"""A value as the layout itself gives it."""
 
 
-class Stamp(Part):
-    """Where a value that holds for all records of a tab is found: exactly one of the sources."""
-
-    tab: Texts = ()
-
-    cell: str | None = None
-    right_of: Texts = ()
-    below: Texts = ()
-    name: str | None = None
-    from_: Literal["file name", "folder name", "tab name", "stub head", "table title"] | None = (
-        Field(default=None, alias="from")
-    )
-    value: str | int | float | bool | datetime | date | time | None = None
-    places: Annotated[int, Field(ge=1, le=999)] = 1
-    labelled: Texts = ()
-    pattern: str | None = None
-    compared: bool = False
-    optional: bool = False
-    default: str | int | float | bool | datetime | date | time | None = None
-
-
-Stamps = Mapping[
-    str,
-    Annotated[
-        tuple[Stamp, ...], BeforeValidator(_as_list, json_schema_input_type=Stamp | list[Stamp])
-    ],
+StampText = Literal[
+    "file name", "folder name", "tab name", "stub head", "table title", "layout version"
 ]
+"""The texts that a stamp may be taken from, besides cells."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Stamp(Part):
+    """Where a value that holds for all records of a tab is found: exactly one of the sources;
+    `pattern` may stand alone."""
+
+    tab: TabNames = ()
+    """The tab where it is looked for, if that is another one."""
+    cell: CellAddress | None = None
+    right_of: CellPatterns = ()
+    below: CellPatterns = ()
+    name: Text | None = None
+    from_: StampText | None = None
+    value: Value | None = None
+    places: Annotated[int, Strictly(ge=1, le=999)] = 1
+    """How many cells its value is from its label."""
+    labelled: CellPatterns = ()
+    pattern: KeepingPattern | None = None
+    compared: Flag = False
+    """Whether it is compared with the source that was taken, if that is an earlier one."""
+    optional: Flag = False
+    default: Value | None = None
+
+    @property
+    def labels(self) -> tuple[Pattern, ...]:
+        """The labels it is searched by, if it is."""
+        return self.right_of or self.below
+
+
+Stamps = Mapping[Text, Annotated[tuple[Stamp, ...], Accepts(Stamp | list[Stamp], as_tables)]]
 """Each stamp has one source or several, of which the first that is there is taken."""
 
 
+@dataclass(frozen=True, kw_only=True)
 class GroupRow(Part):
     """Rows of their own that name the group of the rows below; without `named` or `indent` by their
     shape."""
 
-    field: str
-    named: Texts = ()
-    indent: Annotated[int, Field(ge=0, le=250)] | None = None
+    field: Text
+    named: CellPatterns = ()
+    indent: Annotated[int, Strictly(ge=0, le=250)] | None = None
+    """How far its names are indented."""
 
 
+@dataclass(frozen=True, kw_only=True)
 class Parts(Part):
     """Rows that part a table, and the field that numbers the parts from 1."""
 
-    at: Texts
-    field: str
+    at: CellPatterns
+    field: Text
 
 
+@dataclass(frozen=True, kw_only=True)
 class Largest(Part):
     """The records of each table with the largest values of a field."""
 
-    by: str
-    rows: Annotated[int, Field(ge=1)]
+    by: Text
+    rows: Whole
 
 
+@dataclass(frozen=True, kw_only=True)
 class Control(Part):
-    """A line that says how many records stand above it, and what their fields sum up to; its
-    columns are counted from 1."""
+    """A line that says how many records stand above it, and what their fields sum up to."""
 
-    line: Texts
-    count: Annotated[int, Field(ge=1)] | None = None
-    sums: Mapping[str, Annotated[int, Field(ge=1)]] = {}
+    line: CellPatterns
+    count: Column | None = None
+    sums: Mapping[Text, Column] = dataclasses.field(default_factory=dict)
 
 
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Block(Part):
     """The table part of a form."""
+
+    # Equal only to itself: what follows from a block is kept by it.
 
     tabs: Tabs | None = None
     stub: Texts = ()
     across: Texts = ()
+    """The fields of the heading levels, top to bottom."""
     value: Texts = ()
-    at: str | None = None
-    caption: Texts = ()
-    found_by: Texts = ()
-    named_table: Texts = ()
+    """The fields of the values; none for a list."""
+    at: CellAddress | None = None
+    caption: CaptionPatterns = ()
+    found_by: CellPatterns = ()
+    """Texts that all stand in the lowest heading row."""
+    named_table: TabNames = ()
     columns: Texts = ()
-    headings: Literal[0] | None = None
-    heading_rows: Annotated[int, Field(ge=1, le=9)] = 1
-    under_headings: Annotated[int, Field(ge=0, le=9)] = 0
+    """Fields by position, of a cross-tab those of the leading columns."""
+    headings: Annotated[Literal[0], Strictly()] | None = None
+    heading_rows: Few = 1
+    under_headings: Annotated[int, Strictly(ge=0, le=9)] = 0
     carry_down: Texts = ()
     group_row: Annotated[
-        tuple[GroupRow, ...],
-        BeforeValidator(_as_groups, json_schema_input_type=str | GroupRow | list[str | GroupRow]),
+        tuple[GroupRow, ...], Accepts(str | GroupRow | list[str | GroupRow], _as_groups)
     ] = ()
-    totals: Texts = ()
-    not_totals: Texts = ()
-    ignore: Texts = ()
-    skip: Texts = ()
-    only_rows: Texts = ()
+    """From the outermost to the innermost."""
+    totals: LabelPatterns = dataclasses.field(default_factory=Labels)
+    not_totals: CellPatterns = ()
+    """Rows that are records, though they hold sums or begin as totals do."""
+    ignore: LabelPatterns = dataclasses.field(default_factory=Labels)
+    skip: CellPatterns = ()
+    only_rows: CellPatterns = ()
+    """The only rows that can be records, if there are any."""
     parts: Parts | None = None
     control: Control | None = None
     below: Literal["error", "leave out"] = "error"
     beside: Literal["error", "leave out"] = "error"
-    optional: bool = False
-    ends_at: Texts = ()
-    gaps: bool = False
+    optional: Flag = False
+    """Whether the table may be missing."""
+    ends_at: CellPatterns = ()
+    gaps: Flag = False
     reach: Literal["right", "left"] = "right"
-    turned: bool = False
-    repeat: bool = False
+    """Whether unmerged upper headings stand over the first or the last column of their group."""
+    turned: Flag = False
+    repeat: Flag = False
     blank: Literal["skip", "keep"] = "skip"
-    every_row: bool = False
-    first_rows: Annotated[int, Field(ge=1)] | None = None
-    last_rows: Annotated[int, Field(ge=1)] | None = None
+    every_row: Flag = False
+    """Whether each row of a list is a record, however few of its cells are filled."""
+    first_rows: Whole | None = None
+    """So many record rows of each place are records."""
+    last_rows: Whole | None = None
     largest: Largest | None = None
-    visible_only: bool = False
+    visible_only: Flag = False
     unknown_headings: Literal["error", "keep", "leave out"] = "error"
-    also: Mapping[str, Texts] = {}
-    stamps: Stamps = {}
-    into: str | None = None
+    also: Mapping[Text, Texts] = dataclasses.field(default_factory=dict)
+    stamps: Stamps = dataclasses.field(default_factory=dict)
+    into: Annotated[str, Compiled(Text, _table_name)] | None = None
 
 
+@dataclass(frozen=True, kw_only=True)
 class Reading(Part):
     """How values are written in the files, for all fields or for one."""
 
-    languages: Texts = ()
+    languages: Languages = ()
     decimal_mark: Literal[".", ","] | None = None
     thousands_mark: Literal[".", ",", " ", "'"] | None = None
-    day_first: bool | None = None
+    day_first: Flag | None = None
     empty: Texts = ()
 
 
-Bound = int | float | datetime | date | time | str
+Bound = Annotated[int | float | datetime | date | time | str, Strictly()]
 
 
+@dataclass(frozen=True, kw_only=True)
 class FieldSpec(Reading):
     """A column of the output: its type, the headings it is known by, the values it may hold."""
 
     type: FieldType = "text"
     also: Texts = ()
-    required: bool = False
-    optional: bool = False
+    required: Flag = False
+    optional: Flag = False
     unit: Annotated[
-        Mapping[str, Annotated[float, Field(gt=0)]],
-        BeforeValidator(
-            _as_factors, json_schema_input_type=str | list[str] | ListFile | dict[str, float]
-        ),
-    ] = {}
-    pattern: Texts = ()
-    same_as: Mapping[str, Texts] = {}
+        Mapping[Text, Factor],
+        Accepts(str | list[str] | ListFile | dict[str, float], _as_factors),
+    ] = dataclasses.field(default_factory=dict)
+    pattern: KeepingPatterns = ()
+    same_as: Mapping[Text, Texts] = dataclasses.field(default_factory=dict)
     min: Bound | None = None
     max: Bound | None = None
-    choices: Annotated[
-        tuple[Bound, ...],
-        BeforeValidator(_as_tuple, json_schema_input_type=str | list[Bound] | ListFile),
-    ] = ()
+    choices: Annotated[tuple[Bound, ...], Accepts(str | list[Bound] | ListFile, as_tuple)] = ()
     part: DatePart | None = None
-    of: str | None = None
-    year_from: str | None = None
+    of: Text | None = None
+    year_from: Text | None = None
+    holds: Literal["corrected fields"] | None = None
+    """What fills it, if that is nothing of the form."""
 
 
+@dataclass(frozen=True, kw_only=True)
 class When(Part):
-    """How an edition of a form is told: by a cell, or by a heading or label that stands in it."""
+    """What tells an edition of a form: a cell, or a heading or label that stands in it."""
 
-    cell: str | None = None
-    is_: Texts = Field(default=(), alias="is")
-    heading: Texts = ()
+    cell: CellAddress | None = None
+    is_: CellPatterns = ()
+    heading: CellPatterns = ()
+
+    @property
+    def patterns(self) -> tuple[Pattern, ...]:
+        """What the cell, or a heading, matches."""
+        return self.is_ or self.heading
 
 
-Blocks = Annotated[
-    tuple[Block, ...], BeforeValidator(_as_list, json_schema_input_type=Block | list[Block])
-]
+Blocks = Annotated[tuple[Block, ...], Accepts(Block | list[Block], as_tables)]
 
 
+@dataclass(frozen=True, kw_only=True)
 class Edition(Part):
     """A form as it was at some time: what tells it, and what differs in it."""
 
-    title: str = ""
+    title: Text = ""
     when: When
-    stamps: Stamps = {}
+    stamps: Stamps = dataclasses.field(default_factory=dict)
     block: Blocks = ()
 
 
+@dataclass(frozen=True, kw_only=True)
 class LayoutSpec(Part):
     """A whole layout file."""
 
-    layout: Literal[1]
-    title: str = ""
+    layout: Annotated[Literal[1], Strictly()]
+    title: Text = ""
+    version: Text = ""
+    """What the layout is called in records and the record of a run; it changes no reading."""
     glossary: Annotated[
         tuple[GlossaryFile, ...],
-        BeforeValidator(
-            _as_glossaries,
-            json_schema_input_type=str | GlossaryFile | list[str | GlossaryFile],
-        ),
+        Accepts(str | GlossaryFile | list[str | GlossaryFile], _as_glossaries),
     ] = ()
-    corrections: str | None = None
-    accepted: str | None = None
+    corrections: Text | None = None
+    accepted: Text | None = None
     key: Texts = ()
-    provenance: bool = True
-    boilerplate: Texts = ()
+    provenance: Flag = True
+    boilerplate: CellPatterns = ()
     source: Source = Source()
     text: TextPart = TextPart()
     reading: Reading = Reading()
     tabs: Tabs | None = None
-    stamps: Stamps = {}
+    stamps: Stamps = dataclasses.field(default_factory=dict)
     block: Blocks = ()
-    edition: Annotated[
-        tuple[Edition, ...],
-        BeforeValidator(_as_list, json_schema_input_type=Edition | list[Edition]),
-    ] = ()
-    fields: Mapping[
-        str,
-        Annotated[
-            FieldSpec, BeforeValidator(_as_table, json_schema_input_type=FieldType | FieldSpec)
-        ],
-    ]
+    edition: Annotated[tuple[Edition, ...], Accepts(Edition | list[Edition], as_tables)] = ()
+    fields: Mapping[Text, Annotated[FieldSpec, Accepts(FieldType | FieldSpec, _as_table)]]
 
 
 def layout_schema() -> dict[str, Any]:
     """The JSON Schema of a layout file (draft 2020-12), for editors."""
-    schema = LayoutSpec.model_json_schema(mode="validation")
+    from pydantic import TypeAdapter
+
+    token = FOR_EDITORS.set(True)
+    try:
+        schema = TypeAdapter(LayoutSpec).json_schema(mode="validation")
+    finally:
+        FOR_EDITORS.reset(token)
     head = {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Layout, version 1"}
     return {**schema, **head}

@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Callable
-from typing import Any
+from functools import cache
+from typing import TYPE_CHECKING, Any
 
-from pydantic import ValidationError
-
-from boreotabula.layout.checking import NO_FIELD, check
+from boreotabula.layout.block_checks import NO_FIELD
+from boreotabula.layout.checking import check
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.problems import (
     KeyPath,
@@ -18,6 +18,9 @@ from boreotabula.layout.problems import (
     from_validation,
     layout_error,
 )
+
+if TYPE_CHECKING:
+    from pydantic import TypeAdapter
 
 _PLACE = re.compile(r" \(at (?:line (\d+), column (\d+)|end of document)\)$")
 
@@ -45,14 +48,23 @@ def parse_layout(text: str, file: str, list_of: ListOf | None = None) -> LayoutS
         _add_fields(data, columns)
     if problems:
         raise layout_error(file, text, problems)
+    from pydantic import ValidationError  # only needed to read a layout, not to use it
+
     try:
-        spec = LayoutSpec.model_validate(data)
+        spec = _validator().validate_python(data)
     except ValidationError as error:
         raise layout_error(file, text, from_validation(error)) from None
     problems = check(spec)
     if problems:
         raise layout_error(file, text, problems)
     return spec
+
+
+@cache
+def _validator() -> TypeAdapter[LayoutSpec]:
+    from pydantic import TypeAdapter
+
+    return TypeAdapter(LayoutSpec)
 
 
 _OWN_NAMES = ("fields", "stamps", "same_as")

@@ -56,6 +56,10 @@ class Pattern:
     """The same from right to left, for names written backwards: each part takes as little as it
     can from that side, so that those on the left get as much as there is."""
 
+    def __str__(self) -> str:
+        """The pattern as it is written."""
+        return self.text
+
     def match(self, name: str) -> dict[str, str] | None:
         """The captured texts by field if the whole name matches, else None."""
         if self.kind is Kind.CELL:

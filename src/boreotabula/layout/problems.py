@@ -6,12 +6,14 @@ import tomllib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from types import UnionType
-from typing import Annotated, Any, Union, get_args, get_origin
-
-from pydantic import ValidationError
+from typing import TYPE_CHECKING, Annotated, Any, Union, get_args, get_origin, get_type_hints
 
 from boreotabula.errors import BoreotabulaError
-from boreotabula.layout.model import FIELD_TYPE_NAMES, LayoutSpec, Part
+from boreotabula.layout.keys import CUSTOM, Part, key_of
+from boreotabula.layout.model import FIELD_TYPE_NAMES, LayoutSpec
+
+if TYPE_CHECKING:
+    from pydantic import ValidationError
 
 KeyPath = tuple[str | int, ...]
 
@@ -108,7 +110,7 @@ def from_validation(error: ValidationError) -> list[Problem]:
     misspelt = {
         (*error["loc"][:-1], near)
         for error in errors
-        if error["type"] == "extra_forbidden"
+        if error["type"] in _UNKNOWN_KEY
         and (near := nearest(str(error["loc"][-1]), _keys_at(error["loc"][:-1])))
     }
     return [
@@ -118,25 +120,27 @@ def from_validation(error: ValidationError) -> list[Problem]:
     ]
 
 
+_UNKNOWN_KEY = ("unexpected_keyword_argument", "extra_forbidden")
+
+
 def _phrase(error: Any) -> str:
     loc: KeyPath = error["loc"]
     key = str(loc[-1])
     kind = error["type"]
-    if kind == "extra_forbidden":
+    if kind == CUSTOM:
+        return str(error["ctx"]["message"])
+    if kind in _UNKNOWN_KEY:
         return f"unknown key “{key}”{_within(loc)}{did_you_mean(key, _keys_at(loc[:-1]))}"
     if kind == "missing":
         return f"the key “{key}” is missing{_within(loc)}"
     if kind == "literal_error" and loc == ("layout",):
         return f"layout = {error['input']!r} is not known to this version; write layout = 1"
-    if kind == "field_type":
-        meant = did_you_mean(error["input"], FIELD_TYPE_NAMES)
-        return f"{_name(loc)} cannot be “{error['input']}”{meant}"
-    if kind == "literal_error":
-        choices = [str(choice) for choice in _literals(error)]
+    if kind in ("literal_error", "field_type"):
+        choices = FIELD_TYPE_NAMES if kind == "field_type" else tuple(_literals(error))
         return (
             f"{_name(loc)} cannot be “{error['input']}”{did_you_mean(str(error['input']), choices)}"
         )
-    if kind in ("model_type", "tuple_type") and "stamps" in loc:
+    if kind in ("dataclass_type", "tuple_type") and "stamps" in loc:
         how = "{ right_of = … }, { cell = … } or another source"
         values = loc[:-1] if isinstance(loc[-1], int) else loc
         return f"{_name(values)} must be {how}, but is {_shown(error['input'])}"
@@ -144,12 +148,11 @@ def _phrase(error: Any) -> str:
         bound = next(iter(error["ctx"].values()))
         least = "at least" if kind == "greater_than_equal" else "at most"
         return f"{_name(loc)} must be {least} {bound}, but is {error['input']}"
-    wanted = _WANTED.get(kind)
-    if wanted:
-        return f"{_name(loc)} must be {wanted}, but is {_shown(error['input'])}"
     if kind == "too_short":
         return f"{_name(loc)} needs at least one entry"
-    return f"{_name(loc)}: {error['msg']}"
+    wanted = _WANTED.get(kind)
+    what = f" must be {wanted}, but is {_shown(error['input'])}" if wanted else f": {error['msg']}"
+    return _name(loc) + what
 
 
 _WANTED = {
@@ -159,7 +162,7 @@ _WANTED = {
     "string_too_long": "one sign in quotes",
     "bool_type": "true or false",
     "tuple_type": "a text or a list of texts",
-    "model_type": "a table of keys",
+    "dataclass_type": "a table of keys",
     "mapping_type": "a table of keys",
     "dict_type": "a table of keys",
 }
@@ -208,11 +211,8 @@ def _keys_at(loc: KeyPath) -> list[str]:
 
 
 def _by_key(model: type[Part]) -> dict[str, Any]:
-    """What may stand under each key of a part; some keys are no names to Python."""
-    return {
-        model_field.alias or name: model_field.annotation
-        for name, model_field in model.model_fields.items()
-    }
+    """What may stand under each key of a part."""
+    return {key_of(name): type_ for name, type_ in get_type_hints(model).items()}
 
 
 def _part_in(annotation: Any) -> type[Part] | None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from boreotabula.layout.model import Tabs
-from boreotabula.layout.patterns import Kind, Pattern, first_match, pattern
+from boreotabula.layout.keys import Flag, Part, Position, TabNames, TabPatterns
+from boreotabula.layout.patterns import first_match
 
 
 @dataclass(frozen=True)
@@ -18,17 +18,18 @@ class TabName:
     blank: bool = False
 
 
-@dataclass(frozen=True)
-class TabChoice:
-    """A choice of tabs: by patterns of names, by position, or every one."""
+@dataclass(frozen=True, kw_only=True)
+class Tabs(Part):
+    """Which tabs of a workbook are read: by patterns of names, by position, or every one."""
 
-    named: tuple[Pattern, ...] = ()
-    position: int | None = None
-    every: bool = False
-    where_found: bool = False
+    named: TabPatterns = ()
+    position: Position | None = None
+    """Counted from 1, or from -1 at the end."""
+    every: Flag = False
+    where_found: Flag = False
     """Whether the tabs are those on which the tables are found."""
-    left_out: tuple[Pattern, ...] = ()
-    visible_only: bool = False
+    except_: TabNames = ()
+    visible_only: Flag = False
 
     @property
     def by_itself(self) -> bool:
@@ -44,7 +45,7 @@ class TabChoice:
     def said(self) -> str:
         """The choice in words."""
         if self.named:
-            return ", ".join(one.text for one in self.named)
+            return ", ".join(compiled.text for compiled in self.named)
         if self.position is not None:
             return f"tab {self.position}"
         if self.where_found:
@@ -72,18 +73,4 @@ class TabChoice:
     def leaves_out(self, tab: TabName) -> bool:
         """Whether a tab is left out by name, or as a hidden one."""
         unseen = self.visible_only and not tab.visible
-        return unseen or first_match(self.left_out, tab.name) is not None
-
-
-def tab_choice(tabs: Tabs | None) -> TabChoice:
-    """The choice that [tabs] describes."""
-    if tabs is None:
-        return TabChoice()
-    return TabChoice(
-        tuple(pattern(text, Kind.TAB) for text in tabs.named),
-        tabs.position,
-        tabs.every,
-        tabs.where_found,
-        tuple(pattern(text, Kind.TAB) for text in tabs.except_),
-        tabs.visible_only,
-    )
+        return unseen or first_match(self.except_, tab.name) is not None

@@ -50,6 +50,7 @@ def end_of(tab: TabLook, shape: Shape) -> int:
 
 
 _WIDEST_GAP = 2
+"""Beyond more blank rows stands something else."""
 
 
 def _names_group(looks: Looks, shape: Shape, row: int) -> bool:

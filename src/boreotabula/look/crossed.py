@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import combinations, pairwise
 
 import numpy as np
 
@@ -55,6 +55,7 @@ def marks_run(
 
 
 _FEWEST_MARKED, _LONGEST_MARK = 4, 2
+"""Three letters in a row may be a code; marks are a letter or two."""
 
 
 def choice_run(sheet: Sheet, rows: range, columns: range) -> tuple[int, int] | None:
@@ -165,6 +166,8 @@ def is_crossed(sheet: Sheet, columns: Columns, levels: int, rows: range) -> bool
     texts_after = sum(look == TEXT for look in columns.looks[stop:])
     for_list = 2 * (len(values) < FEWEST) + 2 * (texts_after > 1) + (start > _SEVERAL)
     for_list += _differ(values)
+    if levels == 1 and not any(is_total(cell_text(head)) for head in heads[start:]):
+        for_list += 3 * balances(sheet, rows, range(left + start, left + stop))
     # What stands beside a date and a name is an entry of a journal.
     if start >= FEWEST and any(look == FIGURE for look in columns.looks[:start]):
         for_list += 4 * _has_dates(sheet, rows, range(left, left + start))
@@ -183,9 +186,32 @@ def differ_in_kind(sheet: Sheet, rows: range, columns: range) -> bool:
 
 
 _MOST_SAMPLED, _SAMPLE = 12, 12
+"""So many columns and cells show of what kind the values are."""
 MOMENTS = {"date", "datetime", "time", "month"}
 """The types that say when."""
 _SEVERAL, _SHORT = 3, 3
+
+
+def balances(sheet: Sheet, rows: range, columns: range) -> bool:
+    """Whether a column is the sum of two others in every row, as with a reading before, what was
+    used and a reading now, or net, tax and gross: then they are measures of their own. Sums of the
+    values of a cross-tab say so in their heading, or take in more of them."""
+    if not _FEWEST_BALANCED <= len(columns) <= _MOST_BALANCED:
+        return False
+    numbers = sheet.numbers[rows.start : rows.stop, columns.start : columns.stop]
+    numbers = numbers[(np.nan_to_num(numbers) != 0).all(axis=1)]
+    if len(numbers) < _FEWEST_BALANCED:
+        return False
+    return any(
+        np.allclose(numbers[:, first] + numbers[:, second], numbers[:, whole], rtol=0, atol=1e-6)
+        for first, second in combinations(range(len(columns)), 2)
+        for whole in range(len(columns))
+        if whole not in (first, second)
+    )
+
+
+_FEWEST_BALANCED, _MOST_BALANCED = 3, 8
+"""In two rows a sum may be a chance; wide tables have sums of many columns, and are no balance."""
 
 
 def _alike(heads: Sequence[Cell]) -> bool:

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from boreotabula.layout.headings import normal_form
+from boreotabula.layout.patterns import matching
 from boreotabula.look.shape import Shape
 from boreotabula.look.tables import tables_of
 from boreotabula.reading.cells import cell_text, reads_as_figure
@@ -62,12 +63,16 @@ def word_in(plan: Plan, text: str) -> str | None:
         return field
     for form in plan.forms:
         for block in form.blocks:
-            own = block.names.field_of(text) if block.own_names else None
+            own = block.names.field_of(text) if block.also else None
             if own is not None:
                 return own
-            rules = (("total", block.totals), ("ignored", block.ignore), ("caption", block.caption))
+            rules = (
+                ("total", block.totals.patterns),
+                ("ignored", block.ignore.patterns),
+                ("caption", block.caption),
+            )
             for rule, patterns in rules:
-                if any(pattern.match(text) is not None for pattern in patterns):
+                if matching(patterns, text) is not None:
                     return f"({rule})"
     return None
 

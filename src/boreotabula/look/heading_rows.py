@@ -33,6 +33,7 @@ def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
 
 
 _MANY = 5
+"""So many years or dates in a row are headings; fewer may be values beside a name."""
 
 
 def heads_below(tab: TabLook, row: int, columns: range) -> bool:
@@ -105,16 +106,32 @@ def _heads_texts(tab: TabLook, row: int, rows: range, columns: range) -> bool:
         return True
     below = [sheet.rows[row][across] for row in rows]
     if repeats is not None and repeats.tabs > 1:
-        most = max(map(repeats.tabs_with, below[:_SAMPLE]))
-        return repeats.is_fixed(heads) and repeats.tabs_with(heads) > most
+        count = repeats.tabs_with(heads)
+        if not repeats.is_fixed(heads):
+            return False
+        others = [repeats.tabs_with(cells) for cells in below[:_SAMPLE]]
+        # The names of groups, and some answers, may be the same on all tabs as well; marks say
+        # nothing of what varies, as it counts in which column they stand.
+        several = [
+            other < count or any(map(is_mark, cells[1:]))
+            for other, cells in zip(others, below, strict=False)
+            if sum(cell != "" for cell in cells) > 1
+        ]
+        vary = 2 * sum(several) > len(several)
+        return count > max(others) or (vary and _are_unlike(heads, below))
     if len(rows) < FEWEST or (row and tab.row(row - 1, columns).all()):
         return False
+    return len(columns) > FEWEST and _are_unlike(heads, below)
+
+
+def _are_unlike(heads: Sequence[Cell], below: Sequence[Sequence[Cell]]) -> bool:
+    """Whether headings differ from one another, and each from all that stands below it."""
     plain = [normal_form(cell_text(cell)) for cell in heads]
     texts = [
         {normal_form(cell_text(cells[column])) for cells in below} for column in range(len(heads))
     ]
     unlike = not any(text in column for text, column in zip(plain, texts, strict=True))
-    return unlike and len(set(plain)) == len(plain) and len(columns) > FEWEST
+    return unlike and len(set(plain)) == len(plain)
 
 
 _SAMPLE = 12

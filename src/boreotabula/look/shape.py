@@ -23,6 +23,7 @@ from boreotabula.look.texts.words import level_name
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _MOST_LEVELS = 4
+"""So many rows of headings are looked for at most."""
 _MOST_COUNTS = 4
 """So many columns of texts go with each column of their counts, at least."""
 
@@ -123,11 +124,24 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
         or (
             is_crossed(sheet, Columns(looks, heads, left, start, stop), heading - top + 1, rows)
             and not differ_in_kind(sheet, rows, values)
+            and not _are_cut(sheet, heading, top, values)
         )
     )
     cells = tuple(tuple(sheet.rows[row][column] for row in rows) for column in columns)
     return Shape(top if crossed else heading, heading, left, columns.stop, rows.start, rows.stop,
                  start, bare, top, heads, looks, crossed, cells)  # fmt: skip
+
+
+def _are_cut(sheet: Sheet, heading: int, top: int, values: range) -> bool:
+    """Whether headings are cut over two rows: over each column of values stand two texts of its
+    own, “Beds” and “occupied” below it. The upper heading of a group stands over several."""
+    if heading - top != 1 or len(values) < FEWEST:
+        return False
+    levels = [sheet.rows[row][values.start : values.stop] for row in (top, heading)]
+    worded = all(isinstance(cell, str) and cell for level in levels for cell in level)
+    merged = any(span.right > span.left for span in sheet.merged_in(range(top, top + 1), values))
+    unlike = all(len(set(level)) == len(level) for level in levels)
+    return worded and unlike and not merged and not any(map(level_name, levels))
 
 
 def _top(tab: TabLook, lowest: int, values: range, left: int) -> int:

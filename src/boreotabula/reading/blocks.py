@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding, Spot
-from boreotabula.findings.subjects.tables import BLOCK_NOT_FOUND, BLOCKS_OVERLAP, LEVEL_ROW_REFUSED
+from boreotabula.findings.subjects.headings import LEVEL_ROW_REFUSED
+from boreotabula.findings.subjects.tables import BLOCK_NOT_FOUND, BLOCKS_OVERLAP
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.decide import AboutColumns, decide_columns
 from boreotabula.reading.columns.findings import beyond_gap, without_heading
@@ -32,7 +33,8 @@ from boreotabula.reading.rows.findings import about_lines
 from boreotabula.reading.rows.kinds import classify_rows
 from boreotabula.reading.rows.table_rows import TableRows, carried, limited
 from boreotabula.reading.stamps.read import Stamped, read_stamps
-from boreotabula.reading.stamps.search import StampSearch, Surroundings
+from boreotabula.reading.stamps.search import StampSearch
+from boreotabula.reading.stamps.sources import Surroundings
 from boreotabula.reading.totals.figures import Figures
 from boreotabula.reading.totals.unnamed import without_unnamed_totals
 from boreotabula.sheets.sheet import Sheet
@@ -178,7 +180,7 @@ def _settle_view(
 
     def stamped_at(block: BlockPlan | None, place: Place | None) -> Stamped:
         search.place, search.near = place, place if each else None
-        own = block.stamps if block else ()
+        own = block.sources if block else ()
         caption = place.caption if place else None
         return read_stamps(sheet, plan, (*form.stamps, *own), source.around, search, caption)
 
@@ -200,8 +202,8 @@ def _settle_view(
 
 def _has_own_stamps(form: FormPlan, block: BlockPlan, place: Place) -> bool:
     """Whether a table has stamps that others of the tab may not have, or not the same."""
-    of_table = any(source.source in ("stub head", "table title") for source in form.sources)
-    return of_table or bool(block.stamps) or place.caption is not None
+    of_table = any(source.from_ in ("stub head", "table title") for source in form.sources)
+    return of_table or bool(block.sources) or place.caption is not None
 
 
 def _placed(
@@ -275,7 +277,7 @@ def _amounts(view: Sheet, columns: Columns, table: TableRows, plan: Plan) -> Map
     """The number of each record row in the field by which the largest are told; of a cross-tab the
     sum of its values."""
     assert columns.block.largest is not None
-    field = columns.block.largest[0]
+    field = columns.block.largest.by
     places = [column.column for column in columns.every if column.field == field]
     figures = Figures(view, columns, plan, table)
     numbers = figures.part(table.records, places).sum(axis=1).tolist()
@@ -343,7 +345,7 @@ def _about_columns(
             if filled and not _remarks(view, one, filled, table):
                 finding = without_heading(view, place, one, filled[0], len(filled))
                 yield ScopedFinding(finding, rows, [one.column], lapses=True)
-    leave_out = columns.block.leave_beside
+    leave_out = columns.block.beside == "leave out"
     yield from beyond_gap(
         view, place, columns.right, table.last, claimed_cells, leave_out=leave_out
     )

@@ -42,11 +42,17 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import FormPlan, Plan
 from boreotabula.reading.records.build import LongRecords, build_records, stamps_alone
-from boreotabula.reading.records.derive import completed, with_parts, without_year
+from boreotabula.reading.records.derive import (
+    completed,
+    with_corrected_fields,
+    with_parts,
+    without_year,
+)
 from boreotabula.reading.records.levels import LevelHeading, level_headings
 from boreotabula.reading.records.schema import one_batch, plain_record, records_of
 from boreotabula.reading.stamps.read import Stamped, convert_stamp, read_stamps
-from boreotabula.reading.totals.compare import TotalsCount, check_totals
+from boreotabula.reading.totals.checks import TotalsCount
+from boreotabula.reading.totals.compare import check_totals
 from boreotabula.reading.totals.control import about_control, control_figures
 from boreotabula.reading.totals.doubtful import (
     about_slips,
@@ -113,7 +119,7 @@ def form_of(sheet: Sheet, plan: Plan) -> tuple[FormPlan | None, list[tuple[int, 
         if form.when is None:
             return form, []
         if form.when.cell is not None:
-            cells = [form.when.cell]
+            cells: list[tuple[int, int]] = [form.when.cell]
         else:
             cells = [(row, column) for row, column, _ in sheet.texts()]
         for row, column in cells:
@@ -202,9 +208,12 @@ class _TabReader:
         batch = plain_record(self.plan, stamped, self.source.file, self.sheet.name)
         # Names alone make no record of a tab on which nothing stands.
         if batch is not None and not self.sheet.blank:
+            none = stamps_alone(batch.column("source_cell"))
             if self.plan.derives:
-                none = stamps_alone(batch.column("source_cell"))
                 batch = self._derived(batch, none, self.sheet, self.roles)
+            if self.sheet.was:
+                names = _corrected_stamps(stamped, self.sheet)
+                batch = with_corrected_fields(batch, self.plan, none, (), names)
             self.batches.setdefault(next(iter(self.plan.tables)), []).append(batch)
             book_stamps(self.roles, batch, stamped)
         label_cells(self.roles, stamped.labels)
@@ -229,6 +238,9 @@ class _TabReader:
         batch = records_of(self.plan, block.into, long, values, self.source.file, self.sheet.name)
         if self.plan.derives:
             batch = self._derived(batch, long, view, roles)
+        if self.sheet.was:
+            names = _corrected_stamps(settled.stamped, self.sheet)
+            batch = with_corrected_fields(batch, self.plan, long, view.was, names)
         self.batches.setdefault(block.into, []).append(batch)
         return ReadBlock(**vars(settled), long=long, batch=batch)
 
@@ -295,7 +307,12 @@ class _TabReader:
         label_boilerplate(self.roles, frames, self.plan.boilerplate)
         for read, frame in zip(self.blocks, frames, strict=True):
             block = read.block
-            leave_out_around(self.roles, frame, below=block.leave_below, beside=block.leave_beside)
+            leave_out_around(
+                self.roles,
+                frame,
+                below=block.below == "leave out",
+                beside=block.beside == "leave out",
+            )
         tell_leftovers(self.roles, frames)
         file, tab = self.source.file, self.sheet.name
         # The same finding from several places of a block is told once.
@@ -315,6 +332,11 @@ class _TabReader:
             tuple(self.stamped),
             tuple(self.blocks),
         )
+
+
+def _corrected_stamps(stamped: Stamped, sheet: Sheet) -> list[str]:
+    """The stamps whose cells were corrected."""
+    return [name for name, spot in stamped.spots.items() if spot in sheet.was]
 
 
 def _corners_differing(blocks: Sequence[ReadBlock]) -> Iterator[Finding]:

@@ -12,21 +12,23 @@ from warnings import catch_warnings, simplefilter
 
 from boreotabula.batch.claims import claimed
 from boreotabula.errors import CallError
-from boreotabula.review.compare.compare import Comparison
-from boreotabula.review.crosstab import Cross, number_text, places_of, with_brief_names
+from boreotabula.review.crosstab.cross import Cross
+from boreotabula.review.crosstab.crosstab import number_text, places_of, with_brief_names
 from boreotabula.sheets.parts.writing import MARK
-from boreotabula.texts import brief, plain_number
 
 ENDINGS = (".png", ".svg", ".pdf")
 
-_COLOURS = ("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#D55E00", "#56B4E9", "#7F7F7F", "#000000")
+COLOURS = ("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#D55E00", "#56B4E9", "#7F7F7F", "#000000")
 """Told apart by colour-blind people too (Okabe and Ito, 2008), the yellow left out as too pale."""
 _DASHES = ("-", "--", ":", "-.")
 _MARKERS = ("o", "s", "^", "D", "v", "P", "X", "<")
 """They tell lines apart in grey print."""
 _MOST_MARKED = 31
+"""More points than that make markers touch."""
 _MOST_LINES = 12
+"""More lines cannot be told apart by colour and dash."""
 _MOST_BARS = 60
+"""More bars do not fit the width with their labels."""
 _HEAT = "cividis"
 """Reads the same to colour-blind people (Nuñez, Anderton and Renslow, 2018)."""
 
@@ -48,13 +50,13 @@ def kind_for(cross: Cross) -> str:
     if cross.in_time and len(cross.columns) > 1 and len(cross.rows) <= _MOST_LINES:
         return "lines"
     if cross.wish.across is None or (
-        len(cross.rows) * len(cross.columns) <= _MOST_BARS and len(cross.columns) <= len(_COLOURS)
+        len(cross.rows) * len(cross.columns) <= _MOST_BARS and len(cross.columns) <= len(COLOURS)
     ):
         return "bars"
     return "heat"
 
 
-_STAMPS: dict[str, dict[str, str | None]] = {
+FILE_STAMPS: dict[str, dict[str, str | None]] = {
     "pdf": {"CreationDate": None, "Creator": MARK},
     "svg": {"Date": None, "Creator": MARK},
     "png": {"Software": MARK},
@@ -71,15 +73,15 @@ def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
     draw = {"lines": _lines, "bars": _bars, "heat": _heat}[kind or kind_for(cross)]
     content = io.BytesIO()
     ending = out.suffix.lower().removeprefix(".")
-    with _settings(), catch_warnings():
+    with chart_settings(), catch_warnings():
         simplefilter("ignore", UserWarning)  # signs that the font lacks are drawn as boxes
         figure = draw(with_brief_names(cross))
-        figure.savefig(content, format=ending, dpi=110, metadata=_STAMPS.get(ending))
+        figure.savefig(content, format=ending, dpi=110, metadata=FILE_STAMPS.get(ending))
     with claimed(out) as stream:
         stream.write(content.getvalue())
 
 
-def _settings() -> AbstractContextManager[None]:
+def chart_settings() -> AbstractContextManager[None]:
     from matplotlib import rc_context
 
     settings = {
@@ -89,7 +91,7 @@ def _settings() -> AbstractContextManager[None]:
     return rc_context(settings)  # type: ignore[arg-type]
 
 
-def _figure(width: float, height: float, panels: int = 1) -> tuple[Any, list[Any]]:
+def new_figure(width: float, height: float, panels: int = 1) -> tuple[Any, list[Any]]:
     """A figure of some inches, and its panels from left to right."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg  # needs no display
     from matplotlib.figure import Figure
@@ -103,7 +105,7 @@ def _names(cross: Cross) -> list[str]:
     return [" · ".join(part for part in label if part) for label in cross.rows]
 
 
-def _plain(axis: Any) -> None:
+def without_frame(axis: Any) -> None:
     for side in ("top", "right"):
         axis.spines[side].set_visible(False)
 
@@ -124,10 +126,10 @@ def _title(axes: Any, cross: Cross) -> None:
     by = " and ".join(cross.wish.rows)
     title = cross.measure + (f" by {by}" if by else "") + (f", {where}" if where else "")
     text = axes.figure.suptitle("", x=0.01, ha="left", fontweight="bold")
-    _fit(text, title[:1].upper() + title[1:])
+    fit_words(text, title[:1].upper() + title[1:])
 
 
-def _fit(text: Any, words: str) -> None:
+def fit_words(text: Any, words: str) -> None:
     """Set a text on as many lines as it takes to stay within its figure."""
     figure = text.figure
     room = figure.get_figwidth() * figure.dpi * 0.97
@@ -142,71 +144,21 @@ def _with_unit(cross: Cross) -> str:
     return f"{cross.measure}, {cross.unit}" if cross.unit else cross.measure
 
 
-def draw_differences(comparison: Comparison, out: Path) -> None:
-    """Draw by how much sums differ, a bar for each group and field, whole or not at all.
-
-    Raises CallError if nothing differs.
-    """
-    groups_by_place = {place: sums for place, sums in comparison.sums.items() if sums.difference}
-    if not groups_by_place:
-        raise CallError("no sum differs, so there is nothing to draw")
-    if len(groups_by_place) > _MOST_DIFFERENCES:
-        raise CallError(
-            f"{len(groups_by_place):,} sums differ, too many for a picture; choose another --by"
-        )
-    content = io.BytesIO()
-    with _settings(), catch_warnings():
-        simplefilter("ignore", UserWarning)
-        figure, (axes,) = _figure(11, max(3.2, 1.6 + 0.3 * len(groups_by_place)))
-        names = [" · ".join(part for part in one if part) for one in groups_by_place]
-        values = [float(sums.difference) for sums in groups_by_place.values()]
-        axes.barh(range(len(groups_by_place)), values, 0.7, color=[
-            _COLOURS[0] if value > 0 else _COLOURS[4] for value in values
-        ])  # fmt: skip
-        for place, sums in enumerate(groups_by_place.values()):
-            value, rises = float(sums.difference), sums.difference > 0
-            axes.annotate(
-                plain_number(sums.difference, signed=True), (value, place), (4 if rises else -4, 0),
-                textcoords="offset points", va="center", fontsize=8,
-                ha="left" if rises else "right",
-            )  # fmt: skip
-        axes.set_yticks(range(len(groups_by_place)), [brief(name, 42) for name in names])
-        axes.invert_yaxis()
-        axes.margins(x=0.15)
-        axes.axvline(0, color="black", linewidth=0.8)
-        _plain(axes)
-        units = {comparison.after.units.get(name, "") for _, name in groups_by_place} - {""}
-        axes.set_xlabel(", ".join(["difference of the sums", *sorted(units)]))
-        by = f" by {comparison.by}" if comparison.by else ""
-        text = figure.suptitle("", x=0.01, ha="left", fontweight="bold")
-        _fit(
-            text,
-            f"Sums{by}: {Path(comparison.before.name).name} → {Path(comparison.after.name).name}",
-        )
-        ending = out.suffix.lower().removeprefix(".")
-        figure.savefig(content, format=ending, dpi=110, metadata=_STAMPS.get(ending))
-    with claimed(out) as stream:
-        stream.write(content.getvalue())
-
-
-_MOST_DIFFERENCES = 120
-
-
 # --- lines ---------------------------------------------------------------------------------------
 
 
 def _lines(cross: Cross) -> Any:
-    figure, (axes,) = _figure(11, 6)
+    figure, (axes,) = new_figure(11, 6)
     names, places = _names(cross), range(len(cross.columns))
     largest = sorted(range(len(names)), key=lambda index: -_size(cross.cells[index]))
     strong = set(
-        largest[: len(_COLOURS) * len(_DASHES)] if len(names) <= _MOST_LINES else largest[:8]
+        largest[: len(COLOURS) * len(_DASHES)] if len(names) <= _MOST_LINES else largest[:8]
     )
     ends: list[tuple[float, str, str]] = []
     for order, position in enumerate(largest):
         values = [float("nan") if cell is None else cell for cell in cross.cells[position]]
-        colour = _COLOURS[order % len(_COLOURS)] if position in strong else "#C8C8C8"
-        dash = _DASHES[order // len(_COLOURS) % len(_DASHES)] if position in strong else "-"
+        colour = COLOURS[order % len(COLOURS)] if position in strong else "#C8C8C8"
+        dash = _DASHES[order // len(COLOURS) % len(_DASHES)] if position in strong else "-"
         marker = _MARKERS[order % len(_MARKERS)] if len(places) <= _MOST_MARKED else ""
         axes.plot(
             places, values, dash, color=colour, marker=marker, markersize=5,
@@ -215,7 +167,7 @@ def _lines(cross: Cross) -> Any:
         last = next((cell for cell in reversed(cross.cells[position]) if cell is not None), None)
         if position in strong and last is not None:
             ends.append((last, names[position], colour))
-    _plain(axes)
+    without_frame(axes)
     _ticks(axes.yaxis, cross)
     lowest = min(
         (number for row in cross.cells for number in row if number is not None), default=0.0
@@ -285,12 +237,12 @@ def _bars(cross: Cross) -> Any:
     names, groups = _names(cross), len(cross.columns)
     thick = 0.8 / groups
     height = max(3.2, 1.4 + 0.26 * len(names) * max(1, groups * 0.75))
-    figure, (axes,) = _figure(11, min(height, 60))
+    figure, (axes,) = new_figure(11, min(height, 60))
     drawn: list[Any] = []
     for group in range(groups):
         values = [row[group] or 0.0 for row in cross.cells]
         places = [index + (group - (groups - 1) / 2) * thick for index in range(len(names))]
-        colour = _COLOURS[group % len(_COLOURS)]
+        colour = COLOURS[group % len(COLOURS)]
         drawn.append(axes.barh(places, values, thick * 0.92, color=colour))
         for row, place in zip(cross.cells, places, strict=True):
             number = row[group]
@@ -306,7 +258,7 @@ def _bars(cross: Cross) -> Any:
     axes.invert_yaxis()
     axes.set_ylim(len(names) - 0.4, -0.6)
     axes.margins(x=0.12)
-    _plain(axes)
+    without_frame(axes)
     _ticks(axes.xaxis, cross)
     axes.set_xlabel(_with_unit(cross))
     if groups > 1:
@@ -329,6 +281,7 @@ _ROW, _SMALL_ROW = 0.27, 0.17
 _PAGE = 9.5
 """Inches that the rows of one page take."""
 _MOST_PANELS = 4
+"""More panels than that take several pages, whatever is done."""
 _LONGEST = 58.0
 """Inches that rows may take at most."""
 
@@ -350,7 +303,9 @@ def _heat(cross: Cross) -> Any:
     lines = -(-len(names) // panels)
     wide = 0.42 if small and panels > 1 else 0.62
     width = panels * (max(map(len, names)) * 0.045 + 1.2 + wide * count) + 1.2
-    figure, axes = _figure(min(max(7.0, width), 40), min(max(3.2, 1.6 + row * lines), 60), panels)
+    figure, axes = new_figure(
+        min(max(7.0, width), 40), min(max(3.2, 1.6 + row * lines), 60), panels
+    )
     values = [
         [float("nan") if number is None else number for number in line] for line in cross.cells
     ]

@@ -14,7 +14,7 @@ from boreotabula.layout.addresses import Address
 from boreotabula.limits import Limits
 from boreotabula.reading.corrections import Correction
 from boreotabula.reading.inspect.trace import fate_of
-from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.reading.totals.checks import TotalsCount
 from boreotabula.review.trace import OpenedTab, opened
 
 Spot = tuple[int, int]

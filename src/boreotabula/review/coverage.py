@@ -14,7 +14,10 @@ from boreotabula.errors import CallError
 from boreotabula.files import content_of
 from boreotabula.layout.field_types import FIELD_TYPES, FieldType, Written
 from boreotabula.layout.problems import did_you_mean
-from boreotabula.review.crosstab import BLANK, Cross, CrosstabSpec, Label, crosstab, natural
+from boreotabula.review.crosstab.cross import Cross, CrosstabSpec, Label
+from boreotabula.review.crosstab.crosstab import crosstab
+from boreotabula.review.crosstab.ordering import BLANK, natural
+from boreotabula.review.due import Sender
 from boreotabula.stores.csv import field_type
 from boreotabula.stores.records import texts_of
 
@@ -42,16 +45,21 @@ class Coverage:
 
 
 def coverage(
-    table: pa.Table, rows: Sequence[str], across: str, expected: Iterable[Label] = ()
+    table: pa.Table,
+    rows: Sequence[str],
+    across: str,
+    expected: Iterable[Label] = (),
+    until: str = "",
 ) -> Coverage:
     """Count the records of each sender and period. Raises CallError for unknown fields.
 
-    Between the first and the last month all months are shown, whether anybody reported or not.
+    Between the first and the last month all months are shown, whether anybody reported or not;
+    `until` is the last one that should be there.
     """
     if not rows:
         raise CallError("say who reports with --rows, such as --rows nursery")
     cross = crosstab(table, CrosstabSpec(tuple(rows), across, None, "count"))
-    columns = _periods(cross.columns, field_type(table.schema.field(across)))
+    columns = _periods(cross.columns, field_type(table.schema.field(across)), until)
     labels = list(cross.rows)
     groups = {tuple(part.casefold() for part in label) for label in labels}
     never = [texts for texts in expected if tuple(part.casefold() for part in texts) not in groups]
@@ -90,14 +98,15 @@ def _total(numbers: Iterable[float | None]) -> float | None:
     return sum(result) if result else None
 
 
-def _periods(columns: Sequence[str], kind: FieldType) -> list[str]:
+def _periods(columns: Sequence[str], kind: FieldType, until: str = "") -> list[str]:
     if kind.written is not Written.AS_MONTH:
         return list(columns)
     known_columns = [column for column in columns if column != BLANK]
     if not known_columns:
         return list(columns)
     (first, last) = (
-        int(text[:4]) * 12 + int(text[5:7]) - 1 for text in (known_columns[0], known_columns[-1])
+        int(text[:4]) * 12 + int(text[5:7]) - 1
+        for text in (known_columns[0], max(known_columns[-1], until))
     )
     if last - first > _MOST_MONTHS:
         return list(columns)
@@ -135,17 +144,54 @@ def expected_rows(path: Path, rows: Sequence[str]) -> list[Label]:
 
     Raises CallError if it cannot be read, or lacks a column.
     """
-    try:
-        text = content_of(path).decode("utf-8-sig")
-        lines = list(csv.DictReader(io.StringIO(text, newline="")))
-    except (OSError, UnicodeDecodeError, csv.Error) as error:
-        raise CallError(f"--expect: “{path}” cannot be read as CSV in UTF-8: {error}") from None
+    return [sender.label for sender in expected_senders(path, rows)]
+
+
+def expected_senders(path: Path, rows: Sequence[str], due: int | None = None) -> list[Sender]:
+    """Who must report, as `expected_rows`; columns `due` and `language`, if they are none of the
+    rows, say when, and in which language a sender is written to. `due` holds where none says it.
+
+    Raises CallError if the list cannot be read, lacks a column, or says a day that is no number.
+    """
+    lines = _lines_of(path)
     heads = {line.strip().casefold(): line for line in (lines[0] if lines else {}) if line}
     for name in rows:
         if name.casefold() not in heads:
             hint = did_you_mean(name, list(heads.values()))
             raise CallError(f"--expect: “{path}” has no column “{name}”{hint}")
-    groups = [
-        tuple((line[heads[name.casefold()]] or "").strip() for name in rows) for line in lines
-    ]
-    return list(dict.fromkeys(values for values in groups if any(values)))
+    named = {name.casefold() for name in rows}
+    further = {name: heads[name] for name in ("due", "language") if name in heads.keys() - named}
+    senders: dict[Label, Sender] = {}
+    for number, line in enumerate(lines, 2):
+        label = tuple((line[heads[name.casefold()]] or "").strip() for name in rows)
+        said = {name: (line[head] or "").strip() for name, head in further.items()}
+        text = said.get("due", "")
+        if text and not text.isdecimal():
+            raise CallError(
+                f"--expect: “{path}”, line {number}: “{text}” under “due” is no number of days"
+            )
+        if any(label):
+            days = int(text) if text else due
+            senders.setdefault(label, Sender(label, days, said.get("language", "")))
+    return list(senders.values())
+
+
+def sender_fields(path: Path, fields: Sequence[str]) -> list[str]:
+    """The fields that the columns of a list of senders name. Raises CallError if there is none."""
+    lines = _lines_of(path)
+    heads = {head.strip().casefold() for head in (lines[0] if lines else {}) if head}
+    named = [name for name in fields if name.casefold() in heads]
+    if not named:
+        raise CallError(
+            f"--expect: no column of “{path}” is called like a field of the records:"
+            f" {', '.join(fields)}"
+        )
+    return named
+
+
+def _lines_of(path: Path) -> list[dict[str, str]]:
+    try:
+        text = content_of(path).decode("utf-8-sig")
+        return list(csv.DictReader(io.StringIO(text, newline="")))
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        raise CallError(f"--expect: “{path}” cannot be read as CSV in UTF-8: {error}") from None

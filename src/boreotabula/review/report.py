@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date
 from importlib.resources import files
 from pathlib import Path, PurePath
@@ -11,15 +12,20 @@ from pathlib import Path, PurePath
 from boreotabula import __version__
 from boreotabula.batch.claims import claimed
 from boreotabula.batch.compare.causes import by_cause, reach_of
-from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run.outcome import Run
 from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
+from boreotabula.findings.subjects.values import CELL_CORRECTED
+from boreotabula.layout.field_types import Written
 from boreotabula.reading.account.roles import Role
-from boreotabula.review.coverage import expected_rows
+from boreotabula.review.coverage import expected_senders
+from boreotabula.review.crosstab.cross import Label
+from boreotabula.review.due import Sender, came_by_files, said, standings
 from boreotabula.review.html import with_code
 from boreotabula.sheets.parts.writing import MARK
 from boreotabula.stores.csv import csv_rows
+from boreotabula.stores.records import source_paths
 from boreotabula.texts import in_natural_order
 
 _MOST_PLACES = 12
@@ -49,6 +55,10 @@ class _Matrix:
     rows: Sequence[_Row]
     lacking: Sequence[tuple[str, str]]
     """Who has not reported, and for when: 'never', or the periods."""
+    late: Sequence[str] = ()
+    """What is missing, late or due, where the list of senders says by when."""
+    to_check: Sequence[tuple[str, int, int]] = ()
+    """Senders with errors or warnings that nobody has accepted, and how many of each."""
 
 
 @dataclass(frozen=True)
@@ -104,6 +114,11 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
             for finding in run.findings
             if finding.accepted
         ],
+        corrected=[
+            (_where(finding), finding.message)
+            for finding in run.findings
+            if finding.kind == CELL_CORRECTED
+        ],
         matrix=_matrix(run, expect),
         restated=_restated(run),
         first=[(name, csv_rows(table)) for name, table in run.first.items() if table.num_rows],
@@ -158,15 +173,60 @@ def _matrix(run: Run, expect: Path | None) -> _Matrix | None:
         dict.fromkeys(senders), key=lambda name: len({values.get(name) for values, _ in stamps}),
         default=None,
     )  # fmt: skip
-    expected: list[str] = []
+    expected: list[Sender] = []
     if expect is not None:
         sender, expected = _expected(expect, dict.fromkeys(senders))
     if sender is None or period is None:
         return None
-    counts: dict[tuple[str, str], int] = {}
-    for some, records in stamps:
-        key = (str(some.get(sender) or "–"), str(some.get(period) or "–")[:7])
-        counts[key] = counts.get(key, 0) + records
+    counts: Counter[tuple[str, str]] = Counter()
+    for values, records in stamps:
+        key = (str(values.get(sender) or "–"), str(values.get(period) or "–")[:7])
+        counts[key] += records
+    matrix = _matrix_of(sender, period, counts, [named.label[0] for named in expected])
+    if matrix is None:
+        return None
+    return replace(
+        matrix, late=_late(run, sender, period, expected), to_check=_to_check(run, sender)
+    )
+
+
+def _late(run: Run, sender: str, period: str, expected: Sequence[Sender]) -> list[str]:
+    """What is missing, late or due on the day of the run."""
+    if all(named.due is None for named in expected):
+        return []
+    there: dict[tuple[Label, str], dict[str, None]] = {}
+    for file in run.files:
+        for tab in file.tabs:
+            day, name = tab.stamps.get(period), tab.stamps.get(sender)
+            if isinstance(day, date) and name:
+                there.setdefault(((str(name).casefold(),), str(day)[:7]), {})[file.name] = None
+    on = run.started.date()
+    came = came_by_files(source_paths(run.layout.path))
+    files = {key: tuple(names) for key, names in there.items()}
+    return list(said(standings(files, Written.AS_MONTH, expected, on, came), on))
+
+
+def _to_check(run: Run, sender: str) -> list[tuple[str, int, int]]:
+    """How many errors and warnings the tabs of each sender have."""
+    names = {
+        (file.name, tab.name): str(tab.stamps[sender])
+        for file in run.files for tab in file.tabs if tab.stamps.get(sender)
+    }  # fmt: skip
+    of_file = {file: name for (file, _), name in names.items()}
+    counts = {severity: Counter[str]() for severity in (Severity.ERROR, Severity.WARNING)}
+    for finding in run.findings:
+        name = names.get((finding.file, finding.tab)) or of_file.get(finding.file)
+        if name and not finding.accepted and finding.severity in counts:
+            counts[finding.severity][name] += 1
+    every = sorted({name for group in counts.values() for name in group}, key=in_natural_order)
+    errors, warnings = counts[Severity.ERROR], counts[Severity.WARNING]
+    return [(name, errors[name], warnings[name]) for name in every]
+
+
+def _matrix_of(
+    sender: str, period: str, counts: Mapping[tuple[str, str], int], expected: Sequence[str]
+) -> _Matrix | None:
+    """The matrix of records by sender and period, unless it is too large for a page."""
     columns = sorted({column for _, column in counts})
     texts = {row for row, _ in counts}
     known_texts = {row.casefold() for row in texts}
@@ -186,11 +246,7 @@ def _matrix(run: Run, expect: Path | None) -> _Matrix | None:
             "never" if not any(count is not None for count in row.counts) else ", ".join(gaps),
         )
         for row in made
-        if (
-            gaps := [
-                column for column, count in zip(columns, row.counts, strict=True) if count is None
-            ]
-        )
+        if (gaps := [column for column in columns if (row.name, column) not in counts])
     ]
     return _Matrix(sender, period, columns, made, lacking)
 
@@ -199,11 +255,11 @@ _BAR = 18
 """The height of the tallest bar in a picture of reports over time."""
 
 
-def _expected(path: Path, senders: Iterable[str]) -> tuple[str, list[str]]:
+def _expected(path: Path, senders: Iterable[str]) -> tuple[str, list[Sender]]:
     """Which stamp a list of senders names, and those that it names."""
     for name in senders:
         try:
-            return name, [label[0] for label in expected_rows(path, [name])]
+            return name, expected_senders(path, [name])
         except CallError as error:
             if "has no column" not in str(error):
                 raise

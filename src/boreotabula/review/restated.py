@@ -5,8 +5,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
+from math import nan
 from typing import TYPE_CHECKING
 
 import pyarrow as pa
@@ -14,10 +15,12 @@ import pyarrow.compute as pc
 
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.run.earlier import Since
-from boreotabula.batch.run.gather import Restated
+from boreotabula.batch.run.outcome import Restated
+from boreotabula.findings import culprits
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.comparing import RECORDS_MISSING_NOW, VALUE_RESTATED
 from boreotabula.findings.subjects.stamps import UNREAD_STAMPS
+from boreotabula.findings.subjects.totals import TOTAL_DIFFERS
 from boreotabula.layout.addresses import written_address
 from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import PROVENANCE
@@ -266,3 +269,41 @@ def restated_findings(restatement: Restated) -> Iterator[Finding]:
         else:
             now = now or "blank"
             yield VALUE_RESTATED(where, file=file, tab=tab, field=name, now=now, **slots)
+
+
+def with_restated_culprits(findings: Iterable[Finding], restated: Restated) -> Iterator[Finding]:
+    """The findings; of a total that would agree with what one value of its tab was when it was last
+    reported, the message says so."""
+    findings = list(findings)
+    by_tab: dict[tuple[str, str], list[Mapping[str, str]]] = {}
+    if any(finding.kind == TOTAL_DIFFERS for finding in findings):
+        for line in restated.lines.to_pylist():
+            by_tab.setdefault((line["file"], line["tab"] or ""), []).append(line)
+    for finding in findings:
+        lines = by_tab.get((finding.file, finding.tab), [])
+        suffix = _explained(finding, lines) if finding.kind == TOTAL_DIFFERS and lines else ""
+        yield replace(finding, message=f"{finding.message}; {suffix}") if suffix else finding
+
+
+def _explained(finding: Finding, lines: Sequence[Mapping[str, str]]) -> str:
+    """The only restated value by whose change a total is off; nothing if there is none, or two."""
+    apart = _number(finding.found) - _number(finding.looked_for)
+    fitting = [
+        line for line in lines
+        if abs(_number(line["before"]) - _number(line["now"]) - apart) < _NEAR
+    ]  # fmt: skip
+    if len(fitting) != 1:
+        return ""
+    (line,) = fitting
+    return culprits.VALUE_RESTATED(field=line["field"], cell=line["cell"], before=line["before"])
+
+
+_NEAR = 1e-6
+
+
+def _number(text: str | None) -> float:
+    """A number as findings and lists of changes write it; nan if it is none."""
+    try:
+        return float((text or "").replace(",", ""))
+    except ValueError:
+        return nan

@@ -14,7 +14,7 @@ from typing import Any
 from boreotabula import __version__
 from boreotabula.batch.claims import claimed
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.survey import TabView
+from boreotabula.batch.views import TabView
 from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding, in_order
 from boreotabula.layout.addresses import column_letters

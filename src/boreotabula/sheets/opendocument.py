@@ -152,19 +152,7 @@ class _Reader:
             self.right = max(self.right, self.column + self.repeat_cell - 1)
             self.filled += self.repeat_row * self.repeat_cell
             check_extent(self.bottom, self.right, self.filled, self.budget)
-        other_cell: Cell | None = None
-        if self.attributes.get("calcext:value-type") == "error" or (
-            formula is not None and text.startswith(("#", "Err:"))
-        ):
-            other_cell = Flaw(text or "#ERROR")
-        elif formula is not None and not filled and "value-type" not in plain:
-            other_cell = Flaw(f"{formula.partition(':')[2] or formula} {NO_RESULT}")
-        elif "boolean-value" in plain:
-            other_cell = plain["boolean-value"] == "true"
-        elif "time-value" in plain:
-            other_cell = _long_time(plain["time-value"])
-        elif plain.get("value-type") == "float" and text[:1] == "0":
-            other_cell = _code(plain.get("value", ""), text)
+        other_cell = self._told_otherwise(plain, text, filled=filled)
         if other_cell is not None:
             repeats = self.repeat_row * self.repeat_cell
             self.budget.hold(
@@ -173,6 +161,24 @@ class _Reader:
             for row in range(self.row, self.row + self.repeat_row):
                 for column in range(self.column, self.column + self.repeat_cell):
                     self.cells[row, column] = other_cell
+
+    def _told_otherwise(self, plain: Mapping[str, str], text: str, *, filled: bool) -> Cell | None:
+        """What a cell holds, where the fast reader tells something else of it; None where it does
+        not."""
+        formula = plain.get("formula")
+        if self.attributes.get("calcext:value-type") == "error" or (
+            formula is not None and text.startswith(("#", "Err:"))
+        ):
+            return Flaw(text or "#ERROR")
+        if formula is not None and not filled and "value-type" not in plain:
+            return Flaw(f"{formula.partition(':')[2] or formula} {NO_RESULT}")
+        if "boolean-value" in plain:
+            return plain["boolean-value"] == "true"
+        if "time-value" in plain:
+            return _long_time(plain["time-value"])
+        if plain.get("value-type") == "float" and text[:1] == "0":
+            return _code(plain.get("value", ""), text)
+        return None
 
     def _note(self, hidden: list[Reach], first: int, repeat: int) -> None:
         self.budget.hold(RANGE, "its hidden rows and columns")

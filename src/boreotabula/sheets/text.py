@@ -24,6 +24,7 @@ DELIMITERS = {"\t": "tab", ";": "semicolon", "|": "pipe", ",": "comma"}
 """Delimiters that are looked for, and how messages call them; of equals the first wins."""
 
 _SAMPLE_LINES = 200
+"""So many lines show how a text is written."""
 _SAMPLE_BYTES = 256 * 1024
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
@@ -36,6 +37,7 @@ _ONE_BYTE = (_COMMON, "cp1257", "cp1250", "cp1251")
 _TWO_BYTES = ("cp932", "euc_jp", "gb18030", "big5", "cp949")
 """What programs of East Asia write: Japanese (Shift-JIS, EUC), Chinese, and Korean."""
 _OFTEN = 0.8
+"""A delimiter stands as often in most lines; otherwise the text may stand in columns."""
 _NAMES = {
     "cp932": "Shift-JIS",
     "cp949": "Korean (CP949)",
@@ -201,6 +203,7 @@ _HAN = re.compile("[\u4e00-\u9fff]")
 _ODD = re.compile("[\ue000-\uf8ff\uff61-\uff9f]")
 """Letters for private use, and narrow Japanese ones: signs that the encoding is another."""
 _FEWEST_WIDE = 2
+"""One wide letter alone may be a sign of another encoding."""
 
 
 def _one_byte_encoding(data: bytes) -> str:

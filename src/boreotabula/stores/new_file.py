@@ -19,8 +19,8 @@ from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.earlier import earlier_record, wrote
-from boreotabula.batch.run.gather import Run
-from boreotabula.batch.run.record import write_record
+from boreotabula.batch.run.outcome import Run
+from boreotabula.batch.run.record import OutputNotes, write_record
 from boreotabula.batch.run.sources import Sources
 from boreotabula.batch.run_folders import (
     RUN_RECORD,
@@ -185,7 +185,8 @@ class _Same(WritingBase):
     def commit(self, run: Run) -> None:
         """Keep the record of the run."""
         store = self.store
-        write_record(run, store.path, self.old.written.described(), safe_csv=store.safe_csv)
+        notes = OutputNotes(self.old.written.described(), safe_csv=store.safe_csv)
+        write_record(run, store.path, notes)
 
 
 @dataclass
@@ -263,7 +264,8 @@ class Output(WritingBase):
         same = all(self.digests[file.name] == content_digest(file.digest) for file in run.files)
         if not same:
             self.keys, self.used_keys, self.parts = {}, {}, {}
-        write_record(run, store.path, self._described(), safe_csv=store.safe_csv)
+        notes = OutputNotes(self._described(), safe_csv=store.safe_csv)
+        write_record(run, store.path, notes)
         if self.sources is not None:
             self.sources.keep(store.path)
         self.done = True

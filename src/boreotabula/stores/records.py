@@ -5,12 +5,10 @@ from __future__ import annotations
 import csv
 import json
 from collections.abc import Iterator, Mapping, Sequence
-from datetime import time
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from boreotabula.batch.inputs import look
 from boreotabula.batch.layouts.load import Layout
@@ -18,21 +16,21 @@ from boreotabula.batch.read_all import ReadOptions
 from boreotabula.batch.run.gather import gather, read_each
 from boreotabula.batch.run.sources import sources_of_run
 from boreotabula.errors import BoreotabulaError, CallError
-from boreotabula.layout.field_types import FieldType, Nature, Written, type_called
+from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.records.schema import CHOICES
-from boreotabula.reading.values.form import ValueForm
 from boreotabula.sheets.sheet import Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import Place, quoted
 from boreotabula.stores.bases.opening import open_base
-from boreotabula.stores.csv import csv_rows, field_type, mark_of, type_name
+from boreotabula.stores.csv import csv_rows, field_type, mark_of
 from boreotabula.stores.dataset.parted import partition_values
 from boreotabula.stores.master.sources import kept_sources, sources_tab
-from boreotabula.stores.master.table import one_gap
+from boreotabula.stores.master.texts import one_gap
 from boreotabula.stores.saved import SavedOutput, saved_output
+from boreotabula.stores.typed import decoded, field_of, in_seconds, typed, typed_rows
 from boreotabula.texts import unguarded_text
 
 
@@ -55,7 +53,7 @@ def load_records(place: Place, table: str | None, means: ReadOptions) -> pa.Tabl
     if (table is not None and table not in names) or (table is None and len(names) > 1):
         raise CallError(f"“{path}” has the tables {', '.join(names)}; choose one with --table")
     result = run.tables[table or names[0]]
-    return result.cast(_decoded(result.schema))
+    return result.cast(decoded(result.schema))
 
 
 def source_folders(place: Place) -> list[Path]:
@@ -67,6 +65,19 @@ def source_folders(place: Place) -> list[Path]:
         return list(Layout.load(layout).folders.values())
     except BoreotabulaError:
         return []
+
+
+def source_paths(place: Place) -> dict[str, Path]:
+    """The files that records come from by their names, as far as they lie here."""
+    try:
+        if isinstance(place, Path) and place.suffix.lower() == ".toml":
+            layout = Layout.load(place)
+        else:
+            layout = Layout.load(saved_output(place).layout_path)
+        taken = look(layout, fetching=False).taken
+    except BoreotabulaError:
+        return {}
+    return {source.name: source.path for source in taken if not source.remote}
 
 
 def saved_records(saved: SavedOutput) -> pa.Table:
@@ -101,19 +112,19 @@ def _with_kept_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
         texts = (
             value.column(name).cast(pa.string()) if value else pa.nulls(len(records), pa.string())
         )
-        records = records.append_column(_field(name, "text"), texts)
+        records = records.append_column(field_of(name, "text"), texts)
     return records
 
 
 def _read(saved: SavedOutput) -> pa.Table:
     kinds = saved.written_types
     if saved.in_base:
-        schema = pa.schema([_field(name, kinds[name], saved.units[name]) for name in kinds])
+        schema = pa.schema([field_of(name, kinds[name], saved.units[name]) for name in kinds])
         return typed_rows(list(base_rows(saved, list(kinds))), schema)
     path = saved.path
     name = path.name.lower()
     if saved.partition is not None:
-        schema = pa.schema([_field(kind, kinds[kind], saved.units[kind]) for kind in kinds])
+        schema = pa.schema([field_of(kind, kinds[kind], saved.units[kind]) for kind in kinds])
         return pa.Table.from_batches([*dataset_batches(saved)], schema)
     if name.endswith((".parquet", ".arrow")):
         return _columnar(path)
@@ -124,11 +135,11 @@ def _read(saved: SavedOutput) -> pa.Table:
     else:
         columns = _sheet_columns(saved)
     units = saved.units
-    fields = [_field(name, kinds[name], units[name]) for name in kinds if name in columns]
+    fields = [field_of(name, kinds[name], units[name]) for name in kinds if name in columns]
     if saved.guarded and mark_of(name) is not None:
         columns = {field: _unguarded(texts) for field, texts in columns.items()}
     arrays = [
-        _typed(columns[field.name], field.type, type_called(kinds[field.name])) for field in fields
+        typed(columns[field.name], field.type, type_called(kinds[field.name])) for field in fields
     ]
     from_arrays = pa.Table.from_arrays(arrays, schema=pa.schema(fields))
     return from_arrays if len(fields) == len(kinds) else _with_sources(from_arrays, saved)
@@ -151,7 +162,7 @@ def dataset_batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
     from pyarrow import parquet
 
     kinds, units = saved.field_types, saved.units
-    schema = pa.schema([_field(kind, kinds[kind], units[kind]) for kind in kinds])
+    schema = pa.schema([field_of(kind, kinds[kind], units[kind]) for kind in kinds])
     for path in saved.part_files():
         with parquet.ParquetFile(path) as file:
             batches = [in_seconds(iter_batch) for iter_batch in file.iter_batches(_AT_ONCE)]
@@ -171,8 +182,8 @@ _AT_ONCE = 100_000
 
 def _the_same(text: str | None, field: pa.Field, times: int) -> pa.Array:
     """A column of one value, given its text."""
-    typed = _typed(pa.array([text], pa.string()), field.type, field_type(field))
-    return typed.take(pa.array([0] * times, pa.int32()))
+    value = typed(pa.array([text], pa.string()), field.type, field_type(field))
+    return value.take(pa.array([0] * times, pa.int32()))
 
 
 def _columnar(path: Path) -> pa.Table:
@@ -183,25 +194,6 @@ def _columnar(path: Path) -> pa.Table:
 
     with pa.memory_map(str(path)) as source:
         return pa.ipc.open_file(source).read_all()
-
-
-def in_seconds(records: Any) -> Any:
-    """Records whose times are in seconds, as a layout has them: Parquet knows no such times.
-
-    Takes and returns a table or a batch.
-    """
-    fields = [
-        value.with_type(_plain(ValueForm(type_name(value)).arrow_type))
-        if _is_finer(value.type)
-        else value
-        for value in records.schema
-    ]
-    return records.cast(pa.schema(fields)) if fields != [*records.schema] else records
-
-
-def _is_finer(kind: pa.DataType) -> bool:
-    moment = pa.types.is_time(kind) or pa.types.is_timestamp(kind)
-    return bool(moment and kind.unit != "s")
 
 
 def _text_columns(path: Path, kinds: Mapping[str, str]) -> Mapping[str, pa.ChunkedArray]:
@@ -272,7 +264,7 @@ def _with_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
     sources = [known.get(key, blank) for key in keys]
     for name, texts in zip(PROVENANCE, zip(*sources, strict=True), strict=True):
         column = pa.array(texts, pa.string())
-        records = records.append_column(_field(name, "text"), column)
+        records = records.append_column(field_of(name, "text"), column)
     return records
 
 
@@ -287,66 +279,6 @@ def base_rows(saved: SavedOutput, names: Sequence[str]) -> Iterator[tuple[Any, .
     finally:
         if saved.base is None:
             base.close()
-
-
-def typed_rows(rows: Sequence[Sequence[object]], schema: pa.Schema) -> pa.Table:
-    """Rows of a database as records with the columns of a schema. Raises ValueError."""
-    columns = list(zip(*rows, strict=True)) or [()] * len(schema)
-    fields = [value.with_type(_plain(value.type)) for value in schema]
-    arrays = [
-        _typed(_row_texts(column), field.type, field_type(field))
-        for column, field in zip(columns, fields, strict=True)
-    ]
-    return pa.Table.from_arrays(arrays, schema=pa.schema(fields))
-
-
-def _row_texts(column: Sequence[object]) -> pa.Array:
-    return pa.array([None if value is None else str(value) for value in column], pa.string())
-
-
-def _field(name: str, kind: str, unit: str = "") -> pa.Field:
-    result = ValueForm(kind).arrow_type
-    texts = {"unit": unit} if unit else {}
-    return pa.field(name, _plain(result), metadata={"field_type": kind, **texts})
-
-
-def _plain(kind: pa.DataType) -> pa.DataType:
-    return kind.value_type if pa.types.is_dictionary(kind) else kind
-
-
-def _decoded(schema: pa.Schema) -> pa.Schema:
-    return pa.schema([field.with_type(_plain(field.type)) for field in schema])
-
-
-def _typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
-    """The values that the texts of an output mean."""
-    if field_kind.written is Written.AS_MONTH:
-        whole = pc.if_else(pc.equal(pc.utf8_length(texts), 7), _with_day(texts), texts)
-        return pc.utf8_slice_codeunits(whole, 0, 10).cast(kind)
-    if pa.types.is_date(kind):
-        return pc.utf8_slice_codeunits(texts, 0, 10).cast(kind)
-    if field_kind.nature is Nature.YES_NO:
-        yes = pc.is_in(pc.utf8_lower(texts), pa.array(["true", "1", "yes"]))
-        return pc.if_else(texts.is_valid(), yes, None)
-    if pa.types.is_time(kind):
-        once = texts.dictionary_encode()
-        chunks = once.chunks if isinstance(once, pa.ChunkedArray) else [once]
-        return pa.chunked_array([_times(chunk, kind) for chunk in chunks], kind)
-    if field_kind.is_moment:
-        return pc.replace_substring(texts, "T", " ").cast(kind)
-    if pa.types.is_integer(kind):
-        return pc.replace_substring_regex(texts, r"\.0$", "").cast(kind)
-    return texts.cast(kind)
-
-
-def _times(once: pa.DictionaryArray, kind: pa.DataType) -> pa.Array:
-    """Times of day, which Arrow does not read from texts."""
-    known_times = [time.fromisoformat(text) for text in once.dictionary.to_pylist()]
-    return pa.array(known_times, kind).take(once.indices)
-
-
-def _with_day(texts: Any) -> Any:
-    return pc.binary_join_element_wise(texts, "-01", "")
 
 
 def texts_of(table: pa.Table, name: str) -> list[str | None]:

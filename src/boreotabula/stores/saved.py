@@ -215,21 +215,8 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
     if record is None and path.parent.name:
         record, out = earlier_record(path.parent), path.parent
         table = table or path.stem
-    if record is None and (last_run_folder(path) / RUN_RECORD).is_file():
-        raise CallError(
-            f"“{last_run_folder(path) / RUN_RECORD}” is damaged or of another output; run extract"
-            " again"
-        )
-    if record is None and path.suffix == ".toml":
-        raise CallError(
-            f"“{path}” is a layout; name the records, OUT of"
-            f" {command_line('extract', path, '-o', 'OUT')}"
-        )
     if record is None:
-        raise CallError(
-            f"“{path}” has no run folder “{run_folder(path).name}” beside it, so it is not known"
-            " where its records come from; name an output of extract"
-        )
+        raise _no_output(path)
     tables = [str(value["table"]) for value in record.get("tables", ())] or ["records"]
     wanted = table or tables[0]
     if wanted not in tables or (table is None and len(tables) > 1):
@@ -240,6 +227,24 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
     elif not file.is_file():
         raise CallError(f"there is no file “{file}”")
     return SavedOutput(file, wanted, record, out.resolve().parent)
+
+
+def _no_output(path: Path) -> CallError:
+    """What is said of a file that is no output of a run."""
+    if (last_run_folder(path) / RUN_RECORD).is_file():
+        return CallError(
+            f"“{last_run_folder(path) / RUN_RECORD}” is damaged or of another output; run extract"
+            " again"
+        )
+    if path.suffix == ".toml":
+        return CallError(
+            f"“{path}” is a layout; name the records, OUT of"
+            f" {command_line('extract', path, '-o', 'OUT')}"
+        )
+    return CallError(
+        f"“{path}” has no run folder “{run_folder(path).name}” beside it, so it is not known"
+        " where its records come from; name an output of extract"
+    )
 
 
 def _in_base(place: Place, table: str | None) -> SavedOutput | None:

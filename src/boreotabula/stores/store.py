@@ -20,7 +20,7 @@ from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.private_files import turn_of
 from boreotabula.batch.read_all import ReadOptions
 from boreotabula.batch.run.earlier import earlier_record
-from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run.outcome import Run
 from boreotabula.batch.run_folders import run_folder
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.records.schema import record_schema

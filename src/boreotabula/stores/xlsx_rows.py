@@ -26,7 +26,9 @@ _FIRST_DAY = date(1900, 3, 1)
 _DAY_ZERO = {False: date(1899, 12, 30), True: date(1904, 1, 1)}
 _FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]|_x[0-9A-Fa-f]{4}_|\r")
 _WIDEST = 44
+"""Longer texts are cut on screen, and whole in the cell."""
 _LOOKED_AT = 500
+"""The first rows show how wide a column must be."""
 
 
 class CellMarkup:

@@ -12,7 +12,7 @@ from boreotabula.batch.draft import look_into, specimens_of
 from boreotabula.batch.headings.collect import HeadingList, HeadingUse, list_headings
 from boreotabula.batch.inputs import Inbox
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run.outcome import Run
 from boreotabula.drafting.asking.amend import (
     Amendment,
     Change,
@@ -180,7 +180,7 @@ def _types(
 
 def _words_of_reading(layout: Layout, sketch: Sketch) -> Iterator[Amendment]:
     """Words for totals, and signs for nothing, that a draft of all files has."""
-    named = [text for block in layout.spec.block for text in block.totals]
+    named = [text for block in layout.spec.block for text in block.totals.texts]
     totals = _missing(named, sketch.block.get("totals"))
     if totals:
         message = f"{_in_a_row([f'“{text}”' for text in totals])} hold sums"

@@ -9,7 +9,7 @@ from boreotabula.batch.headings.collect import HeadingUse, list_headings
 from boreotabula.batch.headings.suggest import suggestions
 from boreotabula.batch.inputs import Inbox
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run.outcome import Run
 from boreotabula.drafting.asking.amend import (
     Amendment,
     heading_known,
@@ -32,7 +32,7 @@ from boreotabula.findings.subjects.totals import (
 )
 from boreotabula.findings.subjects.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
 from boreotabula.layout.headings import normal_form
-from boreotabula.layout.patterns import Kind, pattern
+from boreotabula.layout.patterns import Pattern
 from boreotabula.limits import Limits
 from boreotabula.look.tables import tables_of
 from boreotabula.look.texts.types import NOTHING
@@ -157,6 +157,7 @@ def _of_texts(run: Run) -> Iterator[Amendment]:
 
 
 _SEVERAL = 3
+"""A text on fewer tabs may be a value."""
 
 
 def _of_tabs(
@@ -181,10 +182,10 @@ def _of_tabs(
         )
 
 
-def _tab_pattern(tab: str, patterns: Sequence[str]) -> str:
+def _tab_pattern(tab: str, patterns: Sequence[Pattern]) -> str:
     """A pattern for a tab, with the capture of the others in the place of its number or last
     word."""
-    captures = [capture for text in patterns for capture in pattern(text, Kind.TAB).captures]
+    captures = [capture for pattern in patterns for capture in pattern.captures]
     word, gap, last = tab.rpartition(" ")
     return f"{word}{gap}{{{captures[0]}}}" if captures and word and last else tab
 
@@ -225,7 +226,9 @@ def _of_stamps(
 
 
 _SOME = 12
+"""Of a large folder some files show what the labels are."""
 _LIKE = 70
+"""From this likeness on, per cent, a label is taken for another one's spelling."""
 
 
 def _sheets(looked: Sequence[Looked], tabs: set[tuple[str, str]]) -> Iterator[tuple[str, Sheet]]:

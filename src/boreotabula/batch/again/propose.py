@@ -16,7 +16,8 @@ from boreotabula.batch.again.from_findings import finding_amendments
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import NO_PATTERN, Inbox, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.run.gather import Run, read_figures
+from boreotabula.batch.run.gather import read_figures
+from boreotabula.batch.run.outcome import Run
 from boreotabula.drafting.asking.amend import (
     Amendment,
     amended,
@@ -31,6 +32,7 @@ from boreotabula.texts import counted
 _ROUNDS = 3
 """A change can show what was hidden before it; more rounds show nothing new."""
 _MOST_FILES = 60
+"""A proposal is tried on so many files at most: it is run once for each change."""
 
 
 @dataclass(frozen=True)
@@ -146,7 +148,7 @@ def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterat
     if not left_out:
         return
     known_names = {source.name for source in inbox.taken}
-    for old in layout.spec.source.include:
+    for old in map(str, layout.spec.source.include):
         new = without_periods(old)
         if new == old:
             continue

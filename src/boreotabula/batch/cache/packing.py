@@ -26,7 +26,7 @@ from boreotabula.layout.addresses import Address
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.records.levels import LevelHeading
-from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.reading.totals.checks import TotalsCount
 from boreotabula.reading.values.arrays import repeated
 
 Place = tuple[int, int]

@@ -10,7 +10,7 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.comparing import VALUES_REPEATED
 from boreotabula.findings.subjects.files import TAB_TWICE
 from boreotabula.reading.account.roles import Account, Role
-from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.reading.totals.checks import TotalsCount
 
 
 def without_copies(readings: Iterable[FileReading]) -> Iterator[FileReading]:

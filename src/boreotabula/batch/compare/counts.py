@@ -10,7 +10,8 @@ from boreotabula.batch.file.read import FileReading
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.comparing import FIELD_EMPTY_HERE, RECORDS_FEW, TAB_MISSING
 from boreotabula.findings.subjects.files import TAB_NOT_CHOSEN
-from boreotabula.findings.subjects.tables import COLUMN_OF_OTHERS_LACKING, HEADING_UNKNOWN
+from boreotabula.findings.subjects.headings import HEADING_UNKNOWN
+from boreotabula.findings.subjects.tables import COLUMN_OF_OTHERS_LACKING
 from boreotabula.layout.headings import normal_form
 
 _MOST_TOLD = 5
@@ -48,6 +49,7 @@ class FewRecords:
 
 
 _FEWEST_FILES = 5
+"""Among fewer files nothing is usual yet."""
 
 
 class MissingTabs:
@@ -141,3 +143,4 @@ class LackingColumns:
 
 
 _FEWEST_LIKE = 3
+"""A tab is held against others only if several are like it."""

@@ -8,13 +8,14 @@ from dataclasses import dataclass, field
 
 from boreotabula.batch.file.read import FileReading
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.subjects.tables import HEADING_NEAR, HEADING_RARE
+from boreotabula.findings.subjects.headings import HEADING_NEAR, HEADING_RARE
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 
 _FEW = 20
 """A heading is rare if it stands on at most one in so many tabs, or on one tab alone."""
 _FEWEST_TABS = 6
+"""On fewer tabs a rare heading is no rarity."""
 _MOST_TOLD = 5
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from boreotabula.batch.file.read import FileReading
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.subjects.tables import HEADINGS_FOREIGN, LEVEL_ROW_UNUSUAL
+from boreotabula.findings.subjects.headings import HEADINGS_FOREIGN, LEVEL_ROW_UNUSUAL
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.field_types import Nature
 from boreotabula.layout.headings import normal_form

@@ -71,6 +71,7 @@ class _Beside:
 
 
 _FEWEST = 4
+"""A label counts as usual once it stands on so many tabs."""
 _RARE = 5
 """A label is odd if it stands on at most one in so many tabs, and another on at least four."""
 

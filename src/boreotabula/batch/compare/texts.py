@@ -80,6 +80,7 @@ class UnplacedTexts:
 
 
 _SEVERAL = 3
+"""A text on fewer tabs says nothing of how files are written."""
 _MOST_OF_A_TAB = 1000
 """So many texts of a tab are held against those of others; no form has more of its own."""
 _MOST_NAMED = 5

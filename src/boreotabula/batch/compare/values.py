@@ -13,7 +13,9 @@ from boreotabula.findings.subjects.values import VALUE_FAR, VALUE_STANDS_FOR_NOT
 from boreotabula.layout.addresses import written_address
 
 _TIMES = 5
+"""A value so many times the usual largest is far from the others."""
 _FEWEST = 20
+"""The largest of fewer values is no measure of what is usual."""
 _MOST_TOLD = 5
 _Far = tuple[float, str, str, str]
 """A value, and the file, tab and cell that hold it."""
@@ -83,6 +85,7 @@ class FarValues:
 
 
 _OFTEN = 3
+"""What occurs so often stands for something, and is no slip."""
 _APART = 3.0
 """A value is far off if it is so many times the span of all others away from them."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Container, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from hashlib import blake2b
 from itertools import islice
@@ -20,7 +20,8 @@ from boreotabula.layout.model import PROVENANCE
 from boreotabula.reading.blocks import SettledBlock
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind
-from boreotabula.reading.tab import TabReading
+from boreotabula.reading.stamps.read import Stamped
+from boreotabula.reading.tab import ReadBlock, TabReading
 from boreotabula.sheets.sheet import Sheet
 
 
@@ -48,7 +49,9 @@ Ends = tuple[float, int, float, float, int, float]
 KEPT = 8
 """So many of the largest values of a tab are kept."""
 _MOST_TEXTS = 40
+"""Labels stand above the table, among the first texts."""
 _FEWEST_NUMBERS = 6
+"""With fewer numbers, or fewer different ones, two tabs may be the same by chance."""
 _FEWEST_DIFFERENT = 4
 
 
@@ -107,37 +110,17 @@ class TabFacts:
 
 def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) -> TabFacts:
     """The facts of a tab that was read; `from_tab` are the stamps that its name gave."""
-    stamps: dict[str, object] = {}
-    beside: dict[str, tuple[str, Address]] = {}
-    for index, stamped in enumerate(reading.stamped):
-        beside |= stamped.beside
-        if index == 0:
-            stamps |= stamped.values
-        stamps = {
-            name: stamp for name, stamp in stamps.items() if stamped.values.get(name) == stamp
-        }
-    largest: dict[str, tuple[tuple[float, str], ...]] = {}
-    numbers: dict[str, int] = {}
-    empty: list[str] = []
-    ends: dict[str, Ends] = {}
-    names = {name for block in reading.blocks for name in block.long.arrays}
-    letters = _letters(reading.blocks)
+    stamps = _common_stamps(reading.stamped)
+    beside = {name: label for stamped in reading.stamped for name, label in stamped.beside.items()}
     # Arrow makes an object of every column each time it is asked.
     tables = {
         table: dict(zip(batch.schema.names, batch.columns, strict=True))
         for table, batch in reading.tables.items()
     }
-    for columns in tables.values():
-        for name, column in columns.items():
-            filled = len(column) - column.null_count
-            if len(column) and not filled and name in names:
-                empty.append(name)
-            elif filled and name not in stamps and _is_number(column.type):
-                numbers[name] = numbers.get(name, 0) + filled
-                largest[name] = _largest(column, columns["source_cell"], letters.get(name))
-                ends[name] = _ends(column)
-    distinct = {number for group in largest.values() for number, _ in group}
-    enough = sum(numbers.values()) >= _FEWEST_NUMBERS and len(distinct) >= _FEWEST_DIFFERENT
+    figures = _figures(reading.blocks, tables, stamps)
+    distinct = {number for group in figures.largest.values() for number, _ in group}
+    count = sum(figures.numbers.values())
+    enough = count >= _FEWEST_NUMBERS and len(distinct) >= _FEWEST_DIFFERENT
     by_position = [block for block in reading.blocks if block.block.columns]
     body = _digest(tables, {*PROVENANCE, *stamps})
     return TabFacts(
@@ -147,9 +130,9 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         frozenset(from_tab),
         beside,
         tuple(islice(sheet.texts(), _MOST_TEXTS)) if beside else (),
-        largest,
-        numbers,
-        tuple(empty),
+        figures.largest,
+        figures.numbers,
+        tuple(figures.empty),
         {
             read_block.block.key: kinds_by_position(read_block)
             for read_block in by_position
@@ -168,11 +151,51 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         },
         {name: position for stamped in reading.stamped for name, position in stamped.taken.items()},
         _columns(reading.blocks),
-        ends,
+        figures.ends,
         tuple(dict.fromkeys(_ways(reading))),
         tuple(sorted(_doubtful(reading))),
         lines_of(tables, stamps) if body else "",
     )
+
+
+def _common_stamps(stamped: Sequence[Stamped]) -> dict[str, object]:
+    """The stamps that are the same for all tables of a tab."""
+    first = stamped[0].values if stamped else {}
+    return {
+        name: value
+        for name, value in first.items()
+        if all(other.values.get(name) == value for other in stamped[1:])
+    }
+
+
+@dataclass(frozen=True)
+class _Figures:
+    """What is kept of the numbers of a tab, by field; and the fields that are empty."""
+
+    largest: dict[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
+    numbers: dict[str, int] = field(default_factory=dict)
+    ends: dict[str, Ends] = field(default_factory=dict)
+    empty: list[str] = field(default_factory=list)
+
+
+def _figures(
+    blocks: Sequence[ReadBlock],
+    tables: Mapping[str, Mapping[str, pa.Array]],
+    stamps: Container[str],
+) -> _Figures:
+    figures = _Figures()
+    names = {name for block in blocks for name in block.long.arrays}
+    letters = _letters(blocks)
+    for columns in tables.values():
+        for name, column in columns.items():
+            filled = len(column) - column.null_count
+            if len(column) and not filled and name in names:
+                figures.empty.append(name)
+            elif filled and name not in stamps and _is_number(column.type):
+                figures.numbers[name] = figures.numbers.get(name, 0) + filled
+                figures.largest[name] = _largest(column, columns["source_cell"], letters.get(name))
+                figures.ends[name] = _ends(column)
+    return figures
 
 
 def _ways(reading: TabReading) -> Iterator[tuple[str, bool, str, str]]:

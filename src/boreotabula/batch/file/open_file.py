@@ -28,7 +28,7 @@ from boreotabula.findings.subjects.files import (
 )
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.patterns import first_match
-from boreotabula.layout.tabs import TabChoice, TabName, tab_choice
+from boreotabula.layout.tabs import TabName, Tabs
 from boreotabula.limits import Limits
 from boreotabula.look.frame import frame_of
 from boreotabula.reading.blocks import TabSource, settle_blocks
@@ -36,7 +36,7 @@ from boreotabula.reading.corrections import corrected
 from boreotabula.reading.locate.places import texts_met
 from boreotabula.reading.plan import BlockPlan, Plan
 from boreotabula.reading.stamps.read import convert_stamp
-from boreotabula.reading.stamps.search import NamedValue, Surroundings
+from boreotabula.reading.stamps.sources import NamedValue, Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 from boreotabula.sheets.opening import Opening, Workbook
 from boreotabula.sheets.sheet import Sheet, Visibility
@@ -52,8 +52,8 @@ class Job:
     """What is done with every file. Can be sent to another process."""
 
     plan: Plan
-    tabs: TabChoice
-    blocks: Mapping[str, TabChoice]
+    tabs: Tabs
+    blocks: Mapping[str, Tabs]
     """The choice of each block that makes its own."""
     opening: Opening
 
@@ -78,10 +78,8 @@ def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
         for block in form.blocks
         if block.tabs is not None
     }
-    columns = spec.text.columns
-    starts = tuple(column - 1 for column in columns) if isinstance(columns, tuple) else columns
-    text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote, starts)
-    return Job(plan, tab_choice(spec.tabs), blocks, Opening(text, limits or Limits()))
+    text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote, spec.text.columns)
+    return Job(plan, spec.tabs or Tabs(), blocks, Opening(text, limits or Limits()))
 
 
 @dataclass
@@ -189,7 +187,7 @@ class OpenFile:
 
     def _choose_by(
         self,
-        choice: TabChoice,
+        choice: Tabs,
         names: Sequence[TabName],
         blocks: Sequence[BlockPlan],
         *,
@@ -215,6 +213,11 @@ class OpenFile:
                 self.say(all_left_out(self.book))
             else:
                 self.say(not_one_tab([]) if blank else no_tab([choice.said], self.book))
+        self._say_captures(choice, chosen)
+        return chosen
+
+    def _say_captures(self, choice: Tabs, chosen: Mapping[str, dict[str, str]]) -> None:
+        """What is doubtful about what the names of the chosen tabs gave."""
         for pattern in choice.named:
             unclear = {name: texts for name in chosen if (texts := pattern.other_match(name))}
             mine = [name for name in unclear if pattern.match(name) == chosen[name]]
@@ -225,7 +228,6 @@ class OpenFile:
                 )
         for first, second in _same_captures(self.job.plan, chosen):
             self.say(captured_twice(first, second, chosen[first]), second)
-        return chosen
 
     def _holds_any(self, name: str, blocks: Sequence[BlockPlan]) -> bool:
         """Whether a tab holds any text by which one of some blocks is found."""
@@ -263,7 +265,7 @@ class OpenFile:
                 if tab.name in self.broken:
                     yield tab.name, f"not readable: {self.broken[tab.name]}"
                 continue
-            if any(pattern.match(tab.name) is not None for pattern in self.job.tabs.left_out):
+            if any(pattern.match(tab.name) is not None for pattern in self.job.tabs.except_):
                 yield tab.name, "left out by [tabs] except"
                 continue
             yield tab.name, "not chosen by [tabs]"
@@ -311,7 +313,7 @@ class OpenFile:
             if sheet is not None:
                 cell = sheet.cell(place.row, place.column)
                 named[name.casefold()] = NamedValue(place.tab, place.row, place.column, cell)
-        other_groups = [source.tabs for form in self.job.plan.forms for source in form.sources]
+        other_groups = [source.tab for form in self.job.plan.forms for source in form.sources]
         covers = {
             tab.name: sheet
             for tab in self.book.tabs

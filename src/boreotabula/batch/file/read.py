@@ -32,7 +32,7 @@ from boreotabula.reading.account.roles import Account, Role, RoleMap
 from boreotabula.reading.account.unplaced import UnplacedCells
 from boreotabula.reading.records.levels import LevelHeading
 from boreotabula.reading.tab import TabReading
-from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.reading.totals.checks import TotalsCount
 from boreotabula.reading.totals.tabs import FEWEST_TABS, Numbers, sums_of_others
 from boreotabula.sheets.opening import Workbook, checked_size
 from boreotabula.sheets.sheet import Sheet

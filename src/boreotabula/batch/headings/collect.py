@@ -20,7 +20,7 @@ from boreotabula.look.headings import (
     merged,
     same_heading,
 )
-from boreotabula.reading.stamps.search import Surroundings
+from boreotabula.reading.stamps.sources import Surroundings
 from boreotabula.sheets.opening import Workbook
 from boreotabula.unreadable import UnreadableError
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime
 from pathlib import Path
@@ -21,7 +22,7 @@ from boreotabula.batch.remote.address import is_remote, mirror_of
 from boreotabula.errors import CallError
 from boreotabula.files import content_of
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.subjects.tables import GLOSSARY_ENTRY_TWICE
+from boreotabula.findings.subjects.headings import GLOSSARY_ENTRY_TWICE
 from boreotabula.findings.subjects.values import CORRECTION_PAST
 from boreotabula.layout.glossary import (
     Entries,
@@ -30,11 +31,13 @@ from boreotabula.layout.glossary import (
     known_spellings,
     said_twice,
 )
-from boreotabula.layout.model import LayoutSpec
+from boreotabula.layout.headings import Naming
+from boreotabula.layout.model import GlossaryFile, LayoutSpec
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.problems import Problem, layout_error, nearest
 from boreotabula.reading.corrections import Correction
-from boreotabula.reading.plan import Plan, make_plan
+from boreotabula.reading.make_plan import make_plan
+from boreotabula.reading.plan import Plan
 from boreotabula.sheets.kinds import FileKind
 from boreotabula.texts import shell_word
 
@@ -77,28 +80,13 @@ class Layout:
         digest = hashlib.sha256(data)
         for content in lists.contents.values():
             digest.update(content)
-        entries: list[Entries] = []
-        glossaries: list[Path] = []
-        parts: list[str] = []
-        for named in spec.glossary:
-            name = named.file
-            glossary, part = glossary_file(name, path.parent)
-            if not glossary.is_file():
-                problem = Problem(("glossary",), f"no file “{name}” beside the layout")
-                raise layout_error(path.name, text, [problem])
-            content = read_file(glossary, "glossary")
-            rows = glossary_rows(glossary, part, name, content)
-            # A workbook may hold more than the glossary: the rows of the run itself, for one.
-            digest.update(content if is_text(glossary) else repr(rows).encode())
-            called = named.heading, named.field
-            entries.append(glossary_entries(rows, name, spec.fields, called))
-            glossaries.append(glossary)
-            parts.append(part)
+        read = [_read_glossary(named, spec, path, text) for named in spec.glossary]
+        for glossary in read:
+            digest.update(glossary.content)
+        entries = [glossary.entries for glossary in read]
         namings = [naming for entry in entries for naming in entry.namings]
         names = known_headings(spec, namings, [unit for entry in entries for unit in entry.units])
-        spellings = known_spellings(
-            spec, [second for first in entries for second in first.spellings]
-        )
+        spellings = known_spellings(spec, [means for entry in entries for means in entry.spellings])
         accepted, files = _accepted(spec, path.parent)
         corrected, past, more_files = _corrections(
             spec, path.parent, today or datetime.now(UTC).date()
@@ -111,22 +99,10 @@ class Layout:
             spec,
             replace(make_plan(spec, names, spellings), corrections=tuple(corrected)),
             digest.hexdigest(),
-            tuple(glossaries),
+            tuple(glossary.path for glossary in read),
             (*lists.contents, *files, *more_files),
-            tuple(parts),
-            (
-                *(CORRECTION_PAST(where=where) for where in past),
-                *(
-                    GLOSSARY_ENTRY_TWICE(
-                        file=second.where.rpartition(", row ")[0],
-                        heading=second.heading,
-                        meant=second.field,
-                        first=first.where,
-                        second=second.where,
-                    )
-                    for first, second in said_twice(namings)
-                ),
-            ),
+            tuple(glossary.part for glossary in read),
+            (*(CORRECTION_PAST(where=where) for where in past), *_entries_twice(namings)),
             accepted,
         )
 
@@ -138,6 +114,44 @@ class Layout:
             text: mirror_of(text) if is_remote(text) else self.path.parent / text
             for text in self.spec.source.folder
         }
+
+
+@dataclass(frozen=True)
+class _Glossary:
+    """A glossary that was read."""
+
+    path: Path
+    part: str
+    """Its tab or table, where its name asks for one."""
+    content: bytes
+    """What belongs to the digest of the layout."""
+    entries: Entries
+
+
+def _read_glossary(named: GlossaryFile, spec: LayoutSpec, layout: Path, text: str) -> _Glossary:
+    """A glossary that a layout names. Raises LayoutError if it is not there or cannot be used;
+    `text` is that of the layout."""
+    path, part = glossary_file(named.file, layout.parent)
+    if not path.is_file():
+        problem = Problem(("glossary",), f"no file “{named.file}” beside the layout")
+        raise layout_error(layout.name, text, [problem])
+    content = read_file(path, "glossary")
+    rows = glossary_rows(path, part, named.file, content)
+    entries = glossary_entries(rows, named.file, spec.fields, (named.heading, named.field))
+    # A workbook may hold more than the glossary: the rows of the run itself, for one.
+    return _Glossary(path, part, content if is_text(path) else repr(rows).encode(), entries)
+
+
+def _entries_twice(namings: Sequence[Naming]) -> Iterator[Finding]:
+    """What is to be said of entries that glossaries repeat."""
+    for first, second in said_twice(namings):
+        yield GLOSSARY_ENTRY_TWICE(
+            file=second.where.rpartition(", row ")[0],
+            heading=second.heading,
+            meant=second.field,
+            first=first.where,
+            second=second.where,
+        )
 
 
 def _accepted(spec: LayoutSpec, beside: Path) -> tuple[tuple[Acceptance, ...], tuple[Path, ...]]:

@@ -5,22 +5,21 @@ from __future__ import annotations
 import errno
 import hashlib
 import json
-import re
 import secrets
-import shutil
 import threading
 import time
 from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import nullcontext, suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
-from boreotabula.batch.private_files import make_own, turn_of
-from boreotabula.batch.remote.address import fetched_folder, made_folder, mirror_of, shown
+from boreotabula.batch.private_files import make_own
+from boreotabula.batch.remote.address import fetched_folder, mirror_of, shown
 from boreotabula.batch.remote.bounds import Coming, find
+from boreotabula.batch.remote.mirror import Mirror, names_below
 from boreotabula.batch.remote.places import Place, open_place, reason
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
@@ -30,7 +29,6 @@ Entry = Mapping[str, Any]
 
 _PAUSES = (0.5, 2.0, 5.0)
 """Seconds before something is tried again."""
-_INDEX = "index.json"
 _MEBI = 1024**2
 
 
@@ -70,54 +68,6 @@ class Mirrored:
     """Files that were not wanted."""
     here: frozenset[str] = frozenset()
     """Those that are wanted, and lie here as they are there."""
-
-
-@dataclass
-class _Mirror:
-    """The files of an address that are kept, and by what each is known not to have changed."""
-
-    folder: Path
-    known: dict[str, str] = field(default_factory=dict)
-    lost: int = 0
-    """So many files in turn could not be fetched."""
-    is_silent: bool = False
-    """Whether the server did not answer, either, when it was asked for its folder then."""
-    listed_alike: bool = False
-    """Whether lists of files tell of each what asking for it tells: then asking once will do."""
-
-    @classmethod
-    def of(cls, url: str) -> _Mirror:
-        return cls.of_folder(mirror_of(url))
-
-    @classmethod
-    def of_folder(cls, folder: Path) -> _Mirror:
-        make_own(folder)
-        try:
-            loads = json.loads((folder.parent / _INDEX).read_text("utf-8"))
-        except (OSError, ValueError):
-            loads = {}
-        return cls(folder, loads if isinstance(loads, dict) else {})
-
-    def save(self, names: Collection[str]) -> None:
-        """Note what is known of the files of some `names`, beside what other runs know."""
-        index = self.folder.parent / _INDEX
-        with turn_of(index):
-            texts = {
-                name: stamp
-                for name, stamp in _Mirror.of_folder(self.folder).known.items()
-                if name in names
-            }
-            beside = self.folder.parent / f"{_INDEX}.{secrets.token_hex(4)}"
-            beside.write_text(json.dumps(texts | self.known), "utf-8")
-            beside.replace(index)
-
-    def has(self, name: str, stamp: str) -> bool:
-        return self.known.get(name) == stamp and (self.folder / name).is_file()
-
-    def drop(self, name: str) -> None:
-        self.known.pop(name, None)
-        with suppress(OSError):
-            (self.folder / name).unlink()
 
 
 def fetch(
@@ -190,24 +140,10 @@ def fetch_one(file: RemoteFile) -> tuple[Path, int]:
         _PLACES[file.url] = open_place(file.url), threading.Lock()
     place, lock = _PLACES[file.url]
     with lock if place.at_once == 1 else nullcontext():
-        fetched = _fetched(place, file.entry, name, _Mirror(folder))
+        fetched = _fetched(place, file.entry, name, Mirror(folder))
     if isinstance(fetched, str):
         raise OSError(errno.EIO, fetched)
     return folder / name, fetched[0]
-
-
-def fetched_size() -> tuple[int, int]:
-    """How many files of servers are kept, and their bytes."""
-    below = fetched_folder()
-    paths = (*below.glob("*/files/**/*"), *below.glob("single/*/*/*"))
-    files = [path for path in paths if path.is_file()]
-    return len(files), sum(file.stat().st_size for file in files)
-
-
-def clear_fetched() -> None:
-    """Delete all files of servers that are kept, and outputs that were made for them."""
-    for folder in (fetched_folder(), made_folder()):
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 def fetched_here(url: str) -> tuple[Path, Mirrored]:
@@ -252,10 +188,10 @@ def _fetch(
     on_file: Callable[[str, Path], None] | None = None,
 ) -> Mirrored:
     there = _listed(place, url)
-    mirror = _Mirror.of(url)
+    mirror = Mirror.of(url)
     chosen, failed, passed = _sorted(there, wanted)
     # What this run does not want may be what another one reads just now.
-    for name in [*mirror.known, *_names_below(mirror.folder)]:
+    for name in [*mirror.known, *names_below(mirror.folder)]:
         if name not in there:
             mirror.drop(name)
     chosen = _with_marks(place, chosen)
@@ -304,27 +240,6 @@ def _sorted(
     }
     failed = {name: "its name leads out of the folder" for name in there if not _is_safe(name)}
     return chosen, failed, [name for name in there if name not in chosen and name not in failed]
-
-
-_PART = re.compile(r"\.[0-9a-f]{16}\.part")
-_STALE = 24 * 3600
-"""Seconds after which what was being fetched belongs to a run that is no more."""
-
-
-def _names_below(folder: Path) -> list[str]:
-    """The files that lie here, but for those that a run is fetching."""
-    return [
-        path.relative_to(folder).as_posix()
-        for path in folder.rglob("*")
-        if path.is_file() and not (_PART.fullmatch(path.name) and _is_young(path))
-    ]
-
-
-def _is_young(path: Path) -> bool:
-    try:
-        return abs(time.time() - path.stat().st_mtime) < _STALE
-    except OSError:
-        return True
 
 
 def _has_mark(entry: Entry) -> bool:
@@ -404,7 +319,7 @@ _MOST_LOST = 3
 and each further file is tried once."""
 
 
-def _fetched(place: Place, entry: Entry, name: str, mirror: _Mirror) -> tuple[int, str] | str:
+def _fetched(place: Place, entry: Entry, name: str, mirror: Mirror) -> tuple[int, str] | str:
     """Fetch a file: its size and stamp; or why that could not be."""
     why = "the server does not answer any more"
     for pause in (*_PAUSES, None) if mirror.lost < _MOST_LOST else (None,):
@@ -427,7 +342,7 @@ def _fetched(place: Place, entry: Entry, name: str, mirror: _Mirror) -> tuple[in
     return why
 
 
-def _answers(place: Place, mirror: _Mirror) -> bool:
+def _answers(place: Place, mirror: Mirror) -> bool:
     """Whether a server that gave no file is there at all: files may fail for reasons of theirs."""
     if not mirror.is_silent:
         try:
@@ -458,7 +373,7 @@ def _get(place: Place, entry: Entry, target: Path) -> None:
     place.system.get_file(entry["name"], str(target), callback=Counting())
 
 
-def _once(place: Place, entry: Entry, mirror: _Mirror, name: str) -> tuple[int, str]:
+def _once(place: Place, entry: Entry, mirror: Mirror, name: str) -> tuple[int, str]:
     """Fetch a file into place, whole or not at all: its size, and what was wrong with it."""
     target = mirror.folder / name
     make_own(target.parent)

@@ -8,15 +8,17 @@ import json
 import os
 import shutil
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
+
+import pyarrow as pa
 
 from boreotabula import __version__
 from boreotabula.batch.atomic import atomic_write
 from boreotabula.batch.evidence import as_plain, content_digest
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.run.gather import Run
+from boreotabula.batch.run.outcome import FileSummary, Restated, Run
 from boreotabula.batch.run_folders import RUN_RECORD, run_folder
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
@@ -24,7 +26,7 @@ from boreotabula.findings.finding import Finding, in_order
 from boreotabula.findings.kind import Severity
 from boreotabula.reading.account.roles import Account, Role
 from boreotabula.reading.records.schema import unit_of
-from boreotabula.reading.totals.compare import TotalsCount
+from boreotabula.reading.totals.checks import TotalsCount
 from boreotabula.texts import guarded_text
 
 FINDING_COLUMNS = (
@@ -33,25 +35,30 @@ FINDING_COLUMNS = (
 UNPLACED_COLUMNS = ("file", "tab", "cell", "text", "reason", "finding")
 
 
+@dataclass(frozen=True)
+class OutputNotes:
+    """What a store has to say of what it wrote."""
+
+    written: Mapping[str, Any] | None = None
+    """What the next run needs to know of the output."""
+    tabs: Mapping[str, str] = field(default_factory=dict)
+    """The tab of each table in a workbook or database that was there."""
+    columns: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    """By table the headings of its fields there."""
+    partition: Sequence[str] | None = None
+    """The fields that part a dataset."""
+    more: Mapping[str, Any] = field(default_factory=dict)
+    """What else the record says."""
+    safe_csv: bool = False
+    """Whether no text of the CSV files may be taken for a formula."""
+
+
 def write_record(
-    run: Run,
-    out: Path | None,
-    written: Mapping[str, Any] | None = None,
-    tabs: Mapping[str, str] | None = None,
-    columns: Mapping[str, Mapping[str, str]] | None = None,
-    *,
-    partition: Sequence[str] | None = None,
-    safe_csv: bool = False,
-    folder: Path | None = None,
-    more: Mapping[str, Any] | None = None,
+    run: Run, out: Path | None, notes: OutputNotes, *, folder: Path | None = None
 ) -> Path:
     """Write findings.csv, unplaced.csv, restated.csv and run.json into the run folder beside `out`,
     or into `folder`.
 
-    `written` is what the next run needs to know of the output, `tabs` the tab of each table in a
-    workbook or database that was there, `columns` the headings of its fields there, `partition` the
-    fields that part a dataset, `more` what else the record says; with `safe_csv` no text of the two
-    lists can be taken for a formula.
     Returns the folder. Raises CallError if it cannot be written.
     """
     if folder is None:
@@ -62,33 +69,43 @@ def write_record(
         folder.mkdir(exist_ok=True)
     except OSError as error:
         raise CallError(f"the folder “{folder}” cannot be made: {error.strerror}") from None
-    findings = [finding_row(finding, run.layout) for finding in in_order(run.findings)]
-    unplaced = ([getattr(cell, name) for name in UNPLACED_COLUMNS] for cell in run.unplaced)
-    described = describe(run, out) | {"safe_csv": safe_csv, "written": written}
-    described |= more or {}
-    described |= {"partition": list(partition)} if partition is not None else {}
-    for table in described["tables"]:
-        table |= {"tab": tabs[table["table"]]} if tabs else {}
-        for value in table["fields"] if columns else ():
-            heading = (columns or {})[table["table"]].get(value["field"])
-            value |= {"heading": heading} if heading != value["field"] else {}
     try:
-        columns_of_findings = finding_columns(run.layout)
-        _place_csv(folder / "findings.csv", columns_of_findings, findings, like=out, safe=safe_csv)
-        _place_csv(folder / "unplaced.csv", UNPLACED_COLUMNS, unplaced, like=out, safe=safe_csv)
-        if run.restated is not None:
-            names = run.restated.lines.schema.names
-            lines = (
-                [one or "" for one in line.values()] for line in run.restated.lines.to_pylist()
-            )
-            _place_csv(folder / "restated.csv", names, lines, like=out, safe=safe_csv)
+        for name, (columns, rows) in _lists(run).items():
+            _place_csv(folder / name, columns, rows, like=out, safe=notes.safe_csv)
         with atomic_write(folder / RUN_RECORD, like=out) as stream:
-            stream.write(_lines(described).encode())
+            stream.write(_lines(_with_notes(describe(run, out), notes)).encode())
     except BaseException:
         if new:  # there is no output that it would speak of
             shutil.rmtree(folder, ignore_errors=True)
         raise
     return folder
+
+
+def _lists(run: Run) -> dict[str, tuple[Sequence[str], Iterable[Sequence[str]]]]:
+    """The lists of a run by the names of their files: the columns and rows of each."""
+    findings = (finding_row(finding, run.layout) for finding in in_order(run.findings))
+    unplaced = ([getattr(cell, name) for name in UNPLACED_COLUMNS] for cell in run.unplaced)
+    lists: dict[str, tuple[Sequence[str], Iterable[Sequence[str]]]] = {
+        "findings.csv": (finding_columns(run.layout), findings),
+        "unplaced.csv": (UNPLACED_COLUMNS, unplaced),
+    }
+    if run.restated is not None:
+        restated = run.restated.lines
+        lines = ([text or "" for text in line.values()] for line in restated.to_pylist())
+        lists["restated.csv"] = (restated.schema.names, lines)
+    return lists
+
+
+def _with_notes(described: dict[str, Any], notes: OutputNotes) -> dict[str, Any]:
+    """A run as plain data, with what the store says of its output."""
+    described |= {"safe_csv": notes.safe_csv, "written": notes.written, **notes.more}
+    described |= {"partition": list(notes.partition)} if notes.partition is not None else {}
+    for table in described["tables"]:
+        table |= {"tab": notes.tabs[table["table"]]} if notes.tabs else {}
+        for value in table["fields"] if notes.columns else ():
+            heading = notes.columns[table["table"]].get(value["field"])
+            value |= {"heading": heading} if heading != value["field"] else {}
+    return described
 
 
 def _lines(described: Mapping[str, Any]) -> str:
@@ -155,20 +172,13 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         "layout": {
             "file": written_name(run.layout.path.name),
             "title": run.layout.spec.title,
+            **({"version": run.layout.spec.version} if run.layout.spec.version else {}),
             "digest": run.layout.digest,
             "key": list(run.layout.spec.key),
             "path": _relative(run.layout.path, out),
         },
         "tables": [
-            {
-                "table": name,
-                "fields": [
-                    {"field": value.name, "type": (value.metadata or {})[b"field_type"].decode()}
-                    | ({"unit": unit} if (unit := unit_of(value)) else {})
-                    | _choices(run.layout, value.name)
-                    for value in table.schema
-                ],
-            }
+            {"table": name, "fields": _fields(run.layout, table.schema)}
             for name, table in run.tables.items()
         ],
         "started": run.started.isoformat(timespec="milliseconds"),
@@ -182,41 +192,52 @@ def describe(run: Run, out: Path | None) -> dict[str, Any]:
         "printed_totals": _totals(run.totals),
         "findings": {str(severity): run.severities[severity] for severity in Severity}
         | ({"accepted": run.accepted} if run.layout.spec.accepted else {}),
-        "files": [
-            {
-                "file": file.name,
-                "size": file.size,
-                "sha256": content_digest(file.digest),
-                **({"decided": decided} if (decided := _decided(file.digest)) else {}),
-                "read": file.read,
-                **({} if file.read else {"why_not_read": file.why_not_read}),
-                **({"read_as": file.read_as} if file.read_as else {}),
-                "records": file.records,
-                "tabs": [
-                    {"tab": tab.name, "records": tab.records, "printed_totals": _totals(tab.totals)}
-                    | ({"edition": tab.form} if tab.form else {})
-                    for tab in file.tabs
-                ],
-                "tabs_not_read": dict(file.other_tabs),
-                "cells": _account(file.account),
-            }
-            for file in run.files
-        ],
+        "files": list(map(_file, run.files)),
         "files_kept": dict(run.files_kept),
         "evidence": as_plain(run.evidence),
         "provenance": run.layout.spec.provenance,
         "since_last_run": asdict(run.since) if run.since else None,
-        "restated": (
-            {
-                "values": run.restated.values,
-                "records": run.restated.records,
-                "sums": list(run.restated.sums),
-            }
-            if run.restated is not None
-            else None
-        ),
+        "restated": _restated(run.restated) if run.restated is not None else None,
         "rows": asdict(run.rows) if run.rows else None,
         "left_out": [{"file": omission.name, "why": omission.why} for omission in run.left_out],
+    }
+
+
+def _fields(layout: Layout, schema: pa.Schema) -> list[dict[str, Any]]:
+    return [
+        {"field": column.name, "type": (column.metadata or {})[b"field_type"].decode()}
+        | ({"unit": unit} if (unit := unit_of(column)) else {})
+        | _choices(layout, column.name)
+        for column in schema
+    ]
+
+
+def _file(file: FileSummary) -> dict[str, Any]:
+    """What became of a file. What is not there is left out, so that records stay short."""
+    return {
+        "file": file.name,
+        "size": file.size,
+        "sha256": content_digest(file.digest),
+        **({"decided": decided} if (decided := _decided(file.digest)) else {}),
+        "read": file.read,
+        **({} if file.read else {"why_not_read": file.why_not_read}),
+        **({"read_as": file.read_as} if file.read_as else {}),
+        "records": file.records,
+        "tabs": [
+            {"tab": tab.name, "records": tab.records, "printed_totals": _totals(tab.totals)}
+            | ({"edition": tab.form} if tab.form else {})
+            for tab in file.tabs
+        ],
+        "tabs_not_read": dict(file.other_tabs),
+        "cells": _account(file.account),
+    }
+
+
+def _restated(restated: Restated) -> dict[str, Any]:
+    return {
+        "values": restated.values,
+        "records": restated.records,
+        "sums": list(restated.sums),
     }
 
 

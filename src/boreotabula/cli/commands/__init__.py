@@ -1,1 +1,1 @@
-"""A module for each command."""
+"""A module for each command, in the groups of the work."""

@@ -200,9 +200,11 @@ def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Col
 
 
 _LIKE_HEADINGS = 80
+"""From this likeness on, per cent, two headings may be spellings of one."""
 _LIKE_VALUES = 0.5
 """So large a part of the texts of the one are texts of the other."""
 _BY_PLACE = 1.0
+"""What speaks for two columns of which only the place is the same."""
 
 
 def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tables) -> float:
@@ -262,6 +264,7 @@ def _are_moments(first: Column, second: Column) -> bool:
 
 
 _SAMPLE, _TABLES = 40, 4
+"""So many cells of so many tables show what a column holds."""
 _NUMBERS = frozenset(("integer", "number"))
 
 

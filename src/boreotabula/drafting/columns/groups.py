@@ -15,6 +15,7 @@ from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.totals.figures import all_agree
 
 _MOST_MEMBERS = 200
+"""Longer groups are not added up: it would take time, and forms have none."""
 _LEAST_DIGITS = 8.0
 """So many binary digits the sums of a tab must have to be no chance."""
 

@@ -16,6 +16,7 @@ from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.sheets.sheet import Cell
 
 _MOST_MEASURES = 6
+"""More headings that repeat under each group are data, not measures."""
 
 
 def measures_of(shapes: Tables) -> list[list[str]]:
@@ -42,6 +43,7 @@ def measures_of(shapes: Tables) -> list[list[str]]:
 
 
 _FEWEST_GROUPS = 2
+"""What stands under one group alone repeats nothing."""
 
 
 def _sums_amid(columns: Sequence[_Measured]) -> bool:

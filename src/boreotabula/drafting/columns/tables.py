@@ -104,18 +104,8 @@ def _cross_tab(shapes: Tables) -> Sketch:
             own = [] if corner and not stub else heads
             # By position no heading is looked for, so none need be known.
             stub.append(named_field(own, fields, {} if bare else headings, "name"))
-    across = []
     measures = measures_of(shapes)
-    for level in range(shape.levels - bool(measures)):
-        cells = [cell for example, shape in shapes for cell in level_cells(example, shape, level)]
-        lowest = level == shape.levels - 1
-        summing = {_summing_heading(*shape) for shape in shapes}
-        known_text = level_name([
-            cell for cell in cells if not is_total(text := cell_text(cell)) and text not in summing
-        ])  # fmt: skip
-        name = field_name(known_text or ("heading" if lowest else "group"), fields)
-        fields[name] = "text"
-        across.append(name)
+    across = _level_fields(shapes, shape.levels - bool(measures), fields)
     values = [named_field(heads, fields, headings, "value") for heads in measures]
     values = values or [field_name("value", fields)]
     fields |= dict.fromkeys(values, "integer")
@@ -135,14 +125,27 @@ def _cross_tab(shapes: Tables) -> Sketch:
             fields = {**captured, **fields}
         else:
             block["found_by"] = one_or_list(_found_by(shapes))
-    carried = [
-        stub[carried_column]
-        for carried_column in carried_columns(shapes, aligned)
-        if stub[carried_column] != "-"
-    ]
+    carried = [stub[index] for index in carried_columns(shapes, aligned) if stub[index] != "-"]
     if carried and not shape.bare and not corner:
         block["carry_down"] = one_or_list(carried)
     return Sketch(block=block, fields=fields, headings=headings, doubts=tuple(doubts))
+
+
+def _level_fields(shapes: Tables, levels: int, fields: dict[str, str]) -> list[str]:
+    """The fields of the heading levels, top to bottom, named by what their headings are; they are
+    added to `fields`."""
+    summing = {_summing_heading(*shape) for shape in shapes}
+    names = []
+    for level in range(levels):
+        cells = [cell for example, shape in shapes for cell in level_cells(example, shape, level)]
+        lowest = level == shapes[0][1].levels - 1
+        headings = [
+            cell for cell in cells if not is_total(text := cell_text(cell)) and text not in summing
+        ]
+        fallback = "heading" if lowest else "group"
+        names.append(field_name(level_name(headings) or fallback, fields))
+        fields[names[-1]] = "text"
+    return names
 
 
 def _leading(shape: Shape) -> range:

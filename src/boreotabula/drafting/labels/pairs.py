@@ -110,6 +110,7 @@ def _pairs_at(
 
 
 _MOST_HAVE = 0.5
+"""A label stands on half of the tabs at least: a value does not."""
 
 
 def _is_value(label: str, value: Cell, alone: bool, share: Share | None) -> bool:

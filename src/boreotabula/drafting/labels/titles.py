@@ -124,6 +124,7 @@ def _aligned(titles: Sequence[Sequence[_Title]]) -> list[dict[int, _Title]]:
 
 
 _SAME = 0.3
+"""A third of their words, or the same place, make two titles one."""
 
 
 def _sameness(row: Mapping[int, _Title], title: _Title) -> float:

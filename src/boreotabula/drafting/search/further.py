@@ -101,6 +101,7 @@ def _of_cards(kind: TabFamily) -> Turned:
 
 
 _FEWEST_RECORDS = 2
+"""A table of one record may be labels above their values."""
 
 
 def _share_headings(examples: Sequence[Example]) -> bool:
@@ -219,6 +220,7 @@ def further_kinds(kind: TabFamily) -> Iterator[TabFamily]:
 
 
 _MOST_BLOCKS = 3
+"""More tables than that beside the main one are a collection, and no form."""
 _OF_ITS_OWN = ("value", "heading", "group", "name", "corner", "class", "title", "number", "remark")
 """Names without a heading of the form: in another table they mean something else."""
 

@@ -13,7 +13,8 @@ from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.search.values import VALUE_STEPS, narrower
 from boreotabula.drafting.sketch import Sketch, listed, one_or_list
 from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
-from boreotabula.findings.subjects.tables import BLOCK_FOUND_TWICE, HEADING_TWICE
+from boreotabula.findings.subjects.headings import HEADING_TWICE
+from boreotabula.findings.subjects.tables import BLOCK_FOUND_TWICE
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import type_of
 from boreotabula.look.texts.words import field_name, is_total, is_unit, total_pattern
@@ -24,6 +25,7 @@ from boreotabula.sheets.sheet import Cell
 
 Step = Callable[[Sketch, Judgement, TabFamily], Iterator[Sketch]]
 _ROUNDS = 3
+"""A change may make room for another one; it ends sooner if none helps."""
 
 
 def improved(
@@ -133,6 +135,7 @@ def _nested(sketch: Sketch, kind: TabFamily) -> Iterator[Sketch]:
 
 
 _MOST_NAMED = 12
+"""A longer list of labels is no rule: it would be a list of the rows."""
 _FEWEST_COLUMNS = 3
 """In a list of two columns a row with one filled cell is as good as any other."""
 
@@ -192,6 +195,7 @@ def _notes(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketc
 
 
 _BELOW, _MOST_NOTES = 3, 6
+"""Notes stand in one of the first rows below a table."""
 
 
 def _are_units(cells: Sequence[Cell]) -> bool:

@@ -24,7 +24,7 @@ from boreotabula.look.texts.words import level_name
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.blocks import TabSource
 from boreotabula.reading.cells import reads_as_figure
-from boreotabula.reading.stamps.search import Surroundings
+from boreotabula.reading.stamps.sources import Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 
 

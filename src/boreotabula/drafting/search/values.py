@@ -9,8 +9,8 @@ from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.judging import Judgement
 from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.tabs.specimens import TabFamily
+from boreotabula.findings.subjects.headings import HEADING_NOT_CONVERTED
 from boreotabula.findings.subjects.stamps import STAMP_NOT_CONVERTED
-from boreotabula.findings.subjects.tables import HEADING_NOT_CONVERTED
 from boreotabula.findings.subjects.values import COLUMN_NOT_CONVERTED, VALUE_NOT_CONVERTED
 from boreotabula.look.texts.types import NOTHING, month_languages, typed
 

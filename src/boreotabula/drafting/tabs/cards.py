@@ -15,6 +15,7 @@ from boreotabula.reading.cells import cell_text, reads_as_figure
 from boreotabula.sheets.sheet import Sheet
 
 _FEWEST_LABELS, _FEWEST_CARDS, _MOST_CARDS = 3, 2, 200
+"""Two labels in turn may be anything; hundreds of cards are a list that lies in one column."""
 
 Labels = tuple[str, ...]
 """The labels of a card in normal form, from top to bottom."""

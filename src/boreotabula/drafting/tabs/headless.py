@@ -14,6 +14,7 @@ from boreotabula.look.looks import FIGURE, columns_of, looks_of
 from boreotabula.sheets.sheet import Sheet
 
 _MOST_HAVE = 0.5
+"""A row of a list without headings fills half of its columns at least."""
 
 
 def holds_records(kind: TabFamily) -> bool:

@@ -137,6 +137,7 @@ def _grouped_tabs(kind: TabFamily, larger: Sequence[TabFamily]) -> Iterable[tupl
 
 
 _FEWEST_SUMS, _MOST_SUMS = 3, 0.8
+"""So many rows must be sums of other tabs, and so large a part of all, to be no chance."""
 _DIGITS = 6
 """Sums of printed numbers are compared by so many decimals."""
 

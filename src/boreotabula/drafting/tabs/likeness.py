@@ -63,6 +63,7 @@ _ALIKE = 0.5
 
 
 _MOST_TEXTS = 0.5
+"""Tabs that share half of their texts are of one form."""
 
 
 @dataclass
@@ -107,6 +108,7 @@ class _Group:
 
 
 _COMPARED = 12
+"""A tab is held against so many different ones of a kind: they are alike among themselves."""
 
 
 def _likeness(one: Shape, other_shape: Shape) -> float:
@@ -129,6 +131,7 @@ def _likeness(one: Shape, other_shape: Shape) -> float:
 
 
 _SOME = 0.25
+"""With the same looks of columns a quarter of the headings is enough."""
 
 
 def _column_kinds(shape: Shape) -> tuple[int, ...]:
@@ -146,6 +149,7 @@ def _column_kinds(shape: Shape) -> tuple[int, ...]:
 
 
 _FEW_CELLS = 6
+"""The first texts of a column show whether they are the same."""
 
 
 def _texts_in(cells: Iterable[Cell]) -> set[str]:

@@ -77,6 +77,7 @@ def _vary_above(examples: Sequence[Example]) -> bool:
 
 
 _FEWEST_TABLES = 3
+"""Two tables may differ in anything; of three it shows what varies."""
 
 
 def _differ_by_tab(examples: Sequence[Example]) -> bool:
@@ -95,6 +96,7 @@ def _differ_by_tab(examples: Sequence[Example]) -> bool:
 
 
 _MOST_SHARED = 0.7
+"""Headings of one tab are nearly the same in all files."""
 
 
 def _varying_from(shapes: Sequence[Shape]) -> int | None:
@@ -132,4 +134,5 @@ def _varying_from(shapes: Sequence[Shape]) -> int | None:
 
 
 _NEARLY_ALL = 0.9
+"""What a tenth of the tables lack may have been left out by hand."""
 _FEW = 2

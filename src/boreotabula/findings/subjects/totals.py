@@ -100,13 +100,14 @@ AVERAGE_DIFFERS = TOTAL_DIFFERS.worded(
 )
 TOTALS_OF_LINE_DIFFER = TOTAL_DIFFERS.worded(
     message="{line}: {wrong} of {totals} totals differ. {at} says {printed}, the records add up to"
-    " {summed}",
+    " {summed}{culprit:?: #}",
     advice="If they are not sums (but shares or prices), list the heading or label in `ignore` or"
     " `skip` instead of `totals`; otherwise check whether a row or column of records is missing,"
     " and ask the sender.",
 )
 NO_TOTAL_OF_LINE_AGREES = TOTALS_OF_LINE_DIFFER.worded(
-    message="{line}: no total agrees. {at} says {printed}, the records add up to {summed}",
+    message="{line}: no total agrees. {at} says {printed}, the records add up to {summed}"
+    "{culprit:?: #}",
 )
 TOTAL_WITHOUT_NUMBER = FindingKind(
     "total-without-number",

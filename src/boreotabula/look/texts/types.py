@@ -24,6 +24,7 @@ MOST_LANGUAGES = 6
 """One form comes in at most so many."""
 _KINDS = ("integer", "number", "percent", "date", "month", "datetime", "time", "yesno")
 _MOST = 500
+"""So many cells show the type of a column."""
 _FEWEST, _ODD = 10, 0.1
 """Of so many values this part may be odd ones, that are no reason to call a field a text."""
 
@@ -73,6 +74,20 @@ def typed(
     if all(isinstance(cell, str) and not _DIGIT.search(cell) for cell in filled):
         words = convert(filled, ValueForm("yesno", languages=tuple(languages)))
         return Typed("yesno" if not words.failures and words.doubt is None else "text", {}, nothing)
+    return _narrowest(filled, nothing, languages, decimal_mark, heading, tolerant=tolerant)
+
+
+def _narrowest(
+    filled: Sequence[Cell],
+    nothing: tuple[str, ...],
+    languages: Sequence[str],
+    decimal_mark: str | None,
+    heading: str,
+    *,
+    tolerant: bool,
+) -> Typed:
+    """The narrowest type of cells that all mean something; `nothing` are the signs for nothing
+    that stand among them."""
     signs, plain = _without_signs(filled)
     unit, figures = _without_unit(plain, heading)
     beside = [*([unit] if unit else []), *signs]
@@ -108,6 +123,7 @@ def typed(
 
 
 _FIRST = 5
+"""If the first cells all fail, the others need not be asked."""
 
 
 def _converted(cells: Sequence[Cell], form: ValueForm) -> Converted | None:
@@ -173,6 +189,7 @@ def _day_first(cells: Sequence[Cell]) -> bool:
 
 
 _NEAR = 7
+"""Days that follow one another within a week are in their order."""
 
 
 def _sign(cell: Cell) -> str:
@@ -182,6 +199,7 @@ def _sign(cell: Cell) -> str:
 
 _SENTINELS = ("-9999", "-999", "-99999", "-999.9", "-9999.0", "9999", "99999")
 _FAR = 4
+"""A number so much larger than all others stands for something, such as no value."""
 
 
 def _sentinel(cells: Sequence[Cell]) -> str:
@@ -301,6 +319,7 @@ def month_languages(texts: Sequence[str], languages: Sequence[str]) -> list[str]
 
 
 _LONGEST = 30
+"""A longer text is no number with something beside it."""
 _WORD = re.compile(r"[^\W\d_]+")
 
 

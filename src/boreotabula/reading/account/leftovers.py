@@ -15,7 +15,7 @@ from boreotabula.layout.patterns import Pattern
 from boreotabula.reading.account.roles import Role, RoleMap, rank_of
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.locate.frame import Frame
-from boreotabula.reading.rows.kinds import matches_any
+from boreotabula.reading.rows.pattern_rules import matches_any
 from boreotabula.reading.values.picked import Places
 from boreotabula.sheets.sheet import CellKind
 

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from functools import cached_property
 from typing import overload
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from numpy.typing import NDArray
 
 from boreotabula.findings.finding import Unplaced
 from boreotabula.reading.account.roles import RoleMap, chunks_of
@@ -18,11 +20,10 @@ _FEW = 200
 _AT_ONCE = 50_000
 """So many are made objects at a time."""
 _REPEATED = pa.dictionary(pa.int32(), pa.string())
+_OWN_TEXTS = ("cell", "text")
+"""The columns whose texts hardly repeat."""
 _SCHEMA = pa.schema(
-    [
-        pa.field(name, pa.string() if name in ("cell", "text") else _REPEATED)
-        for name in Unplaced._fields
-    ]
+    [pa.field(name, pa.string() if name in _OWN_TEXTS else _REPEATED) for name in Unplaced._fields]
 )
 _NONE = _SCHEMA.empty_table()
 
@@ -30,8 +31,25 @@ _NONE = _SCHEMA.empty_table()
 class UnplacedCells(Sequence[Unplaced]):
     """Unplaced cells in their order; an `Unplaced` is made of one when it is asked for."""
 
-    def __init__(self, table: pa.Table | None = None) -> None:
-        self._table = _NONE if table is None else table
+    def __init__(self, table: pa.Table | None = None, few: Sequence[Unplaced] = ()) -> None:
+        """Of many a table; or `few` of them, which take longer to be made columns than to be
+        read."""
+        self._few = few
+        self._given = table
+
+    @cached_property
+    def _table(self) -> pa.Table:
+        if self._given is not None:
+            return self._given
+        if not self._few:
+            return _NONE
+        names = zip(_SCHEMA.names, zip(*self._few, strict=True), strict=True)
+        arrays = [
+            pa.array(texts, pa.string()) if name in _OWN_TEXTS
+            else pa.array(texts, pa.string()).dictionary_encode()
+            for name, texts in names
+        ]  # fmt: skip
+        return pa.Table.from_arrays(arrays, schema=_SCHEMA)
 
     @classmethod
     def of_tab(cls, roles: RoleMap, file: str, tab: str) -> UnplacedCells:
@@ -39,11 +57,14 @@ class UnplacedCells(Sequence[Unplaced]):
         # Most tabs: no arrays are made for nothing.
         if roles.all_placed:
             return cls()
+        mask = roles.unplaced_mask
+        if np.count_nonzero(mask) <= _FEW:
+            return cls(few=list(_few_of(roles, mask, file, tab)))
         reasons, codes = pa.array(roles.reasons, pa.string()), pa.array(roles.codes, pa.string())
         where = [pa.array([tab], pa.string()), pa.array([file], pa.string())]
         batches = []
         # In parts: of a tab that was not read at all, every cell is here.
-        for rows, columns in chunks_of(roles.unplaced_mask):
+        for rows, columns in chunks_of(mask):
             spots = list(zip(rows.tolist(), columns.tolist(), strict=True))
             whys, values = roles.explained(rows, columns)
             # File and tab are the same for all: one entry, pointed to by each.
@@ -63,6 +84,8 @@ class UnplacedCells(Sequence[Unplaced]):
     @classmethod
     def joined(cls, several: Sequence[UnplacedCells]) -> UnplacedCells:
         """Those of several tabs or files, one after the other, in one piece."""
+        if sum(map(len, several)) <= _FEW and all(cells._given is None for cells in several):
+            return cls(few=[cell for cells in several for cell in cells._few])
         tables = [unplaced_cells._table for unplaced_cells in several if len(unplaced_cells)]
         if not tables:
             return cls()
@@ -109,9 +132,12 @@ class UnplacedCells(Sequence[Unplaced]):
         return UnplacedCells(self._table.filter(wanted(texts)))
 
     def __len__(self) -> int:
-        return int(self._table.num_rows)
+        return len(self._few) if self._given is None else int(self._given.num_rows)
 
     def __iter__(self) -> Iterator[Unplaced]:
+        if self._given is None:
+            yield from self._few
+            return
         for batch in self._table.to_batches(max_chunksize=_AT_ONCE):
             yield from map(Unplaced, *(column.to_pylist() for column in batch.columns))
 
@@ -129,3 +155,15 @@ class UnplacedCells(Sequence[Unplaced]):
         return isinstance(value, Sequence) and list(self) == list(value)
 
     __hash__ = None  # type: ignore[assignment]
+
+
+def _few_of(roles: RoleMap, mask: NDArray[np.bool_], file: str, tab: str) -> Iterator[Unplaced]:
+    """The unplaced cells of a tab, one by one; `mask` says where they are."""
+    rows, columns = mask.nonzero()
+    whys, told = roles.explained(rows, columns)
+    places = zip(rows.tolist(), columns.tolist(), whys.tolist(), told.tolist(), strict=True)
+    for row, column, why, code in places:
+        yield Unplaced(
+            str(roles.sheet.address(row, column)), cell_text(roles.sheet.rows[row][column]),
+            roles.reasons[why], roles.codes[code], tab, file,
+        )  # fmt: skip

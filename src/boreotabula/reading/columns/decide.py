@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.places import Rule, Why
-from boreotabula.findings.subjects.tables import HEADING_TAKEN
+from boreotabula.findings.subjects.headings import HEADING_TAKEN
 from boreotabula.findings.wording import filled
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.patterns import Pattern
@@ -192,40 +192,49 @@ def _decide(
     field = _known_field(block, heads, numeric=column not in place.texts)
     # `ignore` never beats a heading that a field knows and lacks: a wide pattern would lose it.
     wanted = field is not None and field not in block.filled and field not in taken
-    rule = None if wanted else _matching(block.ignore, heads.texts)
+    rule = None if wanted else _matching(block.ignore.patterns, heads.texts)
     if rule is not None:
         return Column(column, ColumnKind.IGNORED, why=f"ignore: {rule.text}"), None
     # Nor do totals: a sum that is to be kept has a field of its own.
-    if not wanted and _matching(block.totals, heads.texts) is not None:
+    if not wanted and _matching(block.totals.patterns, heads.texts) is not None:
         return Column(column, ColumnKind.TOTAL, labels=heads.labels), None
     if field is not None:
         return _beside(place, block, column, field, heads, taken)
     # Only its cells can show whether a column without a heading matters.
     if not heads.own and not (block.is_list and heads.joined):
-        if block.ignore_unheaded:
+        if block.ignore.blank:
             return Column(column, ColumnKind.IGNORED, why=Rule.UNHEADED_IGNORED), None
         return _because(column, Cause.UNHEADED), None  # told if something stands below
     # In a cross-tab, a column of values needs no known heading: all its levels are data.
     if block.is_list or column < place.start or _lost_stub(place, block, column, heads):
-        name = heads.joined or heads.own[-1]
-        if block.keep_unknown and name not in (*plan.fields, *PROVENANCE, *taken):
-            return Column(column, ColumnKind.BESIDE, name), None
-        if block.drop_unknown:
-            return _because(column, Cause.LEFT_OUT, ColumnKind.IGNORED), None
-        return _unknown(column, Why.HEADING_UNKNOWN), unknown_heading(place, column, heads)
+        return _nobody_knows(place, plan, block, column, heads, taken)
     return _value(place, plan, block, column, heads)
+
+
+def _nobody_knows(
+    place: Headings, plan: Plan, block: BlockPlan, column: int, heads: HeadingsOver,
+    taken: Container[str],
+) -> Decided:  # fmt: skip
+    """A column whose heading no field has: kept, left out or told, as the layout says."""
+    name = heads.joined or heads.own[-1]
+    kept = block.unknown_headings == "keep" and name not in (*plan.fields, *PROVENANCE)
+    if kept and name not in taken:
+        return Column(column, ColumnKind.BESIDE, name), None
+    if block.unknown_headings == "leave out":
+        return _because(column, Cause.LEFT_OUT, ColumnKind.IGNORED), None
+    return _unknown(column, Why.HEADING_UNKNOWN), unknown_heading(place, column, heads)
 
 
 def _value(
     place: Headings, plan: Plan, block: BlockPlan, column: int, heads: HeadingsOver
 ) -> Decided:
     """A column of values; among several value fields the lowest heading says which."""
-    if len(block.values) == 1:
+    if len(block.value) == 1:
         # With one value field there is no level that could name another.
-        result = Column(column, ColumnKind.VALUE, block.values[0], heads.labels)
+        result = Column(column, ColumnKind.VALUE, block.value[0], heads.labels)
         return result, blank_level(place, block, column, heads)
     field = block.names.field_of(cell_text(heads.labels[-1]))
-    if field not in block.values or field is None:
+    if field not in block.value or field is None:
         return _unknown(column, Why.VALUE_UNKNOWN), unknown_value(place, block, column, heads)
     result = Column(column, ColumnKind.VALUE, field, heads.labels[:-1], says_value=heads.labels[-1])
     return result, blank_level(place, block, column, heads)
@@ -277,7 +286,7 @@ def _known_field(block: BlockPlan, heads: HeadingsOver, *, numeric: bool) -> str
     # In a cross-tab a heading that reaches over many columns names none of them.
     for text in heads.own:
         field = block.names.field_of(text)
-        if field is None or field in (*block.across, *block.values):
+        if field is None or field in (*block.across, *block.value):
             continue
         if not (numeric and field in block.foreign):
             return field

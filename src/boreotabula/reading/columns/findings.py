@@ -5,18 +5,20 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping
 
 from boreotabula.findings.finding import Finding, ScopedFinding, Spot
-from boreotabula.findings.subjects.tables import (
-    COLUMNS_DIFFER,
-    FIELD_MISSING,
+from boreotabula.findings.subjects.headings import (
     HEADING_BEYOND_GAP,
     HEADING_CONTRADICTS,
     HEADING_LEVEL_BLANK,
     HEADING_UNKNOWN,
     HEADINGS_REPEATED,
     LEVEL_CONTRADICTS,
+    VALUE_HEADING_UNKNOWN,
+)
+from boreotabula.findings.subjects.tables import (
+    COLUMNS_DIFFER,
+    FIELD_MISSING,
     REQUIRED_FIELD_MISSING,
     RULE_TAKES_ALL,
-    VALUE_HEADING_UNKNOWN,
     VALUES_BEYOND_COLUMNS,
     VALUES_WITHOUT_HEADING,
 )
@@ -38,7 +40,7 @@ def unknown_heading(place: Headings, column: int, heads: HeadingsOver) -> Findin
 def unknown_value(place: Headings, block: BlockPlan, column: int, heads: HeadingsOver) -> Finding:
     label = one_line(cell_text(heads.labels[-1])) or "blank"
     where = place.address(place.bottom, column)
-    return VALUE_HEADING_UNKNOWN(where, heading=label, values=", ".join(block.values))
+    return VALUE_HEADING_UNKNOWN(where, heading=label, values=", ".join(block.value))
 
 
 def blank_level(

@@ -129,13 +129,13 @@ class Columns:
         """For each value field the column of each slot."""
         return tuple(
             tuple(slot.columns[index] for slot in self.slots)
-            for index in range(len(self.block.values))
+            for index in range(len(self.block.value))
         )
 
     @cached_property
     def slots(self) -> tuple[Slot, ...]:
         """The records of each row, left to right; columns under the same labels share one."""
-        values = self.block.values
+        values = self.block.value
         # In the order of the sheet, from left to right: so are the records.
         groups: list[tuple[tuple[Cell, ...], list[int | None]]] = []
         for column in self.of(ColumnKind.VALUE):

@@ -104,7 +104,7 @@ def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
     blank: list[Cell] = [""] * headings.width
     # What stands above or between the levels is a title, and reaches over nothing.
     picked = [levels[row] for row in headings.levels]
-    reached = _reach(picked, start, block.reach_left) if picked else []
+    reached = _reach(picked, start, block.reach == "left") if picked else []
     padded = [*[blank] * (block.depth - len(picked)), *reached]
     kept = _as_levels(padded, block) if block.across else padded
     return [

@@ -196,7 +196,7 @@ def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origi
     if field not in read.block.across:
         return None
     level = read.block.across.index(field)
-    spots = (read.long.spot(value, index) for value in read.block.values)
+    spots = (read.long.spot(value, index) for value in read.block.value)
     column = min(spot[1] for spot in spots if spot is not None)
     slot = next(slot for slot in read.columns.slots if column in slot.columns)
     label = slot.labels[level]
@@ -205,7 +205,7 @@ def heading_origin(read: ReadBlock, plan: Plan, field: str, index: int) -> Origi
     if label == "":
         return Origin(field, "heading", "", None, "")
     cut = read.block.levels.count(level) > 1
-    step = 1 if read.block.reach_left else -1
+    step = 1 if read.block.reach == "left" else -1
     where = column
     while 0 <= where < read.view.width:
         result = read.view.anchor(row, where)

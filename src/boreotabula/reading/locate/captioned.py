@@ -124,6 +124,7 @@ def _fuller(filled: NDArray[np.bool_], row: int, count: int) -> bool:
 
 
 _SEVERAL = 2
+"""A caption stands above a row that fills several columns, and not above a remark."""
 
 
 def _first_rows(counts: NDArray[np.integer[Any]], depth: int) -> list[int]:

@@ -58,20 +58,28 @@ def found_by(sheet: Sheet, block: BlockPlan, area: Frame) -> Found:
                 place.bottom + 1 for place in places if place.bottom < row and place.left <= first
             ]
             free = max([*over, area.rows.start])
-            columns = range(start, area.columns.stop)
-            # Rows that are passed over may stand below the one that holds the texts.
-            passed, leading = block.trailing_passed, range(left, start)
-            lowest = last_heading_row(sheet, row, area.rows.stop, leading, passed)
-            rows = range(free, lowest + 1)
-            refused = refused_rows(sheet, block, rows, leading, columns)
-            kept = [row for row in rows if row not in refused]
-            levels = levels_up(sheet, block, kept, row, columns)
-            place = replace(by_levels(sheet, block, levels, row, left, area), refused=refused)
-            places.append(place)
+            places.append(_place_at(sheet, block, area, (row, left), free))
     if not places and not scoped_findings:
         marks, there = (pattern.text for pattern in block.found_by), ", ".join(sorted(best))
         scoped_findings.append(nothing_there(block, FOUND_BY_MISSING, marks=marks, there=there))
     return places, scoped_findings
+
+
+def _place_at(
+    sheet: Sheet, block: BlockPlan, area: Frame, corner: tuple[int, int], free: int
+) -> Place:
+    """The place whose texts stand in the row of its `corner`, and which begins at its column; from
+    the row `free` on its heading levels may stand above."""
+    row, left = corner
+    leading = range(left, left + len(block.columns))
+    columns = range(leading.stop, area.columns.stop)
+    # Rows that are passed over may stand below the one that holds the texts.
+    lowest = last_heading_row(sheet, row, area.rows.stop, leading, block.trailing_passed)
+    rows = range(free, lowest + 1)
+    refused = refused_rows(sheet, block, rows, leading, columns)
+    kept = [row for row in rows if row not in refused]
+    levels = levels_up(sheet, block, kept, row, columns)
+    return replace(by_levels(sheet, block, levels, row, left, area), refused=refused)
 
 
 def _goes_on(

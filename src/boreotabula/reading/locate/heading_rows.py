@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from boreotabula.findings.finding import Finding, Spot
 from boreotabula.findings.places import Refusal
-from boreotabula.findings.subjects.tables import HEADING_ROWS_DOUBTFUL, HEADINGS_TOO_DEEP
+from boreotabula.findings.subjects.headings import HEADING_ROWS_DOUBTFUL, HEADINGS_TOO_DEEP
 from boreotabula.reading.cells import is_figure
 from boreotabula.reading.locate.frame import Frame
 from boreotabula.reading.locate.levels import levels_up, refused_rows

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from boreotabula.findings.finding import Finding, ScopedFinding
 from boreotabula.findings.places import Refusal
-from boreotabula.findings.subjects.tables import STUB_COLUMN_UNHEADED, STUB_HEADING_MISSING
+from boreotabula.findings.subjects.headings import STUB_COLUMN_UNHEADED, STUB_HEADING_MISSING
 from boreotabula.reading.locate.captions import Caption
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.sheets.sheet import Sheet

@@ -8,12 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from boreotabula.findings.finding import WHOLE, Finding, ScopedFinding, Spot
-from boreotabula.findings.subjects.tables import (
-    BLOCK_FOUND_TWICE,
-    BLOCK_NOT_FOUND,
-    HEADING_TWICE,
-    LIST_NOT_FOUND,
-)
+from boreotabula.findings.subjects.headings import HEADING_TWICE
+from boreotabula.findings.subjects.tables import BLOCK_FOUND_TWICE, BLOCK_NOT_FOUND, LIST_NOT_FOUND
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.locate.frame import Frame
@@ -238,7 +234,7 @@ def _title_between(sheet: Sheet, block: BlockPlan, place: Place, end: int) -> bo
     columns = slice(place.left, place.limit)
     counts = np.count_nonzero(sheet.filled[first:end, columns], axis=1)
     # The layout knows rows that name groups: they are no titles.
-    alone = counts[0] > 1 and not block.groups and bool((counts[1:] == 1).any())
+    alone = counts[0] > 1 and not block.group_row and bool((counts[1:] == 1).any())
     return alone or any(
         names_stamp(cell, block)
         for row in range(first, end)
@@ -291,17 +287,17 @@ def _hits(sheet: Sheet, block: BlockPlan, area: Frame) -> Iterator[_Hit]:
     # Each text is looked up once: most of a sheet's texts repeat, and are no headings.
     texts = names.fields_in({text for _, _, text in sheet.texts()})
     joined = _last_parts(block) if block.is_list and block.depth > 1 else {}
+    marks = {text: field for text, field in texts.items() if field in block.marks}
     for row, column, text in sheet.texts():
-        if row not in area.rows or column not in area.columns:
-            continue
-        if text in texts and texts[text] in block.marks:
-            yield _Hit(row, column, texts[text])
-        elif joined and normal_form(text) in joined:
+        field = marks.get(text)
+        # Most texts are no headings, so where they stand is asked last.
+        if field is None and joined and normal_form(text) in joined:
             # The field is known by several levels as one: those above must be there, too.
             whole = " / ".join((*_texts_above(sheet, row, column, block.depth), text))
             field = names.field_of(whole)
-            if field in block.marks and field is not None:
-                yield _Hit(row, column, field)
+            field = field if field in block.marks else None
+        if field is not None and row in area.rows and column in area.columns:
+            yield _Hit(row, column, field)
 
 
 def _last_parts(block: BlockPlan) -> frozenset[str]:

@@ -4,28 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from boreotabula.findings.finding import Finding, ScopedFinding, Spot
 from boreotabula.findings.reasons import Reason
 from boreotabula.findings.subjects.rows import REQUIRED_VALUE_BLANK
 from boreotabula.findings.subjects.totals import CELLS_WITHOUT_VALUE
-from boreotabula.layout.addresses import column_letters
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.locate.levels import level_row
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
+from boreotabula.reading.records.grid import Grid, ValueCells, grid_of, list_grid
 from boreotabula.reading.records.levels import LevelHeads, heading_findings, level_heads
 from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.values.arrays import repeated, taken
-from boreotabula.reading.values.convert import Converted, as_array, convert, stands_for_nothing
+from boreotabula.reading.values.convert import Converted, as_array, convert
 from boreotabula.reading.values.findings import about_values, column_not_converted, not_converted
 from boreotabula.reading.values.form import ValueForm, form_under
 from boreotabula.reading.values.picked import Picked
@@ -106,39 +105,6 @@ def stamps_alone(cells: pa.Array) -> LongRecords:
     return LongRecords({}, cells, _NOBODY, _NOBODY, {})
 
 
-@dataclass(frozen=True)
-class _Grid:
-    """The records before they are typed: which row and which slot each is from."""
-
-    rows: NDArray[np.intp]
-    row_of: NDArray[np.int32]
-    slot_of: NDArray[np.int32]
-    cells: pa.Array
-    values: Mapping[str, _Values]
-    blanked: tuple[Spot, ...] = ()
-
-    @property
-    def whole(self) -> bool:
-        """Whether every row is in a record."""
-        return bool(self.held.all())
-
-    @cached_property
-    def held(self) -> NDArray[np.bool_]:
-        """Which of the rows are in a record."""
-        held = np.zeros(len(self.rows), bool)
-        # A row can have many records, and is held by any of them.
-        held[self.row_of] = True
-        return held
-
-
-@dataclass(frozen=True)
-class _Values:
-    """The cells of one value field, one for each record, and the column of each slot."""
-
-    cells: Picked
-    columns: NDArray[np.intp]
-
-
 def build_records(
     sheet: Sheet, place: Place, columns: Columns, table: TableRows, plan: Plan
 ) -> LongRecords:
@@ -149,7 +115,9 @@ def build_records(
     block = columns.block
     rows = table.record_rows
     # First which records there are, then what is in them.
-    grid = _list_grid(sheet, columns, rows) if block.is_list else _grid(sheet, columns, table, plan)
+    grid = (
+        list_grid(sheet, columns, rows) if block.is_list else grid_of(sheet, columns, table, plan)
+    )
     build = _Builder(sheet, plan, grid)
     for field, values in grid.values.items():
         build.values(field, values, columns)
@@ -180,140 +148,13 @@ def build_records(
     )
 
 
-# --- which records there are --------------------------------------------------------------------
-
-
-def _grid(sheet: Sheet, columns: Columns, table: TableRows, plan: Plan) -> _Grid:
-    """A record for each slot of a row in which at least one value stands."""
-    rows = table.record_rows
-    slots, fields = columns.slots, columns.block.values
-    every = _every(len(rows), len(slots))
-    values: dict[str, _Values] = {}
-    masks: list[NDArray[np.bool_]] = []
-    blanked: list[Spot] = []
-    for field, of_slots in zip(fields, columns.by_value, strict=True):
-        array = np.array([-1 if index is None else index for index in of_slots], np.intp)
-        # Line by line, then column by column: records stand in the order in which they are read.
-        cells = Picked(sheet, rows[every.row_of], array[every.slot_of])
-        filled = cells.filled
-        # What stands for nothing makes no record, as if the cell were blank.
-        if plan.form(field).empty:
-            blanked += _blank_those_for_nothing(cells, filled, plan.form(field))
-        values[field] = _Values(cells, array)
-        masks.append(filled)
-    # One of several values is enough for a record.
-    any_filled = np.logical_or.reduce(masks)
-    kept = None
-    # A slot without any value is no record, unless the layout asks for blank ones.
-    if not columns.block.keep_blank and not any_filled.all():
-        kept = np.flatnonzero(any_filled)
-    addresses = _first_cells(sheet, table, columns, every, masks)
-    if kept is None:
-        return _Grid(rows, every.row_of, every.slot_of, addresses, values, tuple(blanked))
-    return _Grid(
-        rows,
-        every.row_of[kept],
-        every.slot_of[kept],
-        taken(addresses, kept),
-        {name: _Values(value.cells.take(kept), value.columns) for name, value in values.items()},
-        tuple(blanked),
-    )
-
-
-def _blank_those_for_nothing(
-    cells: Picked, filled: NDArray[np.bool_], form: ValueForm
-) -> list[Spot]:
-    """Have those cells count as blank that stand for nothing; where they are."""
-    places = [
-        column
-        for column in np.flatnonzero(filled).tolist()
-        if stands_for_nothing(cells[column], form)
-    ]
-    spots = [(int(cells.rows[row]), int(cells.columns[row])) for row in places]
-    filled[places] = False
-    cells.leave_out(places)
-    return spots
-
-
-def _list_grid(sheet: Sheet, columns: Columns, rows: NDArray[np.intp]) -> _Grid:
-    """A record for each row."""
-    # A record of a list is found again at its first filled cell.
-    first = sheet.filled[rows, columns.left : columns.right].argmax(axis=1) + columns.left
-    every = _every(len(rows), 1)
-    return _Grid(rows, every.row_of, every.slot_of, addresses_of(sheet, rows, first), {})
-
-
-@dataclass(frozen=True)
-class _Every:
-    """Row and slot number of every place of a grid, line by line."""
-
-    row_of: NDArray[np.int32]
-    slot_of: NDArray[np.int32]
-
-
-@lru_cache(maxsize=64)
-def _every(height: int, width: int) -> _Every:
-    rows, slots = np.arange(height, dtype=np.int32), np.arange(width, dtype=np.int32)
-    return _Every(np.repeat(rows, width), np.tile(slots, height))
-
-
-def _first_cells(
-    sheet: Sheet,
-    table: TableRows,
-    columns: Columns,
-    every: _Every,
-    masks: Sequence[NDArray[np.bool_]],
-) -> pa.Array:
-    """The address of the first filled value of each place, line by line."""
-    # One value for each slot: the places are the same for all like tabs.
-    if len(masks) < 2:
-        return _addresses(table.records, columns.firsts, sheet.turned)
-    firsts = np.array(columns.firsts, np.intp)[every.slot_of]
-    first_cells = np.full(len(firsts), sheet.width)
-    for mask, of_slots in zip(masks, columns.by_value, strict=True):
-        values = np.array([sheet.width if index is None else index for index in of_slots], np.intp)
-        # Of several values the leftmost filled one stands for the record.
-        first_cells = np.minimum(first_cells, np.where(mask, values[every.slot_of], sheet.width))
-    rows = table.record_rows[every.row_of]
-    return addresses_of(sheet, rows, np.where(first_cells < sheet.width, first_cells, firsts))
-
-
-@lru_cache(maxsize=64)
-def _addresses(rows: tuple[int, ...], columns: tuple[int, ...], turned: bool) -> pa.Array:
-    """Addresses of every place; tabs of one form share them, so they are kept."""
-    every = _every(len(rows), len(columns))
-    groups = np.array(rows, np.intp)[every.row_of], np.array(columns, np.intp)[every.slot_of]
-    return _written(*groups, turned=turned)
-
-
-def addresses_of(
-    sheet: Sheet, rows: NDArray[np.intp], columns: NDArray[np.intp]
-) -> pa.DictionaryArray:
-    """The addresses of cells, as a person finds them in the file."""
-    return _written(rows, columns, turned=sheet.turned)
-
-
-def _written(
-    rows: NDArray[np.intp], columns: NDArray[np.intp], *, turned: bool
-) -> pa.DictionaryArray:
-    # Addresses are those of the file, where rows and columns lie as they are.
-    if turned:
-        rows, columns = columns, rows
-    # Letters are made once for each column, not once for each cell.
-    different, values = np.unique(columns, return_inverse=True)
-    letters = pa.array(list(map(column_letters, different.tolist())), pa.string())
-    numbers = pa.array(rows + 1, pa.int64()).cast(pa.string())
-    texts = pc.binary_join_element_wise(letters.take(pa.array(values)), numbers, "")
-    return pa.DictionaryArray.from_arrays(pa.array(np.arange(len(rows), dtype=np.int32)), texts)
-
-
 # --- typed columns ------------------------------------------------------------------------------
 
 
 class _Builder:
     """Turns the cells of each field into a typed array; what does not convert is noted."""
 
-    def __init__(self, sheet: Sheet, plan: Plan, grid: _Grid) -> None:
+    def __init__(self, sheet: Sheet, plan: Plan, grid: Grid) -> None:
         self.sheet, self.plan, self.grid = sheet, plan, grid
         self.rows = grid.rows
         self.arrays: dict[str, pa.Array] = {}
@@ -323,7 +164,7 @@ class _Builder:
         self.blanked: list[Spot] = list(grid.blanked)
         self.ways: list[WayMet] = []
 
-    def values(self, field: str, values: _Values, columns: Columns) -> None:
+    def values(self, field: str, values: ValueCells, columns: Columns) -> None:
         """A field whose cells are the values of the records."""
         self.sources[field] = InSlots(self.rows, values.columns)
         parts, order = self._by_unit(field, values, columns)
@@ -338,7 +179,7 @@ class _Builder:
         self.arrays[field] = whole if order is None else taken(whole, order)
 
     def _by_unit(
-        self, field: str, values: _Values, columns: Columns
+        self, field: str, values: ValueCells, columns: Columns
     ) -> tuple[list[tuple[ValueForm, Picked]], NDArray[np.intp] | None]:
         """The cells of a field, apart by the unit that their headings name, and in which place of
         all of these together each record's is; None if none was moved."""
@@ -449,15 +290,31 @@ class _Builder:
         self.misfits += misfits
         # A doubt that was settled left values: there is nothing unplaced.
         doubtful = set(done.doubt.places) if done.doubt and not done.doubt.settled else set()
-        single: dict[int, list[Misfit]] = {}
-        for one, (index, _) in zip(misfits, done.failures, strict=True):
-            # Those of a doubt share one cause, and one finding.
-            if index not in doubtful:
-                single.setdefault(one.column, []).append(one)
-        for column, alike in single.items():
+        # Those of a doubt share one cause, and one finding.
+        single = [
+            misfit
+            for misfit, (index, _) in zip(misfits, done.failures, strict=True)
+            if index not in doubtful
+        ]
+        self._tell_misfits(single, columns[filled], field, form)
+        where = lambda value: self.sheet.address(*spot(value))  # noqa: E731
+        self.scoped_findings += [
+            ScopedFinding(about_value, spots=[spot(position) for position in doubtful])
+            for about_value in about_values(done, cells, where, field, form)
+        ]
+
+    def _tell_misfits(
+        self, misfits: Sequence[Misfit], columns: NDArray[np.intp], field: str, form: ValueForm
+    ) -> None:
+        """What is said of cells that are no values of a field; `columns` are those of all of its
+        filled cells."""
+        by_column: dict[int, list[Misfit]] = {}
+        for misfit in misfits:
+            by_column.setdefault(misfit.column, []).append(misfit)
+        for column, alike in by_column.items():
             # Several kinds of faults in one column have several causes.
             reasons = {misfit.reason for misfit in alike}
-            number = int(np.count_nonzero(filled & (columns == column)))
+            number = int(np.count_nonzero(columns == column))
             # A whole column that fails alike is one cause: the wrong column, most likely.
             if len(alike) == number > 1 and len(reasons) == 1:
                 finding = _whole_column(self.sheet, alike, field, form)
@@ -471,11 +328,6 @@ class _Builder:
                     )
                     for misfit in dict.fromkeys(alike)
                 ]
-        where = lambda value: self.sheet.address(*spot(value))  # noqa: E731
-        self.scoped_findings += [
-            ScopedFinding(about_value, spots=[spot(position) for position in doubtful])
-            for about_value in about_values(done, cells, where, field, form)
-        ]
 
 
 def _one_cell(sheet: Sheet, misfit: Misfit, field: str, form: ValueForm) -> Finding:

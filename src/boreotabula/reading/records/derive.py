@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Container, Mapping, Sequence
 from datetime import date
 
 import pyarrow as pa
 
-from boreotabula.findings.finding import Finding
+from boreotabula.findings.finding import Finding, Spot
 from boreotabula.findings.subjects.values import MONTH_WITHOUT_YEAR
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.plan import Plan
+from boreotabula.reading.records.build import LongRecords
 from boreotabula.reading.values.convert import as_array
 from boreotabula.reading.values.form import ValueForm
 from boreotabula.reading.values.moments import NO_YEAR, full_year
@@ -130,3 +131,26 @@ _PARTS: Mapping[str, Callable[[date, ValueForm], object]] = {
     "week": _week_of,
     "weekday": _weekday_of,
 }
+
+
+def with_corrected_fields(
+    batch: pa.RecordBatch,
+    plan: Plan,
+    long: LongRecords,
+    corrected: Container[Spot],
+    stamps: Sequence[str],
+) -> pa.RecordBatch:
+    """The records with the names of their fields that were corrected, in the field that holds them;
+    `corrected` are cells of the view, `stamps` the corrected stamps of the tab."""
+    name = plan.corrected_fields
+    if name is None or name not in batch.schema.names:
+        return batch
+    texts = [
+        ", ".join([
+            *stamps, *(field for field in long.sources if long.spot(field, record) in corrected)
+        ])
+        for record in range(batch.num_rows)
+    ]  # fmt: skip
+    index = batch.schema.get_field_index(name)
+    array = as_array([text or None for text in texts], plan.form(name))
+    return batch.set_column(index, batch.schema.field(index), array)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.findings.finding import Finding
-from boreotabula.findings.subjects.tables import HEADING_NOT_CONVERTED
+from boreotabula.findings.subjects.headings import HEADING_NOT_CONVERTED
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Columns

@@ -8,6 +8,7 @@ import numpy as np
 
 from boreotabula.findings.finding import Finding, ScopedFinding
 from boreotabula.findings.kind import FindingKind
+from boreotabula.findings.subjects.headings import HEADING_ROW_MET, ROW_CONTRADICTS
 from boreotabula.findings.subjects.rows import (
     GROUP_DOUBTFUL,
     GROUP_EMPTY,
@@ -24,17 +25,12 @@ from boreotabula.findings.subjects.rows import (
     STUB_CELL_BLANK,
     STUB_CELL_BLANK_ABOVE,
 )
-from boreotabula.findings.subjects.tables import (
-    COLUMNS_NUMBERED,
-    HEADING_ROW_MET,
-    ROW_CONTRADICTS,
-    RULE_TAKES_ALL,
-)
+from boreotabula.findings.subjects.tables import COLUMNS_NUMBERED, RULE_TAKES_ALL
 from boreotabula.findings.subjects.totals import TOTAL_LIKELY
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.locate.place import Place
-from boreotabula.reading.rows.kinds import matches_any
+from boreotabula.reading.rows.pattern_rules import matches_any
 from boreotabula.reading.rows.table_rows import (
     GroupName,
     RowKind,
@@ -66,7 +62,7 @@ def about_lines(
     yield from map(ScopedFinding, _groupless(sheet, columns, table))
     yield from _groups_doubtful(sheet, columns, table)
     # Only a pattern ends a table early: else there is nothing below it to be lost.
-    if table.ended and not columns.block.leave_below:
+    if table.ended and columns.block.below != "leave out":
         yield from _below_end(sheet, place, columns, table)
     # Then a rule is likelier to blame than the sheet.
     if not table.records:
@@ -146,7 +142,7 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
     """Rows that are named, but have no values: told once for the table."""
     block = columns.block
     named = list(carried_columns(columns).values())
-    if block.is_list or block.keep_blank or not columns.of(ColumnKind.VALUE):
+    if block.is_list or block.blank == "keep" or not columns.of(ColumnKind.VALUE):
         return
     # A row with nothing but totals gives no record either.
     bare = sorted([*table.of(RowKind.BARE), *_only_totals(sheet, columns, table)])
@@ -155,8 +151,8 @@ def _without_values(sheet: Sheet, columns: Columns, table: TableRows) -> Iterato
     if not rows:
         return
     # Where groups have rows of their own, such a row is likelier a spoilt group.
-    if block.groups:
-        group = block.groups[-1].field
+    if block.group_row:
+        group = block.group_row[-1].field
         finding = _of_rows(ROW_UNCLEAR, sheet, rows, named, field=group)
         yield ScopedFinding(finding, rows, range(columns.left, columns.right))
         return
@@ -183,7 +179,7 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
         # An outer group may well be followed by the first one in it.
         if table.lines_of(row) or (after and after[1].level > name.level):
             continue
-        field = columns.block.groups[name.level].field
+        field = columns.block.group_row[name.level].field
         text = cell_text(sheet.rows[row][name.column])
         called = sheet.row_called(row)
         if empty_group(sheet, columns, row, name):
@@ -206,14 +202,14 @@ def _groups_doubtful(sheet: Sheet, columns: Columns, table: TableRows) -> Iterat
 def empty_group(sheet: Sheet, columns: Columns, row: int, name: GroupName) -> bool:
     """Whether a row without lines below it surely names a group: the layout lists its name, and no
     figure in it could be lost."""
-    return bool(columns.block.groups[name.level].named) and not any(
+    return bool(columns.block.group_row[name.level].named) and not any(
         is_figure(sheet, sheet.rows[row][column]) for column in columns.valued
     )
 
 
 def _groupless(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
     """Records above the first row that names a group."""
-    for group in columns.block.groups:
+    for group in columns.block.group_row:
         filled = table.stub[group.field].filled
         if filled.all():
             continue
@@ -231,6 +227,7 @@ def _all_left_out(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[
 
 
 _MOST_FILL = 3
+"""Where most rows fill so many cells, one with fewer stands out."""
 
 
 def _nearly_blank(sheet: Sheet, columns: Columns, table: TableRows) -> Iterator[Finding]:
@@ -307,6 +304,7 @@ def _below_end(
 
 
 _ENOUGH_TEXTS = 3
+"""Texts alone tell a row of another kind only if there are several."""
 
 
 def _usual_kinds(sheet: Sheet, columns: Columns, table: TableRows) -> dict[int, str]:

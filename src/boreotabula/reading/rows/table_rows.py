@@ -253,7 +253,9 @@ def limited(
     if block.last_rows is not None:
         out |= dict.fromkeys(left[: -block.last_rows], Rule(RuleKind.LAST_ROWS))
     if block.largest is not None:
-        out |= dict.fromkeys(_not_largest(left, amounts, block.largest[1]), Rule(RuleKind.LARGEST))
+        out |= dict.fromkeys(
+            _not_largest(left, amounts, block.largest.rows), Rule(RuleKind.LARGEST)
+        )
     if not out:
         return table
     return replace(table.without(sorted(out), RowKind.LEFT_OUT), rules={**table.rules, **out})
@@ -279,7 +281,7 @@ def carried(sheet: Sheet, columns: Columns, table: TableRows) -> TableRows:
     stub = dict(table.stub)
     for name, own in table.own.items():
         stub[name] = _carried(table, own)
-    for level, group in enumerate(block.groups):
+    for level, group in enumerate(block.group_row):
         stub[group.field] = _groups(sheet, table, columns, level)
     table = replace(table, stub=stub)
     named = [name for name in stub if name in block.stub]

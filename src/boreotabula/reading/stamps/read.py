@@ -23,7 +23,8 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text, kind_of
 from boreotabula.reading.locate.captions import Caption
 from boreotabula.reading.plan import Plan, StampPlan, StampSources
-from boreotabula.reading.stamps.search import Source, StampSearch, Surroundings, as_cell
+from boreotabula.reading.stamps.search import StampSearch, as_cell
+from boreotabula.reading.stamps.sources import Source, Surroundings
 from boreotabula.reading.values.convert import convert_kept
 from boreotabula.reading.values.findings import about_values
 from boreotabula.sheets.sheet import Sheet
@@ -195,7 +196,7 @@ class _Reader:
                 self.spots[name] = source.spot
             if source.label is not None:
                 self.labels.add(source.label)
-            if stamp.cell is not None and not stamp.labelled and not stamp.tabs:
+            if stamp.cell is not None and not stamp.labelled and not stamp.tab:
                 label = cell_text(self.sheet.cell(*source.label)) if source.label else ""
                 self.beside[name] = (normal_form(label), self.sheet.address(*stamp.cell))
         self.scoped_findings += [

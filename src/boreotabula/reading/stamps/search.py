@@ -2,87 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import NamedTuple
+from collections.abc import Callable, Iterator, Sequence
 
 from boreotabula.findings.finding import Finding, Spot, on_other_tab
 from boreotabula.findings.places import Origin
 from boreotabula.findings.subjects.stamps import (
     STAMP_BLANK,
     STAMP_BLANK_BY_LABEL,
-    STAMP_FOUND_TWICE,
-    STAMP_LABEL_DIFFERS,
-    STAMP_NAME_UNKNOWN,
-    STAMP_NOT_FOUND,
     STAMP_NOT_NEAR,
-    STAMP_TAB_UNKNOWN,
-    STAMP_TABS_DIFFER,
     STUB_HEAD_BLANK,
     TABLE_TITLE_BLANK,
 )
 from boreotabula.findings.wording import filled
-from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import StampPlan
+from boreotabula.reading.stamps.findings import (
+    found_twice,
+    label_differs,
+    looked_for,
+    no_such_name,
+    no_such_tab,
+    not_found,
+    tabs_differ,
+)
+from boreotabula.reading.stamps.sources import SearchResult, Source, Surroundings
 from boreotabula.sheets.sheet import Cell, Sheet
-
-
-@dataclass(frozen=True)
-class NamedValue:
-    """What a defined name of the workbook stands for; `tab` is where its cell is."""
-
-    tab: str
-    row: int
-    column: int
-    cell: Cell
-
-
-@dataclass(frozen=True)
-class Surroundings:
-    """What is known of a tab besides its cells."""
-
-    captured: Mapping[str, str] = field(default_factory=dict)
-    """Stamps from the names of file and tab, by field."""
-    texts: Mapping[str, str] = field(default_factory=dict)
-    """'file name', 'folder name' and 'tab name'."""
-    names: Mapping[str, NamedValue] = field(default_factory=dict)
-    """The defined names that stamps ask for, in small letters."""
-    tabs: Mapping[str, Sheet] = field(default_factory=dict)
-    """The other tabs of the file that stamps are looked for on."""
-    from_tab: Collection[str] = ()
-    """The captured stamps that are from the name of the tab."""
-
-
-@dataclass(frozen=True)
-class Source:
-    """Where a stamp's text was found: its cell, if it has one, its label, and the text itself."""
-
-    cell: Cell
-    spot: Spot | None = None
-    label: Spot | None = None
-    where: str = ""
-    """Its address, or what it is from, for messages."""
-
-    @property
-    def at(self) -> Address | None:
-        """Its cell; None if it is from none of this tab."""
-        return Address(*self.spot) if self.spot else None
-
 
 _TITLE_ROWS = 2
 """The title of a table stands right above it, or above one blank row."""
-
-
-class SearchResult(NamedTuple):
-    """What came of looking for a stamp."""
-
-    source: Source | None
-    told: Sequence[Finding] = ()
-    """Why it has no value."""
-    spots: Sequence[Spot] = ()
-    """Cells that could be its value, of which none was taken."""
 
 
 def as_cell(value: object) -> Cell:
@@ -117,7 +65,7 @@ class StampSearch:
 
     def find(self, stamp: StampPlan) -> SearchResult:
         """The source of a stamp, or None and the reason why it has none."""
-        if stamp.tabs:
+        if stamp.tab:
             return self._on_other_tab(stamp)
         return self._find(stamp)
 
@@ -128,14 +76,14 @@ class StampSearch:
             return self._labelled(stamp)
         if stamp.name is not None:
             return self._named(stamp, stamp.name)
-        if stamp.source == "stub head":
+        if stamp.from_ == "stub head":
             return self._stub_head(stamp)
-        if stamp.source == "table title":
+        if stamp.from_ == "table title":
             return self._table_title(stamp)
-        if stamp.source is None and stamp.value is None:
+        if stamp.from_ is None and stamp.value is None:
             return self._labelled(stamp)
-        if stamp.source is not None:
-            return SearchResult(Source(self.around.texts.get(stamp.source, ""), where=stamp.source))
+        if stamp.from_ is not None:
+            return SearchResult(Source(self.around.texts.get(stamp.from_, ""), where=stamp.from_))
         return SearchResult(Source(as_cell(stamp.value), where=Origin.LAYOUT))
 
     def _on_other_tab(self, stamp: StampPlan) -> SearchResult:
@@ -143,10 +91,10 @@ class StampSearch:
         names = [
             name
             for name in self.around.tabs
-            if any(tab.match(name) is not None for tab in stamp.tabs)
+            if any(tab.match(name) is not None for tab in stamp.tab)
         ]
         if not names:
-            return SearchResult(None, [_no_such_tab(stamp, list(self.around.tabs))])
+            return SearchResult(None, [no_such_tab(stamp, list(self.around.tabs))])
         result = [(name, self._search_of(name)._find(stamp)) for name in names]
         there = [
             (name, search_result)
@@ -160,7 +108,7 @@ class StampSearch:
             if search_result.source
         }
         if len(texts) > 1:
-            return SearchResult(None, [_tabs_differ(stamp, [name for name, _ in there], texts)])
+            return SearchResult(None, [tabs_differ(stamp, [name for name, _ in there], texts)])
         name, sought = (there or result)[0]
         source = sought.source and Source(
             sought.source.cell, where=f"{name} › {sought.source.where}"
@@ -217,7 +165,7 @@ class StampSearch:
         if stamp.labelled:
             result = self._label_beside(stamp, *spot)
             if result is None:
-                findings = [_label_differs(self.sheet, stamp, spot, label)]
+                findings = [label_differs(self.sheet, stamp, spot, label)]
                 return SearchResult(None, findings, [spot])
             label = result
         cell = self.sheet.cell(*spot)
@@ -253,7 +201,7 @@ class StampSearch:
     def _named(self, stamp: StampPlan, name: str) -> SearchResult:
         named_value = self.around.names.get(name.casefold())
         if named_value is None:
-            return SearchResult(None, [_no_such_name(stamp, name)])
+            return SearchResult(None, [no_such_name(stamp, name)])
         if named_value.cell == "":
             where = self.sheet.address(named_value.row, named_value.column)
             return SearchResult(None, [STAMP_BLANK(where, field=stamp.field, label="")])
@@ -274,7 +222,7 @@ class StampSearch:
         if not sources and self.near is not None and everywhere:
             return SearchResult(None, [self._not_near(stamp, everywhere, self.near)])
         if not sources:
-            return SearchResult(None, [_not_found(stamp)])
+            return SearchResult(None, [not_found(stamp)])
         filled = [source for source in sources if source.cell != ""]
         if not filled:
             label = sources[0].label
@@ -284,7 +232,7 @@ class StampSearch:
         # The same label with two values: neither may be guessed.
         if len(texts) > 1:
             spots = [source.spot for source in filled if source.spot is not None]
-            return SearchResult(None, [_found_twice(stamp, filled)], spots)
+            return SearchResult(None, [found_twice(stamp, filled)], spots)
         return SearchResult(filled[0])
 
     def _everywhere(self, stamp: StampPlan) -> list[Source]:
@@ -308,7 +256,7 @@ class StampSearch:
         return STAMP_NOT_NEAR(
             self.sheet.address(row, column),
             field=stamp.field,
-            wanted=_looked_for(stamp),
+            wanted=looked_for(stamp),
             first=where,
         )
 
@@ -435,48 +383,3 @@ def _parted(text: str) -> tuple[str, str]:
     # The first colon: the value may hold one itself, such as a time.
     index = min((index for sign in ":：" if (index := text.find(sign)) >= 0), default=len(text))
     return text[:index], text[index + 1 :]
-
-
-def _no_such_name(stamp: StampPlan, name: str) -> Finding:
-    return STAMP_NAME_UNKNOWN(field=stamp.field, wanted=name)
-
-
-def _looked_for(stamp: StampPlan) -> str:
-    """What a stamp is found by."""
-    if not stamp.labels and stamp.pattern is not None:
-        return stamp.pattern.text
-    return ", ".join(label.text for label in stamp.labels)
-
-
-def _no_such_tab(stamp: StampPlan, tabs: Sequence[str]) -> Finding:
-    wanted = ", ".join(tab.text for tab in stamp.tabs)
-    return STAMP_TAB_UNKNOWN(field=stamp.field, wanted=wanted, tabs=", ".join(tabs))
-
-
-def _tabs_differ(stamp: StampPlan, tabs: Sequence[str], texts: Collection[str]) -> Finding:
-    return STAMP_TABS_DIFFER(field=stamp.field, tabs=list(tabs), texts=sorted(texts))
-
-
-def _not_found(stamp: StampPlan) -> Finding:
-    return STAMP_NOT_FOUND(
-        field=stamp.field, wanted=_looked_for(stamp), by_label=bool(stamp.labels)
-    )
-
-
-def _found_twice(stamp: StampPlan, filled: Sequence[Source]) -> Finding:
-    return STAMP_FOUND_TWICE(
-        filled[0].at,
-        field=stamp.field,
-        by_label=bool(stamp.labels),
-        texts=[cell_text(source.cell) for source in filled],
-        places=" and ".join(source.where for source in filled),
-    )
-
-
-def _label_differs(sheet: Sheet, stamp: StampPlan, spot: Spot, label: Spot | None) -> Finding:
-    return STAMP_LABEL_DIFFERS(
-        sheet.address(*spot),
-        field=stamp.field,
-        wanted=", ".join(pattern.text for pattern in stamp.labelled),
-        label=cell_text(sheet.cell(*label)) if label else "",
-    )

@@ -55,7 +55,7 @@ def control_figures(
         if control.count is not None:
             printed = number_in(sheet.cell(row, control.count), _COUNT)
             yield ControlFigure(row, control.count, "", printed, len(rows))
-        for field, column in control.sums:
+        for field, column in control.sums.items():
             printed = number_in(sheet.cell(row, column), plan.form(field))
             yield ControlFigure(row, column, field, printed, _sum(figures, rows, field))
 

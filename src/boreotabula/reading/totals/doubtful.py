@@ -11,12 +11,13 @@ import numpy as np
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.totals import TOTAL_DOUBTFUL, TOTAL_OVER_TEXTS
 from boreotabula.layout.field_types import Nature
+from boreotabula.layout.patterns import matching
 from boreotabula.reading.cells import cell_text, is_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.rows.total_words import AVERAGE_WORDS, begins_as_total
-from boreotabula.reading.totals.compare import Totals
+from boreotabula.reading.totals.checks import Totals
 from boreotabula.sheets.sheet import Sheet
 
 _AMOUNT = re.compile(
@@ -80,13 +81,13 @@ def about_slips(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Iterator
     for row in rows:
         cells = sheet.rows[row][columns.left : columns.right]
         label = next(cell_text(cell) for cell in cells if cell != "")
-        patterns = (total.text for total in columns.block.totals if total.match(label) is not None)
+        pattern = matching(columns.block.totals.patterns, label)
         column = columns.left + next(index for index, cell in enumerate(cells) if cell != "")
         yield TOTAL_DOUBTFUL(
             sheet.address(row, column),
             row=sheet.row_called(row),
             label=label,
-            pattern=next(patterns, ""),
+            pattern=str(pattern or ""),
         )
 
 

@@ -229,6 +229,7 @@ def decimals_of(number: float) -> int:
 
 
 _FEW = 3
+"""From the fourth question on it pays to add up once for all."""
 
 _EXACT = 2.0**53
 """Whole numbers below this are exact."""

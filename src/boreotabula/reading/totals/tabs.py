@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from boreotabula.reading.totals.figures import all_agree
 
 FEWEST_TABS = 3
+"""That one of two tabs is the sum of the other says nothing."""
 _FEWEST_SUMS = 3
 """So many cells must be true sums, of two numbers at least: fewer may be a coincidence."""
 _MOST = 20_000_000

@@ -26,16 +26,15 @@ from boreotabula.reading.cells import cell_text
 from boreotabula.reading.columns.kinds import Column, ColumnKind, Columns
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import Plan
-from boreotabula.reading.rows.kinds import matches_any
+from boreotabula.reading.rows.pattern_rules import matches_any
 from boreotabula.reading.rows.table_rows import GroupName, RowKind, TableRows
 from boreotabula.reading.totals.compare import summand_sets
 from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
+from boreotabula.reading.totals.record_rows import FEWEST_SUMMANDS
+from boreotabula.reading.totals.unnamed_findings import likely_finding, row_finding
 from boreotabula.reading.totals.unnamed_rows import (
     FEWEST_PLACES,
-    FEWEST_SUMMANDS,
     groups_by_sums,
-    likely_finding,
-    row_finding,
     rows_of_sums,
 )
 from boreotabula.sheets.sheet import Sheet
@@ -71,7 +70,7 @@ def without_unnamed_totals(
             columns = _without_columns(columns, alike)
             # Without them: else each row's sum would count them twice.
             figures = Figures(sheet, columns, plan, table)
-    innermost = columns.block.groups[-1] if columns.block.groups else None
+    innermost = columns.block.group_row[-1] if columns.block.group_row else None
     if innermost and not innermost.named and innermost.indent is None:
         table, told = _with_groups(sheet, columns, table, figures)
         scoped_findings += told
@@ -103,7 +102,7 @@ def _with_groups(
     sheet: Sheet, columns: Columns, table: TableRows, figures: Figures
 ) -> tuple[TableRows, list[ScopedFinding]]:
     """The rows where those that sum up the ones below them name their groups."""
-    level = len(columns.block.groups) - 1
+    level = len(columns.block.group_row) - 1
     # Where names stand in rows of their own, equal numbers below each other are no sums.
     if any(name.level == level for name in table.groups.values()):
         return table, []
@@ -126,7 +125,7 @@ def _groups_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Find
     label = cell_text(next(cell for cell in sheet.rows[rows[0]][columns.left :] if cell != ""))
     return GROUPS_BY_SUMS(
         sheet.address(rows[0], columns.left),
-        field=columns.block.groups[-1].field,
+        field=columns.block.group_row[-1].field,
         rows=sheet.rows_called(rows),
         count=len(rows),
         text=label,

@@ -3,27 +3,18 @@
 from __future__ import annotations
 
 from bisect import bisect_right, insort
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from functools import cached_property
 from math import log2
 
 import numpy as np
 from numpy.typing import NDArray
 
-from boreotabula.findings.finding import Finding
-from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.subjects.totals import LOOKS_LIKE_TOTAL, SUMS_WITHOUT_LABEL
-from boreotabula.layout.field_types import type_called
-from boreotabula.reading.cells import cell_text
-from boreotabula.reading.columns.kinds import ColumnKind, Columns
-from boreotabula.reading.rows.table_rows import RowKind, TableRows
-from boreotabula.reading.rows.total_words import begins_as_total
+from boreotabula.reading.rows.table_rows import TableRows
 from boreotabula.reading.totals.figures import Figures, all_agree
+from boreotabula.reading.totals.record_rows import FEWEST_MEMBERS, FEWEST_SUMMANDS, NEAR, RecordRows
 from boreotabula.reading.values.picked import Places
-from boreotabula.sheets.sheet import Sheet
 
-FEWEST_SUMMANDS = 2
 FEWEST_PLACES = 2
 """So many sums must be seen in a row or column, each of at least two numbers other than zero."""
 
@@ -45,7 +36,7 @@ def rows_of_sums(figures: Figures, table: TableRows) -> RowsOfSums:
 
     What is found is no member of other sums, so sums of sums show in the next round.
     """
-    search = _Rows(figures, table)
+    search = _Search(figures, table)
     numbers: set[int] = set()
     # Again without those found: subtotals hide the grand total above them.
     while fresh := search.below_members(numbers) | search.above_members(numbers):
@@ -78,7 +69,7 @@ def groups_by_sums(figures: Figures, table: TableRows) -> GroupsBySums:
     row lacks a stub cell that the others have. If such rows are met, those that look like them are
     groups as well, whatever their sums: these are compared.
     """
-    search = _Rows(figures, table)
+    search = _Search(figures, table)
     groups, agreeing = search.parted(search.chain_of_groups())
     lacking = {index for index in agreeing if search.unnamed[index]}
     evidence = sum(float(search.digits[index]) for index in agreeing)
@@ -100,45 +91,20 @@ _HINTED = 8.0
 _WORTH_A_WORD = 6.0
 """With fewer than that, sums in several columns are nothing to speak of: 1, 2, 3 sum up as well."""
 
-
-_NEAR = 0.75
-"""A number that is at least so much of a sum, or the sum of it, is near it."""
-_NEARLY_ONE = 1 - 1e-6
-_FEWEST_MEMBERS = 3
-"""So many rows make a group, where nobody says that it is one."""
 _MOST_MEMBERS = 500
 """So many rows of a group are added up where the next group is not known."""
 _MOST_ENDS = 50
 """So many rows at which the members of a row of sums could end are tried."""
 
 
-class _Rows:
-    """What is needed to tell rows of sums; record rows are told by their numbers."""
+class _Search(RecordRows):
+    """The search for rows of sums among the record rows."""
 
     def __init__(self, figures: Figures, table: TableRows) -> None:
-        self.figures = figures
-        self.rows = table.record_rows
-        self.numbers, self.values = figures.record_numbers, figures.record_values
-        self.totals = table.where(RowKind.TOTAL)
-        self.unnamed = _unnamed(figures, table)
-        self.sums = self.values.sum(axis=1)
-        self.before_gap = np.append(table.kinds == RowKind.NONE, True)[self.rows + 1 - table.start]
-        self.labels = [
-            column.column for column in figures.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
-        ]
+        super().__init__(figures, table)
         self.maybe: set[int] = set()
         self.group_like: set[int] = set()
         """Rows that sum up the ones below them, as names of groups do."""
-
-    @cached_property
-    def independent(self) -> NDArray[np.intp]:
-        """The columns that say something of their own: a price times some pieces does not."""
-        return _independent(self.values)
-
-    @property
-    def single_column(self) -> bool:
-        """Whether only one column says something of its own."""
-        return len(self.independent) == 1
 
     def below_members(self, known_numbers: set[int]) -> set[int]:
         """The rows that sum up records above them."""
@@ -339,25 +305,18 @@ class _Rows:
     def _like_group(self, index: int, members: Places, ranges: Mapping[int, Places]) -> bool:
         """Whether a row that sums up those below it surely is no chance: they are indented below
         it, another such row follows them, or it is far larger than any of them."""
-        if len(members) < _FEWEST_MEMBERS or self.digits[index] < _WORTH_A_WORD:
+        if len(members) < FEWEST_MEMBERS or self.digits[index] < _WORTH_A_WORD:
             return False
         after = int(members[-1]) + 1
-        indents = [self._indent(int(member)) for member in (index, *members)]
+        indents = [self.indent(int(member)) for member in (index, *members)]
         below = all(indent > indents[0] for indent in indents[1:])
-        ends = {int(range_[-1]) + 1 for range_ in ranges.values() if len(range_) >= _FEWEST_MEMBERS}
-        chained = index in ends or (after in ranges and len(ranges[after]) >= _FEWEST_MEMBERS)
+        ends = {int(range_[-1]) + 1 for range_ in ranges.values() if len(range_) >= FEWEST_MEMBERS}
+        chained = index in ends or (after in ranges and len(ranges[after]) >= FEWEST_MEMBERS)
         largest = float(np.abs(self.sums[members]).max())
         # The more rows there are, the likelier one of them sums up a few others by chance.
-        enough = _FEWEST_MEMBERS + log2(len(self.rows)) / 2
+        enough = FEWEST_MEMBERS + log2(len(self.rows)) / 2
         outstanding = len(members) > enough and abs(self.sums[index]) > 3 * largest
         return below or chained or outstanding
-
-    def _indent(self, index: int) -> int:
-        """How far the name of a record row is indented."""
-        row = int(self.rows[index])
-        sheet = self.figures.sheet
-        named = next((column for column in self.labels if sheet.rows[row][column] != ""), None)
-        return 0 if named is None else sheet.indent(row, named)
 
     def _total_between(self, row: int, count: int) -> bool:
         """Whether a row of totals stands between two records."""
@@ -371,10 +330,10 @@ class _Rows:
             return near
         # Words are dear to look up: most records are no more than the two above them.
         pairs = self.sums[:-2] + self.sums[1:-1]
-        larger = np.flatnonzero(self.sums[2:] >= _NEAR * pairs) + FEWEST_SUMMANDS
+        larger = np.flatnonzero(self.sums[2:] >= NEAR * pairs) + FEWEST_SUMMANDS
         for index in larger.tolist():
             # What lacks a label that the others have is known by that.
-            if index in known_numbers or self.unnamed[index] or not self._is_named_total(index):
+            if index in known_numbers or self.unnamed[index] or not self.is_named_total(index):
                 continue
             values = np.array(
                 [
@@ -390,22 +349,9 @@ class _Rows:
                     default=-1,
                 )
             ]
-            if any(self._is_near(index, members) for members in (since, values)):
+            if any(self.is_near(index, members) for members in (since, values)):
                 near.append(index)
         return near
-
-    def _is_named_total(self, row: int) -> bool:
-        return begins_as_total(self.figures.sheet, int(self.rows[row]), self.labels)
-
-    def _is_near(self, index: int, members: NDArray[np.intp]) -> bool:
-        """Whether most numbers of a row are near the sums of some rows."""
-        if len(members) < FEWEST_SUMMANDS:
-            return False
-        sums = self.values[members].sum(axis=0)
-        mask = (self.values[index] != 0) & (sums != 0)
-        ratios = self.values[index][mask] / sums[mask]
-        near = (ratios >= _NEAR) & (ratios <= 1 / _NEAR)
-        return bool(2 * np.count_nonzero(near) > len(near) > 0)
 
     def _is_sure(self, index: int) -> bool:
         """Whether a row that sums up others is no chance: its numbers are long, or it is the last
@@ -413,7 +359,7 @@ class _Rows:
         if self.unnamed[index] or self.digits[index] >= _CHANCE:
             return True
         # A word for a total and the sum of others: that is no chance.
-        return self._is_named_total(index) or bool(
+        return self.is_named_total(index) or bool(
             self.before_gap[index] and self.digits[index] >= _HINTED
         )
 
@@ -422,13 +368,6 @@ class _Rows:
         # Small numbers sum up by chance all the time: a word each would drown the rest.
         if self.single_column or self.digits[index] >= _WORTH_A_WORD:
             self.maybe.add(index)
-
-    @cached_property
-    def digits(self) -> NDArray[np.float64]:
-        """How many binary digits the numbers of each row have."""
-        values = np.abs(self.values[:, self.independent])
-        digits: NDArray[np.float64] = np.log2(1.0 + values).sum(axis=1)
-        return digits
 
     def _is_sum(self, index: int, members: Places) -> bool:
         """Whether a row holds the sums of some rows in each of its columns, and truly sums.
@@ -455,101 +394,3 @@ class _Rows:
         if named and not last and self.single_column and below:
             self.maybe.add(index)
         return not named or last or bool(self.single_column and members[0] > index)
-
-
-def _independent(values: NDArray[np.float64]) -> NDArray[np.intp]:
-    """The columns that are no multiple of one before them: only those are evidence of their own."""
-    lengths = np.sqrt((values * values).sum(axis=0))
-    directions = values / np.where(lengths == 0, 1.0, lengths)
-    # Of two columns that are multiples the directions are the same, or nearly if rounded: few are
-    # worth a closer look.
-    near = np.abs(directions.T @ directions) > _NEARLY_ONE
-    kept: list[int] = []
-    for index in np.flatnonzero(lengths).tolist():
-        before = [
-            position
-            for position in np.flatnonzero(near[index, :index]).tolist()
-            if position in kept
-        ]
-        if not any(_is_multiple(values[:, index], values[:, column]) for column in before):
-            kept.append(index)
-    return np.array(kept or [0], np.intp)
-
-
-def _is_multiple(column: NDArray[np.float64], values: NDArray[np.float64]) -> bool:
-    """Whether a column is another one times the same number throughout, in three rows at least."""
-    mask = values != 0
-    if np.count_nonzero(mask) < _FEWEST_MEMBERS or (column[~mask] != 0).any():
-        return False
-    ratios = column[mask] / values[mask]
-    # Rounded to cents, the product is only nearly one.
-    return bool(np.allclose(ratios, ratios[0], rtol=1e-4))
-
-
-def _unnamed(figures: Figures, table: TableRows) -> NDArray[np.bool_]:
-    """The record rows where a cell is blank that most of the others have: one of the stub, in a
-    list of any column that it fills. A row with a date or time of its own is a record that lacks
-    something, and no sum."""
-    sheet, columns = figures.sheet, figures.columns
-    carry = columns.block.carry_down
-    groups = [group.field for group in columns.block.groups]
-    every = {
-        name: stub.filled for name, stub in table.stub.items()
-        if name not in carry and name not in groups
-    }  # fmt: skip
-    dated = np.zeros(len(table.record_rows), bool)
-    if columns.block.is_list:
-        beside = {
-            name: sheet.filled[table.record_rows, column]
-            for name, column in columns.by_row.items() if name not in table.stub
-        }  # fmt: skip
-        every |= beside
-        for name, filled in beside.items():
-            if type_called(figures.plan.form(name).kind).is_moment:
-                dated |= filled
-    values = np.zeros(len(table.record_rows), bool)
-    for filled in every.values():
-        if 2 * np.count_nonzero(~filled) < len(filled):
-            values |= ~filled
-    return values & ~dated
-
-
-def row_finding(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> Finding:
-    """What is said of rows that surely hold sums."""
-    label, patterns = _labels(sheet, columns, rows)
-    where = sheet.address(rows[0], columns.left)
-    slots = {"rows": sheet.rows_called(rows), "count": len(rows)}
-    if not patterns:
-        return SUMS_WITHOUT_LABEL(where, label=label, **slots)
-    return LOOKS_LIKE_TOTAL(where, label=label, patterns=patterns, **slots)
-
-
-def likely_finding(
-    kind: FindingKind, sheet: Sheet, columns: Columns, rows: Sequence[int]
-) -> Finding:
-    """What is said of rows that may be totals, in the words of a kind."""
-    label, patterns = _labels(sheet, columns, rows)
-    return kind(
-        sheet.address(rows[0], columns.left),
-        rows=sheet.rows_called(rows),
-        count=len(rows),
-        label=label,
-        patterns=patterns or [label],
-    )
-
-
-def _labels(sheet: Sheet, columns: Columns, rows: Sequence[int]) -> tuple[str, list[str]]:
-    """The label of the first row, and those of all that have one, as patterns to add."""
-    labels = [
-        next(
-            (
-                cell_text(cell)
-                for cell in sheet.rows[row][columns.left : columns.right]
-                if cell != ""
-            ),
-            "",
-        )
-        for row in rows
-    ]
-    named = [label for label in dict.fromkeys(labels) if not label.replace(".", "").isdigit()]
-    return labels[0], named

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from datetime import date, datetime, time, timedelta
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import Decimal
 from functools import cached_property, lru_cache
 
 import numpy as np
@@ -17,18 +15,20 @@ from numpy.typing import NDArray
 from boreotabula.findings import reasons
 from boreotabula.findings.reasons import Doubtful, Reason
 from boreotabula.layout.field_types import Nature
-from boreotabula.reading.cells import cell_text, kind_of
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.values import moments
 from boreotabula.reading.values.bounds import outside_of
+from boreotabula.reading.values.converters import (
+    CONVERTERS,
+    EXACT,
+    kept_digits,
+    most_of_whole,
+    other_kind,
+)
 from boreotabula.reading.values.form import DoubtError, NotConvertedError, ValueForm, plain_form
-from boreotabula.reading.values.names import word_form, yes_no_words
-from boreotabula.reading.values.numbers import decimal_mark_of, read_number
+from boreotabula.reading.values.numbers import decimal_mark_of
 from boreotabula.reading.values.picked import Picked
 from boreotabula.sheets.sheet import Cell, Flaw
-
-_INT64 = 2**63
-# From here on a float no longer holds every whole number, so its digits are not certain.
-_EXACT = 2**53
 
 
 @dataclass(frozen=True)
@@ -161,11 +161,11 @@ def _plain_numbers(
         plain &= ~np.isin(numbers, _numbers_among(form.empty))
     if pa.types.is_integer(form.arrow_type):
         # A number that lost digits in the file is no certain whole number.
-        plain &= (numbers == np.floor(numbers)) & (np.abs(numbers) <= _EXACT)
+        plain &= (numbers == np.floor(numbers)) & (np.abs(numbers) <= EXACT)
         return np.where(plain, numbers, 0).astype(np.int64), plain
     # Without a sign, 15 could be 15 % or fifteen times the whole.
     if form.type.is_share:
-        plain &= np.abs(numbers) <= _most_of_whole(form)
+        plain &= np.abs(numbers) <= most_of_whole(form)
     return numbers, plain
 
 
@@ -251,7 +251,7 @@ class _Conversion:
                 return known
         value = _one(respelt(cell, self.form), self.form, way)
         if isinstance(value, Decimal):
-            value, rounded = _kept_digits(value, self.form.digits)
+            value, rounded = kept_digits(value, self.form.digits)
             if rounded:
                 # Kept apart from the texts that are known: each place is told.
                 self.rounded.append(place)
@@ -337,152 +337,5 @@ def _one(cell: Cell, form: ValueForm, way: object) -> object:
     """The value of a cell, by the type of its field; `way` as `_way_of` tells it."""
     # An error value is no text, though it shows as one.
     if isinstance(cell, Flaw):
-        raise _other_kind(cell, form)
-    return _CONVERTERS[form.base](cell, form, way)
-
-
-def _other_kind(cell: Cell, form: ValueForm) -> NotConvertedError:
-    """That a cell holds something else than its field asks for."""
-    return NotConvertedError(reasons.KIND_DIFFERS, held=kind_of(cell), wanted=form.type.wanted)
-
-
-def _to_text(cell: Cell, _form: ValueForm, _way: object) -> str:
-    return cell_text(cell)
-
-
-def _number(cell: Cell, form: ValueForm, way: object) -> float | Decimal:
-    if isinstance(cell, float | int) and not isinstance(cell, bool):
-        return float(cell) if not form.heading_unit else float(cell) * float(form.factor(""))
-    if isinstance(cell, str):
-        return read_number(cell, form, way if isinstance(way, str) else None)
-    raise _other_kind(cell, form)
-
-
-def _to_number(cell: Cell, form: ValueForm, way: object) -> float:
-    number = float(_number(cell, form, way))
-    if not math.isfinite(number):
-        raise NotConvertedError(reasons.NUMBER_TOO_LARGE)
-    return number
-
-
-def _to_percent(cell: Cell, form: ValueForm, way: object) -> float:
-    number = _to_number(cell, form, way)
-    signed = isinstance(cell, str) and "%" in cell
-    if abs(number) > _most_of_whole(form) and not signed:
-        shown = cell_text(cell)
-        raise NotConvertedError(reasons.SHARE_DOUBTFUL, number=shown)
-    return number
-
-
-def _most_of_whole(form: ValueForm) -> float:
-    """The largest share that a number without a percent sign can be."""
-    return max(form.most if isinstance(form.most, float | int) else 1.0, 1.0)
-
-
-def _to_integer(cell: Cell, form: ValueForm, way: object) -> int:
-    number = _number(cell, form, way)
-    # A float may have lost digits that a written number still has.
-    if isinstance(number, float):
-        if not number.is_integer():
-            raise NotConvertedError(reasons.FRACTION)
-        if abs(number) > _EXACT:
-            raise NotConvertedError(reasons.DIGITS_LOST)
-    elif number != number.to_integral_value():
-        raise NotConvertedError(reasons.FRACTION)
-    if not -_INT64 <= number < _INT64:
-        raise NotConvertedError(reasons.INTEGER_TOO_LARGE)
-    return int(number)
-
-
-def _to_decimal(cell: Cell, form: ValueForm, way: object) -> Decimal:
-    number = _number(cell, form, way)
-    if isinstance(number, float):
-        # Spreadsheet programs show, and mean, no more than 15 significant digits of a number.
-        # Before that, binary fractions would show as digits that nobody wrote.
-        number = Decimal(format(number, ".15g"))
-    return number
-
-
-def _kept_digits(number: Decimal, digits: int) -> tuple[Decimal, bool]:
-    """A decimal with the field's places, and whether that took something away.
-
-    Halves are rounded away from zero, as spreadsheet programs show them: 1.005 is 1.01.
-    """
-    if not number.is_finite() or abs(number) >= Decimal(10) ** (28 - digits):
-        raise NotConvertedError(reasons.NUMBER_TOO_LARGE)
-    kept = number.quantize(Decimal(1).scaleb(-digits), ROUND_HALF_UP)
-    return kept, kept != number
-
-
-def _to_month(cell: Cell, form: ValueForm, way: object) -> date:
-    if isinstance(cell, date):
-        return date(cell.year, cell.month, 1)
-    if isinstance(cell, str):
-        return moments.read_month(cell, form, _day_first(way))
-    if isinstance(cell, float | int) and not isinstance(cell, bool):
-        text = cell_text(float(cell))
-        if form.without_year or moments.is_year_month(text):
-            return moments.read_month(text, form)
-    raise _other_kind(cell, form)
-
-
-def _day_first(way: object) -> bool | None:
-    return way if isinstance(way, bool) else None
-
-
-def _to_date(cell: Cell, form: ValueForm, way: object) -> date:
-    # A datetime is a date as well, so it is asked for first.
-    if isinstance(cell, datetime):
-        if cell.time() != time():
-            raise NotConvertedError(reasons.WITH_TIME)
-        return cell.date()
-    if isinstance(cell, date):
-        return cell
-    if isinstance(cell, str):
-        return moments.read_date(cell, form, _day_first(way))
-    raise _other_kind(cell, form)
-
-
-def _to_datetime(cell: Cell, form: ValueForm, way: object) -> datetime:
-    if isinstance(cell, datetime):
-        return moments.whole_second(cell)
-    if isinstance(cell, date):
-        return datetime(cell.year, cell.month, cell.day)
-    if isinstance(cell, str):
-        return moments.read_moment(cell, form, _day_first(way))
-    raise _other_kind(cell, form)
-
-
-def _to_time(cell: Cell, form: ValueForm, _way: object) -> time:
-    if isinstance(cell, time):
-        return moments.second_of_day(cell)
-    if isinstance(cell, timedelta) and timedelta() <= cell < timedelta(days=1):
-        # A duration of less than a day is how some programs store a time of day.
-        return moments.second_of_day((datetime(2000, 1, 1) + cell).time())
-    if isinstance(cell, str):
-        return moments.read_time(cell)
-    raise _other_kind(cell, form)
-
-
-def _to_yesno(cell: Cell, form: ValueForm, _way: object) -> bool:
-    if isinstance(cell, bool):
-        return cell
-    if isinstance(cell, str | float | int):
-        matches = yes_no_words(form.languages).get(word_form(cell_text(cell)))
-        if matches is not None:
-            return matches
-    raise _other_kind(cell, form)
-
-
-_CONVERTERS: dict[str, Callable[[Cell, ValueForm, object], object]] = {
-    "text": _to_text,
-    "integer": _to_integer,
-    "number": _to_number,
-    "decimal": _to_decimal,
-    "percent": _to_percent,
-    "month": _to_month,
-    "date": _to_date,
-    "datetime": _to_datetime,
-    "time": _to_time,
-    "yesno": _to_yesno,
-}
+        raise other_kind(cell, form)
+    return CONVERTERS[form.base](cell, form, way)

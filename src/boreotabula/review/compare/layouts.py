@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import MISSING, Field, dataclass, fields
 from pathlib import Path
 from typing import Any
 
 from boreotabula.batch.inputs import look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import ReadOptions
-from boreotabula.batch.run.gather import Run, gather, read_each
+from boreotabula.batch.run.gather import gather, read_each
+from boreotabula.batch.run.outcome import Run
 from boreotabula.errors import CallError
 from boreotabula.findings.kind import Severity
+from boreotabula.layout.addresses import Address
+from boreotabula.layout.keys import Labels, Part, key_of
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.review.compare.sides import Side, table_side
 
@@ -83,30 +86,42 @@ def differences(before: LayoutSpec, after: LayoutSpec) -> Iterator[str]:
     yield from _changes(old, new, "")
 
 
-def _keys(part: Any, *, leave_out: tuple[str, ...] = ()) -> dict[str, str]:
+def _keys(part: Part, *, leave_out: tuple[str, ...] = ()) -> dict[str, str]:
     """What is set in a part of a layout, by the path of each key; lists as one text."""
-    values = part.model_dump(mode="json", by_alias=True, exclude_defaults=True)
-    return dict(_flat({key: value for key, value in values.items() if key not in leave_out}, ""))
+    return {path: text for path, text in _flat(part, "") if path.split(".")[0] not in leave_out}
 
 
-def _flat(values: Mapping[str, Any], before: str) -> Iterator[tuple[str, str]]:
-    for key, value in values.items():
-        path = f"{before}.{key}" if before else key
-        if key == "unit" and isinstance(value, Mapping):
-            units = [
-                unit if factor == 1 else f"{unit} = {factor:g}" for unit, factor in value.items()
-            ]
-            yield path, ", ".join(units)
-        elif isinstance(value, Mapping):
-            yield from _flat(value, path)
-        elif isinstance(value, list) and any(isinstance(item, Mapping) for item in value):
-            for number, item in enumerate(value, 1):
-                several = f"{path}[{number}]" if len(value) > 1 else path
-                yield from (
-                    _flat(item, several) if isinstance(item, Mapping) else [(several, str(item))]
-                )
-        else:
-            yield path, ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+def _flat(value: Any, path: str) -> Iterator[tuple[str, str]]:
+    lead = f"{path}." if path else ""
+    if isinstance(value, Part):
+        for key in fields(value):
+            inner = getattr(value, key.name)
+            if inner != _default(key):
+                yield from _flat(inner, f"{lead}{key_of(key.name)}")
+    elif isinstance(value, Mapping) and path.rpartition(".")[2] != "unit":
+        for name, inner in value.items():
+            yield from _flat(inner, f"{lead}{name}")
+    elif isinstance(value, tuple) and any(isinstance(part, Part) for part in value):
+        for number, part in enumerate(value, 1):
+            yield from _flat(part, f"{path}[{number}]" if len(value) > 1 else path)
+    else:
+        yield path, _in_a_line(value)
+
+
+def _in_a_line(value: object) -> str:
+    """What a key holds, as one text."""
+    if isinstance(value, Mapping):  # units, with how many of the first each is
+        texts = [name if factor == 1 else f"{name} = {factor:g}" for name, factor in value.items()]
+        return ", ".join(texts)
+    if isinstance(value, Labels):
+        return ", ".join(value.texts)
+    if isinstance(value, tuple) and not isinstance(value, Address):
+        return ", ".join(map(str, value))
+    return str(value)
+
+
+def _default(key: Field[Any]) -> object:
+    return key.default_factory() if key.default_factory is not MISSING else key.default
 
 
 def _changes(before: Mapping[str, str], after: Mapping[str, str], of: str) -> Iterator[str]:

@@ -25,8 +25,9 @@ from boreotabula.sheets.sheet import Cell, Sheet
 from boreotabula.stores.bases.address import DatabaseAddress
 from boreotabula.stores.bases.base import Place
 from boreotabula.stores.csv import column_text, field_type, mark_of, type_name
-from boreotabula.stores.records import base_rows, dataset_batches, in_seconds, saved_records
+from boreotabula.stores.records import base_rows, dataset_batches, saved_records
 from boreotabula.stores.saved import SavedOutput, saved_output
+from boreotabula.stores.typed import in_seconds
 from boreotabula.unreadable import UnreadableError
 
 _BY_HAND = (".csv", ".tsv", ".psv", ".txt", ".xlsx", ".xlsm", ".xls", ".ods")

@@ -32,6 +32,7 @@ from boreotabula.review.mark.faults import Fault, faults_of
 from boreotabula.review.mark.in_place import Listed, Mark, NotSafeError, write_marked
 from boreotabula.review.mark.letter import STANDARD, letter
 from boreotabula.review.mark.names import CopyNames
+from boreotabula.review.mark.reminders import Reminder, write_reminders
 from boreotabula.review.mark.words import Say, say_in
 from boreotabula.sheets.opening import Opening
 from boreotabula.stores.saved import SavedOutput
@@ -50,6 +51,8 @@ class Marking:
     template: str = STANDARD
     by: str = ""
     """A field whose values name the folders of copies."""
+    reminders: Sequence[Reminder] = ()
+    """Letters to those whose reports have not come."""
 
 
 @dataclass(frozen=True)
@@ -73,6 +76,8 @@ class Returns:
 
     files: list[Returned] = field(default_factory=list)
     others: int = 0
+    reminders: list[str] = field(default_factory=list)
+    """The letters to those whose reports have not come, below the folder."""
 
 
 def check_folder(folder: Path) -> None:
@@ -124,8 +129,10 @@ def mark(
                 sweep(place / task.name)  # its process may have ended amid the copy
             returns.files.append(_with_letter(task, made, place, marking, say))
             on_file(task.file)
-        _write_list(place, saved, returns.files)
-        now = {name for file in returns.files for name in (file.copy, file.letter)}
+        returns.reminders = write_reminders(marking.reminders, place, names)
+        letters = [Returned("", (), letter=name) for name in returns.reminders]
+        _write_list(place, saved, [*returns.files, *letters])
+        now = {name for file in (*returns.files, *letters) for name in (file.copy, file.letter)}
         for name in before - now:
             (place / name).unlink(missing_ok=True)
     return returns
@@ -313,7 +320,11 @@ def check_marked(saved: SavedOutput, run_folder: Path, folder: Path) -> Iterator
     say = say_in("en")
     now, _ = faults_of(run_folder, Severity.NOTE, say)
     existing_texts = {str(value["file"]) for value in saved.record.get("files", ())}
-    lists = [(str(values["file"]), _dicts(values.get("faults"))) for values in _read_list(folder)]
+    lists = [
+        (str(values["file"]), _dicts(values.get("faults")))
+        for values in _read_list(folder)
+        if values["file"]  # the other letters are reminders
+    ]
     values = _values_at(saved, {
         (file, fault["tab"], fault["cell"])
         for file, faults in lists

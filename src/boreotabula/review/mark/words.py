@@ -47,6 +47,11 @@ THANKS = N_("Thank you very much.")
 FORMULAS_KEPT = N_("The copy differs from your file in its marks alone; formulas are as they were.")
 VALUES_ONLY = N_("The copy shows the results of formulas, not the formulas themselves.")
 
+REMINDER = N_("Reports that are missing: {name}")
+NOT_COME = N_("These reports of {name} have not reached us:")
+DUE_ON = N_("{period}, due on {day}")
+PLEASE_SEND = N_("Please send them as soon as you can. If they are on their way, all is well.")
+
 
 def languages() -> list[str]:
     """The languages that there are texts in; English needs no file."""

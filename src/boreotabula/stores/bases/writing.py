@@ -16,13 +16,12 @@ from boreotabula import __version__
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.earlier import Before
-from boreotabula.batch.run.gather import RowCounts, Run
-from boreotabula.batch.run.record import describe, write_record
+from boreotabula.batch.run.outcome import RowCounts, Run
+from boreotabula.batch.run.record import OutputNotes, describe, write_record
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.subjects.files import FILE_TWICE
 from boreotabula.findings.subjects.masters import VALUE_NOT_HELD
 from boreotabula.layout.addresses import written_address
-from boreotabula.layout.headings import normal_form
 from boreotabula.stores.bases.base import quoted
 from boreotabula.stores.bases.columns import (
     check_columns,
@@ -32,16 +31,16 @@ from boreotabula.stores.bases.columns import (
     unfit,
     without,
 )
+from boreotabula.stores.bases.fitting import as_batch, headings_of, plain_schema, with_all
 from boreotabula.stores.bases.spool import Spool
 from boreotabula.stores.csv import column_text, field_type
 from boreotabula.stores.pairing import lines_of, paired
-from boreotabula.stores.records import typed_rows
 from boreotabula.stores.store import Task, WritingBase
+from boreotabula.stores.typed import typed_rows
 
 if TYPE_CHECKING:
     from boreotabula.stores.bases.store import BaseStore
 
-_MOST_HEADINGS = 3
 _UNHELD = ":unheld"
 
 
@@ -270,14 +269,14 @@ class BaseWriting(WritingBase):
         columns = [self._base.row, *(quoted(value.name) for value in values)]
         lines = list(self._base.select(target, columns, condition, [value]))
         records = typed_rows([line[1:] for line in lines], pa.schema(values))
-        return [line[0] for line in lines], _with_all(records, schema)
+        return [line[0] for line in lines], with_all(records, schema)
 
     def _records(self, table: str, files: Collection[str]) -> pa.Table:
         """The records of some files as they are now."""
         schema = self._tables[table]
         tables = list(self._spools[table].tables(files))
         result = pa.concat_tables(tables).unify_dictionaries() if tables else schema.empty_table()
-        return result.select(schema.names).cast(_plain(schema))
+        return result.select(schema.names).cast(plain_schema(schema))
 
     def _pair(
         self,
@@ -314,7 +313,7 @@ class BaseWriting(WritingBase):
     def commit(self, run: Run) -> None:
         """Change the rows, and keep the record of the run. Raises CallError, OSError."""
         base, layout = self._base, self._task.layout
-        headings = _headings(layout)
+        headings = headings_of(layout)
         for table, schema in self._tables.items():
             target, changes = self._targets[table], self._changes[table]
             prepare(
@@ -324,10 +323,10 @@ class BaseWriting(WritingBase):
             if changes.delete:
                 base.delete(target, changes.delete)
             for rows, records in changes.update:
-                base.update(target, rows, _batch(records))
+                base.update(target, rows, as_batch(records))
             # One after the other: there may be far more than fit into memory.
             for records in chain(changes.insert, self._spools[table].tables(changes.whole)):
-                base.insert(target, _batch(records.select(schema.names)))
+                base.insert(target, as_batch(records.select(schema.names)))
         states = {name: state for name, state in self._states.items() if name in run.files_kept}
         states |= {name: state for name, state in self._now.items() if state}
         tables = list(self._targets.values())
@@ -343,7 +342,8 @@ class BaseWriting(WritingBase):
         for value in record["tables"]:
             value["tab"] = self._targets[value["table"]]
         base.record(tables, json.dumps(record, ensure_ascii=False))
-        write_record(run, out, written, dict(self._targets), folder=folder, more=values)
+        notes = OutputNotes(written, dict(self._targets), more=values)
+        write_record(run, out, notes, folder=folder)
         base.commit()
         self._begun = False
         self.done = True
@@ -358,46 +358,3 @@ class BaseWriting(WritingBase):
         """Let go of what waited."""
         for spool in self._spools.values():
             spool.close()
-
-
-def _plain(schema: pa.Schema) -> pa.Schema:
-    """A schema whose texts are no entries of a dictionary: those of several files differ."""
-    return pa.schema(
-        value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
-        for value in schema
-    )
-
-
-def _with_all(records: pa.Table, schema: pa.Schema) -> pa.Table:
-    """Records with all columns of a schema; those that they lack are empty."""
-    plain = _plain(schema)
-    columns = [
-        records.column(value.name)
-        if value.name in records.schema.names
-        else pa.chunked_array([pa.nulls(records.num_rows, value.type)])
-        for value in plain
-    ]
-    return pa.Table.from_arrays(columns, schema=plain)
-
-
-def _batch(records: pa.Table) -> pa.RecordBatch:
-    whole = records.unify_dictionaries().combine_chunks()
-    return pa.RecordBatch.from_arrays(
-        [
-            column.chunk(0) if column.num_chunks else pa.array([], column.type)
-            for column in whole.columns
-        ],
-        schema=whole.schema,
-    )
-
-
-def _headings(layout: Layout) -> dict[str, str]:
-    """What the fields are called in the forms, by the layout and its glossaries."""
-    headings = {}
-    for name, field_spec in layout.spec.fields.items():
-        value = field_spec.also or layout.plan.names.headings_of(name)
-        # With a unit in brackets behind it a heading is no other one.
-        plain = [text for text in value if not text.endswith((")", "]"))]
-        other_texts = [text for text in plain if normal_form(text) != normal_form(name)]
-        headings[name] = ", ".join(other_texts[:_MOST_HEADINGS]) or name
-    return headings

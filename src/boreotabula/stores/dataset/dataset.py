@@ -16,8 +16,8 @@ from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.remote.address import is_remote
-from boreotabula.batch.run.gather import Run
-from boreotabula.batch.run.record import write_record
+from boreotabula.batch.run.outcome import Run
+from boreotabula.batch.run.record import OutputNotes, write_record
 from boreotabula.batch.run_folders import run_folder
 from boreotabula.errors import CallError
 from boreotabula.stores.dataset.chunk import ATTEMPTS, ClusterJob
@@ -130,7 +130,8 @@ class _Filling(WritingBase):
         clear_but(self._folder, parts)
         _drop_empty(self._folder)
         written = {"files": {part.path: _looks(self._folder / part.path) for part in parts}}
-        write_record(run, self._store.path, written, partition=self._store.partition)
+        notes = OutputNotes(written, partition=self._store.partition)
+        write_record(run, self._store.path, notes)
         self.done = True
 
     def _parts(self, run: Run) -> list[PartFile]:

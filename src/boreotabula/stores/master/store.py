@@ -15,8 +15,8 @@ from boreotabula.batch.atomic import atomic_write
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.run.earlier import Before
-from boreotabula.batch.run.gather import RowCounts, Run
-from boreotabula.batch.run.record import write_record
+from boreotabula.batch.run.outcome import RowCounts, Run
+from boreotabula.batch.run.record import OutputNotes, write_record
 from boreotabula.batch.run_folders import run_folder
 from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding
@@ -135,12 +135,12 @@ class _Writing(WritingBase):
         if not book.fill():
             result = path.stat()
             looks = {"size": result.st_size, "modified_ns": result.st_mtime_ns}
-            write_record(run, path, looks, book.tabs, columns)
+            write_record(run, path, OutputNotes(looks, book.tabs, columns))
             return
         with atomic_write(path, now := time.time_ns()) as stream:
             book.write(stream)
             written = {"size": os.fstat(stream.fileno()).st_size, "modified_ns": now}
-            write_record(run, path, written, book.tabs, columns)
+            write_record(run, path, OutputNotes(written, book.tabs, columns))
 
 
 def _replaced(run: Run, before: Before) -> set[str]:

@@ -6,11 +6,10 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
-from xml.sax.saxutils import escape
 
 import pyarrow as pa
 
-from boreotabula.batch.run.gather import RowCounts
+from boreotabula.batch.run.outcome import RowCounts
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.model import PROVENANCE
@@ -22,23 +21,32 @@ from boreotabula.sheets.parts.worksheet import (
     Worksheet,
     cells_of,
     formula_of,
-    move_row,
-    put_cells,
-    set_style,
     style_of,
 )
 from boreotabula.sheets.sheet import Sheet
-from boreotabula.stores.csv import column_text, field_type, type_name
-from boreotabula.stores.master.follow import follow, follow_formulas, follow_on_tab
+from boreotabula.stores.csv import field_type, type_name
+from boreotabula.stores.master.follow import follow, follow_on_tab
 from boreotabula.stores.master.place import Place, refuse_below, refuse_neighbours
 from boreotabula.stores.master.references import RowChange, area_text
+from boreotabula.stores.master.rows import (
+    calculated_columns,
+    further_column,
+    move_rows,
+    put_row,
+    refuse_moving,
+)
 from boreotabula.stores.master.sources import put_sources
+from boreotabula.stores.master.texts import (
+    EXACT_DIGITS,
+    MARK,
+    decoded_schema,
+    one_gap,
+    plain_texts,
+    strings_of,
+)
 from boreotabula.stores.pairing import Lines, Pairs, Source, Values, lines_of, paired
 from boreotabula.stores.xlsx import fit_table
 from boreotabula.stores.xlsx_rows import CellMarkup, check_room, heading_cell
-
-_EXACT = 15
-"""Whole numbers of more digits are texts in a sheet."""
 
 
 @dataclass(frozen=True)
@@ -63,28 +71,6 @@ class Merged:
     """Rows of unchanged files that held something else than these do."""
     again: int = 0
     """Rows of unchanged files that were added, because they were not found."""
-
-
-@dataclass(frozen=True)
-class _Further:
-    """What a new row has in a column that is no field."""
-
-    style: int | None
-    start: str = ""
-    """The cell of the formula."""
-    formula: str = ""
-
-    def markup(self, address: Address) -> str:
-        """The cell at an address; empty if there is nothing to say of it."""
-        style = "" if self.style is None else f' s="{self.style}"'
-        inner = f"<f>{escape(self._moved(address))}</f>" if self.formula else ""
-        return f'<c r="{address}"{style}>{inner}</c>' if style or inner else ""
-
-    def _moved(self, address: Address) -> str:
-        from openpyxl.formula.translate import Translator  # heavy, and seldom needed
-
-        moved: str = Translator(f"={self.formula}", self.start).translate_formula(str(address))
-        return moved.removeprefix("=")
 
 
 @dataclass
@@ -150,7 +136,7 @@ class MasterTable:
     def lines(self, renamed: Mapping[str, str]) -> Lines:
         """The rows as texts; `renamed` are the names of files now by what they were before."""
         texts = {name: self._texts(name) for name in self.written}
-        keys = list(zip(*(_plain(texts[text]) for text in self.key), strict=True))
+        keys = list(zip(*(plain_texts(texts[text]) for text in self.key), strict=True))
         values = list(zip(*(texts[text] for text in self._fields), strict=True))
         names = list(zip(*(texts[name] for name in self._names), strict=True))
         lines: list[Source]
@@ -188,9 +174,9 @@ class MasterTable:
         values = convert(cells, ValueForm(type_name(one))).values
         kind = field_type(one)
         texts = []
-        for cell, text in zip(cells, _strings(values, one), strict=True):
-            as_text = kind.is_number and isinstance(cell, str) and 0 < len(text) <= _EXACT
-            texts.append(_MARK + text if as_text else text or one_gap(cell_text(cell)))
+        for cell, text in zip(cells, strings_of(values, one), strict=True):
+            as_text = kind.is_number and isinstance(cell, str) and 0 < len(text) <= EXACT_DIGITS
+            texts.append(MARK + text if as_text else text or one_gap(cell_text(cell)))
         return texts
 
     # --- what comes ------------------------------------------------------------------------------
@@ -209,7 +195,7 @@ class MasterTable:
         `unchanged` those that hold what they held when the rows were written. Raises CallError,
         which says what could not be kept.
         """
-        records = records.cast(_decoded(records.schema))
+        records = records.cast(decoded_schema(records.schema))
         rows = self.lines(renamed or {})
         lines = lines_of(records.select([*self._fields, *PROVENANCE]), self.key, fitted=one_gap)
         pairs = paired(rows, lines, again)
@@ -226,18 +212,14 @@ class MasterTable:
         ]
         added = sum(row is None for row in pairs.rows)
         kept = len(self.numbers) - len(pairs.gone) - len(replaced)
-        known_numbers = {row for row in pairs.rows if row is not None} | set(pairs.gone)
-        foreign = sum(
-            source[0] not in ours
-            for index, source in enumerate(rows.sources)
-            if index not in known_numbers
-        )
+        paired_rows = {row for row in pairs.rows if row is not None} | set(pairs.gone)
+        left = [source[0] for row, source in enumerate(rows.sources) if row not in paired_rows]
         self._note_sources(rows, lines, pairs)
         if added or changed or pairs.gone or self.right > self.place.right:
             self._settle(records, pairs, changed)
         return Merged(
             RowCounts(added, kept, len(replaced), len(pairs.gone)),
-            foreign,
+            sum(file not in ours for file in left),
             tuple(self._remarks(rows, pairs)),
             tuple(
                 Touched(Address(self.numbers[index], self.place.left), lines.sources[number])
@@ -367,114 +349,25 @@ class MasterTable:
             return
         sheet = self._worksheet
         if change.moves:
-            self._refuse_moving(package, change)
+            refuse_moving(package, self.part, self.sheet, self.place, change, self.where)
         first = self._first_cells
-        calculated = self._calculated_columns() if self._added else set()
-        self._move_rows(sheet, change)
+        calculated: set[int] = set()
+        if self._added:
+            calculated = calculated_columns(sheet, self.place.further, self.numbers)
+        move_rows(sheet, change, self.where)
         further = {
-            column: self._further(sheet, change, column, first[column], column in calculated)
+            column: further_column(sheet, change, column, first[column], column in calculated)
             for column in self.place.further
             if column in first
         }
         for number, cells in self._new.items():
-            self._put_row(sheet, number, cells, further if number in self._added else None)
+            put_row(sheet, number, cells, further if number in self._added else None)
         if self.right > self.place.right:
             self._put_headings(sheet)
         follow_on_tab(sheet, change, self.where)
         for table in package.tables(self.part):
             self._fit(package, table, change)
         follow(package, self.part, change)
-
-    def _move_rows(self, sheet: Worksheet, change: RowChange) -> None:
-        """Take out the rows that go; let the others move, and their formulas follow."""
-        places = {
-            number: change.row(number) if number > change.top else number
-            for number in sorted(sheet.rows.keys() - set(change.gone))
-        }
-        with_formulas = {places[index] for index in sheet.with_formulas & places.keys()}
-        sheet.replace(((now, sheet.rows[was]) for was, now in places.items()), with_formulas)
-
-        def moved(row: Any) -> bool:
-            followed = follow_formulas(row, change, self.where, on_tab=True)
-            number = int(row.get("r")) - 1
-            if places[number] != number:
-                move_row(row, places[number])
-            return followed or places[number] != number
-
-        sheet.edit({now for was, now in places.items() if was != now} | with_formulas, moved)
-
-    def _put_row(
-        self,
-        sheet: Worksheet,
-        number: int,
-        cells: Mapping[int, str],
-        further: Mapping[int, _Further] | None,
-    ) -> None:
-        """Write cells, given their markup, into a row; an empty text is a blank.
-
-        `further` are the columns of a new row that are no fields. Cells of any other row keep their
-        looks.
-        """
-        row = sheet.row(number)
-        values_by_number = cells_of(row)
-        texts_by_number = {
-            column: text
-            for column, further in (further or {}).items()
-            if (text := further.markup(Address(number, column)))
-        }
-        written = texts_by_number | dict(cells)
-        blank = {column: f'<c r="{Address(number, column)}"/>' for column in written}
-        made = sheet.made("".join(text or blank[column] for column, text in written.items()))
-        new = {}
-        for (column, text), cell in zip(written.items(), made, strict=True):
-            old = values_by_number.get(column)
-            if old is not None and further is None:
-                set_style(cell, style_of(old))
-            elif not text:
-                if old is not None:
-                    row.remove(old)
-                continue
-            new[column] = cell
-        put_cells(row, new)
-        sheet.put(number, row)
-
-    def _calculated_columns(self) -> set[int]:
-        """The columns besides the fields in which every row has a formula."""
-        columns = {
-            column
-            for column in self.place.further
-            if column in self._first_cells and formula_of(self._first_cells[column]) is not None
-        }
-        for number in self.numbers:
-            if not columns:
-                break
-            cells = cells_of(self._worksheet.row(number))
-            columns = {
-                column
-                for column in columns
-                if column in cells and formula_of(cells[column]) is not None
-            }
-        return columns
-
-    def _further(
-        self, sheet: Worksheet, change: RowChange, column: int, first: Any, is_calculated: bool
-    ) -> _Further:
-        """What a new row has in a column that is no field: its looks, and the formula of the column
-        if every row has one. `first` is the cell of the first row, as it was."""
-        style = style_of(first)
-        if not is_calculated:
-            return _Further(style)
-        # The formula of a row that stays, if one does: what it refers to has followed already. Of
-        # cells that share a formula only the first one has its text (18.3.1.40).
-        staying = (
-            index for index in sorted(sheet.with_formulas) if change.top < index <= change.bottom
-        )
-        cells = (cells_of(sheet.row(number)).get(column) for number in staying)
-        cell = next((cell for cell in cells if cell is not None and cell.findtext("{*}f")), first)
-        formula = formula_of(cell)
-        if not formula.text or formula.get("t") == "array":
-            return _Further(style)
-        return _Further(style, cell.get("r"), formula.text)
 
     def _put_headings(self, sheet: Worksheet) -> None:
         """Write the headings of fields that had no column."""
@@ -486,7 +379,7 @@ class MasterTable:
             for name, column in self.columns.items()
             if column > self.place.right
         }
-        self._put_row(sheet, top, new, None)
+        put_row(sheet, top, new)
 
     def _fit(self, package: Package, name: str, change: RowChange) -> None:
         root = package.tree(name)
@@ -497,41 +390,6 @@ class MasterTable:
         whole = area_text(change.top, change.left, change.bottom, change.right)
         fit_table(package, name, whole, [*names, *new])
 
-    def _refuse_moving(self, package: Package, change: RowChange) -> None:
-        """Raises CallError if rows that must move hold something that does not move with them."""
-        first, end = change.gone[0], max(change.ends)
-        message = f"rows below row {first + 1} move up because records were removed, but"
-        beside = self.sheet.filled[first : end + 1].copy()
-        beside[:, self.place.left : self.place.right + 1] = False
-        if beside.any():
-            row, column = (int(values[0]) for values in beside.nonzero())
-            raise CallError(
-                f"{self.where}: {message} {Address(first + row, column)} beside the table cannot"
-                " move with them; move it to another tab"
-            )
-        for kind in ("/comments", "/threadedComment"):
-            for part in package.related(self.part, kind).values():
-                for note in package.tree(part).iter("{*}comment", "{*}threadedComment"):
-                    row = int("".join(filter(str.isdigit, note.get("ref", "0")))) - 1
-                    if first <= row <= end:
-                        raise CallError(
-                            f"{self.where}: {message} the note of {note.get('ref')} cannot move"
-                            " with them; write it in a column of its own"
-                        )
-        shares = (
-            formula.get("t") == "shared"
-            for number in self._worksheet.with_formulas.intersection(self._wanted)
-            for formula in self._worksheet.row(number).iter("{*}f")
-        )
-        if any(shares):
-            raise CallError(
-                f"{self.where}: {message} formulas that cells share cannot move with them; enter"
-                " them again in each row"
-            )
-
-
-_MARK = "\x00"
-
 
 def _counts_from_1904(package: Package) -> bool:
     settings = package.tree("xl/workbook.xml").find("{*}workbookPr")
@@ -540,31 +398,3 @@ def _counts_from_1904(package: Package) -> bool:
 
 def _is_at(area: str, place: Place) -> bool:
     return area.partition(":")[0] == str(Address(place.top, place.left))
-
-
-def one_gap(text: str) -> str:
-    """A text whose white space is single blanks: spreadsheet programs do not keep all of it."""
-    return " ".join(text.split())
-
-
-def _strings(values: pa.Array | pa.ChunkedArray, value: pa.Field) -> list[str]:
-    """Values as CSV has them, blanks as empty texts."""
-    kind = field_type(value)
-    chunks = values.chunks if isinstance(values, pa.ChunkedArray) else [values]
-    strings: list[str] = []
-    for chunk in chunks:
-        if len(chunk):
-            strings += [one_gap(text or "") for text in column_text(chunk, kind).to_pylist()]
-    return strings
-
-
-def _decoded(schema: pa.Schema) -> pa.Schema:
-    """A schema whose texts are no entries of a dictionary: those of several files differ."""
-    return pa.schema(
-        value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
-        for value in schema
-    )
-
-
-def _plain(texts: Sequence[str]) -> list[str]:
-    return [text.removeprefix(_MARK) for text in texts]

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import json
-import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from math import fsum
 from statistics import fmean, median
-from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -17,71 +13,12 @@ import pyarrow.compute as pc
 from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES, FieldType
 from boreotabula.layout.problems import did_you_mean
-from boreotabula.reading.records.schema import CHOICES, unit_of
+from boreotabula.reading.records.schema import unit_of
+from boreotabula.review.crosstab.cross import Cross, CrosstabSpec, Label
+from boreotabula.review.crosstab.ordering import BLANK, is_in_time, order_of
+from boreotabula.review.crosstab.shares import as_changes, as_shares, with_others
 from boreotabula.stores.csv import column_text, field_type
-from boreotabula.texts import brief, in_natural_order
-
-AGGREGATES = ("sum", "mean", "count", "min", "max", "median", "share")
-"""How the values of a cell become one number; a share is the part of its column's sum, or of the
-whole if nothing is across."""
-
-BLANK = "(blank)"
-"""What a field without a value is called."""
-
-Label = tuple[str, ...]
-"""What names a row or column: a text for each of its fields."""
-Cells = tuple[tuple[float | None, ...], ...]
-
-
-@dataclass(frozen=True)
-class CrosstabSpec:
-    """What is asked for."""
-
-    rows: tuple[str, ...] = ()
-    across: str | None = None
-    value: str | None = None
-    how: str = "sum"
-    where: tuple[tuple[str, str], ...] = ()
-    by_value: bool = False
-    """Whether rows are sorted by their totals, the largest first, instead of by their names."""
-    top: int | None = None
-    """How many rows are kept; the others are taken together."""
-    change: bool = False
-    """Whether each column holds the change against the one before."""
-    totals: bool = True
-    """Whether sums over rows and columns are shown."""
-
-
-@dataclass(frozen=True)
-class Cross:
-    """A cross-tab. A cell is None where there is no record, or no value in any."""
-
-    wish: CrosstabSpec
-    rows: tuple[Label, ...]
-    columns: tuple[str, ...]
-    """One label for each column; a single empty one if nothing is across."""
-    cells: Cells
-    row_totals: tuple[float | None, ...]
-    """Over all columns; empty if nothing is across, or for changes."""
-    column_totals: tuple[float | None, ...]
-    total: float | None
-    """Over all records."""
-    value_kind: FieldType
-    """The type of the field that was summed up; 'integer' for counts, 'percent' for shares."""
-    in_time: bool
-    """Whether the columns are moments in time."""
-    records: int
-    """How many records it is made of."""
-    unit: str = ""
-    """What the numbers are counted in, if the layout says."""
-
-    @property
-    def measure(self) -> str:
-        """What the numbers are, in words."""
-        how, value = self.wish.how, self.wish.value
-        message = f"{how} of {value}" if value else "number of records"
-        return f"change of the {message}" if self.wish.change else message
-
+from boreotabula.texts import brief
 
 _MOST_ROW, _MOST_COLUMN = 80, 30
 
@@ -99,62 +36,72 @@ def with_brief_names(cross: Cross) -> Cross:
 
 def crosstab(table: pa.Table, wish: CrosstabSpec) -> Cross:
     """Make a cross-tab of records. Raises CallError for what the records do not have."""
-    for name in (*wish.rows, *([wish.across] if wish.across else []), *dict(wish.where)):
-        _known(table, name)
-    value = _value(table, wish)
-    if wish.change and wish.across is None:
-        raise CallError("--change compares each column with the one before: name a field --across")
+    value = _checked(table, wish)
     table = chosen(table, wish.where)
     kind = field_type(table.schema.field(wish.value)) if wish.value else FIELD_TYPES["integer"]
     down = [_coded(table, name) for name in wish.rows]
     side = _coded(table, wish.across) if wish.across else None
     codes = _joint(down, table.num_rows)
     numbers = _numbers(table, value, wish.how)
-    order_down = [_order(table, name) for name in wish.rows]
-    columns = sorted(side.labels, key=_order(table, wish.across)) if side and wish.across else [""]
+    orders = [order_of(table, name) for name in wish.rows]
+    columns = sorted(side.labels, key=order_of(table, wish.across or "")) if side else [""]
     fold: Callable[[Sequence[float]], float | None]
     fold = _FOLDS["sum" if wish.how == "share" else wish.how]
     by_code = _grouped(codes, numbers)
     named = {code: _label(code, down) for code in by_code}
     label_code = {label: code for code, label in named.items()}
-    labels = sorted(
-        label_code, key=lambda texts: [f(x) for f, x in zip(order_down, texts, strict=False)]
-    )
+    # Of records that are taken together no field is left to sort by.
+    in_order = lambda label: [place(text) for place, text in zip(orders, label, strict=False)]  # noqa: E731
+    labels = sorted(label_code, key=in_order)
     sums = {label: fold(by_code[code]) for label, code in label_code.items()}
     if wish.by_value:
         labels.sort(key=lambda texts: -(sums[texts] or 0.0))
     if wish.top is not None and len(labels) > wish.top:
-        labels, kept = _with_others(labels, sums, wish.top, by_value=wish.by_value)
+        labels, kept = with_others(labels, sums, wish.top, by_value=wish.by_value)
         array = pa.array([label_code[texts] for texts in kept], pa.int64())
         codes = pc.if_else(pc.is_in(codes, array), codes, _OTHERS)
         by_code = _grouped(codes, numbers)
         label_code = {texts: label_code[texts] for texts in kept} | {labels[-1]: _OTHERS}
-    width = len(side.labels) if side else 1
-    wide = pc.add(pc.multiply(codes, width), side.codes) if side else codes
     place = {label: index for index, label in enumerate(side.labels)} if side else {"": 0}
-    cells = _grouped(wide, numbers)
     by_column = _grouped(side.codes, numbers) if side else {0: _filled(numbers)}
+    by_cell = _by_cell(codes, side, numbers)
+    rows = [label_code[row] for row in labels]
     cross = Cross(
         wish,
         tuple(labels),
         tuple(columns),
         tuple(
-            tuple(
-                fold(cells.get(label_code[row] * width + place[column], [])) for column in columns
-            )
-            for row in labels
+            tuple(fold(by_cell.get((row, place[column]), [])) for column in columns) for row in rows
         ),
-        tuple(fold(by_code[label_code[row]]) for row in labels) if wish.across else (),
+        tuple(fold(by_code[row]) for row in rows) if wish.across else (),
         tuple(fold(by_column.get(place[column], [])) for column in columns),
         fold(_filled(numbers)),
         FIELD_TYPES["integer"] if wish.how == "count" else kind,
-        wish.across is not None and _is_in_time(table, wish.across),
+        wish.across is not None and is_in_time(table, wish.across),
         table.num_rows,
         unit_of(table.schema.field(wish.value)) if wish.value and wish.how != "count" else "",
     )
     if wish.how == "share":
-        return replace(_as_shares(cross), unit="")
-    return _as_changes(cross) if wish.change else cross
+        return replace(as_shares(cross), unit="")
+    return as_changes(cross) if wish.change else cross
+
+
+def _checked(table: pa.Table, wish: CrosstabSpec) -> str | None:
+    """The field that is summed up, of fields that the records all have. Raises CallError."""
+    for name in (*wish.rows, *([wish.across] if wish.across else []), *dict(wish.where)):
+        _known(table, name)
+    if wish.change and wish.across is None:
+        raise CallError("--change compares each column with the one before: name a field --across")
+    return _value(table, wish)
+
+
+def _by_cell(
+    rows: pa.Array, side: _Coded | None, numbers: pa.Array
+) -> dict[tuple[int, int], list[float]]:
+    """The numbers of each cell of a cross-tab, by the codes of its row and column."""
+    width = len(side.labels) if side else 1
+    wide = pc.add(pc.multiply(rows, width), side.codes) if side else rows
+    return {divmod(code, width): group for code, group in _grouped(wide, numbers).items()}
 
 
 def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
@@ -301,153 +248,7 @@ _FOLDS: Mapping[str, Callable[[Sequence[float]], float | None]] = {
 # --- order ---------------------------------------------------------------------------------------
 
 
-def _order(table: pa.Table, name: str) -> Callable[[str], Any]:
-    """How the values of a field are sorted: in time, by number, as months, or naturally."""
-    kind = field_type(table.schema.field(name))
-    if kind.is_moment:
-        return lambda text: (text == BLANK, text)
-    if kind.is_number:
-        return lambda text: (text == BLANK, 0.0 if text == BLANK else float(text))
-    listed = _choices(table.schema.field(name))
-    if listed:
-        # As the layout lists them; what it does not list comes after.
-        return lambda text: (text == BLANK, listed.get(text, len(listed)), natural(text))
-    texts = _distinct(table, name)
-    months = _months_of(texts)
-    if months is not None:
-        return lambda text: (text == BLANK, months.get(text, (0, 0)))
-    days = _days_of(texts)
-    if days is not None:
-        return lambda text: (text == BLANK, days.get(text, 0))
-    return natural
-
-
-def _choices(field: pa.Field) -> Mapping[str, int]:
-    """The place of each value among the choices of its field, if the layout lists them."""
-    listed = (field.metadata or {}).get(CHOICES)
-    return {text: index for index, text in enumerate(json.loads(listed))} if listed else {}
-
-
-def _days_of(texts: set[str]) -> dict[str, int] | None:
-    """The day of the week of each text, Monday is 0, if all are such names in some language."""
-    if len(texts) < _TWO or len(texts) > _MOST_DAYS:
-        return None
-    from boreotabula.reading.values.names import day_names, word_form
-
-    for languages in ((), *((language,) for language in _LANGUAGES)):
-        names = day_names(languages)
-        days = {text: names.get(word_form(text.strip())) for text in texts}
-        if None not in days.values():
-            return {text: day for text, day in days.items() if day is not None}
-    return None
-
-
-_TWO = 2
-_MOST_DAYS = 30
-
-
-def _distinct(table: pa.Table, name: str) -> set[str]:
-    return {
-        str(value) for value in table.column(name).unique().to_pylist() if value not in (None, "")
-    }
-
-
-def natural(text: str) -> tuple[Any, ...]:
-    """Sorts '2' before '10', whatever the letter case; what is blank comes last."""
-    return text == BLANK, in_natural_order(text)
-
-
-_LANGUAGES = ("nb", "nn", "fi", "sv", "da", "is", "et", "lv", "lt", "de", "nl", "fr", "es", "it",
-              "pt", "pl")  # fmt: skip
-
-
-def _months_of(texts: set[str]) -> dict[str, tuple[int, int]] | None:
-    """Year and month of each text, if all are months by their names in some language."""
-    if not texts or len(texts) > 400 or not all(re.match(r"\D{3}", text) for text in texts):
-        return None
-    from boreotabula.reading.values.names import month_names, word_form
-
-    for languages in ((), *((language,) for language in _LANGUAGES)):
-        names = month_names(languages)
-        months: dict[str, tuple[int, int]] = {}
-        for text in texts:
-            word, _, year = text.strip().partition(" ")
-            month = names.get(word_form(word))
-            if month is None or (year and not year.isdecimal()):
-                break
-            months[text] = (int(year or 0), month)
-        else:
-            return months
-    return None
-
-
-def _is_in_time(table: pa.Table, name: str) -> bool:
-    kind = field_type(table.schema.field(name))
-    return kind.is_moment or _months_of(_distinct(table, name)) is not None
-
-
 # --- what is made of the sums --------------------------------------------------------------------
-
-
-def _with_others(
-    labels: list[Label],
-    sums: Mapping[Label, float | None],
-    top: int,
-    *,
-    by_value: bool,
-) -> tuple[list[Label], list[Label]]:
-    """All rows that are shown, the last for all others so that the totals stay whole; and those
-    that are shown by themselves."""
-    largest = sorted(labels, key=lambda texts: -(sums[texts] or 0.0))[:top]
-    kept = largest if by_value else [label for label in labels if label in set(largest)]
-    depth = len(labels[0])
-    other_texts = (f"{len(labels) - top:,} others", *[""] * (depth - 1))
-    return [*kept, other_texts], kept
-
-
-def _as_shares(cross: Cross) -> Cross:
-    wholes = cross.column_totals
-
-    def part(number: float | None, whole: float | None) -> float | None:
-        return number / whole if number is not None and whole else None
-
-    return Cross(
-        cross.wish,
-        cross.rows,
-        cross.columns,
-        tuple(
-            tuple(part(number, whole) for number, whole in zip(row, wholes, strict=True))
-            for row in cross.cells
-        ),
-        tuple(part(row_total, cross.total) for row_total in cross.row_totals),
-        tuple(part(whole, whole) for whole in wholes),
-        part(cross.total, cross.total),
-        FIELD_TYPES["percent"],
-        cross.in_time,
-        cross.records,
-    )
-
-
-def _as_changes(cross: Cross) -> Cross:
-    def changes(row: Sequence[float | None]) -> tuple[float | None, ...]:
-        pairs = pairwise(row)
-        return (
-            None,
-            *(None if a is None or b is None else b - a for a, b in pairs),
-        )
-
-    return Cross(
-        cross.wish,
-        cross.rows,
-        cross.columns,
-        tuple(changes(row) for row in cross.cells),
-        (),
-        changes(cross.column_totals),
-        None,
-        cross.value_kind,
-        cross.in_time,
-        cross.records,
-    )
 
 
 # --- numbers as texts ----------------------------------------------------------------------------

@@ -10,7 +10,8 @@ from typing import Any
 
 from boreotabula.batch.claims import claimed
 from boreotabula.errors import CallError
-from boreotabula.review.crosstab import Cross, moment_text, places_of
+from boreotabula.review.crosstab.cross import Cross
+from boreotabula.review.crosstab.crosstab import moment_text, places_of
 from boreotabula.sheets.parts.writing import new_workbook, put
 from boreotabula.texts import counted
 

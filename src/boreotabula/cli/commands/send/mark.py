@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -19,11 +20,17 @@ Examples:
       --language nb
   boreotabula mark stock.csv -o returns --letter letter.txt
   boreotabula mark stock.csv --check returns
+  boreotabula mark stock.csv -o returns --expect sites.csv --across month \\
+      --due 10
 
 For each file with errors or warnings it writes a copy (.xlsx) in which the cells have a coloured
 border and a note, a first tab that lists them with links, and a letter (.txt). The originals are
 not changed. Copies of .xlsx files keep formulas and everything else; copies of other kinds keep
 values.
+
+With --expect it also writes a letter (reminder ….txt) to each sender whose report is not there
+though it was due. SITES has a column for the sender, and may have “due” (days after a period) and
+“language”.
 
 \b
 Your own letter is a jinja2 template with subject, name, file, count and
@@ -37,7 +44,10 @@ Exit status:
 
 
 if TYPE_CHECKING:
+    from boreotabula.review.mark.mark import Returns
+    from boreotabula.review.mark.reminders import Reminder
     from boreotabula.stores.bases.base import Place
+    from boreotabula.stores.saved import SavedOutput
 
 
 @click.command("mark", cls=Command, epilog=EPILOG)
@@ -57,6 +67,15 @@ if TYPE_CHECKING:
               help="Language of notes and letters: en, nb, fi, de.")  # fmt: skip
 @click.option("--letter", type=click.Path(path_type=Path), metavar="FILE",
               help="Your own template for the letters.")  # fmt: skip
+@click.option(
+    "--expect", type=click.Path(path_type=Path), metavar="SITES",
+    help="Also remind those whose reports are missing, given who should report (CSV).",
+)  # fmt: skip
+@click.option("--across", metavar="FIELD", help="With --expect: field with the period.")
+@click.option("--due", type=click.IntRange(min=0), metavar="DAYS",
+              help="With --expect: days after a period until its report is due.")  # fmt: skip
+@click.option("--on", "day", type=click.DateTime(["%Y-%m-%d"]), metavar="DATE",
+              help="With --expect: as of this day. Default: today.")  # fmt: skip
 @table_option
 @json_option
 def command(
@@ -67,6 +86,10 @@ def command(
     by: str | None,
     language: str,
     letter: Path | None,
+    expect: Path | None,
+    across: str | None,
+    due: int | None,
+    day: datetime | None,
     table: str | None,
     as_json: bool,
 ) -> int:
@@ -90,19 +113,69 @@ def command(
     check_folder(output)
     check_apart(output / "copy.xlsx", source_folders(records))
     template = own_template(letter) if letter is not None else STANDARD
-    marking = Marking(Severity(severity), language, template, by or "")
+    late = _reminders(saved, expect, across, due, day, language)
+    marking = Marking(Severity(severity), language, template, by or "", late)
     with screen.counting("marking", shown=not as_json) as (_, on_file):
         returns = mark(saved, run_folder, output, marking, on_file)
     status = 1 if any(file.failed for file in returns.files) else 0
     if as_json:
-        say_json([
-            {"file": file.file, "copy": file.copy, "letter": file.letter,
-             "faults": len(file.faults), "formulas_kept": file.formulas_kept, "note": file.note}
-            for file in returns.files
-        ])  # fmt: skip
-        return status
+        say_json(_described(returns))
+    else:
+        _print(returns, output)
+    return status
+
+
+def _described(returns: Returns) -> list[dict[str, object]]:
+    return [
+        {"file": file.file, "copy": file.copy, "letter": file.letter,
+         "faults": len(file.faults), "formulas_kept": file.formulas_kept, "note": file.note}
+        for file in returns.files
+    ] + [
+        {"file": "", "copy": "", "letter": name, "faults": 0, "formulas_kept": False,
+         "note": "a reminder"}
+        for name in returns.reminders
+    ]  # fmt: skip
+
+
+def _reminders(
+    saved: SavedOutput,
+    expect: Path | None,
+    across: str | None,
+    due: int | None,
+    day: datetime | None,
+    language: str,
+) -> list[Reminder]:
+    """The letters to those whose reports are missing, if a list of senders is given."""
+    from boreotabula.review.coverage import expected_senders, sender_fields
+    from boreotabula.review.due import came_by_files, reports
+    from boreotabula.review.mark.reminders import reminders
+    from boreotabula.stores.records import saved_records, source_paths
+
+    if expect is None:
+        if across is not None or due is not None or day is not None:
+            raise CallError("--across, --due and --on go with --expect: the list of who reports")
+        return []
+    records = saved_records(saved)
+    if across is None or across not in records.schema.names:
+        known = ", ".join(records.schema.names)
+        raise CallError(f"--expect: name the field with the period by --across, of {known}")
+    fields = sender_fields(expect, [name for name in records.schema.names if name != across])
+    senders = expected_senders(expect, fields, due)
+    if all(sender.due is None for sender in senders):
+        raise CallError(
+            f"--expect: say when reports are due with --due, or in a column “due” of “{expect}”"
+        )
+    on = day.date() if day is not None else date.today()
+    came = came_by_files(source_paths(saved.place))
+    late = reports(records, (fields, across), senders, on, came)
+    return reminders(senders, late, language)
+
+
+def _print(returns: Returns, output: Path) -> None:
     if not returns.files:
         say("No file has anything to correct.")
+    for name in returns.reminders:
+        say(f"a report is missing → {output / name}")
     for copy in returns.files:
         faults = counted(len(copy.faults), "fault")
         say(f"{copy.file}: {faults} marked → {output / (copy.copy or copy.letter)}")
@@ -111,7 +184,6 @@ def command(
     if returns.others:
         number = counted(returns.others, "finding")
         say(f"{number} {'concerns' if returns.others == 1 else 'concern'} only you; not marked.")
-    return status
 
 
 def _check(records: Place, folder: Path, table: str | None, *, as_json: bool) -> int:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -19,17 +19,19 @@ from boreotabula.cli.options import (
     overwrite_option,
 )
 from boreotabula.cli.printing import say, say_json
-from boreotabula.cli.target import Into, Target, chosen_target, inbox_of
+from boreotabula.cli.target import Into, OutputOptions, Target, chosen_target, inbox_of
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from pyarrow import Table
 
     from boreotabula.batch.inputs import Inbox
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.read_all import ReadOptions
-    from boreotabula.batch.run.gather import Run
-    from boreotabula.cli.summary import Sender
+    from boreotabula.batch.run.outcome import Run
+    from boreotabula.cli.summary import SenderOf
     from boreotabula.findings.finding import Finding
     from boreotabula.limits import Limits
     from boreotabula.stores.bases.base import Place
@@ -168,49 +170,56 @@ def command(
     as_json: bool,
 ) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
-    from boreotabula.batch.claims import check_claim
-    from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.prefetch import ReadAhead
 
     loaded = Layout.load(layout)
     _check_sender(by, loaded)
     given = Into(into, tab, replace_all, no_source, add_columns, run_folder)
-    target = chosen_target(
-        output, given, lambda sentence: say(sentence, err=True), dry_run=dry_run,
-        safe_csv=safe_csv, partition=partition, cluster=cluster, overwrite=overwrite,
-    )  # fmt: skip
-    if output == "-" and not dry_run and (strict or strict_past or as_json):
+    options = OutputOptions(output, given, partition, cluster, overwrite, safe_csv)
+    target = chosen_target(options, lambda sentence: say(sentence, err=True), dry_run=dry_run)
+    show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past, by)
+    _check_show(show, output, dry_run=dry_run)
+    if report is not None:
+        _check_report(report, expect, loaded, (layout, *files), overwrite=overwrite)
+    whole = not (files or include or limit)
+    bounds = limits(memory_per_file)
+    means = _means(loaded, workers, bounds, fresh=fresh, whole=whole)
+    with ReadAhead(loaded, means) as ahead:
+        inbox = inbox_of(loaded, target, files, include, limit, ahead.take)
+    return perform(loaded, inbox, target, show, means, whole=whole)
+
+
+def _check_show(show: _Show, output: str | None, *, dry_run: bool) -> None:
+    """Raises CallError if what is to be shown does not go with the output."""
+    if output == "-" and not dry_run and (show.strict or show.strict_past or show.as_json):
         raise CallError(
             "--strict, --strict-past and --json need a file: records on stdout are already out when"
             " an error is found"
         )
-    if strict_past and dry_run:
+    if show.strict_past and dry_run:
         raise CallError(
             "--strict-past compares with what the output held before: name it with -o or --into"
         )
-    if expect is not None and report is None:
+    if show.expect is not None and show.report is None:
         raise CallError("--expect only works with --report; the page lists who has not reported")
-    if report is not None:
-        from boreotabula.review.report import check_expected, check_report
 
-        check_report(report)
-    if report is not None:
-        if expect is not None:
-            check_expected(expect, loaded.spec.fields)
-        check_apart(report, loaded.folders.values(), loaded.spec.source.include)
-        inputs = (layout, expect, *loaded.glossaries, *loaded.lists, *files)
-        check_claim(report, inputs, overwrite=overwrite)
-    means = _means(loaded, workers, limits(memory_per_file), fresh=fresh)
-    whole = not (files or include or limit)
-    if not whole:
-        from boreotabula.batch.evidence import kept_evidence
 
-        means = replace(means, evidence=kept_evidence(loaded))
-    with ReadAhead(loaded, means) as ahead:
-        inbox = inbox_of(loaded, target, files, include, limit, ahead.take)
-    show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past, by)
-    return perform(loaded, inbox, target, show, means, whole=whole)
+def _check_report(
+    report: Path, expect: Path | None, layout: Layout, inputs: Sequence[Path], *, overwrite: bool
+) -> None:
+    """Raises CallError if a page about the run cannot be written. Told before the files are read,
+    not after."""
+    from boreotabula.batch.claims import check_claim
+    from boreotabula.batch.inputs import check_apart
+    from boreotabula.review.report import check_expected, check_report
+
+    check_report(report)
+    if expect is not None:
+        check_expected(expect, layout.spec.fields)
+    check_apart(report, layout.folders.values(), layout.spec.source.include)
+    read = (*inputs, expect, *layout.glossaries, *layout.lists)
+    check_claim(report, read, overwrite=overwrite)
 
 
 def _check_sender(field: str | None, layout: Layout) -> None:
@@ -228,10 +237,10 @@ def _check_sender(field: str | None, layout: Layout) -> None:
         )
 
 
-def _senders(run: Run, field: str | None) -> Sender | None:
+def _senders(run: Run, field: str | None) -> SenderOf | None:
     """Who sent the file of a finding: what a field holds on its tab, or on another tab of it; the
     name of the file where none says it. None if no field is named."""
-    from boreotabula.cli.summary import Sender
+    from boreotabula.cli.summary import SenderOf
 
     if field is None:
         return None
@@ -245,34 +254,34 @@ def _senders(run: Run, field: str | None) -> Sender | None:
         place = (finding.file, finding.tab)
         return by_tab.get(place) or by_file.get(finding.file) or finding.file
 
-    return Sender(field, sender_of)
+    return SenderOf(field, sender_of)
 
 
-def _means(layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool) -> ReadOptions:
-    """How the files are read."""
+def _means(
+    layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool, whole: bool
+) -> ReadOptions:
+    """How the files are read. Without the `whole` inbox day and month are told by what an earlier
+    run over it has seen."""
     from boreotabula.batch.cache.store import Cache
+    from boreotabula.batch.evidence import kept_evidence
     from boreotabula.batch.read_all import ReadOptions
 
-    return ReadOptions(workers, Cache.of(layout.digest, bounds), fresh, bounds)
+    means = ReadOptions(workers, Cache.of(layout.digest, bounds), fresh, bounds)
+    return means if whole else replace(means, evidence=kept_evidence(layout))
 
 
+@dataclass(frozen=True)
 class _Show:
     """How much is printed, and in which form; whether errors keep the output back; and the page."""
 
-    def __init__(
-        self,
-        quiet: bool = False,
-        verbose: bool = False,
-        as_json: bool = False,
-        strict: bool = False,
-        report: Path | None = None,
-        expect: Path | None = None,
-        strict_past: bool = False,
-        sender: str | None = None,
-    ) -> None:
-        self.quiet, self.verbose, self.as_json, self.strict = quiet, verbose, as_json, strict
-        self.report, self.expect, self.strict_past = report, expect, strict_past
-        self.sender = sender
+    quiet: bool = False
+    verbose: bool = False
+    as_json: bool = False
+    strict: bool = False
+    report: Path | None = None
+    expect: Path | None = None
+    strict_past: bool = False
+    sender: str | None = None
 
 
 def perform(
@@ -291,9 +300,9 @@ def perform(
     from boreotabula.batch.evidence import Evidence, keep_evidence
     from boreotabula.batch.read_all import ReadOptions
     from boreotabula.batch.run.record import describe
-    from boreotabula.cli import screen, summary
+    from boreotabula.cli import screen
     from boreotabula.run import Conditions, run_into
-    from boreotabula.stores.unkept import Nowhere, Stdout
+    from boreotabula.stores.unkept import Nowhere
 
     show, means, store = show or _Show(), means or ReadOptions(), target.store
     conditions = Conditions(show.strict, show.strict_past)
@@ -316,13 +325,29 @@ def perform(
         write_report(run, show.report, store.shown if written else None, show.expect)
     if show.as_json:
         say_json(describe(run, out))
-        return status
-    if show.quiet:
-        return status
+    elif not show.quiet:
+        _print_run(run, target, folder, show, written=written)
+        if run.exit_status == 3:
+            screen.err().print("Nothing was read, so nothing was written.")
+        elif kept and not may and show.strict_past and run.restated:
+            screen.err().print("\nValues were restated, so nothing was written (--strict-past).")
+        elif kept and not may:
+            screen.err().print("\nThere are errors, so nothing was written (--strict).")
+    return status
+
+
+def _print_run(
+    run: Run, target: Target, folder: Path | None, show: _Show, *, written: bool
+) -> None:
+    """The figures of a run and its findings; `folder` is its run folder, if it has one."""
+    from boreotabula.cli import screen, summary
+    from boreotabula.stores.unkept import Nowhere, Stdout
+
+    store = target.store
     console = screen.err() if isinstance(store, Stdout) else screen.out()
     shown = store.shown if written else None
     record = str(folder) if folder else None
-    if written and target.remote and folder:
+    if target.remote and folder:
         shown = target.remote.shown
         record = f"{shown.rpartition('/')[0]}/{folder.name}"
     summary.figures(run, shown, record, console, whole=show.verbose)
@@ -333,13 +358,6 @@ def perform(
     if isinstance(store, Nowhere) and not isinstance(store, Stdout):
         _print_first(run)
     summary.findings(run.findings, every=show.verbose, sender=_senders(run, show.sender))
-    if run.exit_status == 3:
-        screen.err().print("Nothing was read, so nothing was written.")
-    elif kept and not may and show.strict_past and run.restated:
-        screen.err().print("\nValues were restated, so nothing was written (--strict-past).")
-    elif kept and not may:
-        screen.err().print("\nThere are errors, so nothing was written (--strict).")
-    return status
 
 
 def _print_first(run: Run) -> None:

@@ -22,7 +22,7 @@ from boreotabula.errors import CallError
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
-    from boreotabula.review.crosstab import Cross
+    from boreotabula.review.crosstab.cross import Cross
 
 EPILOG = """\b
 Examples:
@@ -99,8 +99,9 @@ def command(
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.read_all import ReadOptions
     from boreotabula.review.charts import check_chart, draw_cross
-    from boreotabula.review.cross_files import check_cross, write_cross
-    from boreotabula.review.crosstab import CrosstabSpec, crosstab
+    from boreotabula.review.crosstab.cross import CrosstabSpec
+    from boreotabula.review.crosstab.cross_files import check_cross, write_cross
+    from boreotabula.review.crosstab.crosstab import crosstab
     from boreotabula.stores.records import load_records, source_folders
 
     for path, check in ((output, check_cross), (chart, check_chart)):
@@ -125,7 +126,7 @@ def command(
 
 
 def _described(cross: Cross) -> dict[str, object]:
-    from boreotabula.review.cross_files import shown
+    from boreotabula.review.crosstab.cross_files import shown
 
     return {
         "measure": cross.measure,
@@ -152,7 +153,7 @@ def print_cross(cross: Cross) -> None:
     from rich.text import Text
 
     from boreotabula.cli import screen
-    from boreotabula.review.crosstab import number_text, places_of, with_brief_names
+    from boreotabula.review.crosstab.crosstab import number_text, places_of, with_brief_names
 
     console = screen.out()
     cross = with_brief_names(cross)

@@ -23,9 +23,12 @@ from boreotabula.files import written_name
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
     from boreotabula.batch.inputs import LeftOut, SourceFile
+    from boreotabula.binding.bound import Bound
     from boreotabula.layout.model import Reading
-    from boreotabula.layout.tabs import TabChoice
+    from boreotabula.layout.tabs import Tabs
     from boreotabula.sheets.opening import Opening
 
 EPILOG = """\b
@@ -105,10 +108,7 @@ def command(
     from boreotabula.binding.types import AsRead, by_columns, plainly
     from boreotabula.cli import screen
 
-    if output.suffix.lower() != ".xlsx":
-        raise CallError(f"“{output}”: bind writes a workbook (.xlsx)")
-    if not output.parent.is_dir():
-        raise CallError(f"there is no folder “{output.parent}” to write “{output.name}” into")
+    _check_output(output)
     check_form(tab_name)
     check_claim(output, sources, overwrite=overwrite)
     wanted = _wanted(sources, output, include, exclude)
@@ -128,29 +128,36 @@ def command(
     with screen.counting("binding", shown=not as_json) as (start, on_file):
         start(len(files))
         tabs = bind(files, wanted.unseen, binding, output, on_file)
-    count = sum(bool(tab.name) for tab in tabs)
     if as_json:
         say_json([vars(tab) for tab in tabs])
     else:
-        read = len({tab.file for tab in tabs if tab.name})
-        of = (
-            f"{read} of {counted(len(files), 'file')}"
-            if read < len(files)
-            else counted(read, "file")
-        )
-        say(f"{output}: {counted(count, 'tab')} of {of}")
-        if find_types or not binding.contents:
-            for tab in tabs:
-                if tab.name and tab.note:
-                    say(f"  {tab.name}: {tab.note}")
-    missing = [tab for tab in tabs if tab.lacking]
+        _print(tabs, output, len(files), every=find_types or not binding.contents)
+    return 1 if any(tab.lacking for tab in tabs) else 0
+
+
+def _check_output(output: Path) -> None:
+    """Raises CallError if no workbook can be written there."""
+    if output.suffix.lower() != ".xlsx":
+        raise CallError(f"“{output}”: bind writes a workbook (.xlsx)")
+    if not output.parent.is_dir():
+        raise CallError(f"there is no folder “{output.parent}” to write “{output.name}” into")
+
+
+def _print(tabs: Sequence[Bound], output: Path, files: int, *, every: bool) -> None:
+    """What was bound of so many files; of `every` tab what is to be said, or of doubtful ones."""
+    count = sum(bool(tab.name) for tab in tabs)
+    read = len({tab.file for tab in tabs if tab.name})
+    of = f"{read} of {counted(files, 'file')}" if read < files else counted(read, "file")
+    say(f"{output}: {counted(count, 'tab')} of {of}")
+    for tab in tabs if every else ():
+        if tab.name and tab.note:
+            say(f"  {tab.name}: {tab.note}")
     noted = [tab for tab in tabs if tab.lacking or tab.doubtful]
-    for tab in noted[:_MOST_TOLD] if not as_json else []:
+    for tab in noted[:_MOST_TOLD]:
         place = " › ".join(part for part in (tab.file, tab.tab) if part)
         say(f"! {place}: {tab.note}", err=True)
-    if len(noted) > _MOST_TOLD and not as_json:
+    if len(noted) > _MOST_TOLD:
         say(f"! … and {len(noted) - _MOST_TOLD} more, in the tab Contents", err=True)
-    return 1 if missing else 0
 
 
 _MOST_TOLD = 10
@@ -163,7 +170,7 @@ class _Wanted:
 
     files: list[SourceFile]
     unseen: list[LeftOut]
-    choice: TabChoice
+    choice: Tabs
     opening: Opening
     reading: Reading | None
 
@@ -176,11 +183,10 @@ def _wanted(
     from boreotabula.batch.inputs import LeftOut, check_apart, check_is_file, look, sorted_files
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.run_folders import run_folder
-    from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
-    from boreotabula.layout.tabs import TabChoice
+    from boreotabula.layout.tabs import Tabs
     from boreotabula.sheets.opening import Opening
 
-    choice, opening = TabChoice(every=True), Opening()
+    choice, opening = Tabs(every=True), Opening()
     reading: Reading | None = None
     files: list[SourceFile] = []
     unseen: list[LeftOut] = []
@@ -203,28 +209,41 @@ def _wanted(
         else:
             check_is_file(source)
             files.append(_source(source, written_name(source.name)))
+    files = _matching(files, output, include, exclude)
+    if not files:
+        raise CallError("no file matches; nothing was written")
+    return _Wanted(_each_once(files), unseen, choice, opening, reading)
+
+
+def _matching(
+    files: Iterable[SourceFile], output: Path, include: tuple[str, ...], exclude: tuple[str, ...]
+) -> list[SourceFile]:
+    """The files that the patterns take, the output left out. Raises CallError."""
+    from boreotabula.layout.patterns import Kind, PatternError, first_match, pattern
+
     try:
         wanted = tuple(pattern(text, Kind.FILE) for text in include)
         unwanted = tuple(pattern(text, Kind.FILE) for text in exclude)
     except PatternError as error:
         raise CallError(f"--include, --exclude: {error}") from None
-    files = [
+    return [
         file for file in files
         if file.path.resolve() != output.resolve()
         and (not wanted or first_match(wanted, file.name) is not None)
         and first_match(unwanted, file.name) is None
     ]  # fmt: skip
-    if not files:
-        raise CallError("no file matches; nothing was written")
-    once = {file.path.resolve(): file for file in reversed(files)}  # the first of each stays
+
+
+def _each_once(files: Sequence[SourceFile]) -> list[SourceFile]:
+    """Each file once, at its first place; of several with a name each is called by its path."""
+    once = {file.path.resolve(): file for file in reversed(files)}
     files = [file for file in files if once[file.path.resolve()] is file]
     named = Counter(file.name for file in files)
     # Of several folders: then the name alone does not tell which file it is.
-    files = [
+    return [
         replace(file, name=written_name(file.path.as_posix())) if named[file.name] > 1 else file
         for file in files
     ]
-    return _Wanted(files, unseen, choice, opening, reading)
 
 
 def _source(path: Path, name: str) -> SourceFile:
@@ -234,16 +253,16 @@ def _source(path: Path, name: str) -> SourceFile:
 
 
 def _choice(
-    choice: TabChoice,
+    choice: Tabs,
     named: tuple[str, ...],
     position: int | None,
     left_out: tuple[str, ...],
     *,
     visible_only: bool,
-) -> TabChoice:
+) -> Tabs:
     """The tabs that the options choose, or else the layout or every one."""
     from boreotabula.layout.patterns import Kind, PatternError, pattern
-    from boreotabula.layout.tabs import TabChoice
+    from boreotabula.layout.tabs import Tabs
 
     if named and position is not None:
         raise CallError("--named and --position both choose tabs; use one of them")
@@ -253,11 +272,11 @@ def _choice(
     except PatternError as error:
         raise CallError(f"--named, --except: {error}") from None
     if names or position is not None:
-        choice = TabChoice(names, position)
+        choice = Tabs(named=names, position=position)
     elif choice.by_itself:
-        choice = TabChoice(every=True)
+        choice = Tabs(every=True)
     return replace(
         choice,
-        left_out=(*choice.left_out, *without),
+        except_=(*choice.except_, *without),
         visible_only=visible_only or choice.visible_only,
     )

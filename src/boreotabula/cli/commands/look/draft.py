@@ -13,17 +13,18 @@ import click
 from boreotabula.batch.remote.address import as_named
 from boreotabula.cli.options import SOURCE, Command, json_option, limits, memory_per_file
 from boreotabula.cli.printing import say, say_json
+from boreotabula.cli.proposals import draft_again
 from boreotabula.errors import CallError
 from boreotabula.findings.kind import Severity
 from boreotabula.texts import agreeing, command_line, counted
 
 if TYPE_CHECKING:
-    from boreotabula.batch.again.propose import Proposal
     from boreotabula.batch.draft import Drafting
-    from boreotabula.batch.run.gather import Run
+    from boreotabula.batch.run.outcome import Run
     from boreotabula.drafting.doubts import Doubt
     from boreotabula.drafting.draft import Draft
     from boreotabula.drafting.tabs.specimens import LeftOut, TabFamily
+    from boreotabula.limits import Limits
 
 EPILOG = """\b
 Examples:
@@ -71,22 +72,19 @@ def command(
             raise click.UsageError(
                 "--again reads the folders that its layout names, and asks nothing; name no other."
             )
-        return _again(again, output, memory_per_file, as_json)
+        return draft_again(again, output, memory_per_file, as_json)
     if not places:
         raise click.UsageError("Name the folder with the files; or a layout, with --again.")
     if ask and (as_json or not sys.stdin.isatty()):
         raise click.UsageError("--ask needs a terminal; --json prints the questions.")
-    from boreotabula.batch.draft import check_new, draft_from, places_of, tried_on_all, write_draft
+    from boreotabula.batch.draft import check_new, draft_from, places_of, write_draft
     from boreotabula.cli import screen
     from boreotabula.drafting.asking.questions import changes_records, questions
 
-    if output is not None and output.suffix.lower() != ".toml":
-        raise CallError(
-            f"“{output}”: -o names the layout that is written, such as {output.stem}.toml; the"
-            " records come from boreotabula extract"
-        )
     # Told before the files are read, not after.
-    check_new([output] if output else [])
+    if output is not None:
+        _check_kind(output)
+        check_new([output])
     folder, files = places_of(places)
 
     with screen.counting("looking into", shown=not as_json) as (start, step):
@@ -98,15 +96,8 @@ def command(
         return 3
     doubts = questions(drafted, run.findings, (run.record_count, drafting.other_records))
     if ask:
-        if _is_other_reading(doubts):
-            drafted = drafted.otherwise()
-            drafting = tried_on_all(drafting, drafted, folder, limits(memory_per_file))
-            run = drafting.run or run
-        # What the tabs are is said by now.
-        doubts = questions(replace(drafted, runner_up=None), run.findings)
-        drafted, doubts = _answered(drafted, doubts)
-        drafting = tried_on_all(
-            drafting, replace(drafted, runner_up=None), folder, limits(memory_per_file)
+        drafting, drafted, doubts = _asked(
+            replace(drafting, draft=drafted, run=run), doubts, folder, limits(memory_per_file)
         )
         run = drafting.run or run
     written = write_draft(drafted, output, folder) if output else []
@@ -115,6 +106,35 @@ def command(
     else:
         _print(drafting, drafted, run, doubts, folder, written)
     return 1 if any(map(changes_records, doubts)) or _placed(run) < _LEAST_PLACED else 0
+
+
+def _check_kind(output: Path) -> None:
+    """Raises CallError for a name that no layout has."""
+    if output.suffix.lower() != ".toml":
+        raise CallError(
+            f"“{output}”: -o names the layout that is written, such as {output.stem}.toml; the"
+            " records come from boreotabula extract"
+        )
+
+
+def _asked(
+    drafting: Drafting, doubts: Sequence[Doubt], folder: Path, bounds: Limits
+) -> tuple[Drafting, Draft, list[Doubt]]:
+    """The draft as a person answers its questions, tried on all files; and what is still open."""
+    from boreotabula.batch.draft import tried_on_all
+    from boreotabula.drafting.asking.questions import questions
+
+    drafted, run = drafting.draft, drafting.run
+    assert drafted is not None and run is not None
+    if _is_other_reading(doubts):
+        drafted = drafted.otherwise()
+        drafting = tried_on_all(drafting, drafted, folder, bounds)
+        run = drafting.run or run
+    # What the tabs are is said by now.
+    doubts = questions(replace(drafted, runner_up=None), run.findings)
+    drafted, doubts = _answered(drafted, doubts)
+    known = replace(drafted, runner_up=None)
+    return tried_on_all(drafting, known, folder, bounds), drafted, doubts
 
 
 def _is_other_reading(doubts: Sequence[Doubt]) -> bool:
@@ -164,103 +184,6 @@ def _answer(doubt: Doubt) -> str:
 
 _LEAST_PLACED = 0.95
 """A draft that leaves more cells unplaced needs a look, whatever it asks."""
-
-
-def _again(path: Path, output: Path | None, memory_per_file: int, as_json: bool) -> int:
-    """Propose what a layout needs; the exit status."""
-    from boreotabula.batch.again.propose import propose
-    from boreotabula.batch.draft import check_new, write_new
-    from boreotabula.batch.layouts.load import Layout
-    from boreotabula.cli import screen
-
-    layout = Layout.load(path)
-    check_new([output] if output else [])
-    with screen.counting("reading", shown=not as_json) as (start, step):
-        proposal = propose(
-            layout, limits(memory_per_file), lambda reading: step(reading.name), start
-        )
-    if output and proposal.changes:
-        write_new({output: proposal.after})
-    if as_json:
-        say_json(_proposed(proposal))
-    else:
-        _print_proposal(proposal, path, output)
-    return proposal.better.exit_status
-
-
-def _proposed(proposal: Proposal) -> dict[str, Any]:
-    return {
-        "layout": proposal.after,
-        "changes": [{"why": change.said, "where": change.where} for change in proposal.changes],
-        "before": _figures_of(proposal.run),
-        "after": _figures_of(proposal.better),
-    }
-
-
-def _figures_of(run: Run) -> dict[str, int]:
-
-    return {
-        "files": len(run.files),
-        "records": run.record_count,
-        "cells_filled": run.account.filled,
-        "cells_unplaced": len(run.unplaced),
-        "errors": run.severities[Severity.ERROR],
-        "warnings": run.severities[Severity.WARNING],
-    }
-
-
-def _print_proposal(proposal: Proposal, path: Path, output: Path | None) -> None:
-    from difflib import unified_diff
-
-    from boreotabula.cli import screen
-
-    # The difference alone is the result, if it is not written.
-    console = screen.out() if output or not proposal.changes else screen.err()
-    if not proposal.run.files:
-        say("No file in the folders of this layout matches its patterns.")
-        return
-    if not proposal.changes:
-        console.print("No change of the layout makes these files read better.", style="bold")
-    else:
-        lines = unified_diff(
-            proposal.before.splitlines(), proposal.after.splitlines(), path.name,
-            f"{path.name}, proposed", lineterm="",
-        )  # fmt: skip
-        say("\n".join(lines))
-        console.print("\nWhy", style="bold")
-        for number, change in enumerate(proposal.changes, 1):
-            console.tell(f"  {number}. {change.said}")
-            console.tell(f"     {change.where}", "dim")
-    console.print()
-    for word, run in (("now", proposal.run), ("then", proposal.better))[
-        : 1 + bool(proposal.changes)
-    ]:
-        console.tell(f"  {word:<6}{_run_in_short(run)}")
-    if proposal.more:
-        console.print(
-            f"  {counted(proposal.more, 'more file')} without findings not looked at again"
-        )
-    if proposal.better.severities[Severity.ERROR]:
-        console.print(
-            f"  {command_line('extract', output or path, '--dry-run')} shows the errors that remain"
-        )
-    if proposal.changes and output:
-        say(f"\n  written   {output}")
-    elif proposal.changes:
-        call = command_line("draft", "--again", path, "-o", "NAME.toml")
-        say(f"\nNext: {call} writes it.", err=True)
-
-
-def _run_in_short(run: Run) -> str:
-
-    errors, warnings = (run.severities[severity] for severity in (Severity.ERROR, Severity.WARNING))
-    return ", ".join([
-        counted(len(run.files), "file"),
-        counted(run.record_count, "record"),
-        counted(len(run.unplaced), "cell") + " in no record",
-        counted(errors, "error"),
-        counted(warnings, "warning"),
-    ])  # fmt: skip
 
 
 def _is_any(drafted: Draft) -> bool:

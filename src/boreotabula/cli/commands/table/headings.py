@@ -15,6 +15,8 @@ from boreotabula.errors import CallError
 from boreotabula.texts import shell_word
 
 if TYPE_CHECKING:
+    from rich.table import Table
+
     from boreotabula.batch.headings.collect import HeadingList, HeadingUse
     from boreotabula.batch.headings.suggest import Suggestion
     from boreotabula.batch.layouts.load import Layout
@@ -207,8 +209,6 @@ def _print(
     layout: Layout,
     path: Path,
 ) -> None:
-    from rich.table import Table
-
     from boreotabula.cli import screen
 
     console = screen.out()
@@ -218,22 +218,7 @@ def _print(
         f" {_count(headings.files, 'file')}\n",
         markup=False,
     )
-    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
-    for name, justify in (
-        ("heading", "left"),
-        ("means", "left"),
-        ("tabs", "right"),
-        ("files", "right"),
-    ):
-        table.add_column(name, justify=justify)  # type: ignore[arg-type]
-    table.add_column("first in")
-    order = {field: index for index, field in enumerate(["", *layout.spec.fields])}
-    for use in sorted(headings.uses, key=lambda use: (_ORDER.index(use.role), order[use.field])):
-        if use.role != "unknown":
-            table.add_row(
-                _plain(use.heading), _meaning(use), str(len(use.places)), str(len(use.files)),
-                _plain(" › ".join(part for part in use.first if part)),
-            )  # fmt: skip
+    table = _table_of_known(headings, layout)
     if table.row_count:
         console.print(table)
     for file, why in headings.troubles:
@@ -255,6 +240,29 @@ def _print(
         f"\n  boreotabula headings {layout_word} --adopt {shell_word(pair)}",
         markup=False,
     )
+
+
+def _table_of_known(headings: HeadingList, layout: Layout) -> Table:
+    """The headings that mean something, in the order of the layout."""
+    from rich.table import Table
+
+    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
+    for name, justify in (
+        ("heading", "left"),
+        ("means", "left"),
+        ("tabs", "right"),
+        ("files", "right"),
+    ):
+        table.add_column(name, justify=justify)  # type: ignore[arg-type]
+    table.add_column("first in")
+    order = {field: index for index, field in enumerate(["", *layout.spec.fields])}
+    for use in sorted(headings.uses, key=lambda use: (_ORDER.index(use.role), order[use.field])):
+        if use.role != "unknown":
+            table.add_row(
+                _plain(use.heading), _meaning(use), str(len(use.places)), str(len(use.files)),
+                _plain(" › ".join(part for part in use.first if part)),
+            )  # fmt: skip
+    return table
 
 
 _ORDER = ("column", "level", "total", "ignored", "unknown")

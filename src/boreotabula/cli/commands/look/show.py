@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
     from boreotabula.batch.layouts.load import Layout
-    from boreotabula.batch.survey import FileView
+    from boreotabula.batch.views import FileView
     from boreotabula.cli.sheetview import Window
 
 EPILOG = """\b
@@ -86,7 +86,7 @@ def command(
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.evidence import decided_layout, kept_evidence
     from boreotabula.batch.layouts.load import Layout
-    from boreotabula.batch.survey import files_below, view_files
+    from boreotabula.batch.views import files_below, view_files
     from boreotabula.cli import sheetview
 
     window = sheetview.parse_window(cells) if cells else None

@@ -83,10 +83,11 @@ def command(
     """Compare two sets of records: which are new, gone or changed, and by how much."""
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
-    from boreotabula.review.charts import check_chart, draw_differences
+    from boreotabula.review.charts import check_chart
     from boreotabula.review.compare.compare import compare
     from boreotabula.review.compare.files import check_changes, write_changes
     from boreotabula.review.compare.layouts import is_layout, layout_sides
+    from boreotabula.review.difference_chart import draw_differences
     from boreotabula.stores.records import source_folders
 
     if with_before == (after is not None):
@@ -163,11 +164,9 @@ _LABELS = {"changed": "values changed", "new": "new records", "gone": "records g
 
 
 def _print(comparison: Comparison, rows: int) -> None:
-    from rich.table import Table
     from rich.text import Text
 
     from boreotabula.cli import screen
-    from boreotabula.layout.model import PROVENANCE
 
     console = screen.out()
     console.print(Text.assemble((f"{comparison.before.name} → {comparison.after.name}", "bold")))
@@ -188,37 +187,55 @@ def _print(comparison: Comparison, rows: int) -> None:
         console.print("\nNothing differs.")
         return
     _print_sums(console, comparison)
-    whats = comparison.changes.column("what")
-    names = comparison.changes.schema.names
-    for what, label in _LABELS.items():
-        import pyarrow.compute as pc
+    for what in _LABELS:
+        _print_changes(console, comparison, what, rows)
 
-        some = comparison.changes.filter(pc.equal(whats, what))
-        if not some.num_rows:
-            continue
-        hidden = {"what", "before_file", "before_tab", "after_file", "after_tab"}
-        if comparison.key == PROVENANCE:  # what else would tell which record it is
-            when = "before" if what == "gone" else "after"
-            hidden -= {f"{when}_file", f"{when}_tab"}
-        shown = [
-            name
-            for name in names
-            if name not in hidden
-            and not (what != "changed" and name in ("field", "before", "after"))
-            and not (name.endswith("_cell") and what == ("new" if "before" in name else "gone"))
-        ]
-        console.print(f"\n{some.num_rows:,} {label}:", style="bold")
-        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-        for name in shown:
-            right = name in ("before", "after")
-            table.add_column(Text(name.replace("_", " ")), justify="right" if right else "left")
-        for line in some.slice(0, rows).select(shown).to_pylist():
-            table.add_row(*(Text("·" if one is None else str(one)) for one in line.values()))
-        console.print(table)
-        if some.num_rows > rows:
-            console.print(
-                f"… {some.num_rows - rows:,} more: -o changes.csv, or --limit", style="dim"
-            )
+
+def _print_changes(console: Any, comparison: Comparison, what: str, most: int) -> None:
+    """The changes of a kind, at most so many."""
+    import pyarrow.compute as pc
+    from rich.table import Table
+    from rich.text import Text
+
+    changes = comparison.changes.filter(pc.equal(comparison.changes.column("what"), what))
+    if not changes.num_rows:
+        return
+    shown = _columns_shown(comparison, what)
+    lines = changes.slice(0, most).to_pylist()
+    # Mostly a value is where it was: once is enough, and leaves room for the names of files.
+    stays = {"before_cell", "after_cell"} <= set(shown)
+    if stays and all(line["before_cell"] == line["after_cell"] for line in lines):
+        shown.remove("before_cell")
+    console.print(f"\n{changes.num_rows:,} {_LABELS[what]}:", style="bold")
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
+    for name in shown:
+        right = name in ("before", "after")
+        title = "cell" if name == "after_cell" and "before_cell" not in shown else name
+        table.add_column(Text(title.replace("_", " ")), justify="right" if right else "left")
+    for line in lines:
+        table.add_row(*(Text("·" if line[name] is None else str(line[name])) for name in shown))
+    console.print(table)
+    if changes.num_rows > most:
+        console.print(
+            f"… {changes.num_rows - most:,} more: -o changes.csv, or --limit", style="dim"
+        )
+
+
+def _columns_shown(comparison: Comparison, what: str) -> list[str]:
+    """The columns that say something of changes of a kind."""
+    from boreotabula.layout.model import PROVENANCE
+
+    hidden = {"what", "before_file", "before_tab", "after_file", "after_tab"}
+    if comparison.key == PROVENANCE:  # what else would tell which record it is
+        when = "before" if what == "gone" else "after"
+        hidden -= {f"{when}_file", f"{when}_tab"}
+    return [
+        name
+        for name in comparison.changes.schema.names
+        if name not in hidden
+        and not (what != "changed" and name in ("field", "before", "after"))
+        and not (name.endswith("_cell") and what == ("new" if "before" in name else "gone"))
+    ]
 
 
 def _print_sums(console: Any, comparison: Comparison) -> None:

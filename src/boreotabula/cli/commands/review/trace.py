@@ -127,7 +127,7 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
     from rich.table import Table
     from rich.text import Text
 
-    from boreotabula.batch.survey import TabView
+    from boreotabula.batch.views import TabView
     from boreotabula.cli import screen, sheetview
     from boreotabula.reading.inspect.trace import cells_around
 
@@ -260,7 +260,7 @@ def _print_fate(
 ) -> None:
     from rich.text import Text
 
-    from boreotabula.batch.survey import TabView
+    from boreotabula.batch.views import TabView
     from boreotabula.cli import screen, sheetview
     from boreotabula.layout.addresses import parse_address
     from boreotabula.reading.inspect.trace import cells_around

@@ -26,7 +26,7 @@ def command(clear_it: bool, as_json: bool) -> int:
     """Show the size of the cache, or clear it."""
     from boreotabula.batch.cache.store import cache_size, clear
     from boreotabula.batch.private_files import cache_folder
-    from boreotabula.batch.remote.fetch import clear_fetched, fetched_size
+    from boreotabula.batch.remote.mirror import clear_fetched, fetched_size
 
     folder = cache_folder()
     count, size = cache_size(folder)

@@ -1,0 +1,67 @@
+"""What is to be said of the files of an inbox, and of patterns that none of them needs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from pathlib import PurePosixPath
+
+from boreotabula.batch.file.findings import name_ambiguous
+from boreotabula.batch.inputs import NO_PATTERN, Inbox, SourceFile
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.run.outcome import FileSummary
+from boreotabula.findings.finding import Finding
+from boreotabula.findings.places import Rule
+from boreotabula.findings.subjects.files import FILE_NOT_CHOSEN, NO_FILE_MATCHES, TAB_PATTERN_UNUSED
+from boreotabula.findings.subjects.totals import RULE_UNUSED
+
+
+def empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
+    if not inbox.taken:
+        yield NO_FILE_MATCHES(
+            folders=list(layout.folders),
+            left_out=len(inbox.left_out),
+            patterns=", ".join(map(str, layout.spec.source.include)) or "*",
+            names=[omission.name for omission in inbox.left_out],
+        )
+
+
+def passed_over(inbox: Inbox) -> Iterator[Finding]:
+    """Files that match no pattern, though they end as those that do: a misspelt name, perhaps."""
+    endings = {source.path.suffix.casefold() for source in inbox.taken}
+    for omission in inbox.left_out:
+        if omission.why == NO_PATTERN and PurePosixPath(omission.name).suffix.casefold() in endings:
+            yield FILE_NOT_CHOSEN(file=omission.name, why=NO_PATTERN)
+
+
+def not_seen(inbox: Inbox) -> Iterator[Finding]:
+    """What was left out although it may hold reports."""
+    for omission in inbox.left_out:
+        if omission.kind:
+            yield omission.kind(file=omission.name, why=omission.why)
+
+
+def ambiguous_names(inbox: Inbox) -> Iterator[Finding]:
+    """Names that fit their pattern in two ways: told once for each pattern."""
+    sources: dict[str, list[SourceFile]] = {}
+    for source in inbox.taken:
+        if source.other is not None:
+            sources.setdefault(source.pattern, []).append(source)
+    for text, group in sources.items():
+        first = group[0]
+        yield name_ambiguous(text, first.name, first.captured, first.other or {}, len(group))
+
+
+def idle_pattern(text: str) -> Finding:
+    return TAB_PATTERN_UNUSED(pattern=text)
+
+
+def idle_rules(layout: Layout, files: Sequence[FileSummary]) -> Iterator[Finding]:
+    """Rules about what is around the tables that cover nothing in the whole run."""
+    blocks = [block for form in layout.plan.forms for block in form.blocks]
+    rules = {rule for file in files for rule in file.account.left_out}
+    for rule, flag in (
+        (Rule.BELOW, any(block.below == "leave out" for block in blocks)),
+        (Rule.BESIDE, any(block.beside == "leave out" for block in blocks)),
+    ):
+        if flag and rule not in rules and any(file.tabs for file in files):
+            yield RULE_UNUSED(rule=f'{rule} = "leave out"')

@@ -1,0 +1,1 @@
+"""Commands that look at files: what is there, and a first layout."""

@@ -1,0 +1,1 @@
+"""Commands about the program itself."""

@@ -1,0 +1,1 @@
+"""Commands that look at records: where they are from, who reported, sums, changes."""

@@ -1,0 +1,269 @@
+"""`boreotabula coverage`: who reported when, and who did not."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from boreotabula.cli.options import (
+    PLACE,
+    Command,
+    chart_option,
+    cross_option,
+    json_option,
+    overwrite_option,
+    table_option,
+)
+from boreotabula.cli.printing import say, say_json
+from boreotabula.errors import CallError
+from boreotabula.texts import brief, counted
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+    from boreotabula.review.coverage import Coverage
+    from boreotabula.review.crosstab.cross import Label
+    from boreotabula.review.due import Report, Sender
+    from boreotabula.stores.bases.base import Place
+
+EPILOG = """\b
+Examples:
+  boreotabula coverage stock.csv --rows nursery --across month
+  boreotabula coverage stock.csv --rows nursery --across month \\
+      --expect sites.csv
+  boreotabula coverage stock.csv --rows nursery \\
+      --across month -o coverage.xlsx --require-complete
+  boreotabula coverage stock.csv --rows nursery --across month --due 10
+
+Each cell counts records; a dot is a gap. Months without any report are shown too. SITES is a CSV
+file with a column for each field of --rows, so that senders who never reported are shown as well.
+With --due, or a column “due” in SITES (days after a period), it says what is missing, what came
+late by the date of its file, and what is still due.
+
+\b
+Exit status:
+  0 done
+  1 with --require-complete, if something is missing by now
+  2 wrong call"""
+
+_MOST = 8
+
+
+@click.command("coverage", cls=Command, epilog=EPILOG)
+@click.argument("records", type=PLACE, metavar="RECORDS|LAYOUT")
+@click.option("--rows", multiple=True, metavar="FIELD", help="Field with the sender (repeatable).")
+@click.option(
+    "--across", required=True, metavar="FIELD", help="Field with the period, usually the month."
+)
+@click.option(
+    "--expect",
+    type=click.Path(path_type=Path),
+    metavar="SITES",
+    help="List of senders who should report (CSV).",
+)
+@click.option("--due", type=click.IntRange(min=0), metavar="DAYS",
+              help="Days after a period until its report is due.")  # fmt: skip
+@click.option("--on", "day", type=click.DateTime(["%Y-%m-%d"]), metavar="DATE",
+              help="With --due: as of this day. Default: today.")  # fmt: skip
+@click.option("--require-complete", is_flag=True, help="Exit with 1 if something is missing.")
+@cross_option
+@chart_option
+@overwrite_option
+@table_option
+@json_option
+def command(
+    records: Path,
+    rows: tuple[str, ...],
+    across: str,
+    expect: Path | None,
+    due: int | None,
+    day: datetime | None,
+    require_complete: bool,
+    output: Path | None,
+    chart: Path | None,
+    overwrite: bool,
+    table: str | None,
+    as_json: bool,
+) -> int:
+    """Count the records of an output of extract, or of a LAYOUT, by sender and period."""
+    from boreotabula.batch.read_all import ReadOptions
+    from boreotabula.cli.commands.review.crosstab import print_cross
+    from boreotabula.review.charts import check_chart, draw_cross
+    from boreotabula.review.coverage import coverage, expected_senders
+    from boreotabula.review.crosstab.cross_files import check_cross, write_cross
+    from boreotabula.stores.records import load_records
+
+    for path, check in ((output, check_cross), (chart, check_chart)):
+        if path is not None:
+            check(path)
+            _check_written(path, records, expect, overwrite=overwrite)
+    listed = expected_senders(expect, rows, due) if expect is not None else []
+    labels = [sender.label for sender in listed]
+    read = load_records(records, table, ReadOptions(None))
+    met = coverage(read, rows, across, labels)
+    lateness = _lateness(read, (rows, across), records, listed, due, day)
+    summary = _summary(met, lateness)
+    result = met
+    if lateness.reports:
+        until = max(report.period for report in lateness.reports)
+        result = coverage(read, rows, across, labels, until)
+    if output is not None:
+        write_cross(result.cross, output)
+    if chart is not None:
+        draw_cross(result.cross, chart, "heat")
+    if as_json:
+        say_json(_described(result, lateness, complete=summary.complete))
+    else:
+        if output is None and chart is None:
+            print_cross(result.cross)
+        for line in _said(summary, lateness):
+            say(line)
+        for path in (path for path in (output, chart) if path is not None):
+            say(f"{path}: {result.cross.records:,} records")
+    return 1 if require_complete and not summary.complete else 0
+
+
+def _check_written(path: Path, records: Path, expect: Path | None, *, overwrite: bool) -> None:
+    """Raises CallError if a file may not be written."""
+    from boreotabula.batch.claims import check_claim
+    from boreotabula.batch.inputs import check_apart
+    from boreotabula.stores.records import source_folders
+
+    check_apart(path, source_folders(records))
+    check_claim(path, (records, expect), overwrite=overwrite)
+
+
+@dataclass(frozen=True)
+class _Lateness:
+    """Whose report is late, missing or due on a day."""
+
+    reports: Sequence[Report]
+    on: date
+    judged: frozenset[Label] = frozenset()
+    """Those of whom it is known when they are due, in small letters."""
+
+    def judges(self, label: Label) -> bool:
+        """Whether it is known when the reports of a sender are due."""
+        return tuple(text.casefold() for text in label) in self.judged
+
+
+def _lateness(
+    table: pa.Table,
+    fields: tuple[Sequence[str], str],
+    place: Place,
+    listed: Sequence[Sender],
+    due: int | None,
+    day: datetime | None,
+) -> _Lateness:
+    """The standing of all reports. Without a list those are judged who have ever reported."""
+    from boreotabula.review.due import came_by_files, reports, senders_met
+    from boreotabula.stores.records import source_paths
+
+    on = day.date() if day is not None else date.today()
+    senders = listed or (senders_met(table, fields[0], due) if due is not None else [])
+    if not any(sender.due is not None for sender in senders):
+        if day is not None:
+            raise CallError("--on goes with --due, or with a column “due” in the list of --expect")
+        return _Lateness((), on)
+    came = came_by_files(source_paths(place))
+    judged = frozenset(
+        tuple(text.casefold() for text in sender.label)
+        for sender in senders
+        if sender.due is not None
+    )
+    return _Lateness(reports(table, fields, senders, on, came), on, judged)
+
+
+@dataclass(frozen=True)
+class _Summary:
+    """What is missing and what is not: of senders with a day by their days, of all others by the
+    periods for which anybody reported."""
+
+    coverage: Coverage
+    """Without what is said of senders by their days."""
+    reports: Sequence[Report]
+    """Late, missing and due; those who never reported are in `coverage`."""
+    complete: bool
+    """Whether nothing is missing; what is not due yet is not."""
+
+
+def _summary(met: Coverage, lateness: _Lateness) -> _Summary:
+    from boreotabula.review.due import missing_of
+
+    others = replace(
+        met,
+        gaps=tuple(gap for gap in met.gaps if not lateness.judges(gap[0])),
+        late=tuple(late for late in met.late if not lateness.judges(late[0])),
+    )
+    complete = others.complete and not missing_of(lateness.reports)
+    never = set(met.never)
+    reports = [report for report in lateness.reports if report.label not in never]
+    return _Summary(others, reports, complete)
+
+
+def _said(summary: _Summary, lateness: _Lateness) -> Iterator[str]:
+    """What stands out, in words."""
+    from boreotabula.review.due import Standing, said
+
+    yield ""
+    for row in summary.coverage.never:
+        yield f"missing   {_name(row)} has never reported"
+    yield from said(summary.reports, lateness.on)
+    yield from _gaps_said(summary.coverage)
+    for row, period, files in summary.coverage.double:
+        yield f"double    {_name(row)}, {brief(period, 30)}: {', '.join(files)}"
+    if summary.complete and any(report.standing is Standing.DUE for report in lateness.reports):
+        yield "Complete up to now: all that was due has been reported."
+    elif summary.complete:
+        yield "Complete: everybody reported for every period."
+
+
+def _gaps_said(coverage: Coverage) -> Iterator[str]:
+    """What is missing, where nobody says when it is due."""
+    gaps: dict[tuple[str, ...], list[str]] = {}
+    for row, period in coverage.gaps:
+        gaps.setdefault(row, []).append(brief(period, 30))
+    for row, gap in gaps.items():
+        extra = f" and {len(gap) - _MOST} more" if len(gap) > _MOST else ""
+        yield f"gap       {_name(row)}: {', '.join(gap[:_MOST])}{extra}"
+    for row, period, behind in coverage.late:
+        periods = counted(behind, "period")
+        yield f"late      {_name(row)}: last report for {brief(period, 30)}, {periods} behind"
+
+
+def _name(row: tuple[str, ...]) -> str:
+    return " · ".join(brief(text, 80) for text in row)
+
+
+def _described(coverage: Coverage, lateness: _Lateness, *, complete: bool) -> dict[str, object]:
+    due = {
+        "on": str(lateness.on),
+        "reports": [
+            {"row": list(report.label), "period": report.period, "standing": report.standing.value,
+             "due": str(report.due), "came": str(report.came) if report.came else None,
+             "files": list(report.files)}
+            for report in lateness.reports
+        ],
+    }  # fmt: skip
+    return {
+        "rows": [list(row) for row in coverage.cross.rows],
+        "columns": list(coverage.cross.columns),
+        "records": [list(row) for row in coverage.cross.cells],
+        "complete": complete,
+        **({"due": due} if lateness.judged else {}),
+        "never": [list(texts) for texts in coverage.never],
+        "gaps": [{"row": list(row), "period": period} for row, period in coverage.gaps],
+        "late": [
+            {"row": list(row), "last": period, "behind": behind}
+            for row, period, behind in coverage.late
+        ],
+        "double": [
+            {"row": list(row), "period": period, "files": list(files)}
+            for row, period, files in coverage.double
+        ],
+    }

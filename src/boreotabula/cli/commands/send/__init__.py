@@ -1,0 +1,1 @@
+"""Commands that hand something on: marked copies, checks, bound tabs."""

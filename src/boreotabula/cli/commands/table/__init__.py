@@ -1,0 +1,1 @@
+"""Commands that make the table: all files read, headings, corrections."""

@@ -1,0 +1,65 @@
+"""A cross-tab: what is asked for, and its numbers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from boreotabula.layout.field_types import FieldType
+
+AGGREGATES = ("sum", "mean", "count", "min", "max", "median", "share")
+"""How the values of a cell become one number; a share is the part of its column's sum, or of the
+whole if nothing is across."""
+
+Label = tuple[str, ...]
+"""What names a row or column: a text for each of its fields."""
+Cells = tuple[tuple[float | None, ...], ...]
+
+
+@dataclass(frozen=True)
+class CrosstabSpec:
+    """What is asked for."""
+
+    rows: tuple[str, ...] = ()
+    across: str | None = None
+    value: str | None = None
+    how: str = "sum"
+    where: tuple[tuple[str, str], ...] = ()
+    by_value: bool = False
+    """Whether rows are sorted by their totals, the largest first, instead of by their names."""
+    top: int | None = None
+    """How many rows are kept; the others are taken together."""
+    change: bool = False
+    """Whether each column holds the change against the one before."""
+    totals: bool = True
+    """Whether sums over rows and columns are shown."""
+
+
+@dataclass(frozen=True)
+class Cross:
+    """A cross-tab. A cell is None where there is no record, or no value in any."""
+
+    wish: CrosstabSpec
+    rows: tuple[Label, ...]
+    columns: tuple[str, ...]
+    """One label for each column; a single empty one if nothing is across."""
+    cells: Cells
+    row_totals: tuple[float | None, ...]
+    """Over all columns; empty if nothing is across, or for changes."""
+    column_totals: tuple[float | None, ...]
+    total: float | None
+    """Over all records."""
+    value_kind: FieldType
+    """The type of the field that was summed up; 'integer' for counts, 'percent' for shares."""
+    in_time: bool
+    """Whether the columns are moments in time."""
+    records: int
+    """How many records it is made of."""
+    unit: str = ""
+    """What the numbers are counted in, if the layout says."""
+
+    @property
+    def measure(self) -> str:
+        """What the numbers are, in words."""
+        how, value = self.wish.how, self.wish.value
+        message = f"{how} of {value}" if value else "number of records"
+        return f"change of the {message}" if self.wish.change else message

@@ -1,0 +1,58 @@
+"""Records as the tables of a database take them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import pyarrow as pa
+
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.layout.headings import normal_form
+
+if TYPE_CHECKING:
+    pass
+
+_MOST_HEADINGS = 3
+
+
+def plain_schema(schema: pa.Schema) -> pa.Schema:
+    """A schema whose texts are no entries of a dictionary: those of several files differ."""
+    return pa.schema(
+        value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
+        for value in schema
+    )
+
+
+def with_all(records: pa.Table, schema: pa.Schema) -> pa.Table:
+    """Records with all columns of a schema; those that they lack are empty."""
+    plain = plain_schema(schema)
+    columns = [
+        records.column(value.name)
+        if value.name in records.schema.names
+        else pa.chunked_array([pa.nulls(records.num_rows, value.type)])
+        for value in plain
+    ]
+    return pa.Table.from_arrays(columns, schema=plain)
+
+
+def as_batch(records: pa.Table) -> pa.RecordBatch:
+    whole = records.unify_dictionaries().combine_chunks()
+    return pa.RecordBatch.from_arrays(
+        [
+            column.chunk(0) if column.num_chunks else pa.array([], column.type)
+            for column in whole.columns
+        ],
+        schema=whole.schema,
+    )
+
+
+def headings_of(layout: Layout) -> dict[str, str]:
+    """What the fields are called in the forms, by the layout and its glossaries."""
+    headings = {}
+    for name, field_spec in layout.spec.fields.items():
+        value = field_spec.also or layout.plan.names.headings_of(name)
+        # With a unit in brackets behind it a heading is no other one.
+        plain = [text for text in value if not text.endswith((")", "]"))]
+        other_texts = [text for text in plain if normal_form(text) != normal_form(name)]
+        headings[name] = ", ".join(other_texts[:_MOST_HEADINGS]) or name
+    return headings
