@@ -6,12 +6,14 @@ import csv
 import gzip
 import io
 import json
+import os
 import secrets
 import shutil
 import sqlite3
 import subprocess
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass, field
 from itertools import permutations
 from pathlib import Path
@@ -28,6 +30,10 @@ from pyarrow import dataset, parquet
 
 import boreotabula.run
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.private_files import turn_of
+from boreotabula.batch.read_all import ReadOptions
+from boreotabula.cli.target import Into, OutputOptions, chosen_target
+from boreotabula.errors import CallError
 from boreotabula.stores.bases.address import DatabaseAddress
 from helpers import PROGRAM, Outcome, csv_rows, program
 
@@ -560,6 +566,39 @@ def test_two_runs_at_once_take_turns(desk: Desk) -> None:
     lots = {lot[0] for lot, _ in desk.records()}
     assert lots == {"A", "B", "c", "d"} if desk.adds else len(lots) == 1
     assert sum(desk.records().values()) == (103 if desk.adds else 50)
+
+
+@pytest.mark.parametrize("desk", ("csv", "dataset", "into xlsx"), indirect=True)
+def test_a_run_waits_for_another_before_it_judges_the_output(desk: Desk) -> None:
+    """A run that is about to end has put its record in place, and not its output yet."""
+    output = next((path for path in desk.path.rglob("*.parquet")), desk.path)
+    times = (output.stat().st_atime_ns, output.stat().st_mtime_ns)
+    desk.put(c={"C1": 5})
+    call = [PROGRAM, "extract", "l.toml", *map(str, desk.options)]
+    with ExitStack() as other_run:
+        other_run.enter_context(turn_of(desk.path))
+        os.utime(output, ns=(0, 0))
+        with subprocess.Popen(call, cwd=desk.home, stderr=subprocess.PIPE, text=True) as run:
+            assert run.stderr is not None
+            first = run.stderr.readline()
+            assert f"another run writes to “{desk.path}”: waiting until it has ended" in first
+            os.utime(output, ns=times)
+            other_run.close()
+            assert (run.wait(), run.stderr.read()) == (0, "")
+    assert desk.records() == pairs(A1=1, A2=2, B1=3, C1=5)
+
+
+@pytest.mark.parametrize("desk", ("csv", "dataset"), indirect=True)
+def test_what_others_made_of_the_output_meanwhile_is_not_replaced(desk: Desk) -> None:
+    layout = Layout.load(desk.home / "l.toml")
+    options = OutputOptions(str(desk.path), Into(), "lot" if desk.kind == "dataset" else None)
+    store = chosen_target(options, on_wait=lambda _: None).store
+    inbox = store.look(layout, ())
+    output = next((path for path in desk.path.rglob("*.parquet")), desk.path)
+    output.write_bytes(b"by hand")
+    with pytest.raises(CallError, match="was changed since extract wrote it"):
+        boreotabula.run.run_into(store, layout, inbox, lambda _: None, ReadOptions())
+    assert output.read_bytes() == b"by hand"
 
 
 def test_a_run_says_that_it_waits_for_another(

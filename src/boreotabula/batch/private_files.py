@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import secrets
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from functools import cache
 from pathlib import Path
@@ -95,11 +95,16 @@ def _made(path: Path) -> bytes:
     return _read(path)
 
 
+OnWait = Callable[[str], None]
+"""Called with a sentence before another run is waited for."""
+
+
 @contextmanager
-def turn_of(path: Path) -> Iterator[None]:
+def turn_of(path: Path, on_wait: OnWait = lambda _: None) -> Iterator[None]:
     """Wait until no other run of this user writes to a path, and keep others waiting meanwhile.
 
-    Where the system has no such locks, or the cache folder cannot be written, nobody waits.
+    `on_wait` is called with a sentence before it waits. Where the system has no such locks, or the
+    cache folder cannot be written, nobody waits.
     """
     try:
         import fcntl
@@ -113,7 +118,11 @@ def turn_of(path: Path) -> Iterator[None]:
         make_own(folder)
         lock = os.open(folder / name[:32], os.O_RDWR | os.O_CREAT, 0o600)
         # The system lets go of it when the process ends, however it does.
-        fcntl.flock(lock, fcntl.LOCK_EX)
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            on_wait(f"another run writes to “{path}”: waiting until it has ended")
+            fcntl.flock(lock, fcntl.LOCK_EX)
     try:
         yield
     finally:

@@ -12,8 +12,9 @@ from boreotabula.errors import CallError
 if TYPE_CHECKING:
     from boreotabula.batch.inputs import Inbox
     from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.private_files import OnWait
     from boreotabula.batch.remote.put import RemoteOutput
-    from boreotabula.stores.bases.base import OnWait, Place
+    from boreotabula.stores.bases.base import Place
     from boreotabula.stores.store import OnFetched, Store
 
 
@@ -81,8 +82,10 @@ def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = Fa
     if options.in_parts:
         from boreotabula.stores.dataset.dataset import Dataset
 
-        return Target(Dataset(Path(output), fields, options.cluster or "", options.overwrite))
-    return _new_file(output, options, on_server=is_remote(output))
+        return Target(
+            Dataset(Path(output), fields, options.cluster or "", options.overwrite, on_wait=on_wait)
+        )
+    return _new_file(output, options, on_wait, on_server=is_remote(output))
 
 
 def _partition_fields(options: OutputOptions) -> tuple[str, ...]:
@@ -98,7 +101,7 @@ def _partition_fields(options: OutputOptions) -> tuple[str, ...]:
     return fields
 
 
-def _new_file(output: str, options: OutputOptions, *, on_server: bool) -> Target:
+def _new_file(output: str, options: OutputOptions, on_wait: OnWait, *, on_server: bool) -> Target:
     from boreotabula.stores.new_file import NewFile
 
     target = _on_server(output) if on_server else Target(NewFile(Path(output)))
@@ -107,7 +110,7 @@ def _new_file(output: str, options: OutputOptions, *, on_server: bool) -> Target
         _check_csv(target.store.path)
     # What was fetched from a server is checked there.
     free = options.overwrite or target.remote is not None
-    store = replace(target.store, overwrite=free, safe_csv=options.safe_csv)
+    store = replace(target.store, overwrite=free, safe_csv=options.safe_csv, on_wait=on_wait)
     return replace(target, store=store, overwrite=options.overwrite)
 
 
@@ -160,7 +163,7 @@ def _into(into: Into, on_wait: OnWait) -> Store:
             f"“{place}”: --into takes a workbook ({', '.join(BOOKS)}) or a database"
             f" ({', '.join(ENDINGS)}, postgresql://host/name)"
         )
-    return BookStore(place, into.tab, into.replace_all, into.no_source)
+    return BookStore(place, into.tab, into.replace_all, into.no_source, on_wait=on_wait)
 
 
 def _on_server(url: str) -> Target:

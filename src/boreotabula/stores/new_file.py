@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -62,8 +62,9 @@ class NewFile(OnDisk):
         file that no run has written, unless that may be overwritten.
         """
         out, tables = self.path, list(layout.plan.tables)
-        if len(tables) > 1 and not out.name.lower().endswith(_SEVERAL):
-            _check_folder(out, tables, overwrite=self.overwrite)
+        if self._in_folder(tables):
+            if out.suffix:
+                raise _no_folder(out, tables)
         else:
             known_kind(out)
             if out.is_dir():
@@ -71,13 +72,28 @@ class NewFile(OnDisk):
         if not out.parent.is_dir():
             raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
         check_output(layout, out, named)
-        if out.is_file() and out.stat().st_size > 0 and not self.overwrite:
-            _check_own(out, [out])
+        with self.locked(layout):  # a run that ends just now has put its record, not its output
+            self._check_own(tables)
         return look(layout, own=(out, run_folder(out)), named=named, on_fetched=on_fetched)
+
+    def _in_folder(self, tables: Collection[str]) -> bool:
+        """Whether each table is a file in a folder."""
+        return len(tables) > 1 and not self.path.name.lower().endswith(_SEVERAL)
+
+    def _check_own(self, tables: Collection[str]) -> None:
+        """Raises CallError if what is there was not left so by a run, and may not be replaced."""
+        if self._in_folder(tables):
+            check_folder(self.path, overwrite=self.overwrite)
+        elif self.path.is_file() and self.path.stat().st_size > 0 and not self.overwrite:
+            _check_own(self.path, [self.path])
 
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[Output | _Same]:
-        """A writer for each table; what they write is put in place at the end, or not at all."""
+        """A writer for each table; what they write is put in place at the end, or not at all.
+
+        Raises CallError if another run has made something of the output that may not be replaced.
+        """
+        self._check_own(tables)
         texts, kept = task.digests, task.means.kept
         old = old_output(self.path, self.remembers()) if kept and not task.means.fresh else None
         # Where columns follow from all files, lines cannot be told by the file that they are from.
@@ -106,7 +122,7 @@ class NewFile(OnDisk):
 
     @contextmanager
     def _opened(self, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Iterator[Output]:
-        if len(schemas) == 1 or self.path.name.lower().endswith(_SEVERAL):
+        if not self._in_folder(schemas):
             kind = known_kind(self.path)
             now = time.time_ns()
             with atomic_write(self.path, now) as stream, opened(kind, stream, schemas, key) as one:
@@ -151,14 +167,12 @@ def _check_own(out: Path, files: Sequence[Path]) -> None:
         )
 
 
-def _check_folder(out: Path, tables: Sequence[str], *, overwrite: bool) -> None:
-    if out.suffix:
-        named = ", ".join(f"{table}.csv" for table in tables)
-        raise CallError(
-            f"“{out}”: this layout has {len(tables)} output tables; name a folder, {named} will be"
-            f" written into it, or a file that holds several tables ({', '.join(_SEVERAL)})"
-        )
-    check_folder(out, overwrite=overwrite)
+def _no_folder(out: Path, tables: Sequence[str]) -> CallError:
+    named = ", ".join(f"{table}.csv" for table in tables)
+    return CallError(
+        f"“{out}”: this layout has {len(tables)} output tables; name a folder, {named} will be"
+        f" written into it, or a file that holds several tables ({', '.join(_SEVERAL)})"
+    )
 
 
 def check_folder(out: Path, *, overwrite: bool) -> None:

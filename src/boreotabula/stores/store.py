@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -17,7 +17,7 @@ import pyarrow as pa
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import Inbox, SourceFile
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.private_files import turn_of
+from boreotabula.batch.private_files import OnWait, turn_of
 from boreotabula.batch.read_all import ReadOptions
 from boreotabula.batch.run.earlier import earlier_record
 from boreotabula.batch.run.outcome import Run
@@ -108,6 +108,8 @@ class OnDisk:
     """What stores have in common that are a file or folder of this machine."""
 
     path: Path
+    on_wait: OnWait = field(default=lambda _: None, kw_only=True)
+    """Called with a sentence before a run waits for another one."""
 
     @property
     def shown(self) -> str:
@@ -125,7 +127,7 @@ class OnDisk:
 
     def locked(self, layout: Layout) -> AbstractContextManager[None]:
         """By the path."""
-        return turn_of(self.path)
+        return turn_of(self.path, self.on_wait)
 
     def remembers(self) -> Mapping[str, Any] | None:
         """The record beside it."""

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.batch.private_files import OnWait
 from boreotabula.stores.bases.address import DatabaseAddress
 
 Place = Path | DatabaseAddress
 """Where a database is: its file, or its address on a server."""
-OnWait = Callable[[str], None]
-"""Called with a sentence when another session must end first."""
 ENDINGS = (".sqlite", ".sqlite3", ".db", ".duckdb")
 """Of the files that are databases."""
 RECORDS = "boreotabula_runs"

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 
+from boreotabula.batch.private_files import OnWait
 from boreotabula.errors import CallError
-from boreotabula.stores.bases.base import OnWait, quoted
+from boreotabula.stores.bases.base import quoted
 from boreotabula.stores.bases.columns import TypedBase
 
 if TYPE_CHECKING:

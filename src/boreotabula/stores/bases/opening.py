@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from boreotabula.batch.private_files import OnWait
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import Base, OnWait, Place
+from boreotabula.stores.bases.base import Base, Place
 
 
 def open_base(place: Place, *, read_only: bool = False, on_wait: OnWait | None = None) -> Base:

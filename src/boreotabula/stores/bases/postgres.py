@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 
+from boreotabula.batch.private_files import OnWait
 from boreotabula.errors import CallError
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import RECORDS, OnWait, quoted
+from boreotabula.stores.bases.base import RECORDS, quoted
 from boreotabula.stores.bases.columns import TypedBase
 from boreotabula.stores.csv import CsvWriter, field_type
 

@@ -11,9 +11,10 @@ from typing import Any
 
 import pyarrow as pa
 
+from boreotabula.batch.private_files import OnWait
 from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FieldType
-from boreotabula.stores.bases.base import Base, OnWait, quoted
+from boreotabula.stores.bases.base import Base, quoted
 from boreotabula.stores.csv import column_text, field_type
 
 _AS_TEXT = "TEXT"

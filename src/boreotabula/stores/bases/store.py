@@ -15,12 +15,13 @@ import pyarrow as pa
 from boreotabula.batch.atomic import reporting_errors
 from boreotabula.batch.inputs import Inbox, check_output, look
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.private_files import OnWait
 from boreotabula.batch.run.earlier import earlier_record
 from boreotabula.batch.run.shape import is_record
 from boreotabula.batch.run_folders import RUN_FOLDER, run_folder
 from boreotabula.errors import CallError
 from boreotabula.stores.bases.address import DatabaseAddress
-from boreotabula.stores.bases.base import RECORDS, Base, OnWait, Place
+from boreotabula.stores.bases.base import RECORDS, Base, Place
 from boreotabula.stores.bases.columns import (
     check_columns,
 )

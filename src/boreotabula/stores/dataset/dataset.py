@@ -72,7 +72,8 @@ class Dataset(OnDisk):
             )
         if kind_of(out) is not None:
             raise CallError(f"“{out}”: a dataset is a folder; give it a name without an ending")
-        check_folder(out, overwrite=self.overwrite)
+        with self.locked(layout):  # a run that ends just now has put its record, not its output
+            check_folder(out, overwrite=self.overwrite)
         if not out.resolve().parent.is_dir():
             raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
         check_output(layout, out, named)
@@ -86,7 +87,9 @@ class Dataset(OnDisk):
 
     @contextmanager
     def open(self, task: Task, tables: Mapping[str, pa.Schema]) -> Iterator[_Filling]:
-        """A folder beside it. Raises CallError if the cluster does not answer."""
+        """A folder beside it. Raises CallError if the cluster does not answer, or another run
+        has made something of the output that may not be replaced."""
+        check_folder(self.path, overwrite=self.overwrite)
         with placed_folder(self.path) as folder:
             with _filling(self, task, folder) as filling:
                 yield filling
