@@ -11,6 +11,7 @@ import secrets
 import shutil
 import sqlite3
 import subprocess
+import sys
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack
@@ -586,6 +587,29 @@ def test_a_run_waits_for_another_before_it_judges_the_output(desk: Desk) -> None
             other_run.close()
             assert (run.wait(), run.stderr.read()) == (0, "")
     assert desk.records() == pairs(A1=1, A2=2, B1=3, C1=5)
+
+
+_WITH_WORKER = """
+import os, sys
+from pathlib import Path
+from boreotabula.batch.private_files import turn_of
+waits, goes_on = os.pipe()
+with turn_of(Path(sys.argv[1])):
+    worker = os.fork()
+    if not worker:
+        os.close(goes_on)
+        os.read(waits, 1)
+        os._exit(0)
+with turn_of(Path(sys.argv[1]), print):
+    os.write(goes_on, b".")
+os.waitpid(worker, 0)
+"""
+
+
+@pytest.mark.skipif(not hasattr(os, "fork"), reason="processes are not forked here")
+def test_processes_of_a_run_that_has_ended_keep_nobody_waiting(tmp_path: Path) -> None:
+    call = [sys.executable, "-c", _WITH_WORKER, tmp_path / "out.csv"]
+    assert subprocess.run(call, check=True, capture_output=True, text=True).stdout == ""
 
 
 @pytest.mark.parametrize("desk", ("csv", "dataset"), indirect=True)

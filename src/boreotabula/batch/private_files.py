@@ -117,6 +117,7 @@ def turn_of(path: Path, on_wait: OnWait = lambda _: None) -> Iterator[None]:
         folder = cache_folder() / "turns"
         make_own(folder)
         lock = os.open(folder / name[:32], os.O_RDWR | os.O_CREAT, 0o600)
+        _held.add(lock)
         # The system lets go of it when the process ends, however it does.
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -127,4 +128,20 @@ def turn_of(path: Path, on_wait: OnWait = lambda _: None) -> Iterator[None]:
         yield
     finally:
         if lock is not None:
+            _held.discard(lock)
             os.close(lock)
+
+
+_held: set[int] = set()
+"""The locks of this process."""
+
+
+def _let_go_of_locks() -> None:
+    """Close those that a forked process was handed down: others would wait for it, too."""
+    for lock in _held:
+        os.close(lock)
+    _held.clear()
+
+
+if hasattr(os, "register_at_fork"):  # not on Windows
+    os.register_at_fork(after_in_child=_let_go_of_locks)

@@ -177,7 +177,9 @@ def command(
     _check_sender(by, loaded)
     given = Into(into, tab, replace_all, no_source, add_columns, run_folder)
     options = OutputOptions(output, given, partition, cluster, overwrite, safe_csv)
-    target = chosen_target(options, lambda sentence: say(sentence, err=True), dry_run=dry_run)
+    target = chosen_target(
+        options, lambda sentence: None if quiet else say(sentence, err=True), dry_run=dry_run
+    )
     show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past, by)
     _check_show(show, output, dry_run=dry_run)
     if report is not None:
