@@ -12,6 +12,7 @@ from pathlib import Path
 
 import click
 import jsonschema
+import pyarrow as pa
 import pytest
 from click.testing import CliRunner
 
@@ -46,8 +47,6 @@ def test_an_example_of_the_handbook_gives_its_records(example: tuple[str, ...]) 
         texts={"file name": "Lomlia_2026"},
         tabs={name: sheet(other, name=name)} if name else {},
     )
-    import pyarrow as pa
-
     names, *rows = map(cells, records.strip().splitlines())
     found = csv_rows(pa.Table.from_batches([reading.records]).select(names))
     assert found == [names, *rows]

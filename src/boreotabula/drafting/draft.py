@@ -123,7 +123,7 @@ def _best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     for reading in readings[1:]:
         if reading.is_clearly_likelier(best, alone=alone):
             best = reading
-    nearly = best.bits + (_ALONE if alone else CLEARLY)
+    nearly = best.bits + (_nearly_alone(kind.examples[0]) if alone else CLEARLY)
     close = [
         one for one in readings
         if one.form != best.form and one.bits < nearly
@@ -132,7 +132,7 @@ def _best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     specimens = [example.specimen for example in kind.examples[:_MOST_READ]]
     every = [
         (one.sketch, one.judged if specimens == group else judge(one.sketch, specimens))
-        for one in (best, *close)
+        for one in (best, *sorted(close, key=_Reading.rank))
     ]
     return [(finished(sketch, judged, kind), judged) for sketch, judged in every]
 
@@ -144,6 +144,13 @@ each that is a name more or less costs some ten bits."""
 
 _MUCH = 100.0
 """By so many bits another reading is taken even there."""
+
+
+def _nearly_alone(example: Example) -> float:
+    """Within how many bits another reading of a tab that is alone is told. Where its tables have
+    one row, nothing shows whether the headings are names of fields or data."""
+    one_row = bool(example.shapes) and all(shape.end - shape.first == 1 for shape in example.shapes)
+    return _MUCH if one_row else _ALONE
 
 
 @dataclass(frozen=True)
@@ -160,11 +167,17 @@ class _Reading:
         """What the tabs cost if they are written down as it reads them."""
         return cost_of(self.sketch, self.judged)
 
+    def rank(self) -> float:
+        """The lower, the likelier: of two that cost nearly the same a doubtful one is second."""
+        return self.bits + CLEARLY * self.is_doubtful
+
     def is_clearly_likelier(self, other_reading: _Reading, *, alone: bool) -> bool:
         """Whether it is to be taken instead of another one, which the looks of the tables speak
         for. A tab that is `alone` does not tell what varies, and for a doubtful reading nothing but
         its bits speaks: then it must read more of the tabs. For a tab that is alone it is enough to
-        save very many bits."""
+        save very many bits; a doubtful reading of it is never taken, but told."""
+        if alone and self.is_doubtful:
+            return False
         left, other_number = self.judged.bits_left, other_reading.judged.bits_left
         if (alone or self.is_doubtful) and left + CLEARLY < other_number:
             return self.bits < other_reading.bits + _ALONE
@@ -234,6 +247,9 @@ class _Candidate:
 
 def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
     """The sketches that are tried: as the tables look, as the other kind of table, and turned."""
+    if kind.has_lines:
+        yield _Candidate(first_sketch(kind), kind)
+        return
     along = turned(kind)
     if along is not None and along.is_clear:
         yield _along(along, kind)
@@ -246,8 +262,7 @@ def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
     if any(shape.crossed and _is_surely_crossed(example.sheet, shape)
            for example in kind.examples for shape in example.shapes):  # fmt: skip
         return
-    several = len(kind.examples) > 1
-    if along and several and not along.is_clear and not _names_moments(along.there):
+    if along and not along.is_clear and not _names_moments(along.there):
         yield _along(along, kind)
     if (among := _other_of_two_columns(kind)) is not None:
         yield _Candidate(first_sketch(among), among)

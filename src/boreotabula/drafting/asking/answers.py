@@ -109,6 +109,8 @@ def _in_block(block: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
             values[key] = one_or_list(names) if isinstance(value, str) else names
         elif key == "group_row":
             values[key] = _in_groups(value, old, new)
+        elif key == "control":
+            values[key] = _in_control(value, old, new)
         elif key == "caption":
             values[key] = one_or_list([_in_pattern(text, old, new) for text in listed(value)])
         elif key == "tabs":
@@ -118,6 +120,11 @@ def _in_block(block: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
         else:
             values[key] = value
     return values
+
+
+def _in_control(value: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
+    sums = {new if name == old else name: place for name, place in value.get("sums", {}).items()}
+    return {**value, **({"sums": sums} if sums else {})}
 
 
 def _in_groups(value: Any, old: str, new: str) -> Any:

@@ -6,8 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-import pyarrow.compute as pc
-
+from boreotabula.drafting.asking.rows import about_rows
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.search.finishing import our_names
@@ -48,7 +47,7 @@ def questions(
         *draft.sketch.doubts,
         *_of_another_reading(draft, records),
         *_guessed(draft),
-        *_without_name(draft),
+        *about_rows(draft),
     ]
     return [
         *_about_findings(findings),
@@ -133,41 +132,6 @@ def _guessed(draft: Draft) -> Iterator[Doubt]:
             change = f"otherwise write day_first = {str(not first).lower()} into the field"
             choices = (f"day_first = {str(first).lower()}", f"day_first = {str(not first).lower()}")
         yield Doubt("value", message, change, file, tab, cell, name, choices, number, f": {text}")
-
-
-def _without_name(draft: Draft) -> Iterator[Doubt]:
-    """The question whether rows of a list are records that lack what names the others."""
-    sketch = draft.sketch
-    own = [name for name in sketch.fields
-           if name not in sketch.stamps and name not in sketch.captured]  # fmt: skip
-    carried = listed(sketch.block.get("carry_down"))
-    if not sketch.listed or sketch.more or len(own) < _FEWEST_FIELDS or own[0] in carried:
-        return
-    lacking: list[tuple[str, str, str, Any]] = []
-    every = 0
-    for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True):
-        for batch in reading.tables.values():
-            if own[0] not in batch.schema.names:
-                continue
-            every += batch.num_rows
-            blank = batch.filter(pc.is_null(batch.column(own[0])))
-            for record in blank.select([*own[1:], "source_cell"]).to_pylist():
-                cell = record.pop("source_cell") or ""
-                text = next((value for value in record.values() if value is not None), "")
-                lacking.append((example.file, example.tab, cell.partition(":")[0], text))
-    if 0 < len(lacking) < _MOST_LACKING * every:
-        file, tab, cell, text = lacking[0]
-        them = "it is a record" if len(lacking) == 1 else "they are records"
-        yield Doubt(
-            "row",
-            f"{counted(len(lacking), 'row')} {'has' if len(lacking) == 1 else 'have'} no"
-            f" “{own[0]}”, which all others have; {them} nevertheless",
-            "what is no record is left out by `skip` in [block], a pattern of its first cell",
-            file, tab, cell, own[0], (them, "left out"), len(lacking), f": {text}",
-        )  # fmt: skip
-
-
-_FEWEST_FIELDS, _MOST_LACKING = 3, 0.4
 
 
 def _first_cell(draft: Draft, text: str) -> tuple[str, str, str, int]:

@@ -80,24 +80,44 @@ def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:
 
 
 def position_sketch(kind: TabFamily) -> Sketch:
-    """A list without headings: rows that are filled alike. Nothing if the tabs hold none. A tab
-    that has headings all the same names the columns."""
+    """A list without headings: rows that are filled alike, or lines with the mark of records.
+    Nothing if the tabs hold none. A tab that has headings all the same names the columns."""
+    if kind.has_lines:
+        return _lines_sketch(kind)
     sheets = [example.sheet for example in kind.examples]
     if not all(map(is_headless, sheets)) or len({sheet.width for sheet in sheets}) != 1:
         return Sketch()
     heads = next((example.further[0].heads for example in kind.examples if example.further), ())
+    return _by_position([row for sheet in sheets for row in _body(sheet)], heads)
+
+
+def _lines_sketch(kind: TabFamily) -> Sketch:
+    """The records of lines with marks, held against what the control lines say of them."""
+    lines = [example.lines for example in kind.examples if example.lines]
+    records = [record for one in lines for record in one.lines.records]
+    width = max(map(len, records), default=0)
+    # The mark says what a line is; it is no value.
+    sketch = _by_position([["", *record[1:], *[""] * (width - len(record))] for record in records])
+    columns: list[str] = sketch.block["columns"]
+    (_, record, control), places = lines[0].lines.marks, lines[0].places
+    sums = {columns[own]: place + 1 for own, place in places.sums.items()}
+    checked = {"line": control, "count": places.count + 1, **({"sums": sums} if sums else {})}
+    return sketch.having(only_rows=record, control=checked)
+
+
+def _by_position(rows: Sequence[Sequence[Cell]], heads: Sequence[Cell] = ()) -> Sketch:
+    """A list whose columns are known by their place; of rows of one length."""
     fields: dict[str, str] = {}
     columns: list[str] = []
     types: dict[str, Typed] = {}
-    for column in range(sheets[0].width):
-        cells = [row[column] for sheet in sheets for row in _body(sheet) if row[column] != ""]
+    for column, every in enumerate(zip(*rows, strict=True)):
+        cells = [cell for cell in every if cell != ""]
         if not cells and not heads:
             columns.append("-")
             continue
         type_ = typed(cells)
-        named = {"datetime": "time", "date": "date", "month": "month", "time": "time"}
         head = cell_text(heads[column]) if heads else ""
-        name = field_name(head or named.get(type_.kind, "column"), fields)
+        name = field_name(head or NAMES_OF_MOMENTS.get(type_.kind, "column"), fields)
         fields[name] = type_.kind
         types[name] = type_
         columns.append(name)
@@ -105,6 +125,10 @@ def position_sketch(kind: TabFamily) -> Sketch:
     for name, type_ in types.items():
         sketch = with_type(sketch, name, type_)
     return sketch
+
+
+NAMES_OF_MOMENTS = {"datetime": "time", "date": "date", "month": "month", "time": "time"}
+"""What a field is called by the type of its values, if no word of the form is there."""
 
 
 def _body(sheet: Sheet) -> Sequence[Sequence[Cell]]:

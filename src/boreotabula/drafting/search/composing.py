@@ -128,7 +128,12 @@ def _renamed(block: Mapping[str, Any], names: Mapping[str, str]) -> dict[str, An
             return {key: renamed(part) if key == "field" else part for key, part in value.items()}
         return [renamed(part) for part in value]
 
-    return {key: renamed(value) if key in _FIELDS_IN else value for key, value in block.items()}
+    own = {key: renamed(value) if key in _FIELDS_IN else value for key, value in block.items()}
+    sums = own.get("control", {}).get("sums", {})
+    if sums:
+        named = {names.get(name, name): place for name, place in sums.items()}
+        own["control"] = {**own["control"], "sums": named}
+    return own
 
 
 def _table_name(kind: TabFamily, sketch: Sketch, taken: Sequence[str]) -> str:

@@ -13,6 +13,7 @@ from boreotabula.drafting.columns.tables import level_cells, table_sketch
 from boreotabula.drafting.columns.with_types import with_types
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.labels import names
+from boreotabula.drafting.labels.header_lines import stamps_of_lines
 from boreotabula.drafting.labels.stamps import stamps_of
 from boreotabula.drafting.sketch import Sketch, one_or_list
 from boreotabula.drafting.tabs.specimens import Example, TabFamily
@@ -38,7 +39,8 @@ def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
     if _names_by_text_above(sketch):
         # What names a table is no title of the tab.
         examples = tuple(_with_captions(example) for example in examples)
-    stamps = stamps_of(examples, [*sketch.fields, *map(field_name, sketch.headings)])
+    of_stamps = stamps_of_lines if kind.has_lines else stamps_of
+    stamps = of_stamps(examples, [*sketch.fields, *map(field_name, sketch.headings)])
     if stamps.endings:
         sketch = sketch.having(
             ends_at=one_or_list([f"{escaped(ending)}*" for ending in stamps.endings])

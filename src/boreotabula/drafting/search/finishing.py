@@ -26,6 +26,7 @@ OUR_WORDS: Mapping[str, str] = {
     "corner": "What is {example} in the corner of the table?",
     "part": "What is {example} in the names of the files?",
     "title": "What is {example} in the title?",
+    "header": "What is {example} in the header line?",
     "column": "What is {example} in this column?",
     "tab": "What is {example} as the name of a tab?",
 }

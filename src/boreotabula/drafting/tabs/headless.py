@@ -21,6 +21,7 @@ def holds_records(kind: TabFamily) -> bool:
     return (
         kind.has_table
         or kind.has_cards
+        or kind.has_lines
         or all(is_headless(example.sheet) for example in kind.examples)
     )
 
@@ -28,7 +29,7 @@ def holds_records(kind: TabFamily) -> bool:
 def with_headless(kinds: Sequence[TabFamily]) -> list[TabFamily]:
     """The kinds, with tabs of a list without headings as one; a tab that has its columns below
     headings of its own is one of them."""
-    bare = [kind for kind in kinds if not (kind.has_table or kind.has_cards)]
+    bare = [kind for kind in kinds if not (kind.has_table or kind.has_cards or kind.has_lines)]
     headless = [example for kind in bare for example in kind.examples if is_headless(example.sheet)]
     widths = Counter(example.sheet.width for example in headless)
     if not widths:

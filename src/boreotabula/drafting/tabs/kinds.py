@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from boreotabula.drafting.tabs.cards import cards_of
 from boreotabula.drafting.tabs.headless import holds_records, with_headless
+from boreotabula.drafting.tabs.interface_lines import Marks, interface_lines_of
 from boreotabula.drafting.tabs.label_rows import with_label_rows
 from boreotabula.drafting.tabs.left_out import without_copies, without_lookups, without_summaries
 from boreotabula.drafting.tabs.likeness import grouped
@@ -48,9 +49,13 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
         for specimen, shapes in zip(own, shapes_there, strict=True)
     ]
     groups = grouped([shape for shapes in every for shape in shapes])
-    kinds: dict[int, list[Example]] = {}
+    kinds: dict[int | Marks, list[Example]] = {}
     cards_there = cards_of([specimen.sheet for specimen in own])
-    for one, shapes, cards in zip(own, every, cards_there, strict=True):
+    lines_there = interface_lines_of([specimen.sheet for specimen in own])
+    for one, shapes, cards, lines in zip(own, every, cards_there, lines_there, strict=True):
+        if lines:
+            kinds.setdefault(lines.lines.marks, []).append(Example(one, (), lines=lines))
+            continue
         if cards:
             kinds.setdefault(_CARDS, []).append(Example(one, (), cards=cards))
             continue

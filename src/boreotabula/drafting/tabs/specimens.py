@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
+from boreotabula.drafting.tabs.interface_lines import InterfaceLines
 from boreotabula.look.shape import Shape
 from boreotabula.sheets.sheet import Sheet
 
@@ -40,6 +41,8 @@ class Example:
     cards: tuple[Shape, ...] = ()
     """Runs of the same labels with their values, as tables of the tab with rows and columns
     changed."""
+    lines: InterfaceLines | None = None
+    """Its lines, if the first cell of each says what it is."""
 
     @property
     def sheet(self) -> Sheet:
@@ -70,6 +73,11 @@ class TabFamily:
     def has_cards(self) -> bool:
         """Whether its tabs hold cards."""
         return all(example.cards for example in self.examples)
+
+    @property
+    def has_lines(self) -> bool:
+        """Whether the first cell of each line of its tabs says what the line is."""
+        return all(example.lines for example in self.examples)
 
     @cached_property
     def filled(self) -> int:

@@ -1,0 +1,101 @@
+"""Rows of which a person knows whether they are records."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+import pyarrow.compute as pc
+
+from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.draft import Draft
+from boreotabula.drafting.sketch import listed
+from boreotabula.reading.tab import ReadBlock
+from boreotabula.texts import counted
+
+
+def about_rows(draft: Draft) -> Iterator[Doubt]:
+    """The questions whether some rows are records."""
+    yield from _without_name(draft)
+    yield from _said_again(draft)
+
+
+def _without_name(draft: Draft) -> Iterator[Doubt]:
+    """The question whether rows of a list are records that lack what names the others."""
+    sketch = draft.sketch
+    own = [name for name in sketch.fields
+           if name not in sketch.stamps and name not in sketch.captured]  # fmt: skip
+    carried = listed(sketch.block.get("carry_down"))
+    if not sketch.listed or sketch.more or len(own) < _FEWEST_FIELDS or own[0] in carried:
+        return
+    lacking: list[tuple[str, str, str, Any]] = []
+    every = 0
+    for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True):
+        for batch in reading.tables.values():
+            if own[0] not in batch.schema.names:
+                continue
+            every += batch.num_rows
+            blank = batch.filter(pc.is_null(batch.column(own[0])))
+            for record in blank.select([*own[1:], "source_cell"]).to_pylist():
+                cell = record.pop("source_cell") or ""
+                text = next((value for value in record.values() if value is not None), "")
+                lacking.append((example.file, example.tab, cell.partition(":")[0], text))
+    if 0 < len(lacking) < _MOST_LACKING * every:
+        file, tab, cell, text = lacking[0]
+        them = "it is a record" if len(lacking) == 1 else "they are records"
+        yield Doubt(
+            "row",
+            f"{counted(len(lacking), 'row')} {'has' if len(lacking) == 1 else 'have'} no"
+            f" “{own[0]}”, which all others have; {them} nevertheless",
+            _LEAVE_OUT, file, tab, cell, own[0], (them, "left out"), len(lacking), f": {text}",
+        )  # fmt: skip
+
+
+_FEWEST_FIELDS, _MOST_LACKING = 3, 0.4
+_LEAVE_OUT = "what is no record is left out by `skip` in [block], a pattern of its first cell"
+
+
+def _said_again(draft: Draft) -> Iterator[Doubt]:
+    """The question whether rows are records that name another row, and hold its numbers again."""
+    again = [
+        (example, str(block.view.address(row, block.columns.left)), text, other_text)
+        for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True)
+        for block in reading.blocks
+        for row, text, other_text in _rows_again(block)
+    ]
+    if again:
+        example, cell, text, other_text = again[0]
+        extra = f" ({len(again) - 1} more like it)" if len(again) > 1 else ""
+        yield Doubt(
+            "row",
+            f"“{text}” holds the same numbers as “{other_text}”, which it names{extra}; it is a"
+            " record nevertheless",
+            _LEAVE_OUT, example.file, example.tab, cell, "", ("a record", "left out"), len(again),
+        )  # fmt: skip
+
+
+def _rows_again(block: ReadBlock) -> Iterator[tuple[int, str, str]]:
+    """The record rows that hold the numbers of another one, and whose name has its name as a part;
+    each with both names."""
+    columns = slice(block.columns.left, block.columns.right)
+    names: dict[tuple[float, ...], list[str]] = {}
+    rows: list[tuple[int, str, tuple[float, ...]]] = []
+    for row in block.table.records:
+        texts = (cell for cell in block.view.rows[row][columns] if isinstance(cell, str))
+        numbers = block.view.numbers[row, columns]
+        key = tuple(numbers[np.isfinite(numbers)].tolist())
+        text = next((text.strip() for text in texts if text.strip()), "")
+        if text and len(key) >= _FEWEST_NUMBERS and any(key):
+            names.setdefault(key, []).append(text)
+            rows.append((row, text, key))
+    for row, text, key in rows:
+        for other_text in names[key]:
+            if other_text != text and re.search(rf"\b{re.escape(other_text)}\b", text):
+                yield row, text, other_text
+                break
+
+
+_FEWEST_NUMBERS = 2
+"""One number may come again by chance."""
