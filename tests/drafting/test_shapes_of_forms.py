@@ -554,6 +554,65 @@ def test_what_is_sure_and_what_is_ours_is_said_in_the_layout() -> None:
     assert 'heading = "text"  # placeholder, please rename' in text
 
 
+BOXES = """
+{0}
+.
+Lot  | {0}1 | . | Lot  | {0}2
+Species | Pine | . | Species | Birch
+Height | 2.5 | . | Height | 4
+Sown | 2026-03-01 | . | Sown | 2026-03-0{1}
+.
+Lot  | {0}3 | . | Lot  | {0}4
+Species | Alder | . | Species | Pine
+Height | 3 | . | Height | 9.5
+Sown | 2026-04-01 | . | Sown | 2026-04-0{1}
+"""
+"""A record in each box, beside and below one another."""
+
+
+def test_boxes_side_by_side_are_records() -> None:
+    found = drafted([BOXES.format("K", 2), BOXES.format("L", 3)])
+    assert found.sketch.block == {"repeat": True, "turned": True}
+    records = found.judged.readings[0].records.select(["lot", "species", "height"]).to_pylist()
+    assert [record["lot"] for record in records] == ["K1", "K3", "K2", "K4"]
+    assert records[1] == {"lot": "K3", "species": "Alder", "height": 3.0}
+    # A row of them alone, too: nothing begins anew below them.
+    forms = [form.format("M", 4) for form in (BOXES, BOXES.replace("Pine", "Elm"))]
+    assert drafted([form.rpartition("\n.\nLot")[0] for form in forms]).sketch.block["turned"]
+
+
+SIDES = """
+Nursery: | {0}
+.
+Bought | Pieces | . | Sold | Pieces
+Pine   | {1}    | . | Birch | 12
+Birch  | 30     | . | Elm   | 7
+Alder  | 8      | . | Pine  | 40
+"""
+
+
+def test_lists_whose_first_heading_names_them_are_one_list() -> None:
+    found = drafted([SIDES.format("Lomlia", 3), SIDES.format("Frostmo", 9)])
+    assert found.sketch.block["stamps"] == {"corner": {"from": "stub head"}}
+    records = found.judged.readings[0].records.select(["corner", "name", "pieces"]).to_pylist()
+    assert records[0] == {"corner": "Bought", "name": "Pine", "pieces": 3}
+    assert records[-1] == {"corner": "Sold", "name": "Pine", "pieces": 40}
+    assert not found.judged.errors
+
+
+OF_UNITS = """
+Sample | Iron | Lead | Water
+.      | mg/l | µg/l | NTU
+{0}1 | <0.05 | 3 | 4
+{0}2 | 2 | <1 | 5
+"""
+
+
+def test_a_row_of_units_over_mixed_columns_is_no_record() -> None:
+    found = drafted([OF_UNITS.format("A"), OF_UNITS.format("B")])
+    assert found.sketch.block["under_headings"] == 1 and found.judged.records == 4
+
+
 LINES = """
 H | 2026-04 | {0}
 D | {0}1 | Pine | 12

@@ -15,7 +15,7 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.look.bodies import before_footer, end_of
 from boreotabula.look.crossed import is_key
 from boreotabula.look.heading_rows import heads_below, is_headed, is_upper
-from boreotabula.look.looks import FIGURE, TabLook, columns_of, runs_of
+from boreotabula.look.looks import FIGURE, TabLook, columns_of, looks_of, runs_of
 from boreotabula.look.repeats import Repeats, repeats_of
 from boreotabula.look.shape import Shape, shape_of
 from boreotabula.reading.cells import cell_text
@@ -175,7 +175,7 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
     marked = [text.endswith((":", "：")) for text in labels if text]
     if marked and 2 * sum(marked) > len(marked):
         return True
-    if _has_labels_beside(sheet, shape):
+    if _has_labels_beside(sheet, shape) and not _is_headed_alike(sheet, shape, repeats):
         return True
     alone = len(shapes) == 1
     if shape.end - shape.first <= 1 and not shape.crossed and (not alone or shape.top == 0):
@@ -184,6 +184,15 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
         return False
     # What stays from tab to tab is a label, what varies a value, from the first row on.
     return all(repeats.stays(text) for text in labels if text)
+
+
+def _is_headed_alike(sheet: Sheet, shape: Shape, repeats: Repeats) -> bool:
+    """Whether two texts stand over numbers, and on several tabs: headings rather than a label with
+    its value."""
+    head = sheet.rows[shape.lowest][shape.left : shape.right]
+    below = looks_of(sheet)[shape.first : shape.end, shape.right - 1]
+    texts = all(isinstance(cell, str) and cell for cell in head)
+    return texts and bool((below == FIGURE).all()) and repeats.is_fixed(head)
 
 
 def _has_labels_beside(sheet: Sheet, shape: Shape) -> bool:

@@ -27,7 +27,7 @@ def table_sketch(kind: TabFamily) -> Sketch:
     shapes = [(example, shape) for example in kind.examples for shape in example.shapes]
     several = any(len(example.shapes) > 1 for example in kind.examples)
     first = shapes[0][1]
-    sketch = _cross_tab(shapes) if first.crossed else list_sketch(shapes)
+    sketch = _cross_tab(shapes) if first.crossed else _cornered_list(shapes) or list_sketch(shapes)
     block: dict[str, Any] = dict(sketch.block)
     if totals := _totals(shapes):
         block["totals"] = one_or_list(totals)
@@ -129,6 +129,32 @@ def _cross_tab(shapes: Tables) -> Sketch:
     if carried and not shape.bare and not corner:
         block["carry_down"] = one_or_list(carried)
     return Sketch(block=block, fields=fields, headings=headings, doubts=tuple(doubts))
+
+
+def _cornered_list(shapes: Tables) -> Sketch | None:
+    """Lists side by side or below each other whose first heading names the table; the others are
+    the same in all of them. None if they are not like that."""
+    heads = {shape.heads[1:] for _, shape in shapes}
+    levels = {shape.lowest - shape.highest for _, shape in shapes}
+    corners = dict.fromkeys(heading_at(*shape, 0) for shape in shapes)
+    if len(heads) != 1 or levels != {0} or "" in heads.pop() or not _corner_names(shapes):
+        return None
+    if "" in corners or len(corners) > _MOST_CORNERS:
+        return None
+    fields: dict[str, str] = {}
+    headings: dict[str, str] = {}
+    corner = named_field([], fields, headings, "corner")
+    name = named_field([], fields, headings, "name")
+    headings |= dict.fromkeys(corners, name)
+    example, shape = shapes[0]
+    for index in range(1, len(shape.heads)):
+        named_field([heading_at(example, shape, index)], fields, headings)
+    block = {"stub": list(fields)[1:3], "stamps": {corner: {"from": "stub head"}}}
+    return Sketch(block=block, listed=True, fields=fields, headings=headings)
+
+
+_MOST_CORNERS = 12
+"""More headings of one column are no names of tables."""
 
 
 def _level_fields(shapes: Tables, levels: int, fields: dict[str, str]) -> list[str]:

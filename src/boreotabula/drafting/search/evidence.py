@@ -10,6 +10,7 @@ from typing import Any
 from boreotabula.drafting.columns.lists import position_sketch
 from boreotabula.drafting.columns.over_columns import Tables, list_heading
 from boreotabula.drafting.columns.tables import level_cells, table_sketch
+from boreotabula.drafting.columns.unit_rows import has_units
 from boreotabula.drafting.columns.with_types import with_types
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.labels import names
@@ -36,6 +37,8 @@ def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
     sketch = table_sketch(table) if kind.has_table else position_sketch(kind)
     if turned:
         sketch = sketch.having(turned=True)
+    elif has_units(kind):
+        sketch = sketch.having(under_headings=1)
     if _names_by_text_above(sketch):
         # What names a table is no title of the tab.
         examples = tuple(_with_captions(example) for example in examples)

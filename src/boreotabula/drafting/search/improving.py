@@ -8,6 +8,7 @@ from enum import Enum, auto
 
 from boreotabula.drafting.columns.groups import group_names, patterns_of
 from boreotabula.drafting.columns.lists import lone_rows
+from boreotabula.drafting.columns.unit_rows import may_have_units
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.search.values import VALUE_STEPS, narrower
@@ -17,11 +18,10 @@ from boreotabula.findings.subjects.headings import HEADING_TWICE
 from boreotabula.findings.subjects.tables import BLOCK_FOUND_TWICE
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import type_of
-from boreotabula.look.texts.words import field_name, is_total, is_unit, total_pattern
-from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
+from boreotabula.look.texts.words import field_name, is_total, total_pattern
+from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.rows.table_rows import RowKind
-from boreotabula.sheets.sheet import Cell
 
 Step = Callable[[Sketch, Judgement, TabFamily], Iterator[Sketch]]
 _ROUNDS = 3
@@ -198,27 +198,9 @@ _BELOW, _MOST_NOTES = 3, 6
 """Notes stand in one of the first rows below a table."""
 
 
-def _are_units(cells: Sequence[Cell]) -> bool:
-    """Whether the cells right below headings are units: none of them is a figure, they are all the
-    same, or most are units that are in use."""
-    texts = [cell for cell in cells if isinstance(cell, str)]
-    if len(texts) < len(cells) or any(map(reads_as_figure, texts)):
-        return False
-    count = sum(map(is_unit, texts))
-    return 2 * count > len(texts) or (len(set(texts)) == 1 and len(texts) > 1)
-
-
 def _units(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """A row of units right below the headings."""
-    rows = [
-        cells
-        for example in kind.examples
-        for shape in example.shapes
-        if shape.first < example.sheet.height
-        and (cells := [cell for cell in example.sheet.rows[shape.first][shape.left : shape.right]
-                       if cell != ""])
-    ]  # fmt: skip
-    if "under_headings" not in sketch.block and rows and all(map(_are_units, rows)):
+    if "under_headings" not in sketch.block and may_have_units(kind):
         yield sketch.having(under_headings=1)
 
 

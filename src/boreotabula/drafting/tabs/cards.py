@@ -1,4 +1,4 @@
-"""Cards: the same labels with their values again and again down a tab, a record each."""
+"""Cards: the same labels with their values again and again on a tab, a record each."""
 
 from __future__ import annotations
 
@@ -7,8 +7,10 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from boreotabula.layout.headings import normal_form
+from boreotabula.look.looks import runs_of
 from boreotabula.look.shape import Shape, table_at
 from boreotabula.look.texts.types import type_of
 from boreotabula.reading.cells import cell_text, reads_as_figure
@@ -41,29 +43,57 @@ def cards_of(sheets: Sequence[Sheet]) -> list[tuple[Shape, ...]]:
     The values of one label are of one type, and those of different labels of several: rows that
     hold values of one measure are a table, whose headings repeat.
     """
-    columns = [_card_column(sheet, ()) for sheet in sheets]
-    known_groups = {column.labels for column in columns if column}
+    there = [_columns_of_cards(sheet, ()) for sheet in sheets]
+    known_groups = {columns[0].labels for columns in there if columns}
     return [
-        _as_tables(sheet, column) if (column := one or _card_column(sheet, known_groups)) else ()
-        for sheet, one in zip(sheets, columns, strict=True)
+        _as_tables(sheet, columns or _columns_of_cards(sheet, known_groups))
+        for sheet, columns in zip(sheets, there, strict=True)
     ]
 
 
-def _as_tables(sheet: Sheet, column: _Column) -> tuple[Shape, ...]:
-    turned = sheet.turn()
-    values = range(column.value, column.value + 1)
+def _as_tables(sheet: Sheet, columns: Sequence[_Column]) -> tuple[Shape, ...]:
+    turned = sheet.turn() if columns else sheet
     return tuple(
-        table_at(turned, column.column, values, range(card[0], card[-1] + 1))
-        for card in column.cards
+        table_at(turned, one.column, range(one.value, one.value + 1), range(card[0], card[-1] + 1))
+        for one in columns
+        for card in one.cards
     )
 
 
-def _card_column(sheet: Sheet, known_groups: Collection[Labels]) -> _Column | None:
-    """The first column of a tab with cards: several, or one with labels that are `known_groups`."""
+def _columns_of_cards(sheet: Sheet, known_groups: Collection[Labels]) -> list[_Column]:
+    """The columns of a tab with cards of the same labels: the only one, or several beyond blank
+    columns. There are several cards, or one with labels that are `known_groups`."""
     if sheet.blank:
-        return None
-    for column in np.flatnonzero(sheet.is_text.any(axis=0)).tolist():
-        rows = _labelled_rows(sheet, column)
+        return []
+    whole = _card_column(sheet, range(sheet.width), known_groups)
+    if whole and (whole.labels in known_groups or _are_records(sheet, [whole])):
+        return [whole]
+    strips = _strips(sheet)
+    texts = [_texts_of(sheet, strip) for strip in strips] if len(strips) > 1 else []
+    alike = {labels for labels in texts if len(set(labels)) == len(labels) >= _FEWEST_LABELS
+             and texts.count(labels) > 1 and not any(map(reads_as_figure, labels))}  # fmt: skip
+    every = [_card_column(sheet, strip, {*known_groups, *alike}) for strip in strips]
+    columns = [column for column in every if column]
+    same = [column for column in columns if column.labels == columns[0].labels]
+    return same if len(same) > 1 and _are_records(sheet, same) else []
+
+
+def _strips(sheet: Sheet) -> list[range]:
+    """The columns of a sheet, parted by blank ones."""
+    used: NDArray[np.bool_] = np.logical_or.reduce(sheet.filled)
+    return [range(left, right) for left, right in runs_of(used)]
+
+
+def _texts_of(sheet: Sheet, strip: range) -> Labels:
+    """What the rows of a strip begin with that hold a label and its value."""
+    rows = _labelled_rows(sheet, strip.start, strip)
+    return tuple(normal_form(cell_text(sheet.rows[row][strip.start])) for row in rows)
+
+
+def _card_column(sheet: Sheet, strip: range, known_groups: Collection[Labels]) -> _Column | None:
+    """The first of some columns with cards: several, or one with labels that are `known_groups`."""
+    for column in (np.flatnonzero(sheet.is_text[:, strip].any(axis=0)) + strip.start).tolist():
+        rows = _labelled_rows(sheet, column, strip)
         texts = [normal_form(cell_text(sheet.rows[row][column])) for row in rows]
         start, length = _run_of_cards(texts, known_groups)
         if not length:
@@ -72,17 +102,18 @@ def _card_column(sheet: Sheet, known_groups: Collection[Labels]) -> _Column | No
             tuple(rows[index : index + length]) for index in range(start, len(rows), length)
         )
         labels = tuple(texts[start : start + length])
-        value = _value_column(sheet, cards, column)
-        if value is not None and (labels in known_groups or _are_records(sheet, cards, value)):
+        value = _value_column(sheet, cards, column, strip)
+        if value is not None:
             return _Column(labels, cards, column, value)
     return None
 
 
-def _labelled_rows(sheet: Sheet, column: int) -> list[int]:
-    """The rows that begin with a text in a column and hold one cell right of it; the value of a
-    label may be blank, if it has one elsewhere."""
-    filled = np.count_nonzero(sheet.filled, axis=1)
-    first = sheet.is_text[:, column] & ~sheet.filled[:, :column].any(axis=1)
+def _labelled_rows(sheet: Sheet, column: int, strip: range) -> list[int]:
+    """The rows of a strip that begin with a text in a column and hold one cell right of it; the
+    value of a label may be blank, if it has one elsewhere."""
+    own = sheet.filled[:, strip]
+    filled = np.count_nonzero(own, axis=1)
+    first = sheet.is_text[:, column] & ~own[:, : column - strip.start].any(axis=1)
     labels = {sheet.rows[row][column] for row in np.flatnonzero(first & (filled == 2)).tolist()}
     return [
         row for row in np.flatnonzero(first & (filled <= 2)).tolist()
@@ -111,23 +142,27 @@ def _run_of_cards(texts: Sequence[str], known_groups: Collection[Labels]) -> tup
     return 0, 0
 
 
-def _value_column(sheet: Sheet, cards: Sequence[Sequence[int]], column: int) -> int | None:
-    """The column that holds all values of some cards, which nothing else stands among."""
+def _value_column(
+    sheet: Sheet, cards: Sequence[Sequence[int]], column: int, strip: range
+) -> int | None:
+    """The column that holds all values of some cards, which nothing else of the strip stands
+    among."""
     rows = {row for card in cards for row in card}
-    beside = {
-        int(index) for row in rows for index in np.flatnonzero(sheet.filled[row]) if index != column
-    }
+    filled = sheet.filled[:, strip]
+    beside = {int(index) + strip.start for row in rows for index in np.flatnonzero(filled[row])}
+    beside -= {column}
     among = range(cards[0][0], cards[-1][-1] + 1)
-    if len(beside) != 1 or any(sheet.filled[row].any() for row in among if row not in rows):
+    if len(beside) != 1 or any(filled[row].any() for row in among if row not in rows):
         return None
     return beside.pop()
 
 
-def _are_records(sheet: Sheet, cards: Sequence[Sequence[int]], value: int) -> bool:
+def _are_records(sheet: Sheet, places: Sequence[_Column]) -> bool:
     """Whether the values of cards are of several types, each label with its own, and the first
     differs from card to card. Below a text that all cards have, such as a heading, not all values
     are of one type."""
-    columns = [[sheet.rows[row][value] for row in rows] for rows in zip(*cards, strict=True)]
+    cards = [[sheet.rows[row][one.value] for row in card] for one in places for card in one.cards]
+    columns = [list(cells) for cells in zip(*cards, strict=True)]
     types = [type_of([cell for cell in cells if cell != ""]) for cells in columns]
     headed = any(
         isinstance(cells[0], str) and len(set(cells)) == 1 and len(set(types[index + 1 :])) == 1
