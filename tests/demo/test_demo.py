@@ -76,7 +76,10 @@ def test_the_demo_is_the_same_each_time_and_leaves_other_folders_alone(
         "3 headings added",
         "missing   Nyheim has never reported",
         "seedlings.png: sum of",
+        "late      Lomlia, 2026-04: file of 2026-05-19, due 2026-05-10",
+        "Greenhouse 2 › D10: “ca. 120” is read as “120”",
         "Granvik   seedlings  266,640",
+        "warning value-restated is accepted: 2026-01/inland_stock_Granvik_2026-01.xlsx",
         "2026-04/lake_stock_Kaldvatn_2026-04.xlsx: 1 fault marked → ",
     ):
         assert said in again.out  # fmt: skip

@@ -141,6 +141,65 @@ def test_a_line_that_accepts_too_much_or_says_too_little_is_refused(
     assert done.status == 2 and said in done.err and not (desk / "o.csv").exists()
 
 
+@pytest.fixture
+def undecided(desk: Path) -> Path:
+    """The same, before anybody has accepted anything; the run is there."""
+    (desk / "accepted.csv").unlink()
+    layout = desk / "l.toml"
+    layout.write_text(layout.read_text("utf-8").replace('accepted = "accepted.csv"\n', ""), "utf-8")
+    program("extract", "l.toml", "-o", "o.csv", cwd=desk)
+    return desk
+
+
+def test_a_finding_is_accepted_by_a_line_beside_the_layout(undecided: Path) -> None:
+    call = ("accept", "o.csv", "total-differs", "--why", "a tray, lost", "--who", "Ada")
+    several = program(*call, cwd=undecided)
+    assert several.status == 2 and not (undecided / "accepted.csv").exists()
+    assert "findings are like that; name one of them with --file, --tab and --cell" in several.err
+    assert "  f0.xlsx › A › B6" in several.err.splitlines()
+    done = program(*call, "--file", "f0*", cwd=undecided)
+    assert done.status == 0 and "total-differs is accepted: f0.xlsx › A › B6" in done.out
+    assert "l.toml was edited too" in done.out
+    (line,) = csv_rows(undecided / "accepted.csv")
+    assert (line["file"], line["cell"], line["why"]) == ("f0.xlsx", "B6", "a tray, lost")
+    assert line["looked_for"] and line["found"]  # what was seen, and no more
+    again = program(*call, "--file", "f0.xlsx", cwd=undecided)
+    program("extract", "l.toml", "-o", "o.csv", cwd=undecided)
+    assert codes(undecided)["accepted"] == ["total-differs"]
+    # Twice is once too often.
+    assert again.status == 2 and "line 2 accepts it already: Ada, a tray, lost" in again.err
+    now = program(*call, "--file", "f0.xlsx", cwd=undecided)
+    assert now.status == 2 and "accepted already, by Ada: a tray, lost" in now.err
+
+
+@pytest.mark.parametrize(
+    ("options", "status", "said"),
+    [
+        (("total-difers",), 2, "there is no finding “total-difers”; did you mean “total-differs”?"),
+        (("key-twice",), 1, "The run of “o.csv” has no such finding."),
+        (("total-differs", "--cell", "Z9"), 1, "has no such finding"),
+        (("total-differs", "--file", "f0.xlsx", "--until", "2020-01-31"), 2, "2020-01-31 is past"),
+        (("total-differs", "--file", "f0.xlsx", "--who", " "), 2, "--who is blank"),
+        (("total-differs", "--file", "{a}{b}"), 2, "--file: "),
+    ],
+)
+def test_what_is_not_there_is_not_accepted(
+    undecided: Path, options: tuple[str, ...], status: int, said: str
+) -> None:
+    done = program("accept", "o.csv", *options, "--why", "known", cwd=undecided)
+    assert (done.status, (undecided / "accepted.csv").exists()) == (status, False), done.err
+    assert said in done.err
+
+
+def test_what_is_about_no_cell_is_not_accepted(undecided: Path) -> None:
+    (undecided / "in" / "bad.xlsx").write_bytes(b"no workbook")
+    program("extract", "l.toml", "-o", "o.csv", cwd=undecided)
+    rows = csv_rows(undecided / "o.csv.run" / "findings.csv")
+    code = next(row["code"] for row in rows if row["file"] == "bad.xlsx" and not row["cell"])
+    done = program("accept", "o.csv", code, "--why", "known", cwd=undecided)
+    assert done.status == 2 and "only what stands in a cell can be accepted" in done.err
+
+
 def test_a_file_of_acceptances_is_never_written_to(desk: Path) -> None:
     wrong = program("extract", "l.toml", "-o", "accepted.csv", "--overwrite", cwd=desk)
     assert wrong.status == 2 and (desk / "accepted.csv").read_text("utf-8") == HEAD + LINE

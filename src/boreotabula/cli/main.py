@@ -45,6 +45,10 @@ COMMANDS = {
         "boreotabula.cli.commands.table.correct",
         "Write down what a cell should hold, until its sender corrects it.",
     ),
+    "accept": (
+        "boreotabula.cli.commands.table.accept",
+        "Write down that a finding is known, so that it is no longer to check.",
+    ),
     "trace": (
         "boreotabula.cli.commands.review.trace",
         "Show which cells a record comes from, or what became of a cell.",
@@ -97,7 +101,7 @@ Start here:
 GROUPS = {
     "Try it": ("demo",),
     "Look at files": ("survey", "show", "draft"),
-    "Make the table": ("extract", "headings", "correct"),
+    "Make the table": ("extract", "headings", "correct", "accept"),
     "Check it and use it": ("trace", "coverage", "crosstab", "compare"),
     "Hand on": ("mark", "check", "bind"),
     "Besides": ("cache", "completion", "layout-schema"),

@@ -88,6 +88,28 @@ memory_per_file = click.option(
 )
 
 
+why_option = click.option(
+    "--why", required=True, metavar="TEXT", help="Why; it stands in every account."
+)
+who_option = click.option("--who", metavar="NAME", help="Who decided it; else who is logged in.")
+until_option = click.option(
+    "--until", metavar="DAY", help="The last day on which it holds, as 2026-12-31."
+)
+
+
+def decided_by(who: str | None) -> str:
+    """Who decides: the name that is given, else that of who is logged in. Raises CallError if
+    there is none."""
+    import getpass
+
+    if who is not None:
+        return who.strip()
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError, ImportError):  # nobody by that number, or no such module
+        raise CallError("say who decides it: --who NAME") from None
+
+
 class PairType(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone
     """A field and its value, as FIELD=VALUE."""
 

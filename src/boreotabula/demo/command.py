@@ -10,16 +10,15 @@ import click
 
 from boreotabula.cli.options import Command
 from boreotabula.cli.printing import say
-from boreotabula.texts import counted
+from boreotabula.texts import command_line, counted
 
 EPILOG = """\b
 Example:
   boreotabula demo
   boreotabula demo trial --story
 
---story goes on with the other steps: draft a layout, survey a folder, adopt a sender's new
-headings, look at records, draw a chart, bind workbooks, see what a sender has corrected, and send
-faults back."""
+--story goes on with the other steps: adopt a sender's new headings, see who is late, draw a chart,
+correct a cell, see what a sender has restated, accept it, and send faults back."""
 
 
 @click.command("demo", cls=Command, epilog=EPILOG)
@@ -78,15 +77,24 @@ def _tell(folder: Path) -> None:
     form = restated()
     steps = (
         ("One sender has renamed headings:", ["extract", dispatch, "-o", out], 12),
-        ("What does the layout need?", ["draft", "--again", dispatch], 24),
+        ("What does the layout need?", ["draft", "--again", dispatch], 20),
         ("Add the headings to the glossary:",
          ["headings", dispatch, "--adopt", "--yes", "--certainty", "0.7"], 6),
-        ("Who has reported?", ["coverage", stock, *ask, "--expect", folder / "sites.csv"], 14),
+        ("Who has reported, and who was late, on 25 May?",
+         ["coverage", stock, *ask, "--expect", folder / "sites.csv", "--due", "10",
+          "--on", "2026-05-25"], 14),
         ("A chart:", ["crosstab", stock, *ask, "--value", "seedlings", "--chart",
                       folder / "seedlings.png"], 2),
+        ("Kaldvatn says on the phone what “ca. 120” is:",
+         ["correct", folder / "inbox" / "2026-04" / "lake_stock_Kaldvatn_2026-04.xlsx",
+          "Greenhouse 2", "D10", "--layout", folder / "stock.toml", "--to", "120",
+          "--why", "said on the phone", "--who", "Ada"], 4),
         (f"{form.nursery.name} sends its January again, corrected:",
-         ["extract", folder / "stock.toml", "-o", stock, "--quiet"], 0),
-        ("What has changed?", ["compare", stock, "--before", "--by", "nursery"], 16),
+         ["extract", folder / "stock.toml", "-o", stock, "--report", folder / "month.html",
+          "--expect", folder / "sites.csv", "--quiet"], 0),
+        ("What has changed?", ["compare", stock, "--before", "--by", "nursery"], 13),
+        ("That is agreed, and no longer to check:",
+         ["accept", stock, "value-restated", "--why", "agreed with Granvik", "--who", "Ada"], 4),
         ("Faults go back to the senders, marked in a copy:",
          ["mark", stock, "-o", folder / "returns", "--by", "nursery"], 3),
     )  # fmt: skip
@@ -94,7 +102,7 @@ def _tell(folder: Path) -> None:
         if form.nursery.name in message:
             write_form(form, folder / "inbox" / form.path)
         words = [str(value) for value in call]
-        say(f"\n{message}\n$ boreotabula {' '.join(words)}\n")
+        say(f"\n{message}\n$ {command_line(*words)}\n")
         _show(_output_of(words), lines)
 
 

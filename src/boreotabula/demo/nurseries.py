@@ -100,6 +100,8 @@ class Form:
     nursery: Nursery
     month: date
     tabs: tuple[Tab, ...]
+    came_on: date
+    """When the report came: the day on which its file was last changed."""
 
     @property
     def file(self) -> str:
@@ -135,9 +137,17 @@ def forms() -> Iterator[Form]:
         for month in MONTHS:
             draw = Random(f"{nursery.name} {month:%Y-%m}")
             tabs = tuple(_tab(nursery, month, number, draw) for number in (1, 2))
-            yield Form(nursery, month, tabs)
+            yield Form(nursery, month, tabs, _came_on(nursery, month))
 
 
+def _came_on(nursery: Nursery, month: date) -> date:
+    """A few days after the month; one report came too late."""
+    late = nursery.name == LATE and month == MONTHS[-1]
+    return date(month.year, month.month + 1, 19 if late else 2 + len(nursery.name) % 5)
+
+
+LATE = "Lomlia"
+"""The nursery whose last report came too late."""
 RESTATING = "Granvik"
 """The nursery that corrects its January in April."""
 
@@ -152,7 +162,7 @@ def restated() -> Form:
     )
     lines = (Line(line.species, line.lot, counts), *first.lines[1:])
     tab = Tab(first.greenhouse, first.top, first.left, lines)
-    return Form(form.nursery, form.month, (tab, *form.tabs[1:]))
+    return Form(form.nursery, form.month, (tab, *form.tabs[1:]), date(2026, 5, 22))
 
 
 def _tab(nursery: Nursery, month: date, number: int, draw: Random) -> Tab:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+import os
+from datetime import UTC, datetime, time
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -37,6 +38,7 @@ def write_forms(inbox: Path) -> None:
             write_form(form, path)
         else:
             path.write_bytes(files("boreotabula.demo").joinpath("saved", form.file).read_bytes())
+            _date(path, form)
     lock = inbox / form.path
     lock.with_name(f"~${lock.name}").write_bytes(b"\x07Granvik" + b" " * 47)
     (inbox / "holiday rota.txt").write_text("Weeks 28 to 31: greenhouse 2 is closed.\n", "utf-8")
@@ -51,6 +53,13 @@ def write_form(form: Form, path: Path) -> None:
             sheet = book.add_worksheet(f"{form.nursery.language.greenhouse} {tab.greenhouse}")
             _cover(sheet, styles, form)
             _Table(sheet, styles, form, tab).write()
+    _date(path, form)
+
+
+def _date(path: Path, form: Form) -> None:
+    """Make a file as old as the report is."""
+    came = datetime.combine(form.came_on, time(9), UTC).timestamp()
+    os.utime(path, (came, came))
 
 
 def _cover(sheet: Any, styles: _Styles, form: Form) -> None:

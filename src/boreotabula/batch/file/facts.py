@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Collection, Container, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from hashlib import blake2b
 from itertools import islice
 from string import ascii_uppercase
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from boreotabula.batch.file.lines import lines_of
 from boreotabula.findings.reasons import Doubtful
@@ -75,6 +77,8 @@ class TabFacts:
     """By field of numbers its largest values, each with its cell; greatest first."""
     numbers: Mapping[str, int] = field(default_factory=dict)
     """By field of numbers how many values it has."""
+    sums: Mapping[str, int | float | Decimal] = field(default_factory=dict)
+    """By field of numbers what they sum up to."""
     empty: tuple[str, ...] = ()
     """Fields whose column is there, but empty in all of its records."""
     by_position: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
@@ -132,6 +136,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         tuple(islice(sheet.texts(), _MOST_TEXTS)) if beside else (),
         figures.largest,
         figures.numbers,
+        figures.sums,
         tuple(figures.empty),
         {
             read_block.block.key: kinds_by_position(read_block)
@@ -174,6 +179,7 @@ class _Figures:
 
     largest: dict[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
     numbers: dict[str, int] = field(default_factory=dict)
+    sums: dict[str, int | float | Decimal] = field(default_factory=dict)
     ends: dict[str, Ends] = field(default_factory=dict)
     empty: list[str] = field(default_factory=list)
 
@@ -191,7 +197,11 @@ def _figures(
             filled = len(column) - column.null_count
             if len(column) and not filled and name in names:
                 figures.empty.append(name)
-            elif filled and name not in stamps and _is_number(column.type):
+                continue
+            if not filled or name in stamps or not _is_added(column.type):
+                continue
+            figures.sums[name] = figures.sums.get(name, 0) + pc.sum(column).as_py()
+            if _is_number(column.type):
                 figures.numbers[name] = figures.numbers.get(name, 0) + filled
                 figures.largest[name] = _largest(column, columns["source_cell"], letters.get(name))
                 figures.ends[name] = _ends(column)
@@ -275,6 +285,10 @@ def _kind(view: Sheet, column: int, rows: Sequence[int]) -> str:
 
 def _is_number(kind: pa.DataType) -> bool:
     return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind))
+
+
+def _is_added(kind: pa.DataType) -> bool:
+    return _is_number(kind) or bool(pa.types.is_decimal(kind))
 
 
 def _ends(column: pa.Array) -> Ends:

@@ -180,6 +180,7 @@ def _summary(reading: FileReading) -> FileSummary:
                 tab.totals,
                 tab.facts.stamps,
                 tab.facts.from_tab,
+                tab.facts.sums,
             )
             for tab in reading.tabs
         ),

@@ -81,7 +81,7 @@ def faults_of(
     chosen = [severity for severity in Severity if _rank(severity) <= _rank(least)]
     result: dict[str, list[Fault]] = defaultdict(list)
     count = 0
-    for row in _rows(run_folder, "findings.csv"):
+    for row in rows_of(run_folder, "findings.csv"):
         severity = Severity(row["severity"])
         # What a person has corrected is still for the sender to correct.
         wanted = severity in chosen or row["code"] == CELL_CORRECTED.code
@@ -97,11 +97,11 @@ def faults_of(
         result[row["file"]].append(
             Fault(row["tab"], at, severity, kind, text, row["found"], row["looked_for"])
         )
-    for row in _rows(run_folder, "unplaced.csv"):
+    for row in rows_of(run_folder, "unplaced.csv"):
         _add_unplaced(row, result, say)
     # Written by runs after the first alone.
     if any(fault.kind == VALUE_RESTATED for faults in result.values() for fault in faults):
-        _add_restated(list(_rows(run_folder, "restated.csv")), result, say)
+        _add_restated(list(rows_of(run_folder, "restated.csv")), result, say)
     for faults in result.values():
         faults.sort(key=lambda fault: (fault.tab, fault.at or Address(-1, -1)))
     return {file: _few(faults) for file, faults in result.items()}, count
@@ -111,7 +111,9 @@ def _rank(severity: Severity) -> int:
     return list(Severity).index(severity)
 
 
-def _rows(run_folder: Path, name: str) -> Iterator[Mapping[str, str]]:
+def rows_of(run_folder: Path, name: str) -> Iterator[Mapping[str, str]]:
+    """The lines of a list that a run wrote, such as findings.csv. Raises CallError if it is not
+    there."""
     path = run_folder / name
     try:
         with path.open(encoding="utf-8", newline="") as stream:

@@ -121,7 +121,7 @@ def command(
 def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> None:
     """Raises CallError if no page can be written there."""
     from boreotabula.batch.inputs import check_apart
-    from boreotabula.review.tab_page import check_page
+    from boreotabula.review.pages.tab_page import check_page
 
     if layout is None:
         raise CallError("--page needs --layout: it colours cells by their role in the layout")
@@ -133,7 +133,7 @@ def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> Non
 def _write_page(views: Iterable[tuple[Path, FileView]], layout: Layout, page: Path) -> int:
     """Write the tabs of files as a page; returns the exit status."""
     from boreotabula.cli import screen
-    from boreotabula.review.tab_page import write_page
+    from boreotabula.review.pages.tab_page import write_page
     from boreotabula.texts import counted
 
     tabs, missing = [], 0

@@ -12,12 +12,16 @@ import click
 from boreotabula.cli.options import (
     PLACE,
     Command,
+    decided_by,
     json_option,
     limits,
     memory_per_file,
     record_number,
     table_option,
+    until_option,
     where_option,
+    who_option,
+    why_option,
 )
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
@@ -61,9 +65,9 @@ Exit status:
     help="Read the FILE by this layout.",
 )  # fmt: skip
 @click.option("--to", "now", required=True, metavar="TEXT", help="What the cell is read as.")
-@click.option("--why", required=True, metavar="TEXT", help="Why; it stands in every account.")
-@click.option("--who", metavar="NAME", help="Who decided it; else who is logged in.")
-@click.option("--until", metavar="DAY", help="The last day on which it holds, as 2026-12-31.")
+@why_option
+@who_option
+@until_option
 @memory_per_file
 @json_option
 def command(
@@ -97,18 +101,7 @@ def command(
             return 1
         target = record_target
     values = {"is": now.strip(), "why": why.strip(), "until": (until or "").strip()}
-    return _correct(
-        target, {**values, "who": _login() if who is None else who.strip()}, bounds, as_json
-    )
-
-
-def _login() -> str:
-    import getpass
-
-    try:
-        return getpass.getuser()
-    except (KeyError, OSError, ImportError):  # nobody by that number, or no such module
-        raise CallError("say who decides it: --who NAME") from None
+    return _correct(target, {**values, "who": decided_by(who)}, bounds, as_json)
 
 
 def _cell(file: Path, what: tuple[str, ...], layout_path: Path, bounds: Limits) -> Target:
@@ -177,7 +170,7 @@ def _spot(traced: Traced, field: str | None) -> tuple[int, int]:
 def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: bool) -> int:
     """Try the correction of a cell, write it, and say what it does."""
     from boreotabula.batch.inputs import look
-    from boreotabula.batch.layouts.correct import add_correction, as_correction, correction_line
+    from boreotabula.batch.layouts.decide import CORRECTIONS, as_correction
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.private_files import turn_of
     from boreotabula.layout.addresses import Address
@@ -190,13 +183,13 @@ def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: 
     cell = str(Address(*spot))
     files = [other.name for other in look(layout).taken]
     values = {"cell": cell, "was": was, **decision}
-    line = correction_line(tab.file, tab.sheet.name, files, tab.tabs, values)
+    line = CORRECTIONS.line(tab.file, tab.sheet.name, files, tab.tabs, values)
     trial = try_correction(source, tab, layout, as_correction(line), bounds)
     with turn_of(layout.path):
         current = Layout.load(layout.path)  # another call may have written meanwhile
         check_uncorrected(current, tab, spot)
-        path = add_correction(current, line)
-    named = current.spec.corrections is None
+        path = CORRECTIONS.add(current, line)
+    named = not CORRECTIONS.is_named(current)
     if as_json:
         say_json(
             {

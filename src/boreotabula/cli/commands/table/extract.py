@@ -214,7 +214,7 @@ def _check_report(
     not after."""
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
-    from boreotabula.review.report import check_expected, check_report
+    from boreotabula.review.pages.report import check_expected, check_report
 
     check_report(report)
     if expect is not None:
@@ -322,7 +322,7 @@ def perform(
         target.remote.put(folder)
     status = run.exit_status or (0 if may else 1)
     if show.report is not None:
-        from boreotabula.review.report import write_report
+        from boreotabula.review.pages.report import write_report
 
         write_report(run, show.report, store.shown if written else None, show.expect)
     if show.as_json:

@@ -22,7 +22,9 @@ from boreotabula.reading.account.roles import Role
 from boreotabula.review.coverage import expected_senders
 from boreotabula.review.crosstab.cross import Label
 from boreotabula.review.due import Sender, came_by_files, said, standings
-from boreotabula.review.html import with_code
+from boreotabula.review.pages.html import with_code
+from boreotabula.review.pages.links import Links, Place
+from boreotabula.review.pages.sums import MonthSums, month_sums
 from boreotabula.sheets.parts.writing import MARK
 from boreotabula.stores.csv import csv_rows
 from boreotabula.stores.records import source_paths
@@ -41,7 +43,7 @@ class _Cause:
     message: str
     reach: str
     advice: str
-    places: Sequence[str]
+    places: Sequence[Place]
     more: int
 
 
@@ -59,6 +61,8 @@ class _Matrix:
     """What is missing, late or due, where the list of senders says by when."""
     to_check: Sequence[tuple[str, int, int]] = ()
     """Senders with errors or warnings that nobody has accepted, and how many of each."""
+    sums: Sequence[MonthSums] = ()
+    """What they reported last, beside what they reported before."""
 
 
 @dataclass(frozen=True)
@@ -91,10 +95,11 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
     """
     import jinja2  # only needed for this kind of output
 
-    source = files("boreotabula.review").joinpath("report.html").read_text("utf-8")
+    source = files("boreotabula.review.pages").joinpath("report.html").read_text("utf-8")
     shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     shape.filters["grouped"] = lambda number: f"{number:,}"
     shape.filters["code"] = with_code
+    links = Links(out, source_paths(run.layout.path))
     text = shape.from_string(source).render(
         run=run,
         title=run.layout.spec.title or run.layout.path.stem,
@@ -108,14 +113,14 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
             for severity in Severity
             if run.severities[severity]
         ],
-        causes=list(_causes([finding for finding in run.findings if not finding.accepted])),
+        causes=list(_causes([finding for finding in run.findings if not finding.accepted], links)),
         accepted=[
-            (finding.accepted, finding.code, _where(finding), finding.message)
+            (finding.accepted, finding.code, links.place(finding), finding.message)
             for finding in run.findings
             if finding.accepted
         ],
         corrected=[
-            (_where(finding), finding.message)
+            (links.place(finding), finding.message)
             for finding in run.findings
             if finding.kind == CELL_CORRECTED
         ],
@@ -129,20 +134,14 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
         stream.write(text.encode())
 
 
-def _causes(findings: Sequence[Finding]) -> Iterator[_Cause]:
+def _causes(findings: Sequence[Finding], links: Links) -> Iterator[_Cause]:
     for group in by_cause(findings):
         first = group[0]
         most = _MOST_PLACES if first.severity is Severity.ERROR else _MOST_PLACES // 4
-        places = [_where(finding) for finding in group]
         yield _Cause(
             str(first.severity), first.message, reach_of(group), first.advice,
-            places[:most], max(len(places) - most, 0),
+            list(map(links.place, group[:most])), max(len(group) - most, 0),
         )  # fmt: skip
-
-
-def _where(finding: Finding) -> str:
-    parts = [finding.file, finding.tab, finding.cell]
-    return " › ".join(part for part in parts if part) or "the whole run"
 
 
 _MOST_RESTATED = 40
@@ -186,7 +185,10 @@ def _matrix(run: Run, expect: Path | None) -> _Matrix | None:
     if matrix is None:
         return None
     return replace(
-        matrix, late=_late(run, sender, period, expected), to_check=_to_check(run, sender)
+        matrix,
+        late=_late(run, sender, period, expected),
+        to_check=_to_check(run, sender),
+        sums=month_sums(run, sender, period),
     )
 
 

@@ -22,7 +22,7 @@ from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.inspect.spots import block_spots
 from boreotabula.reading.tab import ReadBlock, TabReading
-from boreotabula.review.html import with_code
+from boreotabula.review.pages.html import with_code
 from boreotabula.sheets.parts.writing import MARK
 from boreotabula.sheets.sheet import Flaw, Sheet, Span
 from boreotabula.stores.csv import csv_rows
@@ -98,7 +98,7 @@ def write_page(views: Sequence[tuple[str, TabView]], layout: Layout, out: Path) 
     """
     import jinja2  # only needed for pages
 
-    source = files("boreotabula.review").joinpath("tab_page.html").read_text("utf-8")
+    source = files("boreotabula.review.pages").joinpath("tab_page.html").read_text("utf-8")
     shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     shape.filters["code"] = with_code
     text = shape.from_string(source).render(

@@ -1,0 +1,126 @@
+"""Adding a decision to a file beside a layout: a correction of a cell, or an accepted finding."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+
+from boreotabula.batch.layouts.accepted import COLUMNS as ACCEPTANCE_COLUMNS
+from boreotabula.batch.layouts.beside import csv_lines, free_name, set_in_layout, write
+from boreotabula.batch.layouts.decisions import CORRECTION_COLUMNS, Line, correction_of
+from boreotabula.batch.layouts.glossaries import decoded, read_file
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.errors import CallError
+from boreotabula.layout.patterns import Pattern
+from boreotabula.reading.corrections import Correction
+
+
+@dataclass(frozen=True)
+class DecisionFile:
+    """One of the files of decisions that a layout may name."""
+
+    key: str
+    """The key of the layout that names it."""
+    columns: Sequence[str]
+    line_is: str
+    """What a line of it is, with its article."""
+    label: str
+    """What messages call the file."""
+
+    def path(self, layout: Layout) -> Path:
+        """The file of a layout, or where it will be."""
+        named = self._named(layout)
+        return layout.path.parent / named if named else free_name(layout.path, f"{self.key}.csv")
+
+    def line(
+        self,
+        file: str,
+        tab: str,
+        files: Sequence[str],
+        tabs: Sequence[str],
+        values: Mapping[str, str],
+    ) -> dict[str, str]:
+        """A line about a tab of a file, by the other columns.
+
+        `files` are the files of the layout, `tabs` the tabs of the file. Raises CallError if a
+        pattern for this file or tab would take another one too: what nobody has seen would be
+        decided.
+        """
+        line = {"file": _literal(file), "tab": _literal(tab), **values}
+        file_pattern, tab_pattern = Line("the line", line).patterns()
+        self._check_alone(file, file_pattern, files)
+        if tab_pattern is not None:
+            self._check_alone(tab, tab_pattern, tabs)
+        return line
+
+    def _check_alone(self, name: str, matched: Pattern, names: Sequence[str]) -> None:
+        twin = next(
+            (other for other in names if other != name and matched.match(other) is not None), None
+        )
+        if twin is not None:
+            raise CallError(
+                f"{self.line_is} of “{name}” would be one of “{twin}” too: their names cannot be"
+                " told apart. Rename one of them"
+            )
+        if matched.match(name) is None or matched.text == "*":
+            raise CallError(f"{self.line_is} cannot name “{name}”. Rename it")
+
+    def add(self, layout: Layout, line: Mapping[str, str]) -> Path:
+        """Add a line to the file of a layout; returns that.
+
+        A layout that has none gets one beside it, and names it. Raises CallError if it cannot be
+        written, or has no column for something that the line says.
+        """
+        path, named = self.path(layout), self._named(layout)
+        head = (",".join(self.columns) + "\n").encode()
+        content = read_file(path, self.label) if named else head
+        columns = next(csv.reader(io.StringIO(decoded(content, path.name))), [])
+        lacking = [column for column, value in line.items() if value and column not in columns]
+        if lacking:
+            raise CallError(f"{path.name} has no column “{lacking[0]}”; add it to its first line")
+        write(path, content + csv_lines(content, columns, [line]))
+        if named is None:
+            set_in_layout(layout.path, self.key, path.name)
+        return path
+
+    def is_named(self, layout: Layout) -> bool:
+        """Whether a layout names its file."""
+        return self._named(layout) is not None
+
+    def _named(self, layout: Layout) -> str | None:
+        named: str | None = getattr(layout.spec, self.key)
+        return named
+
+
+CORRECTIONS = DecisionFile("corrections", CORRECTION_COLUMNS, "a correction", "file of corrections")
+ACCEPTANCES = DecisionFile(
+    "accepted", ACCEPTANCE_COLUMNS, "an acceptance", "file of accepted findings"
+)
+
+
+def _literal(name: str) -> str:
+    """A pattern that matches a name; a brace, which cannot be written, is any text."""
+    return re.sub(r"\{[^{}]*\}|[{}]", "*", name.replace("*", "[*]"))
+
+
+def check_decision(line: Mapping[str, str], needed: Mapping[str, str], line_is: str) -> None:
+    """Raise CallError for a line that says too little, or no day that is to come; `needed` are
+    columns that must say something, each with the option that says it."""
+    for column, option in needed.items():
+        if not line[column]:
+            raise CallError(f"{option} is blank; {line_is} needs it")
+    until = Line("--until", dict(line)).until()
+    if until is not None and until < datetime.now(UTC).date():
+        raise CallError(f"--until: {until} is past; {line_is} would never hold")
+
+
+def as_correction(line: Mapping[str, str]) -> Correction:
+    """A line as it will be read. Raises CallError for one that says too little, or no day that is
+    to come."""
+    check_decision(line, {"is": "--to", "why": "--why", "who": "--who"}, CORRECTIONS.line_is)
+    return correction_of(Line("the correction", dict(line)))

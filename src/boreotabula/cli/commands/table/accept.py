@@ -1,0 +1,105 @@
+"""`boreotabula accept`: write down that a finding is known, beside the layout."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from boreotabula.cli.options import (
+    PLACE,
+    Command,
+    decided_by,
+    json_option,
+    table_option,
+    until_option,
+    who_option,
+    why_option,
+)
+from boreotabula.cli.printing import say, say_json
+from boreotabula.texts import command_line
+
+if TYPE_CHECKING:
+    from boreotabula.stores.bases.base import Place
+
+EPILOG = """\b
+Examples:
+  boreotabula accept stock.csv total-differs --why "a tray was lost"
+  boreotabula accept stock.csv total-differs --file "*Lomlia_2026-03*" \\
+      --cell G14 --why "a tray was lost" --until 2026-12-31
+
+The line goes into the accepted findings of the layout; if it has none, accepted.csv is created next
+to it. It accepts what was seen and no more: it lapses when the cell, or what is found there, is
+another. From the next run on the finding is counted as accepted, and no longer as to check.
+
+\b
+Exit status:
+  0 the line is written
+  1 the run has no such finding
+  2 wrong call, or a finding that cannot be accepted"""
+
+
+@click.command("accept", cls=Command, epilog=EPILOG)
+@click.argument("records", type=PLACE, metavar="RECORDS")
+@click.argument("code", metavar="CODE")
+@click.option("--file", metavar="PATTERN", help="The file of the finding.")
+@click.option("--tab", metavar="PATTERN", help="The tab of the finding.")
+@click.option("--cell", metavar="CELL", help="The cell of the finding, as D10.")
+@why_option
+@who_option
+@until_option
+@table_option
+@json_option
+def command(
+    records: Place,
+    code: str,
+    file: str | None,
+    tab: str | None,
+    cell: str | None,
+    why: str,
+    who: str | None,
+    until: str | None,
+    table: str | None,
+    as_json: bool,
+) -> int:
+    """Accept a finding: a line beside the layout says who knows of it, and why.
+
+    CODE is its code in findings.csv, such as total-differs. If the run has several with this code,
+    say which one is meant.
+    """
+    from boreotabula.batch.inputs import look
+    from boreotabula.batch.layouts.decide import ACCEPTANCES
+    from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.private_files import turn_of
+    from boreotabula.review.accept import (
+        acceptance_of,
+        chosen_finding,
+        place_of,
+        write_acceptance,
+    )
+    from boreotabula.stores.saved import output_and_run
+
+    saved, run_folder = output_and_run(records, table)
+    row = chosen_finding(run_folder, code, {"file": file, "tab": tab, "cell": cell})
+    if row is None:
+        say(f"The run of “{records}” has no such finding.", err=True)
+        return 1
+    layout = Layout.load(saved.layout_path)
+    files = [source.name for source in look(layout).taken]
+    decision = {"who": decided_by(who), "why": why.strip(), "until": (until or "").strip()}
+    line = acceptance_of(row, saved, files, decision)
+    with turn_of(layout.path):
+        current = Layout.load(layout.path)  # another call may have written meanwhile
+        named = not ACCEPTANCES.is_named(current)
+        path = write_acceptance(current, row, line)
+    if as_json:
+        say_json({**line, "file": row["file"], "tab": row["tab"], "accepted": path.name,
+                  "layout_edited": named})  # fmt: skip
+        return 0
+    say(f"{row['severity']} {code} is accepted: {place_of(row)}")
+    say(f"  {row['message']}")
+    say(f"Written to {path}.")
+    if named:
+        say(f'{layout.path} was edited too: it has accepted = "{path.name}".')
+    say(f"Next: {command_line('extract', str(layout.path))} -o OUT")
+    return 0

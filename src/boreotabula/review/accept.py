@@ -1,0 +1,109 @@
+"""Accepting a finding of a run: which one is meant, and the line that says so."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from boreotabula.batch.layouts.decide import ACCEPTANCES, check_decision
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.errors import CallError
+from boreotabula.findings.catalogue import BY_CODE
+from boreotabula.findings.finding import Finding
+from boreotabula.layout.addresses import written_address
+from boreotabula.layout.patterns import Kind, PatternError, pattern
+from boreotabula.layout.problems import did_you_mean
+from boreotabula.review.mark.faults import rows_of
+from boreotabula.stores.saved import SavedOutput
+from boreotabula.texts import counted
+
+Row = Mapping[str, str]
+"""A line of findings.csv."""
+_SHOWN = 6
+
+
+def chosen_finding(run_folder: Path, code: str, places: Mapping[str, str | None]) -> Row | None:
+    """The finding of a run with a code at one of the `places`: patterns for its file and its tab,
+    and its cell. None if there is none like that.
+
+    Raises CallError if the code is none, several are like that, or it is accepted already.
+    """
+    rows = list(rows_of(run_folder, "findings.csv"))
+    if code not in BY_CODE:
+        known = dict.fromkeys(row["code"] for row in rows)
+        raise CallError(f"there is no finding “{code}”{did_you_mean(code, known)}")
+    like = [
+        row for row in rows
+        if row["code"] == code and all(map(_is_there, *_pairs(row, places)))
+    ]  # fmt: skip
+    to_check = [row for row in like if not row.get("accepted")]
+    if like and not to_check:
+        raise CallError(f"it is accepted already, by {like[0]['accepted']}")
+    if len(to_check) > 1:
+        listed = "".join(f"\n  {place_of(row)}" for row in to_check[:_SHOWN])
+        extra = f"\n  … and {len(to_check) - _SHOWN} more" if len(to_check) > _SHOWN else ""
+        raise CallError(
+            f"{counted(len(to_check), 'finding')} are like that; name one of them with --file,"
+            f" --tab and --cell:{listed}{extra}"
+        )
+    return to_check[0] if to_check else None
+
+
+def _pairs(row: Row, places: Mapping[str, str | None]) -> tuple[list[str], list[str], list[str]]:
+    """The names of the places that are asked for, what the finding has there, and what is asked."""
+    asked = {name: text for name, text in places.items() if text is not None}
+    return list(asked), [row[name] for name in asked], list(asked.values())
+
+
+def _is_there(name: str, text: str, asked: str) -> bool:
+    if name == "cell":
+        return text.casefold() == asked.strip().casefold()
+    try:
+        wanted = pattern(asked, Kind.FILE if name == "file" else Kind.TAB)
+    except PatternError as error:
+        raise CallError(f"--{name}: {error}") from None
+    return wanted.match(text) is not None
+
+
+def place_of(row: Row) -> str:
+    """File, tab and cell of a finding, as a person finds them."""
+    return " › ".join(filter(None, (row["file"], row["tab"], row["cell"])))
+
+
+def acceptance_of(
+    row: Row, saved: SavedOutput, files: Sequence[str], decision: Mapping[str, str]
+) -> dict[str, str]:
+    """The line that accepts a finding, just as it was seen; `files` are those of the layout.
+
+    Raises CallError if it is about no cell, or the line would accept what was not seen.
+    """
+    if not row["file"] or not row["cell"]:
+        raise CallError(
+            f"{row['code']} is about {'no cell' if row['file'] else 'no file'}; only what stands in"
+            " a cell can be accepted"
+        )
+    seen = {name: row[name] for name in ("code", "cell", "looked_for", "found")}
+    line = ACCEPTANCES.line(
+        row["file"], row["tab"], files, _tabs(saved, row["file"]), {**seen, **decision}
+    )
+    check_decision(line, {"why": "--why", "who": "--who"}, ACCEPTANCES.line_is)
+    return line
+
+
+def _tabs(saved: SavedOutput, file: str) -> list[str]:
+    """The tabs of a file, as the run met them."""
+    (record,) = (value for value in saved.record["files"] if value["file"] == file)
+    return [*(tab["tab"] for tab in record.get("tabs", ())), *record.get("tabs_not_read", ())]
+
+
+def write_acceptance(layout: Layout, row: Row, line: Mapping[str, str]) -> Path:
+    """Add a line for a finding to the accepted findings of a layout; returns their file. Raises
+    CallError if one that accepts it is there already, or it cannot be written."""
+    finding = Finding(
+        BY_CODE[row["code"]], row["message"], row["advice"], written_address(row["cell"]),
+        row["looked_for"], row["found"], row["tab"], row["file"],
+    )  # fmt: skip
+    for other in layout.accepted:
+        if other.covers(finding):
+            raise CallError(f"{other.where} accepts it already: {other.who}, {other.why}")
+    return ACCEPTANCES.add(layout, line)

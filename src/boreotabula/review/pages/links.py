@@ -1,0 +1,51 @@
+"""Links from a page to the workbooks that it speaks of."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from urllib.parse import quote
+
+from boreotabula.findings.finding import Finding
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a finding is: in words, and as a link; none if its file is not there."""
+
+    text: str
+    href: str = ""
+
+
+@dataclass(frozen=True)
+class Links:
+    """The way from a page to the files of its run."""
+
+    page: Path
+    paths: Mapping[str, Path]
+    """By their names in the run where the files are."""
+
+    def place(self, finding: Finding) -> Place:
+        """Where a finding is. The link goes to the workbook; programs that know such links open it
+        at the tab and cell."""
+        parts = [finding.file, finding.tab, finding.cell]
+        text = " › ".join(part for part in parts if part) or "the whole run"
+        path = self.paths.get(finding.file)
+        return Place(text, self._way(path) + _spot(finding) if path else "")
+
+    def _way(self, path: Path) -> str:
+        try:
+            way = os.path.relpath(path.resolve(), self.page.resolve().parent)
+        except ValueError:  # on another drive
+            return path.resolve().as_uri()
+        return quote(Path(way).as_posix())
+
+
+def _spot(finding: Finding) -> str:
+    """The tab and cell of a finding as the fragment of a link, as spreadsheets write it."""
+    if not finding.tab:
+        return ""
+    tab = finding.tab.replace("'", "''")
+    return "#" + quote(f"'{tab}'!{finding.cell or 'A1'}", safe="'!")
