@@ -52,8 +52,29 @@ def test_the_page_of_the_handbook_runs(
     scope: dict[str, object] = {}
     for block in blocks:
         exec(block, scope)
-    assert len(blocks) == 6 and Path("stock.parquet").is_file() and Path("counts.toml").is_file()
+    assert len(blocks) == 7 and Path("stock.parquet").is_file() and Path("counts.toml").is_file()
     assert isinstance(scope["run"], boreotabula.Run) and scope["run"].exit_status == 1
+
+
+def test_decisions_hold_in_the_next_run(demo: Path, tmp_path: Path) -> None:
+    for name in ("stock.toml", "headings.csv", "inbox"):
+        copy = shutil.copytree if (demo / name).is_dir() else shutil.copy
+        copy(demo / name, tmp_path / name)
+    run = boreotabula.extract(tmp_path / "stock.toml")
+    (finding,) = run.findings
+    run.accept(finding, why="roughly", who="Ada")
+    (accepted,) = boreotabula.extract(tmp_path / "stock.toml").findings
+    assert accepted.accepted == "Ada: roughly"
+    with pytest.raises(CallError, match=r"line 2 accepts it already: Ada, roughly"):
+        run.accept(finding, why="again", who="Bo")
+    place = (finding.file, finding.tab, finding.cell)
+    with pytest.raises(CallError, match="cannot be read as “many”"):
+        run.correct(place, to="many", why="asked", who="Ada")
+    run.correct(finding, to="120", why="asked", who="Ada", until=date(2999, 1, 31))
+    assert boreotabula.extract(tmp_path / "stock.toml").exit_status == 0
+    for wrong in (("no.xlsx", *place[1:]), (place[0], "T", "D10"), (*place[:2], "10D")):
+        with pytest.raises(CallError):
+            run.correct(wrong, to="1", why="asked", who="Ada")
 
 
 def test_a_pandas_frame_has_the_types_that_its_users_expect(layout: Path) -> None:

@@ -16,6 +16,7 @@ from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import ReadOptions
 from boreotabula.batch.run import gather, outcome
 from boreotabula.errors import BoreotabulaError, CallError
+from boreotabula.findings.finding import Finding
 
 if TYPE_CHECKING:
     from boreotabula.drafting.doubts import Doubt
@@ -106,6 +107,50 @@ class Run(outcome.Run):
         came = came_by_files(source_paths(self.layout.path))
         return reports(records, (rows, period), senders, on or date.today(), came)
 
+    def accept(self, finding: Finding, why: str, who: str, until: date | None = None) -> Path:
+        """Accept a finding, just as it was seen, by a line beside the layout; returns its file.
+
+        From the next run on it is counted as accepted. Raises CallError if it is about no cell, or
+        is accepted already.
+        """
+        from boreotabula.batch.run.record import FINDING_COLUMNS
+        from boreotabula.review.accept import write_acceptance
+
+        row = {name: str(getattr(finding, name)) for name in FINDING_COLUMNS}
+        tabs = [
+            name for file in self.files if file.name == finding.file
+            for name in (*(tab.name for tab in file.tabs), *file.other_tabs)
+        ]  # fmt: skip
+        return write_acceptance(self.layout, row, tabs, _decision(why, who, until)).path
+
+    def correct(
+        self,
+        at: Finding | tuple[str, str, str],
+        to: str,
+        why: str,
+        who: str,
+        until: date | None = None,
+    ) -> Path:
+        """Correct a cell by a line beside the layout; returns its file. The cell is that of a
+        finding, or a file, a tab and an address such as `D10`.
+
+        From the next run on it is read as `to`, while it holds what it holds now. Raises CallError
+        for a file, tab or cell that is not there, or a text that its field cannot take.
+        """
+        from boreotabula.layout.addresses import parse_address
+        from boreotabula.review.correct import write_correction
+        from boreotabula.review.trace import opened, source_named
+
+        file, tab, cell = (at.file, at.tab, at.cell) if isinstance(at, Finding) else at
+        try:
+            spot = parse_address(cell)
+        except ValueError as error:
+            raise CallError(str(error)) from None
+        source = source_named(file, self.layout)
+        current = opened(source, tab, self.layout)
+        decision = {"is": to.strip(), **_decision(why, who, until)}
+        return write_correction(self.layout, source, current, spot, decision).path
+
     def _names(self, table: str | None) -> list[str]:
         return list(self._table(table).schema.names)
 
@@ -115,6 +160,10 @@ class Run(outcome.Run):
         if name not in self.tables:
             raise CallError(f"there is no output table “{name}”, only {', '.join(self.tables)}")
         return self.tables[name]
+
+
+def _decision(why: str, who: str, until: date | None) -> dict[str, str]:
+    return {"who": who.strip(), "why": why.strip(), "until": until.isoformat() if until else ""}
 
 
 def _plain(table: pa.Table) -> pa.Table:

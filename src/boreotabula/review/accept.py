@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
+from boreotabula.batch.inputs import look
 from boreotabula.batch.layouts.decide import ACCEPTANCES, check_decision
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.private_files import turn_of
 from boreotabula.errors import CallError
 from boreotabula.findings.catalogue import BY_CODE
 from boreotabula.findings.finding import Finding
@@ -70,40 +74,57 @@ def place_of(row: Row) -> str:
     return " › ".join(filter(None, (row["file"], row["tab"], row["cell"])))
 
 
-def acceptance_of(
-    row: Row, saved: SavedOutput, files: Sequence[str], decision: Mapping[str, str]
-) -> dict[str, str]:
-    """The line that accepts a finding, just as it was seen; `files` are those of the layout.
+@dataclass(frozen=True)
+class WrittenAcceptance:
+    """An acceptance as it was written."""
 
-    Raises CallError if it is about no cell, or the line would accept what was not seen.
+    line: Mapping[str, str]
+    path: Path
+    """The file of accepted findings."""
+    layout_edited: bool
+    """Whether the layout names that file only now."""
+
+
+def write_acceptance(
+    layout: Layout, row: Row, tabs: Sequence[str], decision: Mapping[str, str]
+) -> WrittenAcceptance:
+    """Accept a finding, just as it was seen, by a line beside the layout. `tabs` are those of its
+    file, `decision` says `who` decided it, `why`, and `until` when.
+
+    Raises CallError if it is about no cell, the line would accept what was not seen, or another
+    line accepts it already.
     """
+    line = _line(layout, row, tabs, decision)
+    finding = Finding(
+        BY_CODE[row["code"]], row["message"], row["advice"], written_address(row["cell"]),
+        row["looked_for"], row["found"], row["tab"], row["file"],
+    )  # fmt: skip
+    with turn_of(layout.path):
+        current = Layout.load(layout.path)  # another call may have written meanwhile
+        for other in current.accepted:
+            if other.covers(finding):
+                raise CallError(f"{other.where} accepts it already: {other.who}, {other.why}")
+        path = ACCEPTANCES.add(current, line)
+    return WrittenAcceptance(line, path, not ACCEPTANCES.is_named(current))
+
+
+def _line(
+    layout: Layout, row: Row, tabs: Sequence[str], decision: Mapping[str, str]
+) -> dict[str, str]:
     if not row["file"] or not row["cell"]:
         raise CallError(
             f"{row['code']} is about {'no cell' if row['file'] else 'no file'}; only what stands in"
             " a cell can be accepted"
         )
+    files = [source.name for source in look(layout).taken]
     seen = {name: row[name] for name in ("code", "cell", "looked_for", "found")}
-    line = ACCEPTANCES.line(
-        row["file"], row["tab"], files, _tabs(saved, row["file"]), {**seen, **decision}
-    )
+    line = ACCEPTANCES.line(row["file"], row["tab"], files, tabs, {**seen, **decision})
     check_decision(line, {"why": "--why", "who": "--who"}, ACCEPTANCES.line_is)
     return line
 
 
-def _tabs(saved: SavedOutput, file: str) -> list[str]:
-    """The tabs of a file, as the run met them."""
-    (record,) = (value for value in saved.record["files"] if value["file"] == file)
+def tabs_of(saved: SavedOutput, file: str) -> list[str]:
+    """The tabs of a file, as a run met them; none if it did not."""
+    files = (value for value in saved.record["files"] if value["file"] == file)
+    record: Mapping[str, Any] = next(files, {})
     return [*(tab["tab"] for tab in record.get("tabs", ())), *record.get("tabs_not_read", ())]
-
-
-def write_acceptance(layout: Layout, row: Row, line: Mapping[str, str]) -> Path:
-    """Add a line for a finding to the accepted findings of a layout; returns their file. Raises
-    CallError if one that accepts it is there already, or it cannot be written."""
-    finding = Finding(
-        BY_CODE[row["code"]], row["message"], row["advice"], written_address(row["cell"]),
-        row["looked_for"], row["found"], row["tab"], row["file"],
-    )  # fmt: skip
-    for other in layout.accepted:
-        if other.covers(finding):
-            raise CallError(f"{other.where} accepts it already: {other.who}, {other.why}")
-    return ACCEPTANCES.add(layout, line)

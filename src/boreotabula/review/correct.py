@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path
 
-from boreotabula.batch.inputs import SourceFile
+from boreotabula.batch.inputs import SourceFile, look
+from boreotabula.batch.layouts.decide import CORRECTIONS, as_correction
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.private_files import turn_of
 from boreotabula.errors import CallError
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address
 from boreotabula.limits import Limits
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.corrections import Correction
 from boreotabula.reading.inspect.trace import fate_of
 from boreotabula.reading.totals.checks import TotalsCount
@@ -66,6 +70,44 @@ def try_correction(
         (len(_errors(before.reading.findings)), len(_errors(after.reading.findings))),
         (before.reading.totals, after.reading.totals),
     )
+
+
+@dataclass(frozen=True)
+class WrittenCorrection:
+    """A correction as it was written."""
+
+    line: Mapping[str, str]
+    path: Path
+    """The file of corrections."""
+    layout_edited: bool
+    """Whether the layout names that file only now."""
+    trial: Trial
+
+
+def write_correction(
+    layout: Layout,
+    source: SourceFile,
+    tab: OpenedTab,
+    spot: Spot,
+    decision: Mapping[str, str],
+    limits: Limits | None = None,
+) -> WrittenCorrection:
+    """Try the correction of a cell, its row and column counted from 0, and write it beside the
+    layout. `decision` says what it `is`, `who` decided it, `why`, and `until` when.
+
+    Raises CallError for a cell that is corrected already, or would be an error.
+    """
+    check_uncorrected(layout, tab, spot)
+    was = cell_text(tab.sheet.cell(*spot)).strip()
+    files = [other.name for other in look(layout).taken]
+    values = {"cell": str(Address(*spot)), "was": was, **decision}
+    line = CORRECTIONS.line(tab.file, tab.sheet.name, files, tab.tabs, values)
+    trial = try_correction(source, tab, layout, as_correction(line), limits)
+    with turn_of(layout.path):
+        current = Layout.load(layout.path)  # another call may have written meanwhile
+        check_uncorrected(current, tab, spot)
+        path = CORRECTIONS.add(current, line)
+    return WrittenCorrection(line, path, not CORRECTIONS.is_named(current), trial)
 
 
 def _errors(findings: Sequence[Finding]) -> list[Finding]:

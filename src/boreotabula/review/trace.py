@@ -89,7 +89,7 @@ class Tracer:
         # As the run read them: what other files decided is in its record.
         self.layout = decided_layout(loaded, from_plain(output.record.get("evidence")))
         self._limits = limits
-        self._files = {source.name: source for source in look(self.layout).taken}
+        self._files = look(self.layout).taken
         self._tabs: dict[tuple[str, str], OpenedTab] = {}
         self._digests: dict[str, str] = {}
 
@@ -108,11 +108,7 @@ class Tracer:
 
     def source(self, file: str) -> SourceFile:
         """A file of the layout by its name. Raises CallError if it is gone."""
-        source = self._files.get(file)
-        if source is None:
-            folders = ", ".join(f"“{folder}”" for folder in self.layout.folders)
-            raise CallError(f"“{file}” is no longer among the files of {folders}")
-        return source
+        return source_named(file, self.layout, self._files)
 
     def _changes(self, file: str) -> Sequence[str]:
         texts = []
@@ -153,6 +149,18 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
 def source_of(path: Path, layout: Layout) -> SourceFile:
     """A file as the layout takes it. Raises CallError if it is not there."""
     return look(layout, named=[path]).taken[0]
+
+
+def source_named(
+    name: str, layout: Layout, files: Sequence[SourceFile] | None = None
+) -> SourceFile:
+    """A file of a layout by its name; `files` are all of them, if they are known. Raises CallError
+    if it is not among them."""
+    for source in look(layout).taken if files is None else files:
+        if source.name == name:
+            return source
+    folders = ", ".join(f"“{folder}”" for folder in layout.folders)
+    raise CallError(f"“{name}” is no longer among the files of {folders}")
 
 
 def fate(tab: OpenedTab, layout: Layout, cell: str) -> CellFate:

@@ -67,16 +67,8 @@ def command(
     CODE is its code in findings.csv, such as total-differs. If the run has several with this code,
     say which one is meant.
     """
-    from boreotabula.batch.inputs import look
-    from boreotabula.batch.layouts.decide import ACCEPTANCES
     from boreotabula.batch.layouts.load import Layout
-    from boreotabula.batch.private_files import turn_of
-    from boreotabula.review.accept import (
-        acceptance_of,
-        chosen_finding,
-        place_of,
-        write_acceptance,
-    )
+    from boreotabula.review.accept import chosen_finding, place_of, tabs_of, write_acceptance
     from boreotabula.stores.saved import output_and_run
 
     saved, run_folder = output_and_run(records, table)
@@ -85,21 +77,17 @@ def command(
         say(f"The run of “{records}” has no such finding.", err=True)
         return 1
     layout = Layout.load(saved.layout_path)
-    files = [source.name for source in look(layout).taken]
     decision = {"who": decided_by(who), "why": why.strip(), "until": (until or "").strip()}
-    line = acceptance_of(row, saved, files, decision)
-    with turn_of(layout.path):
-        current = Layout.load(layout.path)  # another call may have written meanwhile
-        named = not ACCEPTANCES.is_named(current)
-        path = write_acceptance(current, row, line)
+    written = write_acceptance(layout, row, tabs_of(saved, row["file"]), decision)
     if as_json:
-        say_json({**line, "file": row["file"], "tab": row["tab"], "accepted": path.name,
-                  "layout_edited": named})  # fmt: skip
+        place = {"file": row["file"], "tab": row["tab"]}
+        say_json({**written.line, **place, "accepted": written.path.name,
+                  "layout_edited": written.layout_edited})  # fmt: skip
         return 0
     say(f"{row['severity']} {code} is accepted: {place_of(row)}")
     say(f"  {row['message']}")
-    say(f"Written to {path}.")
-    if named:
-        say(f'{layout.path} was edited too: it has accepted = "{path.name}".')
+    say(f"Written to {written.path}.")
+    if written.layout_edited:
+        say(f'{layout.path} was edited too: it has accepted = "{written.path.name}".')
     say(f"Next: {command_line('extract', str(layout.path))} -o OUT")
     return 0

@@ -169,50 +169,35 @@ def _spot(traced: Traced, field: str | None) -> tuple[int, int]:
 
 def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: bool) -> int:
     """Try the correction of a cell, write it, and say what it does."""
-    from boreotabula.batch.inputs import look
-    from boreotabula.batch.layouts.decide import CORRECTIONS, as_correction
-    from boreotabula.batch.layouts.load import Layout
-    from boreotabula.batch.private_files import turn_of
-    from boreotabula.layout.addresses import Address
-    from boreotabula.reading.cells import cell_text
-    from boreotabula.review.correct import check_uncorrected, try_correction
+    from boreotabula.review.correct import write_correction
 
     layout, source, tab, spot = target
-    check_uncorrected(layout, tab, spot)
-    was = cell_text(tab.sheet.cell(*spot)).strip()
-    cell = str(Address(*spot))
-    files = [other.name for other in look(layout).taken]
-    values = {"cell": cell, "was": was, **decision}
-    line = CORRECTIONS.line(tab.file, tab.sheet.name, files, tab.tabs, values)
-    trial = try_correction(source, tab, layout, as_correction(line), bounds)
-    with turn_of(layout.path):
-        current = Layout.load(layout.path)  # another call may have written meanwhile
-        check_uncorrected(current, tab, spot)
-        path = CORRECTIONS.add(current, line)
-    named = not CORRECTIONS.is_named(current)
+    written = write_correction(layout, source, tab, spot, decision, bounds)
+    line, trial = written.line, written.trial
+    before, after = trial.totals
     if as_json:
         say_json(
             {
-                "file": tab.file, "tab": tab.sheet.name, **values, "corrections": path.name,
-                "layout_edited": named, "records": trial.records,
+                **line, "file": tab.file, "tab": tab.sheet.name, "corrections": written.path.name,
+                "layout_edited": written.layout_edited, "records": trial.records,
                 "errors_before": trial.errors[0], "errors_after": trial.errors[1],
-                "totals_before": asdict(trial.totals[0]), "totals_after": asdict(trial.totals[1]),
+                "totals_before": asdict(before), "totals_after": asdict(after),
             }
         )  # fmt: skip
         return 0
-    place = " › ".join(part for part in (tab.file, tab.sheet.name, cell) if part)
-    say(f"{place}: {f'“{was}”' if was else 'the blank cell'} is read as “{decision['is']}”")
+    was = f"“{line['was']}”" if line["was"] else "the blank cell"
+    place = " › ".join(part for part in (tab.file, tab.sheet.name, line["cell"]) if part)
+    say(f"{place}: {was} is read as “{line['is']}”")
     part = f"part of {counted(trial.records, 'record')}" if trial.records else "part of no record"
     say(f"  {part}; errors of its tab: {trial.errors[0]} before, {trial.errors[1]} with it")
-    before, after = trial.totals
     if after.printed:
         say(
             "  printed totals of its tab that agree:"
             f" {before.agree:,} of {before.printed:,} before,"
             f" {after.agree:,} of {after.printed:,} with it"
         )
-    say(f"Written to {path}.")
-    if named:
-        say(f'{layout.path} was edited too: it has corrections = "{path.name}".')
+    say(f"Written to {written.path}.")
+    if written.layout_edited:
+        say(f'{layout.path} was edited too: it has corrections = "{written.path.name}".')
     say(f"Next: {command_line('extract', str(layout.path))} -o OUT")
     return 0
