@@ -41,6 +41,16 @@ def test_names_of_files_tell_what_varies(
     assert (found.patterns, found.fields) == ((pattern,) if pattern else (), fields)
 
 
+def test_what_copies_have_behind_their_names_is_no_part_of_a_field() -> None:
+    files = ["Lia week 9.xlsx", "Myr week 9 (1).xlsx", "Lia week 10 - Copy.xlsx"]
+    found = of_files(files, [set()] * len(files))
+    first = "{part} week {week}"
+    assert found.patterns == (f"{first} (*).xlsx", f"{first} - Copy.xlsx", f"{first}.xlsx")
+    # What all have is part of their names.
+    every = of_files(["Lia (1).xlsx", "Lia (2).xlsx"], [set()] * 2)
+    assert every.patterns == ("Lia ({lia}).xlsx",)
+
+
 @pytest.mark.parametrize(
     ("tabs", "others", "chosen"),
     [

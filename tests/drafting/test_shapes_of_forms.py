@@ -613,6 +613,50 @@ def test_a_row_of_units_over_mixed_columns_is_no_record() -> None:
     assert found.sketch.block["under_headings"] == 1 and found.judged.records == 4
 
 
+PEOPLE = """
+Unit: | {0}
+.
+Name | Role
+{1}
+Ed {0} | Driver
+Di {0} | Guard
+"""
+
+
+def test_a_person_on_two_tabs_is_no_heading() -> None:
+    people = {"North": "Cy North | Clerk", "South": "Flo Nye | Clerk", "West": "Flo Nye | Clerk"}
+    found = drafted([PEOPLE.format(unit, first) for unit, first in people.items()])
+    assert found.sketch.block == {} and found.judged.records == 9
+
+
+COVER = """
+Monthly return
+Ward | {0}
+Month | March 2026
+.
+Contact | Phone
+Desk | 11
+Night | 22
+"""
+
+
+def test_labels_of_a_cover_hold_for_bare_tabs_though_it_has_a_table() -> None:
+    specimens = []
+    for number, ward in enumerate(("Ivy", "Oak", "Elm"), 2):
+        beds = f"Bed | Patient | Days\nB1 | P{number} | 3\nB2 | P{number}2 | {number}"
+        tabs = [sheet(COVER.format(ward), name="Cover"), sheet(beds, name="Beds")]
+        specimens += [
+            Specimen(f"{ward}.xlsx", tab, {one.name: one for one in tabs if one is not tab})
+            for tab in tabs
+        ]
+    found = draft(specimens)
+    assert found is not None and not found.further
+    assert found.sketch.stamps["ward"] == {"tab": "Cover", "right_of": "Ward"}
+    assert found.sketch.fields["month"] == "month"
+    # Its own table is told as one that is not read.
+    assert [kind.examples[0].specimen.tab for kind in found.others] == ["Cover"]
+
+
 LINES = """
 H | 2026-04 | {0}
 D | {0}1 | Pine | 12

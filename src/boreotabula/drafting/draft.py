@@ -71,13 +71,18 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
         return None  # nothing that could be told apart
     sketch, judged = best
     covers = {source["tab"] for _, source in sketch.sources if "tab" in source}
-    other_kinds = [
-        kind
-        for kind in other_kinds
-        if not {example.specimen.tab for example in kind.examples} <= covers
+    on_covers = [
+        {example.specimen.tab for example in kind.examples} <= covers for kind in other_kinds
     ]
+    # A cover that holds nothing else is read by its labels; its table is told.
+    other_kinds = [
+        kind for kind, is_cover in zip(other_kinds, on_covers, strict=True)
+        if not is_cover or kind.has_table
+    ]  # fmt: skip
     parts = [(kind, sketch)]
     for other_kind in other_kinds if not like else ():
+        if {example.specimen.tab for example in other_kind.examples} <= covers:
+            continue
         if len(parts) < _MOST_KINDS and _is_beside(other_kind, kind):
             (also, read), *_ = _best_of(other_kind)
             if read.records:

@@ -107,7 +107,7 @@ def _heads_texts(tab: TabLook, row: int, rows: range, columns: range) -> bool:
     below = [sheet.rows[row][across] for row in rows]
     if repeats is not None and repeats.tabs > 1:
         count = repeats.tabs_with(heads)
-        if not repeats.is_fixed(heads):
+        if not repeats.is_fixed(heads) or _is_below_headings(tab, row, columns, count):
             return False
         others = [repeats.tabs_with(cells) for cells in below[:_SAMPLE]]
         # The names of groups, and some answers, may be the same on all tabs as well; marks say
@@ -122,6 +122,14 @@ def _heads_texts(tab: TabLook, row: int, rows: range, columns: range) -> bool:
     if len(rows) < FEWEST or (row and tab.row(row - 1, columns).all()):
         return False
     return len(columns) > FEWEST and _are_unlike(heads, below)
+
+
+def _is_below_headings(tab: TabLook, row: int, columns: range, count: int) -> bool:
+    """Whether texts over all columns stand right above a row, and on more tabs than its `count`:
+    then these are the headings, and a record of it is on two tabs."""
+    if not row or tab.repeats is None or not (tab.row(row - 1, columns) == TEXT).all():
+        return False
+    return tab.repeats.tabs_with(tab.sheet.rows[row - 1][columns.start : columns.stop]) > count
 
 
 def _are_unlike(heads: Sequence[Cell], below: Sequence[Sequence[Cell]]) -> bool:

@@ -77,7 +77,7 @@ class TabFacts:
     """By field of numbers its largest values, each with its cell; greatest first."""
     numbers: Mapping[str, int] = field(default_factory=dict)
     """By field of numbers how many values it has."""
-    sums: Mapping[str, int | float | Decimal] = field(default_factory=dict)
+    sums: Mapping[str, int | float] = field(default_factory=dict)
     """By field of numbers what they sum up to."""
     empty: tuple[str, ...] = ()
     """Fields whose column is there, but empty in all of its records."""
@@ -179,7 +179,7 @@ class _Figures:
 
     largest: dict[str, tuple[tuple[float, str], ...]] = field(default_factory=dict)
     numbers: dict[str, int] = field(default_factory=dict)
-    sums: dict[str, int | float | Decimal] = field(default_factory=dict)
+    sums: dict[str, int | float] = field(default_factory=dict)
     ends: dict[str, Ends] = field(default_factory=dict)
     empty: list[str] = field(default_factory=list)
 
@@ -200,7 +200,9 @@ def _figures(
                 continue
             if not filled or name in stamps or not _is_added(column.type):
                 continue
-            figures.sums[name] = figures.sums.get(name, 0) + pc.sum(column).as_py()
+            added = pc.sum(column).as_py()
+            added = float(added) if isinstance(added, Decimal) else added
+            figures.sums[name] = figures.sums.get(name, 0) + added
             if _is_number(column.type):
                 figures.numbers[name] = figures.numbers.get(name, 0) + filled
                 figures.largest[name] = _largest(column, columns["source_cell"], letters.get(name))

@@ -6,7 +6,6 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from decimal import Decimal
 
 import pyarrow as pa
 
@@ -31,7 +30,7 @@ class TabSummary:
     stamps: Mapping[str, object] = field(default_factory=dict)
     from_tab: frozenset[str] = frozenset()
     """The stamps that the name of the tab gave."""
-    sums: Mapping[str, int | float | Decimal] = field(default_factory=dict)
+    sums: Mapping[str, int | float] = field(default_factory=dict)
     """By field of numbers what they sum up to."""
 
 

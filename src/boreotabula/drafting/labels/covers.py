@@ -16,24 +16,29 @@ from boreotabula.drafting.labels.pairs import Pair, pairs_of
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of
 from boreotabula.look.looks import FIGURE
-from boreotabula.look.tables import shapes_of
+from boreotabula.look.repeats import repeats_of
+from boreotabula.look.shape import Shape
+from boreotabula.look.tables import shapes_of, tables_of
 from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Sheet
 
 
 def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[str]) -> None:
-    """Stamps on a tab of their own: every file has it, under one name, and it holds no table."""
+    """Stamps on a tab of their own: every file has it, under one name, and it holds no table; or
+    one besides, if the tabs themselves hold no label: then they stand beside that table."""
     names = Counter(name for example in examples for name in example.specimen.others)
     own = {example.specimen.tab for example in examples}
+    bare = not stamps.fields
     for name, count in names.items():
         if count < len(examples) or name in own:
             continue
         sheets = {example.specimen.file: example.specimen.others[name] for example in examples}
-        if any(map(_has_table, sheets.values())) or _is_headed(list(sheets.values())):
+        tables = _tables_on(list(sheets.values()))
+        if any(tables) and not (bare and len(sheets) >= FEW):
             continue
-        every = [pairs_of(sheet, ()) for sheet in sheets.values()]
-        every = with_labels_above(list(sheets.values()), [()] * len(sheets), every)
+        every = list(map(pairs_of, sheets.values(), tables))
+        every = with_labels_above(list(sheets.values()), tables, every)
         for group in groups_of(every):
             pairs = [pair for _, pair in group]
             values = {cell_text(pair.value) for pair in pairs}
@@ -52,6 +57,14 @@ def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[st
             for index, one in enumerate(examples):
                 for pair in by_file[one.specimen.file]:
                     stamps.told[index].add(plain(cell_text(pair.value)))
+
+
+def _tables_on(sheets: Sequence[Sheet]) -> list[Sequence[Shape]]:
+    """The tables of each of some sheets; none if no sheet holds one of several records."""
+    if not (any(map(_has_table, sheets)) or _is_headed(sheets)):
+        return [()] * len(sheets)
+    repeats = repeats_of(sheets)
+    return [tables_of(sheet, repeats) for sheet in sheets]
 
 
 _TABLE = 3

@@ -60,15 +60,39 @@ def of_files(files: Sequence[str], groups: Told, taken: Collection[str] = ()) ->
     names = [file.rpartition("/")[2] for file in files]
     endings = {name.rpartition(".")[2].casefold() for name in names}
     ending = f".{endings.pop()}" if len(endings) == 1 else ".*"
-    template = template_of([name.rpartition(".")[0] or name for name in names], months=True)
+    stems, marks = _without_marks([name.rpartition(".")[0] or name for name in names])
+    template = template_of(stems, months=True)
     if template is None:
         return NOTHING
     fields: dict[str, str] = {}
     folders = _of_folders(files, groups, taken, fields)
-    own = _pattern(template, groups, taken, fields) + ending
+    own = folders + _pattern(template, groups, taken, fields)
+    # The first pattern that fits counts: what a copy has behind its name is no part of a field.
+    patterns = [f"{own}{mark}{ending}" for mark in (*marks, "")]
     odd = tuple(name for index, name in enumerate(names) if index not in template.fits)
-    again = {} if odd else dict(_told_again(template, own))
-    return Named((folders + own, *map(escaped, dict.fromkeys(odd))), fields, odd, again)
+    again = {} if odd or marks else dict(_told_again(template, patterns[-1]))
+    return Named((*patterns, *map(escaped, dict.fromkeys(odd))), fields, odd, again)
+
+
+_COPIED = re.compile(r"(\s*)\(\d{1,2}\)|\s*[-–]\s*(?:copy|kopi|kopio|kopia|kopie)", re.IGNORECASE)
+
+
+def _without_marks(stems: Sequence[str]) -> tuple[list[str], list[str]]:
+    """Names without what programs put behind those of copies, such as “ (1)”, and the patterns of
+    that; if all have it, it is a part of their names."""
+    hits = [
+        hit if (hit := _COPIED.search(stem)) and hit.end() == len(stem) and hit.start() else None
+        for stem in stems
+    ]
+    if all(hits):
+        return list(stems), []
+    marks = dict.fromkeys(
+        f"{hit[1]}(*)" if hit[1] is not None else escaped(hit[0]) for hit in hits if hit
+    )
+    plain_stems = [
+        stem[: hit.start()] if hit else stem for stem, hit in zip(stems, hits, strict=True)
+    ]
+    return plain_stems, list(marks)
 
 
 def _told_again(template: Template, own: str) -> Iterator[tuple[str, str]]:

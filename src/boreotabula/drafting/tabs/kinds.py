@@ -74,6 +74,6 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
     result, summaries = without_summaries(result)
     # Tabs with a table come before those without one: these are covers and notes.
     ranked = sorted(
-        result, key=lambda kind: (not holds_records(kind), -len(kind.files) * kind.filled)
+        result, key=lambda kind: (not holds_records(kind), -len(kind.files) * kind.weight)
     )
     return Sorted(tuple(ranked), (*left_out, *lookups, *summaries))

@@ -85,6 +85,17 @@ class TabFamily:
         return sum(int(np.count_nonzero(example.sheet.filled)) for example in self.examples)
 
     @property
+    def weight(self) -> int:
+        """How many cells their tables fill; all their cells if they have none."""
+        tables = 0
+        for example in self.examples:
+            filled = example.sheet.filled
+            for shape in (*example.shapes, *example.further):
+                part = filled[shape.top : shape.end, shape.left : shape.right]
+                tables += int(np.count_nonzero(part))
+        return tables or self.filled
+
+    @property
     def files(self) -> list[str]:
         """The files that they are in."""
         return list(dict.fromkeys(example.specimen.file for example in self.examples))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from math import isfinite
 
 from boreotabula.batch.run.outcome import Run
 from boreotabula.reading.plan import BlockPlan, Plan
@@ -50,6 +51,8 @@ def month_sums(run: Run, sender: str, period: str) -> list[MonthSums]:
                 continue
             months.add(month)
             for field, number in tab.sums.items():
+                if not isfinite(number):
+                    continue
                 group = sums.setdefault(field, {})
                 key = str(name), month
                 group[key] = group.get(key, Decimal(0)) + _exact(number)
@@ -61,7 +64,7 @@ def month_sums(run: Run, sender: str, period: str) -> list[MonthSums]:
     return [one for one in every if 0 < len(one.rows) <= _MOST_SENDERS]
 
 
-def _exact(number: float | Decimal) -> Decimal:
+def _exact(number: float) -> Decimal:
     """A sum as a decimal number: of binary fractions as many digits as are sure."""
     return Decimal(f"{number:.12g}") if isinstance(number, float) else Decimal(number)
 
