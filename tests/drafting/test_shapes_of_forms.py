@@ -629,6 +629,26 @@ def test_a_person_on_two_tabs_is_no_heading() -> None:
     assert found.sketch.block == {} and found.judged.records == 9
 
 
+STACKED = """
+Births
+.     | 2021 | 2022
+Men   | {0}  | 14
+Women | 17   | {0}
+.
+Deaths
+.     | 2021 | 2022
+Men   | 8    | {0}
+Women | 9    | 11
+"""
+
+
+def test_titles_of_stacked_tables_are_kept_though_all_files_have_them() -> None:
+    found = drafted([STACKED.format(5), STACKED.format(6)])
+    assert found.sketch.block["stamps"] == {"title": {"from": "table title"}}
+    titles = found.judged.readings[0].records.column("title").to_pylist()
+    assert titles == ["Births"] * 4 + ["Deaths"] * 4
+
+
 COVER = """
 Monthly return
 Ward | {0}

@@ -366,6 +366,28 @@ def _table(body: list[list[float]]) -> Any:
     )
 
 
+BY_MONTH = """
+.       | .   | April | .    | May | .    | June | .    | {0} | .
+Species | Lot | Plan  | Real | Plan | Real | Plan | Real | Plan | Real
+Pine    | L1  | 10    | 9    | 20   | 22   | 5    | 4    | 35   | 35
+Birch   | L2  | 40    | 41   | 30   | 8    | 6    | 7    | 76   | {1}
+Alder   | L3  | 7     | 3    | 8    | 1    | 9    | 2    | 24   | 6
+"""
+MONTHS = ["C1:D1", "E1:F1", "G1:H1", "I1:J1"]
+
+
+def test_columns_over_the_same_lower_heading_are_summed_up() -> None:
+    """Each measure has a total of its own beside the groups; nobody need name them."""
+    reading = read(sheet(BY_MONTH.format("Quarter", 56), MONTHS), LAYOUT)
+    assert reading.records.num_rows == 18
+    assert codes(reading).count("looks-like-total") == 2
+    named = read(sheet(BY_MONTH.format("Total", 56), MONTHS), LAYOUT)
+    assert (named.totals.printed, named.totals.agree, codes(named)) == (6, 6, [])
+    wrong = read(sheet(BY_MONTH.format("Total", 57), MONTHS), LAYOUT)
+    (told,) = wrong.findings
+    assert told.code == "total-differs" and "1 more than the 56" in told.message
+
+
 @pytest.mark.parametrize("beside", [0, 5_000_000_000_000, -5_000_000_000_000])
 def test_a_column_of_sums_is_found_whatever_stands_beside_it(beside: int) -> None:
     lines = ["Species | Lot | Plug 28 | . | . | .", ". | . | A | B | Whole | C"]

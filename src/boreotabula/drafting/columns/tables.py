@@ -41,12 +41,14 @@ def table_sketch(kind: TabFamily) -> Sketch:
 
 def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
     """With the texts above the tables of a tab, if they name each of them and have no label."""
-    if {"caption", "found_by", "columns"} & sketch.block.keys():
+    if {"caption", "stamps"} & sketch.block.keys():
         return sketch
     lines = _lines_above(shapes)
     if lines is None or any(len(above) > 1 for above in lines):
         return sketch
     texts = [above[0] for above in lines]
+    if {"found_by", "columns"} & sketch.block.keys():
+        return _titled(sketch, shapes, texts, {})
     stub = {} if "stub" in sketch.block else {"stub": next(iter(sketch.fields))}
     caption = caption_of(texts, sketch.fields)
     if caption is None:

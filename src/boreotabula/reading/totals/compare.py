@@ -94,8 +94,9 @@ def _compared(figures: Figures, column: Column) -> tuple[Summands, ColumnOfTotal
 def summand_sets(columns: Columns, plan: Plan) -> Mapping[int, list[tuple[int, ...]]]:
     """The sets of columns that each column of values or totals could sum up, the likeliest first.
 
-    Those under the same upper headings, from the lowest level up; those left of it since the last
-    column of totals; all that stand left of it; all others.
+    Those under the same upper headings, from the lowest level up; those over the same lower
+    headings, as “planned” under each month; those left of it since the last column of totals; all
+    that stand left of it; all others.
     """
     summed = summed_columns(columns, plan)
     return {
@@ -132,6 +133,11 @@ def _sets_among(
         [column for column in other_columns if _folded(column)[:depth] == labels[:depth]]
         for depth in range(len(labels) - 1, 0, -1)
         if labels[depth - 1]
+    ]
+    sets += [
+        [column for column in other_columns if _folded(column)[depth:] == labels[depth:]]
+        for depth in range(1, len(labels))
+        if labels[depth - 1] and all(labels[depth:])
     ]
     left = [one for one in other_columns if one.column < column.column]
     # Since the last column of totals: the usual place of a subtotal.

@@ -142,8 +142,11 @@ def _columns_of_sums(figures: Figures) -> Iterator[Column]:
     candidates = _candidates(figures.columns, figures.plan)
     wholes = sums[candidates.of]
     first, end, value, last = candidates.runs
-    summed = before[end] - before[first] + before[last] - before[value]
     # Most sets are one or two runs of columns: differences of sums so far tell them.
+    summed = before[end] - before[first] + before[last] - before[value]
+    scattered = candidates.scattered
+    if len(scattered.sets):
+        summed[scattered.sets] = np.add.reduceat(sums[scattered.columns], scattered.starts)
     # A first sieve over whole columns; what passes is compared row by row.
     lost = 1e-12 * float(np.abs(before).max())  # what differences of large sums may lose
     near = np.abs(wholes - summed) <= 0.5 + np.abs(wholes) * 1e-9 + lost
@@ -154,7 +157,7 @@ def _columns_of_sums(figures: Figures) -> Iterator[Column]:
             continue
         for index in number:
             # Once a column is taken out, the sieve no longer holds: all sets are tried.
-            if not (taken or near[index] or not end[index]):
+            if not (taken or near[index]):
                 continue
             # A sum that was found is no summand of the next: sums of sums would hide.
             summands = tuple(
@@ -171,6 +174,17 @@ def _columns_of_sums(figures: Figures) -> Iterator[Column]:
 
 
 @dataclass(frozen=True)
+class _Scattered:
+    """The sets of columns that are more than two runs, one behind the other."""
+
+    sets: NDArray[np.intp]
+    """Which of the sets they are."""
+    columns: NDArray[np.intp]
+    starts: NDArray[np.intp]
+    """Where each begins among the columns."""
+
+
+@dataclass(frozen=True)
 class _Candidates:
     """The sets of columns that columns of values could sum up."""
 
@@ -182,6 +196,7 @@ class _Candidates:
     runs: NDArray[np.intp]
     """Of each set the first column and the one after the last of two runs; all zero if there are
     more."""
+    scattered: _Scattered
 
 
 @lru_cache(maxsize=64)
@@ -200,7 +215,11 @@ def _candidates(columns: Columns, plan: Plan) -> _Candidates:
         sets += groups
         of += [summed_column.column] * len(groups)
     runs = np.array([_runs(numbers) for numbers in sets], np.intp).reshape(-1, 4).T
-    return _Candidates(tuple(every), tuple(sets), np.array(of, np.intp), runs)
+    numbers = [index for index, members in enumerate(sets) if not any(_runs(members))]
+    flat = [column for index in numbers for column in sets[index]]
+    starts = np.cumsum([0, *(len(sets[index]) for index in numbers)])[:-1]
+    scattered = _Scattered(np.array(numbers, np.intp), np.array(flat, np.intp), starts)
+    return _Candidates(tuple(every), tuple(sets), np.array(of, np.intp), runs, scattered)
 
 
 def _runs(places: tuple[int, ...]) -> tuple[int, int, int, int]:
