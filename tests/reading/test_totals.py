@@ -388,6 +388,47 @@ def test_columns_over_the_same_lower_heading_are_summed_up() -> None:
     assert told.code == "total-differs" and "1 more than the 56" in told.message
 
 
+NUMBERS = [(10, 20), (9, 22), (40, 30), (41, 8), (7, 8), (3, 1), (57, 58), (53, 31)]
+"""Of three things, and of all of them, what is planned and what is real."""
+TURNS = LAYOUT.replace('"species", "lot"', '"item", "kind"').replace(
+    'species = "text"\nlot = "text"', 'item = "text"\nkind = "text"'
+)
+GROUPED = TURNS.replace('stub = ["item", "kind"]', 'stub = "kind"\ngroup_row = "item"')
+
+
+def in_turns(name: str, way: str, last: int = 31) -> str:
+    """The table, the total being called so; `way` says how often each thing is named."""
+    lines = [". | . | Pot | .", "Item | Kind | A | B"]
+    for place, (first, second) in enumerate(NUMBERS):
+        item = ["Pine", "Birch", "Alder", name][place // 2]
+        if way == "alone" and place % 2 == 0:
+            lines.append(f". | {item} | . | .")
+        shown = item if way == "always" or (way == "once" and place % 2 == 0) else "."
+        second = last if place == len(NUMBERS) - 1 else second
+        lines.append(f"{shown} | {['Plan', 'Real'][place % 2]} | {first} | {second}")
+    return "\n".join(lines)
+
+
+@pytest.mark.parametrize(
+    ("way", "layout"),
+    [
+        ("always", TURNS),
+        ("once", TURNS.replace("totals =", 'carry_down = "item"\ntotals =')),
+        ("alone", GROUPED),
+    ],
+)
+def test_rows_that_take_turns_have_totals_of_their_own(way: str, layout: str) -> None:
+    """A total for each measure, its label once or beside each, is told or compared, never read."""
+    unnamed = read(sheet(in_turns("Whole", way), ["C1:D1"]), layout)
+    assert unnamed.records.num_rows == 12 and "looks-like-total" in codes(unnamed)
+    named = read(sheet(in_turns("Total", way), ["C1:D1"]), layout)
+    assert (named.totals.printed, named.totals.agree, codes(named)) == (4, 4, [])
+    assert values(named, "item", "kind", "seedlings")[-1] == ("Alder", "Real", 1.0)
+    wrong = read(sheet(in_turns("Total", way, 32), ["C1:D1"]), layout)
+    (told,) = wrong.findings
+    assert told.code == "total-differs" and "1 more than the 31" in told.message
+
+
 @pytest.mark.parametrize("beside", [0, 5_000_000_000_000, -5_000_000_000_000])
 def test_a_column_of_sums_is_found_whatever_stands_beside_it(beside: int) -> None:
     lines = ["Species | Lot | Plug 28 | . | . | .", ". | . | A | B | Whole | C"]

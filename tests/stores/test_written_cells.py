@@ -181,7 +181,7 @@ def test_a_reading_comes_back_as_it_was_sent(rows: list[Any], data: st.DataObjec
     facts = TabFacts(
         "d", "b", stamps, frozenset(list(stamps)[:1]), {"a": ("label", Address(0, 0))},
         ((0, 1, "text"),),
-        {"count": ((2.5, "B2"),)}, {"count": 1}, ("name",),
+        {"count": ((2.5, "B2"),)}, {"count": 1}, {"count": 2.5}, ("name",),
     )  # fmt: skip
     account = Account(3, dict.fromkeys(Role, 1), {"ignore: x": 1})
     tab = TabResult(

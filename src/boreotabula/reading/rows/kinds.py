@@ -12,6 +12,7 @@ from boreotabula.reading.columns.kinds import Columns
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan
 from boreotabula.reading.rows.classifier import RowClassifier
+from boreotabula.reading.rows.further_totals import with_further_totals
 from boreotabula.reading.rows.pattern_rules import PatternRules
 from boreotabula.reading.rows.table_rows import (
     Kinds,
@@ -58,7 +59,7 @@ def classify_rows(
     records = np.flatnonzero(kinds == RowKind.RECORD)
     inside = np.flatnonzero(kinds)
     inside = inside[~of_kind(kinds[inside], RowKind.BELOW, RowKind.LABEL)]
-    return TableRows(
+    table = TableRows(
         rows.start,
         kinds,
         classifier.rules,
@@ -69,6 +70,7 @@ def classify_rows(
         {row: name for row, name in classifier.groups.items() if kinds[row - rows.start] == _GROUP},
         classifier.ungrouped,
     )
+    return with_further_totals(sheet, columns, table)
 
 
 _GROUP = RowKind.GROUP

@@ -24,6 +24,7 @@ from boreotabula.reading.plan import Plan
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.checks import Check, ColumnOfTotals, Summands, Totals, mean_of
 from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
+from boreotabula.reading.totals.interleaved import like_rows
 from boreotabula.reading.totals.rows_of_totals import RowOfTotals
 from boreotabula.sheets.sheet import CellKind, Flaw, Sheet
 
@@ -172,10 +173,32 @@ def _row_checks(
     Where one disagrees, it is held against what the others of its row sum up, or else the row
     looks the way most rows of totals do, up or down.
     """
-    rows = [RowOfTotals(figures, row, total_rows, meant) for row in total_rows]
+    rows = _rows_of_totals(figures, total_rows, meant)
     ways = Counter(way for row in rows for way in row.ways)
     down = ways["down"] > ways["up"]
     return [check for row in rows for check in row.checks(down=down)]
+
+
+def _rows_of_totals(
+    figures: Figures, total_rows: Sequence[int], meant: Mapping[int, Summands]
+) -> list[RowOfTotals]:
+    """The rows of totals; where each sums up the records of its own measure, only those."""
+    rows = [RowOfTotals(figures, row, total_rows, meant) for row in total_rows]
+    parts = {
+        row.row: RowOfTotals(part, row.row, total_rows, meant)
+        for row in rows
+        if len(row.agreeing) < len(row.printed) and (part := like_rows(figures, row.row))
+    }
+    better = any(
+        len(parts[row.row].agreeing) > len(row.agreeing) for row in rows if row.row in parts
+    )
+    if not better:
+        return rows
+    return [
+        part if part and len(part.agreeing) >= len(row.agreeing) else row
+        for row in rows
+        for part in [parts.get(row.row)]
+    ]
 
 
 def _group_checks(figures: Figures, meant: Mapping[int, Summands]) -> list[Check]:

@@ -30,6 +30,7 @@ from boreotabula.reading.rows.pattern_rules import matches_any
 from boreotabula.reading.rows.table_rows import GroupName, RowKind, TableRows
 from boreotabula.reading.totals.compare import summand_sets
 from boreotabula.reading.totals.figures import Figures, agree, all_agree, summed_columns
+from boreotabula.reading.totals.interleaved import rows_of_interleaved_sums
 from boreotabula.reading.totals.record_rows import FEWEST_SUMMANDS
 from boreotabula.reading.totals.unnamed_findings import likely_finding, row_finding
 from boreotabula.reading.totals.unnamed_rows import (
@@ -77,7 +78,8 @@ def without_unnamed_totals(
         figures = Figures(sheet, columns, plan, table)
     sum_rows = rows_of_sums(figures, table)
     kept = columns.block.not_totals
-    rows = [row for row in sum_rows.sure if not _is_kept(sheet, columns, row, kept)]
+    sure = sum_rows.sure or rows_of_interleaved_sums(figures, table)
+    rows = [row for row in sure if not _is_kept(sheet, columns, row, kept)]
     if rows:
         within = range(columns.left, columns.right)
         scoped_findings.append(ScopedFinding(row_finding(sheet, columns, rows), rows, within))

@@ -84,7 +84,7 @@ def groups_by_sums(figures: Figures, table: TableRows) -> GroupsBySums:
     )
 
 
-_CHANCE = 16.0
+CHANCE = 16.0
 """So many binary digits the sums of a row must have to be no chance, whatever is around it."""
 _HINTED = 8.0
 """The same where something else speaks for it: its place, or other sums."""
@@ -280,7 +280,7 @@ class _Search(RecordRows):
             range_
             for range_ in ranges
             # The more rows there are, the likelier one of them sums up some others by chance.
-            if self.unnamed[range_] or self.digits[range_] >= _CHANCE + log2(len(members))
+            if self.unnamed[range_] or self.digits[range_] >= CHANCE + log2(len(members))
         }
         # From below upwards, so that a chain of sums holds together up to the first of them.
         chain: set[int] = set()
@@ -356,7 +356,7 @@ class _Search(RecordRows):
     def _is_sure(self, index: int) -> bool:
         """Whether a row that sums up others is no chance: its numbers are long, or it is the last
         of its kind, or lacks what names the others, or begins as totals do."""
-        if self.unnamed[index] or self.digits[index] >= _CHANCE:
+        if self.unnamed[index] or self.digits[index] >= CHANCE:
             return True
         # A word for a total and the sum of others: that is no chance.
         return self.is_named_total(index) or bool(
