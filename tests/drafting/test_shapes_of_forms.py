@@ -649,6 +649,37 @@ def test_titles_of_stacked_tables_are_kept_though_all_files_have_them() -> None:
     assert titles == ["Births"] * 4 + ["Deaths"] * 4
 
 
+SIGNED = """
+Month | 2023 | 2024 | 2025
+Jan | 41.05 | {0} | 43.48*
+Feb | 44.72 | 42.32* | 41.85*
+Mar | 41.24 | 40.41 | 42.94
+"""
+
+
+def test_numbers_with_signs_of_footnotes_are_values_of_their_column() -> None:
+    found = drafted([SIGNED.format(42.54), SIGNED.format(40.5)])
+    assert found.judged.records == 18 and not found.judged.errors
+
+
+NUMBERED = """
+No. | Measure | Cost
+A   | Roads   | .
+A1  | Repair  | {0}
+A2  | Paint   | 12
+B   | Parks   | .
+B1  | Lease   | 7
+B2  | Plant   | 15
+"""
+
+
+def test_rows_that_others_are_numbered_below_are_asked_about() -> None:
+    found = drafted([NUMBERED.format(84), NUMBERED.format(29)])
+    (doubt,) = [one for one in questions(found) if one.kind == "row"]
+    assert "“A Roads” has no number" in doubt.text and "(3 more like it)" in doubt.text
+    assert doubt.records == 4
+
+
 COVER = """
 Monthly return
 Ward | {0}
@@ -730,6 +761,7 @@ def test_a_control_line_that_differs_is_told() -> None:
         "H | L1 | 3\nD | L2 | 4\nT | L3 | 5",  # no mark comes again
         "D | L1 | 3\nD | L2 | 4\nT | L3 | 9",  # nothing counts
         "D | L1 | 3\nD | L2 | 4\nSum | 2 | 7",  # a total
+        "A | L1 | 5\nA | L2 | 7\nB | L3 | 2",  # a count by chance
     ],
 )
 def test_what_has_no_control_line_is_no_interface(picture: str) -> None:

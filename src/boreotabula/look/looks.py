@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -9,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.look.repeats import Repeats
+from boreotabula.look.texts.types import FOOTNOTE_SIGNS
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.sheets.sheet import CellKind, Sheet
 
@@ -23,10 +25,22 @@ def looks_of(sheet: Sheet) -> Looks:
     """What each cell of a sheet looks like; a text that reads as a number or date is a figure."""
     looks: Looks = np.where(sheet.filled, np.uint8(FIGURE), np.uint8(0))
     for row, column, text in sheet.texts():
-        code = text.strip()[:1] == "0" and text.strip().isdigit() and len(text.strip()) > 1
-        looks[row, column] = FIGURE if reads_as_figure(text) and not code else TEXT
+        looks[row, column] = _look_of(text.strip())
     looks[sheet.kinds == CellKind.OTHER] = FIGURE
     return looks
+
+
+def _look_of(text: str) -> int:
+    if reads_as_figure(text):
+        code = text[:1] == "0" and text.isdigit() and len(text) > 1
+        return TEXT if code else FIGURE
+    # A year with the sign of a footnote is a heading.
+    number = text.rstrip(FOOTNOTE_SIGNS).rstrip()
+    signed = len(text) - len(number) > 0 and number[-1:].isdigit() and not _YEAR.fullmatch(number)
+    return FIGURE if signed and reads_as_figure(number) else TEXT
+
+
+_YEAR = re.compile(r"(?:19|20)\d\d")
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.sketch import listed
+from boreotabula.reading.cells import cell_text
 from boreotabula.reading.tab import ReadBlock
 from boreotabula.texts import counted
 
@@ -19,6 +20,7 @@ from boreotabula.texts import counted
 def about_rows(draft: Draft) -> Iterator[Doubt]:
     """The questions whether some rows are records."""
     yield from _without_name(draft)
+    yield from _numbered_above(draft)
     yield from _said_again(draft)
 
 
@@ -55,6 +57,43 @@ def _without_name(draft: Draft) -> Iterator[Doubt]:
 
 _FEWEST_FIELDS, _MOST_LACKING = 3, 0.4
 _LEAVE_OUT = "what is no record is left out by `skip` in [block], a pattern of its first cell"
+
+
+def _numbered_above(draft: Draft) -> Iterator[Doubt]:
+    """The question whether rows without a number are records, where those below them are numbered
+    below them, as A1 below A and 2.1 below 2: they may name groups."""
+    if not draft.sketch.listed:
+        return
+    above = [
+        (example, str(block.view.address(row, block.columns.left)), text)
+        for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True)
+        for block in reading.blocks
+        for row, text in _rows_above(block)
+    ]
+    if above:
+        example, cell, text = above[0]
+        extra = f" ({len(above) - 1} more like it)" if len(above) > 1 else ""
+        yield Doubt(
+            "row",
+            f"“{text}” has no number, and the rows below it are numbered below it{extra}; it is a"
+            " record nevertheless",
+            "if it names a group, write `group_row` with its names into [block]",
+            example.file, example.tab, cell, "", ("a record", "a group"), len(above),
+        )  # fmt: skip
+
+
+def _rows_above(block: ReadBlock) -> Iterator[tuple[int, str]]:
+    """The record rows without a number whose first cell those of the next rows begin with."""
+    left, right = block.columns.left, block.columns.right
+    rows = block.table.records
+    firsts = [cell_text(block.view.rows[row][left]).strip().rstrip(".") for row in rows]
+    for place, (row, first) in enumerate(zip(rows, firsts, strict=True)):
+        numbers = block.view.numbers[row, left + 1 : right]
+        after = firsts[place + 1] if place + 1 < len(firsts) else ""
+        below = after.startswith(first) and after[len(first) :].lstrip(".- ")[:1].isdigit()
+        if first and below and after != first and not np.isfinite(numbers).any():
+            texts = block.view.rows[row][left:right]
+            yield row, " ".join(cell_text(cell) for cell in texts if cell != "")
 
 
 def _said_again(draft: Draft) -> Iterator[Doubt]:

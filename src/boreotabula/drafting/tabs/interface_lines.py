@@ -128,7 +128,9 @@ def _control_places(group: Sequence[MarkedLines]) -> ControlPlaces | None:
             if any(added) and _say(printed, column, added):
                 sums[own] = column
                 break
-    return ControlPlaces(count, sums)
+    # One number that is the count of the lines above may be a chance.
+    sure = sums or group[0].headers or len(set(counted)) > 1
+    return ControlPlaces(count, sums) if sure else None
 
 
 def _say(printed: Sequence[Mapping[int, float]], column: int, expected: Sequence[float]) -> bool:
