@@ -191,6 +191,16 @@ def test_what_is_not_there_is_not_accepted(
     assert said in done.err
 
 
+def test_a_file_that_cannot_say_what_was_seen_is_not_added_to(desk: Path) -> None:
+    program("extract", "l.toml", "-o", "o.csv", cwd=desk)
+    done = program("accept", "o.csv", "value-not-converted", "--why", "known", cwd=desk)
+    assert done.status == 2
+    assert (
+        "accepted.csv has no columns “looked_for”, “found”; add them to its first line" in done.err
+    )
+    assert (desk / "accepted.csv").read_text("utf-8") == HEAD + LINE
+
+
 def test_what_is_about_no_cell_is_not_accepted(undecided: Path) -> None:
     (undecided / "in" / "bad.xlsx").write_bytes(b"no workbook")
     program("extract", "l.toml", "-o", "o.csv", cwd=undecided)

@@ -82,7 +82,12 @@ class DecisionFile:
         columns = next(csv.reader(io.StringIO(decoded(content, path.name))), [])
         lacking = [column for column, value in line.items() if value and column not in columns]
         if lacking:
-            raise CallError(f"{path.name} has no column “{lacking[0]}”; add it to its first line")
+            named_columns = ", ".join(f"“{column}”" for column in lacking)
+            several = len(lacking) > 1
+            raise CallError(
+                f"{path.name} has no column{'s' if several else ''} {named_columns}; add"
+                f" {'them' if several else 'it'} to its first line"
+            )
         write(path, content + csv_lines(content, columns, [line]))
         if named is None:
             set_in_layout(layout.path, self.key, path.name)

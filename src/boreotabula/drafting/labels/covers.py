@@ -35,8 +35,9 @@ def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[st
             continue
         sheets = {example.specimen.file: example.specimen.others[name] for example in examples}
         tables = _tables_on(list(sheets.values()))
-        if any(tables) and not (bare and len(sheets) >= FEW):
+        if tables is not None and not (bare and len(sheets) >= FEW):
             continue
+        tables = tables or [()] * len(sheets)
         every = list(map(pairs_of, sheets.values(), tables))
         every = with_labels_above(list(sheets.values()), tables, every)
         for group in groups_of(every):
@@ -59,10 +60,10 @@ def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[st
                     stamps.told[index].add(plain(cell_text(pair.value)))
 
 
-def _tables_on(sheets: Sequence[Sheet]) -> list[Sequence[Shape]]:
-    """The tables of each of some sheets; none if no sheet holds one of several records."""
+def _tables_on(sheets: Sequence[Sheet]) -> list[Sequence[Shape]] | None:
+    """The tables of each of some sheets; None if no sheet holds one of several records."""
     if not (any(map(_has_table, sheets)) or _is_headed(sheets)):
-        return [()] * len(sheets)
+        return None
     repeats = repeats_of(sheets)
     return [tables_of(sheet, repeats) for sheet in sheets]
 

@@ -17,7 +17,7 @@ from boreotabula.cli.options import (
     why_option,
 )
 from boreotabula.cli.printing import say, say_json
-from boreotabula.texts import command_line
+from boreotabula.texts import command_line, unguarded_text
 
 if TYPE_CHECKING:
     from boreotabula.stores.bases.base import Place
@@ -76,6 +76,8 @@ def command(
     if row is None:
         say(f"The run of “{records}” has no such finding.", err=True)
         return 1
+    if saved.record.get("safe_csv"):
+        row = {name: unguarded_text(text) for name, text in row.items()}
     layout = Layout.load(saved.layout_path)
     decision = {"who": decided_by(who), "why": why.strip(), "until": (until or "").strip()}
     written = write_acceptance(layout, row, tabs_of(saved, row["file"]), decision)
