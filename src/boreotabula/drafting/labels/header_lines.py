@@ -9,7 +9,7 @@ from typing import Any
 from boreotabula.drafting.columns.lists import NAMES_OF_MOMENTS
 from boreotabula.drafting.labels.gathered import Stamps, field_type
 from boreotabula.drafting.labels.names import plain
-from boreotabula.drafting.tabs.interface_lines import Line
+from boreotabula.drafting.tabs.interface_lines import LineCells
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of
 from boreotabula.layout.addresses import Address
@@ -39,7 +39,7 @@ def stamps_of_lines(examples: Sequence[Example], taken: Collection[str]) -> Stam
     return stamps
 
 
-def _source(lines: Sequence[Line], row: int, column: int, *, counted: bool) -> dict[str, Any]:
+def _source(lines: Sequence[LineCells], row: int, column: int, *, counted: bool) -> dict[str, Any]:
     """The cell of a header line, row and column counted from 0: by its place among the filled cells
     if these are the same on all tabs, else by its address."""
     if not counted:

@@ -34,11 +34,7 @@ def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
     columns changed, if their tables are read so."""
     examples = kind.examples
     table = turned or kind
-    sketch = table_sketch(table) if kind.has_table else position_sketch(kind)
-    if turned:
-        sketch = sketch.having(turned=True)
-    elif has_units(kind):
-        sketch = sketch.having(under_headings=1)
+    sketch = _of_tables(kind, turned)
     if _names_by_text_above(sketch):
         # What names a table is no title of the tab.
         examples = tuple(_with_captions(example) for example in examples)
@@ -82,6 +78,16 @@ def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
         doubts=(*sketch.doubts, *_odd_names(file_named, examples)),
     )
     return with_types(result, typed_fields(fields, table, sketch, languages))
+
+
+def _of_tables(kind: TabFamily, turned: TabFamily | None) -> Sketch:
+    """What the tables of a kind say by themselves."""
+    if turned:
+        return table_sketch(turned).having(turned=True)
+    if not kind.has_table:
+        return position_sketch(kind)
+    sketch = table_sketch(kind)
+    return sketch.having(under_headings=1) if has_units(kind) else sketch
 
 
 def _compared_with_names(

@@ -19,7 +19,7 @@ _FEWEST_RECORDS = 2
 """By one record nobody can tell that its mark comes again."""
 _NUMBER = ValueForm("number")
 
-Line = Sequence[Cell]
+LineCells = Sequence[Cell]
 Marks = tuple[tuple[str, ...], str, str]
 """The marks of the headers, of the records and of the control line."""
 
@@ -29,9 +29,9 @@ class MarkedLines:
     """The lines of a tab, all of them with a mark."""
 
     marks: Marks
-    headers: tuple[Line, ...]
-    records: tuple[Line, ...]
-    control: Line
+    headers: tuple[LineCells, ...]
+    records: tuple[LineCells, ...]
+    control: LineCells
 
 
 @dataclass(frozen=True)
@@ -95,12 +95,12 @@ def _marked_lines(sheet: Sheet, known: Collection[Marks] | None = None) -> Marke
     return _parted(lines, (headers, record, control))
 
 
-def _parted(lines: Sequence[Line], marks: Marks) -> MarkedLines:
+def _parted(lines: Sequence[LineCells], marks: Marks) -> MarkedLines:
     start = len(marks[0])
     return MarkedLines(marks, tuple(lines[:start]), tuple(lines[start:-1]), lines[-1])
 
 
-def _hold_data(headers: Sequence[tuple[Line, ...]]) -> bool:
+def _hold_data(headers: Sequence[tuple[LineCells, ...]]) -> bool:
     """Whether each header, given for each tab, holds a figure or differs from tab to tab."""
     return all(
         len(set(map(tuple, lines))) > 1
@@ -140,13 +140,13 @@ def _say(printed: Sequence[Mapping[int, float]], column: int, expected: Sequence
     return 2 * agree > len(printed)
 
 
-def _numbers(line: Line) -> dict[int, float]:
+def _numbers(line: LineCells) -> dict[int, float]:
     """The numbers of a line behind its mark, by column."""
     numbers = ((column, number_in(cell, _NUMBER)) for column, cell in enumerate(line) if column)
     return {column: number for column, number in numbers if number is not None}
 
 
-def _sum_of(records: Sequence[Line], column: int) -> float:
+def _sum_of(records: Sequence[LineCells], column: int) -> float:
     """What the numbers of a column of records sum up to; NaN if texts stand among them."""
     cells = [line[column] for line in records if line[column] != ""]
     numbers = [number_in(cell, _NUMBER) for cell in cells]

@@ -12,7 +12,7 @@ from boreotabula.findings.finding import Finding
 
 
 @dataclass(frozen=True)
-class Place:
+class LinkedPlace:
     """Where a finding is: in words, and as a link; none if its file is not there."""
 
     text: str
@@ -27,13 +27,13 @@ class Links:
     paths: Mapping[str, Path]
     """By their names in the run where the files are."""
 
-    def place(self, finding: Finding) -> Place:
+    def place(self, finding: Finding) -> LinkedPlace:
         """Where a finding is. The link goes to the workbook; programs that know such links open it
         at the tab and cell."""
         parts = [finding.file, finding.tab, finding.cell]
         text = " › ".join(part for part in parts if part) or "the whole run"
         path = self.paths.get(finding.file)
-        return Place(text, self._way(path) + _spot(finding) if path else "")
+        return LinkedPlace(text, self._way(path) + _spot(finding) if path else "")
 
     def _way(self, path: Path) -> str:
         try:

@@ -23,7 +23,7 @@ from boreotabula.review.coverage import expected_senders
 from boreotabula.review.crosstab.cross import Label
 from boreotabula.review.due import Sender, came_by_files, said, standings
 from boreotabula.review.pages.html import with_code
-from boreotabula.review.pages.links import Links, Place
+from boreotabula.review.pages.links import LinkedPlace, Links
 from boreotabula.review.pages.sums import MonthSums, month_sums
 from boreotabula.sheets.parts.writing import MARK
 from boreotabula.stores.csv import csv_rows
@@ -43,7 +43,7 @@ class _Cause:
     message: str
     reach: str
     advice: str
-    places: Sequence[Place]
+    places: Sequence[LinkedPlace]
     more: int
 
 
