@@ -594,12 +594,15 @@ import os, sys
 from pathlib import Path
 from boreotabula.batch.private_files import turn_of
 waits, goes_on = os.pipe()
+sees, is_there = os.pipe()
 with turn_of(Path(sys.argv[1])):
     worker = os.fork()
     if not worker:
         os.close(goes_on)
+        os.write(is_there, b".")
         os.read(waits, 1)
         os._exit(0)
+    os.read(sees, 1)
 with turn_of(Path(sys.argv[1]), print):
     os.write(goes_on, b".")
 os.waitpid(worker, 0)
