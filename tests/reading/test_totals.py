@@ -429,6 +429,17 @@ def test_rows_that_take_turns_have_totals_of_their_own(way: str, layout: str) ->
     assert told.code == "total-differs" and "1 more than the 31" in told.message
 
 
+@pytest.mark.parametrize("stub", ['stub = ["item", "kind"]\n', ""])
+def test_rows_of_a_list_that_take_turns_have_totals_of_their_own(stub: str) -> None:
+    fields = 'item = "text"\nkind = "text"\na = "integer"\nb = "integer"\n'
+    layout = f'layout = 1\n[block]\n{stub}totals = "Total*"\n[fields]\n{fields}'
+    table = in_turns("Whole", "always").partition("\n")[2]
+    unnamed = read(sheet(table), layout)
+    assert unnamed.records.num_rows == 6 and codes(unnamed) == ["looks-like-total"]
+    named = read(sheet(table.replace("Whole", "Total")), layout)
+    assert (named.totals.printed, named.totals.agree, codes(named)) == (4, 4, [])
+
+
 @pytest.mark.parametrize("beside", [0, 5_000_000_000_000, -5_000_000_000_000])
 def test_a_column_of_sums_is_found_whatever_stands_beside_it(beside: int) -> None:
     lines = ["Species | Lot | Plug 28 | . | . | .", ". | . | A | B | Whole | C"]

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.cells import cell_text
-from boreotabula.reading.columns.kinds import Column, ColumnKind
+from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.rows.table_rows import RowKind, TableRows
 from boreotabula.reading.totals.figures import Figures
 from boreotabula.reading.totals.record_rows import FEWEST_SUMMANDS
@@ -19,11 +19,10 @@ _MOST_MEASURES = 12
 
 def like_rows(figures: Figures, row: int) -> Figures | None:
     """The figures of the records with the same measure as a row of totals: the same text in the
-    last column of the stub. None if they are all records, or too few."""
-    stub = _measured(figures)
-    if stub is None:
+    column that names it. None if they are all records, or too few."""
+    column = _measure_column(figures)
+    if column is None:
         return None
-    column = stub.column
     text = _measure(figures, row, column)
     rest = [other for other in figures.rows if _measure(figures, other, column) != text]
     if not text or not rest or len(figures.rows) - len(rest) < FEWEST_SUMMANDS:
@@ -31,11 +30,14 @@ def like_rows(figures: Figures, row: int) -> Figures | None:
     return _without(figures, rest)
 
 
-def _measured(figures: Figures) -> Column | None:
-    """The last column of the stub, if something else names what is measured: one column alone
-    names that."""
-    stub = figures.columns.of(ColumnKind.STUB)
-    return stub[-1] if len(stub) > 1 or (stub and figures.columns.block.group_row) else None
+def _measure_column(figures: Figures) -> int | None:
+    """The last column before the values, if something else names what is measured: one column
+    alone names that."""
+    columns = figures.columns.of(ColumnKind.STUB, ColumnKind.BESIDE)
+    first = min(figures.places, default=0)
+    leading = sorted(column.column for column in columns if column.column < first)
+    named = len(leading) > 1 or (leading and figures.columns.block.group_row)
+    return leading[-1] if named else None
 
 
 def _measure(figures: Figures, row: int, column: int) -> str:
@@ -73,10 +75,12 @@ def rows_of_interleaved_sums(figures: Figures, table: TableRows) -> list[int]:
 def _measures(figures: Figures, table: TableRows) -> NDArray[np.intp] | None:
     """Which measure each record row is of, counted from 0; None if there are no two that take
     turns from the first row to the last."""
-    stub = _measured(figures)
-    cells = table.stub[stub.field].cells if stub else ()
+    column = _measure_column(figures)
+    if column is None:
+        return None
     known: dict[object, int] = {}
-    numbers = [known.setdefault(cell, len(known)) for cell in cells]
+    rows = figures.sheet.rows
+    numbers = [known.setdefault(rows[row][column], len(known)) for row in table.records]
     count = len(known)
     if not 1 < count <= min(_MOST_MEASURES, len(numbers) // (FEWEST_SUMMANDS + 1)):
         return None
