@@ -9,7 +9,9 @@ from pathlib import Path
 import openpyxl
 import pytest
 
-from helpers import Outcome, csv_rows, program
+import boreotabula
+from boreotabula.review.pages.sums import month_sums
+from helpers import Outcome, csv_rows, program, write_workbook
 
 GRANVIK = "2026-03/inland_stock_Granvik_2026-03.xlsx"
 KALDVATN = "2026-03/lake_stock_Kaldvatn_2026-03.xlsx"
@@ -125,6 +127,39 @@ def test_three_months_of_decisions(desk: Desk) -> None:
     desk.run("mark", "stock.csv", "-o", "back", "--expect", "sites.csv", "--across", "month",
              "--due", "10", "--on", "2026-05-25")  # fmt: skip
     assert (desk.home / "back" / "reminder Nyheim.txt").is_file()
+
+
+SUMS = """layout = 1
+[source]
+folder = "in"
+[stamps]
+site = { right_of = "Site" }
+month = { right_of = "Month", optional = true }
+[block]
+stub = "lot"
+[fields]
+site = "text"
+month = "month"
+lot = "text"
+pieces = "integer"
+weight = "decimal(2)"
+"""
+
+
+def test_sums_are_shown_only_if_all_tabs_say_whose_they_are(tmp_path: Path) -> None:
+    for number, month in enumerate(("2026-01", "2026-02")):
+        rows = [["Site", "Lia"], ["Month", month], [], ["Lot", "Pieces", "Weight"],
+                ["L1", 5 + number, "1.25"], ["L2", 7, "0.50"]]  # fmt: skip
+        write_workbook(tmp_path / "in" / f"{number}.xlsx", {"A": rows})
+    (tmp_path / "l.toml").write_text(SUMS, "utf-8")
+    pieces, weight = month_sums(boreotabula.extract(tmp_path / "l.toml"), "site", "month")
+    (row,) = pieces.rows
+    assert (row.name, row.before, row.now, row.change) == ("Lia", "12", "13", "+1")
+    assert weight.rows[0].before == "1.75"
+    # One that does not say of when it is would be missing in them.
+    rows = [["Site", "Lia"], [], ["Lot", "Pieces", "Weight"], ["L9", 90, "2.00"], ["L8", 1, "3.00"]]
+    write_workbook(tmp_path / "in" / "9.xlsx", {"A": rows})
+    assert month_sums(boreotabula.extract(tmp_path / "l.toml"), "site", "month") == []
 
 
 def _last_total(path: Path) -> str:

@@ -94,7 +94,7 @@ def position_sketch(kind: TabFamily) -> Sketch:
 def _lines_sketch(kind: TabFamily) -> Sketch:
     """The records of lines with marks, held against what the control lines say of them."""
     lines = [example.lines for example in kind.examples if example.lines]
-    records = [record for one in lines for record in one.lines.records]
+    records = [record for tab in lines for record in tab.lines.records]
     width = max(map(len, records), default=0)
     # The mark says what a line is; it is no value.
     sketch = _by_position([["", *record[1:], *[""] * (width - len(record))] for record in records])

@@ -54,10 +54,14 @@ def cards_of(sheets: Sequence[Sheet]) -> list[tuple[Shape, ...]]:
 def _as_tables(sheet: Sheet, columns: Sequence[_Column]) -> tuple[Shape, ...]:
     turned = sheet.turn() if columns else sheet
     return tuple(
-        table_at(turned, one.column, range(one.value, one.value + 1), range(card[0], card[-1] + 1))
-        for one in columns
-        for card in one.cards
+        table_at(turned, place.column, _alone(place.value), range(card[0], card[-1] + 1))
+        for place in columns
+        for card in place.cards
     )
+
+
+def _alone(column: int) -> range:
+    return range(column, column + 1)
 
 
 def _columns_of_cards(sheet: Sheet, known_groups: Collection[Labels]) -> list[_Column]:
@@ -161,7 +165,9 @@ def _are_records(sheet: Sheet, places: Sequence[_Column]) -> bool:
     """Whether the values of cards are of several types, each label with its own, and the first
     differs from card to card. Below a text that all cards have, such as a heading, not all values
     are of one type."""
-    cards = [[sheet.rows[row][one.value] for row in card] for one in places for card in one.cards]
+    cards = [
+        [sheet.rows[row][place.value] for row in card] for place in places for card in place.cards
+    ]
     columns = [list(cells) for cells in zip(*cards, strict=True)]
     types = [type_of([cell for cell in cells if cell != ""]) for cells in columns]
     headed = any(

@@ -40,19 +40,20 @@ class MonthSums:
 
 def month_sums(run: Run, sender: str, period: str) -> list[MonthSums]:
     """The sums by sender of each field that can be added up, in the last two months of a run;
-    `sender` and `period` are the stamps that tell both. None with fewer than two months, or with
-    more senders than a page can show."""
+    `sender` and `period` are the stamps that tell both. None with fewer than two months, with more
+    senders than a page can show, or if a tab with records does not say whose they are and when:
+    sums without it would be too small."""
     sums: dict[str, dict[tuple[str, str], Decimal]] = {}
     months: set[str] = set()
     for file in run.files:
         for tab in file.tabs:
             name, month = tab.stamps.get(sender), str(tab.stamps.get(period) or "")[:7]
-            if not name or not month:
+            if not tab.records:
                 continue
+            if not name or not month or not all(map(isfinite, tab.sums.values())):
+                return []
             months.add(month)
             for field, number in tab.sums.items():
-                if not isfinite(number):
-                    continue
                 group = sums.setdefault(field, {})
                 key = str(name), month
                 group[key] = group.get(key, Decimal(0)) + _exact(number)
@@ -60,8 +61,8 @@ def month_sums(run: Run, sender: str, period: str) -> list[MonthSums]:
         return []
     *_, before, now = sorted(months)
     fields = [name for name in _added_fields(run.layout.plan) if name in sums][:_MOST_FIELDS]
-    every = [MonthSums(name, before, now, list(_rows(sums[name], before, now))) for name in fields]
-    return [one for one in every if 0 < len(one.rows) <= _MOST_SENDERS]
+    tables = [MonthSums(name, before, now, list(_rows(sums[name], before, now))) for name in fields]
+    return [table for table in tables if 0 < len(table.rows) <= _MOST_SENDERS]
 
 
 def _exact(number: float) -> Decimal:
