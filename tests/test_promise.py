@@ -440,6 +440,30 @@ def test_a_name_that_fits_a_pattern_in_two_ways_is_a_warning(tmp_path: Path) -> 
     assert one.code == "name-ambiguous" and "co = “My_orders_Ltd” is possible too" in one.message
 
 
+@pytest.mark.parametrize(
+    ("name", "tabs", "site", "month"),
+    [
+        ("Hill Road 2026-03.csv", "", "Hill Road", "2026-03-01"),
+        ("Hill 2026-03.csv", "", "Hill", "2026-03-01"),
+        ("a.xlsx", "Hill Road 2026-03", "Hill Road", "2026-03-01"),
+    ],
+)
+def test_of_two_ways_to_part_a_name_the_one_that_can_be_read_counts(
+    tmp_path: Path, name: str, tabs: str, site: str, month: str
+) -> None:
+    text = layout("", THREE).replace("[fields]", '[fields]\nplace = "text"\nmonth = "month"')
+    desk = Desk(tmp_path, text, {} if tabs else {name: "Site;Day;Hours/A;1;3"})
+    if tabs:
+        write_workbook(desk.home / "in" / name, {tabs: [["Site", "Day", "Hours"], ["A", 1, 3]]})
+    chosen = '[tabs]\nnamed = "{place} {month}"' if tabs else ""
+    include = "" if tabs else 'include = "{place} {month}.csv"'
+    lines = f'{text}\n[source]\nfolder = "in"\n{include}\n{chosen}\n'
+    (tmp_path / "a.toml").write_text(lines, "utf-8")
+    run = desk.run()
+    (record,) = run.records.to_pylist()
+    assert (record["place"], str(record["month"])) == (site, month) and not run.findings
+
+
 def test_ignore_never_beats_a_known_heading_and_a_rule_that_takes_all_is_an_error() -> None:
     picture = "Site|Day|Hours|Extra\nA:|1|3|x\nB:|2|4|y\n6|3|5|z"
     reading = read(sheet(picture), layout('ignore = "*"', THREE))

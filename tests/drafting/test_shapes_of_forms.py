@@ -878,3 +878,62 @@ def test_a_month_that_names_of_files_say_too_is_held_against_them() -> None:
     judged = judge(found.sketch, [without])
     assert [error.kind for _, error in judged.errors] == [STAMP_NOT_FOUND]
     assert {row["month"] for row in judged.readings[0].records.to_pylist()} == {None}
+
+
+GROUPS_OF_TWO_COLUMNS = """
+Stock count {0}
+.
+Species | Pieces
+Fjord | .
+Pine | {1}
+Birch | 30
+Subtotal | {2}
+Media | .
+Alder | 4{0}
+Larch | 7
+"""
+NAMED_LIKE_AN_AVERAGE = """
+Stock count {0}
+.
+Bench | Species | Pieces
+Media | Pine | {1}
+. | Birch | 30
+Glass | Alder | 4{0}
+Total | . | {2}
+"""
+BEYOND_A_SPACER = """
+Stock count {0}
+.
+Species | . | Pieces | Lost
+Pine | . | 1{0} | {1}
+Birch | . | 30 | 4
+Total | . | {2} | {3}
+"""
+DASHES_FIRST = """
+Stock count {0}
+.
+Species | Pieces
+Pine | {1}
+Birch | 30
+Alder | 4{0}
+"""
+
+
+@pytest.mark.parametrize(
+    ("form", "values", "first", "number"),
+    [
+        (GROUPS_OF_TWO_COLUMNS, [(5, 35), (6, 36)], ("Fjord", "Pine", 5), 8),
+        (NAMED_LIKE_AN_AVERAGE, [(5, 76), (6, 78)], ("Media", "Pine", 5), 6),
+        (BEYOND_A_SPACER, [(5, 41, 9), (6, 42, 10)], ("Pine", 11, 5), 4),
+        (DASHES_FIRST, [("-", 0), (6, 0)], ("Pine", None), 6),
+    ],
+    ids=["groups of two columns", "named like an average", "beyond a spacer", "dashes first"],
+)
+def test_rows_are_records_groups_or_totals_by_what_stands_around_them(
+    form: str, values: list[tuple[object, object]], first: tuple[object, ...], number: int
+) -> None:
+    found = drafted([form.format(at, *some) for at, some in enumerate(values, 1)])
+    assert not found.judged.errors and found.judged.records == number
+    (batch,) = found.judged.readings[0].tables.values()
+    record = batch.to_pylist()[0]
+    assert tuple(record[name] for name in found.sketch.table_fields) == first

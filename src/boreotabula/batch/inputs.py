@@ -24,6 +24,7 @@ from boreotabula.findings.subjects.files import (
     OUTPUT_DOUBTFUL,
 )
 from boreotabula.layout.patterns import Pattern, matching
+from boreotabula.reading.stamps.captures import capture
 from boreotabula.texts import in_natural_order
 
 if TYPE_CHECKING:
@@ -100,7 +101,7 @@ def look(
         lead = f"{text.strip('/')}/" if several else ""
         if is_remote(text):
             wanted = partial(_is_wanted, include=include, exclude=exclude)
-            on_file = partial(_tell, on_fetched, lead, text, include) if on_fetched else None
+            on_file = partial(_tell, on_fetched, lead, text, layout) if on_fetched else None
             server, existing_files = _on_server(text, own, wanted, on_file, fetching=fetching)
             fetched += server.fetched
             left_out += _not_fetched(server, lead, exclude)
@@ -121,7 +122,7 @@ def look(
                 why = (not loud and excluded) or file.why or NO_PATTERN
                 left_out.append(LeftOut(lead + below, why, file.kind if loud else None))
             else:
-                taken.append(_taken(file, lead, text, chosen))
+                taken.append(_taken(file, lead, text, layout))
     return Inbox(tuple(taken), tuple(left_out), fetched.said)
 
 
@@ -183,13 +184,13 @@ def _tell(
     on_fetched: Callable[[SourceFile], None],
     lead: str,
     text: str,
-    include: tuple[Pattern, ...],
+    layout: Layout,
     below: str,
     path: Path,
 ) -> None:
     """Tell of a file that was fetched and will be taken."""
     if not _unwanted_name(below):
-        on_fetched(_taken(Found(path, below), lead, text, matching(include, below)))
+        on_fetched(_taken(Found(path, below), lead, text, layout))
 
 
 def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern, ...]) -> bool:
@@ -198,19 +199,18 @@ def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern,
     return wanted and _excluded(below, exclude) is None
 
 
-def _taken(file: Found, lead: str, text: str, chosen: Pattern | None) -> SourceFile:
-    """A file that is read, given the folder as the layout names it and the pattern that took it."""
+def _taken(file: Found, lead: str, text: str, layout: Layout) -> SourceFile:
+    """A file that is read, given its folder as the layout names it."""
     folder = written_name(file.path.absolute().parent.name)
     if is_remote(text):
         parts = urlsplit(text)  # the folder is one there, not that which it was fetched into
         folder = f"{parts.hostname}/{parts.path.strip('/')}/{file.below}".split("/")[-2]
         folder = folder or str(parts.hostname)
     source = SourceFile(file.path, lead + file.below, folder=folder, remote=file.remote)
-    if chosen is None:
+    kept = capture(layout.spec.source.include, file.below, layout.plan)
+    if kept is None:
         return source
-    captured = chosen.match(file.below) or {}
-    texts = chosen.other_match(file.below)
-    return replace(source, captured=captured, pattern=chosen.text, other=texts)
+    return replace(source, captured=kept.texts, pattern=kept.pattern.text, other=kept.other)
 
 
 @dataclass(frozen=True)
@@ -249,14 +249,8 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
     for path in dict.fromkeys(named):
         check_is_file(path)
         below = below_folders(path, layout.folders.values())
-        chosen = matching(include, below)
-        taken.append(
-            replace(
-                _taken(Found(path.resolve(), below), "", "", chosen),
-                path=path,
-                unmatched=bool(include) and chosen is None,
-            )
-        )
+        source = _taken(Found(path.resolve(), below), "", "", layout)
+        taken.append(replace(source, path=path, unmatched=bool(include) and not source.pattern))
     return Inbox(tuple(taken), (), partial=True)
 
 

@@ -18,6 +18,9 @@ from boreotabula.layout.parsing import parse_layout
 from boreotabula.reading.make_plan import make_plan
 from boreotabula.reading.plan import Plan
 
+NUMBERS = frozenset(("integer", "number", "percent"))
+"""The types of fields that hold numbers."""
+
 
 class TabForm(StrEnum):
     """What tabs are by a layout, as questions call it."""
@@ -91,6 +94,19 @@ class Sketch:
             *listed(self.block.get("caption")),
         )
         return frozenset(name for pattern in patterns for name in _CAPTURE.findall(pattern))
+
+    @property
+    def table_fields(self) -> list[str]:
+        """The fields that are no stamps, and that no name or caption fills, in their order."""
+        captured = self.captured
+        return [name for name in self.fields if name not in self.stamps and name not in captured]
+
+    @property
+    def naming_fields(self) -> list[str]:
+        """The fields that name the rows of a list: the first of its table, and the second if it
+        holds no numbers. What is in the stub is no value: a row that has nothing else is none."""
+        first, *others = self.table_fields
+        return [first, *(name for name in others[:1] if self.fields[name] not in NUMBERS)]
 
     @property
     def form(self) -> TabForm:

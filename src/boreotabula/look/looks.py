@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from boreotabula.look.repeats import Repeats
-from boreotabula.look.texts.types import FOOTNOTE_SIGNS
+from boreotabula.look.texts.types import DASHES, FOOTNOTE_SIGNS
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.sheets.sheet import CellKind, Sheet
 
@@ -25,7 +25,9 @@ def looks_of(sheet: Sheet) -> Looks:
     """What each cell of a sheet looks like; a text that reads as a number or date is a figure."""
     looks: Looks = np.where(sheet.filled, np.uint8(FIGURE), np.uint8(0))
     for row, column, text in sheet.texts():
-        looks[row, column] = _look_of(text.strip())
+        # A bare dash stands where a figure is missing, unless it is the first cell of its column.
+        is_missing = text.strip() in DASHES and sheet.filled[:row, column].any()
+        looks[row, column] = FIGURE if is_missing else _look_of(text.strip())
     looks[sheet.kinds == CellKind.OTHER] = FIGURE
     return looks
 

@@ -15,7 +15,7 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.look.bodies import before_footer, end_of
 from boreotabula.look.crossed import is_key
 from boreotabula.look.heading_rows import heads_below, is_headed, is_upper
-from boreotabula.look.looks import FIGURE, TabLook, columns_of, looks_of, runs_of
+from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of, looks_of, runs_of
 from boreotabula.look.repeats import Repeats, repeats_of
 from boreotabula.look.shape import Shape, shape_of
 from boreotabula.reading.cells import cell_text
@@ -96,7 +96,11 @@ def _joined(
     joined: list[tuple[int, int]] = []
     sheet = tab.sheet
     for left, right in runs:
-        near = joined and left - joined[-1][1] == 1 and joined[-1][1] - joined[-1][0] > 1
+        near = (
+            joined
+            and left - joined[-1][1] == 1
+            and (joined[-1][1] - joined[-1][0] > 1 or _names_rows(tab, rows, left))
+        )
         head = sheet.rows[row][left]
         goes_on = (
             near
@@ -110,6 +114,14 @@ def _joined(
         else:
             joined.append((left, right))
     yield from joined
+
+
+def _names_rows(tab: TabLook, rows: range, left: int) -> bool:
+    """Whether the column before a blank one names the rows whose values begin at the column `left`:
+    it holds texts, one in each row that has such a value."""
+    names = tab.part(rows, range(left - 2, left - 1))[:, 0]
+    values = tab.part(rows, range(left, left + 1))[:, 0]
+    return bool((names[values > 0] == TEXT).all())
 
 
 def _begins_anew(tab: TabLook, row: int, before: range, columns: range) -> bool:

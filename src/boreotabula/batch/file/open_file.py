@@ -35,6 +35,7 @@ from boreotabula.reading.blocks import TabSource, settle_blocks
 from boreotabula.reading.corrections import corrected
 from boreotabula.reading.locate.places import texts_met
 from boreotabula.reading.plan import BlockPlan, Plan
+from boreotabula.reading.stamps.captures import Capture, capture
 from boreotabula.reading.stamps.read import convert_stamp
 from boreotabula.reading.stamps.sources import NamedValue, Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
@@ -213,21 +214,24 @@ class OpenFile:
                 self.say(all_left_out(self.book))
             else:
                 self.say(not_one_tab([]) if blank else no_tab([choice.said], self.book))
-        self._say_captures(choice, chosen)
-        return chosen
+        return self._captured(choice, chosen)
 
-    def _say_captures(self, choice: Tabs, chosen: Mapping[str, dict[str, str]]) -> None:
-        """What is doubtful about what the names of the chosen tabs gave."""
-        for pattern in choice.named:
-            unclear = {name: texts for name in chosen if (texts := pattern.other_match(name))}
-            mine = [name for name in unclear if pattern.match(name) == chosen[name]]
-            if mine:
-                name = mine[0]
-                self.say(
-                    name_ambiguous(pattern.text, name, chosen[name], unclear[name], len(mine)), name
-                )
-        for first, second in _same_captures(self.job.plan, chosen):
-            self.say(captured_twice(first, second, chosen[first]), second)
+    def _captured(self, choice: Tabs, chosen: Collection[str]) -> dict[str, dict[str, str]]:
+        """What the names of the chosen tabs say; what is doubtful about it is told."""
+        texts: dict[str, dict[str, str]] = {name: {} for name in chosen}
+        unclear: dict[str, list[tuple[str, Capture]]] = {}
+        for name in chosen:
+            kept = capture(choice.named, name, self.job.plan)
+            if kept is not None:
+                texts[name] = kept.texts
+                if kept.other is not None:
+                    unclear.setdefault(kept.pattern.text, []).append((name, kept))
+        for pattern, group in unclear.items():
+            name, kept = group[0]
+            self.say(name_ambiguous(pattern, name, kept.texts, kept.other or {}, len(group)), name)
+        for first, second in _same_captures(self.job.plan, texts):
+            self.say(captured_twice(first, second, texts[first]), second)
+        return texts
 
     def _holds_any(self, name: str, blocks: Sequence[BlockPlan]) -> bool:
         """Whether a tab holds any text by which one of some blocks is found."""

@@ -27,8 +27,7 @@ def about_rows(draft: Draft) -> Iterator[Doubt]:
 def _without_name(draft: Draft) -> Iterator[Doubt]:
     """The question whether rows of a list are records that lack what names the others."""
     sketch = draft.sketch
-    own = [name for name in sketch.fields
-           if name not in sketch.stamps and name not in sketch.captured]  # fmt: skip
+    own = sketch.table_fields
     carried = listed(sketch.block.get("carry_down"))
     if not sketch.listed or sketch.more or len(own) < _FEWEST_FIELDS or own[0] in carried:
         return

@@ -25,7 +25,7 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.look.looks import TEXT, looks_of
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import Typed, typed
-from boreotabula.look.texts.words import field_name
+from boreotabula.look.texts.words import field_name, is_total
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
 
@@ -54,6 +54,10 @@ def list_sketch(shapes: Tables) -> Sketch:
     elif len(columns) > _FEWEST and (groups := _leading_groups(shapes, columns)):
         names = list(fields)[: groups + 1]
         block |= {"stub": names, "carry_down": one_or_list(names[:-1])}
+    elif len(fields) == _FEWEST and _lead_groups(shapes):
+        group = field_name("class", fields)
+        block |= {"stub": next(iter(fields)), "group_row": group}
+        fields = {group: "text", **fields}
     return Sketch(block=block, listed=True, fields=fields, headings=headings, doubts=tuple(doubts))
 
 
@@ -65,6 +69,30 @@ def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> int:
     leading = min(shape.leading for _, shape in shapes)
     numbered = enumerate(carried_columns(shapes, columns[:leading]))
     return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], numbered))
+
+
+def _lead_groups(shapes: Tables) -> bool:
+    """Whether rows of nothing but a name part all tables into groups. In a list of two columns such
+    a row may also be a record whose value is missing: a name of a group stands before the first
+    record, right above one, and never beside a value."""
+    names: set[str] = set()
+    number = 0
+    for example, shape in shapes:
+        lone = lone_rows(example, shape)
+        below = {row + 1 for row in lone}
+        if shape.first not in lone or below & {*lone, shape.end}:
+            return False
+        labels = {row: cell_text(example.sheet.rows[row][shape.left]) for row in lone}
+        if any(is_total(cell_text(example.sheet.rows[row][shape.left])) for row in below):
+            return False
+        names.update(labels.values())
+        number += len(lone)
+    # One name above a table is its title rather.
+    return number > len(shapes) and not names & {
+        cell_text(example.sheet.rows[row][shape.left])
+        for example, shape in shapes
+        for row in set(range(shape.first, shape.end)) - set(lone_rows(example, shape))
+    }
 
 
 def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:

@@ -16,7 +16,7 @@ from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_
 from boreotabula.drafting.sketch import Sketch, one_or_list
 from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.drafting.texts.captions import caption_of
-from boreotabula.look.looks import FIGURE, TEXT
+from boreotabula.look.looks import FIGURE, TEXT, looks_of
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.words import field_name, is_total, level_name, total_pattern
 from boreotabula.reading.cells import cell_text, reads_as_figure
@@ -277,16 +277,32 @@ def _totals(shapes: Tables) -> list[str]:
             for row in range(shape.top, shape.lowest + 1)
             for column in (shape.values if shape.crossed else ())
         ]
-        columns = range(shape.left, shape.left + max(shape.leading, 1))
-        labels = [
-            cell_text(example.sheet.rows[row][column])
-            for row in range(shape.first, min(shape.end + 3, example.sheet.height))
-            for column in columns
-        ]
+        labels = _labels_of_totals(example, shape)
         totals |= dict.fromkeys(filter(None, map(total_pattern, (*heads, *labels))))
         if shape.crossed and (summed := _summing_heading(example, shape)):
             totals[total_pattern(summed) or summed] = None
     return [text for text in totals if text + "*" not in totals]
+
+
+def _labels_of_totals(example: Example, shape: Shape) -> list[str]:
+    """The texts in the leading columns of a table, and right below it, that may name totals. No row
+    is one whose name is a word for totals by chance, as the department “Media” is: another name
+    stands beside it, or it has no figure and the record right below has."""
+    columns = range(shape.left, shape.left + max(shape.leading, 1))
+    rows = range(shape.first, min(shape.end + 3, example.sheet.height))
+    names = [[cell_text(example.sheet.rows[row][column]) for column in columns] for row in rows]
+    looks = looks_of(example.sheet)[rows.start : rows.stop, shape.left : shape.right]
+    figures: list[bool] = (looks == FIGURE).any(axis=1).tolist()
+    is_record = [
+        has and any(texts) and not any(map(is_total, texts))
+        for texts, has in zip(names, figures, strict=True)
+    ]
+    return [
+        text
+        for texts, has, before_record in zip(names, figures, [*is_record[1:], False], strict=True)
+        if not (any(text and not is_total(text) for text in texts[1:]) if has else before_record)
+        for text in texts
+    ]
 
 
 def _summing_heading(example: Example, shape: Shape) -> str:

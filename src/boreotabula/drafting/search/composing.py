@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, listed, one_or_list
 from boreotabula.drafting.tabs.specimens import TabFamily
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.texts.words import field_name
@@ -91,11 +91,7 @@ def _blocks(
     for block in (sketch.block, *sketch.more):
         own: dict[str, Any] = {"into": table, **_renamed(block, names)}
         if "stub" not in own and "columns" not in own and sketch.listed:
-            of_table = [
-                name for name in sketch.fields
-                if name not in sketch.stamps and name not in sketch.captured
-            ]  # fmt: skip
-            own["stub"] = [names[name] for name in of_table[:2]]
+            own["stub"] = one_or_list([names[name] for name in sketch.naming_fields])
         also = {
             names[name]: text
             for text, name in sketch.headings.items()

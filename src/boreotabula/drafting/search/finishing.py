@@ -124,7 +124,7 @@ def _met(judged: Judgement, name: str) -> _Met:
 def _sure(summary: _Met, sketch: Sketch, name: str) -> Iterator[tuple[str, object]]:
     """`required` of what names the rows of a list, and of its numbers, if they are always there;
     `min` of counts and measures that are never negative."""
-    of_table = [field for field in sketch.fields if _is_of_table(sketch, field)]
+    of_table = sketch.table_fields
     if name not in of_table:
         return
     wanted = (
@@ -134,10 +134,6 @@ def _sure(summary: _Met, sketch: Sketch, name: str) -> Iterator[tuple[str, objec
         yield "required", True
     if summary.least is not None and summary.least >= 0 and _is_measured(sketch, name):
         yield "min", 0
-
-
-def _is_of_table(sketch: Sketch, name: str) -> bool:
-    return name not in sketch.stamps and name not in sketch.captured
 
 
 def _is_measured(sketch: Sketch, name: str) -> bool:

@@ -17,7 +17,7 @@ from boreotabula.drafting.columns.tables import table_sketch
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.evidence import typed_fields
 from boreotabula.drafting.search.judging import CLEARLY
-from boreotabula.drafting.sketch import Sketch, listed
+from boreotabula.drafting.sketch import Sketch, listed, one_or_list
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
 from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
@@ -230,6 +230,8 @@ def with_block(sketch: Sketch, kind: TabFamily) -> Sketch:
     other_sketch = table_sketch(kind)
     languages = sketch.reading.get("languages", ())
     types = typed_fields(dict(other_sketch.fields), kind, other_sketch, languages)
+    kinds = {name: type_.kind for name, type_ in types.items()}
+    other_sketch = replace(other_sketch, fields={**other_sketch.fields, **kinds})
     names: dict[str, str] = {}
     fields = dict(sketch.fields)
     main = sketch
@@ -237,7 +239,7 @@ def with_block(sketch: Sketch, kind: TabFamily) -> Sketch:
         own = name.rstrip("_0123456789") in _OF_ITS_OWN
         elsewhere = name in sketch.stamps or name in sketch.captured
         names[name] = field_name(name, fields) if own or elsewhere else name
-        kind_of = types[name].kind if name in types else "text"
+        kind_of = kinds.get(name, "text")
         # What has one heading in both tables is one field.
         before = fields.get(names[name], kind_of)
         fields[names[name]] = kind_of if before == kind_of else "text"
@@ -246,13 +248,9 @@ def with_block(sketch: Sketch, kind: TabFamily) -> Sketch:
     headings = {text: names[name] for text, name in other_sketch.headings.items()}
     block = _renamed(other_sketch.block, names)
     if other_sketch.listed and "stub" not in block:
-        block["stub"] = list(names.values())[:2]
+        block["stub"] = one_or_list([names[name] for name in other_sketch.naming_fields])
     if main.listed and "stub" not in main.block:
-        own_fields = [
-            name for name in sketch.fields
-            if name not in sketch.stamps and name not in sketch.captured
-        ]  # fmt: skip
-        main = main.having(stub=own_fields[:2])
+        main = main.having(stub=one_or_list(sketch.naming_fields))
     if not set(names.values()) & sketch.fields.keys():
         # Records that have no field in common are of two tables.
         main = main.having(into=main.block.get("into") or _table_name(main.block))

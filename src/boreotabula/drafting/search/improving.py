@@ -86,10 +86,9 @@ def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Itera
 def _groups(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """Rows that name the group of the rows below them, alone or with its sums."""
     if not ("stub" in sketch.block or "columns" in sketch.block):
-        columns = [name for name in sketch.fields if _is_of_list(sketch, name)]
-        if not sketch.listed or len(columns) < _FEWEST_COLUMNS:
+        if not sketch.listed or len(sketch.table_fields) < _FEWEST_COLUMNS:
             return
-        sketch = sketch.having(stub=columns[:2])
+        sketch = sketch.having(stub=one_or_list(sketch.naming_fields))
     group = sketch.block.get("group_row")
     rows = (text for text, where in _labels_of_sums(judged) if where is not _Where.COLUMN)
     sums = dict.fromkeys(row for row in rows if row and not is_total(row))
@@ -138,10 +137,6 @@ _MOST_NAMED = 12
 """A longer list of labels is no rule: it would be a list of the rows."""
 _FEWEST_COLUMNS = 3
 """In a list of two columns a row with one filled cell is as good as any other."""
-
-
-def _is_of_list(sketch: Sketch, name: str) -> bool:
-    return name not in sketch.stamps and name not in sketch.captured
 
 
 class _Where(Enum):
@@ -250,10 +245,8 @@ def _repeats(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Ske
 
 def _as_lists(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:
     """A stub that the other fields of a list need not have."""
-    if sketch.listed and "stub" not in sketch.block:
-        names = [field for field in sketch.fields if field not in sketch.stamps]
-        if len(names) > 1:
-            yield sketch.having(stub=one_or_list(names[:2]))
+    if sketch.listed and "stub" not in sketch.block and len(sketch.table_fields) > 1:
+        yield sketch.having(stub=one_or_list(sketch.naming_fields))
 
 
 def _without_groups(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Iterator[Sketch]:

@@ -18,12 +18,14 @@ from boreotabula.findings.places import Rule
 from boreotabula.findings.subjects.tables import FIELD_MISSING
 from boreotabula.findings.subjects.totals import TOTAL_DIFFERS
 from boreotabula.layout.model import PROVENANCE
-from boreotabula.layout.patterns import Kind, first_match, pattern
+from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.layout.problems import LayoutError
 from boreotabula.look.texts.words import level_name
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.blocks import TabSource
 from boreotabula.reading.cells import reads_as_figure
+from boreotabula.reading.plan import Plan
+from boreotabula.reading.stamps.captures import capture
 from boreotabula.reading.stamps.sources import Surroundings
 from boreotabula.reading.tab import TabReading, read_tab
 
@@ -113,7 +115,7 @@ def judge(sketch: Sketch, specimens: Sequence[Specimen]) -> Judgement:
     errors: list[tuple[Specimen, Finding]] = []
     for specimen in specimens:
         reading = read_tab(
-            specimen.sheet, plan, TabSource(specimen.file, _around(sketch, specimen))
+            specimen.sheet, plan, TabSource(specimen.file, _around(sketch, specimen, plan))
         )
         readings.append(reading)
         counts["filled"] += reading.account.filled
@@ -188,16 +190,16 @@ def _is_figure(text: str) -> bool:
     return reads_as_figure(text) and not code
 
 
-def _around(sketch: Sketch, specimen: Specimen) -> Surroundings:
+def _around(sketch: Sketch, specimen: Specimen, plan: Plan) -> Surroundings:
     """What the names of file and tab give, as a run would."""
-    captured: dict[str, str] = {}
+    texts_kept: dict[str, str] = {}
     for patterns, kind, name in (
         (sketch.include, Kind.FILE, specimen.file),
         (listed(sketch.tabs.get("named", ())), Kind.TAB, specimen.tab),
     ):
-        result = first_match(tuple(pattern(text, kind) for text in patterns), name)
-        captured |= result or {}
+        kept = capture(tuple(pattern(text, kind) for text in patterns), name, plan)
+        texts_kept |= kept.texts if kept else {}
     stem = specimen.file.rpartition("/")[2].rpartition(".")[0]
     folder = specimen.file.rpartition("/")[0].rpartition("/")[2]
     texts = {"file name": stem, "folder name": folder, "tab name": specimen.tab}
-    return Surroundings(captured, texts, tabs=specimen.others)
+    return Surroundings(texts_kept, texts, tabs=specimen.others)

@@ -28,7 +28,9 @@ _MOST = 500
 _FEWEST, _ODD = 10, 0.1
 """Of so many values this part may be odd ones, that are no reason to call a field a text."""
 
-NOTHING = ("-", "–", "—", "..", "...", ".", "n/a", "N/A", "na", "NA", "n.a.", "N.A.")
+DASHES = ("-", "–", "—", "..", "...", ".")
+"""Signs that stand where a figure is missing."""
+NOTHING = (*DASHES, "n/a", "N/A", "na", "NA", "n.a.", "N.A.")
 """Signs that everyone reads as nothing; a cross or an asterisk may well mean something."""
 
 
