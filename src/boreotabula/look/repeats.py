@@ -36,6 +36,13 @@ class Repeats:
         """Whether several tabs have a row of just these texts."""
         return self.tabs_with(cells) >= _FEW
 
+    def is_headed(self, cells: Sequence[Cell]) -> bool:
+        """Whether a row of just these texts stands on several tabs, and on half of those at least
+        that have its first text: beside a label the value varies."""
+        tabs = self.tabs_with(cells)
+        first = next((normal_form(cell_text(cell)) for cell in cells if cell != ""), "")
+        return tabs >= _FEW and 2 * tabs >= self.texts[first]
+
     def stays(self, text: str) -> bool:
         """Whether a text stands on several tabs, and on half of all at least."""
         tabs = self.texts[normal_form(text)]

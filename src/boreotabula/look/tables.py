@@ -192,7 +192,7 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
     alone = len(shapes) == 1
     if shape.end - shape.first <= 1 and not shape.crossed and (not alone or shape.top == 0):
         return True
-    if repeats.tabs < _FEWEST_FILES or repeats.is_fixed(head):
+    if repeats.tabs < _FEWEST_FILES or repeats.is_headed(head):
         return False
     # What stays from tab to tab is a label, what varies a value, from the first row on.
     return all(repeats.stays(text) for text in labels if text)

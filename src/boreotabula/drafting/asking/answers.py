@@ -8,10 +8,10 @@ from dataclasses import replace
 from typing import Any
 
 from boreotabula.drafting.doubts import Doubt
-from boreotabula.drafting.sketch import Sketch, listed, one_or_list
+from boreotabula.drafting.sketch import NUMBERS, Sketch, listed, one_or_list
 from boreotabula.look.texts.words import field_name
 
-_ASKED = ("name", "value", "blank", "heading")
+_ASKED = ("name", "value", "blank", "heading", "apart")
 
 
 def can_be_answered(doubt: Doubt) -> bool:
@@ -36,7 +36,30 @@ def answered(sketch: Sketch, doubt: Doubt, answer: str) -> Sketch:
         said: Any = value == "true" if value in ("true", "false") else value.strip('"')
         options = {**sketch.options.get(doubt.column, {}), key: said}
         return replace(sketch, options={**sketch.options, doubt.column: options})
+    if doubt.kind == "apart":
+        return _as_one_field(sketch, *doubt.choices)
     return _with_field(sketch, doubt.choices[1])
+
+
+def _as_one_field(sketch: Sketch, heading: str, other: str) -> Sketch:
+    """A sketch in which a heading means the field of another one, and has none of its own."""
+    own, kept = (sketch.headings.get(text) or field_name(text) for text in (heading, other))
+    if own == kept or own not in sketch.fields or kept not in sketch.fields:
+        return sketch
+    without = {name: kind for name, kind in sketch.fields.items() if name != own}
+    headings = {text: kept if name == own else name for text, name in sketch.headings.items()}
+    # Whole numbers of the one column may be decimals of the other.
+    types = {sketch.fields[own], sketch.fields[kept]}
+    if len(types) > 1:
+        without[kept] = "number" if types <= NUMBERS else "text"
+    return replace(
+        sketch,
+        fields=without,
+        headings={**headings, heading: kept},
+        options={name: how for name, how in sketch.options.items() if name != own},
+        comments={name: text for name, text in sketch.comments.items() if name not in (own, kept)},
+        key=tuple(name for name in sketch.key if name != own),
+    )
 
 
 def _with_field(sketch: Sketch, heading: str) -> Sketch:

@@ -15,6 +15,7 @@ from itertools import combinations
 from boreotabula.drafting.columns.over_columns import Tables
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.tabs.specimens import Example
+from boreotabula.drafting.texts.languages import groups_of_like
 from boreotabula.drafting.texts.periods import period_of
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.shape import Shape
@@ -61,6 +62,7 @@ def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range
     columns = _alike(columns, tables, by_place=False)
     columns = _of_languages(columns, tables)
     columns = _alike(columns, tables, by_place=True)
+    _ask_of_tabs(columns, tables)
     return _in_order(columns)
 
 
@@ -104,15 +106,14 @@ def _in_order(columns: list[Column]) -> list[Column]:
 
 
 def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
-    """With the columns of tables that share no heading with the others as theirs, all by place
+    """With the columns of tables that share few headings with the others as theirs, all by place
     together, if they are as many and of the same types: the same form in another language."""
     while True:
         named = [column for column in columns if column.headings]
         first, *other_groups = _languages(named, len(tables)) or [[]]
         for tables_of_it in other_groups:
             pairs = _by_place(named, first[0], tables_of_it[0])
-            together = len(tables_of_it) + len(first) <= len(tables)
-            if pairs and together and _is_translation(pairs, tables):
+            if pairs and _is_translation(pairs, tables):
                 shared = any(_share_texts(first, second, tables) for first, second in pairs)
                 if len(tables_of_it) == 1 or not shared:
                     pairs[0][0].doubts.append(_language(*pairs[0], tables))
@@ -124,23 +125,16 @@ def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
 
 
 def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
-    """The tables in groups that share no heading with one another; the largest first, and in each
-    the table with most columns first."""
-    group = list(range(tables))
+    """The tables in groups that share less than half of their columns; the largest first, and in
+    each the table with most columns first."""
+    own: list[set[int]] = [set() for _ in range(tables)]
     for column in columns:
-        numbers = sorted(column.places)
-        for number in numbers[1:]:
-            old, new = group[number], group[numbers[0]]
-            group = [new if index == old else index for index in group]
-    widths = Counter(number for one in columns for number in one.places)
-    groups: dict[int, list[int]] = {}
-    for number in range(tables):
-        if widths[number]:
-            groups.setdefault(group[number], []).append(number)
-    languages = [
-        sorted(group, key=lambda number: (-widths[number], number)) for group in groups.values()
+        for number in column.places:
+            own[number].add(id(column))
+    return [
+        sorted(group, key=lambda number: (-len(own[number]), number))
+        for group in groups_of_like(own)
     ]
-    return sorted(languages, key=lambda numbers: (-len(numbers), numbers))
 
 
 def _share_texts(first: Column, second: Column, tables: Tables) -> bool:
@@ -169,7 +163,8 @@ def _is_translation(pairs: Sequence[tuple[Column, Column]], tables: Tables) -> b
 
 
 def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[Column, Column]]:
-    """The columns of two tables in their order."""
+    """The columns of two tables in their order, without those that are the same already; none if
+    one of these stands elsewhere, or a column of the one is on the other one as well."""
     orders = [
         sorted(
             (column for column in columns if number in column.places),
@@ -177,7 +172,12 @@ def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[
         )
         for number in (first, second)
     ]
-    return list(zip(*orders, strict=True)) if len(orders[0]) == len(orders[1]) else []
+    if len(orders[0]) != len(orders[1]):
+        return []
+    pairs = [pair for pair in zip(*orders, strict=True) if pair[0] is not pair[1]]
+    if any(one.places.keys() & other.places.keys() for one, other in pairs):
+        return []
+    return pairs
 
 
 def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Column]:
@@ -217,12 +217,47 @@ def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tab
     # Two tabs of one file that differ in a heading hold different things.
     if not score and apart and _stands_in_place(first, second, columns):
         score = _BY_PLACE
+    if _abbreviates(first, second) and _take_turns(first, second, columns, tables):
+        score = max(score, _BY_PLACE + _LIKE_HEADINGS / 100)
     if not score and apart and (shared := _shared_texts(first, second, tables)) >= _LIKE_VALUES:
         score = _BY_PLACE * shared
     # What takes longest is looked at last.
     if not score or _are_moments(first, second) or not _of_one_type(first, second, tables):
         return 0.0
     return score
+
+
+def _abbreviates(first: Column, second: Column) -> bool:
+    """Whether a heading is another one without some of its letters, as “Qty” is “Quantity”."""
+    return any(
+        _shortens(*sorted((normal_form(a), normal_form(b)), key=len))
+        for a in first.headings for b in second.headings
+    )  # fmt: skip
+
+
+def _shortens(short: str, text: str) -> bool:
+    letters = iter(text)
+    return (
+        len(short) > 1
+        and short.isalpha() and text.isalpha()
+        and short[0] == text[0]
+        and all(sign in letters for sign in short)
+    )  # fmt: skip
+
+
+def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
+    """Ask of columns that stand in the same place on different tabs of a file whether they are the
+    same: two tabs of one file may hold different things, or say the same in other words."""
+    for first, second in combinations(columns, 2):
+        if (
+            first.headings and second.headings
+            and not first.places.keys() & second.places.keys()
+            and _take_turns(first, second, columns, tables)
+            and not _are_moments(first, second)
+            and _of_one_type(first, second, tables)
+        ):  # fmt: skip
+            rare, usual = sorted((first, second), key=lambda column: len(column.places))
+            rare.doubts.append(_two_fields(rare, usual, tables))
 
 
 def _files(column: Column, tables: Tables) -> set[str]:
@@ -244,6 +279,19 @@ def _stands_in_place(first: Column, second: Column, columns: Sequence[Column]) -
     the other one has on some table."""
     rare, usual = sorted((first, second), key=lambda column: len(column.places))
     return _neighbours(rare, columns) <= _neighbours(usual, columns)
+
+
+def _take_turns(first: Column, second: Column, columns: Sequence[Column], tables: Tables) -> bool:
+    """Whether one of two columns stands in the place of the other; or each table has one of them,
+    and the column before it, or behind it, is the same."""
+    if _stands_in_place(first, second, columns):
+        return True
+    before, behind = (
+        [{sides[index] for sides in _neighbours(column, columns)} for column in (first, second)]
+        for index in (0, 1)
+    )
+    beside = before[0] & before[1] or behind[0] & behind[1]
+    return len(first.places.keys() | second.places.keys()) == len(tables) and bool(beside)
 
 
 def _neighbours(column: Column, columns: Sequence[Column]) -> set[tuple[int, int]]:
@@ -334,6 +382,18 @@ def _paired(first: Column, second: Column, tables: Tables, score: float) -> Doub
         choices=(usual, second.headings[0]),
         # A heading that is nearly the same is asked about, but keeps nobody waiting.
         records=0 if score > _BY_PLACE else _records(second, tables),
+    )  # fmt: skip
+
+
+def _two_fields(rare: Column, usual: Column, tables: Tables) -> Doubt:
+    file, tab, row, index = _place(rare, tables)
+    heading, other = rare.headings[0], usual.headings[0]
+    return Doubt.at_cell(
+        "apart", file, tab, row, index,
+        f"“{heading}” stands where other tabs have “{other}”; both are fields of their own",
+        f"if they mean the same, write “{heading}” as `also` of the field of “{other}”, and delete"
+        " its own field",
+        choices=(heading, other), records=_records(rare, tables),
     )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ from boreotabula.drafting.labels.gathered import (
     type_of_values,
 )
 from boreotabula.drafting.labels.pairs import Pair, inside
+from boreotabula.drafting.texts.languages import groups_of_like
 from boreotabula.drafting.texts.periods import period_of
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.shape import Shape
@@ -82,8 +83,13 @@ def groups_of(every: Sequence[Sequence[Pair]]) -> list[Found]:
             if 2 * len({index for index, _ in group}) > len(tabs)
         ]
         free = list(merged) if number else []
+        labels = {_label(group) for group in own}
         for values in own:
-            like = next((other for other in free if _of_one_type(values, other)), None)
+            # What is called the same in both languages is no translation of something else.
+            like = next((other for other in free if _label(other) == _label(values)), None) or next(
+                (other for other in free
+                 if _label(other) not in labels and _of_one_type(values, other)), None
+            )  # fmt: skip
             if like is None:
                 merged.append(list(values))
             else:
@@ -95,19 +101,14 @@ def groups_of(every: Sequence[Sequence[Pair]]) -> list[Found]:
     ]
 
 
+def _label(group: Found) -> str:
+    """The first label of pairs that mean the same, as it is compared."""
+    return normal_form(group[0][1].label)
+
+
 def _languages(every: Sequence[Sequence[Pair]]) -> list[list[int]]:
-    """The tabs in groups that share no label with one another; the largest first."""
-    labels = [{normal_form(pair.label) for pair in pairs} for pairs in every]
-    groups: list[tuple[set[str], list[int]]] = []
-    for index, own in enumerate(labels):
-        alike = [group for group in groups if group[0] & own]
-        joined = (own.union(*(texts for texts, _ in alike)), [index])
-        for group in alike:
-            joined[1].extend(group[1])
-            groups.remove(group)
-        if own:
-            groups.append(joined)
-    return sorted((sorted(tabs) for _, tabs in groups), key=lambda tabs: (-len(tabs), tabs))
+    """The tabs in groups that share less than half of their labels; the largest first."""
+    return groups_of_like([{normal_form(pair.label) for pair in pairs} for pairs in every])
 
 
 def _of_one_type(group: Found, other: Found) -> bool:

@@ -181,7 +181,7 @@ def _pattern(
             for fit, value in zip(template.fits, slot.values, strict=True) if fit < len(groups)
         ]  # fmt: skip
         is_known = all(_is_told(value, texts) for texts, value in looked_at)
-        period = slot.kind not in ("text", "number")
+        period = slot.is_period
         if is_known or not (slot.varies or period):
             return "*"
         named, kind = meaning_of(slot, fallback)
@@ -308,7 +308,7 @@ def _tab_stamp(
     apart; each with its source and type."""
     values: dict[str, Any] = {}
     for number, slot in enumerate(template.slots if len(template.fits) == len(tabs) else ()):
-        if slot.kind in ("text", "number"):
+        if not slot.is_period:
             continue
         if all(plain(value) in texts for value, texts in zip(slot.values, groups, strict=False)):
             continue

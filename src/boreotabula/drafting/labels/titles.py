@@ -148,7 +148,7 @@ def _add_slots(
     """Stamps for the slots of a title; whether there are any."""
     before = len(stamps.fields)
     for number, slot in enumerate(template.slots):
-        period = slot.kind not in ("text", "number")
+        period = slot.is_period
         if periods_only and not period:
             continue
         values = [slot.values[template.fits.index(index)] for index in range(len(tabs))]

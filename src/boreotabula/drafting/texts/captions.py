@@ -53,7 +53,7 @@ def _is_worded(template: Template) -> bool:
 
 
 def _is_period(slot: Slot) -> bool:
-    return slot.kind not in ("text", "number")
+    return slot.is_period
 
 
 def _with_whole_titles(template: Template) -> Template:

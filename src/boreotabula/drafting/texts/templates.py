@@ -23,10 +23,15 @@ class Slot:
     """A part of a template that varies, or may vary: what each fitting text has there."""
 
     kind: str
-    """The kind of period; else 'number' or 'text'."""
+    """The kind of period; else 'number', 'running number' or 'text'."""
     values: tuple[str, ...]
     before: str = ""
     """The word right before it, if there is one."""
+
+    @property
+    def is_period(self) -> bool:
+        """Whether it is a date, a month or another period."""
+        return self.kind not in ("text", "number", "running number")
 
     @property
     def varies(self) -> bool:
@@ -72,6 +77,8 @@ def meaning_of(slot: Slot, fallback: str) -> tuple[str, str]:
         return slot.kind, "text"
     if slot.kind == "month name":
         return "month", "text"
+    if slot.kind == "running number":
+        return "number", "integer"
     if all(map(_YEAR.fullmatch, slot.values)):
         return "year", "integer"
     word = slot.before.casefold()
@@ -206,8 +213,22 @@ def _between(texts: Sequence[str], before: Sequence[str | Slot]) -> list[str | S
     trail = _common([re.search(r"[\W_]*$", text)[0][::-1] for text in rest])[::-1]  # type: ignore[index]
     values = tuple(text[: len(text) - len(trail)] for text in rest)
     kind = "number" if all(value.isdigit() for value in values) else "text"
-    slot = Slot(kind, values, _word_before([*before, lead]))
-    return [part for part in (lead, slot, trail) if part != ""]
+    slots = _numbered(values) or [Slot(kind, values, _word_before([*before, lead]))]
+    return [part for part in (lead, *slots, trail) if part != ""]
+
+
+_NUMBER_FIRST = re.compile(r"([1-9]\d*|0)([\s_.-]+)([^\W\d_].*)")
+
+
+def _numbered(values: Sequence[str]) -> list[str | Slot]:
+    """The slots of texts that are numbered in front of their names, as “41_Detmold” is; nothing if
+    some are not. A number with zeros before it is rather a code."""
+    hits = [_NUMBER_FIRST.fullmatch(value) for value in values]
+    parted = [hit.groups() for hit in hits if hit is not None]
+    if not parted or len(parted) < len(hits) or len({apart for _, apart, _ in parted}) > 1:
+        return []
+    numbers, (apart, *_), names = zip(*parted, strict=True)
+    return [Slot("running number", numbers), apart, Slot("text", names)]
 
 
 def _word_before(parts: Sequence[str | Slot]) -> str:
