@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 
@@ -39,7 +40,24 @@ def measures_of(shapes: Tables) -> list[list[str]]:
     summed = any(_sums_amid(group) for group in groups)
     # In each language the words are the same under each upper heading.
     alike = all(len(head) * _FEWEST_GROUPS <= len(groups) for head in heads)
-    return heads if (len(types) > 1 or units or summed) and alike and per_table == {size} else []
+    # Values of a level that are called otherwise in each language would be other values.
+    differ = len(types) > 1 or units or summed or _are_translated(shapes)
+    return heads if differ and alike and per_table == {size} else []
+
+
+def _are_translated(shapes: Tables) -> bool:
+    """Whether the lowest headings differ just as those over the names of rows do: in tables that
+    call these alike they are the same, and in others they are not."""
+    pairs = set()
+    for example, shape in shapes:
+        rows = example.sheet.rows[shape.top : shape.lowest + 1]
+        names = {cell_text(cell) for row in rows for cell in row[shape.left : shape.values.start]}
+        heads = {cell_text(rows[-1][column]) for column in shape.values}
+        pairs.add((frozenset(names - {""}), frozenset(heads - {""})))
+    shared = any(
+        first[index] & second[index] for first, second in combinations(pairs, 2) for index in (0, 1)
+    )
+    return len(pairs) > 1 and all(over_names for over_names, _ in pairs) and not shared
 
 
 _FEWEST_GROUPS = 2

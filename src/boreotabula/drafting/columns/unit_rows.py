@@ -1,10 +1,16 @@
-"""Rows of units right below the headings of tables."""
+"""Rows right below the headings of tables that belong to them: units, or the rest of headings."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
+from functools import partial
+from itertools import takewhile
 
-from boreotabula.drafting.tabs.specimens import TabFamily
+from boreotabula.drafting.tabs.specimens import Example, TabFamily
+from boreotabula.look.looks import FIGURE
+from boreotabula.look.shape import Shape
+from boreotabula.look.texts.types import MOST_LANGUAGES
 from boreotabula.look.texts.words import is_unit
 from boreotabula.reading.cells import reads_as_figure
 from boreotabula.sheets.sheet import Cell
@@ -19,31 +25,60 @@ def may_have_units(kind: TabFamily) -> bool:
     return bool(rows) and all(map(_are_units, rows))
 
 
-def has_units(kind: TabFamily) -> bool:
-    """Whether units stand there for sure: the same on several tabs, most of them in use, and below
-    no name of a row."""
-    rows = _first_rows(kind)
-    same = len({tuple(row) for row in rows}) == 1
-    if len(kind.examples) < _FEWEST_TABS or not same or rows[0][0] != "":
+def rows_under_headings(kind: TabFamily) -> int:
+    """How many rows right below the headings belong to them for sure: they are the same on several
+    tabs, name nothing, and hold units that are in use, or texts over columns of figures alone."""
+    if len(kind.examples) < _FEWEST_TABS:
+        return 0
+    return sum(1 for _ in takewhile(partial(_is_of_headings, kind), range(_MOST_ROWS)))
+
+
+_MOST_ROWS = 2
+"""The rest of the headings, and their units."""
+
+
+def _is_of_headings(kind: TabFamily, below: int) -> bool:
+    """Whether the row so far below the first of all tables belongs to their headings."""
+    rows = Counter(map(tuple, _first_rows(kind, below)))
+    # In each language the row is another one.
+    if not rows or len(rows) > MOST_LANGUAGES or any(row[0] != "" for row in rows):
         return False
-    texts = [cell for cell in rows[0] if isinstance(cell, str) and cell]
-    return may_have_units(kind) and 2 * sum(map(is_unit, texts)) > len(texts)
-
-
-def _first_rows(kind: TabFamily) -> list[Sequence[Cell]]:
-    return [
-        example.sheet.rows[shape.first][shape.left : shape.right]
+    if min(rows.values()) < _FEWEST_TABS:
+        return False
+    texts = [cell for row in rows for cell in row if cell != ""]
+    if not all(map(_are_texts, rows)) or not texts:
+        return False
+    in_use = sum(is_unit(cell) for cell in texts if isinstance(cell, str))
+    return 2 * in_use > len(texts) or all(
+        shape.columns[index] == FIGURE
         for example in kind.examples
         for shape in example.shapes
-        if shape.first < example.sheet.height
-    ]
+        for index, cell in enumerate(_row(example, shape, below))
+        if cell != ""
+    )
+
+
+def _first_rows(kind: TabFamily, below: int = 0) -> list[Sequence[Cell]]:
+    """A row of each table, so far below its first."""
+    rows = [_row(example, shape, below) for example in kind.examples for shape in example.shapes]
+    return [row for row in rows if row]
+
+
+def _row(example: Example, shape: Shape, below: int) -> Sequence[Cell]:
+    row = shape.first + below
+    return example.sheet.rows[row][shape.left : shape.right] if row < shape.end else ()
+
+
+def _are_texts(cells: Sequence[Cell]) -> bool:
+    """Whether none of the filled cells of a row is a figure."""
+    return all(isinstance(cell, str) and not reads_as_figure(cell) for cell in cells if cell != "")
 
 
 def _are_units(cells: Sequence[Cell]) -> bool:
     """Whether the cells right below headings are units: none of them is a figure, they are all the
     same, or most are units that are in use."""
     texts = [cell for cell in cells if isinstance(cell, str)]
-    if len(texts) < len(cells) or any(map(reads_as_figure, texts)):
+    if not _are_texts(cells):
         return False
     count = sum(map(is_unit, texts))
     return 2 * count > len(texts) or (len(set(texts)) == 1 and len(texts) > 1)

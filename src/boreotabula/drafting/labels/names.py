@@ -12,10 +12,12 @@ from boreotabula.drafting.sketch import one_or_list
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.periods import period_of, periods_in
 from boreotabula.drafting.texts.templates import Slot, Template, escaped, meaning_of, template_of
+from boreotabula.layout.headings import normal_form
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.look.looks import FIGURE, looks_of
 from boreotabula.look.texts.types import MOST_LANGUAGES, type_of
 from boreotabula.look.texts.words import field_name, level_name
+from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Sheet
 
 Told = Sequence[set[str]]
@@ -233,9 +235,9 @@ def of_tabs(
         own = _pattern(template, groups, taken, fields, "tab")
         tried = pattern(own, Kind.TAB)
         if not any(tried.match(other_text) is not None for other_text in sheets):
-            return {"named": own}, Named((own,), fields), {}
+            return _named((own,), examples, sheets, tabs), Named((own,), fields), {}
     if not worded and (numbered := _numbered(tabs, sheets, taken)):
-        return {"named": one_or_list(numbered.patterns)}, numbered, {}
+        return _named(numbered.patterns, examples, sheets, tabs), numbered, {}
     stamp = _tab_stamp(tabs, groups, taken, template, several=True)
     if not sheets:
         return {"every": True}, NOTHING, stamp
@@ -243,6 +245,29 @@ def of_tabs(
     if not excepted:
         return {"where_found": True}, NOTHING, stamp
     return {"where_found": True, "except": one_or_list(excepted)}, NOTHING, stamp
+
+
+def _named(
+    patterns: Sequence[str],
+    examples: Sequence[Example],
+    sheets: Mapping[str, Sheet],
+    tabs: Sequence[str],
+) -> dict[str, Any]:
+    """The keys that choose tabs by patterns; other ones that hold what names the rows of a table
+    look like the form, and are left out by their names."""
+    heads = {
+        normal_form(cell_text(example.sheet.rows[row][shape.left]))
+        for example in examples
+        for shape in example.shapes
+        for row in range(shape.top, shape.lowest + 1)
+    } - {""}
+    alike = [
+        tab for tab, sheet in sheets.items()
+        if any(normal_form(text) in heads for *_, text in sheet.texts())
+    ]  # fmt: skip
+    excepted = list(dict.fromkeys(_exceptions(alike, tabs)))
+    chosen = {"named": one_or_list(patterns)}
+    return {**chosen, "except": one_or_list(excepted)} if excepted else chosen
 
 
 def _without_forms(sheets: Mapping[str, Sheet], tabs: Sequence[str]) -> list[str]:

@@ -10,7 +10,7 @@ from typing import Any
 from boreotabula.drafting.columns.lists import position_sketch
 from boreotabula.drafting.columns.over_columns import Tables, list_heading
 from boreotabula.drafting.columns.tables import level_cells, table_sketch
-from boreotabula.drafting.columns.unit_rows import has_units
+from boreotabula.drafting.columns.unit_rows import rows_under_headings
 from boreotabula.drafting.columns.with_types import with_types
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.labels import names
@@ -87,7 +87,7 @@ def _of_tables(kind: TabFamily, turned: TabFamily | None) -> Sketch:
     if not kind.has_table:
         return position_sketch(kind)
     sketch = table_sketch(kind)
-    return sketch.having(under_headings=1) if has_units(kind) else sketch
+    return sketch.having(under_headings=rows_under_headings(kind) or None)
 
 
 def _compared_with_names(

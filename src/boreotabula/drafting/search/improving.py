@@ -19,7 +19,7 @@ from boreotabula.findings.subjects.tables import BLOCK_FOUND_TWICE
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import type_of
 from boreotabula.look.texts.words import field_name, is_total, total_pattern
-from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.reading.cells import cell_text, one_line, reads_as_figure
 from boreotabula.reading.columns.kinds import ColumnKind
 from boreotabula.reading.rows.table_rows import RowKind
 
@@ -153,7 +153,9 @@ def _labels_of_sums(judged: Judgement) -> Iterator[tuple[str, _Where]]:
         for block in reading.blocks:
             for row in block.table.of(RowKind.LIKE_TOTAL):
                 cells = block.view.rows[row][block.columns.left : block.columns.right]
-                text = next((cell for cell in cells if isinstance(cell, str) and cell.strip()), "")
+                # A figure of a text file is no label.
+                texts = (cell for cell in cells if isinstance(cell, str) and cell.strip())
+                text = next((cell for cell in texts if not reads_as_figure(cell)), "")
                 last = row > max(block.table.records, default=row)
                 yield one_line(text.strip()), _Where.LAST if last else _Where.AMID
             for column in block.columns.of(ColumnKind.LIKE_TOTAL):
