@@ -185,7 +185,7 @@ class _Reading:
             return False
         left, other_number = self.judged.bits_left, other_reading.judged.bits_left
         if (alone or self.is_doubtful) and left + CLEARLY < other_number:
-            return self.bits < other_reading.bits + _ALONE
+            return self.bits < other_reading.bits + (_ALONE if alone else 0)
         needed = inf if self.is_doubtful else _MUCH if alone else CLEARLY
         return self.bits + needed < other_reading.bits and left < other_number + CLEARLY
 

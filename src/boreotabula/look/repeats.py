@@ -37,11 +37,14 @@ class Repeats:
         return self.tabs_with(cells) >= _FEW
 
     def is_headed(self, cells: Sequence[Cell]) -> bool:
-        """Whether a row of just these texts stands on several tabs, and on half of those at least
-        that have its first text: beside a label the value varies."""
-        tabs = self.tabs_with(cells)
+        """Whether a row of just these texts stands on several tabs, and is two of three of the rows
+        with so many texts that have the first of them: beside a label the value varies."""
+        own = row_of(cells)
         first = next((normal_form(cell_text(cell)) for cell in cells if cell != ""), "")
-        return tabs >= _FEW and 2 * tabs >= self.texts[first]
+        alike = sum(
+            tabs for row, tabs in self.rows.items() if len(row) == len(own) and first in row
+        )
+        return self.rows[own] >= _FEW and 3 * self.rows[own] >= 2 * alike
 
     def stays(self, text: str) -> bool:
         """Whether a text stands on several tabs, and on half of all at least."""

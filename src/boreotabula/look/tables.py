@@ -19,7 +19,7 @@ from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of, looks_of, 
 from boreotabula.look.repeats import Repeats, repeats_of
 from boreotabula.look.shape import Shape, shape_of
 from boreotabula.reading.cells import cell_text
-from boreotabula.sheets.sheet import Sheet
+from boreotabula.sheets.sheet import CellKind, Sheet
 
 _FEWEST_FILES = 2
 _SOON = 4
@@ -192,10 +192,18 @@ def _is_pairs(sheet: Sheet, shape: Shape, shapes: Sequence[Shape], repeats: Repe
     alone = len(shapes) == 1
     if shape.end - shape.first <= 1 and not shape.crossed and (not alone or shape.top == 0):
         return True
-    if repeats.tabs < _FEWEST_FILES or repeats.is_headed(head):
+    if repeats.tabs < _FEWEST_FILES:
         return False
     # What stays from tab to tab is a label, what varies a value, from the first row on.
-    return all(repeats.stays(text) for text in labels if text)
+    stays = all(repeats.stays(text) for text in labels if text)
+    return stays and (_mixes_types(sheet, shape) or not repeats.is_headed(head))
+
+
+def _mixes_types(sheet: Sheet, shape: Shape) -> bool:
+    """Whether the last column of a table holds numbers as well as dates: values of labels are of
+    any type, those below a heading of one."""
+    kinds = sheet.kinds[shape.first : shape.end, shape.right - 1]
+    return {CellKind.NUMBER, CellKind.OTHER} <= set(kinds.tolist())
 
 
 def _is_headed_alike(sheet: Sheet, shape: Shape, repeats: Repeats) -> bool:

@@ -112,3 +112,16 @@ def _is_merged(example: Example, shape: Shape, index: int) -> bool:
     column = shape.left + index
     spans = example.sheet.merged_in(range(shape.first, shape.end), range(column, column + 1))
     return any(span.bottom > span.top for span in spans)
+
+
+def numbers_lines(shapes: Tables, column: Column) -> bool:
+    """Whether a leading column numbers the lines."""
+    for number, place in column.places.items():
+        example, shape = shapes[number]
+        cells = [
+            example.sheet.rows[row][shape.left + place] for row in range(shape.first, shape.end)
+        ]
+        numbers = [cell for cell in cells if isinstance(cell, float)]
+        if len(numbers) < len([cell for cell in cells if cell != ""]) or numbers != sorted(numbers):
+            return False
+    return True

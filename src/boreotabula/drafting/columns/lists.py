@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import takewhile
+from itertools import count
 from typing import Any
 
 import numpy as np
 
 from boreotabula.drafting.columns.alignment import Column, columns_of
-from boreotabula.drafting.columns.carried import carried_columns
+from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
 from boreotabula.drafting.columns.over_columns import (
     Tables,
     heading_of,
@@ -52,8 +52,11 @@ def list_sketch(shapes: Tables) -> Sketch:
     if by_place:
         block |= {"columns": list(fields)}
     elif len(columns) > _FEWEST and (groups := _leading_groups(shapes, columns)):
-        names = list(fields)[: groups + 1]
-        block |= {"stub": names, "carry_down": one_or_list(names[:-1])}
+        names = list(fields)
+        block |= {
+            "stub": names[: groups.stop + 1],
+            "carry_down": one_or_list(names[groups.start : groups.stop]),
+        }
     elif len(fields) == _FEWEST and _lead_groups(shapes):
         group = field_name("class", fields)
         block |= {"stub": next(iter(fields)), "group_row": group}
@@ -64,11 +67,14 @@ def list_sketch(shapes: Tables) -> Sketch:
 _FEWEST = 2
 
 
-def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> int:
-    """How many of the first columns hold groups: beyond them a blank cell is a missing value."""
+def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> range:
+    """Which of the first columns hold groups, behind one that numbers the lines, if there is one:
+    beyond them a blank cell is a missing value."""
     leading = min(shape.leading for _, shape in shapes)
-    numbered = enumerate(carried_columns(shapes, columns[:leading]))
-    return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], numbered))
+    carried = set(carried_columns(shapes, columns[:leading]))
+    start = int(0 not in carried and numbers_lines(shapes, columns[0]))
+    stop = next(index for index in count(start) if index not in carried)
+    return range(start, stop)
 
 
 def _lead_groups(shapes: Tables) -> bool:

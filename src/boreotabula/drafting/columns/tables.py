@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from boreotabula.drafting.columns.alignment import Column, columns_by_place, columns_of
-from boreotabula.drafting.columns.carried import carried_columns
+from boreotabula.drafting.columns.alignment import columns_by_place, columns_of
+from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
 from boreotabula.drafting.columns.lists import list_sketch
 from boreotabula.drafting.columns.measures import measures_of
 from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_field
@@ -100,7 +100,7 @@ def _cross_tab(shapes: Tables) -> Sketch:
     bare = shape.bare or corner or blank
     stub: list[str] = []
     for column, heads in zip(aligned, leading, strict=True):
-        if len(aligned) > 1 and bare and not heads and _numbers_lines(shapes, column):
+        if len(aligned) > 1 and bare and not heads and numbers_lines(shapes, column):
             stub.append("-")
         else:
             own = [] if corner and not stub else heads
@@ -217,19 +217,6 @@ def level_cells(example: Example, shape: Shape, level: int) -> list[Cell]:
         for column in shape.values
         if cells[column] != "" and (shape.of_texts or shape.columns[column - shape.left] != TEXT)
     ]
-
-
-def _numbers_lines(shapes: Tables, column: Column) -> bool:
-    """Whether a leading column numbers the lines."""
-    for number, place in column.places.items():
-        example, shape = shapes[number]
-        cells = [
-            example.sheet.rows[row][shape.left + place] for row in range(shape.first, shape.end)
-        ]
-        numbers = [cell for cell in cells if isinstance(cell, float)]
-        if len(numbers) < len([cell for cell in cells if cell != ""]) or numbers != sorted(numbers):
-            return False
-    return True
 
 
 def _found_by(shapes: Tables) -> list[str]:

@@ -111,15 +111,24 @@ def _aligned(titles: Sequence[Sequence[_Title]]) -> list[dict[int, _Title]]:
     at the same place."""
     result: list[dict[int, _Title]] = []
     for number, group in enumerate(titles):
-        free = list(range(len(result)))
-        for title in group:
-            scores = [(_sameness(result[index], title), -index) for index in free]
-            best, position = max(scores, default=(0.0, 0))
-            if best >= _SAME:
-                result[-position][number] = title
-                free.remove(-position)
-            else:
-                result.append({number: title})
+        scores = sorted(
+            (
+                (score, -index, -place)
+                for index, row in enumerate(result)
+                for place, title in enumerate(group)
+                if (score := _sameness(row, title)) >= _SAME
+            ),
+            reverse=True,
+        )
+        rows: set[int] = set()
+        places: set[int] = set()
+        # What is most alike is one: a remark above it may stand in the place of a title.
+        for _, index, place in scores:
+            if index not in rows and place not in places:
+                result[-index][number] = group[-place]
+                rows.add(index)
+                places.add(place)
+        result += [{number: title} for place, title in enumerate(group) if -place not in places]
     return result
 
 

@@ -33,8 +33,10 @@ def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
     """A layout as the look of the tabs suggests it; `turned` are the same tabs with rows and
     columns changed, if their tables are read so."""
     examples = kind.examples
-    table = turned or kind
-    sketch = _of_tables(kind, turned)
+    under = rows_under_headings(kind) if kind.has_table and not turned else 0
+    table = turned or kind.below(under)
+    sketch = table_sketch(table) if turned or kind.has_table else position_sketch(kind)
+    sketch = sketch.having(turned=True if turned else None, under_headings=under or None)
     if _names_by_text_above(sketch):
         # What names a table is no title of the tab.
         examples = tuple(_with_captions(example) for example in examples)
@@ -78,16 +80,6 @@ def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
         doubts=(*sketch.doubts, *_odd_names(file_named, examples)),
     )
     return with_types(result, typed_fields(fields, table, sketch, languages))
-
-
-def _of_tables(kind: TabFamily, turned: TabFamily | None) -> Sketch:
-    """What the tables of a kind say by themselves."""
-    if turned:
-        return table_sketch(turned).having(turned=True)
-    if not kind.has_table:
-        return position_sketch(kind)
-    sketch = table_sketch(kind)
-    return sketch.having(under_headings=rows_under_headings(kind) or None)
 
 
 def _compared_with_names(

@@ -52,6 +52,9 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
     kinds: dict[int | Marks, list[Example]] = {}
     cards_there = cards_of([specimen.sheet for specimen in own])
     lines_there = interface_lines_of([specimen.sheet for specimen in own])
+    areas: Counter[int] = Counter()
+    for shape in (shape for shapes in every for shape in shapes):
+        areas[groups[id(shape)]] += (shape.right - shape.left) * (shape.end - shape.top)
     for one, shapes, cards, lines in zip(own, every, cards_there, lines_there, strict=True):
         if lines:
             kinds.setdefault(lines.lines.marks, []).append(Example(one, (), lines=lines))
@@ -59,10 +62,9 @@ def sort_tabs(specimens: Sequence[Specimen]) -> Sorted:
         if cards:
             kinds.setdefault(_CARDS, []).append(Example(one, (), cards=cards))
             continue
-        areas: Counter[int] = Counter()
-        for shape in shapes:
-            areas[groups[id(shape)]] += (shape.right - shape.left) * (shape.end - shape.top)
-        main = max(areas, key=lambda group: areas[group], default=_NO_TABLE)
+        # Of several tables the same one is the main one on all tabs, though its length varies.
+        there = dict.fromkeys(groups[id(shape)] for shape in shapes)
+        main = max(there, key=lambda group: areas[group], default=_NO_TABLE)
         existing_shapes = tuple(shape for shape in shapes if groups[id(shape)] == main)
         further = tuple(shape for shape in shapes if groups[id(shape)] != main)
         kinds.setdefault(main, []).append(Example(one, existing_shapes, further))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -78,6 +78,19 @@ class TabFamily:
     def has_lines(self) -> bool:
         """Whether the first cell of each line of its tabs says what the line is."""
         return all(example.lines for example in self.examples)
+
+    def below(self, rows: int) -> TabFamily:
+        """The same, with their tables beginning so many rows further below the headings."""
+
+        def moved(shape: Shape) -> Shape:
+            values = tuple(cells[rows:] for cells in shape.values_of)
+            return replace(shape, first=shape.first + rows, values_of=values)
+
+        if not rows:
+            return self
+        return replace(self, examples=tuple(
+            replace(example, shapes=tuple(map(moved, example.shapes))) for example in self.examples
+        ))  # fmt: skip
 
     @cached_property
     def filled(self) -> int:
