@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from boreotabula.drafting.asking.answers import renamed
+from boreotabula.drafting.asking.answers import answered, renamed
 from boreotabula.drafting.asking.questions import questions
 from boreotabula.drafting.draft import Draft, draft
 from boreotabula.drafting.search.judging import judge
@@ -937,3 +937,127 @@ def test_rows_are_records_groups_or_totals_by_what_stands_around_them(
     (batch,) = found.judged.readings[0].tables.values()
     record = batch.to_pylist()[0]
     assert tuple(record[name] for name in found.sketch.table_fields) == first
+
+
+CARDS = """
+Stock count
+Species | {0}
+Pieces | 1{1}
+Sown | 2026-03-0{1}
+"""
+NUMBERED_GROUPS = """
+Stock count {0}
+.
+No | Species | Lot | Pieces
+1 | Pine | L{0}1 | 5
+2 | . | L{0}2 | 30
+3 | Birch | L{0}3 | 4
+4 | . | L{0}4 | 7
+"""
+REST_OF_HEADINGS = """
+Stock count {0}
+.
+Species | Sown | Lost
+. | in pieces | in pieces
+Pine | {1} | 2
+Birch | 30 | 4
+Alder | 4{0} | 1
+"""
+MOVED_TITLE = """{2}
+Stock count {0}, March 2026
+.
+Species | Pieces
+Pine | {1}
+Birch | 30
+"""
+TITLE_OF_PARTS = """
+Stock: {0}, March 2026
+.
+Species | Pieces
+Pine | {1}
+Birch | 30
+"""
+TWO_LANGUAGES = """
+No | {0} | {1} | {2}
+1 | Pine | {3} | 4,5
+2 | Birch | 30 | 6,25
+3 | Alder | 7 | 9,5
+"""
+EN, NO = ("Species", "Pieces", "Weight"), ("Art", "Antall", "Vekt")
+
+
+@pytest.mark.parametrize(
+    ("form", "values", "fields", "first"),
+    [
+        # The same few species come again: their row stands on several tabs, and is no heading.
+        (CARDS, [("Pine", 1), ("Pine", 2), ("Pine", 3), ("Birch", 4), ("Alder", 5)],
+         "species pieces sown", ("Pine", 11, date(2026, 3, 1))),
+        (NUMBERED_GROUPS, [("1",), ("2",)], "no species lot pieces", (1, "Pine", "L11", 5)),
+        (REST_OF_HEADINGS, [("1", 5), ("2", 6)], "species sown lost", ("Pine", 5, 2)),
+        # Where a remark stands above it, the title is further down.
+        (MOVED_TITLE, [("Frostmo", 5, ""), ("Lomlia", 6, "Please return\\n."), ("Granvik", 7, "")],
+         "title month species pieces", ("Frostmo", date(2026, 3, 1), "Pine", 5)),
+        (TITLE_OF_PARTS, [("Frostmo", 5), ("Lomlia", 6), ("Granvik", 7)],
+         "title month species pieces", ("Frostmo", date(2026, 3, 1), "Pine", 5)),
+        (TWO_LANGUAGES, [(*EN, 5), (*NO, 6), (*EN, 7), (*NO, 8)],
+         "no species pieces weight", (1, "Pine", 5, 4.5)),
+    ],
+    ids=["cards", "numbered groups", "rest of headings", "moved title", "title of parts",
+         "languages with a word in common"],
+)  # fmt: skip
+def test_what_few_tabs_have_in_common_is_no_heading_and_what_one_has_otherwise_no_loss(
+    form: str, values: list[tuple[object, ...]], fields: str, first: tuple[object, ...]
+) -> None:
+    found = drafted([form.format(*some).replace("\\n", "\n") for some in values])
+    assert not found.judged.errors
+    # A remark of one tab says nothing of the form; it stays unplaced.
+    assert found.judged.unplaced == str(values).count("Please")
+    assert set(fields.split()) <= set(found.sketch.fields)
+    records = [row for one in found.judged.readings for batch in one.tables.values()
+               for row in batch.to_pylist()]  # fmt: skip
+    assert tuple(records[0][name] for name in fields.split()) == first
+    # No field is one tab's alone.
+    assert all(record[name] is not None for record in records for name in fields.split())
+
+
+@pytest.mark.parametrize(
+    ("other", "fields", "kind"),
+    [("Qty", "species quantity lost", "heading"), ("Sum", "species quantity sum lost", "apart")],
+)
+def test_a_heading_of_one_tab_of_a_file_is_asked_about(other: str, fields: str, kind: str) -> None:
+    table = "Species | {0} | Lost\nPine | {1} | 2\nBirch | 30 | 4"
+    heads = ["Quantity", "Quantity", other]
+    found = drafted(
+        [table.format(head, at) for at, head in enumerate(heads, 5)], ["Fjord", "Inland", "Coast"]
+    )
+    assert sorted(found.sketch.table_fields) == sorted(fields.split())
+    (asked,) = (one for one in questions(found) if one.kind != "name")
+    assert asked.kind == kind and f"“{other}”" in asked.text and asked.where.endswith("Coast › B1")
+    if kind == "apart":
+        merged = answered(found.sketch, asked, asked.choices[1])
+        judged = judge(merged, found.judged.examples)
+        assert "sum" not in merged.fields and judged.records == found.judged.records
+        assert all(batch.column("quantity").null_count == 0
+                   for one in judged.readings for batch in one.tables.values())  # fmt: skip
+
+
+def test_the_same_table_is_the_main_one_on_all_tabs() -> None:
+    rows = [f"L{at} | {at}" for at in range(1, 9)]
+    staff = "Name | Hours | Grade\nHolm | 3{0} | A\nDahl | 12 | B\nNiemi | 8 | A"
+    pictures = [
+        "\n".join(["Lot | Pieces", *rows[:number], ".", staff.format(number)])
+        for number in (3, 8, 2, 7)
+    ]
+    found = drafted(pictures)
+    assert len(found.kind.examples) == 4 and not found.others
+    assert len(found.sketch.more) == 1 and not found.judged.errors
+
+
+def test_a_running_number_before_a_name_is_a_field_of_its_own() -> None:
+    table = "Species | Pieces\nPine | {}\nBirch | 30"
+    names = ["41_Hill Road.xlsx", "42_Lomlia.xlsx", "43_Old Mill.xlsx"]
+    specimens = [Specimen(name, sheet(table.format(at))) for at, name in enumerate(names)]
+    found = draft(specimens)
+    assert found is not None and found.sketch.include == ("{number}_{part}.xlsx",)
+    (batch,) = found.judged.readings[0].tables.values()
+    assert [batch.to_pylist()[0][name] for name in ("number", "part")] == [41, "Hill Road"]

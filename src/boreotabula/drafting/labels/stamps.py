@@ -19,7 +19,7 @@ from boreotabula.drafting.labels.pairs import Pair, inside, pairs_of
 from boreotabula.drafting.labels.titles import add_titles
 from boreotabula.drafting.sketch import one_or_list
 from boreotabula.drafting.tabs.specimens import Example
-from boreotabula.drafting.texts.periods import period_of
+from boreotabula.drafting.texts.periods import period_of, periods_in
 from boreotabula.layout.addresses import Address
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.texts.words import field_name
@@ -42,6 +42,8 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     for group in groups_of(every):
         pairs = [pair for _, pair in group]
         labels = list(dict.fromkeys(pair.label for pair in pairs))
+        if all(map(_is_title, pairs)):
+            continue
         if any(_is_of_no_table(pair, examples[index]) for index, pair in group):
             # What stands first in the columns of a table is the end of it.
             ends = all(_begins_row(pair, examples[index]) for index, pair in group)
@@ -59,6 +61,13 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
     add_covers(stamps, examples, taken)
     add_titles(stamps, examples, taken, every, labelled)
     return stamps
+
+
+def _is_title(pair: Pair) -> bool:
+    """Whether a label with its value in the same cell is a title, which says more than one thing: a
+    period and what it is about, as “Stock: Frostmo, March 2026” does."""
+    text = cell_text(pair.value)
+    return pair.way == "inside" and bool(periods_in(text)) and not period_of(text)
 
 
 def _begins_row(pair: Pair, example: Example) -> bool:
