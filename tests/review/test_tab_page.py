@@ -124,6 +124,9 @@ def test_a_chosen_value_shows_its_record_and_lights_up_its_cells(page: Path, bro
         return str(browser.find_element(By.CSS_SELECTOR, ".panel").text)
 
     browser.get(page.as_uri())
+    # A tab opens at its first finding; what code is in it is shown as code.
+    assert panel().startswith("C3: heading") and "could begin in row 2" in panel()
+    assert "`" not in panel()
     browser.find_element(By.CSS_SELECTOR, "td[data-a=C6]").click()
     assert panel().startswith("C6: value") and "species Pine stub A5" in panel()
     assert lit() == {"B1", "A5", "B6", "C3", "C4"}
@@ -141,6 +144,42 @@ def test_a_chosen_value_shows_its_record_and_lights_up_its_cells(page: Path, bro
     browser.refresh()
     assert panel().startswith("C7: total") and "part of no record" in panel()
     assert browser.get_log("browser") == []
+
+
+def test_what_colours_say_is_said_in_words_and_can_be_read_on_any_ground(
+    page: Path, browser: Any
+) -> None:
+    from selenium.webdriver.common.by import By
+
+    script = """return [...document.querySelectorAll("td[data-r], .legend li, .found p")].map(one => {
+        const style = getComputedStyle(one), after = getComputedStyle(one, "::after");
+        let ground = one;
+        while (getComputedStyle(ground).backgroundColor === "rgba(0, 0, 0, 0)")
+            ground = ground.parentElement;
+        return [style.color, getComputedStyle(ground).backgroundColor, after.color];
+    })"""
+    for scheme in ("light", "dark"):
+        features = [{"name": "prefers-color-scheme", "value": scheme}]
+        browser.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": features})
+        browser.get(page.as_uri())
+        for ink, ground, letter in browser.execute_script(script):
+            assert min(contrast(ink, ground), contrast(letter, ground)) >= 4.5
+    cell = browser.find_element(By.CSS_SELECTOR, "td[data-a=D5]")
+    assert cell.aria_role == "gridcell" and cell.get_attribute("aria-invalid") == "true"
+    assert cell.get_attribute("aria-description") == "unplaced"
+    assert cell.get_attribute("title") == "D5: unplaced\nmany"
+
+
+def contrast(one: str, other: str) -> float:
+    """The contrast of two colours as a browser writes them, from 1 to 21 (WCAG 2.2, 1.4.3)."""
+
+    def light(colour: str) -> float:
+        parts = [int(part) / 255 for part in re.findall(r"\d+", colour)[:3]]
+        linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    dark, bright = sorted((light(one), light(other)))
+    return (bright + 0.05) / (dark + 0.05)
 
 
 def test_a_page_of_twenty_thousand_cells_is_whole(tmp_path: Path, browser: Any) -> None:
