@@ -276,9 +276,9 @@ def test_the_folder_of_a_file_is_the_one_on_the_server(webdav: Served, home: Pat
     (home / "l.toml").write_text(text, "utf-8")
     assert program("extract", "l.toml", "-o", "out.csv", cwd=home).status == 0
     assert [row["place"] for row in csv_rows(home / "out.csv")] == ["reports", "north"]
-    listed = look(Layout.load(home / "l.toml"), fetching=False).taken
-    assert [one.folder for one in listed] == ["reports", "north"]
-    top = inputs._taken(inputs.Found(Path("x"), "a.csv"), "", "s3://nurseries", None)
+    loaded = Layout.load(home / "l.toml")
+    assert [one.folder for one in look(loaded, fetching=False).taken] == ["reports", "north"]
+    top = inputs._taken(inputs.Found(Path("x"), "a.csv"), "", "s3://nurseries", loaded)
     assert top.folder == "nurseries"
 
 

@@ -1061,3 +1061,56 @@ def test_a_running_number_before_a_name_is_a_field_of_its_own() -> None:
     assert found is not None and found.sketch.include == ("{number}_{part}.xlsx",)
     (batch,) = found.judged.readings[0].tables.values()
     assert [batch.to_pylist()[0][name] for name in ("number", "part")] == [41, "Hill Road"]
+
+
+def test_days_that_are_filled_once_are_carried_down_in_a_log() -> None:
+    rows = (
+        "2026-03-0{0} | 06:30 | start | 8,5\n. | 11:30 | stop | 2,5\n2026-03-1{0} | 06:15 | end | 4"
+    )
+    found = drafted([f"Date | Time | Event | Reading\n{rows.format(at)}" for at in (1, 2, 3)])
+    assert found.sketch.block["carry_down"] == "date" and not found.judged.errors
+    (batch,) = found.judged.readings[0].tables.values()
+    assert batch.column("date").to_pylist() == [
+        date(2026, 3, 1),
+        date(2026, 3, 1),
+        date(2026, 3, 11),
+    ]
+
+
+def test_a_table_of_texts_beside_the_margin_does_not_go_on_in_a_label_above_it() -> None:
+    form = """
+. | Stock count
+. | Month | March 2026
+. | Counted by | {0}
+.
+. | Name | Mon | Tue | Wed
+. | {0} | E | L | E
+. | {1} | off | E | L
+"""
+    names = [("Holm", "Dahl"), ("Dahl", "Niemi"), ("Niemi", "Aas"), ("Holm", "Aas")]
+    found = drafted([form.format(*some) for some in names])
+    assert (
+        set(found.sketch.stamps) == {"month", "counted_by"} and "turned" not in found.sketch.block
+    )
+    assert not found.judged.errors and not found.judged.unplaced
+
+
+def test_a_heading_that_is_no_year_among_years_is_asked_about() -> None:
+    table = "Species | 2024 | 2025 | Change %\nPine | 1{0} | 2{0} | 9,5\nBirch | 30 | 4{0} | -1,5"
+    found = drafted([table.format(1), table.format(2)])
+    asked = next(one for one in questions(found) if one.kind == "level")
+    assert "“Change %” is no year" in asked.text and asked.where.endswith("D1")
+
+
+def test_a_tab_whose_rows_are_the_sums_of_those_of_their_name_is_a_summary() -> None:
+    tabs = {
+        "Frostmo": "Species | Pieces | Lost\nPine | 5 | 2\nBirch | 7 | 1\nAlder | 4 | 0",
+        "Lomlia": "Species | Pieces | Lost\nBirch | 11 | 3\nPine | 8 | 2\nLarch | 2 | 1",
+        "Granvik": "Species | Pieces | Lost\nAlder | 6 | 1\nPine | 9 | 4",
+        "All": "Species | Pieces | Lost\nPine | 22 | 8\nBirch | 18 | 4\nAlder | 10 | 1",
+    }
+    found = drafted(list(tabs.values()), list(tabs))
+    assert [(one.tab, one.why) for one in found.left_out] == [
+        ("All", "it sums up Frostmo to Granvik")
+    ]
+    assert found.judged.records == 8

@@ -151,7 +151,7 @@ def test_what_colours_say_is_said_in_words_and_can_be_read_on_any_ground(
 ) -> None:
     from selenium.webdriver.common.by import By
 
-    script = """return [...document.querySelectorAll("td[data-r], .legend li, .found p")].map(one => {
+    script = """return [...document.querySelectorAll("td[data-r], li, .found p")].map(one => {
         const style = getComputedStyle(one), after = getComputedStyle(one, "::after");
         let ground = one;
         while (getComputedStyle(ground).backgroundColor === "rgba(0, 0, 0, 0)")

@@ -68,6 +68,9 @@ def _continues(tab: TabLook, shape: Shape, row: int, always: NDArray[np.bool_]) 
     if any(is_total(cell_text(cell)) for cell in texts if isinstance(cell, str)):
         return bool((cells == FIGURE).any())
     beside = looks[row, : shape.left].any() or looks[row, shape.right :].any()
+    # A wider row is one of another table; what stands side by side has a gap between.
+    if looks[row, max(shape.left - 1, 0) : shape.left].any() or looks[row, shape.right :][:1].any():
+        return False
     columns = np.array(shape.columns, np.uint8)
     unlike = (cells > 0) & (columns > 0) & (cells != columns)
     several = np.count_nonzero(cells) > 1 or shape.right - shape.left == 1

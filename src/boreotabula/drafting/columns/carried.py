@@ -18,11 +18,14 @@ _MOST_AGAIN = 0.1
 """A group begins once in a table: where more values come again, the blanks are gaps."""
 
 
-def carried_columns(tables: Tables, columns: Sequence[Column]) -> Iterator[int]:
+def carried_columns(
+    tables: Tables, columns: Sequence[Column], leading: int | None = None
+) -> Iterator[int]:
     """The numbers of the columns whose cells name the rows down to their next filled one, each
-    within the groups of the one before it, from left to right."""
+    within the groups of the one before it, from left to right; of the first ones, if so many are
+    `leading`."""
     before: Column | None = None
-    for index, column in enumerate(columns):
+    for index, column in enumerate(columns[:leading]):
         naming = [*columns[index + 1 : index + 1 + _MOST_NAMING], *columns[:index]]
         if any(is_filled_once(tables, column, other_column, before) for other_column in naming):
             before = column

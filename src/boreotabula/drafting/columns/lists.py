@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from boreotabula.drafting.columns.alignment import Column, columns_of
+from boreotabula.drafting.columns.alignment import Column, cells_of, columns_of
 from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
 from boreotabula.drafting.columns.over_columns import (
     Tables,
@@ -69,12 +69,21 @@ _FEWEST = 2
 
 def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> range:
     """Which of the first columns hold groups, behind one that numbers the lines, if there is one:
-    beyond them a blank cell is a missing value."""
+    beyond them a blank cell is a missing value. Days may be groups though they are no names."""
     leading = min(shape.leading for _, shape in shapes)
-    carried = set(carried_columns(shapes, columns[:leading]))
+    if not leading and _are_days(shapes, columns[0]):
+        leading = 1
+        carried = set(carried_columns(shapes, columns, leading))
+    else:
+        carried = set(carried_columns(shapes, columns[:leading]))
     start = int(0 not in carried and numbers_lines(shapes, columns[0]))
     stop = next(index for index in count(start) if index not in carried)
     return range(start, stop)
+
+
+def _are_days(shapes: Tables, column: Column) -> bool:
+    """Whether all that a column holds are dates."""
+    return typed(cells_of(column, shapes), tolerant=False).kind == "date"
 
 
 def _lead_groups(shapes: Tables) -> bool:

@@ -13,6 +13,7 @@ from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
 from boreotabula.drafting.columns.lists import list_sketch
 from boreotabula.drafting.columns.measures import measures_of
 from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_field
+from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.sketch import Sketch, one_or_list
 from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.drafting.texts.captions import caption_of
@@ -113,6 +114,7 @@ def _cross_tab(shapes: Tables) -> Sketch:
     fields |= dict.fromkeys(values, "integer")
     block: dict[str, Any] = {"columns" if bare else "stub": one_or_list(stub)}
     block |= {"across": one_or_list(across), "value": one_or_list(values)}
+    doubts += _odd_in_level(shapes)
     for heads in _beside(shapes):
         named_field(heads, fields, headings, "remark")
     if corner:
@@ -174,6 +176,32 @@ def _level_fields(shapes: Tables, levels: int, fields: dict[str, str]) -> list[s
         names.append(field_name(level_name(headings) or fallback, fields))
         fields[names[-1]] = "text"
     return names
+
+
+def _odd_in_level(shapes: Tables) -> list[Doubt]:
+    """The question of a heading that is no moment where most others of its level are: a column of
+    changes beside those of years, say, would be read as one more year."""
+    tokens_there: dict[str, tuple[Example, Shape, int]] = {}
+    for example, shape in shapes:
+        for column in shape.values:
+            text = heading_at(example, shape, column - shape.left)
+            if text and not is_total(text):
+                tokens_there.setdefault(text, (example, shape, column))
+    moments = [text for text in tokens_there if level_name([text])]
+    odd = [text for text in tokens_there if not level_name([text])]
+    summing = {_summing_heading(*place) for place in shapes}
+    if not odd or len(moments) <= len(odd) or set(odd) <= summing:
+        return []
+    example, shape, column = tokens_there[odd[0]]
+    kind = level_name(moments) or "moment"
+    return [
+        Doubt.at_cell(
+            "level", example.specimen.file, example.specimen.tab, shape.lowest, column,
+            f"“{odd[0]}” is no {kind} as the headings beside it are, but read as one more",
+            f"if its column is another measure, list “{odd[0]}” in `ignore` of [block]",
+            choices=("one more", "left out"), records=shape.end - shape.first,
+        )
+    ]  # fmt: skip
 
 
 def _leading(shape: Shape) -> range:

@@ -10,6 +10,7 @@ import numpy as np
 
 from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen, TabFamily
 from boreotabula.look.looks import FIGURE, TEXT
+from boreotabula.look.texts.words import is_total
 from boreotabula.reading.totals.tabs import sums_of_others
 from boreotabula.sheets.sheet import Cell, Sheet
 
@@ -68,7 +69,11 @@ def without_summaries(kinds: Sequence[TabFamily]) -> tuple[list[TabFamily], list
     result: list[TabFamily] = []
     ranked = sorted(kinds, key=lambda kind: -kind.filled)
     for kind in ranked:
-        summed = dict(_summed_tabs(kind.examples)) | dict(_grouped_tabs(kind, result))
+        summed = (
+            dict(_summed_tabs(kind.examples))
+            | dict(_summed_by_name(kind.examples))
+            | dict(_grouped_tabs(kind, result))
+        )
         left_out += [
             LeftOut(file, tab, f"it sums up {other_text}")
             for (file, tab), other_text in summed.items()
@@ -96,6 +101,49 @@ def _summed_tabs(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
         tabs = {one.specimen.tab: _numbers(one) for one in group}
         for tab, other_texts in sums_of_others(tabs):
             yield (file, tab), f"{other_texts[0]} to {other_texts[-1]}"
+
+
+def _summed_by_name(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
+    """The tabs of a kind whose rows hold the sums of the rows of that name on all other tabs of
+    their file, wherever these stand; and which the others are."""
+    by_file: dict[str, list[Example]] = {}
+    for example in examples:
+        by_file.setdefault(example.specimen.file, []).append(example)
+    for file, group in by_file.items():
+        if len(group) <= _FEW:
+            continue
+        lines = [dict(_named_lines(example)) for example in group]
+        for example, own in zip(group, lines, strict=True):
+            others = [tab for tab in lines if tab is not own]
+            held = [name for name in own if sum(name in tab for tab in others) > 1]
+            agree = [
+                name for name, numbers in own.items()
+                if any(name in tab for tab in others)
+                and _is_sum(numbers, [tab[name] for tab in others if name in tab])
+            ]  # fmt: skip
+            if len(held) >= _FEWEST_SUMS and len(agree) >= _MOST_SUMS * len(own):
+                names = [one.specimen.tab for one in group if one is not example]
+                yield (file, example.specimen.tab), f"{names[0]} to {names[-1]}"
+                break
+
+
+def _named_lines(example: Example) -> Iterable[tuple[Cell, tuple[float, ...]]]:
+    """The first text of each row of the tables of a tab, with the numbers of the row."""
+    for shape in example.shapes:
+        for row in range(shape.first, shape.end):
+            cells = example.sheet.rows[row][shape.left : shape.right]
+            name = next((cell for cell in cells if isinstance(cell, str) and cell), "")
+            numbers = tuple(cell for cell in cells if isinstance(cell, float))
+            if name and numbers and not is_total(str(name)):
+                yield name, numbers
+
+
+def _is_sum(numbers: Sequence[float], lines: Sequence[Sequence[float]]) -> bool:
+    """Whether numbers are those of some lines added up, column by column."""
+    if {len(line) for line in lines} != {len(numbers)}:
+        return False
+    sums = np.array(lines).sum(axis=0)
+    return bool(np.allclose(sums, numbers, rtol=0, atol=10**-_DIGITS))
 
 
 def _numbers(example: Example) -> tuple[np.ndarray[tuple[int], np.dtype[np.intp]],
