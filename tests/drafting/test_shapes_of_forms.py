@@ -1114,3 +1114,12 @@ def test_a_tab_whose_rows_are_the_sums_of_those_of_their_name_is_a_summary() -> 
         ("All", "it sums up Frostmo to Granvik")
     ]
     assert found.judged.records == 8
+
+
+def test_a_form_that_is_not_filled_in_is_asked_about() -> None:
+    table = "Species | Pieces | Lost\nPine | {0} | {1}\nBirch | {1} | {0}"
+    found = drafted([table.format(1, 2), table.format(3, 4), table.format(".", ".")])
+    (asked,) = (one for one in questions(found) if one.kind == "row")
+    assert asked.text.startswith("1 tab holds names without any value")
+    assert asked.where == "stock_3.xlsx › Bench 1 › A2" and "`exclude`" in asked.change
+    assert (found.judged.records, asked.records) == (6, 2)

@@ -20,6 +20,7 @@ from boreotabula.texts import counted
 def about_rows(draft: Draft) -> Iterator[Doubt]:
     """The questions whether some rows are records."""
     yield from _without_name(draft)
+    yield from _not_filled_in(draft)
     yield from _numbered_above(draft)
     yield from _said_again(draft)
 
@@ -56,6 +57,35 @@ def _without_name(draft: Draft) -> Iterator[Doubt]:
 
 _FEWEST_FIELDS, _MOST_LACKING = 3, 0.4
 _LEAVE_OUT = "what is no record is left out by `skip` in [block], a pattern of its first cell"
+
+
+def _not_filled_in(draft: Draft) -> Iterator[Doubt]:
+    """The question whether the rows of a list are records where a tab holds their names alone: a
+    form that nobody has filled in."""
+    sketch = draft.sketch
+    values = [name for name in sketch.table_fields if name not in sketch.naming_fields]
+    if not sketch.listed or sketch.more or "stub" in sketch.block or not values:
+        return
+    bare = [
+        (example.file, example.tab, batch)
+        for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True)
+        for batch in reading.tables.values()
+        if batch.num_rows and set(values) <= set(batch.schema.names)
+        and all(batch.column(name).null_count == batch.num_rows for name in values)
+    ]  # fmt: skip
+    if bare:
+        file, tab, batch = bare[0]
+        rows = sum(batch.num_rows for *_, batch in bare)
+        cell = str(batch.column("source_cell")[0]).partition(":")[0]
+        yield Doubt(
+            "row",
+            f"{counted(len(bare), 'tab')} {'holds' if len(bare) == 1 else 'hold'} names without any"
+            f" value, and may not be filled in; their {counted(rows, 'row')} are records"
+            " nevertheless",
+            "leave out what is not filled in: a file with `exclude` in [source], a tab with"
+            " `except` in [tabs]",
+            file, tab, cell, values[0], ("records", "left out"), rows,
+        )  # fmt: skip
 
 
 def _numbered_above(draft: Draft) -> Iterator[Doubt]:

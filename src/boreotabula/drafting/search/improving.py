@@ -15,6 +15,7 @@ from boreotabula.drafting.search.values import VALUE_STEPS, narrower
 from boreotabula.drafting.sketch import Sketch, listed, one_or_list
 from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
 from boreotabula.findings.subjects.headings import HEADING_TWICE
+from boreotabula.findings.subjects.rows import ROW_BELOW_TABLE
 from boreotabula.findings.subjects.tables import BLOCK_FOUND_TWICE
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import type_of
@@ -77,6 +78,9 @@ def _unnamed_totals(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Itera
         # A row amid the others that has a name which is no word for totals sums up a group.
         if where is not _Where.AMID or is_total(text) or not text
     )
+    if sketch.listed and any(finding.kind == ROW_BELOW_TABLE for _, finding in judged.errors):
+        # In a list a lone number below the last record may be the sum of its column.
+        unnamed_totals[""] = None
     totals = listed(sketch.block.get("totals"))
     new = [text for text in unnamed_totals if text not in totals]
     if new and len(new) <= _MOST_NAMED:
