@@ -1123,3 +1123,18 @@ def test_a_form_that_is_not_filled_in_is_asked_about() -> None:
     assert asked.text.startswith("1 tab holds names without any value")
     assert asked.where == "stock_3.xlsx › Bench 1 › A2" and "`exclude`" in asked.change
     assert (found.judged.records, asked.records) == (6, 2)
+
+
+def test_tabs_of_a_file_that_hold_other_things_are_neither_merged_nor_asked_about() -> None:
+    rows = "F{0} | Pine | 1{0} | 0,2{0}\nG{0} | Birch | 2{0} | 0,3{0}"
+    heads = [("Walls", "Wall"), ("Roofs", "Roof"), ("Floors", "Floor")]
+    found = drafted(
+        [f"Code | Wood | {name} m2 | {name} cost\n{rows.format(at)}"
+         for at, (_, name) in enumerate(heads, 1)],
+        [tab for tab, _ in heads],
+    )  # fmt: skip
+    own = {f"{name.lower()}_{unit}" for _, name in heads for unit in ("m2", "cost")}
+    blocks = [found.sketch.block, *found.sketch.more]
+    assert own <= set(found.sketch.fields) and len(blocks) <= len(heads)
+    assert not [one for one in questions(found) if one.kind in ("apart", "language", "heading")]
+    assert not found.judged.errors

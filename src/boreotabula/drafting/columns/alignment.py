@@ -113,8 +113,12 @@ def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
         first, *other_groups = _languages(named, len(tables)) or [[]]
         for tables_of_it in other_groups:
             pairs = _by_place(named, first[0], tables_of_it[0])
-            if pairs and _is_translation(pairs, tables):
-                shared = any(_share_texts(first, second, tables) for first, second in pairs)
+            shared = any(_share_texts(first, second, tables) for first, second in pairs)
+            # Tables with a heading in common may well hold other things, unless texts say the same.
+            in_common = any(
+                first[0] in column.places and tables_of_it[0] in column.places for column in named
+            )
+            if pairs and (shared or not in_common) and _is_translation(pairs, tables):
                 if len(tables_of_it) == 1 or not shared:
                     pairs[0][0].doubts.append(_language(*pairs[0], tables))
                 for one, other_column in pairs:
@@ -246,18 +250,33 @@ def _shortens(short: str, text: str) -> bool:
 
 
 def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
-    """Ask of columns that stand in the same place on different tabs of a file whether they are the
-    same: two tabs of one file may hold different things, or say the same in other words."""
-    for first, second in combinations(columns, 2):
+    """Ask of two columns that stand in the same place on different tabs of a file whether they are
+    the same: two tabs of one file may hold different things, or say the same in other words. Where
+    three take turns, or tabs differ in more than one column, each tab has its own."""
+    pairs = [
+        (first, second) for first, second in combinations(columns, 2)
+        if first.headings and second.headings
+        and not first.places.keys() & second.places.keys()
+        and _take_turns(first, second, columns, tables)
+    ]  # fmt: skip
+    turns = Counter(id(column) for pair in pairs for column in pair)
+    for pair in pairs:
+        rare, usual = sorted(pair, key=lambda column: len(column.places))
         if (
-            first.headings and second.headings
-            and not first.places.keys() & second.places.keys()
-            and _take_turns(first, second, columns, tables)
-            and not _are_moments(first, second)
-            and _of_one_type(first, second, tables)
-        ):  # fmt: skip
-            rare, usual = sorted((first, second), key=lambda column: len(column.places))
+            turns[id(rare)] == turns[id(usual)] == 1
+            and _beside(rare, columns) <= _beside(usual, columns)
+            and not _are_moments(rare, usual)
+            and _of_one_type(rare, usual, tables)
+        ):
             rare.doubts.append(_two_fields(rare, usual, tables))
+
+
+def _beside(column: Column, columns: Sequence[Column]) -> set[int]:
+    """The other columns on the tables that have a column, by their `id`."""
+    return {
+        id(other) for other in columns
+        if other is not column and other.places.keys() & column.places.keys()
+    }  # fmt: skip
 
 
 def _files(column: Column, tables: Tables) -> set[str]:
