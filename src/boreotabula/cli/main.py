@@ -12,6 +12,8 @@ import sys
 from collections.abc import Sequence
 from contextlib import suppress
 from importlib import import_module
+from importlib.abc import MetaPathFinder
+from types import ModuleType
 from typing import NoReturn, TextIO
 
 import click
@@ -263,6 +265,7 @@ def run() -> NoReturn:
     """Run the command line and leave with its exit status, at once: nothing is left to be done."""
     _open_standard_streams()
     _take_signals()
+    sys.meta_path.insert(0, _NoPandas())
     status = call()
     try:
         if sys.stdout is not None:  # it may be closed
@@ -272,6 +275,22 @@ def run() -> NoReturn:
     with suppress(OSError):
         sys.stderr.flush()
     os._exit(status)
+
+
+class _NoPandas(MetaPathFinder):
+    """Says once that pandas is not installed.
+
+    With the first array that it makes pyarrow imports pandas, if it is there, so as to know data
+    frames. No command makes one, and each would start half a second later.
+    """
+
+    def find_spec(
+        self, fullname: str, path: Sequence[str] | None, target: ModuleType | None = None
+    ) -> None:
+        """Raises ModuleNotFoundError for pandas; of all other modules it knows nothing."""
+        if fullname == "pandas":
+            sys.meta_path.remove(self)
+            raise ModuleNotFoundError(name=fullname)
 
 
 def _open_standard_streams() -> None:

@@ -1,0 +1,27 @@
+"""What the installed program loads when it starts."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from pathlib import Path
+
+from helpers import PROGRAM, csv_rows
+
+
+def test_pandas_is_left_alone_though_it_is_installed(tmp_path: Path) -> None:
+    # Any module of that name will do: whoever imports it is told.
+    (tmp_path / "pandas.py").write_text("raise SystemExit('pandas was imported')\n", "utf-8")
+    (tmp_path / "in").mkdir()
+    (tmp_path / "in" / "a.csv").write_text("Lot,Count\nL1,4\n", "utf-8")
+    text = (
+        'layout = 1\n[source]\nfolder = "in"\n[block]\n[fields]\nlot = "text"\ncount = "integer"\n'
+    )
+    (tmp_path / "a.toml").write_text(text, "utf-8")
+    done = subprocess.run(
+        [PROGRAM, "extract", "a.toml", "-o", "a.csv"],
+        capture_output=True, text=True, cwd=tmp_path, check=False,
+        env={**os.environ, "PYTHONPATH": str(tmp_path)},
+    )  # fmt: skip
+    assert (done.returncode, done.stderr) == (0, "")
+    assert [row["count"] for row in csv_rows(tmp_path / "a.csv")] == ["4"]
