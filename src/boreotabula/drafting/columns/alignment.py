@@ -179,7 +179,7 @@ def _by_place(columns: Sequence[Column], first: int, second: int) -> list[tuple[
     if len(orders[0]) != len(orders[1]):
         return []
     pairs = [pair for pair in zip(*orders, strict=True) if pair[0] is not pair[1]]
-    if any(one.places.keys() & other.places.keys() for one, other in pairs):
+    if any(left.places.keys() & right.places.keys() for left, right in pairs):
         return []
     return pairs
 
@@ -222,7 +222,7 @@ def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tab
     if not score and apart and _stands_in_place(first, second, columns):
         score = _BY_PLACE
     if _abbreviates(first, second) and _take_turns(first, second, columns, tables):
-        score = max(score, _BY_PLACE + _LIKE_HEADINGS / 100)
+        score = max(score, _BY_PLACE)
     if not score and apart and (shared := _shared_texts(first, second, tables)) >= _LIKE_VALUES:
         score = _BY_PLACE * shared
     # What takes longest is looked at last.
@@ -242,11 +242,15 @@ def _abbreviates(first: Column, second: Column) -> bool:
 def _shortens(short: str, text: str) -> bool:
     letters = iter(text)
     return (
-        len(short) > 1
+        len(short) >= _SHORTEST
         and short.isalpha() and text.isalpha()
         and short[0] == text[0]
         and all(sign in letters for sign in short)
     )  # fmt: skip
+
+
+_SHORTEST = 3
+"""Two letters stand in the right order in many a word: “In” and “Inventory”."""
 
 
 def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
@@ -274,8 +278,8 @@ def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
 def _beside(column: Column, columns: Sequence[Column]) -> set[int]:
     """The other columns on the tables that have a column, by their `id`."""
     return {
-        id(other) for other in columns
-        if other is not column and other.places.keys() & column.places.keys()
+        id(beside) for beside in columns
+        if beside is not column and beside.places.keys() & column.places.keys()
     }  # fmt: skip
 
 

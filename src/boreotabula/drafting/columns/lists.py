@@ -90,24 +90,22 @@ def _lead_groups(shapes: Tables) -> bool:
     """Whether rows of nothing but a name part all tables into groups. In a list of two columns such
     a row may also be a record whose value is missing: a name of a group stands before the first
     record, right above one, and never beside a value."""
-    names: set[str] = set()
-    number = 0
+    groups: list[str] = []
+    others: set[str] = set()
     for example, shape in shapes:
+        rows = range(shape.first, shape.end)
+        names = {row: cell_text(example.sheet.rows[row][shape.left]) for row in rows}
         lone = lone_rows(example, shape)
-        below = {row + 1 for row in lone}
-        if shape.first not in lone or below & {*lone, shape.end}:
+        followed = all(
+            row + 1 in names and row + 1 not in lone and not is_total(names[row + 1])
+            for row in lone
+        )
+        if shape.first not in lone or not followed:
             return False
-        labels = {row: cell_text(example.sheet.rows[row][shape.left]) for row in lone}
-        if any(is_total(cell_text(example.sheet.rows[row][shape.left])) for row in below):
-            return False
-        names.update(labels.values())
-        number += len(lone)
+        groups += [names.pop(row) for row in lone]
+        others.update(names.values())
     # One name above a table is its title rather.
-    return number > len(shapes) and not names & {
-        cell_text(example.sheet.rows[row][shape.left])
-        for example, shape in shapes
-        for row in set(range(shape.first, shape.end)) - set(lone_rows(example, shape))
-    }
+    return len(groups) > len(shapes) and others.isdisjoint(groups)
 
 
 def _are_by_place(columns: Sequence[Column], shapes: Tables) -> bool:

@@ -67,7 +67,10 @@ def _is_title(pair: Pair) -> bool:
     """Whether a label with its value in the same cell is a title, which says more than one thing: a
     period and what it is about, as “Stock: Frostmo, March 2026” does."""
     text = cell_text(pair.value)
-    return pair.way == "inside" and bool(periods_in(text)) and not period_of(text)
+    rest = text
+    for period in reversed(periods_in(text)):
+        rest = rest[: period.start] + rest[period.end :]
+    return pair.way == "inside" and rest != text and any(map(str.isalpha, rest))
 
 
 def _begins_row(pair: Pair, example: Example) -> bool:

@@ -122,7 +122,7 @@ def _summed_by_name(examples: Sequence[Example]) -> Iterable[tuple[Place, str]]:
                 and _is_sum(numbers, [tab[name] for tab in others if name in tab])
             ]  # fmt: skip
             if len(held) >= _FEWEST_SUMS and len(agree) >= _MOST_SUMS * len(own):
-                names = [one.specimen.tab for one in group if one is not example]
+                names = [member.specimen.tab for member in group if member is not example]
                 yield (file, example.specimen.tab), f"{names[0]} to {names[-1]}"
                 break
 

@@ -10,16 +10,16 @@ def groups_of_like(words: Sequence[Set[Hashable]]) -> list[list[int]]:
     its group, for half of the smaller at least. The largest group comes first; sets without any
     word are in none."""
     numbers: dict[frozenset[Hashable], list[int]] = {}
-    for number, own in enumerate(words):
-        if own:
-            numbers.setdefault(frozenset(own), []).append(number)
+    for number, texts in enumerate(words):
+        if texts:
+            numbers.setdefault(frozenset(texts), []).append(number)
     groups: list[list[frozenset[Hashable]]] = []
-    for own_set in numbers:
-        like = [group for group in groups if any(_share_half(own_set, one) for one in group)]
+    for own in numbers:
+        like = [group for group in groups if any(_share_half(own, known) for known in group)]
         groups = [group for group in groups if group not in like]
-        groups.append([own_set, *(one for group in like for one in group)])
-    found = [sorted(number for one in group for number in numbers[one]) for group in groups]
-    return sorted(found, key=lambda group: (-len(group), group))
+        groups.append([own, *(known for group in like for known in group)])
+    numbered = [sorted(number for own in group for number in numbers[own]) for group in groups]
+    return sorted(numbered, key=lambda group: (-len(group), group))
 
 
 def _share_half(first: Set[Hashable], second: Set[Hashable]) -> bool:
