@@ -445,6 +445,7 @@ def test_a_name_that_fits_a_pattern_in_two_ways_is_a_warning(tmp_path: Path) -> 
     [
         ("Hill Road 2026-03.csv", "", "Hill Road", "2026-03-01"),
         ("Hill 2026-03.csv", "", "Hill", "2026-03-01"),
+        ("Old Hill Road Apr 2026.csv", "", "Old Hill Road", "2026-04-01"),
         ("a.xlsx", "Hill Road 2026-03", "Hill Road", "2026-03-01"),
     ],
 )

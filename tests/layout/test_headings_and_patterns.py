@@ -90,3 +90,23 @@ def test_what_is_no_address_is_refused(text: str) -> None:
 
 def test_the_last_column_is_xfd() -> None:
     assert column_number("XFD") == 16_383
+
+
+@given(
+    st.text("ab _", min_size=1, max_size=12), st.sampled_from(["{x} {y}", "{x}_{y} {z}", "a{x} *"])
+)
+def test_of_the_ways_to_part_a_name_the_first_is_the_match_and_the_last_from_right_one(
+    name: str, text: str
+) -> None:
+    compiled = pattern(text, Kind.TAB)
+    ways = list(compiled.ways(name))
+    assert (ways[0] if ways else None) == compiled.match(name)
+    other = compiled.other_match(name)
+    assert other is None or other in ways
+    assert all(part in name for way in ways for part in way.values())
+
+
+def test_a_name_of_many_blanks_is_parted_in_no_time() -> None:
+    compiled = pattern("{a} {b} {c} {d} {e}x", Kind.TAB)
+    # Without a bound there would be a hundred million ways to look at.
+    assert len(list(compiled.ways("a " * 120 + "y"))) == 0

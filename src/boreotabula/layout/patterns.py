@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import Enum
 from functools import lru_cache
@@ -55,6 +55,8 @@ class Pattern:
     backwards: re.Pattern[str]
     """The same from right to left, for names written backwards: each part takes as little as it
     can from that side, so that those on the left get as much as there is."""
+    pieces: tuple[_Piece, ...] = ()
+    """What it is made of, from left to right."""
 
     def __str__(self) -> str:
         """The pattern as it is written."""
@@ -82,6 +84,13 @@ class Pattern:
         texts = [text[::-1] for text in reversed(match.groups())]
         other = self._named(texts)
         return None if other == self.match(name) else other
+
+    def ways(self, name: str) -> Iterator[dict[str, str]]:
+        """The texts by field of all ways in which the whole name matches, the one of `match` first;
+        a name in which they are hard to find is left before all are."""
+        steps = iter(range(_MOST_STEPS))
+        for texts in _ways(self.pieces, self._subject(name), 0, steps):
+            yield self._named(texts)
 
     def _captured(self, match: re.Match[str]) -> dict[str, str]:
         return self._named(match.groups())
@@ -125,7 +134,33 @@ def pattern(text: str, kind: Kind) -> Pattern:
     at_once = kind is not Kind.FILE or "**" not in parts
     existing_pattern = _compiled(pieces, at_once=at_once)
     back = _compiled([piece.reversed() for piece in reversed(pieces)], at_once=at_once)
-    return Pattern(text, kind, tuple(captures), existing_pattern, back)
+    return Pattern(text, kind, tuple(captures), existing_pattern, back, tuple(pieces))
+
+
+_MOST_STEPS = 2_000
+"""So many places of a name are tried at most: the longest names have 255 signs."""
+
+
+def _ways(
+    pieces: Sequence[_Piece], name: str, start: int, steps: Iterator[int]
+) -> Iterator[tuple[str, ...]]:
+    """The texts that the captures among some pieces take of a name from `start` to its end."""
+    if not pieces:
+        if start == len(name):
+            yield ()
+        return
+    piece, rest = pieces[0], pieces[1:]
+    if not piece.wild:
+        end = start + len(piece.literal)
+        if name[start:end].casefold() == piece.literal.casefold():
+            yield from _ways(rest, name, end, steps)
+        return
+    for end in range(start + piece.is_capture, len(name) + 1):
+        text = name[start:end]
+        if (piece.is_narrow and "/" in text) or next(steps, None) is None:
+            return
+        for texts in _ways(rest, name, end, steps):
+            yield (text, *texts) if piece.is_capture else texts
 
 
 @dataclass(frozen=True)
@@ -134,6 +169,16 @@ class _Piece:
 
     literal: str
     wild: str = ""
+
+    @property
+    def is_capture(self) -> bool:
+        """Whether what it stands for is kept."""
+        return self.wild.startswith("(")
+
+    @property
+    def is_narrow(self) -> bool:
+        """Whether it ends at a '/'."""
+        return "[^/]" in self.wild
 
     def reversed(self) -> _Piece:
         """The same, read from right to left."""

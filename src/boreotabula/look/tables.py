@@ -118,10 +118,11 @@ def _joined(
 
 def _names_rows(tab: TabLook, rows: range, left: int) -> bool:
     """Whether the column before a blank one names the rows whose values begin at the column `left`:
-    it holds texts, one in each row that has such a value."""
+    it holds texts, one in each row that has such a value, but perhaps for a row of sums."""
     names = tab.part(rows, range(left - 2, left - 1))[:, 0]
     values = tab.part(rows, range(left, left + 1))[:, 0]
-    return bool((names[values > 0] == TEXT).all())
+    named = names[values > 0] == TEXT
+    return bool(len(named) > 1 and named[:-1].all())
 
 
 def _begins_anew(tab: TabLook, row: int, before: range, columns: range) -> bool:

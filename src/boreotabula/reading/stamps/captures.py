@@ -23,18 +23,22 @@ class Capture:
 def capture(patterns: tuple[Pattern, ...], name: str, plan: Plan) -> Capture | None:
     """What the first pattern that fits a name keeps of it; None if none fits.
 
-    A name may fit in two ways: of “Hill Road 2026-03”, `{site} {month}` could keep “Hill” or “Hill
-    Road”. If all fields can be read in only one of them, that one is meant; else the first one is
-    taken, where each part but the last is as short as it can be.
+    A name may fit in several ways: of “Hill Road 2026-03”, `{site} {month}` could keep “Hill” or
+    “Hill Road”. The first one in which all fields can be read is taken, each part but the last as
+    short as it can be; it is meant for sure if there is no other such.
     """
     pattern = matching(patterns, name)
     texts = pattern.match(name) if pattern else None
     if pattern is None or texts is None:
         return None
     other = pattern.other_match(name)
-    if other is None or _are_readable(texts, plan) == _are_readable(other, plan):
+    if other is None:
+        return Capture(pattern, texts)
+    readable = (way for way in pattern.ways(name) if _are_readable(way, plan))
+    first = next(readable, None)
+    if first is None:
         return Capture(pattern, texts, other)
-    return Capture(pattern, texts if _are_readable(texts, plan) else other)
+    return Capture(pattern, first, next((way for way in readable if way != first), None))
 
 
 def _are_readable(texts: Mapping[str, str], plan: Plan) -> bool:
