@@ -9,36 +9,25 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 from itertools import combinations
 
+from boreotabula.drafting.columns.column import (
+    Column,
+    are_moments,
+    are_of_one_type,
+    likeness_of,
+    share_texts,
+    shared_texts,
+)
 from boreotabula.drafting.columns.over_columns import Tables
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.languages import groups_of_like
-from boreotabula.drafting.texts.periods import period_of
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.shape import Shape
-from boreotabula.look.texts.types import typed
-from boreotabula.look.texts.words import level_name
-from boreotabula.sheets.sheet import Cell
 
 HeadingOf = Callable[[Example, Shape, int], str]
 """The heading over a column of a table, counted from its first."""
-
-
-@dataclass
-class Column:
-    """A column of a kind: its place in each table that has it, by the number of the table, and the
-    headings by which it is known, the most usual first."""
-
-    places: dict[int, int]
-    headings: list[str]
-    doubts: list[Doubt] = field(default_factory=list)
-    kind: str | None = None
-    """The type of its cells, once it was asked for; empty if they are blank."""
-    texts: set[str] | None = None
-    """The texts of some of its cells, once they were asked for."""
 
 
 def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range]) -> list[Column]:
@@ -113,7 +102,7 @@ def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
         first, *other_groups = _languages(named, len(tables)) or [[]]
         for tables_of_it in other_groups:
             pairs = _by_place(named, first[0], tables_of_it[0])
-            shared = any(_share_texts(first, second, tables) for first, second in pairs)
+            shared = any(share_texts(first, second, tables) for first, second in pairs)
             # Tables with a heading in common may well hold other things, unless texts say the same.
             in_common = any(
                 first[0] in column.places and tables_of_it[0] in column.places for column in named
@@ -141,27 +130,11 @@ def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
     ]
 
 
-def _share_texts(first: Column, second: Column, tables: Tables) -> bool:
-    """Whether two columns have texts in common."""
-    return _shared_texts(first, second, tables) > 0
-
-
-def _shared_texts(first: Column, second: Column, tables: Tables) -> float:
-    """The part of the texts of two columns that both have; 0 if it is but one text."""
-    texts = []
-    for column in (first, second):
-        if column.texts is None:
-            column.texts = {cell for cell in cells_of(column, tables) if isinstance(cell, str)}
-        texts.append(column.texts)
-    shared = len(texts[0] & texts[1])
-    return shared / min(map(len, texts)) if shared > 1 else 0.0
-
-
 def _is_translation(pairs: Sequence[tuple[Column, Column]], tables: Tables) -> bool:
     """Whether columns are the same in another language: as many, of the same types, and none of
     them a moment or number."""
     return all(
-        not _are_moments(first, second) and _of_one_type(first, second, tables)
+        not are_moments(first, second) and are_of_one_type(first, second, tables)
         for first, second in pairs
     )
 
@@ -198,7 +171,7 @@ def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Col
         score, _, column, other_column = max(scores, key=lambda group: group[:2])
         if len(other_column.places) > len(column.places):
             column, other_column = other_column, column
-        if score <= _BY_PLACE or not _share_texts(column, other_column, tables):
+        if score <= _BY_PLACE or not share_texts(column, other_column, tables):
             column.doubts.append(_paired(column, other_column, tables, score))
         _merge(column, other_column, columns)
 
@@ -215,7 +188,7 @@ def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tab
     """How sure it is that two columns are the same; 0 if they are not taken for it."""
     if not (first.headings and second.headings) or first.places.keys() & second.places.keys():
         return 0.0
-    likeness = max(_likeness(a, b) for a in first.headings for b in second.headings)
+    likeness = max(likeness_of(a, b) for a in first.headings for b in second.headings)
     apart = not _files(first, tables) & _files(second, tables)
     score = _BY_PLACE + likeness / 100 if likeness >= _LIKE_HEADINGS else 0.0
     # Two tabs of one file that differ in a heading hold different things.
@@ -223,10 +196,10 @@ def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tab
         score = _BY_PLACE
     if _abbreviates(first, second) and _take_turns(first, second, columns, tables):
         score = max(score, _BY_PLACE)
-    if not score and apart and (shared := _shared_texts(first, second, tables)) >= _LIKE_VALUES:
+    if not score and apart and (shared := shared_texts(first, second, tables)) >= _LIKE_VALUES:
         score = _BY_PLACE * shared
     # What takes longest is looked at last.
-    if not score or _are_moments(first, second) or not _of_one_type(first, second, tables):
+    if not score or are_moments(first, second) or not are_of_one_type(first, second, tables):
         return 0.0
     return score
 
@@ -269,8 +242,8 @@ def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
         if (
             turns[id(rare)] == turns[id(usual)] == 1
             and _beside(rare, columns) <= _beside(usual, columns)
-            and not _are_moments(rare, usual)
-            and _of_one_type(rare, usual, tables)
+            and not are_moments(rare, usual)
+            and are_of_one_type(rare, usual, tables)
         ):
             rare.doubts.append(_two_fields(rare, usual, tables))
 
@@ -285,16 +258,6 @@ def _beside(column: Column, columns: Sequence[Column]) -> set[int]:
 
 def _files(column: Column, tables: Tables) -> set[str]:
     return {tables[number][0].specimen.file for number in column.places}
-
-
-def _likeness(text: str, other_text: str) -> float:
-    from rapidfuzz import fuzz  # only needed where headings differ
-
-    first, second = normal_form(text), normal_form(other_text)
-    # Other figures in the same words are another thing: “Pot 95”, “Pot 60”.
-    if [sign for sign in first if sign.isdigit()] != [sign for sign in second if sign.isdigit()]:
-        return 0.0
-    return float(max(fuzz.ratio(first, second), fuzz.token_sort_ratio(first, second)))
 
 
 def _stands_in_place(first: Column, second: Column, columns: Sequence[Column]) -> bool:
@@ -326,50 +289,6 @@ def _neighbours(column: Column, columns: Sequence[Column]) -> set[tuple[int, int
     return neighbours
 
 
-def _are_moments(first: Column, second: Column) -> bool:
-    """Whether headings are moments or numbers, which are never spellings of one another."""
-    return any(
-        level_name([text]) or period_of(text) or text.strip().isdigit()
-        for column in (first, second) for text in column.headings
-    )  # fmt: skip
-
-
-_SAMPLE, _TABLES = 40, 4
-"""So many cells of so many tables show what a column holds."""
-_NUMBERS = frozenset(("integer", "number"))
-
-
-def cells_of(column: Column, tables: Tables, most: int = _SAMPLE) -> list[Cell]:
-    """Some filled cells of a column, from several tables."""
-    cells: list[Cell] = []
-    for number in list(column.places)[:_TABLES]:
-        example, shape = tables[number]
-        index = shape.left + column.places[number]
-        rows = range(shape.first, min(shape.end, shape.first + most))
-        cells += [cell for row in rows if (cell := example.sheet.cell(row, index)) != ""]
-    return cells
-
-
-def _of_one_type(first: Column, second: Column, tables: Tables) -> bool:
-    for column in (first, second):
-        if column.kind is None:
-            cells = cells_of(column, tables)
-            column.kind = _type_of(cells) if cells else ""
-    types = {first.kind, second.kind} - {""}
-    return len(types) < 2 or types <= _NUMBERS
-
-
-def _type_of(cells: Sequence[Cell]) -> str:
-    """The type of some cells. Dates in words are dates, whatever their language; codes of digits
-    may be numbers on another tab."""
-    texts = [cell for cell in cells if isinstance(cell, str)]
-    if texts and all(text.strip().isdigit() for text in texts):
-        return "integer"
-    kinds = Counter(period.kind for text in texts if (period := period_of(text)))
-    (kind, number), *_ = kinds.most_common(1) or [("", 0)]
-    return kind if 2 * number > len(cells) else typed(cells).kind
-
-
 def _merge(first: Column, second: Column, columns: list[Column]) -> None:
     first.places.update(second.places)
     first.headings += [text for text in second.headings if text not in first.headings]
@@ -390,11 +309,11 @@ def _records(column: Column, tables: Tables) -> int:
 
 def _paired(first: Column, second: Column, tables: Tables, score: float) -> Doubt:
     file, tab, row, index = _place(second, tables)
-    like = max(first.headings, key=lambda text: _likeness(text, second.headings[0]))
+    like = max(first.headings, key=lambda text: likeness_of(text, second.headings[0]))
     usual = like if score > _BY_PLACE else first.headings[0]
     why = (
         "holds the same texts as"
-        if _share_texts(first, second, tables)
+        if share_texts(first, second, tables)
         else "stands in the place of"
     )
     why = "is written nearly like" if score > _BY_PLACE else why

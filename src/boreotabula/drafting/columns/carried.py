@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from itertools import accumulate
 
-from boreotabula.drafting.columns.alignment import Column
+from boreotabula.drafting.columns.column import Column
 from boreotabula.drafting.columns.over_columns import Tables
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.look.shape import Shape

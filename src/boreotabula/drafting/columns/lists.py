@@ -8,8 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from boreotabula.drafting.columns.alignment import Column, cells_of, columns_of
+from boreotabula.drafting.columns.alignment import columns_of
 from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
+from boreotabula.drafting.columns.column import Column, cells_of
 from boreotabula.drafting.columns.over_columns import (
     Tables,
     heading_of,

@@ -92,7 +92,7 @@ def _pairs_at(
     sentence = not sure and (re.search(r"[,;.!?] ", label) or of_table)
     if not label or len(label) > _LONGEST or sentence:
         return
-    stays = sure or share is None or share(text) >= _MOST_HAVE
+    stays = sure or share is None or share(text) >= _ONE_LANGUAGE
     if right is not None and not sure and _is_label(sheet, row, right, columns, share):
         return
     if right is not None and stays and not _crosses(row, column, right, shapes):
@@ -111,6 +111,9 @@ def _pairs_at(
 
 _MOST_HAVE = 0.5
 """A label stands on half of the tabs at least: a value does not."""
+_ONE_LANGUAGE = 0.25
+"""Or on a quarter of them, as each language has its own; whether they are labels of a form, and no
+remarks, is told by the tabs that share the other labels."""
 
 
 def _is_value(label: str, value: Cell, alone: bool, share: Share | None) -> bool:

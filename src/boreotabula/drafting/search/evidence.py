@@ -54,9 +54,8 @@ def first_sketch(kind: TabFamily, turned: TabFamily | None = None) -> Sketch:
         examples, [*sketch.fields, *stamps.fields], groups, kind.places[len(examples) :]
     )
     sources = {**stamps.sources, **{name: source for name, (source, _) in tab_stamps.items()}}
-    own = {
-        **stamps.fields, **tab_named.fields, **{name: how for name, (_, how) in tab_stamps.items()}
-    }  # fmt: skip
+    of_tabs = {name: how for name, (_, how) in tab_stamps.items()}
+    own = {**stamps.fields, **tab_named.fields, **of_tabs}
     for group, one in zip(groups, examples, strict=True):
         group |= {
             names.plain(part) for part in (one.specimen.tab, *one.specimen.tab.split()) if part
