@@ -181,19 +181,19 @@ def _level_fields(shapes: Tables, levels: int, fields: dict[str, str]) -> list[s
 def _odd_in_level(shapes: Tables) -> list[Doubt]:
     """The question of a heading that is no moment where most others of its level are: a column of
     changes beside those of years, say, would be read as one more year."""
-    tokens_there: dict[str, tuple[Example, Shape, int]] = {}
+    places: dict[str, tuple[Example, Shape, int]] = {}
     for example, shape in shapes:
         for column in shape.values:
             text = heading_at(example, shape, column - shape.left)
             if text and not is_total(text):
-                tokens_there.setdefault(text, (example, shape, column))
-    moments = [text for text in tokens_there if level_name([text])]
-    odd = [text for text in tokens_there if not level_name([text])]
+                places.setdefault(text, (example, shape, column))
     summing = {_summing_heading(*place) for place in shapes}
-    if not odd or len(moments) <= len(odd) or set(odd) <= summing:
+    moments = [text for text in places if level_name([text])]
+    odd = [text for text in places if not level_name([text]) and text not in summing]
+    if not odd or len(moments) <= len(odd):
         return []
-    example, shape, column = tokens_there[odd[0]]
-    kind = level_name(moments) or "moment"
+    example, shape, column = places[odd[0]]
+    kind = level_name(moments) or "date or period"
     return [
         Doubt.at_cell(
             "level", example.specimen.file, example.specimen.tab, shape.lowest, column,
