@@ -6,6 +6,10 @@ from pathlib import Path
 
 import pytest
 
+from boreotabula.batch.again.propose import bits_left
+from boreotabula.batch.inputs import look
+from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.run.gather import read_figures
 from boreotabula.drafting.asking.amend import (
     Amendment,
     amended,
@@ -17,6 +21,7 @@ from boreotabula.drafting.asking.amend import (
 )
 from boreotabula.drafting.labels.names import of_files, plain
 from boreotabula.layout.headings import normal_form
+from boreotabula.limits import Limits
 from helpers import csv_rows, program, read, sheet, write_workbook
 
 LAYOUT = """\
@@ -199,6 +204,22 @@ def test_what_a_new_draft_of_the_files_knows_is_proposed(
     lines = [line[1:] for line in done.out.splitlines() if line[:1] == "+" and line[:3] != "+++"]
     assert lines == added
     assert done.status == 0 and "0 cells in no record, 0 errors" in done.err.splitlines()[-3]
+
+
+def test_a_reading_is_better_the_less_it_leaves_over(tmp_path: Path) -> None:
+    rows = [[f"Pine {at}", f"L{at}", 40 + at] for at in range(8)]
+    write_workbook(tmp_path / "in" / "a.xlsx", {"Bench 1": [*FORM[:3], *rows, ["Ash", "L9", "–"]]})
+    changes = {  # from nothing to more and more; a lost column weighs more than an error
+        "all is read": ('pieces  = "integer"', 'pieces = "integer"\n[reading]\nempty = "–"'),
+        "one error": ("", ""),
+        "a column lost": ('lot     = "text"\n', ""),
+        "both columns lost": ('lot     = "text"\npieces  = "integer"\n', 'boxes = "integer"\n'),
+    }
+    left = []
+    for old, new in changes.values():
+        layout = Layout.load(tmp_path / "a.toml", AGAIN.replace(old, new, 1))
+        left.append(bits_left(read_figures(layout, look(layout), Limits(), None)))
+    assert left == sorted(left) and left[0] == 0 and len(set(left)) == len(left), left
 
 
 def test_wrong_calls_of_again_are_told(tmp_path: Path) -> None:

@@ -216,6 +216,13 @@ def test_a_file_fewer_changes_only_its_own_records(form: Form) -> None:
 
 
 @laws()
+def test_a_draft_from_some_files_reads_those_that_it_has_not_seen(form: Form) -> None:
+    specimens = folder(form, sites=SITES)
+    unseen = specimens[1::2]
+    assert records(draft(specimens[::2]), unseen) == records(draft(specimens), unseen)
+
+
+@laws()
 def test_sums_that_are_labelled_change_no_record(form: Form) -> None:
     plain = replace(form, total=False)
     specimens = folder(plain)

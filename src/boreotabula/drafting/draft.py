@@ -13,11 +13,12 @@ from boreotabula.drafting.search.evidence import first_sketch
 from boreotabula.drafting.search.finishing import finished
 from boreotabula.drafting.search.further import Turned, further_kinds, turned, with_block
 from boreotabula.drafting.search.improving import improved
-from boreotabula.drafting.search.judging import CLEARLY, Judgement, judge
+from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.sketch import Sketch, TabForm
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.likeness import are_classes, tokens
 from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen, TabFamily
+from boreotabula.drafting.texts.bits import CLEARLY
 from boreotabula.look.crossed import balances, choice_run
 from boreotabula.look.looks import FIGURE, TEXT
 from boreotabula.look.shape import Shape, only_two_columns

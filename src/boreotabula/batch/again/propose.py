@@ -1,8 +1,8 @@
 """What a layout needs since the form has changed: changes that make the files read better.
 
-What the findings of a run speak for is tried, and what a new draft of the same files has that the
-layout lacks. Each change is tried by reading the files with it; it stays if there are fewer errors,
-else fewer cells in no record, else less to look at.
+What the findings of a run suggest is tried, and what a new draft of the same files has that the
+layout lacks. Each change is tried by reading the files with it. It is judged in bits, as the
+candidates of a draft are: it stays if it saves more than it costs to write down.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from math import log2
 
 from boreotabula.batch.again.from_draft import draft_amendments, new_draft
 from boreotabula.batch.again.from_findings import finding_amendments
@@ -24,6 +25,9 @@ from boreotabula.drafting.asking.amend import (
     pattern_changed,
 )
 from boreotabula.drafting.labels.names import without_periods
+from boreotabula.drafting.search.judging import BITS_OF_TEXT
+from boreotabula.drafting.texts.bits import KEY, NAME, bits_of_letters
+from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.problems import LayoutError
 from boreotabula.limits import Limits
@@ -78,7 +82,7 @@ def propose(
         best = read_figures(layout_now, inbox, limits, None)
     search = _Search(layout, text, taken, inbox, limits, best)
     search.go_on(finding_amendments)
-    if any(_rank(search.best)):
+    if bits_left(search.best):
         new = new_draft(layout, search.inbox, limits)
         if new is not None:
             search.go_on(partial(draft_amendments, new))
@@ -128,7 +132,7 @@ class _Search:
         run = read_figures(
             other_layout, _those_of(look(other_layout), self.inbox), self.limits, None
         )
-        if _rank(run) < _rank(self.best):
+        if bits_left(run) + KEY + NAME < bits_left(self.best):
             self.best = run
             self.taken.append(change)
 
@@ -180,15 +184,21 @@ def _with_more(inbox: Inbox, before: Inbox, after: Inbox) -> Inbox:
     return replace(after, taken=tuple(source for source in after.taken if source.name in names))
 
 
-def _rank(run: Run) -> tuple[int, ...]:
-    """How much there is to look at; less is better."""
-    severities = run.severities
-    return (
-        severities[Severity.ERROR],
-        len(run.unplaced),
-        severities[Severity.WARNING],
-        severities[Severity.NOTE],
-    )
+def bits_left(run: Run) -> float:
+    """What the records of a run do not explain, in bits: each cell in no record, and each finding,
+    costs its place among the filled cells and what stands there. Less is better."""
+    place = log2(run.account.filled + 1)
+    unplaced = sum(place + bits_of_letters(cell.text) for cell in run.unplaced)
+    findings = (finding for finding in run.findings if not finding.accepted)
+    return unplaced + sum(place + _bits_of_finding(finding) for finding in findings)
+
+
+def _bits_of_finding(finding: Finding) -> float:
+    """What stands in the cell of a finding; what is missing costs as much as a short text. A note
+    says that a cell was read, so it costs no more than its place."""
+    if finding.severity is Severity.NOTE:
+        return 0.0
+    return bits_of_letters(finding.found) if finding.found else BITS_OF_TEXT
 
 
 def _those_in_question(inbox: Inbox, run: Run) -> Inbox:

@@ -14,8 +14,10 @@ from numpy.typing import NDArray
 from boreotabula.drafting.search.judging import BITS_OF_TEXT, Judgement
 from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.drafting.texts.bits import (
-    LETTER,
+    KEY,
+    NAME,
     TYPE,
+    bits_of_letters,
     bits_of_numbers,
     bits_of_presence,
     bits_of_texts,
@@ -25,9 +27,6 @@ from boreotabula.look.texts.words import field_name
 from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.tab import TabReading
-
-_KEY = 8.0
-"""A key of a layout, and where it stands."""
 
 
 class _Once(Enum):
@@ -89,12 +88,8 @@ def _bits_of_layout(sketch: Sketch, form: Sequence[str]) -> float:
     """Keys, types, and the names of fields: one of the texts of the form, or a word of ours."""
     keys = len(sketch.stamps) + sum(map(len, (sketch.block, *sketch.more)))
     words = {field_name(text) for text in set(form)}
-    names = sum(_NAME if name in words else LETTER * (len(name) + 1) for name in sketch.fields)
-    return keys * _KEY + len(sketch.fields) * TYPE + names
-
-
-_NAME = 4.0
-"""Which of the texts of a form names a field."""
+    names = sum(NAME if name in words else bits_of_letters(name) for name in sketch.fields)
+    return keys * KEY + len(sketch.fields) * TYPE + names
 
 
 def _texts_of_form(reading: TabReading) -> list[str]:
@@ -116,7 +111,7 @@ def _bits_left(judged: Judgement) -> float:
         for sheet, mask in masks
         for row, value in zip(*np.nonzero(mask), strict=True)
     ]
-    literally = sum(LETTER * (len(text) + 1) for text in unplaced)
+    literally = sum(map(bits_of_letters, unplaced))
     totals = sum(
         int(np.count_nonzero(reading.roles.mask_of(Role.TOTAL) & ~reading.roles.sheet.is_text))
         for reading in judged.readings

@@ -16,11 +16,11 @@ from numpy.typing import NDArray
 from boreotabula.drafting.columns.tables import table_sketch
 from boreotabula.drafting.columns.with_types import with_type
 from boreotabula.drafting.search.evidence import typed_fields
-from boreotabula.drafting.search.judging import CLEARLY
 from boreotabula.drafting.sketch import Sketch, listed, one_or_list
 from boreotabula.drafting.tabs.likeness import grouped
 from boreotabula.drafting.tabs.settling import settled
 from boreotabula.drafting.tabs.specimens import Example, Specimen, TabFamily
+from boreotabula.drafting.texts.bits import CLEARLY
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.crossed import MOMENTS
 from boreotabula.look.shape import Shape

@@ -94,8 +94,6 @@ class Judgement:
         )
 
 
-CLEARLY = 10.0
-"""By so many bits one reading must be better than another to be taken: odds of 1,000 to 1."""
 BITS_OF_TEXT = 20.0
 """A short text, letter by letter."""
 

@@ -16,6 +16,17 @@ LETTER = 4.7
 """A letter is one of 26."""
 TYPE = 3.3
 """A type is one of ten."""
+KEY = 8.0
+"""A key of a layout, and where it stands."""
+NAME = 4.0
+"""Which of the texts of a form is meant: it stands there, and need not be spelt."""
+CLEARLY = 10.0
+"""By so many bits one reading must be better than another to be taken: odds of 1,000 to 1."""
+
+
+def bits_of_letters(text: str) -> float:
+    """What a text costs letter by letter, with the sign that ends it."""
+    return LETTER * (len(text) + 1)
 
 
 def bits_of_numbers(values: NDArray[np.float64]) -> float:
@@ -36,7 +47,7 @@ def bits_of_texts(texts: Sequence[str]) -> float:
         bits += log2(len(known_texts) + 2)  # which of those, or a new one
         if text not in known_texts:
             known_texts.add(text)
-            bits += LETTER * (len(text) + 1)
+            bits += bits_of_letters(text)
     return bits
 
 
