@@ -1,11 +1,12 @@
 # Everything is set up in .venv on the first call; nothing but Python (3.11 or later) is needed.
 PYTHON ?= python3
-BIN := .venv/bin
+ENV ?= .venv
+BIN := $(ENV)/bin
 PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
 VENV := $(BIN)/python
-INSTALLED := .venv/.installed
-READY := .venv/.ready
-DOCS := .venv/.docs
+INSTALLED := $(ENV)/.installed
+READY := $(ENV)/.ready
+DOCS := $(ENV)/.docs
 
 .PHONY: demo test lint docs bench clean
 
@@ -29,10 +30,10 @@ bench: $(READY)
 	$(BIN)/python bench/run_again.py
 
 $(VENV):
-	$(PYTHON) -m venv .venv
+	$(PYTHON) -m venv $(ENV)
 
 $(INSTALLED): pyproject.toml | $(VENV)
-	$(PIP) --editable .
+	$(PIP) --editable '.[charts]'
 	touch $(INSTALLED)
 
 $(READY): pyproject.toml | $(VENV)
@@ -44,4 +45,4 @@ $(DOCS): pyproject.toml | $(VENV)
 	touch $(INSTALLED) $(DOCS)
 
 clean:
-	rm -rf .venv demo site bench/made
+	rm -rf .venv .venv-* demo site bench/made

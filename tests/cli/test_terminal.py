@@ -21,7 +21,7 @@ from boreotabula.findings.finding import Finding
 from boreotabula.layout.parsing import parse_layout
 from boreotabula.layout.patterns import Kind, pattern
 from boreotabula.layout.problems import LayoutError
-from boreotabula.review.charts import draw_cross
+from boreotabula.review.charts.cross import draw_cross
 from boreotabula.review.crosstab.cross import CrosstabSpec
 from boreotabula.review.crosstab.crosstab import crosstab
 from boreotabula.sheets.opening import Workbook

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import json
-import re
 import shutil
 import subprocess
 from datetime import date
@@ -20,7 +19,6 @@ import pytest
 
 from boreotabula.errors import CallError
 from boreotabula.layout.field_types import FIELD_TYPES
-from boreotabula.review.charts import draw_cross, kind_for
 from boreotabula.review.coverage import coverage
 from boreotabula.review.crosstab.cross import Cross, CrosstabSpec
 from boreotabula.review.crosstab.crosstab import crosstab, number_text
@@ -284,61 +282,6 @@ def test_coverage_of_the_demo(stock: Path) -> None:
     done = call(stock, *ask, "--expect", "sites.csv", "--require-complete")
     assert done.status == 1 and "missing   Newly has never reported" in done.out
     assert call(stock, *ask, "--expect", "sites.csv").status == 0
-
-
-@pytest.mark.parametrize(
-    ("sites", "months", "kind"),
-    [
-        (3, 6, "lines"),
-        (12, 6, "lines"),
-        (13, 6, "heat"),
-        (3, 1, "bars"),
-        (20, 0, "bars"),
-        (1, 40, "lines"),
-    ],
-)
-def test_pictures_of_any_number_of_groups(
-    tmp_path: Path, sites: int, months: int, kind: str
-) -> None:
-    rows = [
-        (f"Site with a long name {site}", f"20{26 + month // 12}-{month % 12 + 1:02}", "a",
-         site * 1000 + month, None, "f")
-        for site in range(sites) for month in range(max(months, 1)) if (site + month) % 7
-    ]  # fmt: skip
-    cross = crosstab(records(rows), wish(across="month" if months else None))
-    assert kind_for(cross) == kind
-    for ending in ("png", "svg", "pdf"):
-        draw_cross(cross, tmp_path / f"c.{ending}")
-        content = (tmp_path / f"c.{ending}").read_bytes()
-        assert content[:5] in (b"\x89PNG\r", b"<?xml", b"%PDF-")
-    draw_cross(cross, tmp_path / "again.svg")
-    text = (tmp_path / "c.svg").read_text("utf-8")
-    assert text == (tmp_path / "again.svg").read_text("utf-8")
-    assert "Sum of count by site" in text and ("Site with a long name" in text)
-
-
-def test_long_titles_take_several_lines_and_many_rows_one_page(tmp_path: Path) -> None:
-    def size(name: str) -> tuple[int, int]:
-        head = (tmp_path / name).read_bytes()[16:24]
-        return int.from_bytes(head[:4], "big"), int.from_bytes(head[4:], "big")
-
-    def drawn(sites: int, **more: Any) -> str:
-        rows = [(f"Site {site}", "2026-01", "a", site, None, "f") for site in range(sites)]
-        cross = crosstab(records(rows), wish(across="month", **more))
-        draw_cross(cross, tmp_path / f"{sites}.png", "heat")
-        draw_cross(cross, tmp_path / f"{sites}.svg", "heat")
-        return (tmp_path / f"{sites}.svg").read_text("utf-8")
-
-    text = drawn(48, where=(("month", "2026-01"), ("lot", "a")) * 3)
-    words = "month = 2026-01, lot = a, " * 3
-    title = f"Sum of count by site, {words}".strip(", ")
-    lines = [line for line in re.findall(r">([^<>]+)</text>", text) if "=" in line]
-    assert len(lines) > 1 and " ".join(lines) == title
-    assert size("48.png")[1] <= 1300  # inches of a page at 110 dots
-    drawn(150)
-    assert size("150.png")[1] <= 1300
-    with pytest.raises(CallError, match="a heat map of 400 rows cannot be read"):
-        drawn(400)
 
 
 class Page(HTMLParser):

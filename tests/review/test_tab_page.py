@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from helpers import LAYOUT, program, write_workbook
+from helpers import LAYOUT, contrast, program, write_workbook
 
 FORM = [
     ["Nursery", "Lomlia", None, None, None],
@@ -168,18 +168,6 @@ def test_what_colours_say_is_said_in_words_and_can_be_read_on_any_ground(
     assert cell.aria_role == "gridcell" and cell.get_attribute("aria-invalid") == "true"
     assert cell.get_attribute("aria-description") == "unplaced"
     assert cell.get_attribute("title") == "D5: unplaced\nmany"
-
-
-def contrast(one: str, other: str) -> float:
-    """The contrast of two colours as a browser writes them, from 1 to 21 (WCAG 2.2, 1.4.3)."""
-
-    def light(colour: str) -> float:
-        parts = [int(part) / 255 for part in re.findall(r"\d+", colour)[:3]]
-        linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
-        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
-
-    dark, bright = sorted((light(one), light(other)))
-    return (bright + 0.05) / (dark + 0.05)
 
 
 def test_a_page_of_twenty_thousand_cells_is_whole(tmp_path: Path, browser: Any) -> None:

@@ -56,6 +56,13 @@ class Cross:
     """How many records it is made of."""
     unit: str = ""
     """What the numbers are counted in, if the layout says."""
+    row_ranks: tuple[int, ...] = ()
+    """The place of each row among all that the records have, whatever is shown; it says how the row
+    looks in every chart. Empty if they are counted as they stand."""
+    column_ranks: tuple[int, ...] = ()
+    """The same of columns."""
+    others: int = 0
+    """How many rows are taken together in the last one."""
 
     @property
     def measure(self) -> str:

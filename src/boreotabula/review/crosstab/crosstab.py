@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from math import fsum
 from statistics import fmean, median
+from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -37,26 +38,23 @@ def with_brief_names(cross: Cross) -> Cross:
 def crosstab(table: pa.Table, wish: CrosstabSpec) -> Cross:
     """Make a cross-tab of records. Raises CallError for what the records do not have."""
     value = _checked(table, wish)
-    table = chosen(table, wish.where)
+    whole, table = table, chosen(table, wish.where)
     kind = field_type(table.schema.field(wish.value)) if wish.value else FIELD_TYPES["integer"]
     down = [_coded(table, name) for name in wish.rows]
     side = _coded(table, wish.across) if wish.across else None
     codes = _joint(down, table.num_rows)
     numbers = _numbers(table, value, wish.how)
-    orders = [order_of(table, name) for name in wish.rows]
-    columns = sorted(side.labels, key=order_of(table, wish.across or "")) if side else [""]
+    columns = _sorted_columns(table, wish.across, side)
     fold: Callable[[Sequence[float]], float | None]
     fold = _FOLDS["sum" if wish.how == "share" else wish.how]
     by_code = _grouped(codes, numbers)
-    named = {code: _label(code, down) for code in by_code}
-    label_code = {label: code for code, label in named.items()}
-    # Of records that are taken together no field is left to sort by.
-    in_order = lambda label: [place(text) for place, text in zip(orders, label, strict=False)]  # noqa: E731
-    labels = sorted(label_code, key=in_order)
+    label_code = {_label(code, down): code for code in by_code}
+    labels = by_name = _sorted_labels(table, wish.rows, label_code)
     sums = {label: fold(by_code[code]) for label, code in label_code.items()}
     if wish.by_value:
-        labels.sort(key=lambda texts: -(sums[texts] or 0.0))
-    if wish.top is not None and len(labels) > wish.top:
+        labels = sorted(labels, key=lambda texts: -(sums[texts] or 0.0))
+    others = len(labels) - wish.top if wish.top is not None and len(labels) > wish.top else 0
+    if wish.top is not None and others:
         labels, kept = with_others(labels, sums, wish.top, by_value=wish.by_value)
         array = pa.array([label_code[texts] for texts in kept], pa.int64())
         codes = pc.if_else(pc.is_in(codes, array), codes, _OTHERS)
@@ -80,10 +78,49 @@ def crosstab(table: pa.Table, wish: CrosstabSpec) -> Cross:
         wish.across is not None and is_in_time(table, wish.across),
         table.num_rows,
         unit_of(table.schema.field(wish.value)) if wish.value and wish.how != "count" else "",
+        others=others,
     )
+    cross = _ranked(cross, whole) if wish.where else _placed(cross, by_name, columns)
     if wish.how == "share":
-        return replace(as_shares(cross), unit="")
+        return as_shares(cross)
     return as_changes(cross) if wish.change else cross
+
+
+def _sorted_columns(table: pa.Table, name: str | None, side: _Coded | None) -> list[str]:
+    """The labels of the columns in their order; a single empty one if nothing is across."""
+    return sorted(side.labels, key=order_of(table, name or "")) if side else [""]
+
+
+def _sorted_labels(table: pa.Table, names: Sequence[str], labels: Iterable[Label]) -> list[Label]:
+    """The labels of rows in their order, field by field."""
+    orders = [order_of(table, name) for name in names]
+    # Of records that are taken together no field is left to sort by.
+    return sorted(
+        labels, key=lambda label: [place(text) for place, text in zip(orders, label, strict=False)]
+    )
+
+
+def _ranked(cross: Cross, whole: pa.Table) -> Cross:
+    """A cross-tab of some records that knows the places of its rows and columns in all of them."""
+    names, across = cross.wish.rows, cross.wish.across
+    fields = [_coded(whole, name) for name in names]
+    codes = pc.unique(_joint(fields, whole.num_rows)).to_pylist()
+    rows = _sorted_labels(whole, names, (_label(code, fields) for code in codes))
+    side = _coded(whole, across) if across else None
+    return _placed(cross, rows, _sorted_columns(whole, across, side))
+
+
+def _placed(cross: Cross, rows: Sequence[Label], columns: Sequence[str]) -> Cross:
+    """A cross-tab that knows the places of its rows and columns among those of all records."""
+    return replace(
+        cross, row_ranks=_ranks(cross.rows, rows), column_ranks=_ranks(cross.columns, columns)
+    )
+
+
+def _ranks(shown: Sequence[Any], every: Sequence[Any]) -> tuple[int, ...]:
+    """The place of each of some labels among all; what is none of them comes after."""
+    place = {label: rank for rank, label in enumerate(every)}
+    return tuple(place.get(label, len(every)) for label in shown)
 
 
 def _checked(table: pa.Table, wish: CrosstabSpec) -> str | None:
@@ -243,12 +280,6 @@ _FOLDS: Mapping[str, Callable[[Sequence[float]], float | None]] = {
     "max": _fold(max),
     "median": _fold(median),
 }
-
-
-# --- order ---------------------------------------------------------------------------------------
-
-
-# --- what is made of the sums --------------------------------------------------------------------
 
 
 # --- numbers as texts ----------------------------------------------------------------------------

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from itertools import pairwise
 
 from boreotabula.layout.field_types import FIELD_TYPES
@@ -31,20 +32,17 @@ def as_shares(cross: Cross) -> Cross:
     def part(number: float | None, whole: float | None) -> float | None:
         return number / whole if number is not None and whole else None
 
-    return Cross(
-        cross.wish,
-        cross.rows,
-        cross.columns,
-        tuple(
+    return replace(
+        cross,
+        cells=tuple(
             tuple(part(number, whole) for number, whole in zip(row, wholes, strict=True))
             for row in cross.cells
         ),
-        tuple(part(row_total, cross.total) for row_total in cross.row_totals),
-        tuple(part(whole, whole) for whole in wholes),
-        part(cross.total, cross.total),
-        FIELD_TYPES["percent"],
-        cross.in_time,
-        cross.records,
+        row_totals=tuple(part(row_total, cross.total) for row_total in cross.row_totals),
+        column_totals=tuple(part(whole, whole) for whole in wholes),
+        total=part(cross.total, cross.total),
+        value_kind=FIELD_TYPES["percent"],
+        unit="",
     )
 
 
@@ -56,15 +54,10 @@ def as_changes(cross: Cross) -> Cross:
             *(None if a is None or b is None else b - a for a, b in pairs),
         )
 
-    return Cross(
-        cross.wish,
-        cross.rows,
-        cross.columns,
-        tuple(changes(row) for row in cross.cells),
-        (),
-        changes(cross.column_totals),
-        None,
-        cross.value_kind,
-        cross.in_time,
-        cross.records,
+    return replace(
+        cross,
+        cells=tuple(changes(row) for row in cross.cells),
+        row_totals=(),
+        column_totals=changes(cross.column_totals),
+        total=None,
     )

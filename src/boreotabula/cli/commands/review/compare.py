@@ -83,11 +83,11 @@ def command(
     """Compare two sets of records: which are new, gone or changed, and by how much."""
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
-    from boreotabula.review.charts import check_chart
+    from boreotabula.review.charts.differences import draw_differences
+    from boreotabula.review.charts.figure import check_chart
     from boreotabula.review.compare.compare import compare
     from boreotabula.review.compare.files import check_changes, write_changes
     from boreotabula.review.compare.layouts import is_layout, layout_sides
-    from boreotabula.review.difference_chart import draw_differences
     from boreotabula.stores.records import source_folders
 
     if with_before == (after is not None):

@@ -93,7 +93,8 @@ def command(
     """Count the records of an output of extract, or of a LAYOUT, by sender and period."""
     from boreotabula.batch.read_all import ReadOptions
     from boreotabula.cli.commands.review.crosstab import print_cross
-    from boreotabula.review.charts import check_chart, draw_cross
+    from boreotabula.review.charts.cross import draw_cross
+    from boreotabula.review.charts.figure import check_chart
     from boreotabula.review.coverage import coverage, expected_senders
     from boreotabula.review.crosstab.cross_files import check_cross, write_cross
     from boreotabula.stores.records import load_records

@@ -42,9 +42,8 @@ texts in natural order (2 before 10). A dot means no record, 0 means zero. A sha
 of the column total; of dates, min is the first and max the last. Totals are those of the
 records, not of the rows shown.
 
-\b
 Without --chart-kind the chart is lines over time for up to 12 rows; bars without --across, or for
-up to 60 of them; otherwise a heat map.
+up to 60 of them; otherwise a heat map. --chart needs the extra [charts].
 
 \b
 Exit status:
@@ -98,7 +97,8 @@ def command(
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.batch.read_all import ReadOptions
-    from boreotabula.review.charts import check_chart, draw_cross
+    from boreotabula.review.charts.cross import draw_cross
+    from boreotabula.review.charts.figure import check_chart
     from boreotabula.review.crosstab.cross import CrosstabSpec
     from boreotabula.review.crosstab.cross_files import check_cross, write_cross
     from boreotabula.review.crosstab.crosstab import crosstab

@@ -1,0 +1,1 @@
+"""Pictures of cross-tabs and of differences: lines over time, bars, heat maps."""
