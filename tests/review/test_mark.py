@@ -22,8 +22,10 @@ from openpyxl.workbook.defined_name import DefinedName
 from openpyxl.worksheet.datavalidation import DataValidation
 
 from boreotabula.errors import CallError
-from boreotabula.findings.catalogue import BY_CODE
+from boreotabula.findings.catalogue import BY_CODE, kind_of
 from boreotabula.findings.kind import Severity
+from boreotabula.findings.subjects.comparing import VALUE_RESTATED
+from boreotabula.findings.subjects.totals import TOTAL_DIFFERS
 from boreotabula.review.mark import words
 from boreotabula.review.mark.mark import LIST, Marking, mark
 from boreotabula.review.mark.names import CopyNames
@@ -146,10 +148,46 @@ def test_an_xlsx_copy_differs_in_its_marks_alone(home: Path) -> None:
     assert tab["B7"].comment.text == "“-4” is not possible here. Please check it."
     assert tab["B6"].comment is None
     front = book["Please correct"]
-    rows = [[cell.value for cell in row] for row in front.iter_rows(min_row=3)]
-    assert rows[0] == ["tab", "cell", "what is wrong"]
+    assert front["A1"].value == "Please correct: a.xlsx"
+    assert "send it again under the same name" in front["A2"].value
+    rows = [[cell.value for cell in row] for row in front.iter_rows(min_row=4)]
+    assert rows[0] == ["tab", "cell", "what we noticed"]
     assert [row[:2] for row in rows[1:]] == [["Lots & co", "B5"], ["Lots & co", "B7"]]
-    assert front["B4"].hyperlink.location == "'Lots & co'!B5"
+    assert front["B5"].hyperlink.location == "'Lots & co'!B5"
+
+
+def test_what_may_be_right_is_asked_apart_from_what_is_wrong(home: Path) -> None:
+    send(home / "in" / "a.xlsx", "Aa", [("L1", "ten"), ("L2", 12000), ("L3", 4)])
+    (home / "in" / "sub" / "b.csv").write_text("Site;Bb\nMonth;2026-03\n\nLot;Seedlings\n007;9\n")
+    program("extract", "l.toml", "-o", "out.csv", cwd=home)
+    marked(home)
+    letter = (home / "returns" / "a.txt").read_text("utf-8")
+    assert letter.startswith("Please correct: a.xlsx\n\nHello,\n")
+    correct, confirm = (letter.index(text) for text in ("Please correct these", "Please tell us"))
+    assert correct < letter.index("Lots & co B5: This cell should hold a whole number") < confirm
+    assert confirm < letter.index("A6: In an earlier report this was 20, and now it is 12,000.")
+    book = openpyxl.load_workbook(home / "returns" / "a.xlsx")
+    column = [cell.value for cell in book["Please correct"]["A"] if cell.value]
+    assert column[3:] == ["Please correct", "Lots & co", "Please confirm", *["Lots & co"] * 2]
+    # Nothing is wrong here: nobody is told to correct it.
+    letter = (home / "returns" / "sub" / "b.txt").read_text("utf-8")
+    assert letter.startswith("Please confirm: b.csv") and "Please correct" not in letter
+    assert "A5: Your last report had a value here; this one has none. Is that intended?" in letter
+    book = openpyxl.load_workbook(home / "returns" / "sub" / "b.xlsx")
+    assert book.sheetnames[0] == "Please confirm"
+    assert "Please tell us" in book["Please confirm"]["A2"].value
+
+
+@pytest.mark.parametrize(
+    ("language", "text"), [("en", "12,345.5"), ("de", "12.345,5"), ("fi", "12 345,5")]
+)
+def test_numbers_that_we_read_are_written_as_the_language_does(language: str, text: str) -> None:
+    say = words.say_in(language)
+    for kind, number in ((TOTAL_DIFFERS, "12,345.5"), (VALUE_RESTATED, "12345.5")):
+        said = words.said_of(kind, number, number, say).replace("\xa0", " ")
+        assert said.count(text) == 2
+    # What a sender has typed is quoted as it stands there.
+    assert "12345.5" in words.said_of(kind_of("value-outside"), "", "12345.5", say)
 
 
 def test_boxes_of_notes_whose_line_breaks_are_open_are_kept(home: Path) -> None:
@@ -254,6 +292,9 @@ def test_other_languages_have_all_texts(home: Path, language: str) -> None:
         assert say(kind.sender) != kind.sender
         said = words.said_of(kind, "integer", "x", say)
         assert "{" not in said
+    for texts in (words.HEADING_OF, words.SUBJECT_OF, words.LIST_OF, words.CHECKED_OF):
+        assert all(say(text) != text for text in texts.values())
+    assert say(words.MARKED_HERE) != words.MARKED_HERE
     marked(home, "--language", language)
     letter = (home / "returns" / "a.txt").read_text("utf-8")
     assert "Hello" not in letter and "120" in letter

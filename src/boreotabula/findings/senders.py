@@ -55,12 +55,17 @@ TAB_TWICE = N_("This tab holds the same as an earlier one. Please check whether 
 SENT_TWICE = N_(
     "We have two reports for the same place and time, with different values. Which one is right?"
 )
-RESTATED = N_(
-    "In an earlier report this was {wanted}, and now it is {found}. Please tell us whether that is"
-    " intended."
-)
+RESTATED = N_("In an earlier report this was {wanted}, and now it is {found}. Is that intended?")
+GONE = N_("Your last report had a value here; this one has none. Is that intended?")
+"""In place of `RESTATED` where nothing is there now."""
 NOTHING_FILLED = N_("Nothing is filled in here.")
 UNREADABLE = N_("We could not open your file. Please save it again and send it to us.")
 READ_OTHERWISE = N_(
     "We read {wanted} here instead of what is written (“{found}”). Please correct it in your file."
 )
+
+QUESTIONS = frozenset({FAR, SOURCES_DIFFER, MOVED, OUTSIDE_FORM, TAB_TWICE, SENT_TWICE, RESTATED})
+"""What may well be right: the sender is asked, and not told to correct it."""
+OWN_NUMBERS = frozenset({TOTAL, RESTATED})
+"""Texts whose slots hold numbers that we have read: they are written as the language does, and not
+as the cells are."""

@@ -11,7 +11,8 @@ from boreotabula.binding.looks import CellNote, Look, Looks
 from boreotabula.binding.types import plainly
 from boreotabula.binding.write import Formats, let_go, write_tab
 from boreotabula.review.mark.faults import COLOURS
-from boreotabula.review.mark.in_place import Listed, Mark
+from boreotabula.review.mark.front import WIDTHS, Front, FrontLook
+from boreotabula.review.mark.in_place import Mark
 from boreotabula.sheets.marked import MARKED_NAME
 from boreotabula.sheets.opening import Opening, Workbook
 from boreotabula.sheets.parts.tab_names import free_name
@@ -25,9 +26,7 @@ def write_values(
     path: Path,
     opening: Opening,
     marks: Mapping[str, Sequence[Mark]],
-    title: str,
-    heads: Sequence[str],
-    lines: Sequence[Listed],
+    front: Front,
     stream: BinaryIO,
 ) -> list[str]:
     """Write the tabs of a file as a workbook, with marks and a list in front of them.
@@ -41,9 +40,9 @@ def write_values(
         lost: list[str] = []
         try:
             names = _names(path, [tab.name for tab, _ in tabs])
-            front = made.add_worksheet(free_name(title, names.values()))
+            list_tab = made.add_worksheet(free_name(front.name, names.values()))
             formats = Formats(made)
-            _write_list(front, formats, names, title, heads, lines)
+            _write_front(list_tab, formats, names, front)
             for tab, sheet in tabs:
                 add_worksheet = made.add_worksheet(names[tab.name])
                 typed = sheet if looks.there else plainly(sheet)[0]
@@ -51,7 +50,7 @@ def write_values(
                 lost += write_tab(add_worksheet, typed, look, formats, names)
                 if tab.visibility is not Visibility.VISIBLE:
                     add_worksheet.hide()
-            quoted = front.get_name().replace("'", "''")
+            quoted = list_tab.get_name().replace("'", "''")
             made.define_name(MARKED_NAME, f"='{quoted}'!$A$1")
         except BaseException:
             let_go(made)
@@ -86,27 +85,28 @@ def _marked(look: Look, marks: Sequence[Mark]) -> Look:
     return replace(look, styled=styled, notes=notes)
 
 
-def _write_list(
-    tab: Any,
-    formats: Formats,
-    names: Mapping[str, str],
-    title: str,
-    heads: Sequence[str],
-    lines: Sequence[Listed],
-) -> None:
-    bold = formats.of({"bold": True})
+def _write_front(tab: Any, formats: Formats, names: Mapping[str, str], front: Front) -> None:
+    """The tab in front; `names` are those of the tabs in the copy."""
+    looks = {
+        FrontLook.TITLE: formats.of({"bold": True, "font_size": 14}),
+        FrontLook.TEXT: None,
+        FrontLook.HEAD: formats.of({"bold": True}),
+        FrontLook.FAULT: None,
+    }
     link = formats.of({"font_color": "#0563C1", "underline": 1})
-    for column, width in enumerate((24, 10, 100)):
+    for column, width in enumerate(WIDTHS):
         tab.set_column(column, column, width)
     tab.set_landscape()
     tab.fit_to_pages(1, 0)
-    tab.write_string(0, 0, title, formats.of({"bold": True, "font_size": 14}))
-    for column, head in enumerate(heads):
-        tab.write_string(2, column, head, bold)
-    for row, line in enumerate(lines, 3):
-        name = names.get(line.tab, "")
-        tab.write_string(row, 0, name or line.tab)
-        if line.cell and name:
-            quoted = name.replace("'", "''")
-            tab.write_url(row, 1, f"internal:'{quoted}'!{line.cell}", link, line.cell)
-        tab.write_string(row, 2, line.text)
+    for number, row in enumerate(front.rows):
+        if row is None:
+            continue
+        # A text file has one tab, whose name is empty: it is a tab in the copy all the same.
+        name = names.get(row.tab, "") if row.look is FrontLook.FAULT else ""
+        quoted = name.replace("'", "''")
+        for column, text in enumerate(row.texts):
+            if column == 1 and name and text:
+                tab.write_url(number, 1, f"internal:'{quoted}'!{text}", link, text)
+            else:
+                shown = name if column == 0 and name else text
+                tab.write_string(number, column, shown, looks[row.look])

@@ -9,7 +9,7 @@ from pathlib import Path
 from boreotabula.batch.claims import check_claim, claimed
 from boreotabula.errors import CallError
 from boreotabula.review.mark import words
-from boreotabula.review.mark.faults import Fault
+from boreotabula.review.mark.faults import Fault, by_request
 from boreotabula.review.mark.words import Say
 
 
@@ -28,13 +28,15 @@ def write_page(out: Path, name: str, faults: Sequence[Fault], say: Say, language
 
     source = files("boreotabula.review.mark").joinpath("checked.html").read_text("utf-8")
     shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    head = words.HELD_TO if faults else words.NOTHING_TO_CORRECT
     text = shape.from_string(source).render(
         language=language,
         name=name,
-        head=say(head).format(name=name),
+        nothing=say(words.NOTHING_TO_CORRECT).format(name=name),
         heads=[say(head) for head in words.HEADS],
-        faults=faults,
+        requests=[
+            (say(words.CHECKED_OF[request]).format(name=name), group)
+            for request, group in by_request(faults).items()
+        ],
     )
     with claimed(out) as stream:
         stream.write(text.encode())

@@ -15,7 +15,7 @@ from boreotabula.findings.kind import FindingKind, Severity
 from boreotabula.findings.subjects.comparing import VALUE_RESTATED
 from boreotabula.findings.subjects.values import CELL_CORRECTED
 from boreotabula.layout.addresses import Address, written_address
-from boreotabula.review.mark.words import Say, said_of
+from boreotabula.review.mark.words import Request, Say, request_of, said_of
 from boreotabula.review.restated import WHOLE_RECORD
 
 _MOST_MARKS = 2_000
@@ -47,6 +47,15 @@ class Fault:
     def cell(self) -> str:
         """Its cell as an address; empty if it is about the tab or the file."""
         return "" if self.at is None else str(self.at)
+
+
+def by_request(faults: Iterable[Fault]) -> dict[Request, list[Fault]]:
+    """Faults by what their sender is asked to do: those to be corrected first. A request that there
+    is nothing for is left out."""
+    groups: dict[Request, list[Fault]] = {request: [] for request in Request}
+    for fault in faults:
+        groups[request_of(fault.kind)].append(fault)
+    return {request: group for request, group in groups.items() if group}
 
 
 def faults_in(findings: Iterable[Finding], least: Severity, say: Say) -> tuple[list[Fault], int]:

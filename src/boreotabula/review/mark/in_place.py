@@ -18,6 +18,7 @@ from boreotabula.errors import CallError
 from boreotabula.findings.kind import Severity
 from boreotabula.layout.addresses import Address, column_letters
 from boreotabula.review.mark.faults import COLOURS
+from boreotabula.review.mark.front import WIDTHS, Front, FrontLook
 from boreotabula.sheets.marked import MARKED_NAME
 from boreotabula.sheets.parts.editing import (
     Package,
@@ -61,15 +62,6 @@ class Mark:
     text: str
 
 
-@dataclass(frozen=True)
-class Listed:
-    """A line of the list in front."""
-
-    tab: str
-    cell: str
-    text: str
-
-
 class NotSafeError(Exception):
     """A file cannot be marked without changing more than its marks."""
 
@@ -77,9 +69,7 @@ class NotSafeError(Exception):
 def write_marked(
     path: Path,
     marks: Mapping[str, Sequence[Mark]],
-    title: str,
-    heads: Sequence[str],
-    lines: Sequence[Listed],
+    front: Front,
     stream: BinaryIO,
 ) -> None:
     """Write a copy of a workbook with marks on its tabs and a list in front of them.
@@ -101,7 +91,7 @@ def write_marked(
                 if tab in parts:
                     _mark_cells(package.worksheet(parts[tab]), mark, borders)
                     _add_notes(package, parts[tab], mark)
-            _add_list(package, title, heads, lines, borders)
+            _add_front(package, front, borders)
             borders.put()
             package.write(stream)
     except CallError as error:
@@ -318,38 +308,41 @@ def _refer(sheet: Worksheet, key: str) -> None:
 # --- the list in front ---------------------------------------------------------------------------
 
 
-def _add_list(
-    package: Package,
-    title: str,
-    heads: Sequence[str],
-    lines: Sequence[Listed],
-    looks: _Borders,
-) -> None:
+def _add_front(package: Package, front: Front, looks: _Borders) -> None:
+    """Put the tab in front before all others, with links to the faults."""
     names = package.tabs()
-    name = free_name(title, names)
+    name = free_name(front.name, names)
     face, size = {"val": "Calibri"}, {"val": "11"}
-    large = looks.font(b={}, sz={"val": "14"}, name=face)
-    bold, plain = looks.font(b={}, sz=size, name=face), looks.font(sz=size, name=face)
+    plain = looks.font(sz=size, name=face)
+    look_of = {
+        FrontLook.TITLE: looks.font(b={}, sz={"val": "14"}, name=face),
+        FrontLook.TEXT: plain,
+        FrontLook.HEAD: looks.font(b={}, sz=size, name=face),
+        FrontLook.FAULT: plain,
+    }
     linked_look = looks.font(u={}, sz=size, color={"rgb": "FF0563C1"}, name=face)
-    rows = [_row(1, [title], [large]), _row(3, heads, [bold] * len(heads))]
-    links = []
-    for number, line in enumerate(lines, 4):
-        linked_at = (plain, linked_look) if line.cell else (linked_look, plain)
-        styles = [*linked_at, plain] if line.tab in names else [plain] * 3
-        rows.append(_row(number, [line.tab, line.cell, line.text], styles))
-        if line.tab in names:
-            quoted = line.tab.replace("'", "''")
-            place = xml_text(f"'{quoted}'!{line.cell or 'A1'}").replace('"', "&quot;")
-            links.append(f'<hyperlink ref="B{number}" location="{place}"/>')
-            if not line.cell:
-                links[-1] = links[-1].replace(f'"B{number}"', f'"A{number}"')
+    rows, links = [], []
+    for number, row in enumerate(front.rows, 1):
+        if row is None:
+            continue
+        styles = [look_of[row.look]] * len(row.texts)
+        if row.look is FrontLook.FAULT and row.tab in names:
+            column = 1 if row.cell else 0
+            styles[column] = linked_look
+            quoted = row.tab.replace("'", "''")
+            place = xml_text(f"'{quoted}'!{row.cell or 'A1'}").replace('"', "&quot;")
+            links.append(f'<hyperlink ref="{"AB"[column]}{number}" location="{place}"/>')
+        rows.append(_row(number, row.texts, styles))
+    widths = "".join(
+        f'<col min="{number}" max="{number}" width="{width}" customWidth="1"/>'
+        for number, width in enumerate(WIDTHS, 1)
+    )
     linked = f"<hyperlinks>{''.join(links)}</hyperlinks>" if links else ""
     text = (
         '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
         f'<worksheet xmlns="{_MAIN}"><sheetPr><pageSetUpPr fitToPage="1"/></sheetPr>'
         '<sheetViews><sheetView tabSelected="1" workbookViewId="0"/>'
-        '</sheetViews><cols><col min="1" max="1" width="24" customWidth="1"/><col min="2" max="2"'
-        ' width="10" customWidth="1"/><col min="3" max="3" width="100" customWidth="1"/></cols>'
+        f"</sheetViews><cols>{widths}</cols>"
         f"<sheetData>{''.join(rows)}</sheetData>{linked}"
         '<pageSetup orientation="landscape" fitToHeight="0"/></worksheet>'
     )

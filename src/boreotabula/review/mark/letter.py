@@ -8,8 +8,8 @@ from pathlib import Path
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
 from boreotabula.review.mark import words
-from boreotabula.review.mark.faults import Fault
-from boreotabula.review.mark.words import Say
+from boreotabula.review.mark.faults import Fault, by_request
+from boreotabula.review.mark.words import Request, Say
 
 _MOST_LISTED = 30
 
@@ -20,18 +20,21 @@ STANDARD = """\
 
 {{ found }}
 
-{% for one in faults[:most] %}
+{% for request in requests %}
+{{ request.text }}
+
+{% for one in request.faults[:most] %}
 - {{ one.place }}: {{ one.text }}
 {% endfor %}
-{% if faults | length > most %}
+{% if request.faults | length > most %}
 - …
 {% endif %}
 
+{% endfor %}
 {% if copy %}
 {{ marked }}
-{% endif %}
-{{ again }}
 
+{% endif %}
 {{ thanks }}
 {% if copy %}
 
@@ -68,19 +71,20 @@ def letter(
     import jinja2
 
     name = file.rpartition("/")[2]
+    requests = by_request(faults)
     values = {
         "file": file,
         "name": name,
         "copy": copy,
         "most": _MOST_LISTED,
         "count": len(faults),
-        "faults": [
-            {"tab": fault.tab, "cell": fault.cell, "text": fault.text,
-             "severity": str(fault.severity),
-             "place": " ".join(part for part in (fault.tab, fault.cell) if part) or name}
-            for fault in faults
+        "faults": [_described(fault, name) for fault in faults],
+        "requests": [
+            {"text": say(words.LIST_OF[request]), "to_correct": request is Request.CORRECT,
+             "faults": [_described(fault, name) for fault in group]}
+            for request, group in requests.items()
         ],
-        "subject": say(words.SUBJECT).format(name=name),
+        "subject": words.subject(file, requests, say),
         "hello": say(words.HELLO),
         "found": say(words.FOUND).format(name=name),
         "marked": say(words.MARKED),
@@ -97,3 +101,11 @@ def letter(
     except jinja2.TemplateError as error:
         raise CallError(f"--letter: the template does not work out: {error}") from None
     return text.rstrip() + "\n"
+
+
+def _described(fault: Fault, name: str) -> dict[str, str]:
+    """A fault as templates know it; without a tab it is about the file of that name."""
+    place = " ".join(part for part in (fault.tab, fault.cell) if part) or name
+    severity = str(fault.severity)
+    return {"tab": fault.tab, "cell": fault.cell, "text": fault.text, "severity": severity,
+            "place": place}  # fmt: skip

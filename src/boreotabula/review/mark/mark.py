@@ -25,11 +25,11 @@ from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.limits import Limits
 from boreotabula.review.compare.sides import saved_side
-from boreotabula.review.mark import words
 from boreotabula.review.mark.by_value import write_values
 from boreotabula.review.mark.checking import check_same
 from boreotabula.review.mark.faults import Fault, faults_of
-from boreotabula.review.mark.in_place import Listed, Mark, NotSafeError, write_marked
+from boreotabula.review.mark.front import front_of
+from boreotabula.review.mark.in_place import Mark, NotSafeError, write_marked
 from boreotabula.review.mark.letter import STANDARD, letter
 from boreotabula.review.mark.names import CopyNames
 from boreotabula.review.mark.reminders import Reminder, write_reminders
@@ -211,15 +211,14 @@ def _copy(task: _Task, opening: Opening, folder: Path, language: str) -> _Copy:
     for fault in faults:
         if fault.at is not None:
             marks.setdefault(fault.tab, []).append(Mark(fault.at, fault.severity, fault.text))
-    lines = [Listed(one.tab, one.cell, one.text) for one in faults]
-    title, heads = say(words.PLEASE_MEND), [say(head) for head in words.HEADS]
+    front = front_of(task.file, faults, say)
     target = folder / name
     target.parent.mkdir(parents=True, exist_ok=True)
     note = ""
     if source.path.suffix.lower() in (".xlsx", ".xlsm"):
         try:
             with atomic_write(target) as stream:
-                write_marked(source.path, marks, title, heads, lines, stream)
+                write_marked(source.path, marks, front, stream)
                 stream.flush()
                 check_same(source.path, Path(stream.name), marks, opening)
         except NotSafeError as error:
@@ -228,7 +227,7 @@ def _copy(task: _Task, opening: Opening, folder: Path, language: str) -> _Copy:
             return _Copy(name, formulas_kept=True)
     try:
         with atomic_write(target) as stream:
-            lost = write_values(source.path, opening, marks, title, heads, lines, stream)
+            lost = write_values(source.path, opening, marks, front, stream)
     except UnreadableError as error:
         # The letter of a file that nobody can read says so already.
         is_known = any(not one.tab and not one.cell for one in faults)

@@ -7,17 +7,45 @@ translations edits them. A new language is a new file there.
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Mapping
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
+from enum import Enum, auto
 from functools import cache
 from gettext import GNUTranslations, NullTranslations
 from importlib.resources import files
 
 from boreotabula.errors import CallError
 from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.senders import N_
+from boreotabula.findings.senders import GONE, N_, OWN_NUMBERS, QUESTIONS, RESTATED
 
-Say = Callable[[str], str]
-"""Gives a text in the chosen language."""
+
+@dataclass(frozen=True)
+class Say:
+    """Gives texts and numbers in a language, by its code."""
+
+    code: str
+
+    def __call__(self, text: str) -> str:
+        """A text in the language."""
+        return _catalogue(self.code).gettext(text)
+
+    def number(self, text: str) -> str:
+        """A number that was read, as the language writes it; any other text as it is."""
+        from babel.numbers import format_decimal
+
+        try:
+            number = Decimal(text.replace(",", ""))
+        except InvalidOperation:
+            return text
+        return format_decimal(number, "#,##0.##########", locale=self.code)
+
+
+class Request(Enum):
+    """What a sender is asked to do about a fault."""
+
+    CORRECT = auto()
+    CONFIRM = auto()
 
 
 KINDS: Mapping[str, tuple[str, str]] = {
@@ -34,13 +62,27 @@ KINDS: Mapping[str, tuple[str, str]] = {
 """What a cell should hold, and an example of it, by the type of its field."""
 
 FOR_TAB = N_("Please check this tab.")
-PLEASE_MEND = N_("Please correct")
-HEADS = (N_("tab"), N_("cell"), N_("what is wrong"))
-SUBJECT = N_("Please correct: {name}")
+HEADING_OF = {Request.CORRECT: N_("Please correct"), Request.CONFIRM: N_("Please confirm")}
+HEADS = (N_("tab"), N_("cell"), N_("what we noticed"))
+SUBJECT_OF = {
+    Request.CORRECT: N_("Please correct: {name}"),
+    Request.CONFIRM: N_("Please confirm: {name}"),
+}
 HELLO = N_("Hello,")
-FOUND = N_("Thank you for your report. In “{name}” these places need your attention:")
-HELD_TO = N_("In “{name}” these places should be corrected:")
+FOUND = N_("Thank you for your report. Some places in “{name}” need your attention.")
+CHECKED_OF = {
+    Request.CORRECT: N_("In “{name}” these places should be corrected:"),
+    Request.CONFIRM: N_("Please look whether these places in “{name}” are right:"),
+}
+"""What is said of a report before it is sent."""
+LIST_OF = {
+    Request.CORRECT: N_(
+        "Please correct these in your own file, and send it again under the same name:"
+    ),
+    Request.CONFIRM: N_("Please tell us whether these are right:"),
+}
 NOTHING_TO_CORRECT = N_("In “{name}” there is nothing to correct.")
+MARKED_HERE = N_("Each place has a coloured border and a note.")
 MARKED = N_("They are marked in the copy that comes with this letter; its first tab lists them.")
 AGAIN = N_("Please correct them in your own file and send it again under the same name.")
 THANKS = N_("Thank you very much.")
@@ -68,7 +110,6 @@ def languages() -> list[str]:
     )
 
 
-@cache
 def say_in(language: str) -> Say:
     """The texts of a language. Raises CallError if there are none."""
     code = language.replace("-", "_").partition("_")[0].lower()
@@ -77,9 +118,10 @@ def say_in(language: str) -> Say:
         raise CallError(
             f"--language: there are no texts in “{language}”, only in {', '.join(languages())}"
         )
-    return _catalogue(code).gettext
+    return Say(code)
 
 
+@cache
 def _catalogue(code: str) -> NullTranslations:
     if code == "en":
         return NullTranslations()
@@ -93,8 +135,23 @@ def _catalogue(code: str) -> NullTranslations:
     return GNUTranslations(compiled)
 
 
+def subject(file: str, requests: Collection[Request], say: Say) -> str:
+    """What a letter is about: the first of some requests, and the name of the file."""
+    return say(SUBJECT_OF[next(iter(requests))]).format(name=file.rpartition("/")[2])
+
+
+def request_of(kind: FindingKind) -> Request:
+    """What a sender is asked to do about a kind of finding."""
+    return Request.CONFIRM if kind.sender in QUESTIONS else Request.CORRECT
+
+
 def said_of(kind: FindingKind, wanted: str, text: str, say: Say) -> str:
     """What is said to a sender of a finding; `wanted` is what was looked for."""
+    if kind.sender == RESTATED and not text:
+        return say(GONE)
+    if kind.sender in OWN_NUMBERS:
+        slots = {"wanted": say.number(wanted), "found": say.number(text)}
+        return say(kind.sender).format_map(slots)
     called, example = KINDS.get(wanted.partition("(")[0], (wanted, ""))
     slots = {
         "wanted": say(called) if called else "",

@@ -62,7 +62,7 @@ def command(
     from boreotabula.findings.kind import Severity
     from boreotabula.review.mark.checked import check_page, write_page
     from boreotabula.review.mark.faults import faults_in
-    from boreotabula.review.mark.words import say_in
+    from boreotabula.review.mark.words import request_of, say_in
 
     words = say_in(language)
     loaded = Layout.load(layout)
@@ -79,7 +79,8 @@ def command(
             "file": report.name,
             "faults": [
                 {"tab": fault.tab, "cell": fault.cell, "severity": str(fault.severity),
-                 "code": fault.kind.code, "text": fault.text}
+                 "code": fault.kind.code, "text": fault.text,
+                 "request": request_of(fault.kind).name.lower()}
                 for fault in faults
             ],
             "others": others,
@@ -93,12 +94,13 @@ def command(
 
 
 def _print(name: str, faults: list[Fault], words: Say) -> None:
-    from boreotabula.review.mark.words import HELD_TO, NOTHING_TO_CORRECT
+    from boreotabula.review.mark.faults import by_request
+    from boreotabula.review.mark.words import CHECKED_OF, NOTHING_TO_CORRECT
 
     if not faults:
         say(words(NOTHING_TO_CORRECT).format(name=name))
-        return
-    say(words(HELD_TO).format(name=name))
-    for fault in faults:
-        place = " ".join(part for part in (fault.tab, fault.cell) if part) or name
-        say(f"- {place}: {fault.text}")
+    for request, group in by_request(faults).items():
+        say(words(CHECKED_OF[request]).format(name=name))
+        for fault in group:
+            place = " ".join(part for part in (fault.tab, fault.cell) if part) or name
+            say(f"- {place}: {fault.text}")
