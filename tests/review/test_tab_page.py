@@ -146,6 +146,30 @@ def test_a_chosen_value_shows_its_record_and_lights_up_its_cells(page: Path, bro
     assert browser.get_log("browser") == []
 
 
+def test_the_page_of_a_run_leads_to_the_cells_of_its_findings(page: Path, browser: Any) -> None:
+    from selenium.webdriver.common.by import By
+
+    home = page.parent
+    extract = ("extract", "stock.toml", "-o", "s.csv", "-q", "--report", "run.html")
+    assert program(*extract, cwd=home).status == 1
+    browser.get((home / "run.html").as_uri())
+    browser.find_element(By.PARTIAL_LINK_TEXT, "Bench 1 › D5").click()
+    assert browser.current_url.endswith("/run-roles.html#t0-D5")
+    panel = browser.find_element(By.CSS_SELECTOR, ".panel").text
+    assert panel.startswith("D5: unplaced") and "“many” is not a whole number" in panel
+    # With nothing left to look at the page of an earlier run goes.
+    rows = [[10 if cell == "many" else cell for cell in row] for row in FORM[:1] + FORM[2:]]
+    rows[-1][3] = 50
+    path = write_workbook(home / "form.xlsx", {"Bench 1": rows}, {"Bench 1": ["C2:D2"]})
+    assert path.is_file() and program(*extract, cwd=home).status == 0
+    assert not (home / "run-roles.html").exists() and (home / "run.html").is_file()
+    # What somebody else has written there is not replaced, and said before the files are read.
+    (home / "run-roles.html").write_text("mine", "utf-8")
+    done = program(*extract, cwd=home)
+    assert done.status == 2 and "“run-roles.html” was not written by this program" in done.err
+    assert (home / "run-roles.html").read_text("utf-8") == "mine"
+
+
 def test_what_colours_say_is_said_in_words_and_can_be_read_on_any_ground(
     page: Path, browser: Any
 ) -> None:

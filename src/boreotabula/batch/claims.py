@@ -50,6 +50,12 @@ def claimed(out: Path) -> Iterator[BinaryIO]:
         _note(out)
 
 
+def remove_claimed(out: Path) -> None:
+    """Remove a file that this program wrote and nobody has changed; any other stays."""
+    if out.is_file() and _is_own(out):
+        out.unlink()
+
+
 def _list() -> Path:
     return cache_folder() / "written.txt"
 

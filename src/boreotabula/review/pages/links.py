@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import quote
 
@@ -13,10 +13,13 @@ from boreotabula.findings.finding import Finding
 
 @dataclass(frozen=True)
 class LinkedPlace:
-    """Where a finding is: in words, and as a link; none if its file is not there."""
+    """Where a finding is: in words, and as links; none if its file is not there."""
 
     text: str
     href: str = ""
+    """To the workbook."""
+    roles: str = ""
+    """To its cell on the page of roles."""
 
 
 @dataclass(frozen=True)
@@ -26,6 +29,8 @@ class Links:
     page: Path
     paths: Mapping[str, Path]
     """By their names in the run where the files are."""
+    roles: Mapping[tuple[str, str], str] = field(default_factory=dict)
+    """By file and tab where it stands on the page of roles."""
 
     def place(self, finding: Finding) -> LinkedPlace:
         """Where a finding is. The link goes to the workbook; programs that know such links open it
@@ -33,7 +38,10 @@ class Links:
         parts = [finding.file, finding.tab, finding.cell]
         text = " › ".join(part for part in parts if part) or "the whole run"
         path = self.paths.get(finding.file)
-        return LinkedPlace(text, self._way(path) + _spot(finding) if path else "")
+        roles = self.roles.get((finding.file, finding.tab), "")
+        if roles and finding.cell:
+            roles += f"-{finding.cell}"
+        return LinkedPlace(text, self._way(path) + _spot(finding) if path else "", roles)
 
     def _way(self, path: Path) -> str:
         try:

@@ -18,12 +18,14 @@ from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.subjects.values import CELL_CORRECTED
 from boreotabula.layout.field_types import Written
+from boreotabula.limits import Limits
 from boreotabula.reading.account.roles import Role
 from boreotabula.review.coverage import expected_senders
 from boreotabula.review.crosstab.cross import Label
 from boreotabula.review.due import Sender, came_by_files, said, standings
 from boreotabula.review.pages.html import with_code
 from boreotabula.review.pages.links import LinkedPlace, Links
+from boreotabula.review.pages.roles_beside import write_roles
 from boreotabula.review.pages.sums import MonthSums, month_sums
 from boreotabula.sheets.parts.writing import MARK
 from boreotabula.stores.csv import csv_rows
@@ -87,9 +89,15 @@ def check_expected(path: Path, fields: Iterable[str]) -> None:
     _expected(path, fields)
 
 
-def write_report(run: Run, out: Path, output: str | None, expect: Path | None = None) -> None:
-    """Write the page of a run, whole or not at all; `output` is where its records went, `expect` a
-    list of who must report.
+def write_report(
+    run: Run,
+    out: Path,
+    output: str | None,
+    expect: Path | None = None,
+    limits: Limits | None = None,
+) -> None:
+    """Write the page of a run, whole or not at all, and beside it the page of roles that it links
+    to; `output` is where its records went, `expect` a list of who must report.
 
     Raises CallError if that cannot be, or the list names nobody by a stamp of the tabs.
     """
@@ -99,7 +107,8 @@ def write_report(run: Run, out: Path, output: str | None, expect: Path | None = 
     shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     shape.filters["grouped"] = lambda number: f"{number:,}"
     shape.filters["code"] = with_code
-    links = Links(out, source_paths(run.layout.path))
+    paths = source_paths(run.layout.path)
+    links = Links(out, paths, write_roles(run, out, paths, limits or Limits()))
     text = shape.from_string(source).render(
         run=run,
         title=run.layout.spec.title or run.layout.path.stem,

@@ -99,7 +99,7 @@ Exit status:
 )  # fmt: skip
 @click.option(
     "--report", type=click.Path(path_type=Path), metavar="PAGE",
-    help="Also write a page about the run (.html).",
+    help="Also write a page about the run (.html), and one of the cells to check.",
 )  # fmt: skip
 @click.option(
     "--expect", type=click.Path(path_type=Path), metavar="SITES",
@@ -215,13 +215,15 @@ def _check_report(
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
     from boreotabula.review.pages.report import check_expected, check_report
+    from boreotabula.review.pages.roles_beside import roles_page
 
     check_report(report)
     if expect is not None:
         check_expected(expect, layout.spec.fields)
     check_apart(report, layout.folders.values(), layout.spec.source.include)
     read = (*inputs, expect, *layout.glossaries, *layout.lists)
-    check_claim(report, read, overwrite=overwrite)
+    for page in (report, roles_page(report)):
+        check_claim(page, read, overwrite=overwrite)
 
 
 def _check_sender(field: str | None, layout: Layout) -> None:
@@ -324,7 +326,8 @@ def perform(
     if show.report is not None:
         from boreotabula.review.pages.report import write_report
 
-        write_report(run, show.report, store.shown if written else None, show.expect)
+        shown = store.shown if written else None
+        write_report(run, show.report, shown, show.expect, means.limits)
     if show.as_json:
         say_json(describe(run, out))
     elif not show.quiet:
