@@ -47,7 +47,7 @@ shot again 'boreotabula draft --again boreotabula-demo/dispatch.toml'
 shot trace 'boreotabula trace boreotabula-demo/stock.csv 1742'
 shot headings 'boreotabula headings boreotabula-demo/dispatch.toml'
 shot coverage 'boreotabula coverage boreotabula-demo/stock.csv --rows nursery --across month --expect boreotabula-demo/sites.csv'
-shot crosstab 'boreotabula crosstab boreotabula-demo/stock.csv --rows nursery --rows species --across month --value seedlings'
+shot crosstab 'boreotabula crosstab boreotabula-demo/stock.csv --rows nursery,species --across month --value seedlings'
 
 # What a sender restates, and a marked copy (Debian: apt-get install libreoffice-calc-nogui poppler-utils).
 boreotabula demo story --story >/dev/null 2>&1
@@ -66,7 +66,7 @@ convert $(printf 'marked-%s.png ' "${pages[@]}") -append -resize '1280x800>' "$r
 
 ask=(crosstab boreotabula-demo/stock.csv --value seedlings --across month)
 boreotabula "${ask[@]}" --rows nursery --chart "$root/docs/screenshots/chart-lines.png" --overwrite
-boreotabula "${ask[@]}" --rows nursery --rows species --rows grade --chart "$root/docs/screenshots/chart-heat.png" --overwrite
+boreotabula "${ask[@]}" --rows nursery,species,grade --chart "$root/docs/screenshots/chart-heat.png" --overwrite
 
 # Pages, in a browser without a window (Debian: apt-get install chromium).
 page() {

@@ -123,7 +123,7 @@ def test_the_commands_of_a_page_do_what_it_says(
             assert (folder / name).stat().st_size > 0
         # Whatever the records of the demo are written to holds all of them.
         whole = re.match(
-            r"boreotabula extract stock\.toml (?:-o|--into) (\w+\.\w+)(?!.*--tab)", call
+            r"boreotabula extract stock\.toml (?:-o|--into) (\w+\.\w+)(?!.*--into-tab)", call
         )
         if whole:
             ask = ["crosstab", whole[1], "--rows", "nursery", "--value", "seedlings", "--json"]

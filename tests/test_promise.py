@@ -523,7 +523,7 @@ def test_foreign_files_and_rows_stay_and_a_renamed_file_takes_its_own_place(tmp_
     heads = [*THREE, "source_file", "source_tab", "source_cell"]
     hand = ["by hand", "9", 9, None, None, None]
     write_workbook(tmp_path / "master.xlsx", {"Data": [heads, hand]})
-    into = ("--into", "master.xlsx", "--tab", "Data")
+    into = ("--into", "master.xlsx", "--into-tab", "Data")
     assert "1 note" in desk.program(*into).out
     (tmp_path / "in" / "a.csv").rename(tmp_path / "in" / "b.csv")
     done = desk.program(*into)

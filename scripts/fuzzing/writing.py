@@ -144,7 +144,7 @@ def check_into(seed: int, often: int, again: bool) -> None:
     """Add records to a damaged workbook, or to one that was damaged after a first run."""
     with desk(GOOD) as folder:
         master = folder / "master.xlsx"
-        command = ["extract", folder / "l.toml", "--into", master, "--tab", "Records"]
+        command = ["extract", folder / "l.toml", "--into", master, "--into-tab", "Records"]
         if again:
             master.write_bytes(MASTER)
             status, text = run("into", *command)

@@ -40,7 +40,7 @@ def test_an_option_of_several_commands_takes_the_same_in_all_of_them() -> None:
         }
         texts = {(parameter.metavar or "").partition("|")[0] for parameter in holders.values()}
         # Where a result is written is named by what it is: a layout, a folder, a file.
-        if option not in ("--output", "--tab", "--rows", "--by"):
+        if option not in ("--output", "--tab", "--by"):
             assert len(kinds) == 1 and len(texts) == 1, (option, kinds, texts)
         assert len({parameter.is_flag for parameter in holders.values()}) == 1, option
 

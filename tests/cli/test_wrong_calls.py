@@ -22,8 +22,6 @@ WRONG = {
     "extrct stock.toml": "there is no command “extrct”; did you mean “extract”?",
     "extract stock.toml --out a.csv": "there is no option --out; did you mean “--output”?",
     "extract": "missing argument 'LAYOUT'\nboreotabula extract --help lists what there is",
-    "crosstab stock.csv --rows nursery,month --value seedlings":
-        "“nursery,month” names several fields: give the option once for each of them",
     "crosstab stock.csv --rows nursery --value seedlings --chart-kind bars":
         "name a file with --chart",
     "mark stock.toml -o returns":

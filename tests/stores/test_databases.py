@@ -63,7 +63,7 @@ def stock(server: Server) -> str:
 
 
 def put(home: Path, place: object, *more: object) -> Outcome:
-    return program("extract", "l.toml", "--into", place, "--tab", "stock", *more, cwd=home)
+    return program("extract", "l.toml", "--into", place, "--into-tab", "stock", *more, cwd=home)
 
 
 WANTED = [

@@ -80,7 +80,7 @@ class Desk:
     @property
     def options(self) -> list[object]:
         if self.kind == "into postgres":
-            return ["--into", self.url, "--tab", self.table]
+            return ["--into", self.url, "--into-tab", self.table]
         if self.adds:
             return ["--into", self.path]
         return ["-o", self.path, *(["--partition", "lot"] if self.kind == "dataset" else [])]
@@ -397,7 +397,7 @@ def test_another_table_of_the_database_is_another_target(desk: Desk) -> None:
     other = f"u{secrets.token_hex(5)}"
     place = desk.url or desk.path
     desk.put(b=None)
-    done = program("extract", "l.toml", "--into", place, "--tab", other, cwd=desk.home)
+    done = program("extract", "l.toml", "--into", place, "--into-tab", other, cwd=desk.home)
     assert "since the last run" not in done.out
     assert desk.ask(f"SELECT count(*) FROM {other}") == [(2,)]
     assert "1 gone, 1 unchanged" in desk.run().out
@@ -437,7 +437,7 @@ def test_a_value_that_a_database_cannot_hold_is_told_at_its_cell(desk: Desk) -> 
         cells = sorted((one["file"], one["cell"]) for one in told)
         assert cells == [("c.xlsx", "A2"), ("c.xlsx", "A4")]
     assert desk.records() == pairs(A1=1, A2=2, B1=3, short=5) + Counter({("", 4): 1, ("", 6): 1})
-    done = program("extract", "l.toml", "--into", desk.url, "--tab", "t" * 64, cwd=desk.home)
+    done = program("extract", "l.toml", "--into", desk.url, "--into-tab", "t" * 64, cwd=desk.home)
     assert done.status == 2 and "has 64 bytes" in done.err
 
 
@@ -618,7 +618,7 @@ def test_processes_of_a_run_that_has_ended_keep_nobody_waiting(tmp_path: Path) -
 @pytest.mark.parametrize("desk", ("csv", "dataset"), indirect=True)
 def test_what_others_made_of_the_output_meanwhile_is_not_replaced(desk: Desk) -> None:
     layout = Layout.load(desk.home / "l.toml")
-    options = OutputOptions(str(desk.path), Into(), "lot" if desk.kind == "dataset" else None)
+    options = OutputOptions(str(desk.path), Into(), ("lot",) if desk.kind == "dataset" else ())
     store = chosen_target(options, on_wait=lambda _: None).store
     inbox = store.look(layout, ())
     output = next((path for path in desk.path.rglob("*.parquet")), desk.path)

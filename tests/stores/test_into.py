@@ -375,7 +375,7 @@ def test_what_cannot_be_kept_is_refused(home: Path, what: str) -> None:
     change(book["Data"])
     book.save(master)
     before = master.read_bytes()
-    status, _, err = put(home, "--tab", "Data")
+    status, _, err = put(home, "--into-tab", "Data")
     if said:
         assert (status, master.read_bytes()) == (2, before)
     else:
@@ -415,7 +415,7 @@ def test_a_master_of_odd_parts_is_refused(
         for name, part in parts.items():
             archive.writestr(name, part)
     before = master.read_bytes()
-    status, _, err = put(home, "--tab", "Data")
+    status, _, err = put(home, "--into-tab", "Data")
     assert (status, master.read_bytes()) == (2, before) and said in err
 
 
@@ -470,7 +470,7 @@ def test_a_new_tab_and_a_blank_one(home: Path) -> None:
     book.save(home / "in" / "master.xlsx")
     for tab in ("April & May", "Blank"):
         for rows in ("3 added, 0 kept, 0 replaced, 0 gone", "0 added, 3 kept, 0 replaced, 0 gone"):
-            assert put(home, "--tab", tab)[:2] == (0, rows)
+            assert put(home, "--into-tab", tab)[:2] == (0, rows)
     book = openpyxl.load_workbook(home / "in" / "master.xlsx")
     assert book.sheetnames == ["Data", "Sums", "Blank", "April & May"]
     assert [table.ref for table in book["April & May"].tables.values()] == ["A1:G4"]
@@ -519,12 +519,12 @@ def into(office: Path, *more: object) -> Any:
         (["--into", "none.xlsx"], "there is no file “none.xlsx”; write a new one with -o"),
         (["--into", "lots.toml"], "--into takes a workbook (.xlsx, .xlsm) or a database"),
         (
-            ["-o", "out.csv", "--tab", "x"],
-            "--tab only works with --into a workbook or a database",
+            ["-o", "out.csv", "--into-tab", "x"],
+            "--into-tab only works with --into a workbook or a database",
         ),
         (["-o", "out.csv", "--into", "master.xlsx"], "choose one of them"),
         (["--into", "fake.xlsx"], "cannot be read as an .xlsx workbook"),
-        (["--into", "master.xlsx", "--tab", "a/b"], "cannot be the name of a tab"),
+        (["--into", "master.xlsx", "--into-tab", "a/b"], "cannot be the name of a tab"),
         (["-o", "-", "--strict"], "records on stdout are already out"),
         (["--into", "fake.sqlite"], "file is not a database"),
     ],
@@ -667,7 +667,7 @@ def test_a_glossary_in_the_workbook_that_takes_the_records(with_glossary: Path) 
     assert put(with_glossary)[:2] == (0, "0 added, 4 kept, 0 replaced, 0 gone")
     tab = openpyxl.load_workbook(with_glossary / "in" / "master.xlsx")["Headings"]
     assert [cell.value for cell in tab["A"]] == ["From", "Lot", "Seedlings"]
-    assert "is a glossary of the layout" in put(with_glossary, "--tab", "Headings")[2]
+    assert "is a glossary of the layout" in put(with_glossary, "--into-tab", "Headings")[2]
 
 
 def test_a_glossary_without_a_tab_is_asked_for(with_glossary: Path) -> None:

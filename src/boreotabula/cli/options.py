@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -129,10 +129,28 @@ class PairType(click.ParamType):  # type: ignore[type-arg]  # of newer versions 
         return field.strip(), text.strip()
 
 
+Decorator = Callable[[Callable[..., Any]], Callable[..., Any]]
+
 where_option = click.option(
     "--where", type=PairType(), multiple=True, metavar="FIELD=VALUE",
     help="Only records that have this value (repeatable).",
 )  # fmt: skip
+
+
+def fields_option(name: str, text: str) -> Decorator:
+    """An option that takes fields, each by itself or several with commas between them."""
+
+    def parted(
+        ctx: click.Context, option: click.Parameter, values: Sequence[str]
+    ) -> tuple[str, ...]:
+        fields = [field.strip() for value in values for field in value.split(",") if field.strip()]
+        if values and not fields:
+            raise CallError(f"{name}: name one field or several, such as nursery,month")
+        return tuple(fields)
+
+    return click.option(
+        name, multiple=True, metavar="FIELD,…", callback=parted, help=f"{text} (repeatable)."
+    )
 
 
 class _FileLike(click.ParamType):  # type: ignore[type-arg]  # of newer versions alone

@@ -45,7 +45,7 @@ class OutputOptions:
 
     output: str | None
     into: Into
-    partition: str | None = None
+    partition: tuple[str, ...] = ()
     cluster: str | None = None
     overwrite: bool = False
     safe_csv: bool = False
@@ -53,7 +53,7 @@ class OutputOptions:
     @property
     def in_parts(self) -> bool:
         """Whether a dataset is asked for."""
-        return self.partition is not None or self.cluster is not None
+        return bool(self.partition) or self.cluster is not None
 
 
 def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = False) -> Target:
@@ -64,7 +64,7 @@ def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = Fa
 
     output, into = options.output, options.into
     _check_into(into, output)
-    fields = _partition_fields(options)
+    _check_parts(options)
     if dry_run:
         return Target(Nowhere())
     if options.safe_csv and (into.place is not None or options.in_parts):
@@ -83,22 +83,24 @@ def chosen_target(options: OutputOptions, on_wait: OnWait, *, dry_run: bool = Fa
         from boreotabula.stores.dataset.dataset import Dataset
 
         return Target(
-            Dataset(Path(output), fields, options.cluster or "", options.overwrite, on_wait=on_wait)
+            Dataset(
+                Path(output),
+                options.partition,
+                options.cluster or "",
+                options.overwrite,
+                on_wait=on_wait,
+            )
         )
     return _new_file(output, options, on_wait, on_server=is_remote(output))
 
 
-def _partition_fields(options: OutputOptions) -> tuple[str, ...]:
-    """The fields that part a dataset. Raises CallError if none can be written."""
+def _check_parts(options: OutputOptions) -> None:
+    """Raises CallError if what is for datasets alone does not go with the output."""
     from boreotabula.batch.remote.address import is_remote
 
-    output, partition = options.output, options.partition
+    output = options.output
     if options.in_parts and (output is None or output == "-" or is_remote(output)):
         raise CallError("--partition and --cluster only work with -o FOLDER")
-    fields = tuple(part.strip() for part in (partition or "").split(",") if part.strip())
-    if partition is not None and not fields:
-        raise CallError("--partition: name one field or several, such as nursery,month")
-    return fields
 
 
 def _new_file(output: str, options: OutputOptions, on_wait: OnWait, *, on_server: bool) -> Target:
@@ -136,7 +138,7 @@ def _check_into(into: Into, output: str | None) -> None:
     if into.no_source and (place is None or base):
         raise CallError("--no-source only works with --into a workbook")
     if into.tab is not None and place is None:
-        raise CallError("--tab only works with --into a workbook or a database")
+        raise CallError("--into-tab only works with --into a workbook or a database")
     if into.add_columns and not base:
         raise CallError("--add-columns only works with --into a database")
     if into.run_folder is not None and not base:

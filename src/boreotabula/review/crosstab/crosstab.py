@@ -157,9 +157,6 @@ def chosen(table: pa.Table, where: Iterable[tuple[str, str]]) -> pa.Table:
 
 def _known(table: pa.Table, name: str) -> None:
     fields = table.schema.names
-    parts = [part.strip() for part in name.split(",")]
-    if name not in fields and len(parts) > 1 and set(parts) <= set(fields):
-        raise CallError(f"“{name}” names several fields: give the option once for each of them")
     if name not in fields:
         raise CallError(f"the records have no field “{name}”{did_you_mean(name, fields)}")
 

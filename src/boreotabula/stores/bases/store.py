@@ -77,7 +77,7 @@ class BaseStore:
             )
         if self.tab is not None and len(layout.plan.tables) > 1:
             raise CallError(
-                "--tab names the table of a database that takes the only table of a layout"
+                "--into-tab names the table of a database that takes the only table of a layout"
             )
         own: tuple[Path, ...] = ()
         if isinstance(self.place, Path):

@@ -183,7 +183,7 @@ def _table(
             raise CallError(
                 f"{where}: no row holds the headings of the table; looked for"
                 f" {', '.join(schema.names[:6])} and what the layout knows them by. Name another"
-                " tab with --tab"
+                " tab with --into-tab"
             )
         place = Place(0, 0, -1, 0, (1,), {}, {})
     master_table = MasterTable(
@@ -224,7 +224,7 @@ def _tab_of(
     named = next((text for text in every if text.casefold() == name.casefold()), None)
     if named in read:
         raise CallError(
-            f"“{target}” › {named} is a glossary of the layout; name another tab with --tab"
+            f"“{target}” › {named} is a glossary of the layout; name another tab with --into-tab"
         )
     if named is not None or taking.tab is not None:
         return named
@@ -232,8 +232,8 @@ def _tab_of(
     like = [text for text, place in places.items() if len(place.fields) * 2 >= fields - 3]
     if len(like) > 1:
         raise CallError(
-            f"“{target}”: the tabs {', '.join(like)} hold headings of the layout; say with --tab"
-            " which one takes the records"
+            f"“{target}”: the tabs {', '.join(like)} hold headings of the layout; say with"
+            " --into-tab which one takes the records"
         )
     return like[0] if like else None
 
@@ -314,7 +314,7 @@ def _new_tab(
 ) -> MasterTable:
     """A tab with a table object, behind all others."""
     if name != tab_name(name):
-        raise CallError(f"--tab: “{name}” cannot be the name of a tab")
+        raise CallError(f"--into-tab: “{name}” cannot be the name of a tab")
     hidden = taking.no_source
     names = [name for name in schema.names if not (hidden and name.startswith("source_"))]
     template = open_package(empty_workbook({table: pa.schema([schema.field(n) for n in names])}))

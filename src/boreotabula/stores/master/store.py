@@ -64,7 +64,7 @@ class BookStore(OnDisk):
             raise CallError(f"there is no file “{path}”; write a new one with -o")
         if self.tab is not None and len(layout.plan.tables) > 1:
             raise CallError(
-                "--tab names the tab of a workbook that takes the only table of a layout"
+                "--into-tab names the tab of a workbook that takes the only table of a layout"
             )
         lock = path.with_name(f"~${path.name}")
         other_path = path.with_name(f".~lock.{path.name}#")

@@ -12,6 +12,7 @@ from boreotabula.cli.options import (
     Command,
     chart_option,
     cross_option,
+    fields_option,
     json_option,
     overwrite_option,
     table_option,
@@ -54,7 +55,7 @@ Exit status:
     "--before", "with_before", is_flag=True,
     help="Compare the output with what it held before its last change.",
 )  # fmt: skip
-@click.option("--key", multiple=True, metavar="FIELD,…", help="Fields that identify a record.")
+@fields_option("--key", "Fields that identify a record")
 @click.option(
     "--by", metavar="FIELD", help="Show the sums before and after for each value of a field."
 )
@@ -102,8 +103,7 @@ def command(
         assert after is not None
         layouts = layout_sides(before, after, table)
     old, new = (layouts.before, layouts.after) if layouts else _sides(before, after, table)
-    names = [name.strip() for text in key for name in text.split(",") if name.strip()]
-    comparison = compare(old, new, names, by or "")
+    comparison = compare(old, new, key, by or "")
     if output is not None:
         write_changes(comparison, output)
     if chart is not None:

@@ -15,6 +15,7 @@ from boreotabula.cli.options import (
     Command,
     chart_option,
     cross_option,
+    fields_option,
     json_option,
     overwrite_option,
     table_option,
@@ -56,7 +57,7 @@ _MOST = 8
 
 @click.command("coverage", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="RECORDS|LAYOUT")
-@click.option("--rows", multiple=True, metavar="FIELD", help="Field with the sender (repeatable).")
+@fields_option("--rows", "Fields with the sender")
 @click.option(
     "--across", required=True, metavar="FIELD", help="Field with the period, usually the month."
 )

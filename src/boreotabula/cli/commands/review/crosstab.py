@@ -12,6 +12,7 @@ from boreotabula.cli.options import (
     Command,
     chart_option,
     cross_option,
+    fields_option,
     json_option,
     overwrite_option,
     table_option,
@@ -28,7 +29,7 @@ EPILOG = """\b
 Examples:
   boreotabula crosstab stock.csv --rows nursery --across month \\
       --value seedlings
-  boreotabula crosstab stock.csv --rows nursery --rows species \\
+  boreotabula crosstab stock.csv --rows nursery,species \\
       --value seedlings --how mean
   boreotabula crosstab stock.csv --rows lot --across month \\
       --value seedlings --top 10 --by-value
@@ -53,7 +54,7 @@ Exit status:
 
 @click.command("crosstab", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="RECORDS|LAYOUT")
-@click.option("--rows", multiple=True, metavar="FIELD", help="Field for the rows (repeatable).")
+@fields_option("--rows", "Fields for the rows")
 @click.option("--across", metavar="FIELD", help="Field for the columns.")
 @click.option("--value", metavar="FIELD", help="Field to sum up.")
 @click.option(

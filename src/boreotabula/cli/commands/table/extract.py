@@ -13,6 +13,7 @@ from boreotabula.cli.options import (
     PLACE,
     SOURCE,
     Command,
+    fields_option,
     json_option,
     limits,
     memory_per_file,
@@ -42,7 +43,7 @@ Examples:
   boreotabula extract stock.toml -o late.csv inbox/late_report.xlsx
   boreotabula extract stock.toml --dry-run --include "*Lomlia*" --limit 3
   boreotabula extract stock.toml -o stock.csv --strict
-  boreotabula extract stock.toml --into master.xlsx --tab Records
+  boreotabula extract stock.toml --into master.xlsx --into-tab Records
   boreotabula extract stock.toml -o - | head
 
 Writes stock.csv, and beside it the folder stock.csv.run with findings.csv, unplaced.csv and
@@ -71,16 +72,14 @@ Exit status:
     help="Add the records to an existing workbook or database; records of files read again are"
          " replaced.",
 )  # fmt: skip
-@click.option("--tab", metavar="NAME", help="With --into: put the records into this tab or table.")
+@click.option(
+    "--into-tab", metavar="NAME", help="With --into: put the records into this tab or table."
+)
 @click.option(
     "--add-columns", is_flag=True,
     help="With --into a database: add missing columns.",
 )  # fmt: skip
-@click.option(
-    "--partition", metavar="FIELDS",
-    help="With -o FOLDER: write Parquet files into subfolders by these fields, such as"
-         " nursery,month.",
-)  # fmt: skip
+@fields_option("--partition", "With -o FOLDER: Parquet files in subfolders by these fields")
 @click.option(
     "--cluster", metavar="ADDRESS",
     help="With -o FOLDER: read on the workers of a Dask scheduler; local:4 starts four here.",
@@ -145,9 +144,9 @@ def command(
     files: tuple[Path, ...],
     output: str | None,
     into: Place | None,
-    tab: str | None,
+    into_tab: str | None,
     add_columns: bool,
-    partition: str | None,
+    partition: tuple[str, ...],
     cluster: str | None,
     replace_all: bool,
     no_source: bool,
@@ -175,7 +174,7 @@ def command(
 
     loaded = Layout.load(layout)
     _check_sender(by, loaded)
-    given = Into(into, tab, replace_all, no_source, add_columns, run_folder)
+    given = Into(into, into_tab, replace_all, no_source, add_columns, run_folder)
     options = OutputOptions(output, given, partition, cluster, overwrite, safe_csv)
     target = chosen_target(
         options, lambda sentence: None if quiet else say(sentence, err=True), dry_run=dry_run
