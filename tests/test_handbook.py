@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import runpy
 import shlex
@@ -14,7 +13,6 @@ import click
 import jsonschema
 import pyarrow as pa
 import pytest
-from click.testing import CliRunner
 
 from boreotabula.cli.main import cli
 from boreotabula.findings.catalogue import BY_CODE, SECTIONS
@@ -93,43 +91,6 @@ def test_the_schema_knows_all_that_the_examples_say() -> None:
     for text in layouts:
         wrong = list(schema.iter_errors({"fields": {}, **tomllib.loads(text)}))
         assert wrong == [], text
-
-
-PAGES = sorted(DOCS.glob("[0-9]-*.md"))
-
-
-@pytest.mark.parametrize("page", PAGES, ids=[page.stem for page in PAGES])
-def test_the_commands_of_a_page_do_what_it_says(
-    demo: Path, tmp_path: Path, page: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    folder = tmp_path / "trial"
-    shutil.copytree(demo, folder)
-    monkeypatch.chdir(folder)
-    runner = CliRunner()
-    commands = [
-        line
-        for block in re.findall(r"```sh\n(.*?)```", page.read_text("utf-8"), re.DOTALL)
-        for line in block.strip().splitlines()
-    ]
-    assert commands
-    for command in commands:
-        assert command.startswith("boreotabula ")
-        call, _, redirected = command.partition(" > ")
-        done = runner.invoke(cli, shlex.split(call)[1:], standalone_mode=False)
-        # The demo has one error on purpose; a run that has it is written and exits with 1.
-        assert done.exception is None and done.return_value in (0, 1), (command, done.exception)
-        assert done.stdout, command
-        for name in re.findall(r"(?:-o|--chart|--report) (\S+\.\w+)", call):
-            assert (folder / name).stat().st_size > 0
-        # Whatever the records of the demo are written to holds all of them.
-        whole = re.match(
-            r"boreotabula extract stock\.toml (?:-o|--into) (\w+\.\w+)(?!.*--into-tab)", call
-        )
-        if whole:
-            ask = ["crosstab", whole[1], "--rows", "nursery", "--value", "seedlings", "--json"]
-            found = runner.invoke(cli, ask, standalone_mode=False)
-            assert json.loads(found.stdout)["total"] == 1_264_105, command
-        assert not redirected or done.stdout.count("\n") > 3000
 
 
 def commands_shown() -> list[tuple[str, str]]:

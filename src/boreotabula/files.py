@@ -63,6 +63,14 @@ _UNDECODED = 0xDC00
 """Python keeps a byte that is no UTF-8 as this character and so many more (PEP 383)."""
 
 
+def from_here(path: Path) -> Path:
+    """A path as it is called from the current folder if it lies below that; else as it is given."""
+    try:
+        return path.resolve().relative_to(Path.cwd())
+    except (ValueError, OSError):
+        return path
+
+
 def written_name(name: str) -> str:
     """The name of a file as text that can be written anywhere.
 

@@ -381,9 +381,14 @@ def test_a_folder_on_a_server_is_looked_into_drafted_and_bound(webdav: Served, h
     page = Path(__file__).parents[2] / "docs" / "remote.md"
     blocks = re.findall(r"```sh\n(.*?)```", page.read_text("utf-8"), re.DOTALL)
     assert len(blocks) == 2
+    printed = ""
     for command in "".join(blocks).strip().splitlines():
         call = command.replace("webdavs://files.example.org", webdav.url.removesuffix("/reports"))
-        assert program(*shlex.split(call)[1:], cwd=home).status == 0, command
+        done = program(*shlex.split(call)[1:], cwd=home)
+        printed += done.out + done.err
+        assert done.status == 0, command
+    (shown,) = re.findall(r"```text\n(.*?)```", page.read_text("utf-8"), re.DOTALL)
+    assert shown.strip() in printed
     done = program("draft", webdav.url, "-o", "new.toml", cwd=home)
     assert done.status == 0
     assert f'folder  = "{webdav.url}"' in (home / "new.toml").read_text("utf-8")

@@ -623,7 +623,7 @@ def test_what_others_made_of_the_output_meanwhile_is_not_replaced(desk: Desk) ->
     inbox = store.look(layout, ())
     output = next((path for path in desk.path.rglob("*.parquet")), desk.path)
     output.write_bytes(b"by hand")
-    with pytest.raises(CallError, match="was changed since extract wrote it"):
+    with pytest.raises(CallError, match="was changed or copied since extract wrote it"):
         boreotabula.run.run_into(store, layout, inbox, lambda _: None, ReadOptions())
     assert output.read_bytes() == b"by hand"
 

@@ -279,10 +279,11 @@ def difference(usual: Frame, other_frame: Frame) -> Difference:
     more_texts += [other_frame.written(word) for word in sorted(other_frame.labels - usual.labels)]
     if not other_frame.words:
         return Difference("no table with headings, and no labels", another_form=True)
-    if lacks and more_texts and len(lacks) + len(more_texts) > len(usual.words):
-        alike = set(usual.words) & set(other_frame.words)
+    alike = set(usual.words) & set(other_frame.words)
+    if not alike or (lacks and more_texts and len(lacks) + len(more_texts) > len(usual.words)):
         message = "another form: " if alike else "nothing in common with the others: "
-        message += _some([other_frame.written(word) for word in other_frame.words])
+        words = [other_frame.written(word) for word in other_frame.words]
+        message += other_frame.shape or _some(words)
         return Difference(message, another_form=True)
     parts = [f"without {_some(lacks)}"] if lacks else []
     parts += [f"with {_some(more_texts)}"] if more_texts else []

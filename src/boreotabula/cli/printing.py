@@ -11,11 +11,13 @@ import json
 import os
 import sys
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any, TextIO
 
 import click
 
-from boreotabula.texts import CONTROLS, clean, folded
+from boreotabula.files import from_here
+from boreotabula.texts import CONTROLS, clean, command_line, folded
 
 _PLAIN: Mapping[str, str] = {
     "“": '"', "”": '"', "‘": "'", "’": "'", "›": ">", "→": ">", "↓": "v", "…": ".", "·": "-",
@@ -60,3 +62,14 @@ def say_json(value: Any) -> None:
     """Print plain data as JSON; what is not for a terminal is escaped in its texts."""
     text = json.dumps(value, ensure_ascii=False, indent=2)
     click.echo(CONTROLS.sub(lambda match: f"\\u{ord(match[0]):04x}", text))
+
+
+def say_decided(key: str, path: Path, layout: Path, records: object, *, edited: bool) -> None:
+    """Say that a decision about `records` was written to a file, which the layout names by a key;
+    whether the layout was `edited` for that; and which command reads it."""
+    say(f"Written to {from_here(path)}.")
+    if edited:
+        say(f'{from_here(layout)} was edited too: it has {key} = "{path.name}".')
+    # The address of a database may hold a password.
+    out = from_here(records) if isinstance(records, Path) else "OUT"
+    say(f"Next: {command_line('extract', from_here(layout), '-o', out)}")

@@ -162,8 +162,8 @@ def _check_own(out: Path, files: Sequence[Path]) -> None:
     ]
     if changed:
         raise CallError(
-            f"“{changed[0]}” was changed since extract wrote it, so it was not replaced; choose"
-            " another name, or use --overwrite"
+            f"“{changed[0]}” was changed or copied since extract wrote it, so it was not replaced;"
+            " choose another name, or use --overwrite"
         )
 
 

@@ -328,8 +328,8 @@ def _print_groups(
         # Tabs of another form need a layout of their own.
         another = group.like is None or (group.differs is not None and group.differs.another_form)
         if folder is not None and another and heads:
-            tab = group.tabs[0][1]
-            only = ("--like", tab) if group.like is not None and tab else ()
+            file, tab = group.tabs[0]
+            only = ("--like", tab or file) if group.like is not None else ()
             call = command_line("draft", as_named(folder), *only)
             message.append(f"\n{call}", "dim italic")
         table.add_row(f"  {letters[group.tabs[0]]}", count, message)

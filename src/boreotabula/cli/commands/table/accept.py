@@ -16,8 +16,8 @@ from boreotabula.cli.options import (
     who_option,
     why_option,
 )
-from boreotabula.cli.printing import say, say_json
-from boreotabula.texts import command_line, unguarded_text
+from boreotabula.cli.printing import say, say_decided, say_json
+from boreotabula.texts import unguarded_text
 
 if TYPE_CHECKING:
     from boreotabula.stores.bases.base import Place
@@ -88,8 +88,5 @@ def command(
         return 0
     say(f"{row['severity']} {code} is accepted: {place_of(row)}")
     say(f"  {row['message']}")
-    say(f"Written to {written.path}.")
-    if written.layout_edited:
-        say(f'{layout.path} was edited too: it has accepted = "{written.path.name}".')
-    say(f"Next: {command_line('extract', str(layout.path))} -o OUT")
+    say_decided("accepted", written.path, layout.path, records, edited=written.layout_edited)
     return 0

@@ -23,9 +23,9 @@ from boreotabula.cli.options import (
     who_option,
     why_option,
 )
-from boreotabula.cli.printing import say, say_json
+from boreotabula.cli.printing import say, say_decided, say_json
 from boreotabula.errors import CallError
-from boreotabula.texts import command_line, counted
+from boreotabula.texts import counted
 
 if TYPE_CHECKING:
     from boreotabula.batch.inputs import SourceFile
@@ -101,7 +101,8 @@ def command(
             return 1
         target = record_target
     values = {"is": now.strip(), "why": why.strip(), "until": (until or "").strip()}
-    return _correct(target, {**values, "who": decided_by(who)}, bounds, as_json)
+    records = file if layout_path is None else None
+    return _correct(target, {**values, "who": decided_by(who)}, bounds, records, as_json=as_json)
 
 
 def _cell(file: Path, what: tuple[str, ...], layout_path: Path, bounds: Limits) -> Target:
@@ -167,7 +168,9 @@ def _spot(traced: Traced, field: str | None) -> tuple[int, int]:
     raise CallError(f"{asked}: --field may be {listed}")
 
 
-def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: bool) -> int:
+def _correct(
+    target: Target, decision: dict[str, str], bounds: Limits, records: Path | None, *, as_json: bool
+) -> int:
     """Try the correction of a cell, write it, and say what it does."""
     from boreotabula.review.correct import write_correction
 
@@ -196,8 +199,5 @@ def _correct(target: Target, decision: dict[str, str], bounds: Limits, as_json: 
             f" {before.agree:,} of {before.printed:,} before,"
             f" {after.agree:,} of {after.printed:,} with it"
         )
-    say(f"Written to {written.path}.")
-    if written.layout_edited:
-        say(f'{layout.path} was edited too: it has corrections = "{written.path.name}".')
-    say(f"Next: {command_line('extract', str(layout.path))} -o OUT")
+    say_decided("corrections", written.path, layout.path, records, edited=written.layout_edited)
     return 0
