@@ -23,11 +23,11 @@ from helpers import read, sheet
 
 DOCS = Path(__file__).parents[1] / "docs"
 _TEXT = (DOCS / "layout.md").read_text("utf-8")
-_OTHER_TAB = r"(?:```tab name=(\S+)\n(.*?)```\s+)?"
-_TAB = r"```tab(?: merged=(\S+))?\n(.*?)```"
-_EXAMPLE = rf"```toml example\n(.*?)```\s+{_OTHER_TAB}{_TAB}\s+```records\n(.*?)```"
+_OTHER_TAB = r'(?:```tab title="tab: (.+?)"\n(.*?)```\s+)?'
+_TAB = r'```tab(?: title="merged: (.+?)")?\n(.*?)```'
+_EXAMPLE = rf"```toml title=\"layout\"\n(.*?)```\s+{_OTHER_TAB}{_TAB}\s+```records\n(.*?)```"
 EXAMPLES = re.findall(_EXAMPLE, _TEXT, re.DOTALL)
-_FORM = rf"{_TAB}\s+```toml form\n(.*?)```\s+First of (\d+) records?: (.*?)\.\n"
+_FORM = rf"{_TAB}\s+```toml title=\"layout\"\n(.*?)```\s+First of (\d+) records?: (.*?)\.\n"
 _FORMS_TEXT = (DOCS / "which-form.md").read_text("utf-8")
 FORMS = re.findall(_FORM, _FORMS_TEXT, re.DOTALL)
 
@@ -40,7 +40,7 @@ def cells(line: str) -> list[str]:
 def test_an_example_of_the_handbook_gives_its_records(example: tuple[str, ...]) -> None:
     layout, name, other, merges, picture, records = example
     reading = read(
-        sheet(picture, merges.split(",") if merges else ()),
+        sheet(picture, merges.split(", ") if merges else ()),
         layout,
         texts={"file name": "Lomlia_2026"},
         tabs={name: sheet(other, name=name)} if name else {},
@@ -52,7 +52,7 @@ def test_an_example_of_the_handbook_gives_its_records(example: tuple[str, ...]) 
 
 
 def test_every_feature_has_an_example() -> None:
-    fences = _TEXT.count("```toml example"), _FORMS_TEXT.count("```toml form")
+    fences = _TEXT.count('title="layout"'), _FORMS_TEXT.count('title="layout"')
     assert (len(EXAMPLES), len(FORMS)) == fences and fences[0] >= 28 and fences[1] == 10
 
 
@@ -69,7 +69,7 @@ def test_the_lines_for_a_form_read_it(form: tuple[str, ...]) -> None:
         else "[fields]\n" + "".join(f'{name} = "{kinds.get(name, "text")}"\n' for name in names)
     )
     reading = read(
-        sheet(picture, merges.split(",") if merges else ()), f"layout = 1\n{lines}\n{fields}"
+        sheet(picture, merges.split(", ") if merges else ()), f"layout = 1\n{lines}\n{fields}"
     )
     assert reading.records.num_rows == int(number)
     found = reading.records.slice(0, 1).to_pylist()[0]

@@ -1,7 +1,8 @@
 """Every block of the handbook is run: its commands work, and they print what it shows.
 
-A fence `sh` holds commands, `text` what the commands above it print, line by line; any other names
-the file that it is. A comment `<!-- then: … -->` says what has happened to the folder of the demo.
+A fence `sh` holds commands, `text` what the commands above it print, line by line. Any other has
+the name of the file that it is as its title. A comment `<!-- then: … -->` says what has happened to
+the folder of the demo.
 """
 
 from __future__ import annotations
@@ -27,7 +28,9 @@ PAGES = [
     *sorted(DOCS.glob("[0-9]-*.md")),
     *(DOCS / f"{name}.md" for name in ("index", "questions", "trust")),
 ]
-_BLOCK = re.compile(r"^<!-- then: ([^\n]+) -->$|^```(\S+)(?: (\S+))?\n(.*?)^```$", re.M | re.S)
+_BLOCK = re.compile(
+    r"^<!-- then: ([^\n]+) -->$|^```(\S+)(?: title=\"(.+?)\")?\n(.*?)^```$", re.M | re.S
+)
 _OF_OTHER_TESTS = {
     "cluster": "batch/test_cluster.py", "database": "stores/test_databases.py",
     "remote": "batch/test_remote.py", "python": "test_python.py",

@@ -793,7 +793,7 @@ worked out from others."""
 @pytest.mark.parametrize("number", range(len(EXAMPLES)))
 def test_an_example_is_drafted_right_or_a_question_is_asked(number: int) -> None:
     _, name, other, merges, picture, records = EXAMPLES[number]
-    tabs = [sheet(picture, merges.split(",") if merges else (), name="Bench 1")]
+    tabs = [sheet(picture, merges.split(", ") if merges else (), name="Bench 1")]
     tabs += [sheet(other, name=name)] if name else []
     drafted = draft([
         Specimen("Lomlia_2026.xlsx", tab, {one.name: one for one in tabs if one is not tab})
@@ -823,7 +823,7 @@ def test_an_example_is_drafted_right_or_a_question_is_asked(number: int) -> None
 def test_a_form_is_drafted_right(form: tuple[str, ...]) -> None:
     merges, picture, _, number, said = form
     drafted = draft([
-        Specimen("Lomlia_2026.xlsx", sheet(picture, merges.split(",") if merges else ()))
+        Specimen("Lomlia_2026.xlsx", sheet(picture, merges.split(", ") if merges else ()))
     ])  # fmt: skip
     assert drafted is not None
     (batch,) = drafted.judged.readings[0].tables.values()
