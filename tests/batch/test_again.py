@@ -15,7 +15,8 @@ from typing import Any
 import pytest
 
 import boreotabula
-from boreotabula.batch.cache.store import Cache, cache_size, clear, tidy
+from boreotabula.batch.cache.size import cache_size, clear, tidy
+from boreotabula.batch.cache.store import Cache
 from boreotabula.batch.file.read import file_digest
 from boreotabula.batch.inputs import look
 from boreotabula.batch.read_all import ReadOptions, digests, read_all

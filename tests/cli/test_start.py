@@ -25,3 +25,14 @@ def test_pandas_is_left_alone_though_it_is_installed(tmp_path: Path) -> None:
     )  # fmt: skip
     assert (done.returncode, done.stderr) == (0, "")
     assert [row["count"] for row in csv_rows(tmp_path / "a.csv")] == ["4"]
+
+
+def test_what_is_only_counted_loads_no_library_for_records(tmp_path: Path) -> None:
+    for name in ("numpy", "pyarrow", "pydantic", "rich"):
+        (tmp_path / f"{name}.py").write_text(f"raise SystemExit('{name} was imported')\n", "utf-8")
+    done = subprocess.run(
+        [PROGRAM, "cache"], capture_output=True, text=True, cwd=tmp_path, check=False,
+        env={**os.environ, "PYTHONPATH": str(tmp_path), "BOREOTABULA_CACHE": str(tmp_path / "c")},
+    )  # fmt: skip
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout.startswith("0 results, 0 bytes, in ")

@@ -11,7 +11,8 @@ from functools import partial
 from pathlib import PurePosixPath
 
 from boreotabula.batch.cache.packing import Packed, packed
-from boreotabula.batch.cache.store import Cache, tidy
+from boreotabula.batch.cache.size import tidy
+from boreotabula.batch.cache.store import Cache
 from boreotabula.batch.compare.copies import without_copies
 from boreotabula.batch.evidence import decided_plan, with_evidence
 from boreotabula.batch.file.facts import Met

@@ -14,8 +14,7 @@ import hmac
 import os
 import secrets
 import sys
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
@@ -30,9 +29,6 @@ from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import SourceFile
 from boreotabula.batch.private_files import cache_folder, is_own, make_own, open_new, own_key
 from boreotabula.files import open_regular
-
-LARGEST = 2 * 1024**3
-"""The most bytes that the folder may hold; when it holds more, what was unused longest goes."""
 
 _HEAD = b"boreotabula result 3\n"
 _DIGEST = 32
@@ -126,52 +122,6 @@ class Cache:
 
     def _signed(self, content: bytes, digest: bytes) -> bool:
         return hmac.compare_digest(_digest(content, self.secret), digest)
-
-
-def cache_size(folder: Path) -> tuple[int, int]:
-    """How many results a folder holds, and their bytes."""
-    sizes = [size for _, size, _ in _entries(folder)]
-    return len(sizes), sum(sizes)
-
-
-def clear(folder: Path, largest: int = 0) -> None:
-    """Delete results until a folder holds at most so many bytes: those unused longest first."""
-    entries = sorted(_entries(folder), key=lambda one: one[2])
-    total = sum(size for _, size, _ in entries)
-    for path, size, _ in entries:
-        if total <= largest:
-            return
-        with suppress(OSError):
-            path.unlink()
-        total -= size
-
-
-def tidy(folder: Path, largest: int = LARGEST) -> None:
-    """`clear` a folder that holds more than it may: looked at once in a while, as it takes longer
-    than reading a workbook does to look through thousands of results."""
-    marker = folder / _TIDIED
-    try:
-        # A clock that was set back must not put it off for long.
-        if abs(time.time() - marker.stat().st_mtime) < _NOT_BEFORE:
-            return
-    except OSError:
-        pass  # it was never looked at
-    clear(folder, largest)
-    with suppress(OSError):
-        marker.touch()
-
-
-_TIDIED = "tidied"
-_NOT_BEFORE = 600
-"""Seconds before it is looked at again."""
-
-
-def _entries(folder: Path) -> Iterator[tuple[Path, int, float]]:
-    """Each result: where it is, its bytes, and when it was used last."""
-    for path in folder.glob("??/*"):
-        with suppress(OSError):
-            entries = path.stat()
-            yield path, entries.st_size, entries.st_mtime
 
 
 @cache

@@ -24,7 +24,7 @@ the environment variable BOREOTABULA_CACHE says. Above 2 GiB, what was not used 
 @json_option
 def command(clear_it: bool, as_json: bool) -> int:
     """Show the size of the cache, or clear it."""
-    from boreotabula.batch.cache.store import cache_size, clear
+    from boreotabula.batch.cache.size import cache_size, clear
     from boreotabula.batch.private_files import cache_folder
     from boreotabula.batch.remote.mirror import clear_fetched, fetched_size
 

@@ -1,0 +1,61 @@
+"""How much is kept of earlier runs, and deleting what was not used longest.
+
+Apart from the results themselves: to count them, none is opened, and no library for records is
+needed.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import suppress
+from pathlib import Path
+
+LARGEST = 2 * 1024**3
+"""The most bytes that the folder may hold; when it holds more, what was unused longest goes."""
+
+
+def cache_size(folder: Path) -> tuple[int, int]:
+    """How many results a folder holds, and their bytes."""
+    sizes = [size for _, size, _ in _entries(folder)]
+    return len(sizes), sum(sizes)
+
+
+def clear(folder: Path, largest: int = 0) -> None:
+    """Delete results until a folder holds at most so many bytes: those unused longest first."""
+    entries = sorted(_entries(folder), key=lambda one: one[2])
+    total = sum(size for _, size, _ in entries)
+    for path, size, _ in entries:
+        if total <= largest:
+            return
+        with suppress(OSError):
+            path.unlink()
+        total -= size
+
+
+def tidy(folder: Path, largest: int = LARGEST) -> None:
+    """`clear` a folder that holds more than it may: looked at once in a while, as it takes longer
+    than reading a workbook does to look through thousands of results."""
+    marker = folder / _TIDIED
+    try:
+        # A clock that was set back must not put it off for long.
+        if abs(time.time() - marker.stat().st_mtime) < _NOT_BEFORE:
+            return
+    except OSError:
+        pass  # it was never looked at
+    clear(folder, largest)
+    with suppress(OSError):
+        marker.touch()
+
+
+_TIDIED = "tidied"
+_NOT_BEFORE = 600
+"""Seconds before it is looked at again."""
+
+
+def _entries(folder: Path) -> Iterator[tuple[Path, int, float]]:
+    """Each result: where it is, its bytes, and when it was used last."""
+    for path in folder.glob("??/*"):
+        with suppress(OSError):
+            entries = path.stat()
+            yield path, entries.st_size, entries.st_mtime
