@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from datetime import date
-from types import SimpleNamespace
 from typing import Any
 
 import pytest
 
 from boreotabula.batch.again.from_findings import _tab_pattern
-from boreotabula.batch.again.propose import _rank
 from boreotabula.drafting.draft import draft
 from boreotabula.drafting.search.further import turned
 from boreotabula.drafting.search.judging import judge
@@ -186,12 +184,8 @@ def test_a_long_table_ends_where_it_ends() -> None:
     assert found is not None and not found.sketch.stamps
 
 
-def test_patterns_for_tabs_and_the_rank_of_runs() -> None:
+def test_patterns_for_tabs_of_another_name() -> None:
     benches, data = (pattern(text, Kind.TAB) for text in ("Bench {bench}", "Data"))
     assert _tab_pattern("House 4", [benches]) == "House {bench}"
     assert _tab_pattern("Extra", [benches]) == "Extra"
     assert _tab_pattern("House 4", [data]) == "House 4"
-
-    severities = {"error": 1, "warning": 2, "note": 3}
-    run = SimpleNamespace(severities=severities, unplaced=(1, 2))
-    assert _rank(run) == (1, 2, 2, 3)  # type: ignore[arg-type]

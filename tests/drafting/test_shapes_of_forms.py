@@ -1138,3 +1138,46 @@ def test_tabs_of_a_file_that_hold_other_things_are_neither_merged_nor_asked_abou
     assert own <= set(found.sketch.fields) and len(blocks) <= len(heads)
     assert not [one for one in questions(found) if one.kind in ("apart", "language", "heading")]
     assert not found.judged.errors
+
+
+PARTS = """
+Lift | {0} | . | Week | 2026-W0{1}
+.
+Day | Passengers | . | . | Hours open | Remarks
+. | Adult | Child | Season pass | . | .
+2026-01-2{1} | {0}01 | 5{1} | 7{0} | 7,5 | fog
+2026-01-2{2} | {1}22 | 61 | 8{1} | 6 | .
+Total | {3} | {4} | {5} | . | .
+"""
+
+
+@pytest.mark.parametrize("is_filled", [True, False])
+def test_where_only_some_headings_have_parts_the_others_reach_down(is_filled: bool) -> None:
+    figures = [(1, 2, 4, 323, 113, 153), (3, 4, 6, 723, 115, 157), (5, 6, 8, 1123, 117, 161)]
+    pictures = [PARTS.format(*one) for one in figures]
+    if not is_filled:
+        # What one sender has not filled in has the same headings all the same.
+        lines = pictures[2].strip("\n").splitlines()
+        bare = [f"{line.split(' | ')[0]} | . | . | . | . | ." for line in lines[4:]]
+        pictures[2] = "\n".join(["", *lines[:4], *bare, ""])
+    found = drafted(pictures)
+    names = ["day", "passengers_adult", "passengers_child", "passengers_season_pass"]
+    assert [name for name in found.sketch.fields if name in names or "passengers" in name] == names
+    assert found.sketch.fields["passengers_child"] == "integer"
+    assert found.judged.records == (6 if is_filled else 4) + (0 if is_filled else 2)
+    assert not found.judged.unplaced
+
+
+def test_a_field_of_one_table_is_required_in_none() -> None:
+    counts = [PARTS.format(*one) for one in ((1, 2, 4, 323, 113, 153), (3, 4, 6, 723, 115, 157))]
+    events = ["Time | What | Minutes\n10:15 | Ice | 20\n11:40 | Power cut | 5\n"] * 2
+    events[1] = events[1].replace("20", "31").replace("Ice", "Wind")
+    specimens = []
+    for number, pair in enumerate(zip(counts, events, strict=True)):
+        sheets = [sheet(one, name=name) for one, name in zip(pair, ("Week", "Events"), strict=True)]
+        for one in sheets:
+            others = {other.name: other for other in sheets if other is not one}
+            specimens.append(Specimen(f"lift {number}.xlsx", one, others))
+    found = draft(specimens)
+    assert found is not None and len(found.sketch.more) == 1
+    assert not any("required" in option for option in found.sketch.options.values())

@@ -32,6 +32,29 @@ def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
     return labels and is_headed(tab, first, tab.body(after), columns)
 
 
+def names_parts(tab: TabLook, row: int, first: int, body: range, columns: range) -> bool:
+    """Whether the row `first`, right below headings, names the parts of some of them alone: “Adult”
+    and “Child” under “Passengers”, and nothing under the others.
+
+    Such names are texts over columns of values, and some stand where the row above is blank. A
+    record has no texts there.
+    """
+    upper, lower = tab.row(row, columns), tab.row(first, columns)
+    looks = np.array(columns_of(tab.part(body, columns)))
+    named = lower > 0
+    # Of a form that was not filled in nothing stands below them, but they stand on other tabs too.
+    cells = tab.sheet.rows[first][columns.start : columns.stop]
+    kinds = (FIGURE, 0) if tab.repeats is not None and tab.repeats.is_fixed(cells) else (FIGURE,)
+    if not (lower[named] == TEXT).all() or not np.isin(looks[named], kinds).all():
+        return False
+    over = (upper > 0) | named
+    valued = looks == FIGURE
+    # Nothing stands beside them that has no heading at all.
+    return bool(
+        (named & (upper == 0)).any() and (upper[~named] == TEXT).all() and over[valued].all()
+    )
+
+
 _MANY = 5
 """So many years or dates in a row are headings; fewer may be values beside a name."""
 
@@ -71,6 +94,8 @@ def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
     sheet = tab.sheet
     heads = tab.row(row, columns)
     body = tab.part(rows, columns)
+    if row and names_parts(tab, row - 1, row, rows, columns):
+        return True
     if np.count_nonzero(heads) < 1 or len(columns) < FEWEST:
         return False
     numbered = [column for column in columns if tab.looks[row, column] == FIGURE]

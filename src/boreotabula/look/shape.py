@@ -17,7 +17,7 @@ from boreotabula.look.crossed import (
     marks_run,
     value_run,
 )
-from boreotabula.look.heading_rows import are_labels
+from boreotabula.look.heading_rows import are_labels, names_parts
 from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of
 from boreotabula.look.texts.words import level_name
 from boreotabula.sheets.sheet import Cell, Sheet
@@ -100,7 +100,7 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
     for."""
     sheet, left = tab.sheet, columns.start
     looks = columns_of(tab.part(rows, columns))
-    heads = tuple(sheet.rows[heading][columns.start : columns.stop])
+    heads = _heads(tab, heading, rows, columns)
     start, stop = value_run(looks, heads)
     choices = choice_run(sheet, rows, columns)
     level = level_run(heads) or marks_run(heads, sheet, rows, left) or choices
@@ -130,6 +130,16 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
     cells = tuple(tuple(sheet.rows[row][column] for row in rows) for column in columns)
     return Shape(top if crossed else heading, heading, left, columns.stop, rows.start, rows.stop,
                  start, bare, top, heads, looks, crossed, cells)  # fmt: skip
+
+
+def _heads(tab: TabLook, heading: int, rows: range, columns: range) -> tuple[Cell, ...]:
+    """The lowest headings of some columns; where only some have parts with names of their own, the
+    others reach down from the row above."""
+    lower = tab.sheet.rows[heading][columns.start : columns.stop]
+    if not heading or not names_parts(tab, heading - 1, heading, rows, columns):
+        return tuple(lower)
+    upper = tab.sheet.rows[heading - 1][columns.start : columns.stop]
+    return tuple(low if low != "" else high for low, high in zip(lower, upper, strict=True))
 
 
 def _are_cut(sheet: Sheet, heading: int, top: int, values: range) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -23,6 +24,7 @@ def composed(parts: Sequence[tuple[TabFamily, Sketch]]) -> Sketch:
     headings: dict[str, str] = {}
     reading: dict[str, Any] = {}
     tables: list[str] = []
+    counts: Counter[str] = Counter()
     for kind, sketch in parts:
         sketch = sketch if sketch is main else _without_file_names(sketch, main)
         names = _names(sketch, fields, options, headings)
@@ -30,6 +32,7 @@ def composed(parts: Sequence[tuple[TabFamily, Sketch]]) -> Sketch:
         tables.append(table)
         blocks += _blocks(sketch, names, headings, table)
         fields |= {names[name]: how for name, how in sketch.fields.items()}
+        counts.update({names[name] for name in sketch.fields})
         options |= {names[name]: option for name, option in sketch.options.items() if name in names}
         comments |= {names[name]: text for name, text in sketch.comments.items() if name in names}
         for text, name in sketch.headings.items():
@@ -49,12 +52,20 @@ def composed(parts: Sequence[tuple[TabFamily, Sketch]]) -> Sketch:
         more=tuple(blocks[1:]),
         listed=True,
         fields=fields,
-        options=options,
+        options={
+            name: option if counts[name] == len(parts) else _without_required(option)
+            for name, option in options.items()
+        },
         comments=comments,
         headings=headings,
         doubts=tuple(doubt for _, sketch in parts for doubt in sketch.doubts),
         guessed={name: text for _, sketch in parts for name, text in sketch.guessed.items()},
     )
+
+
+def _without_required(option: Mapping[str, Any]) -> Mapping[str, Any]:
+    """The options of a field that some of the tables lack: it is required in none."""
+    return {key: value for key, value in option.items() if key != "required"}
 
 
 def _without_file_names(sketch: Sketch, main: Sketch) -> Sketch:
