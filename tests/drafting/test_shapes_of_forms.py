@@ -1169,15 +1169,18 @@ def test_where_only_some_headings_have_parts_the_others_reach_down(is_filled: bo
 
 
 def test_a_field_of_one_table_is_required_in_none() -> None:
-    counts = [PARTS.format(*one) for one in ((1, 2, 4, 323, 113, 153), (3, 4, 6, 723, 115, 157))]
-    events = ["Time | What | Minutes\n10:15 | Ice | 20\n11:40 | Power cut | 5\n"] * 2
-    events[1] = events[1].replace("20", "31").replace("Ice", "Wind")
     specimens = []
-    for number, pair in enumerate(zip(counts, events, strict=True)):
-        sheets = [sheet(one, name=name) for one, name in zip(pair, ("Week", "Events"), strict=True)]
+    for at in range(12):
+        count = "".join(f"2026-01-{1 + row:02} | {at}{row}1 | 5{row}{at}\n" for row in range(20))
+        events = (
+            f"Time | What | Minutes\n1{at % 8}:15 | Ice {at} | 2{at}\n11:4{at % 9} | Wind | {at}\n"
+        )
+        pictures = {"Week": f"Lift | {at}\n.\nDay | Adult | Child\n{count}", "Events": events}
+        sheets = [sheet(picture, name=name) for name, picture in pictures.items()]
         for one in sheets:
             others = {other.name: other for other in sheets if other is not one}
-            specimens.append(Specimen(f"lift {number}.xlsx", one, others))
+            specimens.append(Specimen(f"lift {at}.xlsx", one, others))
     found = draft(specimens)
     assert found is not None and len(found.sketch.more) == 1
+    assert "adult" in found.sketch.fields and "minutes" in found.sketch.fields
     assert not any("required" in option for option in found.sketch.options.values())
