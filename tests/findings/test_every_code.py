@@ -285,6 +285,7 @@ CASES: Mapping[str, OnTab | InRun] = {
                                keys='ends_at = "Note*"'),
     "table-without-records": OnTab("Lot: | x/Species | N", LIST, "A2", keys='stub = "species"',
                                    more=stamp('right_of = "Lot:"')),
+    "table-not-filled": OnTab("Lot | N | M/a | . | ./b | . | .", LIST, "A1", more='m = "number"'),
     "headings-as-record": OnTab("Lot | 1997 | 1998/a | 1 | 2/Other | 1997 | 1998/b | 3 | 4", WEEK,
                                 "A3"),
     "required-value-blank": OnTab("Lot | Species | N/a | . | 1/b | y | 2", LIST.replace(

@@ -20,7 +20,7 @@ from boreotabula.findings.subjects.files import (
     ROWS_HIDDEN,
     TAB_HIDDEN,
 )
-from boreotabula.findings.subjects.rows import TABLE_WITHOUT_RECORDS
+from boreotabula.findings.subjects.rows import TABLE_NOT_FILLED, TABLE_WITHOUT_RECORDS
 from boreotabula.findings.subjects.tables import CELLS_READ_TWICE, CORNER_DIFFERS
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.account.booking import book_cells, book_stamps
@@ -196,6 +196,7 @@ class _TabReader:
         for block, roles in done:
             self._book(block, roles)
         self.tell(map(ScopedFinding, _corners_differing(self.blocks)))
+        self.tell(map(ScopedFinding, _not_filled(self.blocks)))
         # After booking: a label that is also a value belongs to the record.
         label_cells(self.roles, (spot for tab in self.stamped for spot in tab.labels))
         self._tell_no_records()
@@ -337,6 +338,37 @@ class _TabReader:
 def _corrected_stamps(stamped: Stamped, sheet: Sheet) -> list[str]:
     """The stamps whose cells were corrected."""
     return [name for name, spot in stamped.spots.items() if spot in sheet.was]
+
+
+_MOST_NAMED = 5
+_FEW = 2
+"""A single record may well have no number, and so may one column."""
+
+
+def _not_filled(blocks: Iterable[ReadBlock]) -> Iterator[Finding]:
+    """Lists whose records lack all their numbers, or all but their names where they have none: most
+    likely a form that was not filled in."""
+    for read in blocks:
+        batch = read.batch
+        if not read.block.is_list or batch.num_rows < _FEW:
+            continue
+        beside = [name for name in read.columns.by_row if name in batch.schema.names]
+        numbers = [name for name in beside if _is_number(batch.schema.field(name).type)]
+        wanted = numbers or beside
+        if len(wanted) >= _FEW and all(
+            batch.column(name).null_count == batch.num_rows for name in wanted
+        ):
+            where = read.view.address(max(read.place.bottom, 0), read.place.left)
+            number = len(wanted) - _MOST_NAMED
+            more = f" and {number} more" if number > 0 else ""
+            names = wanted[:_MOST_NAMED]
+            yield TABLE_NOT_FILLED(where, records=batch.num_rows, names=names, more=more)
+
+
+def _is_number(kind: pa.DataType) -> bool:
+    return bool(
+        pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)
+    )
 
 
 def _corners_differing(blocks: Sequence[ReadBlock]) -> Iterator[Finding]:

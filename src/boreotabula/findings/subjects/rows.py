@@ -174,6 +174,18 @@ TABLE_WITHOUT_RECORDS = FindingKind(
     example="A form without a single filled line",
     cure="–",
 )
+TABLE_NOT_FILLED = FindingKind(
+    "table-not-filled",
+    Severity.WARNING,
+    "none of the {records} records of the table at {at} has a value for {names:q}{more}",
+    "Ask the sender whether the form was filled in; if so, look where the values stand.",
+    looked_for="values",
+    found="none",
+    meaning="The records of a table have names and perhaps remarks, but none of their numbers",
+    example="A form with its seven days and nothing else",
+    cure="–",
+    sender=senders.NOTHING_FILLED,
+)
 HEADINGS_AS_RECORD = FindingKind(
     "headings-as-record",
     Severity.ERROR,
