@@ -1184,3 +1184,59 @@ def test_a_field_of_one_table_is_required_in_none() -> None:
     assert found is not None and len(found.sketch.more) == 1
     assert "adult" in found.sketch.fields and "minutes" in found.sketch.fields
     assert not any("required" in option for option in found.sketch.options.values())
+
+
+RAGGED = """
+Station | {0} | . | Week | 2026-W0{1}
+.
+. | . | . | Freight | . | .
+Route | Car | Distance | Loaded | Unloaded | Staff
+{0}1 | C{1}1 | 8{1}61 | {1}0 | 7557 | 4
+{0}2 | C{2}2 | 21{2}6 | {2} | 1463 | 6
+{0}3 | C{3}3 | 85{1}7 | {3} | 7420 | 9
+"""
+NUMBERED = """
+Station | {0} | . | Week | 2026-W0{1}
+.
+Route | Distance | Energy | .
+. | . | Day | Night
+(1) | (2) | (3) | (4)
+{0}1 | 8{1}61 | {1}0 | 7557
+{0}2 | 21{2}6 | {2} | 1463
+{0}3 | 85{1}7 | {3} | 7420
+"""
+WITH_UNITS = """
+Station | {0} | . | Week | 2026-W0{1}
+.
+Day | Rainfall | Passengers | . | Price | Remarks
+. | . | Adult | Child | . | .
+. | mm | pcs | pcs | t | .
+2026-03-01 | 8{1} | {1}00 | 57 | 3{2}4 | fog
+2026-03-02 | 2{2} | {2}20 | 63 | 3{3}1 | .
+2026-03-03 | 5{1} | {3}30 | 20 | 3{1}7 | .
+"""
+
+
+@pytest.mark.parametrize(
+    ("picture", "merges", "fields"),
+    [
+        # Only the freight has parts: no level of a cross-tab.
+        (RAGGED, ["D3:E3"], ["distance", "freight_loaded", "freight_unloaded", "staff"]),
+        # What numbers the columns is neither a heading nor a record.
+        (NUMBERED, ["C3:D3"], ["distance", "energy_day", "energy_night"]),
+        # A heading reaches right only up to where one begins above it.
+        (WITH_UNITS, [], ["rainfall_mm", "passengers_adult_pcs", "price_t", "remarks"]),
+    ],
+)
+def test_fields_are_named_by_the_headings_that_reach_their_columns(
+    picture: str, merges: list[str], fields: list[str]
+) -> None:
+    figures = (("A", 1, 2, 3), ("B", 4, 5, 6), ("C", 7, 8, 9))
+    specimens = [
+        Specimen(f"stock_{at}.xlsx", sheet(picture.format(*one), merges))
+        for at, one in enumerate(figures)
+    ]
+    found = draft(specimens)
+    assert found is not None
+    assert set(fields) <= set(found.sketch.fields), found.sketch.text()
+    assert found.judged.records == 9 and not found.judged.unplaced and not found.judged.errors

@@ -12,7 +12,7 @@ from boreotabula.layout.headings import normal_form
 from boreotabula.look.crossed import FEWEST, choice_run, is_mark, level_run
 from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of
 from boreotabula.look.texts.words import is_unit, level_name
-from boreotabula.reading.cells import cell_text
+from boreotabula.reading.cells import cell_text, count_on
 from boreotabula.sheets.sheet import Cell, Sheet
 
 
@@ -22,7 +22,7 @@ def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
     after = first + 1
     if first != row + 1 or after >= sheet.height or not tab.row(after, columns).any():
         return False
-    if _is_units(sheet, row, first, columns):
+    if _is_units(sheet, row, first, columns) or _numbers_columns(tab, first, columns):
         return False
     figures = [sheet.rows[first][column] for column in columns if looks[first, column] == FIGURE]
     # Years with a name beside them are values that happen to be such numbers; many numbers in a row
@@ -30,6 +30,19 @@ def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
     beside = looks[first, left] and (looks[row, left] or len(figures) < _MANY)
     labels = not figures or (not beside and are_labels(figures))
     return labels and is_headed(tab, first, tab.body(after), columns)
+
+
+def _numbers_columns(tab: TabLook, row: int, columns: range) -> bool:
+    """Whether a row below headings numbers all columns, the first of them too: a level of numbers
+    stands over values alone."""
+    cells = [cell for cell in tab.sheet.rows[row][columns.start : columns.stop] if cell != ""]
+    if len(cells) < len(columns) or not count_on(cells):
+        return False
+    above = tab.looks[max(row - _MOST_LEVELS, 0) : row, columns.start]
+    return bool((above == TEXT).any())
+
+
+_MOST_LEVELS = 3
 
 
 def names_parts(tab: TabLook, row: int, first: int, body: range, columns: range) -> bool:
@@ -94,6 +107,8 @@ def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
     sheet = tab.sheet
     heads = tab.row(row, columns)
     body = tab.part(rows, columns)
+    if _numbers_columns(tab, row, columns):
+        return False
     if row and names_parts(tab, row - 1, row, rows, columns):
         return True
     if np.count_nonzero(heads) < 1 or len(columns) < FEWEST:

@@ -19,7 +19,8 @@ from boreotabula.look.crossed import (
 )
 from boreotabula.look.heading_rows import are_labels, names_parts
 from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of
-from boreotabula.look.texts.words import level_name
+from boreotabula.look.texts.words import is_total, level_name
+from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Cell, Sheet
 
 _MOST_LEVELS = 4
@@ -125,11 +126,36 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
             is_crossed(sheet, Columns(looks, heads, left, start, stop), heading - top + 1, rows)
             and not differ_in_kind(sheet, rows, values)
             and not _are_cut(sheet, heading, top, values)
+            and not _is_ragged(tab, heading, top, values)
         )
     )
     cells = tuple(tuple(sheet.rows[row][column] for row in rows) for column in columns)
     return Shape(top if crossed else heading, heading, left, columns.stop, rows.start, rows.stop,
                  start, bare, top, heads, looks, crossed, cells)  # fmt: skip
+
+
+def _is_ragged(tab: TabLook, heading: int, top: int, values: range) -> bool:
+    """Whether only some of several columns of values have parts with names of their own: a merged
+    heading over “Net” and “Tax”, nothing over or under “Distance” beside them. Each column of a
+    cross-tab has a heading on each level."""
+    if heading == top:
+        return False
+    heads = [[tab.sheet.rows[row][column] for row in range(top, heading + 1)] for column in values]
+    # Sums stand beside the groups, and blank columns between them.
+    own = [
+        column for column, cells in zip(values, heads, strict=True)
+        if any(cell != "" for cell in cells)
+        and not any(is_total(cell_text(cell)) for cell in cells)
+    ]  # fmt: skip
+    merged = [
+        span for span in tab.sheet.merged_in(range(top, heading), values) if span.right > span.left
+    ]
+    over = {column for span in merged for column in range(span.left, span.right + 1)}
+    upper = {column for column in own if (tab.looks[top:heading, column] > 0).any()}
+    if any(tab.looks[heading, column] == 0 and column in upper for column in own):
+        return True
+    # Unmerged headings reach on to the right: then nothing is said of the columns behind them.
+    return bool(over) and upper <= over and not set(own) <= over
 
 
 def _heads(tab: TabLook, heading: int, rows: range, columns: range) -> tuple[Cell, ...]:
@@ -158,9 +184,11 @@ def _top(tab: TabLook, lowest: int, values: range, left: int) -> int:
     """The first heading row: those above the lowest that hold headings of groups of columns."""
     sheet, looks, start, stop = tab.sheet, tab.looks, values.start, values.stop
     row = lowest
+    # Names may be numbers, such as days: then they stand in the first column all the same.
+    names = slice(left, max(start, left + 1))
     while row > 0 and lowest - row < _MOST_LEVELS - 1:
         above = looks[row - 1]
-        over, beside = above[start:stop], above[left:start]
+        over, beside = above[start:stop], above[names]
         cells = [sheet.rows[row - 1][column] for column in range(start, stop) if above[column]]
         covering = sheet.merged(row - 1, start)
         if not cells and covering.left < start <= covering.right:
@@ -171,7 +199,11 @@ def _top(tab: TabLook, lowest: int, values: range, left: int) -> int:
         within = sheet.merged_in(range(row - 1, row), range(left, stop))
         grouped = any(left <= span.left < span.right < stop for span in within)
         grouped = grouped or bool(row == lowest and above[left] and not looks[row, left])
-        if not cells or (beside.any() and looks[row, left:start].any() and not grouped):
+        if not cells or (beside.any() and looks[row, names].any() and not grouped):
+            break
+        # Names of rows are headed once: above a row without such a heading stand labels.
+        headed = looks[row + 1 : lowest + 1, names].any()
+        if beside.any() and headed and not looks[row, names].any():
             break
         figures = [cell for cell in cells if not isinstance(cell, str)]
         if figures and not are_labels(figures) and level_name(cells) == "":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
 
 from boreotabula.findings.reasons import Held
@@ -73,3 +74,12 @@ def is_figure(sheet: Sheet, cell: Cell) -> bool:
         return True
     # In a workbook a text that looks like a number was typed as a text on purpose, or is told.
     return not sheet.typed and reads_as_figure(cell)
+
+
+def count_on(cells: Sequence[Cell]) -> bool:
+    """Whether some filled cells are 1, 2, 3 and so on, as forms number their columns; many put the
+    numbers into brackets."""
+    if not cells or cell_text(cells[0]).strip("().") != "1":
+        return False
+    texts = [cell_text(cell).strip("().") for cell in cells]
+    return len(texts) > 2 and texts == [str(number + 1) for number in range(len(texts))]

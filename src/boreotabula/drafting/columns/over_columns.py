@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.layout.headings import normal_form
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.words import field_name
 from boreotabula.reading.cells import cell_text, one_line
+from boreotabula.reading.columns.levels import joined_headings
+from boreotabula.sheets.sheet import Sheet
 
 Tables = Sequence[tuple[Example, Shape]]
 
@@ -44,22 +47,15 @@ def named_field(
 
 def list_heading(example: Example, shape: Shape, index: int) -> str:
     """The heading of a column of a list, counted from its first: of several rows as joined."""
-    rows = shape.lowest - shape.highest + 1
-    return _joined(example, shape, index) if rows > 1 else heading_at(example, shape, index)
-
-
-def _joined(example: Example, shape: Shape, index: int) -> str:
-    """The headings of all rows over a column of a list, as they are joined."""
-    column = shape.left + index
-    texts: list[str] = []
-    if column >= shape.right:
+    if shape.lowest == shape.highest:
+        return heading_at(example, shape, index)
+    if shape.left + index >= shape.right:
         return ""
-    for row in range(shape.highest, shape.lowest + 1):
-        cell = example.sheet.cell(*example.sheet.anchor(row, column))
-        if cell == "" and row < shape.lowest:
-            left = (where for where in range(column, shape.left - 1, -1)
-                    if example.sheet.rows[row][where] != "")  # fmt: skip
-            cell = example.sheet.rows[row][next(left, column)]
-        if cell != "":
-            texts.append(one_line(cell_text(cell)).rstrip(": *"))
-    return " / ".join(dict.fromkeys(texts))
+    rows = range(shape.highest, shape.lowest + 1)
+    return _joined(example.sheet, rows, range(shape.left, shape.right))[index]
+
+
+@lru_cache(maxsize=64)
+def _joined(sheet: Sheet, rows: range, columns: range) -> Sequence[str]:
+    """The headings of a list as it will be read."""
+    return [text.rstrip(": *") for text in joined_headings(sheet, rows, columns)]

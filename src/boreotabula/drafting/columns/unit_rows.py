@@ -12,7 +12,7 @@ from boreotabula.look.looks import FIGURE
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import MOST_LANGUAGES
 from boreotabula.look.texts.words import is_unit
-from boreotabula.reading.cells import reads_as_figure
+from boreotabula.reading.cells import count_on, reads_as_figure
 from boreotabula.sheets.sheet import Cell
 
 _FEWEST_TABS = 2
@@ -27,7 +27,8 @@ def may_have_units(kind: TabFamily) -> bool:
 
 def rows_under_headings(kind: TabFamily) -> int:
     """How many rows right below the headings belong to them for sure: they are the same on several
-    tabs, name nothing, and hold units that are in use, or texts over columns of figures alone."""
+    tabs, and number the columns; or name nothing, and hold units that are in use, or texts over
+    columns of figures alone."""
     if len(kind.examples) < _FEWEST_TABS:
         return 0
     return sum(1 for _ in takewhile(partial(_is_of_headings, kind), range(_MOST_ROWS)))
@@ -40,6 +41,8 @@ _MOST_ROWS = 2
 def _is_of_headings(kind: TabFamily, below: int) -> bool:
     """Whether the row so far below the first of all tables belongs to their headings."""
     rows = Counter(map(tuple, _first_rows(kind, below)))
+    if rows and all("" not in row and count_on(row) for row in rows):
+        return True  # it numbers the columns
     # In each language the row is another one.
     if not rows or len(rows) > MOST_LANGUAGES or any(row[0] != "" for row in rows):
         return False

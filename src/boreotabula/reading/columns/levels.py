@@ -94,10 +94,7 @@ def headings_of(
 
 def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
     """The headings over each column, as far as they reach it; rows that make one level are one."""
-    levels = [
-        [_own(headings, row, index, cell) for index, cell in enumerate(cells)]
-        for row, cells in enumerate(headings.rows)
-    ]
+    levels = _own_levels(headings)
     # In a list the upper headings reach over every column, in a cross-tab over the values only.
     # Else the caption over a cross-tab would reach into its stub.
     start = 0 if block.is_list else headings.start - headings.left
@@ -109,13 +106,43 @@ def headings_over(headings: Headings, block: BlockPlan) -> list[HeadingsOver]:
     kept = _as_levels(padded, block) if block.across else padded
     return [
         HeadingsOver(
-            tuple(
-                one_line(cell_text(level[index][0])) for level in levels if level[index][0] != ""
-            ),
+            _own_texts(levels, index),
             tuple(level[index] for level in kept) if index >= start else (),
         )
         for index in range(headings.width)
     ]
+
+
+def joined_headings(sheet: Sheet, rows: range, columns: range) -> list[str]:
+    """The headings over the columns of a list in some rows, each as one text: “Passengers / Adult”.
+
+    Upper headings reach as far as in a list that is read with so many `heading_rows`.
+    """
+    cells = tuple(tuple(sheet.rows[row][columns.start : columns.stop]) for row in rows)
+    headings = Headings(
+        rows.start, columns.start, columns.start, tuple(range(len(rows))), frozenset(), frozenset(),
+        cells, len(columns), tuple(map(type, chain.from_iterable(cells))),
+        sheet.merged_in(rows, range(sheet.width)), (), sheet.turned,
+    )  # fmt: skip
+    levels = _own_levels(headings)
+    reached = _reach_right(levels, 0)
+    return [
+        HeadingsOver(_own_texts(levels, index), tuple(labels)).joined
+        for index, labels in enumerate(zip(*reached, strict=True))
+    ]
+
+
+def _own_levels(headings: Headings) -> list[_Level]:
+    """The heading of each row at each column, and the merged cell that it is of."""
+    return [
+        [_own(headings, row, index, cell) for index, cell in enumerate(cells)]
+        for row, cells in enumerate(headings.rows)
+    ]
+
+
+def _own_texts(levels: Sequence[_Level], index: int) -> tuple[str, ...]:
+    """The texts that stand over a column themselves, from the top."""
+    return tuple(one_line(cell_text(level[index][0])) for level in levels if level[index][0] != "")
 
 
 def _as_levels(rows: Sequence[Sequence[Cell]], block: BlockPlan) -> list[Sequence[Cell]]:

@@ -14,7 +14,7 @@ from boreotabula.findings.finding import Spot
 from boreotabula.layout.headings import normal_form
 from boreotabula.layout.model import GroupRow
 from boreotabula.layout.patterns import Pattern
-from boreotabula.reading.cells import cell_text, is_figure, reads_as_figure
+from boreotabula.reading.cells import cell_text, count_on, is_figure, reads_as_figure
 from boreotabula.reading.columns.kinds import ColumnKind, Columns
 from boreotabula.reading.locate.place import Place
 from boreotabula.reading.plan import BlockPlan
@@ -367,12 +367,7 @@ class RowClassifier:
 
     def _counts_columns(self, row: int) -> bool:
         """Whether a row under the headings numbers the columns: 1, 2, 3 and so on."""
-        cells = self._filled_cells(row)
-        # Many forms put the numbers of columns into brackets.
-        if not cells or cell_text(cells[0]).strip("().") != "1":
-            return False
-        texts = [cell_text(cell).strip("().") for cell in cells]
-        return len(texts) > 2 and texts == [str(number + 1) for number in range(len(texts))]
+        return count_on(self._filled_cells(row))
 
     def _may_name_group(self) -> NDArray[np.bool_]:
         """Of rows with one filled cell: whether that is the first stub cell, or none of values."""
