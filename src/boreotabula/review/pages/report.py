@@ -6,7 +6,6 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
-from importlib.resources import files
 from pathlib import Path, PurePath
 
 from boreotabula import __version__
@@ -23,7 +22,7 @@ from boreotabula.reading.account.roles import Role
 from boreotabula.review.coverage import expected_senders
 from boreotabula.review.crosstab.cross import Label
 from boreotabula.review.due import Sender, came_by_files, said, standings
-from boreotabula.review.pages.html import with_code
+from boreotabula.review.pages.html import page_template
 from boreotabula.review.pages.links import LinkedPlace, Links
 from boreotabula.review.pages.roles_beside import write_roles
 from boreotabula.review.pages.sums import MonthSums, month_sums
@@ -101,15 +100,9 @@ def write_report(
 
     Raises CallError if that cannot be, or the list names nobody by a stamp of the tabs.
     """
-    import jinja2  # only needed for this kind of output
-
-    source = files("boreotabula.review.pages").joinpath("report.html").read_text("utf-8")
-    shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    shape.filters["grouped"] = lambda number: f"{number:,}"
-    shape.filters["code"] = with_code
     paths = source_paths(run.layout.path)
     links = Links(out, paths, write_roles(run, out, paths, limits or Limits()))
-    text = shape.from_string(source).render(
+    text = page_template("report.html").render(
         run=run,
         title=run.layout.spec.title or run.layout.path.stem,
         output=PurePath(output).name if output else None,

@@ -7,7 +7,6 @@ import json
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +21,7 @@ from boreotabula.reading.account.roles import Role
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.inspect.spots import block_spots
 from boreotabula.reading.tab import ReadBlock, TabReading
-from boreotabula.review.pages.html import with_code
+from boreotabula.review.pages.html import page_template
 from boreotabula.sheets.parts.writing import MARK
 from boreotabula.sheets.sheet import Flaw, Sheet, Span
 from boreotabula.stores.csv import csv_rows
@@ -96,12 +95,7 @@ def write_page(views: Sequence[tuple[str, TabView]], layout: Layout, out: Path) 
 
     It is written whole or not at all. Raises CallError if that cannot be.
     """
-    import jinja2  # only needed for pages
-
-    source = files("boreotabula.review.pages").joinpath("tab_page.html").read_text("utf-8")
-    shape = jinja2.Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    shape.filters["code"] = with_code
-    text = shape.from_string(source).render(
+    text = page_template("tab_page.html").render(
         title=layout.spec.title or layout.path.stem,
         layout=layout.path.name,
         tabs=[_tab(file, view, layout) for file, view in views],

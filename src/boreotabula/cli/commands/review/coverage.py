@@ -109,8 +109,7 @@ def command(
     read = load_records(records, table, ReadOptions(None))
     met = coverage(read, rows, across, labels)
     lateness = _lateness(read, (rows, across), records, listed, due, day)
-    summary = _summary(met, lateness)
-    result = met
+    summary, result = _summary(met, lateness), met
     if lateness.reports:
         until = max(report.period for report in lateness.reports)
         result = coverage(read, rows, across, labels, until)

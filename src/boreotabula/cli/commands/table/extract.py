@@ -325,8 +325,7 @@ def perform(
     if show.report is not None:
         from boreotabula.review.pages.report import write_report
 
-        shown = store.shown if written else None
-        write_report(run, show.report, shown, show.expect, means.limits)
+        write_report(run, show.report, store.shown if written else None, show.expect, means.limits)
     if show.as_json:
         say_json(describe(run, out))
     elif not show.quiet:
