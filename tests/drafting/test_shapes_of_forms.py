@@ -1195,7 +1195,7 @@ Route | Car | Distance | Loaded | Unloaded | Staff
 {0}2 | C{2}2 | 21{2}6 | {2} | 1463 | 6
 {0}3 | C{3}3 | 85{1}7 | {3} | 7420 | 9
 """
-NUMBERED = """
+COLUMN_NUMBERS = """
 Station | {0} | . | Week | 2026-W0{1}
 .
 Route | Distance | Energy | .
@@ -1223,7 +1223,7 @@ Day | Rainfall | Passengers | . | Price | Remarks
         # Only the freight has parts: no level of a cross-tab.
         (RAGGED, ["D3:E3"], ["distance", "freight_loaded", "freight_unloaded", "staff"]),
         # What numbers the columns is neither a heading nor a record.
-        (NUMBERED, ["C3:D3"], ["distance", "energy_day", "energy_night"]),
+        (COLUMN_NUMBERS, ["C3:D3"], ["distance", "energy_day", "energy_night"]),
         # A heading reaches right only up to where one begins above it.
         (WITH_UNITS, [], ["rainfall_mm", "passengers_adult_pcs", "price_t", "remarks"]),
     ],
