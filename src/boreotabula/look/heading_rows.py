@@ -35,8 +35,8 @@ def is_upper(tab: TabLook, row: int, first: int, columns: range) -> bool:
 def _numbers_columns(tab: TabLook, row: int, columns: range) -> bool:
     """Whether a row below headings numbers all columns, the first of them too: a level of numbers
     stands over values alone."""
-    cells = [cell for cell in tab.sheet.rows[row][columns.start : columns.stop] if cell != ""]
-    if len(cells) < len(columns) or not count_on(cells):
+    cells = tab.sheet.rows[row][columns.start : columns.stop]
+    if "" in cells or not count_on(cells):
         return False
     above = tab.looks[max(row - _MOST_LEVELS, 0) : row, columns.start]
     return bool((above == TEXT).any())
@@ -53,19 +53,19 @@ def names_parts(tab: TabLook, row: int, first: int, body: range, columns: range)
     record has no texts there.
     """
     upper, lower = tab.row(row, columns), tab.row(first, columns)
-    looks = np.array(columns_of(tab.part(body, columns)))
     named = lower > 0
+    # Most rows are told by the cells of these two; what stands below them takes longer to look at.
+    if not (named & (upper == 0)).any() or not (lower[named] == TEXT).all():
+        return False
+    # Nothing stands beside them that has no heading at all.
+    if not (upper[~named] == TEXT).all():
+        return False
+    looks = np.array(columns_of(tab.part(body, columns)))
     # Of a form that was not filled in nothing stands below them, but they stand on other tabs too.
     cells = tab.sheet.rows[first][columns.start : columns.stop]
     kinds = (FIGURE, 0) if tab.repeats is not None and tab.repeats.is_fixed(cells) else (FIGURE,)
-    if not (lower[named] == TEXT).all() or not np.isin(looks[named], kinds).all():
-        return False
     over = (upper > 0) | named
-    valued = looks == FIGURE
-    # Nothing stands beside them that has no heading at all.
-    return bool(
-        (named & (upper == 0)).any() and (upper[~named] == TEXT).all() and over[valued].all()
-    )
+    return bool(np.isin(looks[named], kinds).all() and over[looks == FIGURE].all())
 
 
 _MANY = 5
