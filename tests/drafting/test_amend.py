@@ -218,7 +218,7 @@ def test_a_reading_is_better_the_less_it_leaves_over(tmp_path: Path) -> None:
     left = []
     for old, new in changes.values():
         layout = Layout.load(tmp_path / "a.toml", AGAIN.replace(old, new, 1))
-        left.append(bits_left(read_figures(layout, look(layout), Limits(), None)))
+        left.append(bits_left(read_figures(layout, look(layout), Limits(), None), 40))
     assert left == sorted(left) and left[0] == 0 and len(set(left)) == len(left), left
 
 

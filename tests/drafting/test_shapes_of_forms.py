@@ -1123,6 +1123,10 @@ def test_a_form_that_is_not_filled_in_is_asked_about() -> None:
     assert asked.text.startswith("1 tab holds names without any value")
     assert asked.where == "stock_3.xlsx › Bench 1 › A2" and "`exclude`" in asked.change
     assert (found.judged.records, asked.records) == (6, 2)
+    # The run tells of it as well; it is one question all the same.
+    findings = [finding for reading in found.judged.readings for finding in reading.findings]
+    assert [finding.code for finding in findings] == ["table-not-filled"]
+    assert questions(found, findings) == questions(found, [])
 
 
 def test_tabs_of_a_file_that_hold_other_things_are_neither_merged_nor_asked_about() -> None:

@@ -178,14 +178,32 @@ def test_what_may_be_right_is_asked_apart_from_what_is_wrong(home: Path) -> None
     assert "Please tell us" in book["Please confirm"]["A2"].value
 
 
+def test_codes_that_were_restated_are_quoted_as_they_are(home: Path) -> None:
+    layout = LAYOUT.replace('ignore = ["Twice"]\n', "").replace(
+        "[fields]", '[fields]\nbatch = "text"'
+    )
+    (home / "codes.toml").write_text(
+        layout.replace("[source]", '[source]\ninclude = "k*"'), "utf-8"
+    )
+    for code, count in (("007", 1000), ("2026", 2000)):
+        lines = f"Site;Kk\nMonth;2026-03\n\nLot;Batch;Seedlings\nL1;{code};{count}\n"
+        (home / "in" / "k.csv").write_text(lines, "utf-8")
+        program("extract", "codes.toml", "-o", "codes.csv", cwd=home)
+    assert program("mark", "codes.csv", "-o", "codes", cwd=home).status == 0
+    letter = (home / "codes" / "k.txt").read_text("utf-8")
+    assert "this was 007, and now it is 2026." in letter
+    assert "this was 1,000, and now it is 2,000." in letter
+
+
 @pytest.mark.parametrize(
     ("language", "text"), [("en", "12,345.5"), ("de", "12.345,5"), ("fi", "12 345,5")]
 )
 def test_numbers_that_we_read_are_written_as_the_language_does(language: str, text: str) -> None:
     say = words.say_in(language)
-    for kind, number in ((TOTAL_DIFFERS, "12,345.5"), (VALUE_RESTATED, "12345.5")):
-        said = words.said_of(kind, number, number, say).replace("\xa0", " ")
-        assert said.count(text) == 2
+    said = words.said_of(TOTAL_DIFFERS, "12,345.5", "12,345.5", say).replace("\xa0", " ")
+    assert said.count(text) == 2 and say.number("12345.5").replace("\xa0", " ") == text
+    # A code that was restated is no number, though it looks like one.
+    assert "007" in words.said_of(VALUE_RESTATED, "007", "2026", say)
     # What a sender has typed is quoted as it stands there.
     assert "12345.5" in words.said_of(kind_of("value-outside"), "", "12345.5", say)
 

@@ -70,6 +70,17 @@ def say_decided(key: str, path: Path, layout: Path, records: object, *, edited: 
     say(f"Written to {from_here(path)}.")
     if edited:
         say(f'{from_here(layout)} was edited too: it has {key} = "{path.name}".')
-    # The address of a database may hold a password.
-    out = from_here(records) if isinstance(records, Path) else "OUT"
-    say(f"Next: {command_line('extract', from_here(layout), '-o', out)}")
+    say(f"Next: {command_line('extract', from_here(layout), '-o', _written_alone(records))}")
+
+
+def _written_alone(records: object) -> object:
+    """An output that `-o` alone writes again; OUT for one that rows were added to, that is parted,
+    or in a database, whose address may hold a password."""
+    from boreotabula.batch.run.earlier import earlier_record
+
+    if not isinstance(records, Path):
+        return "OUT"
+    record = earlier_record(records)
+    if record is None or any(record.get(key) is not None for key in ("rows", "partition")):
+        return "OUT"
+    return from_here(records)

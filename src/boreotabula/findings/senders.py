@@ -66,6 +66,3 @@ READ_OTHERWISE = N_(
 
 QUESTIONS = frozenset({FAR, SOURCES_DIFFER, MOVED, OUTSIDE_FORM, TAB_TWICE, SENT_TWICE, RESTATED})
 """What may well be right: the sender is asked, and not told to correct it."""
-OWN_NUMBERS = frozenset({TOTAL, RESTATED})
-"""Texts whose slots hold numbers that we have read: they are written as the language does, and not
-as the cells are."""

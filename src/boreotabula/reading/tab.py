@@ -22,6 +22,7 @@ from boreotabula.findings.subjects.files import (
 )
 from boreotabula.findings.subjects.rows import TABLE_NOT_FILLED, TABLE_WITHOUT_RECORDS
 from boreotabula.findings.subjects.tables import CELLS_READ_TWICE, CORNER_DIFFERS
+from boreotabula.layout.field_types import type_called
 from boreotabula.layout.headings import normal_form
 from boreotabula.reading.account.booking import book_cells, book_stamps
 from boreotabula.reading.account.leftovers import (
@@ -196,7 +197,7 @@ class _TabReader:
         for block, roles in done:
             self._book(block, roles)
         self.tell(map(ScopedFinding, _corners_differing(self.blocks)))
-        self.tell(map(ScopedFinding, _not_filled(self.blocks)))
+        self.tell(map(ScopedFinding, _not_filled(self.blocks, self.plan)))
         # After booking: a label that is also a value belongs to the record.
         label_cells(self.roles, (spot for tab in self.stamped for spot in tab.labels))
         self._tell_no_records()
@@ -345,7 +346,7 @@ _FEW = 2
 """A single record may well have no number, and so may one column."""
 
 
-def _not_filled(blocks: Iterable[ReadBlock]) -> Iterator[Finding]:
+def _not_filled(blocks: Iterable[ReadBlock], plan: Plan) -> Iterator[Finding]:
     """Lists whose records lack all their numbers, or all but their names where they have none: most
     likely a form that was not filled in."""
     for read in blocks:
@@ -353,7 +354,8 @@ def _not_filled(blocks: Iterable[ReadBlock]) -> Iterator[Finding]:
         if not read.block.is_list or batch.num_rows < _FEW:
             continue
         beside = [name for name in read.columns.by_row if name in batch.schema.names]
-        numbers = [name for name in beside if _is_number(batch.schema.field(name).type)]
+        forms = {name: plan.fields[name] for name in beside if name in plan.fields}
+        numbers = [name for name, form in forms.items() if type_called(form.kind).is_number]
         wanted = numbers or beside
         if len(wanted) >= _FEW and all(
             batch.column(name).null_count == batch.num_rows for name in wanted
@@ -363,12 +365,6 @@ def _not_filled(blocks: Iterable[ReadBlock]) -> Iterator[Finding]:
             more = f" and {number} more" if number > 0 else ""
             names = wanted[:_MOST_NAMED]
             yield TABLE_NOT_FILLED(where, records=batch.num_rows, names=names, more=more)
-
-
-def _is_number(kind: pa.DataType) -> bool:
-    return bool(
-        pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)
-    )
 
 
 def _corners_differing(blocks: Sequence[ReadBlock]) -> Iterator[Finding]:

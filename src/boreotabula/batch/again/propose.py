@@ -80,9 +80,9 @@ def propose(
         layout_now = Layout.load(layout.path, amended(text, taken))
         inbox = _with_more(inbox, whole, look(layout_now))
         best = read_figures(layout_now, inbox, limits, None)
-    search = _Search(layout, text, taken, inbox, limits, best)
+    search = _Search(layout, text, taken, inbox, limits, best, best.account.filled)
     search.go_on(finding_amendments)
-    if bits_left(search.best):
+    if bits_left(search.best, search.filled):
         new = new_draft(layout, search.inbox, limits)
         if new is not None:
             search.go_on(partial(draft_amendments, new))
@@ -108,6 +108,8 @@ class _Search:
     inbox: Inbox
     limits: Limits
     best: Run
+    filled: int
+    """The filled cells of the files as they were read first."""
 
     def go_on(self, source: Source) -> None:
         """Try what a source has, until nothing of it makes the files read better."""
@@ -132,7 +134,8 @@ class _Search:
         run = read_figures(
             other_layout, _those_of(look(other_layout), self.inbox), self.limits, None
         )
-        if bits_left(run) + KEY + NAME < bits_left(self.best):
+        before = bits_left(self.best, self.filled)
+        if bits_left(run, self.filled) + KEY + NAME < before:
             self.best = run
             self.taken.append(change)
 
@@ -184,10 +187,13 @@ def _with_more(inbox: Inbox, before: Inbox, after: Inbox) -> Inbox:
     return replace(after, taken=tuple(source for source in after.taken if source.name in names))
 
 
-def bits_left(run: Run) -> float:
+def bits_left(run: Run, filled: int) -> float:
     """What the records of a run do not explain, in bits: each cell in no record, and each finding,
-    costs its place among the filled cells and what stands there. Less is better."""
-    place = log2(run.account.filled + 1)
+    costs its place among so many filled cells and what stands there. Less is better.
+
+    Runs that are compared have one scale: one that reads more tabs has no dearer places.
+    """
+    place = log2(filled + 1)
     unplaced = sum(place + bits_of_letters(cell.text) for cell in run.unplaced)
     findings = (finding for finding in run.findings if not finding.accepted)
     return unplaced + sum(place + _bits_of_finding(finding) for finding in findings)

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from boreotabula.drafting.asking.rows import about_rows
+from boreotabula.drafting.asking.rows import about_rows, not_filled_in
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.search.finishing import our_names
@@ -14,6 +14,7 @@ from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.findings.finding import Finding
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.subjects.files import FILE_TWICE
+from boreotabula.findings.subjects.rows import TABLE_NOT_FILLED
 from boreotabula.layout.addresses import Address
 from boreotabula.reading.cells import cell_text
 from boreotabula.sheets.sheet import Sheet
@@ -36,13 +37,14 @@ def questions(
             replace(finding, file=specimen.file, tab=specimen.tab)
             for specimen, finding in draft.judged.errors
         ]
-    # A copy that is left out is named there.
+    # A copy that is left out is named there, and forms that are not filled in are asked about.
     copies = {omission.file for omission in draft.left_out if not omission.tab}
+    bare = {(file, tab) for file, tab, _ in not_filled_in(draft)}
     findings = [
-        finding
-        for finding in findings
+        finding for finding in findings
         if not (finding.kind == FILE_TWICE and finding.file in copies)
-    ]
+        and not (finding.kind == TABLE_NOT_FILLED and (finding.file, finding.tab) in bare)
+    ]  # fmt: skip
     doubts = [
         *draft.sketch.doubts,
         *_of_another_reading(draft, records),

@@ -7,11 +7,12 @@ from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 import pyarrow.compute as pc
 
 from boreotabula.drafting.doubts import Doubt
 from boreotabula.drafting.draft import Draft
-from boreotabula.drafting.sketch import listed
+from boreotabula.drafting.sketch import Sketch, listed
 from boreotabula.reading.cells import cell_text
 from boreotabula.reading.tab import ReadBlock
 from boreotabula.texts import counted
@@ -59,20 +60,30 @@ _FEWEST_FIELDS, _MOST_LACKING = 3, 0.4
 _LEAVE_OUT = "what is no record is left out by `skip` in [block], a pattern of its first cell"
 
 
-def _not_filled_in(draft: Draft) -> Iterator[Doubt]:
-    """The question whether the rows of a list are records where a tab holds their names alone: a
-    form that nobody has filled in."""
+def not_filled_in(draft: Draft) -> list[tuple[str, str, pa.RecordBatch]]:
+    """File, tab and records of the lists that hold the names of their rows alone."""
     sketch = draft.sketch
-    values = [name for name in sketch.table_fields if name not in sketch.naming_fields]
+    values = _values(sketch)
     if not sketch.listed or sketch.more or "stub" in sketch.block or not values:
-        return
-    bare = [
+        return []
+    return [
         (example.file, example.tab, batch)
         for example, reading in zip(draft.judged.examples, draft.judged.readings, strict=True)
         for batch in reading.tables.values()
         if batch.num_rows and set(values) <= set(batch.schema.names)
         and all(batch.column(name).null_count == batch.num_rows for name in values)
     ]  # fmt: skip
+
+
+def _values(sketch: Sketch) -> list[str]:
+    """The fields of a list that do not name its rows."""
+    return [name for name in sketch.table_fields if name not in sketch.naming_fields]
+
+
+def _not_filled_in(draft: Draft) -> Iterator[Doubt]:
+    """The question whether the rows of a list are records where a tab holds their names alone: a
+    form that nobody has filled in."""
+    bare = not_filled_in(draft)
     if bare:
         file, tab, batch = bare[0]
         rows = sum(batch.num_rows for *_, batch in bare)
@@ -84,7 +95,7 @@ def _not_filled_in(draft: Draft) -> Iterator[Doubt]:
             " nevertheless",
             "leave out what is not filled in: a file with `exclude` in [source], a tab with"
             " `except` in [tabs]",
-            file, tab, cell, values[0], ("records", "left out"), rows,
+            file, tab, cell, _values(draft.sketch)[0], ("records", "left out"), rows,
         )  # fmt: skip
 
 

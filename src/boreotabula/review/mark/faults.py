@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -80,10 +80,11 @@ def faults_in(findings: Iterable[Finding], least: Severity, say: Say) -> tuple[l
 
 
 def faults_of(
-    run_folder: Path, least: Severity, say: Say
+    run_folder: Path, least: Severity, say: Say, numbers: Collection[str] = ()
 ) -> tuple[Mapping[str, Sequence[Fault]], int]:
     """The faults of each file that are at least so severe, in the order of their cells; and how
-    many findings are for the analyst alone.
+    many findings are for the analyst alone. The values of the fields in `numbers` are written as
+    the language writes numbers; others may be codes.
 
     Raises CallError if the findings of the run are not there.
     """
@@ -110,7 +111,7 @@ def faults_of(
         _add_unplaced(row, result, say)
     # Written by runs after the first alone.
     if any(fault.kind == VALUE_RESTATED for faults in result.values() for fault in faults):
-        _add_restated(list(rows_of(run_folder, "restated.csv")), result, say)
+        _add_restated(list(rows_of(run_folder, "restated.csv")), result, say, numbers)
     for faults in result.values():
         faults.sort(key=lambda fault: (fault.tab, fault.at or Address(-1, -1)))
     return {file: _few(faults) for file, faults in result.items()}, count
@@ -150,7 +151,10 @@ def _add_unplaced(row: Mapping[str, str], result: Mapping[str, list[Fault]], say
 
 
 def _add_restated(
-    lines: Sequence[Mapping[str, str]], result: dict[str, list[Fault]], say: Say
+    lines: Sequence[Mapping[str, str]],
+    result: dict[str, list[Fault]],
+    say: Say,
+    numbers: Collection[str],
 ) -> None:
     """Every cell that a file restates, in place of the finding that names the first of them."""
     for file, faults in result.items():
@@ -161,7 +165,8 @@ def _add_restated(
         for line in lines:
             if line["file"] == file:
                 before, now = line["before"], "" if line["field"] == WHOLE_RECORD else line["now"]
-                text = said_of(restated.kind, before, now, say)
+                as_said = say.number if line["field"] in numbers else str
+                text = said_of(restated.kind, as_said(before), as_said(now), say)
                 result[file].append(
                     replace(
                         restated,

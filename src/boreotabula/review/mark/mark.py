@@ -21,6 +21,7 @@ from boreotabula.files import text_of
 from boreotabula.findings.kind import Severity
 from boreotabula.findings.subjects.comparing import VALUE_RESTATED
 from boreotabula.findings.subjects.totals import TOTAL_DIFFERS
+from boreotabula.layout.field_types import type_called
 from boreotabula.layout.model import PROVENANCE
 from boreotabula.layout.problems import did_you_mean
 from boreotabula.limits import Limits
@@ -106,7 +107,9 @@ def mark(
     """
     layout = Layout.load(saved.layout_path)
     say = say_in(marking.language)
-    result, count = faults_of(run_folder, marking.least, say)
+    forms = layout.plan.fields.items()
+    numbers = {name for name, form in forms if type_called(form.kind).is_number}
+    result, count = faults_of(run_folder, marking.least, say, numbers)
     sources = {source.name: source for source in look(layout).taken}
     opening = make_job(layout.spec, layout.plan).opening
     groups = _groups(saved, marking.by)

@@ -17,7 +17,7 @@ from importlib.resources import files
 
 from boreotabula.errors import CallError
 from boreotabula.findings.kind import FindingKind
-from boreotabula.findings.senders import GONE, N_, OWN_NUMBERS, QUESTIONS, RESTATED
+from boreotabula.findings.senders import GONE, N_, QUESTIONS, RESTATED, TOTAL
 
 
 @dataclass(frozen=True)
@@ -72,7 +72,7 @@ HELLO = N_("Hello,")
 FOUND = N_("Thank you for your report. Some places in “{name}” need your attention.")
 CHECKED_OF = {
     Request.CORRECT: N_("In “{name}” these places should be corrected:"),
-    Request.CONFIRM: N_("Please look whether these places in “{name}” are right:"),
+    Request.CONFIRM: N_("Please check whether these places in “{name}” are right:"),
 }
 """What is said of a report before it is sent."""
 LIST_OF = {
@@ -149,9 +149,8 @@ def said_of(kind: FindingKind, wanted: str, text: str, say: Say) -> str:
     """What is said to a sender of a finding; `wanted` is what was looked for."""
     if kind.sender == RESTATED and not text:
         return say(GONE)
-    if kind.sender in OWN_NUMBERS:
-        slots = {"wanted": say.number(wanted), "found": say.number(text)}
-        return say(kind.sender).format_map(slots)
+    if kind.sender == TOTAL:
+        wanted, text = say.number(wanted), say.number(text)
     called, example = KINDS.get(wanted.partition("(")[0], (wanted, ""))
     slots = {
         "wanted": say(called) if called else "",

@@ -53,6 +53,10 @@ def _tabs_to_check(run: Run, paths: Mapping[str, Path]) -> list[tuple[str, str]]
     places = dict.fromkeys(
         (finding.file, finding.tab)
         for finding in in_order(run.findings)
-        if finding.cell and not finding.accepted and finding.file in paths
+        # A file may have gone since it was read.
+        if finding.cell
+        and not finding.accepted
+        and finding.file in paths
+        and paths[finding.file].is_file()
     )
     return list(places)[:_MOST_TABS]
