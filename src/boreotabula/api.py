@@ -230,8 +230,9 @@ class DraftedLayout:
         return Layout.load(path)
 
 
-def draft(folder: str | Path, like: str = "") -> DraftedLayout | None:
-    """Draft a layout from the files of a folder, or only for the tabs like one called `like`.
+def draft(folder: str | Path, like: str = "", *, halves: bool = False) -> DraftedLayout | None:
+    """Draft a layout from the files of a folder, or only for the tabs like one called `like`; with
+    `halves` ask also where a draft of half of the tabs reads the other half otherwise.
 
     None if there is no form in it. Raises CallError if the folder is not there.
     """
@@ -239,7 +240,7 @@ def draft(folder: str | Path, like: str = "") -> DraftedLayout | None:
     from boreotabula.drafting.asking.questions import questions
 
     folder = Path(folder)
-    drafting = draft_from(folder, like=like)
+    drafting = draft_from(folder, like=like, halves=halves)
     drafted, run = drafting.draft, drafting.run
     if drafted is None or run is None:
         return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -228,6 +229,31 @@ def test_all_reports_of_the_same_files_are_drafted_in_one_layout(tmp_path: Path)
     orders, years = (csv_rows(tmp_path / "out" / f"{name}.csv") for name in ("orders", "years"))
     assert [row["pieces"] for row in orders[:2]] == ["40", "41"] and len(orders) == 18
     assert [row["value"] for row in years] == ["97", "20", "5", "8", "98", "20", "5", "8"]
+
+
+def sowings(folder: Path, dates: list[str]) -> Path:
+    """A folder with a file for each date, whose two rows are sown then and the day after."""
+    folder.mkdir()
+    for number, date in enumerate(dates):
+        rows = [["Lot", "Sown", "Pieces"], [f"L{number}1", date, 40 + number]]
+        rows.append([f"L{number}2", date, 90 - number])
+        write_workbook(folder / f"{number}.xlsx", {"Sowing": rows})
+    return folder
+
+
+@pytest.mark.parametrize("day, differs", [(20, False), (5, True)])
+def test_halves_tell_what_rests_on_few_tabs(tmp_path: Path, day: int, differs: bool) -> None:
+    # Only a day beyond the 12th shows that the month comes first: of the second folder one does.
+    dates = [f"0{3 + number % 4}/{day + number:02}/2026" for number in range(5)]
+    folder = sowings(tmp_path / "in", [*dates, "04/27/2026"])
+    drafted = json.loads(program("draft", folder, "--json", "--halves").out)
+    asked = [question for question in drafted["questions"] if question["kind"] == "halves"]
+    assert len(asked) == differs
+    for question in asked:
+        assert "reads 4 records of 2 tabs otherwise" in question["text"]
+        assert question["text"].endswith("here “2026-05-07”, there “2026-07-05”")
+        assert question["cell"] == "A2" and question["records"] == 4
+    assert "other half" not in program("draft", folder, "--json").out
 
 
 def test_other_kinds_of_tabs_are_named_with_their_command(tmp_path: Path) -> None:

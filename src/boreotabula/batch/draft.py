@@ -28,6 +28,7 @@ from boreotabula.batch.remote.address import as_named, is_remote
 from boreotabula.batch.run.gather import read_figures
 from boreotabula.batch.run.outcome import Run
 from boreotabula.drafting.draft import Draft, draft
+from boreotabula.drafting.halves import check_halves
 from boreotabula.drafting.tabs.specimens import Example, LeftOut, Specimen
 from boreotabula.errors import CallError
 from boreotabula.limits import Limits
@@ -85,8 +86,11 @@ def draft_from(
     limits: Limits | None = None,
     on_file: Callable[[str], None] | None = None,
     on_start: Start | None = None,
+    *,
+    halves: bool = False,
 ) -> Drafting:
-    """Draft a layout from the files of a folder, or from those that are named.
+    """Draft a layout from the files of a folder, or from those that are named; with `halves` ask
+    also where a draft of half of the tabs reads the other half otherwise.
 
     `on_file` is called with the name of each file, for each part of the work. Raises CallError if
     the folder or a named file is not there, or if no tab or file is called `like`.
@@ -109,6 +113,9 @@ def draft_from(
     drafting = Drafting(drafted, ordered, len(sources) - len(group))
     if drafted is None:
         return drafting
+    if halves:
+        start(None, "drafting from each half of")
+        drafted = check_halves(drafted)
     return tried_on_all(drafting, drafted, folder, limits, on_file, start)
 
 

@@ -67,7 +67,7 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     if not kinds:
         return None
     kind, *other_kinds = kinds
-    best, *runners_up = _best_of(kind)
+    best, *runners_up = best_of(kind)
     if not best[1].readings:
         return None  # nothing that could be told apart
     sketch, judged = best
@@ -85,7 +85,7 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
         if {example.specimen.tab for example in other_kind.examples} <= covers:
             continue
         if len(parts) < _MOST_KINDS and _is_beside(other_kind, kind):
-            (also, read), *_ = _best_of(other_kind)
+            (also, read), *_ = best_of(other_kind)
             if read.records:
                 parts.append((other_kind, also))
     taken = {id(kind) for kind, _ in parts}
@@ -112,7 +112,7 @@ def _is_beside(other_kind: TabFamily, main: TabFamily) -> bool:
     return several and set(other_kind.files) <= set(main.files)
 
 
-def _best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
+def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     """The likeliest reading of a kind, then those that give other records and are almost as
     likely."""
     tried = _some(kind)

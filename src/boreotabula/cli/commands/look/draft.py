@@ -32,6 +32,7 @@ Examples:
   boreotabula draft inbox -o stock.toml      write it
   boreotabula draft inbox/2026-04/*          from these files only
   boreotabula draft inbox --ask              answer its questions here
+  boreotabula draft inbox --halves           try it on tabs that it was not made from
   boreotabula draft inbox --like "Bench 1"   for tabs like this one
   boreotabula draft --again stock.toml       propose changes to it
 
@@ -55,11 +56,15 @@ With --again these tell how the files are read with the changes."""
     help="Propose changes to this layout as a diff; your lines stay.",
 )  # fmt: skip
 @click.option("--ask", is_flag=True, help="Ask in the terminal what the tabs do not tell.")
+@click.option(
+    "--halves", is_flag=True,
+    help="Also draft from each half of the tabs; ask where that reads the other half otherwise.",
+)  # fmt: skip
 @memory_per_file
 @json_option
 def command(
     places: Sequence[Path], output: Path | None, like: str, again: Path | None, ask: bool,
-    memory_per_file: int, as_json: bool,
+    halves: bool, memory_per_file: int, as_json: bool,
 ) -> int:  # fmt: skip
     """Work out a layout from the files of a folder, or from some files, and show what it gives.
 
@@ -68,7 +73,7 @@ def command(
     replaced.
     """
     if again is not None:
-        if places or like or ask:
+        if places or like or ask or halves:
             raise click.UsageError(
                 "--again reads the folders that its layout names, and asks nothing; name no other."
             )
@@ -88,7 +93,9 @@ def command(
     folder, files = places_of(places)
 
     with screen.counting("looking into", shown=not as_json) as (start, step):
-        drafting = draft_from(folder, files, like, limits(memory_per_file), step, start)
+        drafting = draft_from(
+            folder, files, like, limits(memory_per_file), step, start, halves=halves
+        )
     drafted, run = drafting.draft, drafting.run
     if drafted is None or run is None or not _is_any(drafted):
         why = _why_nothing(drafting)
