@@ -63,7 +63,8 @@ PARTS = {
         "frame", "headings",
     ),
     "drafting": (
-        "texts", "doubts", "sketch", "tabs", "columns", "labels", "search", "draft", "halves", "asking",
+        "texts", "doubts", "sketch", "tabs", "columns", "labels", "search", "draft", "halves",
+        "asking",
     ),
     "batch": (
         "private_files", "atomic", "claims", "remote", "processes", "layouts", "run_folders",

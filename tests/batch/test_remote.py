@@ -170,11 +170,13 @@ def sftp(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Served]:
 
     def stop() -> None:
         async def end() -> None:
-            for one in started:
-                one.close()
-                await one.wait_closed()
-            for one in connections:
-                one.abort()
+            for server in started:
+                server.close()
+            # Since Python 3.12 a server is closed only when its connections are.
+            for connection in connections:
+                connection.abort()
+            for server in started:
+                await server.wait_closed()
 
         asyncio.run_coroutine_threadsafe(end(), loop).result(10)
         loop.call_soon_threadsafe(loop.stop)

@@ -36,6 +36,11 @@ COMMON = {
     "correct": f"correct {FAULTY} Greenhouse*2 D10 --layout stock.toml --to few --why x",
     "bind": "bind benches -o bound.xlsx --overwrite",
     "cache": "cache",
+    "compare": "compare earlier.csv stock.csv --limit 3",
+    "compare by a key": "compare earlier.csv stock.csv --key nursery,month,species,lot --limit 3",
+    "accept": "accept stock.csv total-differs --why x",
+    "draft by halves": "draft dispatch --halves -o halves.toml",
+    "demo": "demo other",
     "wrong call": "extract stock.toml -o a.csv --expect sites.csv --limit 3",
     "wrong file": "show inbox/nothing_of_this_name_is_there.xlsx",
     "show": f"show {FAULTY}",
@@ -49,6 +54,9 @@ def desk(demo: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("widths") / "trial"
     shutil.copytree(demo, folder)
     assert program("extract", "stock.toml", "-o", "stock.csv", cwd=folder).status == 1
+    heads, *lines = (folder / "stock.csv").read_text("utf-8").splitlines(keepends=True)
+    changed = [line.replace(",1,", ",7,") for line in lines[3:]]
+    (folder / "earlier.csv").write_text("".join([heads, *changed]), "utf-8")
     return folder
 
 
@@ -59,6 +67,15 @@ def printed(command: str, width: int, folder: Path) -> list[str]:
     hidden = ("COLUMNS", "NO_COLOR")
     around = {name: value for name, value in os.environ.items() if name not in hidden}
     around["TERM"] = "xterm-256color"
+    for made in (
+        "drafted.toml",
+        "halves.toml",
+        "halves-headings.csv",
+        "bound.xlsx",
+    ):  # as if it were the first time
+        (folder / made).unlink(missing_ok=True)
+    for made in ("returns", "other"):
+        shutil.rmtree(folder / made, ignore_errors=True)
     with subprocess.Popen(
         [PROGRAM, *command.split()], stdin=theirs, stdout=theirs, stderr=theirs, cwd=folder,
         env=around,
@@ -71,8 +88,10 @@ def printed(command: str, width: int, folder: Path) -> list[str]:
         except OSError:  # the terminal is closed at its end
             pass
     os.close(ours)
-    text = CODES.sub("", content.decode()).replace("\r\n", "\n")
-    return [line.rpartition("\r")[2].rstrip() for line in text.split("\n")]
+    text = content.decode().replace("\r\n", "\n")
+    # What was erased, as a bar is: the line before, and what stood on this one.
+    text = re.sub(r"[^\n]*\n[^\n]*\x1b\[1A\x1b\[2K|[^\n]*(\r|\x1b\[2K)", "", text)
+    return [CODES.sub("", line).rstrip() for line in text.split("\n")]
 
 
 @pytest.mark.parametrize("name", COMMON)
@@ -82,6 +101,18 @@ def test_no_line_is_wider_than_the_terminal(desk: Path, name: str) -> None:
         # A word that is wider than the terminal stays whole.
         wide = [line for line in lines if columns_of(line) > width and " " in line.strip()]
         assert not wide, (width, wide)
+
+
+DRAWN = ("show", "show with layout", "trace")
+"""A tab that is drawn in columns cuts long texts, and its figures are whole."""
+
+
+@pytest.mark.parametrize("name", [n for n in COMMON if n not in DRAWN and n[:4] != "help"])
+def test_no_word_is_cut_or_broken(desk: Path, name: str) -> None:
+    whole = set(" ".join(printed(COMMON[name], 400, desk)).split())
+    for word in set(" ".join(printed(COMMON[name], 60, desk)).split()) - whole:
+        assert not word.endswith("…"), word
+        assert not any(len(word) > 3 and long.startswith(word) for long in whole), word
 
 
 @pytest.mark.parametrize(

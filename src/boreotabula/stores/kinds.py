@@ -80,7 +80,8 @@ def _csv_gz(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[st
     # Neither name nor time is written, so that the same records give the same bytes.
     packed = gzip.GzipFile("", "wb", 6, stream, mtime=0)
     ((table, schema),) = schemas.items()
-    return _Single({table: CsvWriter(packed, schema)}, [packed.close])  # type: ignore[arg-type]
+    # Left open, it would write its end when the stream is closed already.
+    return _Single({table: CsvWriter(packed, schema)}, [packed.close], packed.close)  # type: ignore[arg-type]
 
 
 def _jsonl(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:

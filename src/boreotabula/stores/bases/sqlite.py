@@ -34,8 +34,12 @@ class Sqlite(Base):
                 self._base = sqlite3.connect(where, uri=True, isolation_level=None)
             else:
                 self._base = sqlite3.connect(path, isolation_level=None)
+        except sqlite3.Error as error:
+            raise CallError(f"“{path}” cannot be opened: {error}") from None
+        try:
             self._base.execute("SELECT name FROM sqlite_master LIMIT 1").fetchall()
         except sqlite3.Error as error:
+            self._base.close()
             raise CallError(f"“{path}” cannot be opened: {error}") from None
 
     def run(self, statement: str, values: Sequence[object] = ()) -> None:

@@ -194,8 +194,8 @@ def _print(comparison: Comparison, rows: int) -> None:
 def _print_changes(console: Any, comparison: Comparison, what: str, most: int) -> None:
     """The changes of a kind, at most so many."""
     import pyarrow.compute as pc
-    from rich.table import Table
-    from rich.text import Text
+
+    from boreotabula.cli.tables import print_table
 
     changes = comparison.changes.filter(pc.equal(comparison.changes.column("what"), what))
     if not changes.num_rows:
@@ -207,14 +207,12 @@ def _print_changes(console: Any, comparison: Comparison, what: str, most: int) -
     if stays and all(line["before_cell"] == line["after_cell"] for line in lines):
         shown.remove("before_cell")
     console.print(f"\n{changes.num_rows:,} {_LABELS[what]}:", style="bold")
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-    for name in shown:
-        right = name in ("before", "after")
-        title = "cell" if name == "after_cell" and "before_cell" not in shown else name
-        table.add_column(Text(title.replace("_", " ")), justify="right" if right else "left")
-    for line in lines:
-        table.add_row(*(Text("·" if line[name] is None else str(line[name])) for name in shown))
-    console.print(table)
+    titles = [
+        "cell" if name == "after_cell" and "before_cell" not in shown else name.replace("_", " ")
+        for name in shown
+    ]
+    rows = [["·" if line[name] is None else str(line[name]) for name in shown] for line in lines]
+    print_table(console, titles, rows, ("before", "after"))
     if changes.num_rows > most:
         console.print(
             f"… {changes.num_rows - most:,} more: -o changes.csv, or --limit", style="dim"
@@ -239,29 +237,20 @@ def _columns_shown(comparison: Comparison, what: str) -> list[str]:
 
 
 def _print_sums(console: Any, comparison: Comparison) -> None:
-    from rich.table import Table
-    from rich.text import Text
+    from boreotabula.cli.tables import print_table
 
-    lines = [
-        (place, sums) for place, sums in comparison.sums.items() if comparison.by or sums.difference
-    ]
-    if not lines:
-        return
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="bold")
-    heads = [comparison.by] if comparison.by else []
-    for name in [*heads, "sum of"]:
-        table.add_column(Text(name))
-    for name in ("before", "after", "difference"):
-        table.add_column(name, justify="right")
-    for (group, name), sums in lines:
-        numbers = (
-            plain_number(sums.before),
-            plain_number(sums.after),
-            plain_number(sums.difference, signed=True),
-        )
-        table.add_row(*map(Text, [*([group] if comparison.by else []), name, *numbers]))
-    console.print()
-    console.print(table)
+    rows = [
+        [
+            *([group] if comparison.by else []), name, plain_number(sums.before),
+            plain_number(sums.after), plain_number(sums.difference, signed=True),
+        ]
+        for (group, name), sums in comparison.sums.items() if comparison.by or sums.difference
+    ]  # fmt: skip
+    if rows:
+        console.print()
+        numbers = ("before", "after", "difference")
+        heads = [*([comparison.by] if comparison.by else []), "sum of", *numbers]
+        print_table(console, heads, rows, numbers)
 
 
 def _described(comparison: Comparison) -> dict[str, Any]:

@@ -124,11 +124,11 @@ def _trace_records(
 
 
 def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
-    from rich.table import Table
     from rich.text import Text
 
     from boreotabula.batch.views import TabView
     from boreotabula.cli import screen, sheetview
+    from boreotabula.cli.tables import print_table
     from boreotabula.reading.inspect.trace import cells_around
 
     console = screen.out()
@@ -138,27 +138,26 @@ def _print_record(number: int, traced: Traced, *, brief: bool) -> None:
     )
     console.tell(Text.assemble((f"record {number}", "bold"), f"  {place}"))
     for message in traced.changed:
-        console.print(f"! {message}", style="bold magenta", markup=False)
+        console.tell(f"! {message}", "bold magenta")
     if traced.trace is None:
         console.print(
             f"! {place} does not give this record any more", style="bold red", markup=False
         )
         return
     differing = traced.differing
-    rows = Table(box=None, pad_edge=False, padding=(0, 2, 0, 2), header_style="bold")
-    for name in ("field", "type", "value", "from", "where", "what is there"):
-        rows.add_column(name)
+    rows: list[list[str | Text]] = []
     for origin in traced.trace.origins:
         value = record.get(origin.field, "")
         value = value[:7] if origin.kind == "month" else value
         other_text = (
             f"  now {traced.trace.values[origin.field]}" if origin.field in differing else ""
         )
-        rows.add_row(
-            origin.field, origin.kind, Text(value) + Text(other_text, "bold red"), origin.what,
-            Text(origin.where), Text(_step(origin)),
-        )  # fmt: skip
-    console.print(rows)
+        rows.append([
+            f"  {origin.field}", origin.kind, Text(value) + Text(other_text, "bold red"),
+            origin.what, origin.where, Text(_step(origin)),
+        ])  # fmt: skip
+    heads = ("  field", "type", "value", "from", "where", "what is there")
+    print_table(console, heads, rows)
     if brief:
         return
     spots = traced.trace.spots

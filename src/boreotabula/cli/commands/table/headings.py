@@ -15,8 +15,6 @@ from boreotabula.errors import CallError
 from boreotabula.texts import shell_word
 
 if TYPE_CHECKING:
-    from rich.table import Table
-
     from boreotabula.batch.headings.collect import HeadingList, HeadingUse
     from boreotabula.batch.headings.suggest import Suggestion
     from boreotabula.batch.layouts.load import Layout
@@ -210,6 +208,7 @@ def _print(
     path: Path,
 ) -> None:
     from boreotabula.cli import screen
+    from boreotabula.cli.tables import print_table
 
     console = screen.out()
     title = layout.spec.title or path.stem
@@ -218,11 +217,13 @@ def _print(
         f" {_count(headings.files, 'file')}\n",
         markup=False,
     )
-    table = _table_of_known(headings, layout)
-    if table.row_count:
-        console.print(table)
+    known = _known_rows(headings, layout)
+    if known:
+        print_table(
+            console, ("heading", "means", "tabs", "files", "first in"), known, ("tabs", "files")
+        )
     for file, why in headings.troubles:
-        console.print(f"not read: {file}: {why}", markup=False)
+        console.tell(f"not read: {file}: {why}")
     unknown = headings.of("unknown")
     if not unknown:
         console.print("\nEvery heading is known.")
@@ -230,53 +231,34 @@ def _print(
     console.print(f"\n{_count(len(unknown), 'unknown heading')}:\n", style="bold red")
     for use in sorted(unknown, key=lambda use: len(use.places), reverse=True):
         for line in _about(use, suggested[use.heading]):
-            console.print(line, markup=False)
+            console.tell(line)
     best = next((suggestions[0] for suggestions in suggested.values() if suggestions), None)
     layout_word = shell_word(str(path))
     pair = f"{best.heading}={best.field}" if best else f"{unknown[0].heading}=FIELD"
-    console.print(
-        f"\nTo add them to the glossary:"
-        f"\n  boreotabula headings {layout_word} --adopt    asks for each of them"
-        f"\n  boreotabula headings {layout_word} --adopt {shell_word(pair)}",
-        markup=False,
-    )
+    console.print("\nTo add them to the glossary:")
+    console.tell(f"  boreotabula headings {layout_word} --adopt    asks for each of them")
+    console.tell(f"  boreotabula headings {layout_word} --adopt {shell_word(pair)}")
 
 
-def _table_of_known(headings: HeadingList, layout: Layout) -> Table:
+def _known_rows(headings: HeadingList, layout: Layout) -> list[list[str]]:
     """The headings that mean something, in the order of the layout."""
-    from rich.table import Table
-
-    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
-    for name, justify in (
-        ("heading", "left"),
-        ("means", "left"),
-        ("tabs", "right"),
-        ("files", "right"),
-    ):
-        table.add_column(name, justify=justify)  # type: ignore[arg-type]
-    table.add_column("first in")
     order = {field: index for index, field in enumerate(["", *layout.spec.fields])}
-    for use in sorted(headings.uses, key=lambda use: (_ORDER.index(use.role), order[use.field])):
-        if use.role != "unknown":
-            table.add_row(
-                _plain(use.heading), _meaning(use), str(len(use.places)), str(len(use.files)),
-                _plain(" › ".join(part for part in use.first if part)),
-            )  # fmt: skip
-    return table
+    uses = sorted(headings.uses, key=lambda use: (_ORDER.index(use.role), order[use.field]))
+    return [
+        [
+            use.heading, _meaning(use), str(len(use.places)), str(len(use.files)),
+            " › ".join(part for part in use.first if part),
+        ]
+        for use in uses if use.role != "unknown"
+    ]  # fmt: skip
 
 
 _ORDER = ("column", "level", "total", "ignored", "unknown")
 
 
-def _plain(text: str) -> Any:
-    from rich.text import Text
-
-    return Text(text)
-
-
-def _meaning(use: HeadingUse) -> Any:
+def _meaning(use: HeadingUse) -> str:
     words = {"total": "(totals)", "ignored": "(ignored)", "level": f"a value of {use.field}"}
-    return _plain(words.get(use.role, use.field))
+    return words.get(use.role, use.field)
 
 
 def _described(
