@@ -50,6 +50,8 @@ class FieldType:
     written: Written = Written.PLAINLY
     bare: bool = False
     """Whether JSON writes it without quotes."""
+    as_stored: bool = False
+    """Whether the number that a cell stores is the value itself: then columns are read at once."""
     totals: bool = False
     """Whether printed totals are compared with its sums: shares are not summed up."""
     sheet_format: str | None = None
@@ -89,18 +91,18 @@ _TABLE = (
     FieldType("text", "text", "a text in quotes", "string", Nature.TEXT, Written.AS_TEXT),
     FieldType(
         "integer", "a whole number", "a whole number", "int64", Nature.NUMBER,
-        bare=True, totals=True, column="INTEGER",
+        bare=True, as_stored=True, totals=True, column="INTEGER",
     ),
     FieldType(
         "number", "a number", "a number", "float64", Nature.NUMBER,
-        bare=True, totals=True, column="REAL",
+        bare=True, as_stored=True, totals=True, column="REAL",
     ),
     FieldType(
         "decimal", "a number", "a number", "decimal128", Nature.NUMBER, bare=True, totals=True
     ),
     FieldType(
         "percent", "a share such as 15 %", "a share such as 0.15", "float64", Nature.NUMBER,
-        bare=True, sheet_format="0.0##%", column="REAL",
+        bare=True, as_stored=True, sheet_format="0.0##%", column="REAL",
     ),
     FieldType(
         "date", "a date such as 2026-04-17", "a date such as 2026-04-17", "date32", Nature.MOMENT,

@@ -149,7 +149,7 @@ def _plain_numbers(
     """The numbers of cells as the field has them, and which cells are that and nothing else: the
     others need a closer look, if they are filled. None for fields that have none."""
     # Spellings may name a number, and decimals count digits: both need the cell itself.
-    if form.spellings or not form.type.is_number or form.type.digits is not None:
+    if form.spellings or not form.type.as_stored:
         return None
     # A heading that names another unit than the first asks for each number to be converted.
     if form.heading_unit and form.factor("") != 1:

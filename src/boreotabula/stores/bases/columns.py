@@ -14,10 +14,10 @@ from boreotabula.stores.bases.base import Base, literal, quoted
 from boreotabula.stores.csv import field_type
 
 _TYPES = {
-    "text": "text", "integer": "bigint", "number": "double precision",
-    "percent": "double precision", "date": "date", "month": "date", "datetime": "timestamp",
-    "time": "time", "yesno": "boolean",
+    "string": "text", "int64": "bigint", "float64": "double precision", "date32": "date",
+    "timestamp[s]": "timestamp", "time32[s]": "time", "bool": "boolean",
 }  # fmt: skip
+"""The types of SQL by the Arrow types of fields."""
 _SAME = {
     "character varying": "text", "varchar": "text", "string": "text", "int8": "bigint",
     "double": "double precision", "float8": "double precision", "bool": "boolean",
@@ -33,7 +33,7 @@ _SIZES = re.compile(r"\((\d+)(?:,\s*(\d+))?\)")
 def column_type(field: pa.Field) -> str:
     """The type of a column in SQL, in databases that know types."""
     kind = field_type(field)
-    return f"numeric({_WIDEST}, {kind.digits})" if kind.name == "decimal" else _TYPES[kind.name]
+    return f"numeric({_WIDEST}, {kind.digits})" if kind.digits is not None else _TYPES[kind.arrow]
 
 
 def plain_type(text: str) -> str:
