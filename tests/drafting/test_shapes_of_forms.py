@@ -20,6 +20,7 @@ from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.findings.subjects.stamps import STAMP_NOT_FOUND, STAMP_SOURCES_DIFFER
 from boreotabula.findings.subjects.totals import SUM_OF_LINE_DIFFERS
 from boreotabula.layout.parsing import parse_layout
+from boreotabula.look.texts.words import field_name
 from boreotabula.sheets.sheet import make_sheet
 from boreotabula.stores.csv import csv_rows
 from helpers import sheet
@@ -1096,10 +1097,49 @@ def test_a_table_of_texts_beside_the_margin_does_not_go_on_in_a_label_above_it()
 
 
 def test_a_heading_that_is_no_year_among_years_is_asked_about() -> None:
-    table = "Species | 2024 | 2025 | Change %\nPine | 1{0} | 2{0} | 9,5\nBirch | 30 | 4{0} | -1,5"
+    table = "Species | 2024 | 2025 | Abroad\nPine | 1{0} | 2{0} | 9\nBirch | 30 | 4{0} | 15"
     found = drafted([table.format(1), table.format(2)])
     asked = next(one for one in questions(found) if one.kind == "level")
-    assert "“Change %” is no year" in asked.text and asked.where.endswith("D1")
+    assert "“Abroad” is no year" in asked.text and asked.where.endswith("D1")
+
+
+@pytest.mark.parametrize(
+    "heading, changes", [("Change %", (9, 15)), ("Change", (9.5, 15)), ("Since 2024", (-9, 15))]
+)
+def test_another_measure_right_of_years_is_a_field(heading: str, changes: Any) -> None:
+    rows = "Pine | 1{0} | 2{0} | {2} | Aas\nBirch | 30 | 4{0} | {3} | Lie"
+    table = f"Species | 2024 | 2025 | {{1}} | By\n{rows}"
+    drafted_layout = drafted([table.format(number, heading, *changes) for number in (1, 2)])
+    assert drafted_layout.sketch.block["across"] == "year"
+    name = field_name(heading)
+    rows = drafted_layout.judged.readings[0].records.to_pylist()
+    assert [(row["year"], row["value"], row[name], row["by"]) for row in rows] == [
+        (2024, 11, changes[0], "Aas"), (2025, 21, changes[0], "Aas"),
+        (2024, 30, changes[1], "Lie"), (2025, 41, changes[1], "Lie"),
+    ]  # fmt: skip
+
+
+def test_quarters_under_years_are_a_level_though_one_of_them_has_flags() -> None:
+    heads = ". | 2024 | . | 2025 | .\nSpecies | Q1 | Q2 | Q1 | Q2"
+    rows = "\n".join(
+        f"{name} | {{0}}{place} | 4{place} | 52{place} | 9{place}"
+        for place, name in enumerate(("Pine", "Birch", "Alder", "Rowan", "Larch"))
+    )
+    found = drafted(
+        [f"{heads}\n{rows}\nOak | 1* | 2 | 3 | 4".format(number) for number in (1, 2, 3)]
+    )
+    assert found.sketch.block["across"] == ["year", "quarter"]
+    assert found.sketch.block["value"] == "value"
+
+
+def test_measures_beside_names_without_a_heading_are_a_list() -> None:
+    heads = ". | Beds | Area | Crew"
+    rows = "\n".join(
+        f"{name} | {{0}}{place} | 4{place}{{0}},5 | 52{place}{{0}}"
+        for place, name in enumerate(("Pine", "Birch", "Alder", "Rowan", "Larch"))
+    )
+    found = drafted([f"Stock\n\n{heads}\n{rows}".format(number) for number in (1, 2, 3)])
+    assert found.sketch.block == {"columns": ["name", "beds", "area", "crew"]}
 
 
 def test_a_tab_whose_rows_are_the_sums_of_those_of_their_name_is_a_summary() -> None:

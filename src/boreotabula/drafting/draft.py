@@ -277,7 +277,7 @@ def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
     if any(_is_balanced(example.sheet, shape)
            for example in kind.examples for shape in example.shapes):  # fmt: skip
         return
-    if shapes and all(shape.leading and not shape.bare for shape in shapes):
+    if shapes and all(shape.leading for shape in shapes):
         sketch = first_sketch(replace(kind, examples=other_examples))
         if not _mixes_types(sketch, other_examples):
             yield _Candidate(sketch, kind)

@@ -61,12 +61,17 @@ _FEWEST_MARKED, _LONGEST_MARK = 4, 2
 def choice_run(sheet: Sheet, rows: range, columns: range) -> tuple[int, int] | None:
     """The last of some columns, counted from the first of them, if each row has the same mark in
     just one of them: the answer to a question, by the heading over it."""
+    texts = sheet.is_text[rows.start : rows.stop, columns.start + 1 : columns.stop]
+    if len(rows) < FEWEST or not texts.any():
+        return None
     body = [sheet.rows[row][columns.start : columns.stop] for row in rows]
     marks = {cell for cells in body for cell in cells[1:] if is_mark(cell)}
+    if len(marks) != 1:
+        return None
     marked = [
         column for column in range(1, len(columns)) if any(cells[column] in marks for cells in body)
     ]
-    if len(rows) < FEWEST or len(marks) != 1 or len(marked) < FEWEST:
+    if len(marked) < FEWEST:
         return None
     # An answer that nobody gave stands among the others, or behind them.
     start = marked[0]
@@ -190,6 +195,38 @@ _MOST_SAMPLED, _SAMPLE = 12, 12
 MOMENTS = {"date", "datetime", "time", "month"}
 """The types that say when."""
 _SEVERAL, _SHORT = 3, 3
+
+
+def columns_beside(sheet: Sheet, rows: range, columns: range, heads: Sequence[Cell]) -> int:
+    """How many of the last columns of a cross-tab by moments are measures of their own: what stands
+    over them is no moment and no word for totals, and their numbers are of another kind, as a
+    change in per cent beside those of years."""
+    names = [level_name([head]) for head in heads]
+    level = next((name for name in names if name), "")
+    number = 0
+    for head, name in zip(reversed(heads), reversed(names), strict=True):
+        if name or head == "" or is_total(cell_text(head)):
+            break
+        number += 1
+    own = columns[: len(columns) - number]
+    if not level or not number or set(names[: len(own)]) - {level, ""} or len(own) < FEWEST:
+        return 0
+    usual = _look_of_numbers(sheet, rows, own)
+    each = (columns[index : index + 1] for index in range(len(own), len(columns)))
+    shares = ("%" in cell_text(head) for head in heads[len(own) :])
+    differ = all(
+        is_share or bool(_look_of_numbers(sheet, rows, column) - usual)
+        for column, is_share in zip(each, shares, strict=True)
+    )
+    return number if differ else 0
+
+
+def _look_of_numbers(sheet: Sheet, rows: range, columns: range) -> set[str]:
+    """Whether some of the numbers of columns are fractions, or below zero."""
+    numbers = sheet.numbers[rows.start : rows.stop, columns.start : columns.stop]
+    numbers = numbers[~np.isnan(numbers)]
+    looks = {"fraction": numbers % 1 != 0, "negative": numbers < 0}
+    return {name for name, there in looks.items() if there.any()}
 
 
 def balances(sheet: Sheet, rows: range, columns: range) -> bool:

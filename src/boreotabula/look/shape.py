@@ -10,6 +10,7 @@ from boreotabula.look.crossed import (
     FEWEST,
     Columns,
     choice_run,
+    columns_beside,
     differ_in_kind,
     is_crossed,
     is_key,
@@ -55,6 +56,9 @@ class Shape:
     """What most cells of each column look like."""
     crossed: bool
     """Whether it looks like a cross-tab, and not like a list."""
+    beside: int = 0
+    """So many columns stand right of the values of a cross-tab, if numbers of another measure are
+    among them."""
     values_of: tuple[tuple[Cell, ...], ...] = field(default=(), repr=False, compare=False)
     """The first cells of each column."""
 
@@ -73,7 +77,7 @@ class Shape:
     @property
     def values(self) -> range:
         """The columns of the values of a cross-tab."""
-        return range(self.left + self.leading, self.right)
+        return range(self.left + self.leading, self.right - self.beside)
 
 
 def only_two_columns(sheet: Sheet) -> Shape | None:
@@ -130,8 +134,10 @@ def shape_of(tab: TabLook, heading: int, rows: range, columns: range) -> Shape:
         )
     )
     cells = tuple(tuple(sheet.rows[row][column] for row in rows) for column in columns)
+    beside = columns_beside(sheet, rows, values, heads[start:stop]) if crossed else 0
+    beside += len(columns) - stop if beside else 0  # texts further to the right
     return Shape(top if crossed else heading, heading, left, columns.stop, rows.start, rows.stop,
-                 start, bare, top, heads, looks, crossed, cells)  # fmt: skip
+                 start, bare, top, heads, looks, crossed, beside, cells)  # fmt: skip
 
 
 def _is_ragged(tab: TabLook, heading: int, top: int, values: range) -> bool:

@@ -12,7 +12,7 @@ from boreotabula.drafting.columns.over_columns import Tables
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.look.shape import Shape
 from boreotabula.look.texts.types import type_of
-from boreotabula.look.texts.words import is_total, is_unit
+from boreotabula.look.texts.words import is_total, is_unit, level_name
 from boreotabula.reading.cells import cell_text, one_line
 from boreotabula.sheets.sheet import Cell
 
@@ -32,17 +32,28 @@ def measures_of(shapes: Tables) -> list[list[str]]:
     if not 1 < size <= _MOST_MEASURES:
         return []
     cells = [[cell for column in columns for cell in column.cells] for columns in by_place]
-    types = {type_of(cell) for cell in cells}
+    types = {type_of(_most_cells(column)) for column in cells}
     heads = [list(dict.fromkeys(column.heading for column in measures)) for measures in by_place]
     units = any(is_unit(text) or "(" in text for head in heads for text in head)
     per_table = {len({measure.heading for measure in group}) for group in groups}
     # A measure amid the others may be what they sum up to; sums of a level stand at its edge.
     summed = any(_sums_amid(group) for group in groups)
+    if all(level_name([text]) for head in heads for text in head):
+        return []  # quarters under years, say
     # In each language the words are the same under each upper heading.
     alike = all(len(head) * _FEWEST_GROUPS <= len(groups) for head in heads)
     # Values of a level that are called otherwise in each language would be other values.
     differ = len(types) > 1 or units or summed or _are_translated(shapes)
     return heads if differ and alike and per_table == {size} else []
+
+
+def _most_cells(cells: Sequence[Cell]) -> Sequence[Cell]:
+    """The numbers among some cells if nearly all are: “440*” among them makes no other type."""
+    numbers = [cell for cell in cells if isinstance(cell, float)]
+    return numbers if len(numbers) >= _NEARLY_ALL * len(cells) else cells
+
+
+_NEARLY_ALL = 0.8
 
 
 def _are_translated(shapes: Tables) -> bool:

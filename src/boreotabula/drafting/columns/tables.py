@@ -189,7 +189,11 @@ def _odd_in_level(shapes: Tables) -> list[Doubt]:
                 places.setdefault(text, (example, shape, column))
     summing = {_summing_heading(*place) for place in shapes}
     moments = [text for text in places if level_name([text])]
-    odd = [text for text in places if not level_name([text]) and text not in summing]
+    beside = {text for heads in _beside(shapes) for text in heads}
+    odd = [
+        text for text in places
+        if not level_name([text]) and text not in summing and text not in beside
+    ]  # fmt: skip
     if not odd or len(moments) <= len(odd):
         return []
     example, shape, column = places[odd[0]]
@@ -223,17 +227,18 @@ def _corner_names(shapes: Tables) -> bool:
 
 
 def _beside(shapes: Tables) -> list[list[str]]:
-    """The headings of columns of texts right of the values; headings that are never on one tab, but
-    as far from the right edge, are of one column, in several languages."""
+    """The headings of columns right of the values, of texts or of another measure; those that are
+    never on one tab, but as far from the right edge, are of one column, in several languages."""
     by_place: dict[int, dict[str, None]] = {}
     for example, shape in shapes:
         if shape.of_texts:
             continue
         for index in range(shape.right - shape.left - 1, shape.leading, -1):
-            if shape.columns[index] == FIGURE:
+            is_beside = shape.left + index >= shape.values.stop
+            if shape.columns[index] == FIGURE and not is_beside:
                 break
             text = heading_at(example, shape, index)
-            if text and not is_total(text) and shape.columns[index] == TEXT:
+            if text and not is_total(text) and (shape.columns[index] == TEXT or is_beside):
                 by_place.setdefault(shape.right - shape.left - index, {})[text] = None
     return [list(heads) for _, heads in sorted(by_place.items(), reverse=True)]
 

@@ -45,6 +45,8 @@ def cards_of(sheets: Sequence[Sheet]) -> list[tuple[Shape, ...]]:
     """
     there = [_columns_of_cards(sheet, ()) for sheet in sheets]
     known_groups = {columns[0].labels for columns in there if columns}
+    if not known_groups:
+        return [()] * len(sheets)
     return [
         _as_tables(sheet, columns or _columns_of_cards(sheet, known_groups))
         for sheet, columns in zip(sheets, there, strict=True)
@@ -90,14 +92,13 @@ def _strips(sheet: Sheet) -> list[range]:
 
 def _texts_of(sheet: Sheet, strip: range) -> Labels:
     """What the rows of a strip begin with that hold a label and its value."""
-    rows = _labelled_rows(sheet, strip.start, strip)
+    rows = _labelled_rows(sheet, strip).get(strip.start, [])
     return tuple(normal_form(cell_text(sheet.rows[row][strip.start])) for row in rows)
 
 
 def _card_column(sheet: Sheet, strip: range, known_groups: Collection[Labels]) -> _Column | None:
     """The first of some columns with cards: several, or one with labels that are `known_groups`."""
-    for column in (np.flatnonzero(sheet.is_text[:, strip].any(axis=0)) + strip.start).tolist():
-        rows = _labelled_rows(sheet, column, strip)
+    for column, rows in _labelled_rows(sheet, strip).items():
         texts = [normal_form(cell_text(sheet.rows[row][column])) for row in rows]
         start, length = _run_of_cards(texts, known_groups)
         if not length:
@@ -112,17 +113,22 @@ def _card_column(sheet: Sheet, strip: range, known_groups: Collection[Labels]) -
     return None
 
 
-def _labelled_rows(sheet: Sheet, column: int, strip: range) -> list[int]:
-    """The rows of a strip that begin with a text in a column and hold one cell right of it; the
-    value of a label may be blank, if it has one elsewhere."""
-    own = sheet.filled[:, strip]
-    filled = np.count_nonzero(own, axis=1)
-    first = sheet.is_text[:, column] & ~own[:, : column - strip.start].any(axis=1)
-    labels = {sheet.rows[row][column] for row in np.flatnonzero(first & (filled == 2)).tolist()}
-    return [
-        row for row in np.flatnonzero(first & (filled <= 2)).tolist()
-        if filled[row] == 2 or sheet.rows[row][column] in labels
-    ]  # fmt: skip
+def _labelled_rows(sheet: Sheet, strip: range) -> dict[int, list[int]]:
+    """The rows of a strip that begin with a text and hold one cell right of it, by the column of
+    that text, from the left; the value of a label may be blank, if it has one elsewhere."""
+    filled = sheet.filled[:, strip]
+    counts = np.count_nonzero(filled, axis=1)
+    short = np.flatnonzero((counts > 0) & (counts <= 2))
+    firsts = filled[short].argmax(axis=1) + strip.start
+    is_text = sheet.is_text[short, firsts]
+    rows_of: dict[int, list[int]] = {}
+    for column in np.unique(firsts[is_text]).tolist():
+        rows = short[is_text & (firsts == column)].tolist()
+        labels = {sheet.rows[row][column] for row in rows if counts[row] == 2}
+        labelled = [row for row in rows if sheet.rows[row][column] in labels]
+        if labelled:
+            rows_of[column] = labelled
+    return rows_of
 
 
 def _run_of_cards(texts: Sequence[str], known_groups: Collection[Labels]) -> tuple[int, int]:

@@ -178,8 +178,7 @@ def _grouped_tabs(kind: TabFamily, larger: Sequence[TabFamily]) -> Iterable[tupl
             continue
         for other in other_examples:
             sums = group_sums(other)
-            agree = sum(_holds_sum(cells, values, sums) for cells, values in rows)
-            if agree >= _MOST_SUMS * len(rows):
+            if _hold_sums(rows, sums):
                 yield (example.specimen.file, example.specimen.tab), other.specimen.tab
                 break
 
@@ -205,10 +204,15 @@ def _labelled_numbers(example: Example) -> Iterable[tuple[Sequence[Cell], list[f
                 yield sheet.rows[row][columns], values[values != 0].tolist()
 
 
-def _holds_sum(cells: Sequence[Cell], values: Sequence[float], sums: Sums) -> bool:
-    """Whether a row holds one of the sums of a text that stands in it."""
-    known_groups = (sums[cell] for cell in cells if isinstance(cell, str) and cell in sums)
-    return any(value in numbers for numbers in known_groups for value in values)
+def _hold_sums(rows: Sequence[tuple[Sequence[Cell], list[float]]], sums: Sums) -> bool:
+    """Whether nearly all of some rows hold a sum of a text that stands in them."""
+    misses = 0
+    for cells, values in rows:
+        of_texts = (sums[cell] for cell in cells if isinstance(cell, str) and cell in sums)
+        misses += all(numbers.isdisjoint(values) for numbers in of_texts)
+        if len(rows) - misses < _MOST_SUMS * len(rows):
+            return False
+    return True
 
 
 def _group_sums(example: Example) -> Sums:

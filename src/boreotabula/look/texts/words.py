@@ -51,16 +51,19 @@ _MONTHS = re.compile(
 def level_name(heads: Sequence[Cell]) -> str:
     """What the headings of a level are by what they hold: 'year', 'month', 'quarter', 'week',
     'weekday', 'day' or 'time'; nothing if they are words of the form's own."""
-    texts = [cell_text(head).strip().casefold() for head in heads if head != ""]
-    if not texts:
+    filled = [head for head in heads if head != ""]
+    if not filled:
         return ""
-    if all(isinstance(head, date) for head in heads if head != ""):
-        first = [head for head in heads if isinstance(head, date)]
-        return "month" if all(one.day == 1 for one in first) else "day"
-    for name, form in _LEVELS.items():
-        if all(form.fullmatch(text) for text in texts):
-            return name
-    return ""
+    dates = [head for head in filled if isinstance(head, date)]
+    if len(dates) == len(filled):
+        return "month" if all(head.day == 1 for head in dates) else "day"
+    texts = frozenset(cell_text(head).strip().casefold() for head in filled)
+    return next((name for name in _LEVELS if all(_is_of(name, text) for text in texts)), "")
+
+
+@lru_cache(maxsize=20_000)  # forms have the same headings on every tab
+def _is_of(level: str, text: str) -> bool:
+    return bool(_LEVELS[level].fullmatch(text))
 
 
 _WEEKDAYS = re.compile(

@@ -92,10 +92,9 @@ def command(
         check_new([output])
     folder, files = places_of(places)
 
+    bounds = limits(memory_per_file)
     with screen.counting("looking into", shown=not as_json) as (start, step):
-        drafting = draft_from(
-            folder, files, like, limits(memory_per_file), step, start, halves=halves
-        )
+        drafting = draft_from(folder, files, like, bounds, step, start, halves=halves)
     drafted, run = drafting.draft, drafting.run
     if drafted is None or run is None or not _is_any(drafted):
         why = _why_nothing(drafting)
@@ -103,9 +102,8 @@ def command(
         return 3
     doubts = questions(drafted, run.findings, (run.record_count, drafting.other_records))
     if ask:
-        drafting, drafted, doubts = _asked(
-            replace(drafting, draft=drafted, run=run), doubts, folder, limits(memory_per_file)
-        )
+        answered = replace(drafting, draft=drafted, run=run)
+        drafting, drafted, doubts = _asked(answered, doubts, folder, bounds)
         run = drafting.run or run
     written = write_draft(drafted, output, folder) if output else []
     if as_json:
