@@ -283,6 +283,7 @@ def test_a_field_is_named_after_its_heading(heading: str, name: str) -> None:
 @pytest.mark.parametrize(
     ("heads", "name"),
     [([2024.0, 2025.0], "year"), (["Jan", "Feb."], "month"), (["Q1", "Q2"], "quarter"),
+     (["2025Q4", "Q1 2026"], "quarter"), (["2026M01"], "month"),
      (["Uke 7", "Uke 8"], "week"), (["A", "B"], ""), ([], "")],
 )  # fmt: skip
 def test_a_level_is_named_after_what_it_holds(heads: list[Any], name: str) -> None:

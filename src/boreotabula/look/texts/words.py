@@ -34,17 +34,22 @@ def field_name(heading: str, taken: Iterable[str] = (), fallback: str = "field")
 
 _RESERVED = {"source_file", "source_tab", "source_cell"}
 
+_OF_YEAR = r"(?:1[89]|20|21)\d\d"
 _QUARTER = re.compile(
-    r"(?:q|kv|kvartal|quarter|[iv]+\.?\s*(?:q|kv))\.?\s*[1-4]|[1-4]\.?\s*(?:q|kv)\w*"
+    rf"(?:{_OF_YEAR}[ ./-]*)?(?:(?:q|kv|kvartal|quarter|[iv]+\.?\s*(?:q|kv))\.?\s*[1-4]"
+    rf"|[1-4]\.?\s*(?:q|kv)\w*)(?:[ ./-]*{_OF_YEAR}|[ ./'-]+\d\d)?"
 )
-_WEEK = re.compile(r"(?:week|uke|vecka|viikko|vko|kw|w|wk)\.?\s*\d{1,2}|\d{4}-w\d{2}")
+_WEEK = re.compile(
+    rf"(?:{_OF_YEAR}[ ./-]*)?(?:week|uke|vecka|viikko|vko|kw|w|wk)\.?\s*\d{{1,2}}"
+    rf"(?:[ ./-]+{_OF_YEAR})?"
+)
 _YEAR = re.compile(r"(?:1[89]|20|21)\d\d(?:[*]|\s?p)?")
 _MONTHS = re.compile(
     r"(?:jan(?:uary?|uari)?|feb(?:ruary?|ruari)?|mar(?:s|ch|ts|z)?|märz|apr(?:il)?|ma[yij]"
     r"|jun[ei]?|jul[yi]?|aug(?:ust|usti)?|sept?(?:ember)?|o[ck]t(?:ober)?|nov(?:ember)?"
     r"|de[csz](?:ember)?|(?:tammi|helmi|maalis|huhti|touko|kesä|heinä|elo|syys|loka|marras|joulu)"
     r"(?:kuu(?:n|ta)?)?)\.?(?:\s*'?\d{2,4})?"
-    r"|\d{4}-\d{2}|\d{1,2}/\d{4}"
+    r"|\d{4}(?:-|m)\d{2}|\d{1,2}/\d{4}"
 )
 
 
