@@ -10,8 +10,8 @@ from helpers import PROGRAM, csv_rows
 
 
 def test_pandas_is_left_alone_though_it_is_installed(tmp_path: Path) -> None:
-    # Any module of that name will do: whoever imports it is told.
-    (tmp_path / "pandas.py").write_text("raise SystemExit('pandas was imported')\n", "utf-8")
+    # Any module of that name will do. What it raises may be swallowed, so it leaves a file.
+    (tmp_path / "pandas.py").write_text("open('pandas was imported', 'w').close()\n", "utf-8")
     (tmp_path / "in").mkdir()
     (tmp_path / "in" / "a.csv").write_text("Lot,Count\nL1,4\n", "utf-8")
     text = (
@@ -24,6 +24,7 @@ def test_pandas_is_left_alone_though_it_is_installed(tmp_path: Path) -> None:
         env={**os.environ, "PYTHONPATH": str(tmp_path)},
     )  # fmt: skip
     assert (done.returncode, done.stderr) == (0, "")
+    assert not (tmp_path / "pandas was imported").exists()
     assert [row["count"] for row in csv_rows(tmp_path / "a.csv")] == ["4"]
 
 

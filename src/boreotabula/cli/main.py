@@ -278,10 +278,10 @@ def run() -> NoReturn:
 
 
 class _NoPandas(MetaPathFinder):
-    """Says once that pandas is not installed.
+    """Says that pandas is not installed.
 
-    With the first array that it makes pyarrow imports pandas, if it is there, so as to know data
-    frames. No command makes one, and each would start half a second later.
+    With its first arrays pyarrow imports pandas, if it is there, in more than one place, so as to
+    know data frames. No command makes one, and each would start later.
     """
 
     def find_spec(
@@ -289,7 +289,6 @@ class _NoPandas(MetaPathFinder):
     ) -> None:
         """Raises ModuleNotFoundError for pandas; of all other modules it knows nothing."""
         if fullname == "pandas":
-            sys.meta_path.remove(self)
             raise ModuleNotFoundError(name=fullname)
 
 
