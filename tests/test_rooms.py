@@ -67,7 +67,8 @@ PARTS = {
         "asking",
     ),
     "batch": (
-        "private_files", "atomic", "claims", "remote", "processes", "layouts", "run_folders",
+        "private_files", "signing", "atomic", "claims", "remote", "processes", "layouts",
+        "run_folders",
         "inputs", "file", "evidence", "cache", "compare", "read_all", "prefetch", "run", "survey",
         "views", "draft", "headings", "again",
     ),

@@ -26,6 +26,10 @@ def cache_folder() -> Path:
     return user_cache_path("boreotabula", appauthor=False) / "results"
 
 
+LAYOUTS = "layouts"
+"""The folder of the layouts that were checked, among what is kept."""
+
+
 def open_new(path: Path) -> BinaryIO:
     """A new file that only its owner may read, open to be written. Raises OSError if anything is
     there already."""

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
-from boreotabula.layout.block_checks import NO_FIELD
-from boreotabula.layout.checking import check
 from boreotabula.layout.model import LayoutSpec
 from boreotabula.layout.problems import (
     KeyPath,
@@ -29,11 +27,19 @@ ListOf = Callable[[str], list[str]]
 """Reads a list of names from a file, by its name; raises LookupError with what is wrong."""
 
 
-def parse_layout(text: str, file: str, list_of: ListOf | None = None) -> LayoutSpec:
+KeptSpecs = Callable[[str, Callable[[], LayoutSpec]], LayoutSpec]
+"""Gives the spec of the data of a layout, in its plain form as a text: one that is kept, or that
+which the call makes."""
+
+
+def parse_layout(
+    text: str, file: str, list_of: ListOf | None = None, kept: KeptSpecs | None = None
+) -> LayoutSpec:
     """Read a layout from its text; `file` is the name that messages give.
 
-    `list_of` reads the lists that the layout keeps in files of their own. Raises LayoutError with
-    every problem found: broken TOML, unknown keys, wrong shapes, parts that do not fit together.
+    `list_of` reads the lists that the layout keeps in files of their own, `kept` gives the spec of
+    data that was checked before. Raises LayoutError with every problem found: broken TOML, unknown
+    keys, wrong shapes, parts that do not fit together.
     """
     try:
         data = tomllib.loads(text)
@@ -48,7 +54,17 @@ def parse_layout(text: str, file: str, list_of: ListOf | None = None) -> LayoutS
         _add_fields(data, columns)
     if problems:
         raise layout_error(file, text, problems)
-    from pydantic import ValidationError  # only needed to read a layout, not to use it
+    if kept is not None:
+        return kept(repr(data), lambda: _checked(data, text, file))
+    return _checked(data, text, file)
+
+
+def _checked(data: Mapping[str, Any], text: str, file: str) -> LayoutSpec:
+    """The spec of the data of a layout. Raises LayoutError."""
+    # Only needed to check a layout, not to use one.
+    from pydantic import ValidationError
+
+    from boreotabula.layout.checking import check
 
     try:
         spec = _validator().validate_python(data)
@@ -102,6 +118,8 @@ def _with_lists(
 
 def _add_fields(data: dict[str, Any], columns: list[str]) -> None:
     """Have the columns that a file lists be text fields, where [fields] says nothing of them."""
+    from boreotabula.layout.block_checks import NO_FIELD
+
     fields = data.get("fields", {})
     # A list of names says all that is needed; anything else is told by the validation.
     if columns and isinstance(fields, dict):

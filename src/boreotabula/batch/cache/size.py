@@ -11,6 +11,8 @@ from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
 
+from boreotabula.batch.private_files import LAYOUTS
+
 LARGEST = 2 * 1024**3
 """The most bytes that the folder may hold; when it holds more, what was unused longest goes."""
 
@@ -22,8 +24,10 @@ def cache_size(folder: Path) -> tuple[int, int]:
 
 
 def clear(folder: Path, largest: int = 0) -> None:
-    """Delete results until a folder holds at most so many bytes: those unused longest first."""
-    entries = sorted(_entries(folder), key=lambda one: one[2])
+    """Delete results and checked layouts until a folder holds at most so many bytes: those unused
+    longest first."""
+    kept = [*_entries(folder), *_entries(folder, f"{LAYOUTS}/*")]
+    entries = sorted(kept, key=lambda entry: entry[2])
     total = sum(size for _, size, _ in entries)
     for path, size, _ in entries:
         if total <= largest:
@@ -53,9 +57,10 @@ _NOT_BEFORE = 600
 """Seconds before it is looked at again."""
 
 
-def _entries(folder: Path) -> Iterator[tuple[Path, int, float]]:
-    """Each result: where it is, its bytes, and when it was used last."""
-    for path in folder.glob("??/*"):
+def _entries(folder: Path, pattern: str = "??/*") -> Iterator[tuple[Path, int, float]]:
+    """Each result, or what else fits a pattern: where it is, its bytes, and when it was used
+    last."""
+    for path in folder.glob(pattern):
         with suppress(OSError):
             entries = path.stat()
             yield path, entries.st_size, entries.st_mtime

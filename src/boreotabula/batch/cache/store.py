@@ -9,30 +9,25 @@ none.
 
 from __future__ import annotations
 
-import hashlib
-import hmac
 import os
 import secrets
-import sys
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from functools import cache, cached_property
-from importlib.metadata import version
+from functools import cached_property
 from pathlib import Path
 
 import pyarrow as pa
 
-from boreotabula import __version__
 from boreotabula.batch.cache.packing import Packed, Streams, read_head
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import SourceFile
 from boreotabula.batch.private_files import cache_folder, is_own, make_own, open_new, own_key
+from boreotabula.batch.signing import DIGEST, digest_of, is_signed, program
 from boreotabula.files import open_regular
 
 _HEAD = b"boreotabula result 3\n"
-_DIGEST = 32
-_LEADS = len(_HEAD) + 8 + 2 * _DIGEST
+_LEADS = len(_HEAD) + 8 + 2 * DIGEST
 
 
 @dataclass(frozen=True)
@@ -54,12 +49,12 @@ class Cache:
         """
         folder = folder or cache_folder()
         secret = own_key() if is_own(folder) else b""
-        reader = _digest(f"{layout} {limits!r} {_program()}".encode())
+        reader = digest_of(f"{layout} {limits!r} {program()}".encode())
         return cls(folder, reader.hex(), secret) if secret else None
 
     def by(self, extra: str) -> Cache:
         """The results of the same layout where something else decides them, too."""
-        return replace(self, reader=_digest(f"{self.reader} {extra}".encode()).hex())
+        return replace(self, reader=digest_of(f"{self.reader} {extra}".encode()).hex())
 
     def key(self, source: SourceFile, digest: str) -> str:
         """What tells the result of a file with some content from all others."""
@@ -67,7 +62,7 @@ class Cache:
             self.reader, digest, source.name, source.folder, source.unmatched,
             sorted(source.captured.items()),
         )  # fmt: skip
-        return _digest(repr(about).encode()).hex()[:48]
+        return digest_of(repr(about).encode()).hex()[:48]
 
     def path(self, source: SourceFile, digest: str) -> Path:
         """Where the result of a file with some content is kept."""
@@ -88,10 +83,11 @@ class Cache:
                 size = int.from_bytes(lead[len(_HEAD) : len(_HEAD) + 8], "big")
                 head = stream.read(size) if lead.startswith(_HEAD) else b""
             name = self.key(source, digest).encode()
-            signed = name + lead[-_DIGEST:] + head
-            if len(head) != size or not self._signed(signed, lead[-2 * _DIGEST : -_DIGEST]):
+            signed = name + lead[-DIGEST:] + head
+            digest_of_head = lead[-2 * DIGEST : -DIGEST]
+            if len(head) != size or not is_signed(signed, digest_of_head, self.secret):
                 return None
-            body = _Stored(path, size, name, lead[-_DIGEST:], self.secret, again)
+            body = _Stored(path, size, name, lead[-DIGEST:], self.secret, again)
             reading = read_head(head, body)
             os.utime(path)
         except (OSError, ValueError, KeyError, TypeError, OverflowError):
@@ -104,8 +100,8 @@ class Cache:
         beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
         head, body = result.head, result.body
         name = self.key(source, digest).encode()
-        of_body = _digest(name + body, self.secret)
-        of_head = _digest(name + of_body + head, self.secret)
+        of_body = digest_of(name + body, self.secret)
+        of_head = digest_of(name + of_body + head, self.secret)
         lead = _HEAD + len(head).to_bytes(8, "big") + of_head + of_body
         try:
             make_own(path.parent)
@@ -119,23 +115,6 @@ class Cache:
                 beside.unlink()
             return False
         return True
-
-    def _signed(self, content: bytes, digest: bytes) -> bool:
-        return hmac.compare_digest(_digest(content, self.secret), digest)
-
-
-@cache
-def _program() -> str:
-    """What tells this version of the program, and of what it reads with, from others."""
-    home = Path(__file__).parents[2]
-    files = sorted(home.glob("**/*.py"))
-    code = [(path.name, path.stat().st_size, path.stat().st_mtime_ns) for path in files]
-    other_places = [(name, version(name)) for name in ("python-calamine", "pyarrow", "babel")]
-    return repr((__version__, sys.version_info[:2], other_places, code))
-
-
-def _digest(content: bytes, secret: bytes = b"") -> bytes:
-    return hashlib.blake2b(content, digest_size=_DIGEST, key=secret).digest()
 
 
 class _Stored(Streams):
@@ -163,7 +142,7 @@ class _Stored(Streams):
                 content = stream.read()
         except OSError:
             return None
-        same = hmac.compare_digest(_digest(self._name + content, self._secret), self._digest)
+        same = is_signed(self._name + content, self._digest, self._secret)
         return pa.py_buffer(content) if same else None
 
     def anew(self, tab: int, table: str) -> pa.RecordBatch:

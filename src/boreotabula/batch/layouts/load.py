@@ -9,6 +9,7 @@ from datetime import UTC, date, datetime
 from pathlib import Path
 
 from boreotabula.batch.layouts.accepted import Acceptance, acceptances
+from boreotabula.batch.layouts.checked import checked_before
 from boreotabula.batch.layouts.decisions import corrections
 from boreotabula.batch.layouts.glossaries import (
     decoded,
@@ -76,7 +77,9 @@ class Layout:
         data = read_file(path, "layout") if changed is None else changed.encode()
         text = decoded(data, path.name)
         lists = _Lists(path.parent)
-        spec = parse_layout(text, path.name, lists.read)
+        # What a layout would be with changes is asked once.
+        kept = checked_before if changed is None else None
+        spec = parse_layout(text, path.name, lists.read, kept)
         digest = hashlib.sha256(data)
         for content in lists.contents.values():
             digest.update(content)

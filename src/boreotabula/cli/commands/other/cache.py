@@ -14,9 +14,9 @@ Examples:
   boreotabula cache --clear
 
 The cache holds the results of files that have not changed, so that they need not be read again by
-the same layout and version, and files fetched from servers. It lies in your cache folder, or where
-the environment variable BOREOTABULA_CACHE says. Above 2 GiB, what was not used longest is deleted.
-`extract --fresh` ignores it."""
+the same layout and version, layouts that were checked, and files fetched from servers. It lies in
+your cache folder, or where the environment variable BOREOTABULA_CACHE says. Above 2 GiB, what was
+not used longest is deleted. `extract --fresh` ignores it."""
 
 
 @click.command("cache", cls=Command, epilog=EPILOG)

@@ -1,0 +1,35 @@
+"""Digests by which what the program keeps is known again, as its own and as this version's."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import sys
+from functools import cache
+from importlib.metadata import version
+from pathlib import Path
+
+from boreotabula import __version__
+
+DIGEST = 32
+"""Bytes of a digest."""
+
+
+def digest_of(content: bytes, secret: bytes = b"") -> bytes:
+    """The digest of some bytes; with a `secret` only who has it can make the same."""
+    return hashlib.blake2b(content, digest_size=DIGEST, key=secret).digest()
+
+
+def is_signed(content: bytes, digest: bytes, secret: bytes) -> bool:
+    """Whether a digest is that of some bytes, made with a secret."""
+    return hmac.compare_digest(digest_of(content, secret), digest)
+
+
+@cache
+def program() -> str:
+    """What tells this version of the program, and of what it reads with, from others."""
+    home = Path(__file__).parents[1]
+    files = sorted(home.glob("**/*.py"))
+    code = [(path.name, path.stat().st_size, path.stat().st_mtime_ns) for path in files]
+    other_places = [(name, version(name)) for name in ("python-calamine", "pyarrow", "babel")]
+    return repr((__version__, sys.version_info[:2], other_places, code))
