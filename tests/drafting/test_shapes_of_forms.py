@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Sequence
 from datetime import date
 from typing import Any
@@ -1130,6 +1131,86 @@ def test_quarters_under_years_are_a_level_though_one_of_them_has_flags() -> None
     )
     assert found.sketch.block["across"] == ["year", "quarter"]
     assert found.sketch.block["value"] == "value"
+
+
+def test_days_over_marks_are_a_level_though_marks_are_missing() -> None:
+    form = """
+Attendance
+Site | . | Approved by
+{1} | . | {2}
+
+Name | 1 | 2 | 3 | 4 | 5 | 6
+Holm | P | A | P | . | P | L
+{2} | P | P | P | P | P | P
+Aas | {3} | . | A | P | L | P
+
+P = present, A = absent, L = leave
+"""
+    tabs = [
+        form.format(number, site, name, mark)
+        for number, (site, name, mark) in enumerate(
+            [("Frostmo", "Dahl", "P"), ("Lomlia", "Lie", "A"), ("Granvik", "Dahl", "L")]
+        )
+    ]
+    found = drafted(tabs)
+    assert found.sketch.block == {"stub": "name", "across": "heading", "value": "value"}
+    assert found.judged.records == 3 * 16 and not found.judged.unplaced
+
+
+def test_columns_of_which_each_row_fills_one_are_a_list() -> None:
+    # Which cells of a cross-tab hold a record is paid for as well as the gaps of a list.
+    chance = random.Random(5)
+
+    def entry(month: int, day: int) -> str:
+        amount = chance.randint(100, 9000) / 100
+        text = chance.choice(["Fuel", "Sale", "Stamps", "Refund"])
+        amounts = chance.choice([f"{amount} | .", f". | {amount}"])
+        return f"2026-0{month}-{day:02} | {text} | {amounts}"
+
+    head = "Cash book\n\nDate | Text | Debit | Credit"
+    tabs = [
+        "\n".join([head, *(entry(month, day) for day in range(1, 20, 2))]) for month in range(1, 9)
+    ]
+    found = drafted(tabs)
+    assert "across" not in found.sketch.block
+    assert {"debit": "number", "credit": "number"}.items() <= found.sketch.fields.items()
+
+
+def test_from_where_and_to_where_is_a_cross_tab_though_one_place_is_on_all_tabs() -> None:
+    form = """
+Transfers
+
+From | {0} | {1} | {2}
+{0} | . | 2{3} | 43
+{1} | 5{3} | . | 53
+{2} | 86 | 5{3} | .
+"""
+    places = [
+        ("Frostmo", "Lomlia", "Granvik"), ("Suvanto", "Frostmo", "Hiekka"),
+        ("Frostmo", "Hiekka", "Lomlia"), ("Granvik", "Frostmo", "Suvanto"),
+    ]  # fmt: skip
+    found = drafted([form.format(*names, number) for number, names in enumerate(places)])
+    assert found.sketch.block == {"stub": "from", "across": "heading", "value": "value"}
+    assert found.judged.records == 4 * 6
+
+
+def test_the_head_of_a_page_above_labels_is_no_table() -> None:
+    form = """
+Form 17-B | . | . | Page 1 of 1
+Order list
+Site: | {1}
+Period | 2026-0{0}-01 | to | 2026-0{0}-28
+
+Order | Customer | Item | Pieces
+O-9{0}78 | Holm | Pine | 88
+O-87{0}4 | Dahl | Birch | 7{0}
+O-36{0}1 | Lie | Alder | 19
+"""
+    found = drafted(
+        [form.format(n, site) for n, site in enumerate(("Frostmo", "Lomlia", "Suvanto"), 3)]
+    )
+    assert {"site", "period", "to"} <= found.sketch.stamps.keys()
+    assert not found.judged.unplaced and "into" not in found.sketch.block
 
 
 def test_measures_beside_names_without_a_heading_are_a_list() -> None:

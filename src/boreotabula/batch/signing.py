@@ -26,7 +26,7 @@ def is_signed(content: bytes, digest: bytes, secret: bytes) -> bool:
 
 
 @cache
-def program() -> str:
+def program_version() -> str:
     """What tells this version of the program, and of what it reads with, from others."""
     home = Path(__file__).parents[1]
     files = sorted(home.glob("**/*.py"))

@@ -143,7 +143,7 @@ def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     return [(finished(sketch, judged, kind), judged) for sketch, judged in every]
 
 
-_ALONE = 40.0
+_ALONE = 50.0
 """The same where a tab is alone: which of its texts would stay on another one is not known, and
 each that is a name more or less costs some ten bits."""
 

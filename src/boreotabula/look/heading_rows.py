@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 
 from boreotabula.layout.headings import normal_form
-from boreotabula.look.crossed import FEWEST, choice_run, is_mark, level_run
+from boreotabula.look.crossed import FEWEST, choice_run, is_mark, level_run, marks_run
 from boreotabula.look.looks import FIGURE, TEXT, TabLook, columns_of
 from boreotabula.look.texts.words import is_unit, level_name
 from boreotabula.reading.cells import cell_text, count_on
@@ -120,6 +120,10 @@ def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
         return False
     looks = columns_of(body)
     valued = [index for index, look in enumerate(looks) if look == FIGURE]
+    named = np.flatnonzero(heads)
+    unnamed = [index for index in range(named[0], named[-1]) if not heads[index] and looks[index]]
+    if len(unnamed) >= len(named):
+        return False  # texts far apart, as in the head of a page
     # Headings stand over nearly all columns of values, and values below nearly all of them.
     if valued:
         over = sum(bool(heads[column]) for column in valued)
@@ -128,7 +132,10 @@ def is_headed(tab: TabLook, row: int, rows: range, columns: range) -> bool:
         bare = not heads[0] and looks[0] == TEXT
         texts = np.count_nonzero(heads == TEXT) or len(figures) > 1 or bare
         return bool(2 * over > len(valued) and present and texts)
-    level = level_run(sheet.rows[row][columns.start : columns.stop])
+    cells = sheet.rows[row][columns.start : columns.stop]
+    if marks_run(cells, sheet, rows, columns.start):
+        return bool((body[:, 0] == TEXT).any())
+    level = level_run(cells)
     if level and level[1] - level[0] > FEWEST and heads[0] and body[:, level[0] : level[1]].any():
         return bool((body[:, 0] == TEXT).any() or (body[:, 0] == FIGURE).any())
     return _heads_texts(tab, row, rows, columns)
@@ -144,6 +151,9 @@ def _heads_texts(tab: TabLook, row: int, rows: range, columns: range) -> bool:
         return False
     if choice_run(sheet, rows, columns) and not any(map(is_mark, heads)):
         return True
+    marks = [head for head in heads[1:] if is_mark(head)]
+    if len(set(marks)) < len(marks):
+        return False  # a row of marks, which come again, names no columns
     below = [sheet.rows[row][across] for row in rows]
     if repeats is not None and repeats.tabs > 1:
         count = repeats.tabs_with(heads)

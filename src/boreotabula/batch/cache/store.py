@@ -23,7 +23,7 @@ from boreotabula.batch.cache.packing import Packed, Streams, read_head
 from boreotabula.batch.file.read import FileReading
 from boreotabula.batch.inputs import SourceFile
 from boreotabula.batch.private_files import cache_folder, is_own, make_own, open_new, own_key
-from boreotabula.batch.signing import DIGEST, digest_of, is_signed, program
+from boreotabula.batch.signing import DIGEST, digest_of, is_signed, program_version
 from boreotabula.files import open_regular
 
 _HEAD = b"boreotabula result 3\n"
@@ -49,7 +49,7 @@ class Cache:
         """
         folder = folder or cache_folder()
         secret = own_key() if is_own(folder) else b""
-        reader = digest_of(f"{layout} {limits!r} {program()}".encode())
+        reader = digest_of(f"{layout} {limits!r} {program_version()}".encode())
         return cls(folder, reader.hex(), secret) if secret else None
 
     def by(self, extra: str) -> Cache:

@@ -15,7 +15,7 @@ from pathlib import Path
 
 from boreotabula.batch.atomic import atomic_write
 from boreotabula.batch.private_files import LAYOUTS, cache_folder, is_own, make_own, own_key
-from boreotabula.batch.signing import DIGEST, digest_of, is_signed, program
+from boreotabula.batch.signing import DIGEST, digest_of, is_signed, program_version
 from boreotabula.files import open_regular
 from boreotabula.layout.model import LayoutSpec
 
@@ -28,16 +28,16 @@ def checked_before(data: str, check: Callable[[], LayoutSpec]) -> LayoutSpec:
     secret = own_key() if is_own(folder) else b""
     if not secret:
         return check()
-    name = digest_of(f"{program()} {data}".encode()).hex()
+    name = digest_of(f"{program_version()} {data}".encode()).hex()
     path = folder / LAYOUTS / name
-    spec = _found(path, name, secret)
+    spec = _read_entry(path, name, secret)
     if spec is None:
         spec = check()
         _keep(spec, path, name, secret)
     return spec
 
 
-def _found(path: Path, name: str, secret: bytes) -> LayoutSpec | None:
+def _read_entry(path: Path, name: str, secret: bytes) -> LayoutSpec | None:
     try:
         with open_regular(path) as stream:
             content = stream.read()

@@ -50,6 +50,8 @@ def cost_of(sketch: Sketch, judged: Judgement) -> float:
     tables = [batch for reading in judged.readings for batch in _tables(reading)]
     form = [text for reading in judged.readings for text in _texts_of_form(reading)]
     values = sum(_bits_of_field(tables, name, once) for name, once in _written(sketch).items())
+    if any("across" in block for block in (sketch.block, *sketch.more)):
+        values += sum(map(_bits_of_grid, tables))
     return values + bits_of_texts(form) + _bits_of_layout(sketch, form) + _bits_left(judged)
 
 
@@ -132,6 +134,13 @@ def _bits_of_field(tables: list[pa.RecordBatch], name: str, once: _Once) -> floa
     filled = [column for column in columns if column.null_count < len(column)]
     presence = sum(bits_of_presence(len(value) - value.null_count, len(value)) for value in filled)
     return presence + _bits_of_values([value.drop_null() for value in filled])
+
+
+def _bits_of_grid(batch: pa.RecordBatch) -> float:
+    """Which cells of a cross-tab hold a record, as for a list which fields of its records do."""
+    cells = [parse_address(cell) for cell in batch.column("source_cell").to_pylist() if cell]
+    rows, columns = (len({cell[axis] for cell in cells}) for axis in (0, 1))
+    return bits_of_presence(len(cells), rows * columns)
 
 
 def _bits_of_values(columns: list[pa.Array]) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from enum import Enum, auto
 
@@ -42,20 +42,30 @@ def improved(
             judgements[key] = judge(other_sketch, specimens)
         return judgements[key]
 
-    best, judged = sketch, asked(sketch)
+    # What follows from the sketch itself speaks for no step.
+    best = _better_of((sketch, asked(sketch)), [sketch], kind, asked)
     for _ in range(_ROUNDS):
-        before = judged.score
+        before = best[1].score
         for step in STEPS:
-            for other in step(best, judged, kind):
-                for more_sketch, judgement in _followed(other, kind, asked):
-                    # What gives no record explains nothing.
-                    loses_all = judged.records > 0 and not judgement.records
-                    if judgement.score > judged.score and not loses_all:
-                        best, judged = more_sketch, judgement
+            best = _better_of(best, step(*best, kind), kind, asked)
         # Nothing helped in this round: nothing will in the next.
-        if judged.score == before:
+        if best[1].score == before:
             break
-    return best, judged
+    return best
+
+
+def _better_of(
+    best: tuple[Sketch, Judgement], sketches: Iterable[Sketch], kind: TabFamily,
+    asked: Callable[[Sketch], Judgement],
+) -> tuple[Sketch, Judgement]:  # fmt: skip
+    """The best sketch so far, or one of others, or what follows from it, that reads better."""
+    for sketch in sketches:
+        for other_sketch, judged in _followed(sketch, kind, asked):
+            # What gives no record explains nothing.
+            loses_all = best[1].records > 0 and not judged.records
+            if judged.score > best[1].score and not loses_all:
+                best = other_sketch, judged
+    return best
 
 
 def _followed(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from boreotabula.drafting.tabs.likeness import tokens
@@ -99,6 +99,22 @@ _MOST_SHARED = 0.7
 """Headings of one tab are nearly the same in all files."""
 
 
+def _amid(
+    shapes: Sequence[Shape], rows: Sequence[Sequence[str]], usual: Collection[str]
+) -> set[str]:
+    """The `usual` headings of figures that stand left of others in some tables and right of them in
+    some: what all tables have among others that vary, in no order, is one of these."""
+    left: set[str] = set()
+    right: set[str] = set()
+    for shape, group in zip(shapes, rows, strict=True):
+        figures = [group[index] for index, look in enumerate(shape.columns) if look != TEXT]
+        others = [index for index, text in enumerate(figures) if text and text not in usual]
+        if others:
+            left |= {text for text in figures[: others[0]] if text in usual}
+            right |= {text for text in figures[others[0] :] if text in usual}
+    return left & right
+
+
 def _varying_from(shapes: Sequence[Shape]) -> int | None:
     """How many leading columns the tables have, if the headings right of them vary from table to
     table above figures: then these are data, and no names of fields. Else None.
@@ -111,6 +127,7 @@ def _varying_from(shapes: Sequence[Shape]) -> int | None:
     rows = [[normal_form(cell_text(cell)) for cell in shape.heads] for shape in shapes]
     common = Counter(text for texts in rows for text in set(texts))
     usual = {text for text, number in common.items() if number >= _NEARLY_ALL * len(shapes)}
+    usual -= _amid(shapes, rows, usual)
     counts: Counter[int] = Counter()
     varying: list[set[str]] = []
     moments = 0
