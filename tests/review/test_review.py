@@ -23,7 +23,7 @@ from boreotabula.review.coverage import coverage
 from boreotabula.review.crosstab.cross import Cross, CrosstabSpec
 from boreotabula.review.crosstab.crosstab import crosstab, number_text
 from boreotabula.sheets.opening import Workbook
-from helpers import Outcome, program
+from helpers import Outcome, program, write_workbook
 
 KINDS = {"site": "text", "month": "month", "lot": "text", "count": "integer", "price": "decimal(2)",
          "source_file": "text"}  # fmt: skip
@@ -236,13 +236,34 @@ def test_the_unit_of_a_field_is_on_axes_and_in_the_record_of_the_run(tmp_path: P
         assert count.out.startswith("number of records · 2 records")
 
 
+@pytest.mark.parametrize("ending", ["csv", "xlsx"])
+def test_a_table_made_by_hand_is_summed_up_by_what_its_cells_are(
+    tmp_path: Path, ending: str
+) -> None:
+    rows = [
+        ["Site", "Month", "Count"], ["Suvanto", "2026-03", 4], ["Lomlia", "2026-04", 12],
+        ["Suvanto", "2026-04", 5],
+    ]  # fmt: skip
+    path = tmp_path / f"mine.{ending}"
+    if ending == "csv":
+        path.write_text("\n".join(",".join(map(str, row)) for row in rows), "utf-8")
+    else:
+        write_workbook(path, {"Mine": rows})
+    ask = ["crosstab", path, "--rows", "Site", "--across", "Month", "--value", "Count", "--json"]
+    shown = json.loads(call(tmp_path, *map(str, ask)).out)
+    assert shown["columns"] == ["2026-03", "2026-04"] and shown["total"] == 21
+    assert dict(zip(["Lomlia", "Suvanto"], shown["cells"], strict=True)) == {
+        "Lomlia": [None, 12], "Suvanto": [4, 5],
+    }  # fmt: skip
+
+
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
         (["crosstab", "stock.csv", "--value", "lot", "-o", "c.pdf"], "is written as .csv or .xlsx"),
         (["crosstab", "stock.csv", "--value", "lot", "--chart", "c.gif"], "drawn as .png"),
         (["crosstab", "nothing.csv"], "there is no file “nothing.csv”"),
-        (["crosstab", "headings.csv", "--how", "count"], "has no run folder"),
+        (["crosstab", "mine.parquet", "--how", "count"], "has no run folder"),
         (["coverage", "stock.csv", "--across", "month"], "say who reports with --rows"),
         (["coverage", "stock.csv", "--rows", "lot", "--across", "lot", "--expect", "stock.toml"],
          "has no column “lot”"),
@@ -256,6 +277,7 @@ def test_the_unit_of_a_field_is_on_axes_and_in_the_record_of_the_run(tmp_path: P
     ],
 )  # fmt: skip
 def test_wrong_calls(stock: Path, arguments: list[str], said: str) -> None:
+    (stock / "mine.parquet").touch()
     done = call(stock, *arguments)
     assert (done.status, done.out) == (2, "")
     assert said in " ".join(done.err.split())

@@ -13,6 +13,8 @@ import pyarrow.compute as pc
 
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.processes.one_sheet import first_sheet
+from boreotabula.batch.run.earlier import earlier_record
+from boreotabula.batch.run_folders import run_folder
 from boreotabula.errors import CallError
 from boreotabula.layout.addresses import MAX_COLUMNS
 from boreotabula.layout.headings import normal_form
@@ -27,7 +29,7 @@ from boreotabula.stores.bases.base import Place
 from boreotabula.stores.csv import column_text, field_type, mark_of, type_name
 from boreotabula.stores.records import base_rows, dataset_batches, saved_records
 from boreotabula.stores.saved import SavedOutput, saved_output
-from boreotabula.stores.typed import in_seconds
+from boreotabula.stores.typed import field_of, in_seconds, typed
 from boreotabula.unreadable import UnreadableError
 
 _BY_HAND = (".csv", ".tsv", ".psv", ".txt", ".xlsx", ".xlsm", ".xls", ".ods")
@@ -74,6 +76,28 @@ def side_of(place: Place, table: str | None, like: Side | None = None) -> Side:
             raise
         return _by_hand(path, like)
     return saved_side(saved)
+
+
+def is_by_hand(place: Place) -> bool:
+    """Whether a file may be a table that somebody made: no run of extract has left a record of it,
+    beside it or beside its folder."""
+    return (
+        isinstance(place, Path)
+        and place.is_file()
+        and place.suffix.lower() in _BY_HAND
+        and not run_folder(place).exists()
+        and earlier_record(place.resolve().parent) is None
+    )
+
+
+def records_by_hand(path: Path) -> pa.Table:
+    """The records of the first table of a file that somebody made, each column of the narrowest
+    type that all of its cells are of. Raises CallError if there is none."""
+    side = _by_hand(path, None)
+    fields = [field_of(name, kind) for name, kind in side.kinds.items()]
+    (batch,) = side.batches()
+    columns = [typed(batch.column(field.name), field.type, field_type(field)) for field in fields]
+    return pa.Table.from_arrays(columns, schema=pa.schema(fields))
 
 
 def saved_side(saved: SavedOutput) -> Side:

@@ -23,6 +23,8 @@ from boreotabula.errors import CallError
 from boreotabula.texts import counted
 
 if TYPE_CHECKING:
+    import pyarrow as pa
+
     from boreotabula.review.crosstab.cross import Cross
 
 EPILOG = """\b
@@ -41,7 +43,7 @@ Examples:
 Months and weekdays are in time order, numbers by size, choices as the layout lists them, other
 texts in natural order (2 before 10). A dot means no record, 0 means zero. A share is per cent
 of the column total; of dates, min is the first and max the last. Totals are those of the
-records, not of the rows shown.
+records, not of the rows shown. A table made by hand (.csv, .xlsx) is summed up as well.
 
 Without --chart-kind the chart is lines over time for up to 12 rows; bars without --across, or for
 up to 60 of them; otherwise a heat map. --chart needs the extra [charts].
@@ -97,13 +99,12 @@ def command(
         raise CallError("--chart-kind says how --chart OUT is drawn; name a file with --chart")
     from boreotabula.batch.claims import check_claim
     from boreotabula.batch.inputs import check_apart
-    from boreotabula.batch.read_all import ReadOptions
     from boreotabula.review.charts.cross import draw_cross
     from boreotabula.review.charts.figure import check_chart
     from boreotabula.review.crosstab.cross import CrosstabSpec
     from boreotabula.review.crosstab.cross_files import check_cross, write_cross
     from boreotabula.review.crosstab.crosstab import crosstab
-    from boreotabula.stores.records import load_records, source_folders
+    from boreotabula.stores.records import source_folders
 
     for path, check in ((output, check_cross), (chart, check_chart)):
         if path is not None:
@@ -111,7 +112,7 @@ def command(
             check_apart(path, source_folders(records))
             check_claim(path, (records,), overwrite=overwrite)
     wish = CrosstabSpec(rows, across, value, how, where, by_value, top, change, not no_totals)
-    cross = crosstab(load_records(records, table, ReadOptions(None)), wish)
+    cross = crosstab(_records(records, table), wish)
     if output is not None:
         write_cross(cross, output)
     if chart is not None:
@@ -146,6 +147,17 @@ def _described(cross: Cross) -> dict[str, object]:
         ),
         "records": cross.records,
     }
+
+
+def _records(place: Path, table: str | None) -> pa.Table:
+    """The records of an output, of a layout, or of a table that was made by hand."""
+    from boreotabula.batch.read_all import ReadOptions
+    from boreotabula.review.compare.sides import is_by_hand, records_by_hand
+    from boreotabula.stores.records import load_records
+
+    if is_by_hand(place):
+        return records_by_hand(place)
+    return load_records(place, table, ReadOptions(None))
 
 
 def print_cross(cross: Cross) -> None:
