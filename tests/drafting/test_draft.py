@@ -12,7 +12,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import boreotabula
+from boreotabula.drafting import halves
 from boreotabula.drafting.draft import draft
+from boreotabula.drafting.search.judging import WORST
 from boreotabula.drafting.tabs.kinds import sort_tabs
 from boreotabula.drafting.tabs.specimens import Specimen
 from boreotabula.drafting.texts.captions import caption_of
@@ -250,10 +252,25 @@ def test_halves_tell_what_rests_on_few_tabs(tmp_path: Path, day: int, differs: b
     asked = [question for question in drafted["questions"] if question["kind"] == "halves"]
     assert len(asked) == differs
     for question in asked:
-        assert "reads 4 records of 2 tabs otherwise" in question["text"]
+        assert "reads 4 records of 2 tabs differently" in question["text"]
         assert question["text"].endswith("here “2026-05-07”, there “2026-07-05”")
         assert question["cell"] == "A2" and question["records"] == 4
     assert "other half" not in program("draft", folder, "--json").out
+
+
+def test_a_half_without_a_layout_is_no_fault(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = sowings(tmp_path / "in", [f"03/{day}/2026" for day in range(20, 26)])
+    usual, asked = halves.judge, []
+
+    def judge(sketch: Any, specimens: Any) -> Any:
+        asked.append(sketch)
+        return WORST if len(asked) % 2 == 0 else usual(sketch, specimens)
+
+    monkeypatch.setattr(halves, "judge", judge)
+    assert program("draft", folder, "--halves").status == program("draft", folder).status
+    assert len(asked) == 4
 
 
 def test_other_kinds_of_tabs_are_named_with_their_command(tmp_path: Path) -> None:

@@ -264,6 +264,7 @@ def test_a_table_made_by_hand_is_summed_up_by_what_its_cells_are(
         (["crosstab", "stock.csv", "--value", "lot", "--chart", "c.gif"], "drawn as .png"),
         (["crosstab", "nothing.csv"], "there is no file “nothing.csv”"),
         (["crosstab", "mine.parquet", "--how", "count"], "has no run folder"),
+        (["crosstab", "headings.csv", "--how", "count", "--table", "b"], "has no run folder"),
         (["coverage", "stock.csv", "--across", "month"], "say who reports with --rows"),
         (["coverage", "stock.csv", "--rows", "lot", "--across", "lot", "--expect", "stock.toml"],
          "has no column “lot”"),

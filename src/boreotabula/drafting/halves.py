@@ -24,8 +24,8 @@ FEWEST_TABS = 6
 
 
 def check_halves(draft: Draft) -> Draft:
-    """A draft that asks one more question for each kind of its tabs that it reads otherwise than a
-    draft of half of them would, without a word.
+    """A draft with one more question for each kind of tabs that a draft of half of them would read
+    differently, without a word.
 
     A half whose layout reports an error or a warning about a tab, or leaves cells unplaced there,
     is no reason to ask: whoever had only that half would be told. Kinds of fewer than
@@ -40,7 +40,7 @@ def check_halves(draft: Draft) -> Draft:
 
 @dataclass(frozen=True)
 class _DifferingTab:
-    """A tab that a draft without it would read otherwise, and its first record that differs."""
+    """A tab that a draft without it would read differently, and its first record that differs."""
 
     specimen: Specimen
     records: int
@@ -57,9 +57,9 @@ def _doubt(tabs: list[_DifferingTab]) -> Doubt:
     return Doubt(
         "halves",
         f"a layout drafted from the other half of the tabs reads {counted(records, 'record')} of"
-        f" {counted(len(tabs), 'tab')} otherwise, without a word: here {_quoted(first.own)}, there"
-        f" {_quoted(first.other)}",
-        "if it is right here, nothing is to do; else change the fields of these values",
+        f" {counted(len(tabs), 'tab')} differently, without a word: here {_quoted(first.own)},"
+        f" there {_quoted(first.other)}",
+        "if the value here is right, there is nothing to do; otherwise change its field's type",
         first.specimen.file, first.specimen.tab, first.cell, records=records,
     )  # fmt: skip
 
@@ -78,6 +78,8 @@ def _differing_tabs(kind: TabFamily, sketch: Sketch) -> Iterator[_DifferingTab]:
         (of_half, _), *_ = best_of(replace(kind, examples=half, more=()))
         specimens = [example.specimen for example in other_half]
         whole, held_out = judge(sketch, specimens), judge(of_half, specimens)
+        if not held_out.readings:
+            continue  # half of the tabs give no layout that can be used
         for specimen, usual, other in zip(
             specimens, whole.readings, held_out.readings, strict=True
         ):

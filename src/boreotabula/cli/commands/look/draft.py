@@ -58,7 +58,7 @@ With --again these tell how the files are read with the changes."""
 @click.option("--ask", is_flag=True, help="Ask in the terminal what the tabs do not tell.")
 @click.option(
     "--halves", is_flag=True,
-    help="Also draft from each half of the tabs; ask where that reads the other half otherwise.",
+    help="Also draft from each half of the tabs; ask where it reads the other half differently.",
 )  # fmt: skip
 @memory_per_file
 @json_option
