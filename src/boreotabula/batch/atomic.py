@@ -19,7 +19,7 @@ from boreotabula.files import kind_of
 
 
 class DiscardOutput(Exception):  # noqa: N818  # a way out, not a mistake
-    """Raised inside `placed` to leave the target as it was, quietly."""
+    """Raised inside `atomic_write` or `placed_folder` to leave the target as it was, quietly."""
 
 
 @contextmanager
@@ -36,11 +36,15 @@ def atomic_write(
     replaced hands on its permissions. Raises CallError if that folder cannot be written to, or the
     target is no regular file.
     """
+    # The link is resolved once, before anything is made, so that the hidden file lies in the
+    # folder of the real file and the last step stays within one file system.
     shown, target = target, Path(os.path.realpath(target))
     with reporting_errors(shown):
         mode = _mode_of(target)
         if mode is None and like is not None and like.is_file():
             mode = _mode_of(like)
+        # Swept on each write rather than at the start of a run: a killed run leaves its part
+        # beside this target, and nobody else would ever look there.
         sweep(target)
         beside, stream = _part(target)
     try:
@@ -50,10 +54,15 @@ def atomic_write(
                     beside.chmod(mode)
                 yield stream
                 stream.flush()
+                # Without this a power cut after the move could leave a file of the right name and
+                # no content.
                 os.fsync(stream.fileno())
             if modified_ns is not None:
                 os.utime(beside, ns=(modified_ns, modified_ns))
+            # The one step that others can see: before it the old file is whole, after it the new
+            # one.
             beside.replace(target)
+    # BaseException, so that Ctrl-C and a stopping worker clean up as well.
     except BaseException as error:
         with suppress(OSError):
             beside.unlink()
@@ -67,6 +76,7 @@ def _mode_of(target: Path) -> int | None:
         mode = target.stat().st_mode
     except FileNotFoundError:
         return None
+    # Moving a file over a pipe or a device would replace the device itself.
     if not stat.S_ISREG(mode):
         raise OSError(errno.EINVAL, f"it is {kind_of(mode)}, not a file")
     return stat.S_IMODE(mode)
@@ -81,6 +91,8 @@ _LONGEST = 200
 def _part(target: Path) -> tuple[Path, BinaryIO]:
     """A new file beside the target, that nobody has put there in advance. Raises OSError."""
     for _ in range(_TRIES):
+        # "xb" fails where a file or a link of that name exists: nobody can plant a link here in
+        # advance and have another file written.
         beside = _beside(target, "part")
         try:
             return beside, beside.open("xb")
@@ -95,6 +107,7 @@ def _beside(target: Path, ending: str) -> Path:
 
 
 def _lead(target: Path) -> str:
+    # Counted in bytes, as file systems do; a name of umlauts is twice as long as it looks.
     return f".{os.fsdecode(os.fsencode(target.name)[:_LONGEST])}."
 
 
@@ -110,7 +123,7 @@ def sweep(target: Path) -> None:
 
 
 def _sweep_folders(target: Path) -> None:
-    """The same for folders; the old one comes back if a run was killed before the new one came."""
+    """Do the same for folders. The old one comes back if a run was killed in between."""
     for left in _left_beside(target, "old"):
         if left.is_dir() and not target.exists():
             left.rename(target)
@@ -124,8 +137,10 @@ def _left_beside(target: Path, ending: str) -> list[Path]:
     """What processes that are gone have left beside a target."""
     lead = _lead(target)
     paths = []
+    # The name may hold *, ? or [ itself.
     for left in sorted(target.parent.glob(f"{glob.escape(lead)}*.{ending}")):
         hit = _LEFT.fullmatch(left.name.removeprefix(lead))
+        # A part of a process that still runs is being written at this moment.
         if hit and not left.is_symlink() and not _runs(int(hit[1])):
             paths.append(left)
     return paths
@@ -133,12 +148,14 @@ def _left_beside(target: Path, ending: str) -> list[Path]:
 
 def _runs(pid: int) -> bool:
     """Whether a process is there; where that cannot be asked, it is taken to be."""
+    # On Windows a signal of 0 would end the process instead of asking for it.
     if os.name != "posix":
         return True
     try:
         os.kill(pid, 0)
     except ProcessLookupError:
         return False
+    # The process exists, but belongs to somebody else.
     except OSError:
         return True
     return True
@@ -159,6 +176,8 @@ def placed_folder(target: Path) -> Iterator[Path]:
     try:
         with reporting_errors(target):
             yield beside
+            # Folders cannot replace each other in one step: the old one is moved aside first, and
+            # moved back below if the second step fails.
             if target.exists():
                 target.rename(old)
             beside.rename(target)

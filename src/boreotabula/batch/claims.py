@@ -22,7 +22,7 @@ from boreotabula.sheets.parts.writing import MARK
 
 _MARKED = (".html", ".htm", ".png", ".svg", ".pdf")
 _HEAD = 16_384
-"""Our mark stands in the first bytes of a file, or in the last."""
+"""Our mark stands within this many bytes of the beginning of a file, or of its end."""
 _LARGEST = 1_000_000
 """Of a longer list the older half is dropped."""
 
@@ -31,8 +31,10 @@ def check_claim(out: Path, inputs: Iterable[object], *, overwrite: bool) -> None
     """Raises CallError if a file must not be written: it is an input of the call, or it holds what
     this program did not write, or what was changed since, and may not be overwritten."""
     home = out.resolve()
+    # Resolved on both sides, as the same file may be named by two paths or by a link.
     if home in {path.resolve() for path in inputs if isinstance(path, Path)}:
         raise CallError(f"“{out}” is read by this command; choose another name for what it writes")
+    # An empty file holds nothing that could be lost; programs make them to reserve a name.
     if overwrite or not out.is_file() or out.stat().st_size == 0 or _is_own(out):
         return
     raise CallError(
@@ -46,6 +48,7 @@ def claimed(out: Path) -> Iterator[BinaryIO]:
     """The same as `atomic_write`; what is written is known again later."""
     with atomic_write(out) as stream:
         yield stream
+    # A list that cannot be written must not fail a write that has already ended well.
     with suppress(OSError):
         _note(out)
 
@@ -102,6 +105,8 @@ def _is_marked(out: Path) -> bool:
             return False
         with out.open("rb") as stream:
             head = stream.read(_HEAD)
+            # Only both ends are read, since a report of many records may have hundreds of
+            # megabytes.
             stream.seek(max(out.stat().st_size - _HEAD, 0))
             return MARK.encode() in head + stream.read(_HEAD)
     except (OSError, KeyError, ValueError, RuntimeError, zipfile.BadZipFile):
@@ -114,6 +119,7 @@ def _as_made(properties: bytes) -> bool:
     def moment(name: bytes) -> bytes:
         return properties.partition(b"<dcterms:" + name)[2].partition(b">")[2].partition(b"<")[0]
 
+    # A spreadsheet program that saves the workbook leaves the mark, but moves the second time.
     return moment(b"created") == moment(b"modified") != b""
 
 
@@ -124,5 +130,6 @@ def _digest(out: Path) -> str:
 
 def _known_as(out: Path) -> str:
     """A path that holds no line breaks, and tells no folders to who reads the list."""
+    # A digest rather than the path: the list must not tell others what is worked on.
     real = os.path.realpath(out).encode("utf-8", "surrogateescape")
     return hashlib.sha256(real).hexdigest()[:32]

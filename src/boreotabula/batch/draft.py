@@ -1,4 +1,4 @@
-"""Drafting a layout from files: each is opened in a process of its own, as for every look."""
+"""Drafting a layout from files; each file is opened in a process of its own."""
 
 from __future__ import annotations
 
@@ -37,9 +37,9 @@ from boreotabula.sheets.sheet import Sheet, make_sheet
 from boreotabula.unreadable import UnreadableError
 
 _MOST_FILES = 120
-"""More files of one form teach nothing new; they are spread over the whole folder."""
+"""More files of one form teach nothing. These are spread over the whole folder."""
 _MOST_ROWS = 1500
-"""So many files, and rows of each tab, are looked at: more show nothing new."""
+"""At most this many rows of each tab are drafted from: further rows show nothing new."""
 
 
 @dataclass(frozen=True)
@@ -55,12 +55,12 @@ class Looked:
 
 @dataclass(frozen=True)
 class Drafting:
-    """What came of drafting from a folder."""
+    """The result of drafting from a folder."""
 
     draft: Draft | None
     looked: tuple[Looked, ...]
     more: int
-    """So many files were not looked at, as there are enough."""
+    """How many files were not opened, because enough others were."""
     run: Run | None = None
     """What the layout gives with all files that it takes; None if there is none."""
     other_records: int = 0
@@ -75,8 +75,8 @@ class Drafting:
 
 
 Start = Callable[[int | None, str], None]
-"""What is called before each part of the work: with the number of its files, None if it is done on
-all at once, and what it is."""
+"""Called before each part of the work, with the number of its files (None if all are worked on at
+once) and what the part does."""
 
 
 def draft_from(
@@ -89,8 +89,8 @@ def draft_from(
     *,
     halves: bool = False,
 ) -> Drafting:
-    """Draft a layout from the files of a folder, or from those that are named; with `halves` ask
-    also where a draft of half of the tabs reads the other half otherwise.
+    """Draft a layout from the files of a folder, or from those that are named. With `halves`,
+    ask also where a draft of half of the tabs reads the other half differently.
 
     `on_file` is called with the name of each file, for each part of the work. Raises CallError if
     the folder or a named file is not there, or if no tab or file is called `like`.
@@ -159,6 +159,7 @@ def places_of(places: Sequence[Path]) -> tuple[Path, tuple[Path, ...]]:
             else [place]
         )
         files += own
+    # The layout needs a folder: the nearest that holds all named files.
     folder = Path(os.path.commonpath([file.resolve().parent for file in files]))
     return Path(os.path.relpath(folder)), tuple(files)
 
@@ -172,6 +173,8 @@ def tried_on_all(
     on_start: Start | None = None,
 ) -> Drafting:
     """What was drafted, with what it gives over all files that it takes."""
+    # The draft is tried as the text that will be written, not as the objects it was made from, so
+    # that what is said of it is true of the file.
     layout, inbox = _layout_of(drafted, folder)
     if on_start is not None:
         on_start(len(inbox.taken), "trying on")
@@ -224,6 +227,8 @@ def look_into(
 ) -> tuple[Looked, ...]:
     """The filled tabs of some files, in the order of the files."""
     looked: list[Looked] = []
+    # A damaged or hostile file must not end the draft; so even reading a few goes to other
+    # processes.
     for file in spread(partial(_look, limits=limits), sources, _ended, limits):
         looked.append(file)
         if on_file is not None:
@@ -245,6 +250,7 @@ def _sources(folder: Path, named: Sequence[Path]) -> list[SourceFile]:
 
 def _spread_over(sources: Sequence[SourceFile], most: int) -> list[SourceFile]:
     """Some of many files, from the first to the last."""
+    # Spread rather than the first ones: forms change with time, and names sort by time.
     step = max(len(sources) / most, 1)
     return [sources[int(index * step)] for index in range(min(len(sources), most))]
 
@@ -262,6 +268,8 @@ def _look(source: SourceFile, limits: Limits | None) -> Looked:
 
 
 def _first_rows(sheet: Sheet) -> Sheet:
+    # Cut after reading, since a tab must be parsed as a whole in any case; what is saved is the
+    # time of drafting.
     if sheet.height <= _MOST_ROWS:
         return sheet
     return make_sheet(
@@ -292,6 +300,7 @@ def write_draft(drafted: Draft, output: Path, folder: Path) -> list[Path]:
         for heading, name in drafted.sketch.glossary.items():
             writer.writerow((heading, name, drafted.sketch.seen.get(heading, "")))
         texts[glossary] = lines.getvalue()
+    # Both files are checked before either is written: a glossary without its layout helps nobody.
     write_new(texts)
     return list(texts)
 
@@ -319,7 +328,7 @@ def write_new(texts: Mapping[Path, str]) -> None:
 
 
 def _relative(folder: Path, home: Path) -> str:
-    """The folder as the layout names it: relative to its own file, with '/'."""
+    """The folder as the layout names it: relative to the layout file, with '/'."""
     named = as_named(folder)
     if is_remote(named):
         return named

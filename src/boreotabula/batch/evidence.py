@@ -1,4 +1,4 @@
-"""Whether the day or the month comes first, told by all files of a run.
+"""Whether day or month comes first in dates written as text, decided by all files of a run.
 
 A tab's records follow from the tab and its layout alone, but for this: a text such as 05/01/2026 is
 read like those of the same field on similar tabs, in whatever file. What was found is kept in the
@@ -34,6 +34,7 @@ class Evidence:
     def of(cls, result: Iterable[Met]) -> Evidence:
         """The evidence that some texts are."""
         evidence = cls()
+        # setdefault keeps the first text that was met, which is the one that findings cite.
         for one in result:
             evidence.met.setdefault((one.form, one.field), {}).setdefault(one.day_first, one)
         return evidence
@@ -46,6 +47,8 @@ class Evidence:
     def take(self, reading: FileReading) -> None:
         """Note the evidence in a file, and what decided its reading: that may be from a file of
         an earlier run."""
+        # Evidence from an earlier run goes in first, so that a file alone is read as it was among
+        # all.
         for evidence in reading.decided_by:
             self.met.setdefault((evidence.form, evidence.field), {}).setdefault(
                 evidence.day_first, evidence
@@ -108,6 +111,8 @@ def with_evidence(
     waiting: list[FileReading] = []
     for reading in readings:
         evidence.take(reading)
+        # Files before the first doubt are passed on at once, so that a run without doubts keeps
+        # nothing in memory.
         if waiting or any(tab.facts.doubtful for tab in reading.tabs):
             waiting.append(reading)
         else:
@@ -116,6 +121,7 @@ def with_evidence(
     settled: dict[str, Met] = {
         name: evidence for way in ways.values() for name, evidence in way.items()
     }
+    # One call for all files, so that they are read on all cores again.
     results = again(list(ways), settled) if ways else iter(())
     for reading in waiting:
         yield _marked(next(results), ways[reading.name]) if reading.name in ways else reading
@@ -127,6 +133,8 @@ def _marked(reading: FileReading, ways: Mapping[str, Met]) -> FileReading:
         f"{name}={'day' if evidence.day_first else 'month'}"
         for name, evidence in sorted(ways.items())
     )
+    # Part of the digest, because the kept result of the same file read in another way must not be
+    # taken for this one.
     digest = f"{reading.digest}{DECIDED}{message}"
     return replace(reading, digest=digest, decided_by=tuple(ways.values()))
 
@@ -160,6 +168,8 @@ def from_plain(stored: object) -> list[Met]:
 def keep_evidence(layout: Layout, evidence: Evidence) -> None:
     """Keep the evidence of a run over all files, for commands that read a single one."""
     path = cache_folder() / "evidence" / f"{layout.digest[:48]}.json"
+    # An empty result still replaces an older one: the doubt may have been settled by a file that
+    # is gone.
     if not evidence.met and not path.is_file():
         return
     with suppress(OSError):

@@ -88,6 +88,8 @@ def look(
     with each that came; or, without `fetching`, left to whoever reads them. Raises CallError if a
     folder or a named file is not there.
     """
+    # Files that the user names are read even if no pattern takes them; the finding about that is
+    # made where they are read.
     if named:
         return _named_files(layout, named)
     several = len(layout.folders) > 1
@@ -98,6 +100,8 @@ def look(
     paths: set[Path] = set()
     fetched = Fetched()
     for text in layout.folders:
+        # With several folders the same name may stand in each, so the folder becomes part of the
+        # name.
         lead = f"{text.strip('/')}/" if several else ""
         if is_remote(text):
             wanted = partial(_is_wanted, include=include, exclude=exclude)
@@ -108,6 +112,8 @@ def look(
         else:
             existing_files = _local(layout, text, own)
         for file in existing_files:
+            # A file on a server has no path of its own yet, and folders of two servers are never
+            # the same.
             if several and not file.remote:
                 resolved = file.path.resolve()
                 if resolved in paths:
@@ -118,6 +124,8 @@ def look(
             is_wanted = bool(chosen) or not include
             excluded = _excluded(below, exclude)
             if file.why or excluded or not is_wanted:
+                # A file that cannot be read is only worth a finding if the layout would have
+                # taken it.
                 loud = file.kind and not excluded and (is_wanted or file.folder)
                 why = (not loud and excluded) or file.why or NO_PATTERN
                 left_out.append(LeftOut(lead + below, why, file.kind if loud else None))
@@ -131,6 +139,7 @@ def _local(layout: Layout, text: str, own: Collection[Path]) -> Iterator[Found]:
     folder = layout.folders[text]
     if not folder.is_dir():
         if any(not sign.isprintable() for sign in text):
+            # The usual cause is C:\new in double quotes, which TOML reads as a line break.
             raise CallError(
                 f"{layout.path.name}: the source folder “{folder}” holds a character that cannot be"
                 " printed: TOML reads \\ in double quotes as the start of one; write the path with"
@@ -160,6 +169,8 @@ def _on_server(
     """
     if fetching:
         mirrored = fetch(text, wanted, on_file)
+        # The folder is listed again: what counts is what lies there now, not what the fetch
+        # believes it wrote.
         files = [file for file in sorted_files(mirror_of(text), own) if file.below in mirrored.here]
         lost = mirrored.here - {file.below for file in files}
         failed = dict.fromkeys(sorted(lost), _LOST) | dict(mirrored.failed)
@@ -202,6 +213,8 @@ def _is_wanted(below: str, include: tuple[Pattern, ...], exclude: tuple[Pattern,
 def _taken(file: Found, lead: str, text: str, layout: Layout) -> SourceFile:
     """A file that is read, given its folder as the layout names it."""
     folder = written_name(file.path.absolute().parent.name)
+    # The cache names its folders by digests; a capture of the folder's name must see the
+    # server's.
     if is_remote(text):
         parts = urlsplit(text)  # the folder is one there, not that which it was fetched into
         folder = f"{parts.hostname}/{parts.path.strip('/')}/{file.below}".split("/")[-2]
@@ -234,6 +247,8 @@ def sorted_files(folder: Path, own: Collection[Path] = ()) -> Iterator[Found]:
     written = frozenset(path.resolve() for path in own)
     home = folder.resolve()
     runs = RunsBelow(home)
+    # Sorted as a whole, not folder by folder, so that the order does not depend on the file
+    # system.
     for file in sorted(_found(folder), key=lambda one: natural_key(PurePosixPath(one.below))):
         if file.why:
             hidden = any(step.startswith(".") for step in file.below.split("/"))
@@ -257,6 +272,7 @@ def _named_files(layout: Layout, named: Sequence[Path]) -> Inbox:
 def check_is_file(path: Path) -> None:
     """Raises CallError if there is nothing at a path, or no regular file."""
     try:
+        # Opened rather than asked: permission and kind of file are known for sure only then.
         open_regular(path).close()
     except FileNotFoundError:
         raise CallError(f"there is no file “{path}”") from None
@@ -267,6 +283,7 @@ def check_is_file(path: Path) -> None:
 def below_folders(path: Path, folders: Iterable[Path]) -> str:
     """A file as texts name it: by its path below the first folder that holds it, else its name."""
     for folder in folders:
+        # Resolved on both sides, as a temporary or home folder often is a link itself.
         if path.resolve().is_relative_to(folder.resolve()):
             return written_name(path.resolve().relative_to(folder.resolve()).as_posix())
     return written_name(path.name)
@@ -287,6 +304,8 @@ def check_output(
     if out.resolve() in {path.resolve() for path in inputs}:
         raise CallError(f"“{out}” is read by this run; choose another name for the output")
     home = out.resolve()
+    # Only an output that exists can be an input; one that will lie in a source folder is refused
+    # by `check_apart`.
     if out.exists() and (
         named or any(home.is_relative_to(folder.resolve()) for folder in layout.folders.values())
     ):
@@ -331,12 +350,15 @@ def natural_key(path: PurePath) -> tuple[object, ...]:
 def _found(folder: Path) -> Iterator[Found]:
     """The files below a folder, and the folders that are not looked into."""
     closed: list[OSError] = []
+    # os.walk passes over folders that it cannot open unless it is given this; they must be told
+    # of.
     for parent, folders, names in os.walk(folder, onerror=closed.append):
         for name in names:
             path = Path(parent, name)
             yield Found(path, _written_below(path, folder))
         for name in folders:
             path = Path(parent, name)
+            # Not followed, since a link to a folder above would never end.
             if path.is_symlink():
                 why = "a link to a folder, which is not followed"
                 yield Found(path, _written_below(path, folder) + "/", why, FOLDER_LINKED, True)
@@ -374,6 +396,7 @@ def _unwanted(
         return "no regular file: a pipe, a device, or a link to nothing", FILE_NOT_REGULAR
     if why := _unwanted_name(below):
         return why, None
+    # A source folder may hold the output's own folder, as with a dataset.
     if written and (written & {home / below, *runs.parents(below)}):
         return "output of this run", None
     record = runs.record_of(below)

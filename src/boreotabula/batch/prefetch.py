@@ -21,12 +21,15 @@ class ReadAhead:
 
     def __init__(self, layout: Layout, means: ReadOptions) -> None:
         self._layout = layout
+        # The reader has threads of its own from now on, so processes may not be forked any more.
         self._means = replace(means, threads=True)
         self._queue: SimpleQueue[SourceFile | None] = SimpleQueue()
         self._thread: threading.Thread | None = None
 
     def take(self, source: SourceFile) -> None:
         """Take a file that was fetched."""
+        # Results come back by the cache only; without one, reading ahead would be work done
+        # twice.
         if self._means.kept is None or self._means.fresh:
             return
         if self._thread is None:
@@ -39,12 +42,15 @@ class ReadAhead:
 
     def __exit__(self, _kind: object, error: object, _trace: object) -> None:
         """Wait for what is under way; but not if the fetching failed."""
+        # None ends the thread; it is put even if no thread was started, which does no harm.
         self._queue.put(None)
         if self._thread is not None and error is None:
             self._thread.join()
 
     def _read(self) -> None:
         job = make_job(self._layout.spec, self._layout.plan, self._means.limits)
+        # Whatever fails here fails again in the run, which tells of it; reading ahead only saves
+        # time.
         with suppress(Exception), Readers(job, self._means) as readers:
             # What is wrong is met, and told, by the run itself.
             while sources := self._waiting():

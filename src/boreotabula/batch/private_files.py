@@ -38,7 +38,7 @@ def open_new(path: Path) -> BinaryIO:
 
 
 def make_own(folder: Path) -> None:
-    """Make a folder, and those above it, that only their owner may look into."""
+    """Make a folder and those above it, readable by their owner only."""
     if not folder.is_dir():
         make_own(folder.parent)
         folder.mkdir(mode=0o700, exist_ok=True)
@@ -51,6 +51,7 @@ def is_own(folder: Path) -> bool:
         result = folder.stat()
     except OSError:
         return True
+    # Windows has no such bits; there the user's folder is private by its place.
     return os.name != "posix" or (result.st_uid == os.getuid() and not result.st_mode & 0o022)
 
 
@@ -77,7 +78,9 @@ def _read(path: Path) -> bytes:
     """The key at a path; empty if there is none that is whole and private."""
     try:
         with open_regular(path) as stream:
+            # Asked of the open file, not of its path, which may be exchanged between two calls.
             result = os.fstat(stream.fileno())
+            # One byte more than the key, so that a longer file is known as no key.
             secret = stream.read(_KEY_SIZE + 1)
     except FileNotFoundError:
         return b""
@@ -88,6 +91,8 @@ def _read(path: Path) -> bytes:
 def _made(path: Path) -> bytes:
     """A new key, put in place whole. Raises OSError."""
     make_own(path.parent)
+    # Another run may make the key at the same time; the last move wins, and both then read that
+    # one.
     beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
     try:
         with open_new(beside) as stream:
@@ -110,6 +115,7 @@ def turn_of(path: Path, on_wait: OnWait = lambda _: None) -> Iterator[None]:
     `on_wait` is called with a sentence before it waits. Where the system has no such locks, or the
     cache folder cannot be written, nobody waits.
     """
+    # Imported here, as the module does not exist on Windows.
     try:
         import fcntl
     except ImportError:  # not on Windows
@@ -117,6 +123,8 @@ def turn_of(path: Path, on_wait: OnWait = lambda _: None) -> Iterator[None]:
         return
     name = hashlib.sha256(os.path.realpath(path).encode("utf-8", "surrogateescape")).hexdigest()
     lock = None
+    # Where no lock can be had the run goes on: two runs at once are rare, a cache on a full disk
+    # is not.
     with suppress(OSError):
         folder = cache_folder() / "turns"
         make_own(folder)
@@ -147,5 +155,6 @@ def _let_go_of_locks() -> None:
     _held.clear()
 
 
+# A forked worker shares the file descriptor, and with it the lock.
 if hasattr(os, "register_at_fork"):  # not on Windows
     os.register_at_fork(after_in_child=_let_go_of_locks)

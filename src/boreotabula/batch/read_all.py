@@ -27,7 +27,7 @@ from boreotabula.sheets.opening import checked_size
 from boreotabula.unreadable import UnreadableError
 
 _LARGE = 4 * 1024**2
-"""Bytes of records from which on they are not sent, if they can be found in the cache."""
+"""From this many bytes on, records are not sent if they can be found in the cache."""
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class ReadOptions:
 
 @dataclass(frozen=True)
 class _Task:
-    """A file that must be read: what of it is known already."""
+    """A file that must be read, and what is known of it already."""
 
     source: SourceFile
     digest: str
@@ -71,11 +71,12 @@ def _digest_of(source: SourceFile, limits: Limits) -> str:
 def read_all(
     layout: Layout, inbox: Inbox, means: ReadOptions, texts: Mapping[str, str]
 ) -> Iterator[FileReading]:
-    """Read the taken files, in order, given their `digests`; of copies only one is kept.
+    """Read the taken files, in order, given their `digests`. Of copies only one is kept.
 
     That holds for files with the same content, and for tabs with the same records.
     """
     readings = _read(layout, inbox, means, texts)
+    # Files are compared first: a copy of a file is one finding, not one for each of its tabs.
     return without_copies(without_same(readings, originals(inbox.taken, texts)))
 
 
@@ -100,6 +101,7 @@ def read_by_ways(
 ) -> Iterator[FileReading]:
     """The same for files whose doubtful fields are read as `ways` say, by field."""
     by_ways = replace(job, plan=decided_plan(job.plan, ways))
+    # Kept apart by what decided: the cache must not mix both readings of one file.
     kept = means.kept and means.kept.by(repr(sorted(ways.items())))
     return read_sources(sources, by_ways, replace(means, kept=kept), texts)
 
@@ -113,9 +115,11 @@ def read_sources(
     looked_up = deque(_known(task, job, kept, threads=means.threads) for task in tasks_of)
     tasks = [value for value in looked_up if isinstance(value, _Task)]
     results = _read_spread(tasks, job, means)
+    # Emptied as it is gone through, so that each reading can be freed once it was yielded.
     while looked_up:
-        popleft = looked_up.popleft()
-        yield next(results) if isinstance(popleft, _Task) else popleft
+        waiting = looked_up.popleft()
+        yield next(results) if isinstance(waiting, _Task) else waiting
+    # After the last result, so that nothing is deleted that this run still needs.
     if tasks and means.kept is not None:
         tidy(means.kept.folder)
 
@@ -144,6 +148,7 @@ class Readers:
             self._crew = self._open.enter_context(crew)
         tasks = [_Task(source, _digest_of(source, job.opening.limits)) for source in sources]
         values = (_known(task, job, means.kept, threads=means.threads) for task in tasks)
+        # The results themselves are in the cache by then; here they are only waited for.
         for _ in self._crew.results([value for value in values if isinstance(value, _Task)]):
             pass
 
@@ -175,6 +180,7 @@ def _read_spread(tasks: Sequence[_Task], job: Job, means: ReadOptions) -> Iterat
             yield result.reading()
             continue
         again = partial(_again, task, job, threads=means.threads)
+        # Somebody may empty the cache meanwhile; then the file is simply read again.
         yield (means.kept and means.kept.find(task.source, result, again)) or again()
 
 
@@ -183,6 +189,7 @@ def _read_there(task: _Task, job: Job, kept: Cache | None) -> str | Packed:
     reading = read_file(task.source, job)
     result = packed(reading)
     stays = kept is not None and reading.read and kept.keep(task.source, reading.digest, result)
+    # Sending it would mean to pack, copy and unpack what the other side can read from the disk.
     return reading.digest if stays and len(result.body) > _LARGE else result
 
 
@@ -212,6 +219,7 @@ def originals(sources: Sequence[SourceFile], texts: Mapping[str, str]) -> dict[s
     copies, but for the marks that programs add to the names of copies."""
     groups: dict[tuple[object, ...], list[str]] = {}
     for source in sources:
+        # A file without a digest could not be read; two of them are not copies of each other.
         if texts[source.name]:
             places = tuple(
                 sorted((name, _unmarked(text)) for name, text in source.captured.items())

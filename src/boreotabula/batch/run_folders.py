@@ -19,6 +19,7 @@ RUN_FILES = ("findings.csv", "unplaced.csv", "restated.csv", RUN_RECORD)
 """The files of that folder."""
 BEFORE = "before"
 """What the output of the run before is called there, but for its ending."""
+# The output's name is at the start of the record, which may have many megabytes.
 _START = 8192
 """The first bytes of a record hold what output it is of."""
 
@@ -66,6 +67,8 @@ class RunsBelow:
 def run_folder(out: Path) -> Path:
     """The folder beside an output that holds the findings and the record of its run: each output
     has its own."""
+    # Each output has a folder of its own: two outputs in one folder must not replace each other's
+    # record.
     return out.with_name(out.name + RUN_FOLDER)
 
 
@@ -93,13 +96,16 @@ _ALL = ""
 
 def as_it_was_written(path: Path, record: Path) -> bool:
     """Whether a file is just as the run left it whose record this is."""
-    if path.parent == record.parent:
-        return True  # the files of the run folder itself
+    if path.parent == record.parent:  # the files of the run folder itself
+        return True
     try:
+        # The time of the record is part of the key, so that a record written anew is read anew.
         output, written = _written_by(record, record.stat().st_mtime_ns)
         if "files" in written:
             home = record.parent.with_name(output)
             written = written["files"][path.relative_to(home).as_posix()]
+        # Size and time instead of a digest: this is asked for each file of a folder, outputs of
+        # gigabytes among them.
         now = path.stat()
         return (now.st_size, now.st_mtime_ns) == (written["size"], written["modified_ns"])
     except (OSError, ValueError, LookupError, TypeError, RecursionError):
@@ -128,6 +134,7 @@ def outputs_of(folder: Path) -> frozenset[str]:
     try:
         with open_regular(folder / RUN_RECORD) as stream:
             start = stream.read(_START).decode("utf-8", "ignore")
+        # Searched as text, since the beginning alone is no valid JSON.
         outputs = [json.loads(match[1]) for form in _OUTPUTS if (match := form.search(start))]
     except (OSError, ValueError):
         return frozenset()
@@ -137,5 +144,7 @@ def outputs_of(folder: Path) -> frozenset[str]:
         for name in names
         if isinstance(name, str)
         and "/" not in (real := real_name(name))
+        # A name with folders, or of another record's folder, would let a planted record hide
+        # files.
         and folder.name in (run_folder(Path(real)).name, _shared_folder(Path(real)).name)
     )

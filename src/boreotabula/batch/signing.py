@@ -1,4 +1,4 @@
-"""Digests by which what the program keeps is known again, as its own and as this version's."""
+"""Digests by which the program knows what it has kept: as its own, and of this version."""
 
 from __future__ import annotations
 
@@ -16,12 +16,13 @@ DIGEST = 32
 
 
 def digest_of(content: bytes, secret: bytes = b"") -> bytes:
-    """The digest of some bytes; with a `secret` only who has it can make the same."""
+    """The digest of some bytes. With a `secret` only its owner can make the same."""
     return hashlib.blake2b(content, digest_size=DIGEST, key=secret).digest()
 
 
 def is_signed(content: bytes, digest: bytes, secret: bytes) -> bool:
     """Whether a digest is that of some bytes, made with a secret."""
+    # Compared in constant time, as the digest guards against others on the same machine.
     return hmac.compare_digest(digest_of(content, secret), digest)
 
 
@@ -29,6 +30,7 @@ def is_signed(content: bytes, digest: bytes, secret: bytes) -> bool:
 def program_version() -> str:
     """What tells this version of the program, and of what it reads with, from others."""
     home = Path(__file__).parents[1]
+    # Sizes and times of the modules too, so that a developer's change makes kept results invalid.
     files = sorted(home.glob("**/*.py"))
     code = [(path.name, path.stat().st_size, path.stat().st_mtime_ns) for path in files]
     other_places = [(name, version(name)) for name in ("python-calamine", "pyarrow", "babel")]

@@ -92,7 +92,7 @@ class Difference:
 
 @dataclass(frozen=True)
 class Alike:
-    """Tabs that look alike, as pairs of file and tab, and how the headings read."""
+    """Tabs that look alike, as pairs of file and tab, and their frame, which holds the headings."""
 
     frame: Frame
     tabs: tuple[tuple[str, str], ...]
@@ -178,6 +178,7 @@ def _size(path: Path) -> int:
 def _survey_file(source: SourceFile, job: Job | None, limits: Limits | None) -> FileSurvey:
     size = _size(source.path)
     if job is not None:
+        # A survey without a layout starts without these modules.
         from boreotabula.batch.file.read import plan_tabs
     opening = job.opening if job else Opening(limits=limits or Limits())
     try:
@@ -248,6 +249,8 @@ def _groups(files: Sequence[FileSurvey]) -> Iterator[Alike]:
         for tab in file.tabs:
             if tab.frame is not None:
                 members.setdefault(tab.frame.key, []).append((file.name, tab))
+    # The largest group first, so that rare forms are described by what they lack of the usual
+    # one.
     ranked = sorted(members.values(), key=len, reverse=True)
     frames: list[Frame] = []
     for group in ranked:
@@ -280,6 +283,8 @@ def difference(usual: Frame, other_frame: Frame) -> Difference:
     if not other_frame.words:
         return Difference("no table with headings, and no labels", another_form=True)
     alike = set(usual.words) & set(other_frame.words)
+    # Told as another form once more differs than is common; a list of all its words would help
+    # nobody.
     if not alike or (lacks and more_texts and len(lacks) + len(more_texts) > len(usual.words)):
         message = "another form: " if alike else "nothing in common with the others: "
         words = [other_frame.written(word) for word in other_frame.words]

@@ -65,6 +65,7 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
     if like:
         kinds.sort(key=lambda kind: not _holds(kind, like))
     if not kinds:
+        # None, not an empty layout: the person must hear that there was nothing to draft from.
         return None
     kind, *other_kinds = kinds
     best, *runners_up = best_of(kind)
@@ -85,6 +86,7 @@ def draft(specimens: Sequence[Specimen], like: str = "") -> Draft | None:
         if {example.specimen.tab for example in other_kind.examples} <= covers:
             continue
         if len(parts) < _MOST_KINDS and _is_beside(other_kind, kind):
+            # Its own reading, since another kind may be a list where the main one is a cross-tab.
             (also, read), *_ = best_of(other_kind)
             if read.records:
                 parts.append((other_kind, also))
@@ -115,6 +117,7 @@ def _is_beside(other_kind: TabFamily, main: TabFamily) -> bool:
 def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     """The likeliest reading of a kind, then those that give other records and are almost as
     likely."""
+    # Candidates are made and judged on few tabs; only the best are read with all.
     tried = _some(kind)
     group = _few_cells([example.specimen for example in tried.examples])
     readings = [
@@ -126,6 +129,7 @@ def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     ]
     alone = len(kind.examples) == 1
     best = readings[0]
+    # In the order of how the tables look: what comes later must be clearly likelier.
     for reading in readings[1:]:
         if reading.is_clearly_likelier(best, alone=alone):
             best = reading
@@ -133,6 +137,7 @@ def best_of(kind: TabFamily) -> list[tuple[Sketch, Judgement]]:
     close = [
         one for one in readings
         if one.form != best.form and one.bits < nearly
+        # Another reading is only offered if it leaves no more unexplained.
         and one.judged.bits_left < best.judged.bits_left + CLEARLY
     ]  # fmt: skip
     specimens = [example.specimen for example in kind.examples[:_MOST_READ]]
@@ -233,6 +238,7 @@ _MOST_CELLS, _FEWEST_TABS = 60_000, 3
 
 def _few_cells(specimens: Sequence[Specimen]) -> list[Specimen]:
     """Some of the tabs by which candidates are judged: of large ones three show enough."""
+    # Whole tabs are taken or left, as a part of one would show no totals.
     cells = 0
     for number, specimen in enumerate(specimens):
         cells += specimen.sheet.kinds.size
@@ -257,6 +263,8 @@ def _candidates(kind: TabFamily) -> Iterator[_Candidate]:
         yield _Candidate(first_sketch(kind), kind)
         return
     along = turned(kind)
+    # What is clear from the looks is tried first, as the first candidate has the benefit of the
+    # doubt.
     if along is not None and along.is_clear:
         yield _along(along, kind)
     yield _Candidate(first_sketch(kind), kind)

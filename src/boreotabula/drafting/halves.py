@@ -107,6 +107,7 @@ def _difference(
     """How two readings of a tab differ; None if both give the same records, whatever their fields
     are called."""
     records, other_records = list(_records(reading)), list(_records(other_reading))
+    # Compared as bags of records: the names of fields may differ between two drafts.
     only = Counter(records) - Counter(other_records)
     other_only = Counter(other_records) - Counter(records)
     if not only and not other_only:

@@ -144,12 +144,13 @@ class Sketch:
 
     def plan(self) -> Plan:
         """How tabs are read by it. Raises LayoutError if its parts do not fit together."""
+        # Parsed as a file would be, so that a sketch is never read in a way that its text is not.
         spec = parse_layout(self.text(), "the draft")
         namings = [Naming(text, name, "the draft") for text, name in self.glossary.items()]
         return make_plan(spec, known_headings(spec, namings))
 
     def text(self, folder: str = ".", glossary: str = "", *, whole: bool = False) -> str:
-        """The layout as a file, in the order of the handbook; if `whole`, with all headings in it,
+        """The layout as a file, in the order of the handbook. If `whole`, all headings are in it,
         so that it needs no glossary."""
         head: dict[str, Any] = {"layout": 1, **({"title": self.title} if self.title else {})}
         if glossary and self.glossary and not whole:
@@ -172,6 +173,7 @@ class Sketch:
         parts: list[tuple[str, Mapping[str, Any]]] = [("", head), ("source", source)]
         parts += [("tabs", self.tabs), ("reading", self.reading), ("stamps", self.stamps)]
         if self.block or self.listed:
+            # Several blocks are an array of tables in TOML.
             name = "[block]" if self.more else "block"
             parts += [(name, one) for one in (self.block, *self.more)]
         texts = [
@@ -218,6 +220,7 @@ def listed(value: Any) -> list[str]:
     return [] if value is None else [value] if isinstance(value, str) else list(value)
 
 
+# Called for each key of each candidate, hundreds of times with the same.
 @lru_cache(maxsize=4096)
 def _key(key: str) -> str:
     return tomlkit.key(key).as_string().strip()

@@ -21,6 +21,7 @@ def column_letters(column: int) -> str:
     """Letters of a column counted from 0: 0 is 'A', 26 is 'AA'."""
     letters = ""
     number = column + 1
+    # The digits of a column go from 1 to 26, without a zero.
     while number:
         number, rest = divmod(number - 1, 26)
         letters = chr(65 + rest) + letters

@@ -65,6 +65,7 @@ def _no_fields(block: Block) -> Iterator[tuple[str, str]]:
         yield "across", "“across” in [block] passes over every level; name a field of one"
     if block.columns and all(column in NO_FIELD for column in block.columns):
         yield "columns", "“columns” in [block] passes over every column; name a field of one"
+    # Without names for the columns there is nothing to carry down.
     named = [text for text in (*block.stub, *block.columns) if text not in NO_FIELD]
     for field in block.carry_down:
         # In a list without a stub every field may have a column of its own.

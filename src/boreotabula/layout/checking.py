@@ -38,6 +38,7 @@ class Form:
 
 def check(spec: LayoutSpec) -> list[Problem]:
     """Every problem of a layout that has the right shape; empty if it can be used."""
+    # A problem may be found by two checks, and by two editions that share a block.
     return list(dict.fromkeys(problem for step in _CHECKS for problem in step(spec)))
 
 
@@ -49,6 +50,7 @@ def forms(spec: LayoutSpec) -> list[Form]:
         return [Form(stamps, blocks)]
     return [
         Form(
+            # An edition takes over the blocks of the layout unless it has some of its own.
             stamps | _with_paths(edition.stamps, ("edition", n, "stamps")),
             tuple(
                 (("edition", n, "block", index), block) for index, block in enumerate(edition.block)
@@ -89,6 +91,7 @@ def _passwords(spec: LayoutSpec) -> Iterator[Problem]:
 
 def own_namings(spec: LayoutSpec) -> Iterator[tuple[Naming, KeyPath]]:
     """What the layout itself says of headings: each field's own name, then its `also`."""
+    # The names of the fields come first, so that a conflict is told at the `also` that causes it.
     for field in spec.fields:
         yield Naming(field, field, f"the name of the field “{field}”"), ("fields", field)
     for field, described in spec.fields.items():
@@ -213,6 +216,7 @@ def _stamp_problems(spec: LayoutSpec) -> Iterator[Problem]:
             if not spec.version and any(source.from_ == "layout version" for source in sources):
                 message = 'there is no version: write one at the top, as in version = "2"'
                 yield Problem(path, f"stamp “{path[-1]}”: {message}")
+            # An empty list would be a stamp that is silently never filled.
             if not sources:
                 yield Problem(path, f"stamp “{path[-1]}” has an empty list of sources")
         # Without a table there is no heading over its stub.
@@ -313,6 +317,7 @@ def _two_meanings(spec: LayoutSpec) -> Iterator[Problem]:
 
 def _wrong_also(spec: LayoutSpec) -> Iterator[Problem]:
     """Headings that mean a field in one block only."""
+    # Only within a block: another block may give the same heading another meaning.
     for form in forms(spec):
         for path, block in form.blocks:
             for field in block.also:

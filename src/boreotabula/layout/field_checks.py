@@ -30,6 +30,7 @@ def bound_of(value: object, kind: str) -> object:
     base = known_kind.name
     if known_kind.is_number and isinstance(value, int | float) and not isinstance(value, bool):
         if base == "decimal":
+            # By its text, so that 0.1 stays 0.1.
             return Decimal(str(value))
         if base == "integer" and isinstance(value, float):
             raise ValueError("a whole number")
@@ -38,6 +39,7 @@ def bound_of(value: object, kind: str) -> object:
         return date(int(match[1]), int(match[2]), 1)
     if base in ("date", "month") and isinstance(value, date) and not isinstance(value, datetime):
         return value.replace(day=1) if base == "month" else value
+    # Times with a zone cannot be compared with those of a cell, which have none.
     if base == "datetime" and isinstance(value, datetime) and value.tzinfo is None:
         return value
     if base == "time" and isinstance(value, time):
@@ -104,6 +106,7 @@ def _holding_problems(
     spec: LayoutSpec, name: str, field: FieldSpec, path: KeyPath
 ) -> Iterator[Problem]:
     """`holds`: fields that nothing of the form fills."""
+    # One field is enough for what a record holds; two would say the same.
     others = [other for other, described in spec.fields.items() if described.holds]
     if field.holds and others[0] != name:
         yield Problem((*path, "holds"), f"“{others[0]}” holds them already; keep one of them")

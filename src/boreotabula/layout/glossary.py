@@ -54,6 +54,7 @@ def glossary_entries(
     A row that begins with “#” and names none of the layout's `fields` is a comment. Raises
     LayoutError if the columns are not there, or a row has only some of them filled.
     """
+    # Rows of nothing but blanks are what spreadsheet programs leave at the end.
     numbered = [(number, row) for number, row in rows if any(map(str.strip, row))]
     numbered = [one for one in numbered if not _is_comment(one[1], fields)]
     if not numbered:
@@ -61,6 +62,7 @@ def glossary_entries(
     number, header = numbered[0]
     names = [normal_form(name) for name in header]
     own = called != HEADINGS
+    # A glossary with a column “written” is one of spellings, unless its columns were named.
     written = SPELLINGS if "written" in names and not own else called
     wanted = tuple(map(normal_form, written))
     missing = [name for name in written if normal_form(name) not in names]
@@ -133,6 +135,7 @@ def known_headings(
     behind: dict[str, set[str]] = {}
     for heading, unit in units:
         behind.setdefault(normal_form(heading), set()).add(unit)
+    # With units in each kind of bracket, with a space and without, as forms write them.
     with_units = [
         Naming(f"{naming.heading}{open_}{unit}{close}", naming.field, naming.where)
         for naming in namings
@@ -163,6 +166,7 @@ def known_spellings(
     for one in spellings:
         of_field = known.setdefault(one.field, {})
         for text in (one.means, one.written):
+            # Spellings are compared without regard to case and to the number of spaces.
             form = " ".join(text.split()).casefold()
             before = of_field.setdefault(form, one.means)
             if before != one.means:

@@ -23,8 +23,10 @@ def fold(text: str) -> str:
 
     White space, line breaks, '_' and '-' all count as a gap.
     """
+    # Most headings are ASCII, and folding all of Unicode takes far longer.
     if text.isascii():
         return _GAPS.sub(" ", text.lower())  # nothing else of the below changes such a text
+    # Twice, since folding the case may undo the compatibility form.
     seen = unicodedata.normalize("NFKC", text.translate(_INVISIBLE)).casefold()
     return _GAPS.sub(" ", unicodedata.normalize("NFKC", seen))
 

@@ -213,6 +213,7 @@ def _known_languages(codes: tuple[str, ...]) -> tuple[str, ...]:
         try:
             Locale.parse(code.replace("-", "_"))
         except (UnknownLocaleError, ValueError):
+            # The name of a language is the most likely mistake, so its code is offered.
             by_name = {name.casefold(): key for key, name in Locale("en").languages.items()}
             meant = by_name.get(code.casefold())
             near = f"; did you mean “{meant}”?" if meant else "; write a code such as nb or en_GB"

@@ -41,6 +41,7 @@ def parse_layout(
     data that was checked before. Raises LayoutError with every problem found: broken TOML, unknown
     keys, wrong shapes, parts that do not fit together.
     """
+    # tomllib knows no positions, so lines are looked up again for messages.
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -52,6 +53,7 @@ def parse_layout(
         columns: list[str] = []
         data = _with_lists(data, (), list_of, problems, columns)
         _add_fields(data, columns)
+    # Before the validation: a list that is missing would give misleading messages.
     if problems:
         raise layout_error(file, text, problems)
     if kept is not None:
@@ -102,6 +104,7 @@ def _with_lists(
     if not isinstance(data, dict):
         return data
     named = data.get("file")
+    # Only a table with nothing else in it, since a field may be called “file”.
     if len(data) == 1 and isinstance(named, str) and path and path[-1] not in _OWN_NAMES:
         try:
             names = list_of(named)

@@ -65,6 +65,7 @@ class Pattern:
     def match(self, name: str) -> dict[str, str] | None:
         """The captured texts by field if the whole name matches, else None."""
         if self.kind is Kind.CELL:
+            # The normal form first: it is what headings are compared by everywhere else.
             match = self.regex.fullmatch(normal_form(name))
             if match is None and (shown := name.strip()) and not shown[-1].isalnum():
                 # Only then the text as it is shown may end otherwise than its normal form.
@@ -78,6 +79,7 @@ class Pattern:
         none."""
         if not self.captures:
             return None
+        # Read from both ends: a name that gives the same both ways can be read in one way only.
         match = self.backwards.fullmatch(self._subject(name)[::-1])
         if match is None:
             return None
@@ -100,7 +102,9 @@ class Pattern:
 
     def _subject(self, name: str) -> str:
         if self.kind in (Kind.STAMP, Kind.CAPTION):
+            # Gaps count as one space, as people cannot see how many there are.
             return " ".join(unicodedata.normalize("NFKC", name).split())
+        # Composed letters, as file systems store accents in two ways.
         name = unicodedata.normalize("NFC", name).strip()
         if self.kind is Kind.FILE and "/" not in self.text:
             return name.rpartition("/")[2]
@@ -131,6 +135,7 @@ def pattern(text: str, kind: Kind) -> Pattern:
             narrow = kind is Kind.FILE and part == "*"
             pieces.append(_Piece("", "[^/]*?" if narrow else ".*?"))
     _check_neighbours(text, parts)
+    # Where `**` may cross a slash, taking the first match could miss the only one that fits.
     at_once = kind is not Kind.FILE or "**" not in parts
     existing_pattern = _compiled(pieces, at_once=at_once)
     back = _compiled([piece.reversed() for piece in reversed(pieces)], at_once=at_once)

@@ -36,6 +36,7 @@ def chosen_finding(run_folder: Path, code: str, places: Mapping[str, str | None]
     if code not in BY_CODE:
         known = dict.fromkeys(row["code"] for row in rows)
         raise CallError(f"there is no finding “{code}”{did_you_mean(code, known)}")
+    # As written in findings.csv, since the person names the finding as that list shows it.
     like = [
         row for row in rows
         if row["code"] == code and all(map(_is_there, *_pairs(row, places)))
@@ -117,6 +118,8 @@ def _line(
             " a cell can be accepted"
         )
     files = [source.name for source in look(layout).taken]
+    # What was looked for and what was found belong to the line: another fault of the same cell is
+    # not accepted by it.
     seen = {name: row[name] for name in ("code", "cell", "looked_for", "found")}
     line = ACCEPTANCES.line(row["file"], row["tab"], files, tabs, {**seen, **decision})
     check_decision(line, {"why": "--why", "who": "--who"}, ACCEPTANCES.line_is)

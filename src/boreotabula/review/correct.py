@@ -61,6 +61,7 @@ def try_correction(
     plan = replace(layout.plan, corrections=(*layout.plan.corrections, correction))
     after = opened(source, before.sheet.name, replace(layout, plan=plan), limits)
     place = Address(correction.row, correction.column)
+    # An error at the corrected cell means that the correction itself cannot be read.
     refused = [finding for finding in _errors(after.reading.findings) if finding.at == place]
     if refused:
         raise CallError(f"it cannot be read as “{correction.now}”: {refused[0].message}")

@@ -58,9 +58,11 @@ def coverage(
     """
     if not rows:
         raise CallError("say who reports with --rows, such as --rows nursery")
+    # Counted by the same code as a cross-tab, so that both agree.
     cross = crosstab(table, CrosstabSpec(tuple(rows), across, None, "count"))
     columns = _periods(cross.columns, field_type(table.schema.field(across)), until)
     labels = list(cross.rows)
+    # Names are compared without case, as lists of senders are written by hand.
     groups = {tuple(part.casefold() for part in label) for label in labels}
     never = [texts for texts in expected if tuple(part.casefold() for part in texts) not in groups]
     labels = sorted([*labels, *never], key=lambda label: [natural(part) for part in label])
@@ -108,6 +110,7 @@ def _periods(columns: Sequence[str], kind: FieldType, until: str = "") -> list[s
         int(text[:4]) * 12 + int(text[5:7]) - 1
         for text in (known_columns[0], max(known_columns[-1], until))
     )
+    # A date that is wrong by a century must not make a thousand columns.
     if last - first > _MOST_MONTHS:
         return list(columns)
     months = [f"{index // 12:04}-{index % 12 + 1:02}" for index in range(first, last + 1)]
@@ -154,6 +157,7 @@ def expected_senders(path: Path, rows: Sequence[str], due: int | None = None) ->
     Raises CallError if the list cannot be read, lacks a column, or says a day that is no number.
     """
     lines = _lines_of(path)
+    # A file saved by a spreadsheet program may have blank columns behind the last.
     heads = {line.strip().casefold(): line for line in (lines[0] if lines else {}) if line}
     for name in rows:
         if name.casefold() not in heads:

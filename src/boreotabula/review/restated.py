@@ -53,6 +53,8 @@ class PreviousRecords:
     def watched(self, readings: Iterator[FileReading]) -> Iterator[FileReading]:
         """The readings; of files that were not read before as they are now the records are kept."""
         for reading in readings:
+            # Files that are unchanged cannot have restated anything, so their records are not
+            # kept.
             if self.before and self.before.get(reading.name) != reading.digest:
                 unsure = {
                     finding.tab for finding in reading.findings if finding.kind in UNREAD_STAMPS
@@ -92,12 +94,15 @@ class PreviousRecords:
         from boreotabula.review.compare.compare import CHANGED, GONE, compare
 
         left = {*since.changed, *since.gone}
+        # Without a source in the old records it is not known which of them are from changed
+        # files.
         if not saved.traced:
             return Restated(_no_lines(()))
         old = _only_of(saved, left, self.unsure)
         new = _texts_side("now", batches, saved.kinds)
         known_texts = _known_by(new, saved, key)
         comparison = compare(old, new, known_texts)
+        # Records that are new are no restatement; they were never reported before.
         lines = comparison.changes.filter(_reported_before(comparison.changes, since.changed))
         if not lines.num_rows:
             return Restated(_no_lines(()))
@@ -174,6 +179,7 @@ def _known_by(new: Side, old: Side, key: Sequence[str]) -> tuple[str, ...]:
     if key and set(key) <= set(texts):
         return tuple(key)
     names = [name for name in texts if not type_called(new.kinds[name]).is_number]
+    # With nothing but numbers a record has no name; its cell is all that is left.
     return tuple(names) or PROVENANCE
 
 

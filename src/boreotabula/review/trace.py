@@ -73,6 +73,7 @@ def _same(text: str, value: object) -> bool:
     if isinstance(value, bool):
         return text.casefold() == str(value).casefold()
     if isinstance(value, float | int):
+        # As numbers, since CSV writes 12.50 where the tab has 12.5.
         try:
             return float(text) == float(value)
         except ValueError:
@@ -97,6 +98,7 @@ class Tracer:
         """The origin of a record. Raises CallError if its file or tab is gone or unreadable."""
         file, tab, cell = (record[f"source_{name}"] for name in ("file", "tab", "cell"))
         source = self.source(file)
+        # Several records of one tab are traced in one call.
         if (file, tab) not in self._tabs:
             self._tabs[file, tab] = opened(source, tab, self.layout, self._limits)
             self._digests[file] = file_digest(source.path)
@@ -136,6 +138,8 @@ def _opened(source: SourceFile, tab: str, job: Job) -> OpenedTab:
             chosen = [name for name in names if name == tab]
             if not chosen and tab:
                 wanted = pattern(tab, Kind.TAB)
+                # The record names the tab as a text; only if it has been renamed is it taken for
+                # a pattern.
                 chosen = [name for name in names if wanted.match(name) is not None]
             if not chosen:
                 listed = ", ".join(names) or "none"

@@ -27,10 +27,12 @@ def find_columns(lines: Sequence[str]) -> Starts | None:
     """
     filled = [line.rstrip() for line in lines if line.strip()]
     parted = [line for line in filled if _GAP.search(line.strip())]
+    # Titles and remarks have no wide gap; a few of them are usual above and below a table.
     if len(parted) < _FEWEST or 5 * len(parted) < 4 * len(filled) - 10:
         return None
     spread = [_spread(line) for line in parted]
     width = max(map(len, spread))
+    # A place that is blank in all lines parts columns, whatever the lines are about.
     used = bytearray(width)
     for cells in spread:
         for index, letter in enumerate(cells):
@@ -76,6 +78,7 @@ def _joined(cells: Sequence[str]) -> list[str]:
     """Cells, where a word that was cut in two is whole: between columns there always is a blank."""
     joined: list[str] = [cells[0]]
     for cell in cells[1:]:
+        # The last cell that is not blank, since a text may run on over several columns.
         last = next(
             index for index in range(len(joined) - 1, -1, -1) if index == 0 or joined[index]
         )
@@ -107,6 +110,7 @@ def _spread(line: str) -> list[str]:
 def _places(line: str) -> Iterator[str]:
     pending = ""
     for letter in line.expandtabs(8):
+        # A mark stands in the place of the letter before it.
         if unicodedata.combining(letter):
             pending += letter
             continue

@@ -24,11 +24,13 @@ def is_code_format(form: str) -> bool:
 
 def _pieces(form: str) -> list[str] | None:
     """The zeros and signs of a code's format in their order; None of any other format."""
+    # Negative numbers and zero may have forms of their own behind the semicolon; codes have none.
     form = form.partition(";")[0]
     if not form or _PIECES.sub("", form):
         return None
     pieces = list(_PIECES.finditer(form))
     zeros = sum(len(match[1] or "") for match in pieces)
+    # A single zero is the usual format of a whole number.
     if zeros < 2 and not (zeros and len(pieces) > 1):
         return None
     return [match[1] or match[2] or match[3] or match[4] or "" for match in pieces]
@@ -42,6 +44,8 @@ def shown(number: float, form: str) -> str | None:
     digits = str(int(number))
     texts: list[str] = []
     first = next(index for index, piece in enumerate(pieces) if _zeros(piece))
+    # From the right, as digits fill a format from its end; what is left over goes into the first
+    # zeros.
     for position in range(len(pieces) - 1, -1, -1):
         piece = pieces[position]
         if not _zeros(piece):

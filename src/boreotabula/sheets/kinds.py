@@ -63,6 +63,8 @@ def file_kind(path: Path) -> FileKind:
     with open_regular(path) as stream:
         head = stream.read(_HEAD)
         if head.startswith(b"PK"):
+            # A zip file lists its parts at its end; reading it takes less time than opening the
+            # archive.
             stream.seek(max(path.stat().st_size - _TAIL, 0))
             return _listed(stream.read(_TAIL).lower()) or _zipped(stream)
     if not head:
@@ -82,6 +84,7 @@ def file_kind(path: Path) -> FileKind:
 
 def _written(head: bytes) -> FileKind:
     """The kind of a file that is neither zipped nor a compound file."""
+    # Read as text, its markup would fill the cells.
     if b'progid="Excel.Sheet"' in head or b"urn:schemas-microsoft-com:office:spreadsheet" in head:
         raise UnreadableError(
             "it is a workbook in the XML form of 2003, which is not read",
@@ -111,6 +114,7 @@ def looks_like_text(head: bytes) -> bool:
     """Whether the begin of a file may be text: next to no control characters, UTF-16 set apart."""
     if head.startswith((b"\xff\xfe", b"\xfe\xff")) or _every_other_zero(head):
         return True
+    # A few are let through, as old programs end a text or a page with one.
     control = sum(byte < 32 and byte not in b"\t\n\r\f\x1a\x1b" for byte in head)
     return b"\0" not in head and control * 50 <= len(head)
 
@@ -131,6 +135,7 @@ def _listed(tail: bytes) -> FileKind | None:
 
 def _zipped(stream: BinaryIO) -> FileKind:
     try:
+        # Names in the list may be encrypted or written in another way, so the archive is asked.
         with zipfile.ZipFile(stream) as archive:
             names = set(archive.namelist())
             if "mimetype" in names:
@@ -139,6 +144,7 @@ def _zipped(stream: BinaryIO) -> FileKind:
                         return FileKind.ODS
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, ValueError):
         raise UnreadableError("it is damaged, perhaps because it was cut off") from None
+    # Some programs write the names with backslashes, or in capitals.
     lowered = {name.replace("\\", "/").lower() for name in names}
     if "xl/workbook.bin" in lowered:
         return FileKind.XLSB

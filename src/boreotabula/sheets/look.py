@@ -84,6 +84,7 @@ def joined(reaches: Iterable[Reach]) -> tuple[Reach, ...]:
     for first, last in sorted(reaches):
         if pairs and first <= pairs[-1][1] + 1:
             pairs[-1] = (pairs[-1][0], max(pairs[-1][1], last))
+        # Overlapping runs occur where several rules hide the same rows.
         elif last >= first >= 0:
             pairs.append((first, last))
     return tuple(pairs)

@@ -87,6 +87,7 @@ class _Reader:
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         kind = tag.rpartition(":")[2]
         plain = {key.rpartition(":")[2]: value for key, value in attributes.items()}
+        # A table within a cell belongs to the text of that cell.
         if kind == "table" and tag.startswith("table:"):
             self.depth += 1
             if self.depth == 1:
@@ -115,6 +116,7 @@ class _Reader:
         if kind == "table" and tag.startswith("table:"):
             self.depth -= 1
             if self.depth == 0:
+                # All sheets are in memory at once, so all of them count together.
                 hold_extent(self.bottom, self.right, self.filled, self.budget)
                 look = Look(
                     self.cells,
@@ -143,6 +145,7 @@ class _Reader:
         formula = plain.get("formula")
         wide, high = _count(plain, "number-columns-spanned"), _count(plain, "number-rows-spanned")
         if wide > 1 or high > 1:
+            # A file may declare any number of them.
             self.budget.hold(RANGE, "its merged cells")
             self.merges.append(
                 Span(self.row, self.column, self.row + high - 1, self.column + wide - 1)
@@ -151,6 +154,7 @@ class _Reader:
             self.bottom = max(self.bottom, self.row + self.repeat_row - 1)
             self.right = max(self.right, self.column + self.repeat_cell - 1)
             self.filled += self.repeat_row * self.repeat_cell
+            # Checked at each cell, since a single repeat may fill a sheet.
             check_extent(self.bottom, self.right, self.filled, self.budget)
         other_cell = self._told_otherwise(plain, text, filled=filled)
         if other_cell is not None:
@@ -167,6 +171,7 @@ class _Reader:
         not."""
         formula = plain.get("formula")
         if self.attributes.get("calcext:value-type") == "error" or (
+            # Some programs mark no error, but write it as the text of the formula's result.
             formula is not None and text.startswith(("#", "Err:"))
         ):
             return Flaw(text or "#ERROR")

@@ -76,6 +76,7 @@ class Workbook:
             self.kind = file_kind(path)
             self._source = _SOURCES[self.kind](path, self.kind, opening)
         # The list of marks that `mark` put in front is no tab of the sender's.
+        # Only .xlsx can hold it, and names cost time.
         ours = own_tab(self.names()) if self.kind is FileKind.XLSX else None
         self.tabs = tuple(tab for tab in self._source.tabs if tab.name != ours)
         misnamed = tuple(_misnamed(path, self.kind))
@@ -137,6 +138,7 @@ class _Workbook:
     """A workbook through the fast reader, completed by a look into the file."""
 
     def __init__(self, path: Path, kind: FileKind, opening: Opening) -> None:
+        # Imported here, since a folder of texts needs no such reader.
         import python_calamine as calamine
 
         self.remarks: tuple[str, ...] = ()
@@ -235,6 +237,7 @@ def _inside(path: Path, kind: FileKind, budget: Budget) -> Inside:
 
         return XlsxInside(path, budget)
     if kind is FileKind.XLSB:
+        # Only what is used is imported: each of these takes time at the start.
         from boreotabula.sheets.records_xlsb import XlsbInside
 
         return XlsbInside(path, budget)
@@ -308,6 +311,7 @@ def _translated() -> Iterator[None]:
         ) from None
     except OSError as error:
         raise UnreadableError(f"it cannot be opened ({error.strerror or error})") from None
+    # Whatever these say, the parts of the file contradict one another.
     except (struct.error, LookupError, ValueError, OverflowError):
         # Records that are cut short, numbers out of range, encodings that do not exist.
         raise UnreadableError("it is damaged: its parts do not fit together") from None

@@ -44,6 +44,7 @@ class XlsInside:
 
     def __init__(self, path: Path, budget: Budget) -> None:
         self._budget = budget
+        # The size of the stream is what the file says; it is counted before it is gone through.
         self._stream = _workbook_stream(path)
         budget.hold(len(self._stream) * UNPACKED, "its stream of records")
         self.sheets: list[BoundSheet] = []
@@ -79,6 +80,7 @@ class XlsInside:
         for kind, data in _records(self._stream, sheet.start):
             if kind in _CELLS and len(data) >= 6:
                 row, column = struct.unpack_from("<HH", data)
+                # The last two bytes of a row of numbers are the number of its last column.
                 last = struct.unpack_from("<H", data, len(data) - 2)[0] if kind == _MULTIPLE else 0
                 bottom, right = max(bottom, row), max(right, column, last)
                 filled += max(last - column, 0) + 1
@@ -91,6 +93,7 @@ class XlsInside:
                             formats[row, index] = self._codes[style]
             elif kind == _DIMENSIONS and len(data) >= 12:
                 self._check_declared(data)
+            # Bit 5 of the options: the row is hidden.
             elif kind == _ROW and len(data) >= 16 and data[12] & 0x20:
                 (row,) = struct.unpack_from("<H", data)
                 hidden_rows.append((row, row))
@@ -149,12 +152,14 @@ def _workbook_stream(path: Path) -> bytes:
     _check_header(path)
     names: tuple[str, ...]
     try:
+        # The order tells: an encrypted workbook holds its content under another name.
         with olefile.OleFileIO(path) as container:
             names = tuple(name for name in _STREAMS if container.exists(name))
             stream = bytes(container.openstream(names[0]).read()) if names else b""
             sizes = [direntry.size for direntry in container.direntries if direntry is not None]
     except Exception as error:  # a container may be damaged in any way
         raise UnreadableError("it is damaged, or was cut off") from error
+    # A size beyond the file makes the reader ask for memory that no file can fill.
     if max(sizes, default=0) > path.stat().st_size:
         raise UnreadableError("it is damaged: a part of it is said to be larger than the file")
     if not names:

@@ -28,6 +28,7 @@ class XlsbInside:
         self._budget = budget
         with opened(path, budget) as self._package:
             related = relations(self._package, _BOOK)
+            # Everything but sheets is unpacked as soon as the file is opened.
             kept = (part for kind, part in related.values() if not kind.endswith("sheet"))
             self._package.hold_shared({_BOOK, *_SHARED_PARTS, *kept})
             self._parts = [
@@ -54,6 +55,7 @@ class XlsbInside:
         for kind, data in _records(self._package.read(self._parts[number])):
             if kind == _ROW and len(data) >= 12:
                 (row,) = struct.unpack_from("<I", data)
+                # Bit 4 of the flags: the row is hidden.
                 if data[11] & 0x10:
                     hidden_rows.append((row, row))
             elif kind in _FILLED_CELLS and len(data) >= 8:
@@ -89,6 +91,7 @@ def _records(content: bytes) -> Iterator[tuple[int, bytes]]:
 
 def _number(content: bytes, index: int, most: int) -> tuple[int, int]:
     value = 0
+    # A damaged number must not go on for ever.
     for place in range(most):
         if index >= len(content):
             break

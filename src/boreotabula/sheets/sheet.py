@@ -40,6 +40,7 @@ class Code(float):
     text: str
 
     def __new__(cls, number: float, text: str) -> Code:
+        # The number stays a number for all that compute, and has its text for all that show it.
         made = super().__new__(cls, number)
         made.text = text
         return made
@@ -151,6 +152,8 @@ class Sheet:
     def texts(self, rows: range | None = None) -> Iterator[Text]:
         """The text cells of some rows, or of all, in reading order: looking for headings does not
         touch the numbers. There may be millions of them, so they are made as they are asked for."""
+        # Once for a small tab, as several stages ask for its texts; a large one would fill the
+        # memory.
         if rows is None and self.kinds.size <= _AT_ONCE:
             yield from self._few_texts
         else:
@@ -196,6 +199,7 @@ class Sheet:
 
     def merged_in(self, rows: range, columns: range) -> tuple[Span, ...]:
         """The merged ranges that share a cell with an area, in their order."""
+        # Arrays are worth their start only from some ranges on.
         if len(self.merges) <= _FEW_MERGES:
             return tuple(
                 merge
@@ -250,6 +254,7 @@ class Sheet:
         """The sheet with rows and columns changed; addresses still say where a cell stands."""
         return Sheet(
             self.name,
+            # Seen turned, the arrays are views: nothing is copied.
             list(zip(*self.rows, strict=True)),
             tuple(Span(merge.left, merge.top, merge.right, merge.bottom) for merge in self.merges),
             self.kinds.T,
@@ -287,6 +292,7 @@ def make_sheet(
     Cells of nothing but white space look blank to a person and become blank here.
     """
     corrected = corrected or {}
+    # A list of its own, as rows are padded here.
     rows = list(rows)
     rows.extend([] for _ in range(len(rows), max((row for row, _ in corrected), default=-1) + 1))
     width = max(map(len, rows), default=0)
@@ -296,6 +302,7 @@ def make_sheet(
             row.extend([""] * (width - len(row)))
     for (index, column), cell in corrected.items():
         rows[index][column] = cell
+    # In bands, so that lists of all cells of a large tab are never there at once.
     step = max(1, _AT_ONCE // max(width, 1))
     bands = [
         _arrays(rows[position : position + step], width)
@@ -333,6 +340,7 @@ def _arrays(
     """The kinds and the numbers of some rows; texts of white space become blank in them."""
     cells: list[Any] = list(chain.from_iterable(rows))
     types = list(map(type, cells))
+    # A number is what most cells hold, so only the others are visited.
     kinds = bytearray((_NUMBER,)) * len(cells)
     flag = types.count(float) + types.count(str) < len(cells)
     # The search from text to text takes no step of Python for the numbers between them.

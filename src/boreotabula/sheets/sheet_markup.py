@@ -37,8 +37,10 @@ class SheetMarkup:
 
     def __init__(self, content: bytes, part: str, budget: Budget) -> None:
         content = _without_prefix(content)
+        # Only rare forms take the second way, which goes through all markup.
         rows = _usual_rows(content)
         if rows is None:
+            # Both texts are in memory while one is written from the other.
             budget.need(2 * len(content) * UNPACKED, f"its part “{part}”, unpacked,")
             content = _Rewriter(part).rewritten(content)
             rows = list(map(int, _ROW.findall(content)))
@@ -64,6 +66,7 @@ def _usual_rows(content: bytes) -> list[int] | None:
         return None
     if content[:5].strip(b"\xef\xbb\xbf")[:1] != b"<" or not 0 <= start < end:
         return None
+    # A second element of that name, a comment, or a section of data that could hold markup.
     if content.find(b"sheetData", start + 10, end) >= 0 or _marked(content, b"!", b"<"):
         return None
     if _marked(content, b":", None, _PREFIXED):
@@ -111,6 +114,7 @@ class _Rewriter:
         there."""
         parse(content, self._part, self._start, self._end, self._data)
         head = "" if self._seen_data else "<sheetData>"
+        # A lone surrogate cannot be written; it is replaced as a program would show it.
         return f"<worksheet>{head}{''.join(self._out)}</sheetData></worksheet>".encode(
             "utf-8", "replace"
         )
@@ -123,10 +127,12 @@ class _Rewriter:
             self._seen_data = True
             self._out.append("<sheetData>")
         elif name == "col" and not self._seen_data:
+            # In the order of the file: columns stand before the rows.
             self._out.append(f"<col{_some(attributes, _KEPT_OF_COLUMNS)}/>")
         elif name == "tablePart":
             self._out.append("<tablePart/>")
         elif inside and name == "row":
+            # A row without a number follows the one before.
             self._row = self._number(attributes["r"]) if "r" in attributes else self._row + 1
             self._column = -1
             self._head = f'<row r="{self._row + 1}"{_some(attributes, _KEPT)}/>'

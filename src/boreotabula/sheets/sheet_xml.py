@@ -75,8 +75,10 @@ class XlsxInside:
         content = markup.content
         bottom, right = self._extent(markup)
         check_extent(bottom, right, markup.cells, self._budget)
+        # Searched for once, since most sheets hide nothing.
         hidden = _occurs(content, b"hidden=")
         end = max(content.rfind(b"</"), 0)
+        # Tables are named behind the rows, so only the end is searched.
         tail = content[max(content.rfind(b"sheetData>", 0, end), 0) :]
         return Look(
             dict(_flaws(content)),
@@ -99,6 +101,7 @@ class XlsxInside:
             for style in styles
             if style.name == "numFmt" and is_code_format(style.attributes.get("formatCode", ""))
         }
+        # The place among these is what cells name as their style.
         cells = [style.attributes.get("numFmtId") for style in styles if style.around == "cellXfs"]
         return {
             str(number).encode(): formats[cell]
@@ -131,6 +134,7 @@ class XlsxInside:
     def _style_words(self) -> tuple[str, Collection[bytes]]:
         """The part with the styles, and which of `_STYLE_WORDS` occur in it."""
         part = next((part for kind, part in self._related.values() if kind == "styles"), "")
+        # Looked for as bytes: most files have neither, and their styles need not be parsed.
         content = self._package.read(part) if part in self._package else b""
         return part, [word for word in _STYLE_WORDS if word in content]
 
@@ -167,6 +171,7 @@ class XlsxInside:
         the filled cells looked at one by one.
         """
         usual = self._budget.room // (2 * PLACE)
+        # With room for all columns nothing needs to be looked at.
         if markup.rows * MAX_COLUMNS <= usual:
             return markup.rows, MAX_COLUMNS - 1
         if markup.rows * _TWO_LETTERS <= usual and _WIDE.search(markup.content) is None:
@@ -295,6 +300,7 @@ def _hidden_rows(content: bytes) -> Iterator[Reach]:
 
 
 def _hidden_columns(content: bytes) -> Iterator[Reach]:
+    # Columns are declared before the rows.
     for attributes in _COL.findall(content[: content.find(b"sheetData")]):
         if _HIDDEN.search(attributes):
             ends = {name: int(number) for name, number in _SPANNED.findall(attributes)}

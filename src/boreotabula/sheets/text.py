@@ -83,7 +83,9 @@ class TextTable:
 def read_whole(path: Path, budget: Budget) -> bytes:
     """The content of a file, within the budget. Raises OverBudgetError or OSError."""
     with open_regular(path) as stream:
+        # Refused before it is read: a file may have any size.
         budget.need(os.fstat(stream.fileno()).st_size * TEXT, "its text")
+        # It may have grown since; no more is read than is allowed.
         data = stream.read(budget.room // TEXT + 1)
     budget.hold(len(data) * TEXT, "its text")
     return data
@@ -101,8 +103,10 @@ def read_text(path: Path, form: TextForm, budget: Budget) -> TextTable:
     except (UnicodeDecodeError, LookupError) as error:
         why = f"it is not written in {encoding}" if form.encoding else "it is not readable as text"
         raise UnreadableError(why, "Say how it is written with [text] encoding.") from error
+    # An old sign for the end of a text, which some programs still write.
     text = text.removesuffix("\x1a")
     quote = '"' if form.quote is None else form.quote
+    # Lines are kept with their ends, as a quoted field may hold a line break.
     lines = text.splitlines(keepends=True)
     rows: list[list[str]]
     spans: dict[int, tuple[int, int]]
@@ -113,7 +117,9 @@ def read_text(path: Path, form: TextForm, budget: Budget) -> TextTable:
     else:
         rows, spans = _rows_and_spans(lines, delimiter, quote)
     width, cells = max(map(len, rows), default=0), sum(map(len, rows))
+    # Before rows are made into a sheet, which takes more memory than the text.
     check_extent(max(len(rows) - 1, 0), max(width - 1, 0), cells, budget)
+    # A text in UTF-8 or ASCII can be nothing else.
     could_differ = encoding in (*_ONE_BYTE, *_TWO_BYTES)
     guessed = _called(encoding) if could_differ and not form.encoding else ""
     if starts is not None:
@@ -148,6 +154,7 @@ def find_encoding(data: bytes) -> str:
         raise no_text(head)
     if b"\0" in head:
         return "utf-16-be" if head[0::2].count(0) > head[1::2].count(0) else "utf-16-le"
+    # Tried on all of it: a single letter at the end may show that it is none.
     try:
         data.decode("utf-8")
     except UnicodeDecodeError:
@@ -163,6 +170,7 @@ def _two_byte_encoding(data: bytes) -> str | None:
     able = [name for name in _TWO_BYTES if _runs_of_wide(data, name)]
     if not able or _is_cyrillic(data):
         return None
+    # Loaded only here; it takes longer than reading most texts.
     from charset_normalizer import from_bytes  # only needed for texts that are not UTF-8
 
     best = from_bytes(data[:_SAMPLE_BYTES], cp_isolation=[*able, *_ONE_BYTE]).best()
@@ -236,9 +244,13 @@ def find_delimiter(text: str, quote: str) -> tuple[str, float]:
     for delimiter in DELIMITERS:
         widths = Counter(len(row) for row in _rows("".join(lines), delimiter, quote) if any(row))
         width, lines_of_it = max(
-            widths.items(), key=lambda pair: (pair[0] > 1, pair[1]), default=(1, 0)
+            # A width of one is what every delimiter gives that does not occur.
+            widths.items(),
+            key=lambda pair: (pair[0] > 1, pair[1]),
+            default=(1, 0),
         )
         if width > 1:
+            # Rounded, so that a title line more or less does not decide.
             scores.append((round(lines_of_it / widths.total(), 1), delimiter))
     often, best = max(scores, key=lambda one: one[0], default=(0.0, ","))
     return best, often
@@ -285,6 +297,7 @@ def _open_quotes(
     """The quotes that may have swallowed lines: a field with line breaks and delimiters inside, or
     one that the end of the file cuts off."""
     end = len(rows) - 1
+    # The last row may be a field that the end of the file cuts off.
     spans = {**spans, end: spans.get(end, (len(lines), len(lines)))} if rows else spans
     for index, (first, last) in spans.items():
         cut = index == end and _cut_off(lines[first - 1 :], delimiter, quote)
@@ -292,6 +305,8 @@ def _open_quotes(
         for place, cell in enumerate(rows[index]):
             breaks = cell.count("\n")
             open_ = cut and place == len(rows[index]) - 1
+            # A line break within a field is usual; with delimiters behind it, rows were
+            # swallowed.
             if open_ or (breaks and delimiter in cell):
                 yield OpenQuote(line, last if open_ else line + breaks, not open_, cell[:_SHOWN])
             line += breaks

@@ -42,6 +42,7 @@ class WebTable(HTMLParser):
         if tag == "table":
             self._depth += 1
             self.tables += self._depth == 1
+        # Only the first table: pages have others for menus.
         if self.tables != 1 or self._depth != 1:
             return
         if tag == "tr":
@@ -67,6 +68,7 @@ class WebTable(HTMLParser):
 
     def _begin(self, attrs: dict[str, str | None]) -> None:
         self._row = max(self._row, 0)
+        # A cell that reaches down from a row above takes the place.
         while self._taken.get(self._column, -1) >= self._row:
             self._column += 1
         high, wide = _spanned(attrs.get("rowspan")), _spanned(attrs.get("colspan"))
@@ -80,6 +82,7 @@ class WebTable(HTMLParser):
             last = self._row + high - 1
             self._taken |= dict.fromkeys(range(self._column, self._column + wide), last)
         self._column += wide
+        # A sheet has no more columns, and markup may claim any number.
         if self._column > MAX_COLUMNS:
             raise UnreadableError(
                 f"its table is wider than {MAX_COLUMNS:,} columns, as no sheet is", NO_TABLE
@@ -91,6 +94,7 @@ class WebTable(HTMLParser):
             if text:
                 row, column = self._place
                 self._bottom, self._right = max(self._bottom, row), max(self._right, column)
+                # At each cell: a page may put cells anywhere by its spans.
                 check_extent(self._bottom, self._right, len(self.cells), self._budget)
                 self.cells[self._place] = text
         self._place, self._text = None, []
@@ -108,6 +112,7 @@ def read_web_page(path: Path, budget: Budget) -> tuple[list[list[str]], list[Spa
     data = read_whole(path, budget)
     declared = _CHARSET.search(data[:4096])
     try:
+        # A page may declare what no program knows; then its bytes tell.
         text = data.decode(declared[1].decode() if declared else find_encoding(data), "replace")
     except LookupError:
         text = data.decode(find_encoding(data), "replace")

@@ -33,6 +33,7 @@ class _GroupedWriter:
 
     def write(self, batch: pa.RecordBatch) -> None:
         """Take the records of a batch; they are written with others."""
+        # Decoded here, since each tab has its own list of texts and a file needs one.
         columns = [
             pc.take(column.dictionary, column.indices)
             if pa.types.is_dictionary(column.type)
@@ -46,6 +47,7 @@ class _GroupedWriter:
 
     def _flush(self) -> None:
         if self._count:
+            # Copied into one piece, so that a row group has one chunk for each column.
             self._put(pa.Table.from_batches(self._waiting).combine_chunks())
         self._waiting, self._count = [], 0
 

@@ -45,11 +45,14 @@ class CsvWriter:
         self._stream, self._mark = stream, mark
         self._kinds = [field_type(field) for field in schema]
         self._guarded = _GUARDED in (schema.metadata or {})
+        # Headings are quoted as values are: a field may be called anything.
         names = _quoted(pa.array(schema.names, pa.string()), mark)
         stream.write((mark.join(names.to_pylist()) + "\r\n").encode())
 
     def write(self, batch: pa.RecordBatch) -> None:
         """Write the records of a batch, so many at a time."""
+        # By values and not by records: a table of a hundred columns takes a hundred times the
+        # memory.
         step = max(_AT_ONCE // batch.num_columns, 1)
         for start in range(0, batch.num_rows, step):
             self._write(batch.slice(start, step))
@@ -59,11 +62,13 @@ class CsvWriter:
             column_text(column, kind)
             for column, kind in zip(batch.columns, self._kinds, strict=True)
         ]
+        # After the conversion to text, since numbers and dates are no formulas.
         if self._guarded:
             columns = [
                 _guarded(column) if kind.nature is Nature.TEXT else column
                 for column, kind in zip(columns, self._kinds, strict=True)
             ]
+        # Looking for quotes costs far less than putting them round every text.
         if _structural(columns, self._mark):
             self._stream.write(_quoted_lines(columns, self._mark))
         else:
@@ -80,6 +85,7 @@ def guarded(schema: pa.Schema) -> pa.Schema:
 
 def _guarded(texts: pa.DictionaryArray) -> pa.DictionaryArray:
     """Texts with an apostrophe before those that would be formulas."""
+    # Once for each different text of the batch, not for each record.
     value = texts.dictionary
     risky = pc.match_substring_regex(value, FORMULA)
     safe = pc.if_else(risky, pc.binary_join_element_wise(GUARD, value, ""), value)
@@ -103,6 +109,8 @@ def _plain_lines(columns: list[pa.Array], mark: str) -> memoryview:
     joiner = _Joiner(len(columns[0]))
     for index, column in enumerate(columns):
         end = mark if index < len(columns) - 1 else "\r\n"
+        # Neighbouring columns of few texts share a piece, so most lines are joined of three or
+        # four pieces instead of twenty.
         if _is_of_few(column, len(column)):
             joiner.add_few(column, end)
         else:
@@ -121,6 +129,7 @@ _WORTH = 4
 def _is_of_few(column: pa.Array, lines: int) -> bool:
     if not pa.types.is_dictionary(column.type):
         return False
+    # A column with gaps would need a place for them in every piece.
     texts = column.dictionary
     few = len(texts) == 1 or _WORTH * len(texts) <= lines
     return few and not (column.null_count or texts.null_count)
@@ -146,12 +155,14 @@ class _Joiner:
     def add_few(self, column: pa.DictionaryArray, end: str) -> None:
         """Add a column of few different texts, and what stands behind it."""
         texts: list[str] = column.dictionary.to_pylist()
+        # Too many pairs of texts: another piece is cheaper than making all of them.
         if _WORTH * len(self._texts) * len(texts) > self._lines and len(texts) > 1:
             self._close()
         self._texts = [one + text + end for one in self._texts for text in texts]
         if len(texts) == 1:
             return
         if self._indices is None:
+            # A place for each pair of texts, counted as the digits of a number are.
             self._indices = column.indices
         else:
             width = pa.scalar(len(texts), pa.int32())
@@ -160,6 +171,7 @@ class _Joiner:
     def pieces(self) -> list[pa.Array | pa.Scalar]:
         """All pieces, in order."""
         self._close()
+        # Arrow joins arrays only; with texts alone the line is made once and repeated.
         if all(isinstance(piece, pa.Scalar) for piece in self._pieces):
             whole = "".join(piece.as_py() for piece in self._pieces)
             return [pa.array([whole] * self._lines, pa.string())]
@@ -176,6 +188,7 @@ class _Joiner:
 
 def _decoded(column: pa.Array) -> pa.Array:
     if pa.types.is_dictionary(column.type):
+        # The places come from Arrow itself, so its check of their bounds is left out.
         return pc.take(column.dictionary, column.indices, boundscheck=False)
     return column
 
@@ -218,6 +231,8 @@ def column_text(column: pa.Array, kind: FieldType) -> pa.Array:
 def _once(column: pa.Array) -> pa.Array:
     """Each day of a column once; most often it is one for a tab."""
     if column.null_count == 0 and len(column):
+        # As bytes of the buffer: comparing all days with the first costs far less than encoding
+        # them.
         days = np.frombuffer(column.buffers()[1], np.int32)[column.offset :][: len(column)]
         if (days == days[0]).all():
             zeros = pa.py_buffer(bytes(4 * len(column)))
@@ -229,6 +244,7 @@ def _once(column: pa.Array) -> pa.Array:
 def _number_text(column: pa.Array) -> pa.Array:
     """Shortest text that reads back as the same number; whole numbers with all their digits."""
     text = column.cast(pa.string())
+    # Above that limit a float has no exact digits any more.
     whole = pc.and_(pc.equal(pc.round(column), column), pc.less(pc.abs(column), _EXACT))
     if not pc.any(whole).as_py():
         return text
@@ -238,6 +254,8 @@ def _number_text(column: pa.Array) -> pa.Array:
 
 def _quoted(text: pa.Array, mark: str) -> pa.Array:
     """Put quotes round the texts that hold the mark, a quote or a line break."""
+    # Read by a person, quotes where none are needed are noise; so they are put only where RFC
+    # 4180 asks for them.
     needs = pc.match_substring_regex(text, f'[{mark}"\r\n]')
     doubled = pc.replace_substring(text, '"', '""')
     return pc.if_else(needs, pc.binary_join_element_wise('"', doubled, '"', ""), text)

@@ -36,6 +36,7 @@ def _json(column: pa.Array, kind: FieldType) -> pa.Array:
     """The JSON text of each value of a column."""
     texts = column_text(column, kind)
     if kind.bare:
+        # A number is written as it is; anything else as a JSON text.
         plain = texts
     else:
         once = texts if pa.types.is_dictionary(texts.type) else texts.dictionary_encode()

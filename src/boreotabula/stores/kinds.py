@@ -114,6 +114,7 @@ def _xlsx(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]
 
 
 def _sqlite(stream: BinaryIO, schemas: Mapping[str, pa.Schema], key: Sequence[str]) -> Opened:
+    # Imported where they are used: an extract into CSV must not pay for databases.
     from boreotabula.stores.bases.new import new_sqlite
 
     # The hidden file that the stream writes to is the database; it is still empty.
@@ -164,5 +165,6 @@ def opened(
     try:
         yield output
     except BaseException:
+        # Letting go without an end leaves no file that looks whole.
         output.abandon()
         raise

@@ -63,6 +63,7 @@ class NewFile(OnDisk):
         """
         out, tables = self.path, list(layout.plan.tables)
         if self._in_folder(tables):
+            # A name with an ending was meant as a file.
             if out.suffix:
                 raise _no_folder(out, tables)
         else:
@@ -71,6 +72,7 @@ class NewFile(OnDisk):
                 raise CallError(f"“{out}” is a folder; name a file")
         if not out.parent.is_dir():
             raise CallError(f"there is no folder “{out.parent}” to write “{out.name}” into")
+        # Before any file is read, as reading may take an hour.
         check_output(layout, out, named)
         with self.locked(layout):  # a run that ends just now has put its record, not its output
             self._check_own(tables)
@@ -93,6 +95,7 @@ class NewFile(OnDisk):
 
         Raises CallError if another run has made something of the output that may not be replaced.
         """
+        # Asked again, as another run may have ended since the look.
         self._check_own(tables)
         texts, kept = task.digests, task.means.kept
         old = old_output(self.path, self.remembers()) if kept and not task.means.fresh else None
@@ -104,6 +107,8 @@ class NewFile(OnDisk):
             for source in task.inbox.taken
             if kept and not grows
         }
+        # Nothing of it would differ, so the file keeps its time; programs that watch it have
+        # nothing to do.
         if old and keys and old.is_same(keys):
             yield _Same(self, old)
             return
@@ -111,12 +116,14 @@ class NewFile(OnDisk):
             name: guarded(table) if self.safe_csv else table for name, table in tables.items()
         }
         with self._opened(schemas, task.layout.spec.key) as output, ExitStack() as stack:
+            # An older output is read while the new one is written, so both are open.
             if old is not None and output.stream is not None:
                 output.old, output.old_stream = old, stack.enter_context(old.path.open("rb"))
             output.keys = {name: key for name, key in keys.items() if texts[name]}
             output.sources = None if task.layout.spec.provenance else Sources()
             output.digests = texts
             yield output
+            # Without a commit the target stays as it was.
             if not output.done:
                 raise DiscardOutput
 
@@ -131,6 +138,7 @@ class NewFile(OnDisk):
             return
         with placed_folder(self.path) as folder, ExitStack() as stack:
             files = {
+                # A file for each table, whatever their number, since CSV holds one.
                 table: stack.enter_context((folder / f"{table}.csv").open("wb"))
                 for table in schemas
             }
@@ -240,6 +248,7 @@ class Output(WritingBase):
             # What else decided the reading tells its lines from others.
             key = self.used_keys[reading.name] = key + reading.digest.partition(DECIDED)[2]
         part = self.old.part(reading, key) if self.old and key else None
+        # The bytes are copied within the file system, without being read.
         if part is not None and self.old_stream and self.stream:
             copy_part(self.old_stream, part, self.stream)
         else:
@@ -250,6 +259,7 @@ class Output(WritingBase):
             for tab in reading.tabs:
                 for table, batch in tab.tables.items():
                     self.sources.take(table, batch)
+        # Lines that depend on other files must not be taken over by the next run.
         if self.stream is not None and is_reusable(reading):
             self.parts[reading.name] = (start, self._place())
         return reading
@@ -264,6 +274,7 @@ class Output(WritingBase):
 
     def _write(self, table: str, batch: pa.RecordBatch) -> None:
         if self.sources is not None:
+            # These columns are written beside the output, as the layout asks for.
             names = [name for name in batch.schema.names if name not in PROVENANCE]
             batch = batch.select(names)
         self.writers[table].write(batch)
@@ -273,10 +284,12 @@ class Output(WritingBase):
         store = self.store
         for end in self.ends:
             end()
+        # What was there is kept before it is replaced; as a link, so it costs nothing.
         _keep_before(run, store.path)
         # A file that changed while it was read is not known by what it holds.
         same = all(self.digests[file.name] == content_digest(file.digest) for file in run.files)
         if not same:
+            # Then the next run must read it anew.
             self.keys, self.used_keys, self.parts = {}, {}, {}
         notes = OutputNotes(self._described(), safe_csv=store.safe_csv)
         write_record(run, store.path, notes)
@@ -287,6 +300,7 @@ class Output(WritingBase):
     def _place(self) -> int:
         if self.stream is None:
             return 0
+        # The position of the file counts, not that of the buffer before it.
         self.stream.flush()
         return os.lseek(self.stream.fileno(), 0, os.SEEK_CUR)
 
@@ -313,6 +327,7 @@ def _keep_before(run: Run, out: Path) -> None:
     if record is None or since is None:
         return
     same = str(record.get("layout", {}).get("digest")) == run.layout.digest
+    # The same files by the same layout give the same again: what was kept before stays.
     if not same or since.new or since.changed or since.gone or since.renamed:
         with reporting_errors(out):
             keep_before(out)

@@ -45,6 +45,7 @@ def lines_of(
 
     def tuples(names: Iterable[str]) -> list[Values]:
         tuples = list(zip(*(texts[name] for name in names), strict=True))
+        # Without fields there still is a line for each record.
         return tuples or [()] * records.num_rows
 
     values = tuples(one.name for one in fields)
@@ -81,10 +82,13 @@ def paired(rows: Lines, records: Lines, again: Collection[str]) -> Pairs:
     """
     pairs = Pairs([None] * len(records.values))
     if rows.keys:
+        # A key says itself which record a row is.
         _pair(pairs, _places(rows.keys), records.keys)
     else:
+        # From what says most to what says least, each only for rows that are still alone.
         for known in (_by_all, _by_values, _by_names, _by_cell):
             _pair(pairs, _places(known(rows), _of(rows, again)), known(records))
+        # Rows that a person has typed, and that a form reports now.
         _pair(pairs, _places(rows.values, _of(rows, ("",))), records.values)
     taken = set(pairs.rows)
     pairs.gone = [index for index in _of(rows, again) if index not in taken]
@@ -118,6 +122,7 @@ def _places(
 ) -> Mapping[Values, deque[int]]:
     """The rows by what they are known by; rows of the same in their order."""
     places: dict[Values, deque[int]] = defaultdict(deque)
+    # Of equal rows the first belongs to the first, so that their order stays.
     for index in range(len(known_groups)) if chosen is None else chosen:
         if any(known_groups[index]):
             places[known_groups[index]].append(index)

@@ -48,11 +48,13 @@ def load_records(place: Place, table: str | None, means: ReadOptions) -> pa.Tabl
         return saved_records(saved_output(path, table))
     layout = Layout.load(path)
     inbox = look(layout)
+    # A layout instead of an output: its files are read now, and nothing is written.
     run = gather(layout, inbox, read_each(layout, inbox, None, means), keep_records=True)
     names = list(run.tables)
     if (table is not None and table not in names) or (table is None and len(names) > 1):
         raise CallError(f"“{path}” has the tables {', '.join(names)}; choose one with --table")
     result = run.tables[table or names[0]]
+    # Each file has its own list of texts, which other commands need not know of.
     return result.cast(decoded(result.schema))
 
 
@@ -84,8 +86,10 @@ def saved_records(saved: SavedOutput) -> pa.Table:
     """The records of an output, whatever its kind. Raises CallError if they cannot be read."""
     try:
         records = _read(saved)
+        # Where the output does not name its sources, the run folder does.
         records = _with_kept_sources(records, saved) if saved.bare else records
         return _with_choices(records, saved)
+    # Whatever is wrong with a file, it is told by its name.
     except (OSError, ValueError, KeyError, pa.ArrowInvalid) as error:
         raise CallError(f"“{saved.place}” cannot be read: {error}") from None
 
@@ -118,6 +122,7 @@ def _with_kept_sources(records: pa.Table, saved: SavedOutput) -> pa.Table:
 
 def _read(saved: SavedOutput) -> pa.Table:
     kinds = saved.written_types
+    # By the types of the record, not by those of the database, which knows fewer.
     if saved.in_base:
         schema = pa.schema([field_of(name, kinds[name], saved.units[name]) for name in kinds])
         return typed_rows(list(base_rows(saved, list(kinds))), schema)
@@ -136,6 +141,7 @@ def _read(saved: SavedOutput) -> pa.Table:
         columns = _sheet_columns(saved)
     units = saved.units
     fields = [field_of(name, kinds[name], units[name]) for name in kinds if name in columns]
+    # The apostrophe belongs to the file, not to the value.
     if saved.guarded and mark_of(name) is not None:
         columns = {field: _unguarded(texts) for field, texts in columns.items()}
     arrays = [
@@ -149,6 +155,7 @@ def _unguarded(texts: pa.ChunkedArray) -> pa.ChunkedArray:
     once = texts.dictionary_encode()
     chunks = []
     for chunk in once.chunks:
+        # Once for each different text.
         values = [value and unguarded_text(value) for value in chunk.dictionary.to_pylist()]
         chunks.append(pa.array(values, pa.string()).take(chunk.indices))
     return pa.chunked_array(chunks, pa.string())
@@ -169,6 +176,7 @@ def dataset_batches(saved: SavedOutput) -> Iterator[pa.RecordBatch]:
         texts = partition_values(path, saved.path)
         for batch in batches:
             columns = [
+                # The folder's name holds the value, so the file does not.
                 _the_same(texts[value.name], value, batch.num_rows)
                 if value.name in texts
                 else batch.column(value.name)
@@ -216,6 +224,7 @@ def _json_columns(path: Path, names: Sequence[str]) -> Mapping[str, pa.Array]:
     columns: dict[str, list[str | None]] = {name: [] for name in names}
     with path.open(encoding="utf-8") as stream:
         for line in stream:
+            # As texts, so that a decimal keeps all of its digits.
             record = json.loads(line, parse_float=str, parse_int=str)
             for name, values in columns.items():
                 values.append(_as_text(record[name]))
@@ -232,10 +241,12 @@ def _sheet_columns(saved: SavedOutput) -> Mapping[str, pa.Array]:
     """The columns of a table in a workbook, which may have headings of its own and others beside
     it."""
     sheet = _sheet_of(saved, saved.tab)
+    # A table in a workbook may have been moved, or columns put beside it.
     rows = [[cell_text(cell) for cell in row] for row in sheet.rows]
     headings = saved.headings
     top = next(index for index, row in enumerate(rows) if set(headings.values()) <= set(row))
     places = {name: rows[top].index(heading) for name, heading in headings.items()}
+    # Rows that hold nothing in any of these columns are not records.
     below = [row for row in rows[top + 1 :] if any(row[column] for column in places.values())]
     return {
         name: pa.array([row[column] or None for row in below], pa.string())
@@ -298,6 +309,7 @@ def texts_of(table: pa.Table, name: str) -> list[str | None]:
 
 def records_of(saved: SavedOutput) -> Iterator[Mapping[str, str]]:
     """The records of an output as texts, in order. Raises CallError if they cannot be read."""
+    # CSV is read line by line, so that the first record of a large file is there at once.
     if not saved.in_base and saved.path.suffix.lower() == ".csv" and not saved.bare:
         rows = _csv_rows(saved.path)
         if saved.guarded:

@@ -52,6 +52,7 @@ class OldOutput:
         """Whether files with these keys, in order, would give just the same output."""
         # What the files decide among them follows from all of them: it is the same, too.
         lengths = {name: len(key) for name, key in keys.items()}
+        # A key may have grown by what the files decide among them; its beginning is compared.
         known_places = [(n, key[: lengths.get(n, 0)]) for n, key in self.written.keys.items()]
         return known_places == list(keys.items())
 
@@ -80,6 +81,7 @@ def old_output(out: Path, record: Mapping[str, Any] | None) -> OldOutput | None:
         now = out.stat()
     except (KeyError, TypeError, ValueError, OSError, AttributeError):
         return None
+    # Size and time: a digest of gigabytes would take longer than writing them anew.
     same = (now.st_size, now.st_mtime_ns) == (written.size, written.modified_ns)
     return OldOutput(out, written) if same else None
 
@@ -95,6 +97,7 @@ def copy_part(old: BinaryIO, part: Part, new: BinaryIO) -> None:
             ):
                 start += done
     old.seek(start)
+    # From where the system's copy ended, if it could copy at all.
     shutil.copyfileobj(_Limited(old, end - start), new)
     new.flush()
 

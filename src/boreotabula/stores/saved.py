@@ -68,6 +68,7 @@ class SavedOutput:
         """The files of a dataset, as the run wrote them. Raises CallError if one is not there."""
         below = f"{self.table}/" if len(self.record["tables"]) > 1 else ""
         names = [str(value) for value in self.record["written"]["files"]]
+        # Of several tables each has a folder, in which its files lie.
         files = [self.path / name.removeprefix(below) for name in names if name.startswith(below)]
         for file in files:
             if not file.is_file():
@@ -138,10 +139,12 @@ def keep_before(out: Path) -> None:
     record = last_run_folder(out) / RUN_RECORD
     if not (out.is_file() and record.is_file()):
         return
+    # In the run folder, so that it goes with the output when that is deleted.
     kept = _before(run_folder(out), out)
     kept.parent.mkdir(exist_ok=True)
     for target, source in ((kept, out), (kept.with_name(kept.name + ".json"), record)):
         target.unlink(missing_ok=True)
+        # A link, since the output is replaced by another file and never written into.
         try:
             os.link(source, target)  # the output itself is replaced, not written to
         except OSError:
@@ -159,6 +162,7 @@ def output_before(saved: SavedOutput) -> SavedOutput:
     Raises CallError if it is not kept.
     """
     kept = _before(last_run_folder(saved.path), saved.path)
+    # With the record of that time, which says what its columns were.
     try:
         record = _record(text_of(kept.with_name(kept.name + ".json")))
     except (OSError, ValueError):
@@ -202,6 +206,7 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
 
     Raises CallError if it was not written by a run, or has no such table.
     """
+    # A database keeps the records of its runs itself.
     if isinstance(place, DatabaseAddress) or (is_base(place) and place.is_file()):
         in_base = _in_base(place, table)
         if in_base is not None:
@@ -212,12 +217,14 @@ def saved_output(place: Place, table: str | None = None) -> SavedOutput:
         )
     path = place
     record, out = earlier_record(path), path
+    # A file of a folder with several tables.
     if record is None and path.parent.name:
         record, out = earlier_record(path.parent), path.parent
         table = table or path.stem
     if record is None:
         raise _no_output(path)
     tables = [str(value["table"]) for value in record.get("tables", ())] or ["records"]
+    # Without a name only a single table leaves no doubt.
     wanted = table or tables[0]
     if wanted not in tables or (table is None and len(tables) > 1):
         raise CallError(f"“{out}” has the tables {', '.join(tables)}; choose one with --table")

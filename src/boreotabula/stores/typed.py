@@ -21,6 +21,7 @@ def in_seconds(records: Any) -> Any:
     """
     fields = [
         value.with_type(plain_type(ValueForm(type_name(value)).arrow_type))
+        # The type of the layout, as a Parquet file knows only finer times.
         if is_finer(value.type)
         else value
         for value in records.schema
@@ -65,6 +66,7 @@ def decoded(schema: pa.Schema) -> pa.Schema:
 def typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
     """The values that the texts of an output mean."""
     if field_kind.written is Written.AS_MONTH:
+        # Some stores have months as “2026-03”, others as a day.
         whole = pc.if_else(pc.equal(pc.utf8_length(texts), 7), _with_day(texts), texts)
         return pc.utf8_slice_codeunits(whole, 0, 10).cast(kind)
     if pa.types.is_date(kind):
@@ -73,12 +75,14 @@ def typed(texts: Any, kind: pa.DataType, field_kind: FieldType) -> Any:
         yes = pc.is_in(pc.utf8_lower(texts), pa.array(["true", "1", "yes"]))
         return pc.if_else(texts.is_valid(), yes, None)
     if pa.types.is_time(kind):
+        # Once for each different text: Python reads them one by one.
         once = texts.dictionary_encode()
         chunks = once.chunks if isinstance(once, pa.ChunkedArray) else [once]
         return pa.chunked_array([_times(chunk, kind) for chunk in chunks], kind)
     if field_kind.is_moment:
         return pc.replace_substring(texts, "T", " ").cast(kind)
     if pa.types.is_integer(kind):
+        # Spreadsheets and JSON may write whole numbers with a decimal.
         return pc.replace_substring_regex(texts, r"\.0$", "").cast(kind)
     return texts.cast(kind)
 

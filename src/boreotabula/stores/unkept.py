@@ -64,6 +64,7 @@ class Stdout(Nowhere):
         self, layout: Layout, named: Sequence[Path] = (), on_fetched: OnFetched | None = None
     ) -> Inbox:
         """The same. Raises CallError if there are several tables, or their columns grow."""
+        # Records go out as they come, so all columns must be known before the first.
         if layout.plan.grows or len(layout.plan.tables) > 1:
             raise CallError(
                 "only one table of known columns can be written to stdout; write into a file or"
@@ -78,6 +79,7 @@ class Stdout(Nowhere):
         ((_, schema),) = tables.items()
         writer = CsvWriter(self.stream, guarded(schema) if self.safe_csv else schema)
         yield _Streamed(writer, schema.names)
+        # The stream is the caller's, who closes it.
         self.stream.flush()
 
 

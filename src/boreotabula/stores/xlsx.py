@@ -52,6 +52,8 @@ def empty_workbook(schemas: Mapping[str, pa.Schema]) -> BinaryIO:
             sheet = book.add_worksheet(tab_name(table))
             sheet.freeze_panes(1, 0)
             sheet.set_column(0, len(schema) - 1, 12)
+            # Headings are given to the table object, as a heading that differs makes programs
+            # repair the file.
             columns = [{"header": name} for name in schema.names]
             shape = {"name": table_name(table, number), "columns": columns}
             sheet.add_table(0, 0, 1, len(schema) - 1, shape)
@@ -65,6 +67,7 @@ def tab_name(table: str) -> str:
 
 def table_name(table: str, number: int) -> str:
     """The name of a table object: letters, digits and underscores, and no address."""
+    # It begins with a letter, so it can be no address such as AB12.
     return f"T{number}_" + re.sub(r"\W", "_", table)
 
 
@@ -82,6 +85,7 @@ def _styles(package: Package, schema: pa.Schema) -> list[int | None]:
 
 def fill(package: Package, part: str, rows: SheetRows) -> None:
     """Put rows into a worksheet instead of its own, and fit its table object and widths to them."""
+    # Rows were written to a temporary file; they are put between the two halves of the sheet.
     sheet = package.worksheet(part)
     last = Address(rows.last - 1, len(rows.schema) - 1)
     sheet.replace((), set())
@@ -107,6 +111,7 @@ def fit_table(package: Package, table: str, whole: str, names: Sequence[str]) ->
     root = package.tree(table)
     root.set("ref", whole)
     for column in root.findall("{*}autoFilter"):
+        # The filter stays, since somebody has set it.
         column.set("ref", whole)
         for order in column.findall("{*}sortState"):
             column.remove(order)
@@ -115,6 +120,7 @@ def fit_table(package: Package, table: str, whole: str, names: Sequence[str]) ->
     columns = root.find("{*}tableColumns")
     kept = {one.get("name", ""): one for one in columns}
     if list(kept) != list(names):
+        # New columns get numbers that no formula of the workbook uses yet.
         free = max((int(one.get("id", "0")) for one in columns), default=0)
         for column in list(columns):
             columns.remove(column)

@@ -53,6 +53,7 @@ class CellMarkup:
         value. `numbers` are those of the rows, counted from 1, as texts."""
         lead, mark = f'<c r="{self.letters[index]}', self._marks[index]
         kind = self.kinds[index]
+        # Spreadsheets hold truth values as 0 and 1 with a type of their own.
         if kind.nature is Nature.YES_NO:
             bits = column.cast(pa.int8()).cast(pa.string())
             return _joined(lead, numbers, f'"{mark} t="b"><v>', bits, "</v></c>")
@@ -61,6 +62,7 @@ class CellMarkup:
             texts = self._texts(column, kind)
         else:
             written = _joined(lead, numbers, f'"{mark}><v>', values, "</v></c>")
+            # What no number of a spreadsheet can hold stands beside those that can, as text.
             left_over = pc.and_(column.is_valid(), values.is_null())
             if not pc.any(left_over).as_py():
                 return written
@@ -79,11 +81,13 @@ class CellMarkup:
         texts = _decoded(column_text(column, kind))
         if pa.types.is_floating(column.type):
             return texts
+        # Counted without sign and point, since only digits take up the precision.
         digits = pc.utf8_length(pc.replace_substring_regex(texts, "[-.]", ""))
         return pc.if_else(pc.less_equal(digits, _EXACT), texts, None)
 
     def _serials(self, column: pa.Array) -> pa.Array:
         once = column.dictionary_encode()
+        # Once for each different value: most days of a table come again.
         serials = [self._serial(value) for value in once.dictionary.to_pylist()]
         return pc.take(pa.array(serials, pa.string()), once.indices)
 
@@ -106,6 +110,7 @@ class CellMarkup:
     def _texts(self, column: pa.Array, kind: FieldType) -> pa.Array:
         texts = column_text(column, kind)
         once = texts if pa.types.is_dictionary(texts.type) else texts.dictionary_encode()
+        # Once for each different text, as a text that repeats need not be escaped again.
         result = [
             None if value is None else xml_text(value) for value in once.dictionary.to_pylist()
         ]
@@ -169,6 +174,7 @@ class SheetRows:
             return
         check_room(self.table, 1 + self.count + batch.num_rows)
         start = 2 + self.count
+        # As texts from the start: the numbers of rows are joined to every cell.
         numbers = pa.array(map(str, range(start, start + batch.num_rows)), pa.string())
         parts: list[pa.Array | str] = ['<row r="', numbers, '">']
         for index, column in enumerate(batch.columns):
@@ -176,6 +182,7 @@ class SheetRows:
                 self._measure(index, column)
             parts.append(self._markup.cells(index, column, numbers))
         lines = pc.binary_join_element_wise(*parts, "</row>", "")
+        # To a file and not to memory: markup takes many times the room of the values.
         self.content.write("".join(lines.to_pylist()).encode())
         self.count += batch.num_rows
 

@@ -1,5 +1,5 @@
-"""Changes of a layout that a new draft of the same files speaks for: what the draft has and the
-layout lacks, told of the fields that a person named."""
+"""Changes of a layout that a new draft of the same files suggests: what the draft has and the
+layout lacks, under the names that a person gave to the fields."""
 
 from __future__ import annotations
 
@@ -41,12 +41,14 @@ class NewDraft:
 
 
 def new_draft(layout: Layout, inbox: Inbox, limits: Limits) -> NewDraft | None:
-    """The draft of some files of a layout; None if there is nothing to draft from."""
+    """A draft of the files that a layout reads; None if there is nothing to draft from."""
     drafted = draft(specimens_of(look_into(inbox.taken, limits)))
     if drafted is None:
         return None
     folder = layout.path.parent
     text = drafted.sketch.text(folder.resolve().as_posix(), whole=True)
+    # Loaded from its text, as a run would load it, so that both lists of headings come from the
+    # same code.
     own = Layout.load(folder / "the draft", text)
     return NewDraft(drafted.sketch, list_headings(own, inbox, limits))
 
@@ -64,13 +66,14 @@ def draft_amendments(
 
 
 def _same_fields(own: HeadingList, drafted: HeadingList) -> dict[str, str]:
-    """The field of the layout that each field of the draft is, by the headings that both know; of
-    several the one that most tabs speak for."""
+    """The field of the layout that each field of the draft stands for, by the headings that both
+    know. If several are possible, the one that most tabs support."""
     field_of = {normal_form(use.heading): use.field for use in own.of("column")}
     votes: dict[str, Counter[str]] = {}
     for use in drafted.of("column"):
         field = field_of.get(normal_form(use.heading))
         if field:
+            # Each tab has a vote: a heading that stands on one odd tab must not decide.
             votes.setdefault(use.field, Counter())[field] += len(use.places)
     return {name: count.most_common(1)[0][0] for name, count in votes.items()}
 
@@ -84,6 +87,7 @@ def _same_stamps(layout: Layout, sketch: Sketch) -> dict[str, str]:
     return {
         name: stamps[normal_form(label)]
         for name, source in sketch.sources
+        # A sketch may name a label alone or a list of them, as a layout may.
         for label in _labels(source)
         if normal_form(label) in stamps
     }
@@ -112,6 +116,8 @@ def _words_of_tabs(
     further = [change for _, _, change in labels]
     if languages:
         further.append(of_part("reading", "languages", languages))
+    # Offered together first, since a form in another language gains nothing by one heading: with
+    # all others unknown its tab still cannot be read.
     for (file, tab), group in by_first_tab.items():
         words = [f"“{use.heading}” is “{same[use.field]}”" for use, _ in group]
         words += [f"“{label}” is “{field}”" for label, field, _ in labels]
@@ -119,6 +125,7 @@ def _words_of_tabs(
         changes = [*(change for _, change in group), *further]
         message = f"as a new draft pairs them, {_in_a_row(words)}"
         yield Amendment(message, place_of(file, tab), all_of(changes))
+    # Each by itself as well, in case the group holds one that is wrong.
     for use, change in headings:
         message = f"“{use.heading}” is “{same[use.field]}”, as a new draft reads it"
         yield Amendment(message, place_of(*use.first), change)
@@ -158,10 +165,11 @@ def _missing(texts: Sequence[str], drafted: Any) -> list[str]:
 def _types(
     findings: Sequence[Finding], sketch: Sketch, same: Mapping[str, str]
 ) -> Iterator[Amendment]:
-    """The type of each field with errors, as a draft of all files has it. A field is never called a
-    text: its values would be read then, whatever they are."""
+    """The type of each field with errors, as a draft of all files has it. No field becomes a
+    text: its values would then be read whatever they are."""
     failed = {
         finding.field: finding
+        # In reverse, so that the first finding of each field stays and gives the place.
         for finding in reversed(findings)
         if finding.severity is Severity.ERROR
     }
@@ -172,6 +180,7 @@ def _types(
         options = dict(sketch.options.get(name, {}))
         shown = ", ".join([kind, *(f"{key} = {written(value)}" for key, value in options.items())])
         why = f"all values of “{field}” are read as {shown}"
+        # The draft did not decide by evidence, so the person who takes the change over must look.
         if name in sketch.guessed:
             why = f"“{sketch.guessed[name]}” may be read in two ways; {why}: please check"
         place = place_of(finding.file, finding.tab, finding.cell)

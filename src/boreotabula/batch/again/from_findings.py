@@ -43,7 +43,7 @@ from boreotabula.sheets.sheet import Sheet
 from boreotabula.texts import counted
 
 _CERTAIN = 0.5
-"""So certain a suggestion must be to be tried."""
+"""A suggestion is tried if it is at least this certain."""
 
 
 def finding_amendments(
@@ -53,6 +53,7 @@ def finding_amendments(
     by_kind: dict[FindingKind, list[Finding]] = {}
     for finding in run.findings:
         by_kind.setdefault(finding.kind, []).append(finding)
+    # In this order, as a tab that is not chosen hides its headings, and a heading its values.
     yield from _of_tabs(layout, by_kind, inbox, limits)
     yield from _of_stamps(layout, by_kind, inbox, limits)
     yield from _of_headings(layout, inbox, limits)
@@ -75,6 +76,7 @@ def _of_headings(layout: Layout, inbox: Inbox, limits: Limits) -> Iterator[Amend
                     place_of(*use.first),
                     heading_known(suggestion.field, use.heading),
                 )
+    # Known from all tabs, not only from those with an unknown heading.
     headed = {use.field for use in headings.uses if use.field}
     for use in headings.of("unknown"):
         # Where a field has no column that it has on other tabs, an unknown heading may be its new
@@ -82,6 +84,7 @@ def _of_headings(layout: Layout, inbox: Inbox, limits: Limits) -> Iterator[Amend
         if any(use.lacking[field] == len(use.places) for field in headed):
             continue
         name = field_name(use.heading, layout.spec.fields)
+        # A heading that reads like the name of its field is found without being listed.
         is_known = normal_form(name.replace("_", " ")) == normal_form(use.heading)
         yield Amendment(
             f"“{use.heading}” ({counted(len(use.places), 'tab')}) is a new column",
@@ -99,6 +102,7 @@ _TYPES = {
 
 def _type_below(use: HeadingUse) -> str:
     kinds = {kind for kind, number in use.profile.kinds.items() if number}
+    # A column with decimals holds whole ones as well.
     if kinds == {"whole numbers", "numbers"}:
         return "number"
     return _TYPES.get(kinds.pop(), "text") if len(kinds) == 1 else "text"
@@ -117,6 +121,8 @@ def _of_totals(by_kind: dict[FindingKind, list[Finding]]) -> Iterator[Amendment]
                     f"“{finding.found}” holds sums",
                     place_of(finding.file, finding.tab, finding.cell),
                     of_block("totals", [text]),
+                    # The pattern covers all labels that begin alike, as sums do: “Total north”,
+                    # “Total south”.
                 )
 
 
@@ -137,6 +143,8 @@ _MOST_TEXTS = 12
 
 def _of_texts(run: Run) -> Iterator[Amendment]:
     """Texts that several tabs bear in the same words."""
+    # Only where the run itself said that texts repeat: otherwise a few cells are not worth a
+    # rule.
     if not any(finding.kind == TEXTS_REPEATED for finding in run.findings):
         return
     tabs: dict[str, set[tuple[str, str]]] = {}
@@ -171,7 +179,9 @@ def _of_tabs(
     without = {finding.file for finding in by_kind.get(NO_TAB_MATCHES, ())}
     sources = [source for source in inbox.taken if source.name in without]
     for looked in look_into(sources, limits):
+        # Tabs of files that were not read at all must be opened first to know their names.
         places += [(looked.file, sheet.name) for sheet in looked.sheets]
+    # In reverse, so that of the tabs that give the same pattern the first is shown as its place.
     for text, (file, tab) in {
         _tab_pattern(tab, patterns): (file, tab) for file, tab in reversed(places)
     }.items():
@@ -186,6 +196,7 @@ def _tab_pattern(tab: str, patterns: Sequence[Pattern]) -> str:
     """A pattern for a tab, with the capture of the others in the place of its number or last
     word."""
     captures = [capture for pattern in patterns for capture in pattern.captures]
+    # “Week 12” becomes “Week {week}” only if the layout captures something there already.
     word, gap, last = tab.rpartition(" ")
     return f"{word}{gap}{{{captures[0]}}}" if captures and word and last else tab
 
@@ -210,11 +221,14 @@ def _of_stamps(
     }
     for name, stamp in stamps.items():
         tabs = {(finding.file, finding.tab) for finding in lost if finding.field == name}
+        # Where the label stands on the tabs that are read; a label in the same cell elsewhere is
+        # most likely its new wording.
         usual = {spot for file in looked for sheet in file.sheets for spot in _spots(sheet, stamp)}
         for file, sheet in _sheets(looked, tabs):
             for pair in _unknown_pairs(sheet, list(stamps.values())):
                 like = _likeness(pair.label, stamp)
                 is_here = (pair.row, pair.column) in usual
+                # A new wording is only believed if the value beside it can be read as the field.
                 if (is_here or like >= _LIKE) and _fits(pair, layout, name):
                     yield Amendment(
                         f"“{pair.label}” is where the label of “{name}” was"
@@ -228,7 +242,7 @@ def _of_stamps(
 _SOME = 12
 """Of a large folder some files show what the labels are."""
 _LIKE = 70
-"""From this likeness on, per cent, a label is taken for another one's spelling."""
+"""From this likeness on, in per cent, a label counts as another spelling of a known one."""
 
 
 def _sheets(looked: Sequence[Looked], tabs: set[tuple[str, str]]) -> Iterator[tuple[str, Sheet]]:
@@ -241,6 +255,7 @@ def _sheets(looked: Sequence[Looked], tabs: set[tuple[str, str]]) -> Iterator[tu
 def _spots(sheet: Sheet, stamp: StampPlan) -> Iterator[tuple[int, int]]:
     """Where the labels of a stamp stand on a tab."""
     for row, column, text in sheet.texts(range(min(sheet.height, _COVER))):
+        # Labels are compared without the value that follows them in the same cell.
         label = text.partition(":")[0] if ":" in text else text
         if any(pattern.match(label) is not None for pattern in stamp.labels):
             yield row, column
@@ -261,12 +276,15 @@ def _unknown_pairs(sheet: Sheet, stamps: Sequence[StampPlan]) -> Iterator[Pair]:
 
 
 def _likeness(label: str, stamp: StampPlan) -> float:
+    # Loading it takes longer than comparing a few labels.
     from rapidfuzz import fuzz  # only needed where a label is not known
 
     form = normal_form(label)
+    # An asterisk stands for any text, so it must not count as a sign that differs.
     return max(fuzz.ratio(form, normal_form(label.text.strip("*"))) for label in stamp.labels)
 
 
 def _fits(pair: Pair, layout: Layout, field: str) -> bool:
     """Whether the value beside a label is one of a field."""
+    # Converted as a run would do it, so that the answer is the one that the run will give.
     return not convert([pair.value], layout.plan.form(field)).failures

@@ -34,9 +34,9 @@ from boreotabula.limits import Limits
 from boreotabula.texts import counted
 
 _ROUNDS = 3
-"""A change can show what was hidden before it; more rounds show nothing new."""
+"""A change can reveal what was hidden before. More rounds than these reveal nothing new."""
 _MOST_FILES = 60
-"""A proposal is tried on so many files at most: it is run once for each change."""
+"""A proposal is tried on this many files at most, since it is run once for each change."""
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ class Proposal:
     better: Run
     """The same with the changes."""
     more: int = 0
-    """So many files were not looked at, as there are enough."""
+    """How many files were not looked at, because enough others were."""
 
 
 def propose(
@@ -71,9 +71,11 @@ def propose(
     if on_start is not None:
         on_start(len(whole.taken))
     first = read_figures(layout, whole, limits, on_file)
+    # The whole folder is read once; each change is then tried only on files that had findings.
     inbox = _those_in_question(whole, first)
     text = layout.path.read_text("utf-8-sig")
     unread = len(whole.taken) - len(inbox.taken)
+    # The same files before and after: a comparison of different files would say nothing.
     start = best = read_figures(layout, inbox, limits, None) if unread else first
     taken = list(_of_names(layout, text, whole, limits))
     if taken:
@@ -82,10 +84,13 @@ def propose(
         best = read_figures(layout_now, inbox, limits, None)
     search = _Search(layout, text, taken, inbox, limits, best, best.account.filled)
     search.go_on(finding_amendments)
+    # Drafting costs more than all trials together, so it is left out where nothing is
+    # unexplained.
     if bits_left(search.best, search.filled):
         new = new_draft(layout, search.inbox, limits)
         if new is not None:
             search.go_on(partial(draft_amendments, new))
+            # What the draft brought may make findings speak that could not before.
             search.go_on(finding_amendments)
     taken, best = search.taken, search.best
     return Proposal(
@@ -117,7 +122,9 @@ class _Search:
             before = len(self.taken)
             layout = self._layout_with(())
             assert layout is not None  # what is taken was read before
+            # Two findings may suggest the same change; each text is tried once.
             tried = {amended(self.text, self.taken)}
+            # As a list, since the generator reads the run that a taken change replaces.
             for change in list(source(layout, self.best, self.inbox, self.limits)):
                 text = amended(self.text, [*self.taken, change])
                 if text not in tried:
@@ -135,6 +142,8 @@ class _Search:
             other_layout, _those_of(look(other_layout), self.inbox), self.limits, None
         )
         before = bits_left(self.best, self.filled)
+        # A change must save more than the key and the name cost that it adds to the layout;
+        # otherwise anything that helps by chance would be taken.
         if bits_left(run, self.filled) + KEY + NAME < before:
             self.best = run
             self.taken.append(change)
@@ -155,6 +164,7 @@ def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterat
     if not left_out:
         return
     known_names = {source.name for source in inbox.taken}
+    # The patterns one by one: opening all at once could take in files of another form.
     for old in map(str, layout.spec.source.include):
         new = without_periods(old)
         if new == old:
@@ -171,6 +181,8 @@ def _of_names(layout: Layout, text: str, inbox: Inbox, limits: Limits) -> Iterat
         run = read_figures(
             other_layout, replace(more_inbox, taken=added[:_MOST_FILES]), limits, None
         )
+        # Files with errors are not taken in silently by a wider pattern; a person decides about
+        # them.
         if run.record_count and not run.severities[Severity.ERROR]:
             known_names |= {source.name for source in added}
             text = amended(text, [opened])
@@ -193,6 +205,7 @@ def bits_left(run: Run, filled: int) -> float:
 
     Runs that are compared have one scale: one that reads more tabs has no dearer places.
     """
+    # The place of a cell costs the same for both runs, so that reading more tabs is not punished.
     place = log2(filled + 1)
     unplaced = sum(place + bits_of_letters(cell.text) for cell in run.unplaced)
     findings = (finding for finding in run.findings if not finding.accepted)
@@ -210,6 +223,7 @@ def _bits_of_finding(finding: Finding) -> float:
 def _those_in_question(inbox: Inbox, run: Run) -> Inbox:
     """The files of which something was said, and some of the others to hold them against."""
     files = {finding.file for finding in run.findings}
+    # Files with findings first, since these decide; the others guard against making them worse.
     first = [source for source in inbox.taken if source.name in files]
     rest = [source for source in inbox.taken if source.name not in files]
     names = {source.name for source in [*first, *rest][:_MOST_FILES]}

@@ -30,7 +30,7 @@ from boreotabula.reading.totals.checks import TotalsCount
 from boreotabula.reading.values.arrays import repeated
 
 Place = tuple[int, int]
-"""Where the records of a table of a tab are: the number of two streams, and of a batch in them."""
+"""Where the records of a table of a tab are: the number of their two streams, and of a batch."""
 
 
 class Streams:
@@ -53,9 +53,11 @@ class Streams:
     @cached_property
     def _batches(self) -> list[list[pa.RecordBatch]] | None:
         content = self.content
+        # Damage is met here, once for all tables, and answered by reading the file again.
         if content is None:
             return None
         batches = []
+        # Slices share the memory of the whole, so nothing is copied.
         for start, end in pairwise([0, *self.ends]):
             with pa.ipc.open_stream(content.slice(start, end - start)) as reader:
                 batches.append(list(reader))
@@ -94,12 +96,15 @@ class _InMemory(Streams):
 
 def packed(reading: FileReading) -> Packed:
     """A reading as bytes."""
+    # By schema as well: an Arrow stream has one schema, but two tabs of a table may differ in a
+    # dictionary's type.
     groups: dict[tuple[str, _Key], list[pa.RecordBatch]] = {}
     places: list[dict[str, Place]] = []
     for tab in reading.tabs:
         places.append({})
         for table, batch in tab.tables.items():
             group = groups.setdefault((table, _Key(batch.schema)), [])
+            # The number of a group is its place among the keys, as dictionaries keep their order.
             places[-1][table] = (list(groups).index((table, _Key(batch.schema))), len(group))
             group.append(batch)
     sink = pa.BufferOutputStream()
@@ -138,6 +143,8 @@ def packed(reading: FileReading) -> Packed:
         "guessed": reading.guessed,
     }
     about = json.dumps(head, ensure_ascii=False).encode()
+    # The unplaced cells come first because every command needs them; the records are often not
+    # needed at all.
     return Packed(reading.unplaced.packed({_ABOUT: about}), sink.getvalue().to_pybytes())
 
 
@@ -162,6 +169,7 @@ def read_head(head: bytes, body: Streams) -> FileReading:
     about = json.loads(metadata[_ABOUT])
     body.ends, body.columns = about["ends"], about["columns"]
     tabs = tuple(
+        # Given by position, as this is done once for each tab of each file of a run.
         TabResult(
             value["name"],
             _Tables(body, index, value["places"]),
@@ -217,6 +225,7 @@ class _Tables(Mapping[str, pa.RecordBatch]):
 
 
 def _stored(finding: Finding) -> tuple[object, ...]:
+    # The first field is the kind, which is not plain data; its code stands for it.
     kind, *values = vars(finding).values()
     return (kind.code, *values)
 
@@ -253,6 +262,7 @@ def _facts(stored: Mapping[str, Any]) -> TabFacts:
     )
 
 
+# The order matters: a datetime is a date as well, so it must be asked for first.
 _KINDS: Mapping[str, tuple[type, Callable[[str], object]]] = {
     "datetime": (datetime, datetime.fromisoformat),
     "date": (date, date.fromisoformat),
@@ -268,6 +278,8 @@ def _plain(values: Mapping[str, object]) -> dict[str, object]:
             (
                 [kind, str(value)]
                 for kind, (known_class_, _) in _KINDS.items()
+                # Asked by isinstance, so that subclasses of a library are stored as what they
+                # are.
                 if isinstance(value, known_class_)
             ),
             value,
@@ -278,6 +290,7 @@ def _plain(values: Mapping[str, object]) -> dict[str, object]:
 
 def _meant(values: Mapping[str, Any]) -> dict[str, object]:
     return {
+        # A list can only be one of these pairs, since no stamp holds a list.
         name: _KINDS[value[0]][1](value[1]) if isinstance(value, list) else value
         for name, value in values.items()
     }
@@ -294,6 +307,8 @@ class _Key:
         self.names: list[str] = schema.names
 
     def __eq__(self, value: object) -> bool:
+        # Arrow ignores the metadata of fields by default, but the metadata says what a field
+        # means.
         return isinstance(value, _Key) and self._schema.equals(value._schema, check_metadata=True)
 
     def __hash__(self) -> int:
@@ -303,6 +318,7 @@ class _Key:
 def _shared(batches: Sequence[pa.RecordBatch]) -> list[int]:
     """The columns that hold one value in each batch; the last is always left with the others."""
     group = [batch for batch in batches if batch.num_rows]
+    # One column must remain: a batch without columns has no number of rows.
     columns = range(batches[0].num_columns - 1)
     return [
         column
@@ -312,9 +328,11 @@ def _shared(batches: Sequence[pa.RecordBatch]) -> list[int]:
 
 
 def _holds_one_value(column: pa.Array) -> bool:
+    # “One value” must hold for all rows, so a gap among them forbids it.
     if column.null_count:
         return False
     if pa.types.is_dictionary(column.type):
+        # Only types for which this is known without going through the rows.
         return len(column.dictionary) == 1
     if pa.types.is_date32(column.type):
         days = column.view(pa.int32()).to_numpy()
@@ -325,6 +343,7 @@ def _holds_one_value(column: pa.Array) -> bool:
 def _write(batches: Sequence[pa.RecordBatch], sink: pa.BufferOutputStream) -> Iterator[int]:
     """Write batches of one schema as two streams, and tell where each ends: first a row for each
     batch with the columns whose values its records share, then the others."""
+    # What all records of a tab share, such as its name, is written once instead of once a row.
     shared = _shared(batches)
     fields = [*batches[0].schema]
     once = [
@@ -340,6 +359,7 @@ def _write(batches: Sequence[pa.RecordBatch], sink: pa.BufferOutputStream) -> It
         writer.write_batch(pa.RecordBatch.from_arrays(once, schema=schema))
     yield sink.tell()
     other_numbers = [index for index in range(len(fields)) if index not in shared]
+    # One stream for all tabs of a table; a stream each would repeat its schema.
     with pa.ipc.new_stream(sink, pa.schema([fields[index] for index in other_numbers])) as writer:
         for batch in batches:
             writer.write_batch(batch.select(other_numbers))
@@ -364,7 +384,9 @@ def _read(
     fields = {one.name: one for one in value.schema}
     arrays = dict(zip(value.schema.names, value.columns, strict=True))
     for field, column in zip(once.schema, once.columns, strict=True):
+        # Spread out again only when the records are asked for.
         arrays[field.name] = repeated(column.slice(number, 1), value.num_rows)
         fields[field.name] = field.with_type(arrays[field.name].type)
+    # Their order is that of the layout, which the two streams do not keep.
     schema = pa.schema([fields[name] for name in names])
     return pa.RecordBatch.from_arrays([arrays[name] for name in names], schema=schema)

@@ -26,12 +26,14 @@ def cache_size(folder: Path) -> tuple[int, int]:
 def clear(folder: Path, largest: int = 0) -> None:
     """Delete results and checked layouts until a folder holds at most so many bytes: those unused
     longest first."""
+    # Layouts count too, as the limit is on what the folder holds.
     kept = [*_entries(folder), *_entries(folder, f"{LAYOUTS}/*")]
     entries = sorted(kept, key=lambda entry: entry[2])
     total = sum(size for _, size, _ in entries)
     for path, size, _ in entries:
         if total <= largest:
             return
+        # Another run may have deleted it meanwhile; it is gone either way.
         with suppress(OSError):
             path.unlink()
         total -= size
@@ -49,6 +51,7 @@ def tidy(folder: Path, largest: int = LARGEST) -> None:
         pass  # it was never looked at
     clear(folder, largest)
     with suppress(OSError):
+        # The time of this file says when the folder was looked at, for all runs that share it.
         marker.touch()
 
 
@@ -63,4 +66,6 @@ def _entries(folder: Path, pattern: str = "??/*") -> Iterator[tuple[Path, int, f
     for path in folder.glob(pattern):
         with suppress(OSError):
             entries = path.stat()
+            # The time of last use is kept as the time of change, since many systems do not keep
+            # the former.
             yield path, entries.st_size, entries.st_mtime

@@ -47,9 +47,11 @@ class Cache:
         None if the user can have no key, or others may write into the folder: then nothing is kept,
         and nothing that is there is taken.
         """
+        # A folder that others may write into is not trusted: what lies there may be forged.
         folder = folder or cache_folder()
         secret = own_key() if is_own(folder) else b""
         reader = digest_of(f"{layout} {limits!r} {program_version()}".encode())
+        # Without a key nothing could be told from what others have put there.
         return cls(folder, reader.hex(), secret) if secret else None
 
     def by(self, extra: str) -> Cache:
@@ -58,10 +60,13 @@ class Cache:
 
     def key(self, source: SourceFile, digest: str) -> str:
         """What tells the result of a file with some content from all others."""
+        # All that a reading depends on besides the content; the name and folder, because captures
+        # come from them.
         about = (
             self.reader, digest, source.name, source.folder, source.unmatched,
             sorted(source.captured.items()),
         )  # fmt: skip
+        # Half of the digest is enough to be unique, and keeps the path short for Windows.
         return digest_of(repr(about).encode()).hex()[:48]
 
     def path(self, source: SourceFile, digest: str) -> Path:
@@ -78,10 +83,12 @@ class Cache:
         """
         path = self.path(source, digest)
         try:
+            # Read in three steps, so that only the head of a large entry is loaded.
             with open_regular(path) as stream:
                 lead = stream.read(_LEADS)
                 size = int.from_bytes(lead[len(_HEAD) : len(_HEAD) + 8], "big")
                 head = stream.read(size) if lead.startswith(_HEAD) else b""
+            # The name is signed too: an entry must not be put in the place of another.
             name = self.key(source, digest).encode()
             signed = name + lead[-DIGEST:] + head
             digest_of_head = lead[-2 * DIGEST : -DIGEST]
@@ -89,7 +96,9 @@ class Cache:
                 return None
             body = _Stored(path, size, name, lead[-DIGEST:], self.secret, again)
             reading = read_head(head, body)
+            # Marks the entry as used, which is what `clear` goes by.
             os.utime(path)
+        # Whatever is wrong with an entry, the file can be read again.
         except (OSError, ValueError, KeyError, TypeError, OverflowError):
             return None
         return reading
@@ -100,11 +109,15 @@ class Cache:
         beside = path.with_name(f"{path.name}.{secrets.token_hex(4)}.part")
         head, body = result.head, result.body
         name = self.key(source, digest).encode()
+        # The head is signed together with the digest of the body, so that neither can be
+        # exchanged alone.
         of_body = digest_of(name + body, self.secret)
         of_head = digest_of(name + of_body + head, self.secret)
         lead = _HEAD + len(head).to_bytes(8, "big") + of_head + of_body
         try:
             make_own(path.parent)
+            # Another run may keep the same result at the same time; each writes its own file, and
+            # the last move wins.
             with open_new(beside) as stream:
                 stream.write(lead)
                 stream.write(head)
@@ -129,6 +142,7 @@ class _Stored(Streams):
         secret: bytes,
         again: Callable[[], FileReading],
     ) -> None:
+        # The path is kept and not the open stream: thousands of entries may wait to be read.
         self._path, self._start, self._again = path, _LEADS + head, again
         self._name = name
         self._digest, self._secret = digest, secret
@@ -142,6 +156,7 @@ class _Stored(Streams):
                 content = stream.read()
         except OSError:
             return None
+        # Checked only here, since most commands never ask for the records.
         same = is_signed(self._name + content, self._digest, self._secret)
         return pa.py_buffer(content) if same else None
 

@@ -13,9 +13,12 @@ def by_cause(findings: Iterable[Finding]) -> list[list[Finding]]:
     """Findings that say the same together, worst first, then what is met most often."""
     groups: dict[object, list[Finding]] = {}
     for finding in findings:
+        # What was looked for and what was found tell the same finding on different tabs; a
+        # finding may name its cause where these differ.
         same = finding.cause or (finding.looked_for, finding.found)
         groups.setdefault((finding.code, same), []).append(finding)
     worst = list(Severity)
+    # Sorted by number as well, because a cause met on many tabs is mended first.
     return sorted(groups.values(), key=lambda group: (worst.index(group[0].severity), -len(group)))
 
 
@@ -29,6 +32,7 @@ def by_code(causes: Iterable[list[Finding]]) -> list[list[list[Finding]]]:
 
 def reach_of(group: Sequence[Finding]) -> str:
     """On how many tabs of how many files a cause was met; nothing for a single finding."""
+    # One finding needs no reach: its place says where it is.
     if len(group) == 1:
         return ""
     number = len({finding.file for finding in group})
@@ -36,6 +40,7 @@ def reach_of(group: Sequence[Finding]) -> str:
     tabs = {(finding.file, finding.tab) for finding in group}
     if len(tabs) == 1:
         return f" (the same {len(group)} times on this tab)"
+    # Findings about files name no tab.
     if not all(tab for _, tab in tabs):
         return f" (the same in {files})"
     return f" (the same on {len(tabs)} tabs of {files})"

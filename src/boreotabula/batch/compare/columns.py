@@ -17,7 +17,7 @@ from boreotabula.layout.addresses import Address
 
 _Columns = tuple[str, ...]
 _FEWEST = 3
-"""So many tables must be alike, and be most of all, to hold the others against them."""
+"""The usual columns must be those of this many tables, and of most of them."""
 
 
 @dataclass
@@ -40,6 +40,7 @@ class ColumnsByPosition:
         for tab in reading.tabs:
             facts = tab.facts
             for of, texts in ((self._blocks, facts.by_position), (self._leading, facts.leading)):
+                # A tab without records has no columns that mean anything.
                 for block, columns in texts.items() if tab.record_count else ():
                     summary = of.setdefault((tab.form, block), _Met())
                     summary.counts[columns] += 1
@@ -50,6 +51,7 @@ class ColumnsByPosition:
         """One for each set of columns that differs from the usual one in number; of cross-tabs, for
         leading columns that hold something else."""
         for columns, usual, count, places in _unusual(self._blocks):
+            # Columns of the same number with other names are told by their headings already.
             if len(columns) != len(usual):
                 yield _differs(columns, usual, count, places)
         for columns, usual, count, places in _unusual(self._leading):
@@ -68,6 +70,7 @@ def _unusual(
     """The columns that are not those of most like tables, those, and how many have them."""
     for block in blocks.values():
         (usual, count), *_ = block.counts.most_common(1)
+        # Two in three may be chance: most must agree before others are called unusual.
         if count >= _FEWEST and 2 * count > block.counts.total():
             for columns, places in block.places.items():
                 yield columns, usual, count, places
@@ -94,9 +97,12 @@ def _differs(
     file, tab, cell = places[0]
     slots = {"columns": len(columns), "tables": count, "more": len(places) - 1}
     shared = min(len(columns), len(usual))
+    # If only the last ones differ, columns were added or dropped at the end and nothing has
+    # moved.
     at_end = columns[:shared] == usual[:shared]
     if len(columns) >= len(usual) or at_end:
         return COLUMNS_UNUSUAL(cell, file=file, tab=tab, named=len(usual), **slots)
+    # The first that differs is the one that is lacking; all behind it have moved.
     index = next(n for n in range(shared) if columns[n] != usual[n])
     return COLUMN_LACKING(
         cell,

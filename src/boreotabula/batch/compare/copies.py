@@ -20,6 +20,7 @@ def without_copies(readings: Iterable[FileReading]) -> Iterator[FileReading]:
         copies: dict[str, tuple[str, str]] = {}
         for tab in reading.tabs:
             place = (reading.name, tab.name)
+            # The digest is empty where a tab has no records; two empty tabs are not copies.
             before = first.setdefault(tab.facts.digest, place) if tab.facts.digest else place
             if before != place:
                 copies[tab.name] = before
@@ -39,6 +40,7 @@ def _without(reading: FileReading, copies: dict[str, tuple[str, str]]) -> FileRe
     return replace(
         reading,
         tabs=tabs,
+        # What was said of the copy was said of the first already.
         findings=tuple(finding for finding in reading.findings if finding.tab not in copies)
         + findings,
         unplaced=reading.unplaced.without_tabs(copies),
@@ -64,6 +66,8 @@ class SameValues:
             if not tab.facts.body or tab.is_copy:
                 continue
             here = (reading.name, tab.name, tab.facts.stamps)
+            # The first tab with these values is what later ones are held against, so that three
+            # equal tabs give two findings and not three.
             file, name, stamps = self._first.setdefault(tab.facts.body, here)
             if (file, name) != here[:2]:
                 of = _called(reading, file, name)
@@ -71,12 +75,14 @@ class SameValues:
 
     def findings(self) -> Iterator[Finding]:
         """One for each tab, unless many repeat another."""
+        # Zeros in every form, or an unused template, repeat by nature.
         if len(self._again) <= max(self._tabs / _USUAL, 2):
             yield from self._again
 
 
 def _repeated(file: str, tab: TabResult, of: str, stamps: Mapping[str, object]) -> Finding:
     values = tab.facts.stamps
+    # The stamps that differ are why this is not a copy, and what a person must look at.
     differ = [name for name in values if values[name] != stamps.get(name)]
     changed = [f"{name} = {values[name]} instead of {stamps.get(name)}" for name in differ]
     numbers = sum(tab.facts.numbers.values())
@@ -84,11 +90,13 @@ def _repeated(file: str, tab: TabResult, of: str, stamps: Mapping[str, object]) 
 
 
 def _called(reading: FileReading, file: str, tab: str) -> str:
+    # Within one file its name would say nothing.
     return tab if file == reading.name and tab else " › ".join(part for part in (file, tab) if part)
 
 
 def _left_out(tab: TabResult, of: str) -> TabResult:
     filled = tab.account.filled
+    # All its cells are accounted for by one role, so that the account of the run stays complete.
     roles = {role: filled if role is Role.LEFT_OUT else 0 for role in Role}
     return replace(
         tab,
@@ -98,6 +106,7 @@ def _left_out(tab: TabResult, of: str) -> TabResult:
         copy_of=of,
         headings=(),
         totals=TotalsCount(),
+        # Whatever compares tabs must not count the copy a second time.
         facts=replace(tab.facts, digest="", body="", numbers={}, largest={}, empty=(), beside={}),
     )
 

@@ -31,10 +31,12 @@ class FewRecords:
     def take(self, reading: FileReading) -> None:
         """Count the records of a file's tabs."""
         for tab in reading.tabs:
+            # Blank tabs and copies would pull the median down.
             if tab.account.filled and not tab.is_copy:
                 self._counts.setdefault(tab.form, []).append(tab.record_count)
                 least = self._least.setdefault(tab.form, [])
                 least.append((tab.record_count, reading.name, tab.name))
+                # Only the smallest few are kept, so that memory does not grow with the folder.
                 least.sort()
                 del least[_MOST_TOLD:]
 
@@ -43,6 +45,7 @@ class FewRecords:
         for form, counts in self._counts.items():
             usual = median(counts)
             for count, file, tab in self._least[form]:
+                # A small usual number of records varies too much for this to mean anything.
                 if usual >= _ENOUGH and count * _FEW < usual:
                     slots = {"tabs": len(counts), "usual": f"{usual:g}"}
                     yield RECORDS_FEW(file=file, tab=tab, records=count, **slots)
@@ -63,6 +66,7 @@ class MissingTabs:
     def take(self, reading: FileReading) -> None:
         """Note the tabs that were read of a file, and those of which it is told that they were
         not."""
+        # A file of which no tab was read has findings of its own.
         if reading.tabs:
             self._files.append(reading.name)
         self._told.update(
@@ -76,8 +80,10 @@ class MissingTabs:
     def findings(self) -> Iterator[Finding]:
         """Tabs that all files have but one."""
         for key, (name, having) in self._having.items():
+            # Exactly one file: where two lack a tab, two kinds of files are more likely.
             if len(having) + 1 == len(self._files) >= _FEWEST_FILES:
                 (file,) = set(self._files) - having
+                # The tab is there and was told as not chosen: one cause, one finding.
                 if (key, file) in self._told:
                     continue
                 yield TAB_MISSING(file=file, name=name, files=len(having))
@@ -95,6 +101,7 @@ class FieldsEmpty:
         tabs = [tab for tab in reading.tabs if tab.record_count]
         if tabs:
             self._files += 1
+            # Empty in all tabs of the file; a field that one tab lacks is usual.
             for name in set.intersection(*(set(tab.facts.empty) for tab in tabs)):
                 self._empty.setdefault(name, []).append(reading.name)
 
@@ -135,8 +142,10 @@ class LackingColumns:
             number = len(tabs) - 1
             if number < _FEWEST_LIKE:
                 continue
+            # Lacking on exactly one tab: only then is it certain that the others are the rule.
             nearly_all = {name for name, count in self._having[key].items() if count == number}
             for file, tab, fields in tabs if nearly_all else ():
+                # The layout says itself that these may be lacking.
                 lacking = nearly_all - fields - set(self._optional)
                 for name in sorted(lacking) if (file, tab) not in self._unsure else ():
                     yield COLUMN_OF_OTHERS_LACKING(file=file, tab=tab, field=name, tabs=number)

@@ -43,6 +43,7 @@ class HeadingCount:
         """Count the headings of a file."""
         for tab in reading.tabs:
             self.tabs += bool(tab.headings)
+            # In reverse, so that the first of equal headings gives the cell.
             level_headings = {
                 normal_form(heading.text): heading for heading in reversed(tab.headings)
             }
@@ -60,9 +61,11 @@ class HeadingCount:
         Where many headings are rare, as months are that come and go, none stands out.
         """
         most = max(self.tabs // _FEW, 1)
+        # Headings on few tabs are what a stray column looks like.
         few = [summary for summary in self.met.values() if summary.tabs <= most]
         if self.tabs < _FEWEST_TABS or len(few) > max(len(self.met) // 4, 1):
             return
+        # Told by `LevelHeadings` already: one cause, one finding.
         for met in [summary for summary in few if normal_form(summary.text) not in self.told][
             :_MOST_TOLD
         ]:
@@ -96,7 +99,7 @@ class NearHeadings:
 
     def __init__(self, choices: Mapping[str, Collection[str]]) -> None:
         self._choices = choices
-        """The values that the layout names for a field: these are never misspelt."""
+        """The values that the layout names for a field. They are never misspelt."""
         self._met: dict[str, dict[str, _Spelling]] = {}
 
     def take(self, reading: FileReading) -> None:
@@ -116,6 +119,7 @@ class NearHeadings:
         """One for each heading that is nearly another one, and rarer."""
         for name, spellings in self._met.items():
             alike: dict[tuple[str, ...], list[str]] = {}
+            # Compared within a group only: all with all would take the square of their number.
             for text in spellings:
                 # Other figures are another thing: “Pot 60” is no misspelt “Pot 95”.
                 alike.setdefault(tuple(re.findall(r"\d+", text)), []).append(text)
@@ -130,9 +134,11 @@ class NearHeadings:
         # The usual spelling first: the rarer ones are held against it.
         usual_first = sorted(texts, key=lambda text: -spellings[text].records)
         for index, rare in enumerate(usual_first):
+            # The layout names it, so it is meant.
             if rare in self._choices.get(name, ()):
                 continue
             usual = next((text for text in usual_first[:index] if _nearly_same(text, rare)), None)
+            # The first that is nearly the same is the most frequent one.
             if usual is not None and not _both_meant(spellings[usual], spellings[rare]):
                 yield _misspelt(name, usual, rare, spellings, total)
 
@@ -150,14 +156,17 @@ def _nearly_same(text: str, other_text: str) -> bool:
     """Whether two texts differ in the writing of one word, by a sign or two, or not in a way that
     counts for headings."""
     words, other_texts = normal_form(text).split(), normal_form(other_text).split()
+    # Only spaces or hyphens differ.
     if "".join(words) == "".join(other_texts):
         return True
     differing = [pair for pair in zip(words, other_texts, strict=False) if pair[0] != pair[1]]
     if len(words) != len(other_texts) or len(differing) != 1:
         return False
+    # Other words that are both correct, such as “in” and “on”, are short; those are not compared.
     short, long = sorted(differing[0], key=len)
     from rapidfuzz.distance import OSA  # only needed where two texts are close
 
+    # Counts exchanged neighbours as a single mistake, as they are when one types.
     return len(short) >= _SHORTEST and OSA.distance(short, long) <= (
         2 if len(short) >= _LONG else 1
     )

@@ -28,11 +28,14 @@ class Keys:
             position = len(self._places)
             self._places.append((reading.name, tab.name))
             for table, batch in tab.tables.items():
+                # Without all fields of the key there is no key to compare.
                 if not batch.num_rows or any(text not in batch.schema.names for text in self._key):
                     continue
                 columns = [batch.column(text).to_pylist() for text in self._key]
                 cells = batch.column("source_cell")
                 for column, key in enumerate(zip(*columns, strict=True)):
+                    # One number for tab and row, since a pair for each of millions of records
+                    # takes more memory.
                     first = self._first.setdefault((table, *key), position * _SPREAD + column)
                     if first != position * _SPREAD + column:
                         pair = (position, first // _SPREAD)
@@ -43,6 +46,7 @@ class Keys:
         for (position, index), group in self._twice.items():
             file, tab = self._places[position]
             other_file, other_tab = self._places[index]
+            # A tab of the same file needs no name of the file.
             of = other_tab if other_file == file and other_tab else f"{other_file} › {other_tab}"
             other_text = "another record of this tab" if position == index else f"one of “{of}”"
             (key, cell), many = group[0], len(group)
@@ -58,7 +62,7 @@ class Keys:
 
 
 _SPREAD = 2**32
-"""A tab has fewer records than this."""
+"""No tab has as many records as this."""
 
 
 def _shown(value: object) -> str:

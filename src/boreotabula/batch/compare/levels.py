@@ -55,14 +55,17 @@ class LevelHeadings:
         for tab in reading.tabs:
             by_field: dict[str, list[tuple[str, Address]]] = {}
             for heading in tab.headings if tab.record_count else ():
+                # A blank heading belongs to the one before it.
                 if heading.text:
                     by_field.setdefault(heading.field, []).append((heading.text, heading.cell))
             for field, headings in by_field.items():
+                # Numbers and dates as headings differ from tab to tab by nature.
                 if self._plan.form(field).type.nature is not Nature.TEXT:
                     continue
                 texts = {normal_form(text): text for text, _ in headings}
                 sets = self._met.setdefault((tab.form, field), {})
                 first = _Headings(reading.name, tab.name, headings[0][1], texts)
+                # Tabs with equal headings are counted, not kept one by one.
                 sets.setdefault(frozenset(texts), first).tabs += 1
 
     def findings(self) -> Iterator[Finding]:
@@ -71,6 +74,7 @@ class LevelHeadings:
         for level, sets in self._met.items():
             if not shared[level]:
                 continue
+            # If the headings are those of another level, the rows were mixed up.
             other_headings = {
                 heading
                 for (form, field), headings in shared.items()
@@ -86,6 +90,7 @@ class LevelHeadings:
         for one in sets:
             counts.update(dict.fromkeys(one.texts, one.tabs))
         least = max(total - total // _MOST_WITHOUT, _FEWEST)
+        # The spelling is the one met last; they differ in nothing that counts.
         texts = {form: text for headings in sets for form, text in headings.texts.items()}
         return {form: texts[form] for form, count in counts.items() if count >= least}
 
@@ -98,11 +103,13 @@ class LevelHeadings:
     ) -> Iterator[Finding]:
         languages = self._plan.form(field).languages
         usual = {_shape(form, languages) for form in shared}
+        # All tabs, since “most” means most of all of them.
         total = sum(headings.tabs for headings in sets)
         for one in sets:
             alike = shared.keys() & one.texts.keys()
             meant = {normal_form(text) for text in self._choices.get(field, ())}
             periods = {_shape(form, languages) for form in one.texts} <= usual
+            # Nothing in common, no periods, and not named by the layout.
             if alike or periods or one.texts.keys() <= meant:
                 continue
             self.told |= one.texts.keys()

@@ -52,6 +52,7 @@ class NearCopies:
     def take(self, reading: FileReading) -> None:
         """Compare the records of a file's tabs with those of all tabs before."""
         for tab in reading.tabs:
+            # A copy is told already; a tab of one or two records is like many others.
             if tab.is_copy or tab.record_count < _FEWEST or not tab.facts.lines:
                 continue
             lines = read_lines(tab.facts.lines)
@@ -59,8 +60,11 @@ class NearCopies:
             before = self._nearest(summary)
             if before is not None:
                 self._found.append((summary, *before))
+            # The lines are sorted by digest, so the first ones are the same for tabs that share
+            # them.
             for line in lines.words[:_ASKED].tolist():
                 having = self._having.get(line, ())
+                # A line that many tabs have, such as a row of zeros, leads to nothing.
                 if len(having) < _MOST_HERE:
                     self._having[line] = (*having, len(self._tabs))
             self._tabs.append(summary)
@@ -70,8 +74,10 @@ class NearCopies:
         how many of them say the same throughout."""
         tolist = summary.lines.words[:_ASKED].tolist()
         counts = Counter(index for line in tolist for index in self._having.get(line, ()))
+        # Only the tab with most hits is compared in full: the others would share fewer lines.
         for position, _ in counts.most_common(1):
             other_summary = self._tabs[position]
+            # As arrays, since a tab may have a million lines.
             shared, values, array = np.intersect1d(
                 summary.lines.words,
                 other_summary.lines.words,
@@ -82,6 +88,7 @@ class NearCopies:
             similar = 3 * min(summary.records, other_summary.records) > 2 * max(
                 summary.records, other_summary.records
             )
+            # Two thirds of the larger: a small tab that is part of a large one is no copy of it.
             if 3 * len(shared) > 2 * most and similar and summary.form == other_summary.form:
                 same = np.count_nonzero(
                     summary.lines.numbers[values] == other_summary.lines.numbers[array]
@@ -94,6 +101,7 @@ class NearCopies:
         do."""
         few = len(self._found) <= max(len(self._tabs) / _USUAL, 1)
         for summary, other_summary, count, same in self._found:
+            # A name that says “copy” needs no further evidence.
             copy = _says_copy(summary.place, other_summary.place)
             # A form that comes again with all of its numbers changed is next week's.
             if not copy and (not few or 2 * same < count):
@@ -101,6 +109,7 @@ class NearCopies:
             (file, tab), (other_file, other_tab) = summary.place, other_summary.place
             self.told.add((file, other_file))
             kind = COPY_KEPT_TOO if copy else NEAR_COPY
+            # Within one file the tab alone says where.
             of = other_tab if file == other_file else " › ".join(filter(None, other_summary.place))
             yield kind(
                 file=file, tab=tab, share=round(100 * count / len(summary.lines.words)), of=of,
@@ -124,7 +133,9 @@ def _says_copy(place: _Place, other: _Place) -> bool:
     # A copied file has the same tabs: then its own name tells.
     names = [tab if of_file else PurePosixPath(file).stem for file, tab in (place, other)]
     short, long = sorted((_LEAD.sub("", name).strip() for name in names), key=len)
+    # “Copy of report” against “report”: the mark stands in front.
     led = any(map(_LEAD.match, names)) and short.casefold() == long.casefold()
+    # “report (2)” or “report new” against “report”: the mark stands behind.
     marked = long.casefold().startswith(short.casefold()) and bool(
         _MARK.fullmatch(long[len(short) :])
     )

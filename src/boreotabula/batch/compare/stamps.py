@@ -34,11 +34,16 @@ class SameStamps:
         """Compare the stamps of a file's tabs with those of the files before."""
         for tab in reading.tabs:
             stamps = tab.facts.stamps
+            # A tab without records counts nothing twice, and a stamp that is missing tells
+            # nothing.
             if not tab.record_count or not stamps or None in stamps.values():
                 continue
             self._tabs += 1
+            # With the edition, since two forms may well be sent by the same sender for the same
+            # month.
             key = (tab.form, *sorted((name, str(value)) for name, value in stamps.items()))
             file, first = self._first.setdefault(key, (reading.name, tab.name))
+            # Within one file equal stamps are what tabs of one report have.
             if file != reading.name:
                 message = ", ".join(f"{name} = {_shown(value)}" for name, value in stamps.items())
                 self._twice.setdefault((reading.name, file), []).append((tab.name, first, message))
@@ -46,9 +51,11 @@ class SameStamps:
     def findings(self) -> Iterator[Finding]:
         """One for each pair of files, unless stamps are shared by many tabs."""
         count = sum(map(len, self._twice.values()))
+        # Where many tabs share their stamps, the layout lacks a stamp; that is another finding.
         if count > max(self._tabs / _USUAL, 2):
             return
         for (file, other_text), groups in self._twice.items():
+            # Told as a near copy already, which says more.
             if (file, other_text) in self._told:
                 continue
             tab, first, message = groups[0]
@@ -85,6 +92,7 @@ class MovedStamps:
     def take(self, reading: FileReading) -> None:
         """Note the labels of a file's tabs."""
         for tab in reading.tabs:
+            # A copy has been emptied, and would count its label a second time.
             for name, (label, _) in tab.facts.beside.items() if tab.account.filled else ():
                 beside = self._beside.setdefault((tab.form, name), _Beside())
                 beside.counts[label] += 1
@@ -108,10 +116,14 @@ class MovedStamps:
                     continue
                 file, tab = met.first[label]
                 beside = tab.facts.beside
+                # All labels are strange at once: a form in another language, whose cells are
+                # where they were.
                 foreign = len(beside) > 1 and all(
                     text in rare[form, other_text] for other_text, (text, _) in beside.items()
                 )
                 elsewhere = [text for text in usual if text in tab.facts.labels]
+                # Moved for certain if the usual label stands elsewhere on the tab, or another
+                # field's label here.
                 moved = bool(elsewhere) or label in other_texts or not label
                 if moved or not foreign:
                     kind = STAMP_MOVED if moved else STAMP_LABEL_UNUSUAL
@@ -123,6 +135,7 @@ class MovedStamps:
     def _rare(self, beside: _Beside) -> Iterator[str]:
         usual, total = self._usual(beside), beside.counts.total()
         for label, count in beside.counts.items():
+            # Without a usual label there is nothing to differ from.
             if usual and label not in usual and count * _RARE <= total:
                 yield label
 
@@ -170,8 +183,11 @@ class LaterSources:
     def findings(self) -> Iterator[Finding]:
         """One for each stamp and later source."""
         for (_, name), sources in self._taken.items():
+            # With equal counts the earlier source wins, as the layout prefers it.
             usual = max(sources, key=lambda index: (len(sources[index]), -index))
             for position, tabs in sorted(sources.items()):
+                # An earlier source than usual is what the layout asks for, so only later ones are
+                # told.
                 if position > usual and len(sources[usual]) > len(tabs):
                     yield _later(name, position, usual, tabs, len(sources[usual]))
 

@@ -31,6 +31,8 @@ class GuessedEncodings:
     def findings(self) -> Iterator[Finding]:
         """One for each encoding."""
         for encoding, files in self._files.items():
+            # One finding for each encoding: a folder of a thousand texts was written by one
+            # program.
             yield ENCODING_GUESSED(file=files[0], encoding=encoding, more=len(files) - 1)
 
 
@@ -50,6 +52,7 @@ class UnplacedTexts:
             self._form_of[reading.name, tab.name] = tab.form
         for where, cells in groupby(reading.unplaced.told_by(TEXTS_UNPLACED.code), key=_tab_of):
             texts = iter(cells)
+            # A tab of a million texts would fill the memory; what lies beyond is counted only.
             self._texts += islice(texts, _MOST_OF_A_TAB)
             first = next(texts, None)
             if first is not None:
@@ -63,6 +66,7 @@ class UnplacedTexts:
             yield _repeated_texts(again, repeated)
         other_cells = (text for text in self._texts if self._key(text) not in repeated)
         own = {where: list(cells) for where, cells in groupby(other_cells, key=_tab_of)}
+        # In the order in which tabs were met, whatever was kept of them.
         for where in dict.fromkeys([*own, *self._more]):
             first, number = self._more.get(where, (None, 0))
             some = own.get(where) or [one for one in (first,) if one is not None]
@@ -73,6 +77,7 @@ class UnplacedTexts:
 
     def _repeated(self) -> Counter[tuple[str, str]]:
         """The texts that several like tabs bear, and how many do."""
+        # As a set first, so that a text that stands twice on one tab counts once.
         on_tabs = Counter(
             key for key, *_ in {(self._key(text), text.file, text.tab) for text in self._texts}
         )
@@ -133,6 +138,8 @@ class Doubts:
     def findings(self) -> Iterator[Finding]:
         """One for each cause: the first, and on how many more tabs it was met."""
         for findings in self._met.values():
+            # What two files say against each other is told instead of the doubt: one cause, one
+            # finding.
             yield self._contradiction(findings[0]) or met_again(findings[0], len(findings) - 1)
 
     def _contradiction(self, doubt: Finding) -> Finding | None:
@@ -140,6 +147,7 @@ class Doubts:
         if doubt.kind != READING_DOUBTFUL or not doubt.cause.endswith(Doubtful.DAY_AND_MONTH):
             return None
         evidence = {one.day_first: one for one in self._evidence.every if one.field == doubt.field}
+        # Both ways in the same file are told where that file is read.
         if len(evidence) < _BOTH or evidence[True].file == evidence[False].file:
             return None
         first, other_evidence = evidence[True], evidence[False]

@@ -48,6 +48,8 @@ class FarValues:
                 for name, value in tab.facts.stamps.items()
                 if isinstance(value, str) and name not in tab.facts.from_tab
             ]
+            # Reports of one sender are compared with one another: a large firm is no mistake of a
+            # small one.
             sender = " ".join(texts) or reading.name
             for name, largest in tab.facts.largest.items():
                 known_sender = self._senders.setdefault((sender, name), _Sender())
@@ -56,6 +58,8 @@ class FarValues:
                     *known_sender.largest,
                     *((n, reading.name, tab.name, c) for n, c in largest),
                 ]
+                # Only the largest few are kept of each sender, so that memory does not grow with
+                # the folder.
                 known_sender.largest = nlargest(KEPT, every)
 
     def findings(self) -> Iterator[Finding]:
@@ -64,11 +68,13 @@ class FarValues:
         for (sender, name), known_sender in self._senders.items():
             if known_sender.count < _FEWEST:
                 continue
+            # The largest hundredth may hold several slips, so the measure is taken below it.
             index = min(max(known_sender.count // 100, 1), len(known_sender.largest) - 1)
             usual = known_sender.largest[index][0]
             far += [
                 (one[0] / usual, sender, name, usual, one)
                 for one in known_sender.largest[:index]
+                # Sums below zero give no measure of how often more something is.
                 if usual > 0 and one[0] > _TIMES * usual
             ]
         for times, sender, name, usual, (number, file, tab, cell) in nlargest(_MOST_TOLD, far):
@@ -107,16 +113,20 @@ class OddValues:
         for name, every in self._ends.items():
             least = min(ends[0] for ends, *_ in every)
             greatest = max(ends[3] for ends, *_ in every)
+            # Both ends, as -9999 and 999999 are both in use.
             for odd, side in ((least, 0), (greatest, 3)):
                 count = sum(ends[side + 1] for ends, *_ in every if ends[side] == odd)
+                # The values next to the ends belong to the others as well.
                 other_numbers = [
                     number
                     for ends, *_ in every
                     for number in (ends[0], ends[2], ends[3], ends[5])
                     if number != odd
                 ]
+                # Zero is a usual value, however far it is from the rest.
                 if not other_numbers or not odd or count < _OFTEN:
                     continue
+                # As a multiple of their span, and of their size in case all others are the same.
                 low, high = min(other_numbers), max(other_numbers)
                 away = low - odd if side == 0 else odd - high
                 if away > _APART * max(high - low, abs(low), abs(high)):

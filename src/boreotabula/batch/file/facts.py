@@ -114,6 +114,7 @@ class TabFacts:
 
 def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) -> TabFacts:
     """The facts of a tab that was read; `from_tab` are the stamps that its name gave."""
+    # What differs between the tables of a tab tells these apart, not the tab.
     stamps = _common_stamps(reading.stamped)
     beside = {name: label for stamped in reading.stamped for name, label in stamped.beside.items()}
     # Arrow makes an object of every column each time it is asked.
@@ -122,17 +123,22 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         for table, batch in reading.tables.items()
     }
     figures = _figures(reading.blocks, tables, stamps)
+    # Of the largest values only: counting all different ones would take longer than reading them.
     distinct = {number for group in figures.largest.values() for number, _ in group}
     count = sum(figures.numbers.values())
     enough = count >= _FEWEST_NUMBERS and len(distinct) >= _FEWEST_DIFFERENT
+    # Only these can be read wrongly without a heading being missing, so only their shape is kept.
     by_position = [block for block in reading.blocks if block.block.columns]
+    # Where records come from differs between copies, so it is no part of the digest.
     body = _digest(tables, {*PROVENANCE, *stamps})
     return TabFacts(
         f"{body} {sorted((name, str(stamp)) for name, stamp in stamps.items())}" if body else "",
+        # A blank form, or one full of zeros, is like many others.
         body if enough else "",
         stamps,
         frozenset(from_tab),
         beside,
+        # Only needed to tell whether the label of a fixed cell stands elsewhere.
         tuple(islice(sheet.texts(), _MOST_TEXTS)) if beside else (),
         figures.largest,
         figures.numbers,
@@ -195,12 +201,16 @@ def _figures(
     for columns in tables.values():
         for name, column in columns.items():
             filled = len(column) - column.null_count
+            # A stamp or a constant may be empty by intention; a column of the table is what is
+            # meant.
             if len(column) and not filled and name in names:
                 figures.empty.append(name)
                 continue
+            # Stamps repeat in each record; their sum would mean nothing.
             if not filled or name in stamps or not _is_added(column.type):
                 continue
             added = pc.sum(column).as_py()
+            # Sums are compared, not paid out; a float is exact enough for that and has one type.
             added = float(added) if isinstance(added, Decimal) else added
             figures.sums[name] = figures.sums.get(name, 0) + added
             if _is_number(column.type):
@@ -235,8 +245,10 @@ def _letters(blocks: Sequence[SettledBlock]) -> Mapping[str, str]:
     held: dict[str, set[str]] = {}
     for one in blocks:
         for column in one.columns.of(ColumnKind.BESIDE, ColumnKind.VALUE):
+            # On a turned tab a field stands in a row and has no letters.
             where = one.block.is_list and not one.view.turned
             held.setdefault(column.field, set()).add(column_letters(column.column) if where else "")
+    # In several columns the letter is not the same for all records.
     return {
         name: letters for name, (letters, *more_texts) in held.items() if letters and not more_texts
     }
@@ -265,6 +277,7 @@ def kinds_by_position(settled: SettledBlock) -> tuple[str, ...]:
             kinds.append(normal_form(cell_text(heading)))
         else:
             kinds.append(_kind(view, column.column, table.records))
+    # Blank columns at the end come and go with the width of the used range.
     while kinds and not kinds[-1]:
         kinds.pop()
     return tuple(kinds)
@@ -281,6 +294,7 @@ def _kind(view: Sheet, column: int, rows: Sequence[int]) -> str:
     """What most cells of a column hold: figures, texts, or nothing."""
     cells = [view.rows[row][column] for row in rows]
     figures = [is_figure(view, cell) for cell in cells if cell != ""]
+    # Most, and not all: a figure column may hold a dash, a text column a year.
     kind = "figures" if 2 * sum(figures) > len(figures) else "texts"
     return kind if figures else ""
 
@@ -296,8 +310,10 @@ def _is_added(kind: pa.DataType) -> bool:
 def _ends(column: pa.Array) -> Ends:
     numbers = np.sort(column.drop_null().to_numpy())
     least, greatest = numbers[0], numbers[-1]
+    # Sorted, so the end of the first run of equal values is found by bisection.
     first, end = int(numbers.searchsorted(least, "right")), int(numbers.searchsorted(greatest))
     next_least, next_greatest = (
+        # With all values equal, each end stands in for the value next to the other.
         (numbers[first], numbers[end - 1]) if first < end else (greatest, least)
     )
     return (
@@ -312,11 +328,15 @@ def _largest(
     """The largest values with their cells. The records of a list are known by the first cells of
     their rows: `letters` are those of the column that holds the values."""
     held = None
+    # Its positions must be known before the gaps are dropped.
     if column.null_count:
         held = np.flatnonzero(column.is_valid().to_numpy(zero_copy_only=False))
         column = column.drop_null()
     numbers = column.to_numpy()
+    # Only the few largest are sorted, in time linear in the length of the column.
     least = np.partition(numbers, -KEPT)[-KEPT] if len(numbers) > KEPT else numbers.min()
+    # Of equal values at the border those that come first are taken, so that the choice does not
+    # depend on the sort.
     beyond = np.flatnonzero(numbers > least)
     values = np.append(beyond, np.flatnonzero(numbers == least)[: KEPT - len(beyond)])
     values = values[np.argsort(-numbers[values], kind="stable")]
@@ -328,6 +348,7 @@ def _largest(
 
 
 def _in_column(cell: str, letters: str | None) -> str:
+    # The record of a list is placed by its first cell; the value stands in the same row.
     return letters + cell.lstrip(ascii_uppercase) if letters else cell
 
 
@@ -338,12 +359,14 @@ def _digest(tables: Mapping[str, Mapping[str, pa.Array]], without: Collection[st
 
     The same records have the same only if their arrays were built alike, as those of like tabs are.
     """
+    # Not a digest against attack, but short and fast, as it is made for each tab.
     result = blake2b(digest_size=16)
     records = 0
     for table, columns in tables.items():
         count = max(map(len, columns.values()), default=0)
         records += count
         result.update(f"{table} {count}".encode())
+        # The number of columns may differ with the stamps, so each is told by its name.
         for name, column in columns.items():
             if name not in without:
                 result.update(name.encode())
@@ -356,7 +379,9 @@ _FEW = 128
 
 
 def _take_texts(result: blake2b, texts: pa.Array) -> None:
+    # The bytes of the buffers, not the values: nothing is made into an object of Python.
     _, offsets, data = texts.buffers()
+    # A slice shares the buffer of the whole, so the offset counts.
     ends = np.frombuffer(offsets, np.int32)[texts.offset :][: len(texts) + 1]
     result.update(np.diff(ends).tobytes())
     if data is not None:
@@ -366,16 +391,20 @@ def _take_texts(result: blake2b, texts: pa.Array) -> None:
 def _take(result: blake2b, column: pa.Array) -> None:
     if pa.types.is_dictionary(column.type):
         _take_texts(result, column.dictionary)
+        # One byte for each record instead of four; the texts themselves are in the digest
+        # already.
         if len(column.dictionary) <= _FEW and not column.null_count:
             result.update(column.indices.to_numpy().astype(np.int8).tobytes())
             return
         column = column.indices
     if column.null_count:
+        # Where the gaps are is part of what a column says.
         result.update(memoryview(column.is_valid().cast(pa.int8()).buffers()[1]))
         if pa.types.is_boolean(column.type):
             column = column.cast(pa.int8())
         column = column.drop_null()
     elif pa.types.is_boolean(column.type):
+        # Arrow packs eight of them into a byte, which may begin within one.
         column = column.cast(pa.int8())
     data = column.buffers()[1]
     if data is not None and len(column):

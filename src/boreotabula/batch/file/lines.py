@@ -44,12 +44,14 @@ def lines_of(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, 
 
     `tables` holds the columns of each output table by field, `stamps` what all its records share.
     """
+    # An empty start, so that a tab without records needs no case of its own.
     words, numbers = [np.zeros(0, np.uint64)], [np.zeros(0, np.uint64)]
     for columns in tables.values():
         summed: list[pa.Array] = []
         # Each as a dictionary, with its length: Arrow makes an object each time it is asked.
         telling: list[tuple[int, pa.DictionaryArray]] = []
         shared: list[str] = []
+        # Numbers are summed by line; everything else tells what a line is about.
         for name, column in columns.items():
             if name in PROVENANCE:
                 continue
@@ -68,20 +70,24 @@ def lines_of(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, 
         ]
         varying = [pair for pair in telling if pair[0] > 1]
         if varying:
+            # The field with most values is the finest that still groups: a lot, a site, a day.
             size, by = max(varying, key=itemgetter(0))
             places = by.indices
             if by.null_count:
+                # A blank belongs to no line; it gets a place of its own that is cut off below.
                 places = pc.fill_null(places, size)
             where = places.to_numpy(zero_copy_only=False)
             counts = np.bincount(where, minlength=size + 1)[:size]
             mask = counts > 0
             words.append(_words(by, shared)[mask])
             numbers.append(_numbers(summed, where, counts)[mask])
+    # Sorted and without repeats, which makes comparing two tabs a merge of two sorted arrays.
     every, first = np.unique(np.concatenate(words), return_index=True)
     # Words that all records share, or none, tell no record from another.
     if len(every) <= 1:
         return ""
     kept = np.concatenate([every[:KEPT], np.concatenate(numbers)[first[:KEPT]]])
+    # In a fixed byte order, as results may be kept on a drive that two machines share.
     return b64encode(kept.astype("<u8").tobytes()).decode()
 
 
@@ -100,6 +106,7 @@ def _words(by: pa.DictionaryArray, shared: Sequence[str]) -> Digests:
     """A digest for each value of a field, and of what all records share."""
     digests = np.array([_of_text(str(value)) for value in by.dictionary.to_pylist()], np.uint64)
     with np.errstate(over="ignore"):
+        # What all records share is folded in, so that equal lines of two months differ.
         digests = (digests ^ np.uint64(_of_text("\n".join(shared)))) * _PRIME
         # Without it, small differences would stay in the lowest bits.
         digests ^= digests >> np.uint64(29)

@@ -62,6 +62,8 @@ class Job:
     def shared(self) -> bool:
         """Whether anything is read from the tabs that [tabs] chooses, or only by blocks' own."""
         forms = self.plan.forms
+        # A form without blocks has only stamps, and these are read from the tabs that [tabs]
+        # chooses.
         return any(not form.blocks or any(b.tabs is None for b in form.blocks) for form in forms)
 
     @property
@@ -80,6 +82,7 @@ def make_job(spec: LayoutSpec, plan: Plan, limits: Limits | None = None) -> Job:
         if block.tabs is not None
     }
     text = TextForm(spec.text.delimiter, spec.text.encoding, spec.text.quote, spec.text.columns)
+    # Built here once, as what is sent to another process is small and plain.
     return Job(plan, spec.tabs or Tabs(), blocks, Opening(text, limits or Limits()))
 
 
@@ -116,9 +119,10 @@ class OpenFile:
         return read_tab(sheet, self.job.plan, self.tab_source(sheet, how, around))
 
     def tab_source(self, sheet: Sheet, how: Chosen, around: Surroundings) -> TabSource:
-        """What is known of a tab besides its cells."""
+        """What is known of a tab apart from its cells."""
         texts = {**around.texts, "tab name": sheet.name}
         captured = {**self.source.captured, **how.captured}
+        # A tab that only a block chose is read for that block alone.
         blocks = how.blocks if how.shared or how.blocks else {}
         return TabSource(
             self.source.name,
@@ -129,6 +133,7 @@ class OpenFile:
 
     def sheet(self, name: str) -> Sheet | None:
         """The cells of a tab; None, and a finding, if it cannot be read."""
+        # A tab that could not be read is not tried again: it would be told twice.
         if name not in self.sheets and name not in self.broken:
             try:
                 sheet, findings = self.corrected(self.book.sheet(name))
@@ -146,13 +151,14 @@ class OpenFile:
     def nothing_on(self, chosen: Collection[str]) -> Finding:
         """That nothing stands on the chosen tabs; the others are named if something does there."""
         other_texts = [tab.name for tab in self.book.tabs if tab.name not in chosen]
+        # All others are opened for this, but only in a file that gives nothing otherwise.
         filled = [name for name in other_texts if (sheet := self.sheet(name)) and not sheet.blank]
         if not filled:
             return WORKBOOK_BLANK()
         return CHOSEN_TABS_BLANK(chosen=list(chosen), filled=filled)
 
     def say(self, finding: Finding, tab: str = "") -> None:
-        """Note a finding about a tab, or about the file."""
+        """Note a finding about a tab, or about the file if no tab is named."""
         self.findings.append(replace(finding, tab=tab))
 
     # --- choosing -------------------------------------------------------------------------------
@@ -165,15 +171,19 @@ class OpenFile:
         result: dict[str, Chosen] = {}
         every = [block for form in job.plan.forms for block in form.blocks]
         if job.shared:
+            # Blocks that choose their own tabs must not be looked for on the shared ones.
             own = [block for block in every if block.tabs is None]
             for name, captured in self._choose_by(job.tabs, names, own, quiet=False).items():
                 result[name] = Chosen(captured, shared=True)
         for key, choice in job.blocks.items():
             own = [block for block in every if block.key == key]
+            # Quiet: what no block's choice matches may be another block's, which is told below
+            # for all.
             for name, captured in self._choose_by(choice, names, own, quiet=True).items():
                 result.setdefault(name, Chosen()).blocks[key] = captured
         if job.blocks and not result:
             self.say(no_tab(job.patterns or ["the tabs of the blocks"], self.book))
+        # In the order of the file, whatever the order of the choices.
         return {tab.name: result[tab.name] for tab in self.book.tabs if tab.name in result}
 
     def _tab_names(self, *, blanks: bool) -> list[TabName]:
@@ -181,6 +191,8 @@ class OpenFile:
             TabName(
                 tab.name,
                 tab.visibility is Visibility.VISIBLE,
+                # Only opened if the choice depends on it: knowing whether a tab is blank means
+                # reading it.
                 blanks and (sheet := self.sheet(tab.name)) is not None and sheet.blank,
             )
             for tab in self.book.tabs
@@ -200,15 +212,18 @@ class OpenFile:
         if choice.where_found:
             # A tab with some of the texts is read, too: what is missing there must be told.
             possible = list(chosen)
+            # The texts of its blocks are looked for, not its name.
             chosen = {name: {} for name in possible if self._holds_any(name, blocks)}
             # One with none of them may be the table under other headings.
             for name in self._like_those_found(possible, chosen):
                 self.say(TABLE_NOT_THERE(), name)
         if choice.by_itself and len(chosen) != 1:
+            # By itself means exactly one: with two it is not known which is meant.
             if not quiet:
                 self.say(not_one_tab(list(chosen)))
             return {}
         if not chosen and not quiet and not self.job.blocks:
+            # Two messages, since the answer differs: fill the form, or change the pattern.
             blank = all(name.blank for name in names) and choice.needs_blanks
             if all(choice.leaves_out(name) for name in names):
                 self.say(all_left_out(self.book))
@@ -226,6 +241,8 @@ class OpenFile:
                 texts[name] = kept.texts
                 if kept.other is not None:
                     unclear.setdefault(kept.pattern.text, []).append((name, kept))
+        # Told once for each pattern with the first name, as all tabs named alike have the same
+        # doubt.
         for pattern, group in unclear.items():
             name, kept = group[0]
             self.say(name_ambiguous(pattern, name, kept.texts, kept.other or {}, len(group)), name)
@@ -237,7 +254,9 @@ class OpenFile:
         """Whether a tab holds any text by which one of some blocks is found."""
         sheet = self.sheet(name)
         return sheet is not None and any(
-            texts_met(sheet.turn() if block.turned else sheet, block) for block in blocks
+            # A block that is read turned has its headings in a column.
+            texts_met(sheet.turn() if block.turned else sheet, block)
+            for block in blocks
         )
 
     def _like_those_found(self, possible: Sequence[str], texts: Collection[str]) -> Iterator[str]:
@@ -251,6 +270,8 @@ class OpenFile:
             if name in texts:
                 continue
             shared = [len(words[name] & words[text]) for text in texts if text in words]
+            # Half of the headings, and at least a few: single words such as “Total” stand on any
+            # tab.
             if 2 * max(shared, default=0) >= max(len(words[name]), _FEWEST_SHARED):
                 yield name
 
@@ -263,6 +284,7 @@ class OpenFile:
 
     def others(self, chosen: Mapping[str, Chosen]) -> Iterator[tuple[str, str]]:
         """Why tabs were not read; those that look like the form are worth a warning."""
+        # Gathered first: with a choice by position they are told as one finding.
         alike: list[str] = []
         for tab in self.book.tabs:
             if tab.name in chosen:
@@ -271,11 +293,14 @@ class OpenFile:
                 continue
             if any(pattern.match(tab.name) is not None for pattern in self.job.tabs.except_):
                 yield tab.name, "left out by [tabs] except"
+                # Left out by name is what the layout says; nothing about it is worth a warning.
                 continue
             yield tab.name, "not chosen by [tabs]"
             sheet = self.sheet(tab.name)
+            # A tab is only worth a warning if the file holds the form at all.
             if sheet is not None and chosen and not sheet.blank and self.looks_like_form(sheet):
                 alike.append(tab.name)
+            # Not needed any more, and the largest thing in memory.
             self.sheets.pop(tab.name, None)
         if self.job.tabs.position is None:
             for name in alike:
@@ -290,6 +315,7 @@ class OpenFile:
         return any(
             len(block.place.stub) == len(block.block.stub)
             and 2 * len(block.place.marks) > len(block.block.marks)
+            # By its place a block is found on any tab, so that says nothing.
             and block.block.searched
             for form in self.job.plan.forms
             for view in settle_blocks(sheet, self.job.plan, form, source)
@@ -300,6 +326,7 @@ class OpenFile:
 
     def surroundings(self) -> Surroundings:
         """What is known of all tabs besides their cells."""
+        # The stem, since “.xlsx” is no part of what people put into names.
         texts = {
             "file name": PurePosixPath(self.source.name).stem,
             "folder name": self.source.folder,
@@ -311,10 +338,12 @@ class OpenFile:
             if stamp.name is not None
         }
         named: dict[str, NamedValue] = {}
+        # Only asked for if the layout uses defined names: reading them takes time.
         for name, place in self.book.names().items() if wanted else ():
             tabs = [tab.name for tab in self.book.tabs if tab.name == place.tab]
             sheet = self.sheet(tabs[0]) if name.casefold() in wanted and tabs else None
             if sheet is not None:
+                # Its value is taken now, as its tab may be another one than those that are read.
                 cell = sheet.cell(place.row, place.column)
                 named[name.casefold()] = NamedValue(place.tab, place.row, place.column, cell)
         other_groups = [source.tab for form in self.job.plan.forms for source in form.sources]
@@ -334,9 +363,12 @@ def _same_captures(
     first: dict[frozenset[tuple[str, object]], str] = {}
     for name, captured in chosen.items():
         if captured:
+            # Compared by what they mean: “Jan” and “January” are one month.
             meant = {field: convert_stamp(plan, field, text)[0] for field, text in captured.items()}
             same = {
-                field: captured[field] if value is None else value for field, value in meant.items()
+                # What could not be converted counts by its text.
+                field: captured[field] if value is None else value
+                for field, value in meant.items()
             }
             before = first.setdefault(frozenset(same.items()), name)
             if before != name:

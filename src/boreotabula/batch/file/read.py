@@ -98,9 +98,11 @@ def file_digest(path: Path) -> str:
     again; the processes that read files know what was known when they started.
     """
     with open_regular(path) as stream:
+        # Asked of the open file, so that state and content are of the same file.
         now = os.fstat(stream.fileno())
         state = (path, now.st_dev, now.st_ino, now.st_size, now.st_mtime_ns, now.st_ctime_ns)
         known_text = _DIGESTS.get(state)
+        # The digest of gigabytes takes seconds; size and times take none.
         if known_text is None:
             known_text = hashlib.file_digest(stream, "sha256").hexdigest()
             # File systems keep times coarsely: right after a change another one may not show.
@@ -118,6 +120,8 @@ def read_file(source: SourceFile, job: Job) -> FileReading:
     """Read the chosen tabs of one file. Never raises for what is wrong with the file."""
     reading = FileReading(source.name)
     try:
+        # The size is checked before the digest is made, as a file beyond the limit is not read at
+        # all.
         reading = replace(reading, size=checked_size(source.path, job.opening.limits))
         reading = replace(reading, digest=file_digest(source.path))
         with Workbook(source.path, job.opening) as book:
@@ -154,6 +158,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
     tabs: list[TabResult] = []
     unplaced: list[UnplacedCells] = []
     numbers: dict[str, Numbers] = {}
+    # One tab at a time, so that memory holds one sheet, not the whole file.
     for name, how in chosen.items():
         sheet = file.sheet(name)
         if sheet is None:
@@ -172,24 +177,30 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
                 sum(batch.num_rows for batch in done.tables.values()),
             )
         )
+        # A blank tab has no headings either; that is told once, as the blank tab.
         if sheet.blank:
             file.say(TAB_BLANK(), name)
         else:
             file.findings += done.findings
         unplaced.append(done.unplaced)
+        # Sums over tabs are looked for only where several can be summed.
         if len(chosen) >= FEWEST_TABS:
             numbers[name] = _values_of(done.roles)
         file.sheets.pop(name, None)
+    # After all tabs are read: a sheet of totals may stand first.
     for name, parts in sums_of_others(numbers):
         file.say(TAB_LIKELY_TOTAL(tabs=list(parts)), name)
+    # All chosen tabs are blank: told once, and with the tabs that hold something.
     if tabs and not any(tab.account.filled for tab in tabs):
         file.say(file.nothing_on(chosen))
+    # Last, since it opens the tabs that were not chosen.
     texts = dict(file.others(chosen))
     return replace(
         reading,
         tabs=tuple(tabs),
         patterns=tuple(file.used_patterns(chosen)),
         other_tabs=texts,
+        # Tabs do not know their file; it is added here for all findings.
         findings=tuple(replace(finding, file=file.source.name) for finding in file.findings),
         unplaced=UnplacedCells.joined(unplaced),
         read=True,
@@ -222,6 +233,7 @@ def read_chosen(
     chosen = reader.choose()
     for name in chosen if names is None else names:
         sheet, findings = reader.corrected(book.sheet(name))
+        # A tab that is asked for by name is read as if [tabs] had chosen it.
         how = chosen.get(name) or Chosen(shared=True)
         reading = reader.read_tab(sheet, how, reader.surroundings())
         yield sheet, replace(reading, findings=(*reading.findings, *findings))
@@ -232,5 +244,6 @@ def _values_of(roles: RoleMap) -> Numbers:
     sheet = roles.sheet
     # Laid out in one row, since numpy looks through that in half the time.
     positions = np.flatnonzero(roles.mask_of(Role.VALUE) & np.isfinite(sheet.numbers))
+    # A number for row and column, as sheets have at most 16,384 columns.
     rows, columns = np.divmod(positions, sheet.width)
     return rows * 65_536 + columns, sheet.numbers.ravel()[positions]

@@ -83,6 +83,7 @@ def list_headings(
 ) -> HeadingList:
     """The headings of all tabs that a layout reads, in the order in which they were met."""
     job = make_job(layout.spec, layout.plan, limits)
+    # In processes, as a damaged file must not end the list.
     headings: list[FileHeadings] = []
     work = partial(_headings_of, job=job)
     for file_headings in spread(work, inbox.taken, _ended, job.opening.limits):
@@ -106,6 +107,7 @@ def _headings_of(source: SourceFile, job: Job) -> FileHeadings:
             file = OpenFile(book, source, job)
             chosen = file.choose()
             tabs = [
+                # Headings do not depend on stamps, so nothing else of the file is opened.
                 (name, headings_met(sheet, job.plan, file.tab_source(sheet, how, Surroundings())))
                 for name, how in chosen.items()
                 if (sheet := file.sheet(name)) is not None
@@ -135,6 +137,7 @@ def _use(met: Sequence[tuple[str, str, MetHeading, TabHeadings]]) -> HeadingUse:
     for _, _, _, headings in met:
         lacking.update(headings.lacking)
     return HeadingUse(
+        # The spelling that is met most often stands for all.
         spelt.most_common(1)[0][0],
         first.field,
         first.role,
@@ -144,6 +147,9 @@ def _use(met: Sequence[tuple[str, str, MetHeading, TabHeadings]]) -> HeadingUse:
         merged([heading.profile for _, _, heading, _ in met]),
         lacking,
         all(
-            sum(heading.role == "unknown" for heading in headings.met) == 1 for *_, headings in met
+            # If it is the only unknown one, and one field is missing, the two belong together by
+            # elimination.
+            sum(heading.role == "unknown" for heading in headings.met) == 1
+            for *_, headings in met
         ),
     )

@@ -43,6 +43,7 @@ class Acceptance:
 
     def covers(self, finding: Finding) -> bool:
         """Whether it speaks of a finding."""
+        # A finding about a file has no cell, and is never accepted: it would hide too much.
         at = finding.at
         return (
             finding.code == self.code
@@ -51,6 +52,8 @@ class Acceptance:
             and self.column in (None, at.column)
             and self.file.match(finding.file) is not None
             and (self.tab is None or self.tab.match(finding.tab) is not None)
+            # With these filled only the fault that was seen is accepted, not the next one in that
+            # cell.
             and self.looked_for in ("", finding.looked_for.strip())
             and self.found in ("", finding.found.strip())
         )
@@ -70,6 +73,7 @@ def _acceptance(line: Line) -> Acceptance:
     values = line.values
     if values["code"] not in BY_CODE:
         raise CallError(f"{line.where}: there is no finding “{values['code']}”")
+    # Refused where the file is loaded, with its line, and not when it fails to match.
     row, column = _place(values["cell"], line.where)
     file, tab = line.patterns()
     return Acceptance(
@@ -94,11 +98,13 @@ def with_accepted(
     findings: Iterable[Finding], accepted: Sequence[Acceptance], today: date
 ) -> list[Finding]:
     """Findings, those that are accepted `today` with the words of whoever accepted them."""
+    # A line without a day is in force for ever.
     in_force = [line for line in accepted if line.until is None or today <= line.until]
     return [_with_words(finding, in_force) for finding in findings]
 
 
 def _with_words(finding: Finding, accepted: Sequence[Acceptance]) -> Finding:
+    # The first line counts, so that a person can see which one by reading from the top.
     line = next((line for line in accepted if line.covers(finding)), None)
     return replace(finding, accepted=f"{line.who}: {line.why}") if line else finding
 
@@ -112,10 +118,12 @@ def about_acceptances(
     """What is to be said of the acceptances: of those that cover no finding any more, though a file
     that they name was `read`, and of those whose day is past."""
     for line in accepted:
+        # A line whose finding is gone should be deleted before it hides another fault one day.
         covers = any(line.covers(finding) for finding in findings)
         if covers and line.until is not None and today > line.until:
             yield ACCEPTANCE_LAPSED(
                 file="", where=line.where, code=line.code, until=line.until.isoformat()
             )
+        # Not told if none of its files was read: a partial run proves nothing.
         elif not covers and any(line.file.match(name) is not None for name in read):
             yield ACCEPTANCE_IDLE(file="", where=line.where, code=line.code, who=line.who)

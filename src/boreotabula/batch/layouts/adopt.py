@@ -27,6 +27,7 @@ def check_pairs(layout: Layout, pairs: Sequence[Pair]) -> list[Pair]:
             near = did_you_mean(field, layout.spec.fields)
             raise CallError(f"“{heading}={field}”: the layout has no field “{field}”{near}")
         known_text = layout.plan.names.field_of(heading)
+        # A heading may come twice in one call, for two fields.
         other_text = known_text or fresh.get(normal_form(heading), (heading, field))[1]
         if other_text != field:
             raise CallError(f"“{heading}” means “{other_text}” already; take that out first")
@@ -41,6 +42,7 @@ def adopt(layout: Layout, pairs: Sequence[Pair]) -> Path:
     A layout that has none gets one, `headings.csv` beside it. Raises CallError if it cannot be
     written.
     """
+    # Two people may adopt headings at the same moment.
     with turn_of(layout.path):
         # Another call may have written meanwhile.
         return _add(Layout.load(layout.path), pairs)
@@ -50,6 +52,7 @@ def _add(layout: Layout, pairs: Sequence[Pair]) -> Path:
     for path in layout.glossaries:
         content = path.read_bytes()
         rows = _heading_rows(content, path)
+        # A glossary may also list stamps or words; only one with headings is added to.
         if rows is not None:
             write(path, content + _lines(content, rows, pairs))
             return path
@@ -76,6 +79,7 @@ def _lines(content: bytes, rows: Sequence[Sequence[str]], pairs: Sequence[Pair])
     """The lines to add to a glossary, written as its other lines are."""
     names = [normal_form(cell) for cell in rows[0]]
     lines = [{"heading": heading, "field": field} for heading, field in pairs]
+    # In the glossary's own delimiter and columns, which may be more than these two.
     return csv_lines(content, names, lines, delimiter_of(content.decode("utf-8-sig")))
 
 

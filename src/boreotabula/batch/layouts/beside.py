@@ -18,6 +18,7 @@ def csv_lines(
 ) -> bytes:
     """The lines to add to a CSV file with such columns, ended as its other lines are. What a line
     does not say is blank; `content` may lack its last end of line."""
+    # Mixed ends of lines would make some programs show one long line.
     ending = "\r\n" if b"\r\n" in content else "\n"
     text = io.StringIO()
     if content and not content.endswith(b"\n"):
@@ -31,6 +32,7 @@ def csv_lines(
 def free_name(layout: Path, name: str) -> Path:
     """A path beside a layout that no file has: the name, or one that begins as the layout's."""
     usual = layout.with_name(name)
+    # Never written over: the file of that name is somebody's.
     return usual if not usual.exists() else layout.with_name(f"{layout.stem}-{name}")
 
 
@@ -39,6 +41,7 @@ def set_in_layout(layout: Path, key: str, value: str | Sequence[str]) -> None:
     cannot be written."""
     import tomlkit  # only needed to change a layout
 
+    # tomlkit keeps comments, order and spaces, which tomllib drops.
     document = tomlkit.parse(layout.read_text("utf-8"))
     document[key] = value
     write(layout, tomlkit.dumps(document).encode())

@@ -24,10 +24,12 @@ def checked_before(data: str, check: Callable[[], LayoutSpec]) -> LayoutSpec:
     """The spec of the data of a layout: kept if it was checked before, else as `check` gives it,
     which is kept then. Where the user can have no key, or others may write into the folder, nothing
     is kept. Raises what `check` does."""
+    # A folder that others may write into cannot be trusted with a pickle.
     folder = cache_folder()
     secret = own_key() if is_own(folder) else b""
     if not secret:
         return check()
+    # With the version, since another one may check more.
     name = digest_of(f"{program_version()} {data}".encode()).hex()
     path = folder / LAYOUTS / name
     spec = _read_entry(path, name, secret)
@@ -45,14 +47,17 @@ def _read_entry(path: Path, name: str, secret: bytes) -> LayoutSpec | None:
     except OSError:
         return None
     digest, body = content[:DIGEST], content[DIGEST:]
+    # Loaded only after this: an unsigned pickle could run anything.
     if not is_signed(name.encode() + body, digest, secret):
         return None
     spec = pickle.loads(body)
+    # A pickle of an older class may load as something else.
     return spec if isinstance(spec, LayoutSpec) else None
 
 
 def _keep(spec: LayoutSpec, path: Path, name: str, secret: bytes) -> None:
     body = pickle.dumps(spec, pickle.HIGHEST_PROTOCOL)
+    # Whether it could be kept does not matter: it is checked again next time.
     with suppress(OSError):
         make_own(path.parent)
         with atomic_write(path) as stream:

@@ -51,6 +51,8 @@ class DecisionFile:
         pattern for this file or tab would take another one too: what nobody has seen would be
         decided.
         """
+        # The names become patterns, as in every file of decisions, so what they hold of * and {}
+        # must be written as themselves.
         line = {"file": _literal(file), "tab": _literal(tab), **values}
         file_pattern, tab_pattern = Line("the line", line).patterns()
         self._check_alone(file, file_pattern, files)
@@ -59,6 +61,7 @@ class DecisionFile:
         return line
 
     def _check_alone(self, name: str, matched: Pattern, names: Sequence[str]) -> None:
+        # A brace became “any text”, so another name may fit as well.
         twin = next(
             (other for other in names if other != name and matched.match(other) is not None), None
         )
@@ -67,6 +70,7 @@ class DecisionFile:
                 f"{self.line_is} of “{name}” would be one of “{twin}” too: their names cannot be"
                 " told apart. Rename one of them"
             )
+        # A name made of signs that no pattern can write.
         if matched.match(name) is None or matched.text == "*":
             raise CallError(f"{self.line_is} cannot name “{name}”. Rename it")
 
@@ -80,6 +84,8 @@ class DecisionFile:
         head = (",".join(self.columns) + "\n").encode()
         content = read_file(path, self.label) if named else head
         columns = next(csv.reader(io.StringIO(decoded(content, path.name))), [])
+        # A person may have left out columns that are not needed; nothing is lost as long as they
+        # are not used.
         lacking = [column for column, value in line.items() if value and column not in columns]
         if lacking:
             named_columns = ", ".join(f"“{column}”" for column in lacking)
@@ -88,6 +94,7 @@ class DecisionFile:
                 f"{path.name} has no column{'s' if several else ''} {named_columns}; add"
                 f" {'them' if several else 'it'} to its first line"
             )
+        # The file first and the layout second: a file that no layout names does no harm.
         write(path, content + csv_lines(content, columns, [line]))
         if named is None:
             set_in_layout(layout.path, self.key, path.name)
@@ -119,6 +126,7 @@ def check_decision(line: Mapping[str, str], needed: Mapping[str, str], line_is: 
     for column, option in needed.items():
         if not line[column]:
             raise CallError(f"{option} is blank; {line_is} needs it")
+    # Read by the same code as a line of the file, so that both refuse the same.
     until = Line("--until", dict(line)).until()
     if until is not None and until < datetime.now(UTC).date():
         raise CallError(f"--until: {until} is past; {line_is} would never hold")

@@ -48,6 +48,7 @@ def lines_of(
     Raises CallError, which names the line, where one of the `needed` columns is blank, or one of
     the `narrow` is `*`: it would decide what nobody has seen.
     """
+    # The mark of byte order would become part of the first heading.
     rows = csv.DictReader(io.StringIO(text.removeprefix("\ufeff"), newline=""))
     lacking = [column for column in needed if column not in (rows.fieldnames or ())]
     if lacking:
@@ -57,11 +58,13 @@ def lines_of(
     for row in rows:
         values = {column: (row.get(column) or "").strip() for column in columns}
         where = f"{name}, line {rows.line_num}"
+        # A blank line, or one of commas alone, as spreadsheet programs leave them.
         if not any(values.values()):
             continue
         for column in needed:
             if not values[column]:
                 raise CallError(f"{where}: “{column}” is blank; a decision needs it")
+        # Otherwise one line could accept or change a whole folder.
         for column in narrow:
             if values[column] == "*":
                 raise CallError(f"{where}: “{column}” is *, which decides what nobody has seen")
@@ -82,6 +85,7 @@ def corrections(text: str, name: str, today: date) -> tuple[list[Correction], li
     needed = ("file", "cell", "is", "who", "why")
     for line in lines_of(text, name, CORRECTION_COLUMNS, needed, ("file", "tab", "cell")):
         correction, until = correction_of(line), line.until()
+        # A correction with a last day is for a mistake that will be gone by then.
         if until is not None and today > until:
             past.append(line.where)
         else:
@@ -96,6 +100,7 @@ def correction_of(line: Line) -> Correction:
         row, column = parse_address(values["cell"])
     except ValueError as error:
         raise CallError(f"{line.where}: {error}") from None
+    # Such a line would hide that nothing is corrected.
     if values["was"] == values["is"]:
         raise CallError(f"{line.where}: “was” and “is” are the same")
     return Correction(

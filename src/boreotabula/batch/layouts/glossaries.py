@@ -37,8 +37,11 @@ def glossary_rows(path: Path, part: str, name: str, content: bytes) -> list[Numb
     """The rows of a glossary with their numbers. Raises LayoutError if it cannot be read."""
     try:
         if file_kind(path) not in _TEXTS:
+            # In another process, as for every workbook, whoever wrote it.
             return alone(partial(_sheet_rows, part=part, name=name), path, _cannot_be_read)
     except UnreadableError as error:
+        # A blank file is a glossary without entries; what else cannot be told what it is is an
+        # error.
         if content.strip():
             raise LayoutError([(name, f"it cannot be read: {error}. {error.advice}")]) from None
     if part:
@@ -74,9 +77,11 @@ def _rows_of(path: Path, part: str, name: str) -> Iterator[NumberedRow]:
 
 def _found(book: Workbook, part: str, name: str) -> tuple[Sheet, TableObject | None]:
     """The tab, or the table of a tab, that is named; without a name the only filled tab."""
+    # All tabs, as tables may stand on any.
     sheets = [book.sheet(tab.name) for tab in book.tabs]
     if not part:
         filled = [sheet for sheet in sheets if not sheet.blank]
+        # Without a name only one filled tab leaves no doubt.
         if len(filled) == 1:
             return filled[0], None
         tabs = ", ".join(sheet.name for sheet in filled) or "none"
@@ -105,6 +110,8 @@ def csv_rows(content: bytes, name: str) -> Sequence[Sequence[str]]:
 
 def delimiter_of(text: str) -> type[csv.Dialect]:
     """Comma, or what the heading line has instead of commas."""
+    # The first line that is no comment; a semicolon is what spreadsheet programs write in many
+    # countries.
     header = next((line for line in text.splitlines() if line[:1] not in ("", "#")), "")
 
     class Dialect(csv.excel):
@@ -151,6 +158,8 @@ def list_entries(content: bytes, name: str) -> list[str]:
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError:
+        # LookupError, since who asks for a list knows the line of the layout that names it.
         raise LookupError(f"the list “{name}” is not UTF-8 text") from None
     lines = (line.strip() for line in text.splitlines())
+    # “#1” may be an entry, such as a number of a house; “# ” begins a comment.
     return [line for line in lines if line and not line.startswith("# ")]

@@ -77,10 +77,12 @@ class Layout:
         data = read_file(path, "layout") if changed is None else changed.encode()
         text = decoded(data, path.name)
         lists = _Lists(path.parent)
-        # What a layout would be with changes is asked once.
+        # A layout with changes is tried once and never again, so keeping it would only fill the
+        # folder.
         kept = checked_before if changed is None else None
         spec = parse_layout(text, path.name, lists.read, kept)
         digest = hashlib.sha256(data)
+        # Lists that stand in files change readings, too, without a change of the layout.
         for content in lists.contents.values():
             digest.update(content)
         read = [_read_glossary(named, spec, path, text) for named in spec.glossary]
@@ -141,7 +143,8 @@ def _read_glossary(named: GlossaryFile, spec: LayoutSpec, layout: Path, text: st
     content = read_file(path, "glossary")
     rows = glossary_rows(path, part, named.file, content)
     entries = glossary_entries(rows, named.file, spec.fields, (named.heading, named.field))
-    # A workbook may hold more than the glossary: the rows of the run itself, for one.
+    # Only the rows that were read count: an output may be written into another tab of the same
+    # workbook.
     return _Glossary(path, part, content if is_text(path) else repr(rows).encode(), entries)
 
 
@@ -199,6 +202,7 @@ class _Lists:
 def _check_kind(path: Path) -> None:
     """Raises CallError, with the command that was meant, if a folder of files or a workbook is
     given instead of a layout, or a layout under a name that is not quite its own."""
+    # Quoted as a shell needs it, since the command that is shown will be copied.
     named = shell_word(str(path))
     if path.is_dir():
         raise CallError(

@@ -26,6 +26,7 @@ def first_sheet(path: Path) -> Sheet:
 
 def _first_of(path: Path) -> Sheet:
     with Workbook(path) as book:
+        # The tabs are read one by one, up to the first that is filled.
         sheets = (book.sheet(tab.name) for tab in book.tabs)
         sheet = next((one for one in sheets if not one.blank), None)
         if sheet is None:

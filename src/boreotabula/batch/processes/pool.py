@@ -104,8 +104,11 @@ def spread(
     of whoever it belongs to: then no process starts as a copy of it.
     """
     limits = limits or Limits()
+    # Rounded up: seven files are worth two processes.
     most = max(1, -(-len(sources) // _FILES_EACH))
     count = min(workers or cores(), most)
+    # Here nothing can be lost by reading in this process; a test or an embedding program has
+    # chosen so.
     if count == 1 and not (_APART or threads):
         for source in sources:
             yield _taken(answer_of(work, source), source, stopped, limits)
@@ -147,16 +150,19 @@ class _Worker:
     def __init__(self, work: Work[Any, Any], limits: Limits, start: str) -> None:
         context: Any = multiprocessing.get_context(start)
         if start == "forkserver":
+            # The server from which such processes are copied imports what they need once.
             context.set_forkserver_preload([live.__module__, *_PRELOADED])
         self.connection, theirs = context.Pipe()
         self.given: deque[int] = deque()
         self.process = context.Process(target=live, args=(theirs, work, limits), daemon=True)
+        # A process that starts while a signal arrives would die half-made.
         with undisturbed(), _as_parent():
             self.process.start()
         theirs.close()
 
     def end(self) -> None:
         """End the process, whatever it is at."""
+        # Killed, not asked: a reader in compiled code answers no request.
         self.process.kill()
         self.process.join(_AT_END)
         self.connection.close()
@@ -201,13 +207,17 @@ class Crew(Generic[Source, Result]):
         self._sources, self._waiting, self._done = sources, deque(range(len(sources))), {}
         for index in range(len(sources)):
             while index not in self._done:
+                # So many results may wait; without the bound one slow file would let all others
+                # pile up.
                 self._give(index + ahead * self._count)
                 self._take()
             yield self._done.pop(index)
 
     def _give(self, before: int) -> None:
         """Give each process something to do: of the sources before a place."""
+        # First one for each process and then a second, so that none waits while another has two.
         for many in range(1, _AT_ONCE + 1):
+            # Started when needed, so that two files do not start eight processes.
             while len(self._workers) < self._count and self._waiting:
                 self._workers.append(_Worker(self._work, self._limits, self._start))
             for worker in list(self._workers):
@@ -221,11 +231,14 @@ class Crew(Generic[Source, Result]):
     def _take(self) -> None:
         """Wait for an answer, and take in all that are there."""
         ready = wait([worker.connection for worker in self._workers])
+        # Answers of several may have come; all are taken so that none stays idle.
         for one in [worker for worker in self._workers if worker.connection in ready]:
             try:
                 packed, worn = one.connection.recv()
                 answer = pickle.loads(packed)
             except (EOFError, OSError):
+                # The connection is closed because the process has died; its exit status says of
+                # what.
                 answer, worn = Failed(one.how_it_died()), True
             if one.given:  # else it died while it had nothing to do
                 index = one.given.popleft()
@@ -234,6 +247,8 @@ class Crew(Generic[Source, Result]):
                 self._done[index] = _taken(
                     answer, self._sources[index], self._stopped, self._limits
                 )
+            # Worn means that it holds much more memory than at its start; the sources it was
+            # still to read go back to the front.
             if worn:
                 one.end()
                 self._workers.remove(one)
@@ -245,9 +260,12 @@ class Crew(Generic[Source, Result]):
         usual = Limits()
         if failed.end is End.TOO_MUCH or self._limits.mebibytes >= usual.mebibytes:
             return failed
+        # Tried again alone, with the usual memory: if that succeeds, the limit was the cause and
+        # not the file.
         worker = _Worker(self._work, usual, self._start)
         try:
             worker.connection.send(source)
+            # By a worker of its own, since this may take the process down as well.
             answer = pickle.loads(worker.connection.recv()[0])
         except (EOFError, OSError):
             return failed
@@ -307,6 +325,7 @@ def undisturbed() -> Iterator[None]:
     handlers = {signals: signal.getsignal(signals) for signals in stopping if in_main}
     for one, handler in handlers.items():
         if callable(handler):
+            # An interruption is noted and raised once all processes are there.
             signal.signal(one, lambda number, _: came.append(number))
     before = signal.pthread_sigmask(signal.SIG_BLOCK, stopping)
     try:
@@ -316,5 +335,6 @@ def undisturbed() -> Iterator[None]:
         for one, handler in handlers.items():
             if callable(handler):
                 signal.signal(one, handler)
+        # Raised once, however often the keys were pressed.
         for number in came[:1]:
             signal.raise_signal(number)

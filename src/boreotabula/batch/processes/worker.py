@@ -95,6 +95,7 @@ def _live(connection: Connection, work: Work[Any, Any], limits: Limits) -> None:
             return
         _start_clock(limits.seconds, silent)
         packed = _packed(answer_of(work, source))
+        # Before sending: waiting for the parent is not this file's time.
         _stop_clock()
         del source
         connection.send((packed, _in_memory() > start + _WORN))
@@ -107,6 +108,8 @@ def _start_clock(seconds: float, silent: int) -> None:
     that waits. Both hold whatever the process is at, in code of others too.
     """
     if hasattr(signal, "setitimer"):
+        # The default action ends the process at once, in compiled code too, where no handler of
+        # Python would run.
         signal.signal(signal.SIGPROF, signal.SIG_DFL)
         signal.setitimer(signal.ITIMER_PROF, seconds)
         seconds *= _WAITING
@@ -122,6 +125,8 @@ def _stop_clock() -> None:
 def _packed(answer: object) -> bytes:
     """An answer as it is sent; a result that is too large for that is none."""
     try:
+        # Packed here and not by the connection, so that what cannot be sent is known before
+        # anything is.
         return pickle.dumps(answer)
     except Exception as error:  # noqa: BLE001  # what cannot be sent is a fault of the program
         return pickle.dumps(_failure(error))
@@ -146,6 +151,7 @@ def out_of_memory(error: BaseException) -> bool:
     """Whether an error comes of too little memory: a library that could not be loaded for want of
     it says so in its own way, and what it was loaded for fails for that."""
     causes: list[BaseException] = [error]
+    # The chain of causes may be a circle.
     while (cause := causes[-1].__cause__ or causes[-1].__context__) and cause not in causes:
         causes.append(cause)
     return any(
@@ -160,8 +166,9 @@ _NO_ROOM = re.compile(r"cannot allocate memory|failed to map segment|out of memo
 
 
 def _hush() -> int:
-    """Nothing of what a reader prints as it breaks reaches the terminal; where it goes instead."""
+    """Send what a reader prints as it breaks to nowhere; the file descriptor of that place."""
     silent = os.open(os.devnull, os.O_RDWR)
+    # File descriptors, since compiled code does not ask for sys.stdout.
     for stream in (1, 2):
         os.dup2(silent, stream)
     sys.stdout = sys.stderr = os.fdopen(os.dup(silent), "w", encoding="utf-8")
@@ -174,6 +181,7 @@ def _bound_memory(limits: Limits) -> None:
     try:
         import resource
 
+        # RLIMIT_DATA counts what is there already, which differs from machine to machine.
         position = _in_memory(data=True)
         if not position:
             return  # what the program itself takes is not known
@@ -196,10 +204,12 @@ def _in_memory(*, data: bool = False) -> int:
         pages = _MEMORY.read_text("ascii").split()
     except OSError:
         return 0
+    # Two figures of that file: pages in memory, and pages of data.
     return int(pages[5] if data else pages[1]) * os.sysconf("SC_PAGE_SIZE")
 
 
 def _watch(parent: int) -> None:
     while os.getppid() == parent:
+        # The parent may be killed without a word to its children.
         time.sleep(1)
     os._exit(1)

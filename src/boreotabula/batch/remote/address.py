@@ -37,6 +37,7 @@ def has_password(url: str) -> bool:
 def shown(url: str) -> str:
     """An address as it may be seen: without a password."""
     parts = urlsplit(url)
+    # All before the last “@” is name and password, which may hold an “@” themselves.
     host = parts.netloc.rpartition("@")[2]
     user = quote(unquote(parts.username)) + "@" if parts.username else ""
     return urlunsplit((parts.scheme, user + host, parts.path, "", ""))
@@ -58,6 +59,7 @@ def made_folder() -> Path:
 
 def mirror_of(url: str) -> Path:
     """The folder that the files of an address are fetched into."""
+    # Without the password, so that a new one does not fetch everything again.
     digest = hashlib.sha256(shown(url).rstrip("/").encode()).hexdigest()[:24]
     folder = fetched_folder() / digest / "files"
     _NAMED[folder] = shown(url)

@@ -32,6 +32,8 @@ def find(system: Any, root: str) -> dict[str, Mapping[str, Any]]:
     entries = 0
     while waiting:
         folder, depth = waiting.popleft()
+        # With details in the one list: a question for each file would take minutes on a slow
+        # server.
         for value in system.ls(folder, detail=True):
             name = str(value["name"])
             entries += 1
@@ -39,6 +41,7 @@ def find(system: Any, root: str) -> dict[str, Mapping[str, Any]]:
                 raise CallError(f"it lists more than {MOST_ENTRIES:,} files and folders")
             if value.get("type") != "directory":
                 result[name] = value
+            # A link to itself or to the folder above would never end.
             elif _plain(name) not in texts and _is_below(name, folder):
                 texts.add(_plain(name))
                 waiting.append((name, depth + 1))
@@ -63,6 +66,7 @@ class Coming:
     the server has said, or than it may send."""
 
     def __init__(self, declared: object) -> None:
+        # A server may say nothing of the size, or something that is no number.
         size = int(str(declared)) if str(declared).isdigit() else None
         self._most = MOST_OF_FILE if size is None else size
         self._said = size is not None

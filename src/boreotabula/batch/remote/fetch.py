@@ -82,6 +82,7 @@ def fetch(
     try:
         return _fetch(place, url, wanted, on_file)
     finally:
+        # Whatever closing fails of, the files are here.
         with suppress(Exception):
             place.close()
 
@@ -111,6 +112,8 @@ def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, Remot
     finally:
         with suppress(Exception):
             place.close()
+    # As texts, since an entry may hold objects of the library that cannot be sent to another
+    # process.
     plain = {
         name: {key: str(value) if key != "size" else value for key, value in entry.items()}
         for name, entry in chosen.items()
@@ -130,6 +133,7 @@ def fetch_one(file: RemoteFile) -> tuple[Path, int]:
 
     Raises OSError with what went wrong, and CallError if the server cannot be reached.
     """
+    # Part of the name is how the file was listed: once it changes it is another file here.
     about = json.dumps([shown(file.url), file.name, _stamp(file.entry)])
     digest = hashlib.sha256(about.encode()).hexdigest()
     folder = fetched_folder() / "single" / digest[:2] / digest[2:32]
@@ -139,6 +143,7 @@ def fetch_one(file: RemoteFile) -> tuple[Path, int]:
     if file.url not in _PLACES:
         _PLACES[file.url] = open_place(file.url), threading.Lock()
     place, lock = _PLACES[file.url]
+    # Such a server has one session, which two threads must not share.
     with lock if place.at_once == 1 else nullcontext():
         fetched = _fetched(place, file.entry, name, Mirror(folder))
     if isinstance(fetched, str):
@@ -155,6 +160,7 @@ def fetched_here(url: str) -> tuple[Path, Mirrored]:
         single = _is_file(place)
         if not single:
             return mirror_of(url), _fetch(place, url, lambda _: True)
+        # The address may be that of a file: then its folder is listed for this one name.
         above, _, name = root.rpartition("/")
         folder = replace(place, root=above or "/")
         mirrored = _fetch(folder, url, lambda text: text == written_name(name))
@@ -194,19 +200,25 @@ def _fetch(
     for name in [*mirror.known, *names_below(mirror.folder)]:
         if name not in there:
             mirror.drop(name)
+    # Only those that are wanted are asked for by themselves.
     chosen = _with_marks(place, chosen)
     new = [
         name
         for name, entry in chosen.items()
+        # Without a time or tag nothing says that a file has not changed, so it is fetched anew.
         if not (_has_mark(entry) and mirror.has(name, _stamp(entry)))
     ]
+    # Asked once for the first file: where lists tell the same, one question for each file is
+    # saved.
     mirror.listed_alike = bool(new) and _tells_the_same(place, chosen[new[0]])
     total = 0
     with ThreadPoolExecutor(place.at_once) as pool:
+        # The map keeps the order, so that results are told in the order of names.
         results = pool.map(lambda name: _fetched(place, chosen[name], name, mirror), new)
         for name, result in zip(new, results, strict=True):
             if isinstance(result, str):
                 failed[name] = result
+                # What was here of it is out of date, and must not be read as if it were the file.
                 mirror.drop(name)
             else:
                 size, mirror.known[name] = result
@@ -244,6 +256,7 @@ def _sorted(
 
 def _has_mark(entry: Entry) -> bool:
     """Whether what is told of a file would be another once it has changed."""
+    # The size alone does not tell: a figure may change into another of the same length.
     return _stamp({**entry, "size": None}) != _stamp({})
 
 
@@ -271,6 +284,7 @@ def _is_safe(name: str) -> bool:
 
 def _listed(place: Place, url: str) -> dict[str, Entry]:
     """All files below an address, by their paths there."""
+    # Several tries, since a single lost packet should not end a run of an hour.
     for pause in (*_PAUSES, None):
         try:
             result = _found(place)
@@ -303,6 +317,7 @@ def _found(place: Place) -> Mapping[str, Entry]:
 
 def _is_final(error: BaseException) -> bool:
     """Whether it is no use to try again."""
+    # A file that is not there, or may not be read, will not be there in a second either.
     return isinstance(error, FileNotFoundError | PermissionError | CallError)
 
 
@@ -322,6 +337,8 @@ and each further file is tried once."""
 def _fetched(place: Place, entry: Entry, name: str, mirror: Mirror) -> tuple[int, str] | str:
     """Fetch a file: its size and stamp; or why that could not be."""
     why = "the server does not answer any more"
+    # After several lost files the server is most likely gone; waiting at each further one would
+    # take hours.
     for pause in (*_PAUSES, None) if mirror.lost < _MOST_LOST else (None,):
         if mirror.lost >= _MOST_LOST and not _answers(place, mirror):
             return why
@@ -379,6 +396,7 @@ def _once(place: Place, entry: Entry, mirror: Mirror, name: str) -> tuple[int, s
     make_own(target.parent)
     beside = target.with_name(f".{secrets.token_hex(8)}.part")
     try:
+        # Asked before and after: a file that is replaced meanwhile would be half of each.
         before = _stamp(entry if mirror.listed_alike else place.system.info(entry["name"]))
         _get(place, entry, beside)
         size = beside.stat().st_size
@@ -387,6 +405,7 @@ def _once(place: Place, entry: Entry, mirror: Mirror, name: str) -> tuple[int, s
         if _stamp(after) != before:
             mirror.listed_alike = False  # what the list told of it is of no use any more
             return size, "it changed while it was fetched"
+        # Some libraries end without an error when the connection is cut.
         if after.get("size") not in (None, size):
             return size, f"it was cut short: {size:,} of {after['size']:,} bytes came"
         beside.chmod(0o600)

@@ -47,6 +47,7 @@ class Mirror:
     def save(self, names: Collection[str]) -> None:
         """Note what is known of the files of some `names`, beside what other runs know."""
         index = self.folder.parent / _INDEX
+        # Two runs may fetch into the same folder.
         with turn_of(index):
             texts = {
                 name: stamp
@@ -91,6 +92,7 @@ def names_below(folder: Path) -> list[str]:
     return [
         path.relative_to(folder).as_posix()
         for path in folder.rglob("*")
+        # Old parts belong to runs that were killed.
         if path.is_file() and not (_PART.fullmatch(path.name) and _is_young(path))
     ]
 

@@ -70,6 +70,7 @@ def reason(error: BaseException) -> str:
     while first is not None and not isinstance(first, CallError):
         first = first.__cause__ or first.__context__
     text = " ".join(str(first or error).split()) or type(error).__name__
+    # Some libraries write the whole address into their errors.
     for secret in filter(None, (os.environ.get(PASSWORD),)):
         text = text.replace(secret, "…")
     return text[:300]
@@ -81,6 +82,7 @@ def credentials(url: str) -> tuple[str, str] | None:
     parts = urlsplit(url)
     host = os.environ.get(HOST, "")
     password = os.environ.get(PASSWORD)
+    # Sent to any host that is named, the password could be read by whoever wrote the layout.
     if password and not host:
         raise CallError(
             f"{PASSWORD} is set, but not for which host it is: set {HOST} to “{parts.hostname}” if"
@@ -109,6 +111,7 @@ def _refuse_other(start: str, target: str) -> None:
     """Raises CallError if a server sends on to another one: it would see the user's password, and
     nobody has named it."""
     first, last = urlsplit(start), urlsplit(target)
+    # Another port may be another server, too.
     if (first.scheme, first.netloc) != (last.scheme, last.netloc):
         raise CallError(
             f"“{first.hostname}” sends on to another server, “{last.scheme}://{last.hostname}”; if"
@@ -162,6 +165,8 @@ def _sftp(url: str) -> Place:
             self.client.load_system_host_keys()
             if further := os.environ.get(KNOWN_HOSTS):
                 self.client.load_host_keys(further)
+            # A key that is not known is refused and not learned: whoever answers first could be
+            # anyone.
             self.client.set_missing_host_key_policy(paramiko.RejectPolicy())
             self.client.connect(self.host, **self.ssh_kwargs)
             self.ftp = self.client.open_sftp()
@@ -185,6 +190,7 @@ def _sftp(url: str) -> Place:
         parts.hostname or "", port=parts.port or 22, username=user, timeout=SECONDS,
         banner_timeout=SECONDS, auth_timeout=SECONDS, skip_instance_cache=True, **values,
     )  # fmt: skip
+    # The protocol would allow more, but the library's session is not safe for threads.
     # One session fetches one file after the other.
     root = unquote(parts.path).rstrip("/") or "/"
     return Place(system, root, 1, system.close, system.again, rename=system.mv)
@@ -198,6 +204,7 @@ def _any(url: str) -> Place:
     if scheme in ("http", "https"):
         options["client_kwargs"] = _of_client(url)
     system, root = url_to_fs(url, **options)
+    # There a file appears only once it is whole, and a move would be a second upload.
     rename = None if scheme in _OBJECT_STORES else system.mv
     return Place(system, str(root), quoted=scheme in ("http", "https"), rename=rename)
 

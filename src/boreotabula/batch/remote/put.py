@@ -43,12 +43,15 @@ class RemoteOutput:
         make_own(self.here.parent)
         with self._place() as place:
             folder = place.root.rpartition("/")[0]
+            # On stores of objects folders do not exist.
             if place.rename is not None and folder and not place.system.isdir(folder):
                 where = self.shown.rpartition("/")[0]
                 raise CallError(f"there is no folder “{where}” to write “{self.here.name}” into")
             position = _size(place, place.root)
             record = f"{place.root.rpartition('/')[0]}/{run_folder.name}/run.json"
             if position is None or _size(place, record) is None:
+                # A record here without an output there would say that nothing needs to be
+                # written.
                 self.here.unlink(missing_ok=True)  # what is here belongs to nothing there
                 (run_folder / "run.json").unlink(missing_ok=True)
                 return position is not None
@@ -56,6 +59,7 @@ class RemoteOutput:
             current_path = run_folder / "run.json"
             before = current_path.read_bytes() if current_path.is_file() else b""
             _get(place, record, current_path)
+            # The record has changed only if another machine wrote the output meanwhile.
             same = before == current_path.read_bytes()
             if not (same and self.here.is_file() and self.here.stat().st_size == position):
                 _get(place, place.root, self.here)
@@ -68,6 +72,7 @@ class RemoteOutput:
             _put(place, self.here, place.root)
             if place.rename is not None:
                 place.system.makedirs(f"{above}/{run_folder.name}", exist_ok=True)
+            # In this order a reader never sees a record of files that are not there yet.
             files = sorted(run_folder.iterdir(), key=lambda path: path.name == "run.json")
             for file in files:  # the record comes last: it speaks of all others
                 _put(place, file, f"{above}/{run_folder.name}/{file.name}")
@@ -114,11 +119,13 @@ def _put(place: Place, source: Path, target: str) -> None:
     beside = f"{folder}/.{name}.{secrets.token_hex(4)}.part" if place.rename else target
     try:
         place.system.put_file(str(source), beside)
+        # Before it is moved into place: a connection may be cut without an error.
         _check_came(_size(place, beside), source)
         if place.rename:
             place.rename(beside, target)
     except BaseException:
         if place.rename:
+            # What is left of it has a name that no run reads.
             with suppress(Exception):
                 place.system.rm_file(beside)
         raise

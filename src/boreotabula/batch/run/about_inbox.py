@@ -27,6 +27,7 @@ def empty_inbox(inbox: Inbox, layout: Layout) -> Iterator[Finding]:
 
 def passed_over(inbox: Inbox) -> Iterator[Finding]:
     """Files that match no pattern, though they end as those that do: a misspelt name, perhaps."""
+    # Told by the ending only, as pictures and letters lie beside reports.
     endings = {source.path.suffix.casefold() for source in inbox.taken}
     for omission in inbox.left_out:
         if omission.why == NO_PATTERN and PurePosixPath(omission.name).suffix.casefold() in endings:
@@ -48,6 +49,7 @@ def ambiguous_names(inbox: Inbox) -> Iterator[Finding]:
             sources.setdefault(source.pattern, []).append(source)
     for text, group in sources.items():
         first = group[0]
+        # One for each pattern: with a pattern that is unclear all names are.
         yield name_ambiguous(text, first.name, first.captured, first.other or {}, len(group))
 
 
@@ -63,5 +65,7 @@ def idle_rules(layout: Layout, files: Sequence[FileSummary]) -> Iterator[Finding
         (Rule.BELOW, any(block.below == "leave out" for block in blocks)),
         (Rule.BESIDE, any(block.beside == "leave out" for block in blocks)),
     ):
+        # A rule that covers nothing may be for files that come later; a run without a tab says
+        # nothing about it.
         if flag and rule not in rules and any(file.tabs for file in files):
             yield RULE_UNUSED(rule=f'{rule} = "leave out"')

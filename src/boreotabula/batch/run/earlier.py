@@ -32,6 +32,7 @@ def earlier_record(out: Path) -> Mapping[str, Any] | None:
         loads = json.loads(text_of(last_run_folder(out) / RUN_RECORD))
     except (OSError, ValueError, RecursionError):
         return None
+    # Folders are copied and renamed; a record that speaks of another output is not this one's.
     name = written_name(out.name)
     return loads if is_record(loads) and loads["output"] == name else None
 
@@ -58,6 +59,7 @@ def since(record: Mapping[str, Any], files: Iterable[tuple[str, str]]) -> Since:
 def files_of(record: Mapping[str, Any] | None) -> dict[str, str]:
     """The files of a run with their digests; none without a record."""
     return {
+        # What decided how a file was read is part of what makes it changed.
         str(value["file"]): f"{value['sha256']}{value.get('decided', '')}"
         for value in (record or {}).get("files", ())
     }
@@ -65,6 +67,8 @@ def files_of(record: Mapping[str, Any] | None) -> dict[str, str]:
 
 def _renamed(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str]:
     """By its name now what a file was called before: one that is gone has the same content."""
+    # An empty digest is that of a file that could not be read; two of these have nothing in
+    # common.
     gone = {digest: name for name, digest in before.items() if digest and name not in now}
     return {
         name: gone[digest] for name, digest in now.items() if name not in before and digest in gone
@@ -84,6 +88,7 @@ class Before:
         """What the record of the run before tells, given the digests of the files now."""
         kept = (record or {}).get("files_kept", {})
         files = {**kept, **files_of(record)}
+        # Without what decided: a renamed file is the same file, however its dates were read.
         contents = {name: content_digest(digest) for name, digest in files.items()}
         return cls(files, _renamed(contents, now))
 

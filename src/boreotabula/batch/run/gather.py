@@ -42,6 +42,7 @@ def read_figures(
     layout: Layout, inbox: Inbox, limits: Limits, on_file: Callable[[FileReading], None] | None
 ) -> Run:
     """Read files for the figures and findings of a run alone, on all cores; nothing is kept."""
+    # Nothing is kept: these readings are by a layout that may never be saved.
     means = ReadOptions(workers=None, limits=limits)
     return gather(layout, inbox, read_each(layout, inbox, on_file, means), keep_records=False)
 
@@ -53,6 +54,7 @@ def read_each(
     means: ReadOptions,
 ) -> Iterator[FileReading]:
     """Read the taken files in order; `on_file` is called after each."""
+    # The digests come first, since copies are known only once all files are.
     for reading in read_all(layout, inbox, means, digests(inbox, means.limits)):
         if on_file is not None:
             on_file(reading)
@@ -64,11 +66,14 @@ def gather(
 ) -> Run:
     """Take in the readings as they come. Without `keep_records` only figures stay in memory."""
     started = datetime.now(UTC)
+    # One pass: with a million records nothing can be gone through twice.
     gathered = _Gathered(layout, keep_records=keep_records)
     for reading in readings:
         gathered.take(reading)
     findings = [
         *layout.findings, *empty_inbox(inbox, layout), *passed_over(inbox), *not_seen(inbox),
+        # First what is wrong with the inbox, then the files in order, then what only all of them
+        # show.
         *ambiguous_names(inbox), *gathered.findings,
         *(finding for watch in gathered.watching for finding in watch.findings()),
     ]  # fmt: skip
@@ -78,6 +83,7 @@ def gather(
         read_any = any(file.tabs for file in files)
         findings += [idle_pattern(text) for text in gathered.idle if read_any]
         findings += idle_rules(layout, files)
+    # Accepted last, so that no acceptance keeps another finding from being made.
     findings = with_accepted(_each_told_once(findings), layout.accepted, started.date())
     names = {file.name for file in files}
     findings += about_acceptances(findings, layout.accepted, started.date(), names)
@@ -119,6 +125,7 @@ class _Gathered:
         for watch in self.watching:
             watch.take(reading)
         for used in reading.patterns:
+            # What is left of the patterns at the end has matched no tab.
             self.idle.pop(used, None)
         _note_first(self.first, reading)
         if self.keep_records:
@@ -126,7 +133,10 @@ class _Gathered:
                 for table, batch in tab.tables.items():
                     self.batches[table].append(batch)
         self.findings += [
-            finding for finding in reading.findings if finding.kind not in TOLD_FOR_THE_RUN
+            # Those are gathered by a watch, which tells them once for the whole run.
+            finding
+            for finding in reading.findings
+            if finding.kind not in TOLD_FOR_THE_RUN
         ]
         self.recent.append(reading.unplaced)
         if len(self.recent) >= _PARTS:  # each part takes far more memory than its few cells
@@ -149,6 +159,7 @@ def _tables(plan: Plan, batches: Mapping[str, Sequence[pa.RecordBatch]]) -> dict
     """The output tables. A field that none of several tables got has a column in each that could
     have had it, so that it is not missing altogether."""
     values = {name for batch in batches.values() for value in batch for name in value.schema.names}
+    # With several tables it is not known which of them should have had the field.
     lost = plan.unclaimed - values
     return {
         table: as_one(batch, plan, table, lost & frozenset(plan.open_fields[table]))
@@ -162,6 +173,7 @@ def _note_first(first: Mapping[str, list[pa.RecordBatch]], reading: FileReading)
     for tab in reading.tabs if lacking else ():
         for table in lacking if tab.record_count else ():
             if table in tab.tables:
+                # A slice shares the memory of the batch, which is let go of with the next file.
                 room = FIRST - sum(value.num_rows for value in first[table])
                 first[table].append(tab.tables[table].slice(0, room))
 

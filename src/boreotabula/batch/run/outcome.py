@@ -166,6 +166,7 @@ class Run:
     @property
     def exit_status(self) -> int:
         """0 clean, 1 at least one error that nobody has accepted, 3 nothing was read."""
+        # Another status than for errors: a script must know that nothing came.
         if not self.tab_count:
             return 3
         return 1 if self.severities[Severity.ERROR] else 0
@@ -183,6 +184,7 @@ def add_totals(counts: Iterable[TotalsCount]) -> TotalsCount:
 def add_up(accounts: Iterable[Account]) -> Account:
     """One account of several."""
     filled = 0
+    # With all roles from the start, so that each account lists the same ones.
     roles: Counter[Role] = Counter(dict.fromkeys(Role, 0))
     left_out: Counter[str] = Counter()
     for account in accounts:

@@ -64,6 +64,7 @@ def write_record(
     if folder is None:
         assert out is not None
         folder = run_folder(out)
+    # Known before anything is made, so that only what this run has made is removed.
     new = not folder.exists()
     try:
         folder.mkdir(exist_ok=True)
@@ -72,6 +73,7 @@ def write_record(
     try:
         for name, (columns, rows) in _lists(run).items():
             _place_csv(folder / name, columns, rows, like=out, safe=notes.safe_csv)
+        # The record last: where it is, the lists that it speaks of are there.
         with atomic_write(folder / RUN_RECORD, like=out) as stream:
             stream.write(_lines(_with_notes(describe(run, out), notes)).encode())
     except BaseException:
@@ -98,6 +100,8 @@ def _lists(run: Run) -> dict[str, tuple[Sequence[str], Iterable[Sequence[str]]]]
 
 def _with_notes(described: dict[str, Any], notes: OutputNotes) -> dict[str, Any]:
     """A run as plain data, with what the store says of its output."""
+    # Only what is there is said, so that records of earlier versions and of this one have one
+    # shape.
     described |= {"safe_csv": notes.safe_csv, "written": notes.written, **notes.more}
     described |= {"partition": list(notes.partition)} if notes.partition is not None else {}
     for table in described["tables"]:
@@ -116,6 +120,7 @@ def _lines(described: Mapping[str, Any]) -> str:
 
     parts = []
     for key, value in described.items():
+        # A line for each file: two records can be compared by any program that compares lines.
         if isinstance(value, list) and len(value) > 1:
             inner = ",\n    ".join(map(text, value))
             parts.append(f"  {text(key)}: [\n    {inner}\n  ]")
@@ -138,6 +143,7 @@ def _place_csv(
         text = io.TextIOWrapper(stream, "utf-8", newline="", write_through=False)
         writer = csv.writer(text, lineterminator="\r\n")
         writer.writerow(columns)
+        # Texts of findings are from the files, so they may be formulas as well.
         writer.writerows((list(map(guarded_text, row)) for row in rows) if safe else rows)
         text.detach()  # what is left is flushed; the stream is not ours to close
 
@@ -217,6 +223,7 @@ def _file(file: FileSummary) -> dict[str, Any]:
     return {
         "file": file.name,
         "size": file.size,
+        # Two keys, so that the digest is that of the file as any program computes it.
         "sha256": content_digest(file.digest),
         **({"decided": decided} if (decided := _decided(file.digest)) else {}),
         "read": file.read,

@@ -10,6 +10,7 @@ from boreotabula.layout.field_types import is_type
 Test = Callable[[Any], bool]
 
 
+# Checked key by key rather than by a schema: only what is used again must be right.
 def is_record(result: object) -> bool:
     """Whether data has the shape of a record, as far as it is used again."""
     return isinstance(result, dict) and all(test(result.get(key)) for key, test in _OF.items())

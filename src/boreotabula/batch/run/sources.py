@@ -28,6 +28,7 @@ class Sources:
     def keep(self, out: Path) -> None:
         """Write them into the run folder of an output. Raises CallError if that cannot be."""
         for table, batches in self.batches.items():
+            # An Arrow file has one dictionary for a column; each tab brought its own.
             whole = pa.Table.from_batches(batches).unify_dictionaries()
             with (
                 atomic_write(run_folder(out) / _name(table)) as stream,
@@ -39,10 +40,12 @@ class Sources:
 def sources_of_run(out: Path, table: str, records: int) -> pa.Table | None:
     """The sources of the records of a table; None if they are not there, or of another run."""
     try:
+        # Mapped, so that only the columns that are asked for come into memory.
         with pa.memory_map(str(last_run_folder(out) / _name(table))) as source:
             read_all = pa.ipc.open_file(source).read_all()
     except (OSError, pa.ArrowInvalid):
         return None
+    # Another number of rows means another run: places that are wrong are worse than none.
     return read_all if read_all.num_rows == records else None
 
 

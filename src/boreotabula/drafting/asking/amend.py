@@ -39,6 +39,7 @@ def amended(text: str, amendments: Sequence[Amendment]) -> str:
     before = set(document)
     for amendment in amendments:
         amendment.change(document)
+    # Text again, as the writer keeps all that was not changed.
     text = tomlkit.dumps(document)
     for name in set(document) - before:
         # A part of its own begins after a blank line.
@@ -61,6 +62,7 @@ def heading_known(field: str, heading: str) -> Change:
 
     def change(document: tomlkit.TOMLDocument) -> None:
         fields = _part(document, "fields")
+        # A field may be given by its type alone, or as a table.
         value = fields.get(field, "text")
         values = {"type": str(value)} if isinstance(value, str) else dict(value.unwrap())
         _add(values, "also", [heading])
@@ -78,6 +80,7 @@ def pattern_changed(part: str, key: str, old: str, new: str) -> Change:
         if isinstance(value, str):
             holder[key] = new
         else:
+            # The new pattern may be there already.
             texts = dict.fromkeys(new if text == old else text for text in value.unwrap())
             holder[key] = _item(one_or_list(list(texts)))
 
@@ -113,6 +116,7 @@ def label_known(stamp: str, label: str) -> Change:
 
     def change(document: tomlkit.TOMLDocument) -> None:
         for holder, key in _sources(document, stamp):
+            # The first source with a label takes it: a further source may be for another form.
             way = next((literal for literal in ("right_of", "below") if literal in holder[key]), "")
             if way:
                 values = dict(holder[key].unwrap())
@@ -184,6 +188,7 @@ def _sources(document: tomlkit.TOMLDocument, stamp: str) -> Iterator[tuple[Any, 
 
 def _item(value: Any) -> Any:
     """A value as this program writes it."""
+    # Parsed from this program's own text, so that all values are written in one style.
     return tomlkit.parse(f"x = {written(value)}")["x"]
 
 

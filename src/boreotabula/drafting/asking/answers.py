@@ -45,6 +45,7 @@ def _as_one_field(sketch: Sketch, heading: str, other: str) -> Sketch:
     """A sketch in which a heading means the field of another one, and has none of its own."""
     own, kept = (sketch.headings.get(text) or field_name(text) for text in (heading, other))
     if own == kept or own not in sketch.fields or kept not in sketch.fields:
+        # A name that is no field, or one field for both: nothing to merge.
         return sketch
     without = {name: kind for name, kind in sketch.fields.items() if name != own}
     headings = {text: kept if name == own else name for text, name in sketch.headings.items()}
@@ -75,6 +76,7 @@ def _with_field(sketch: Sketch, heading: str) -> Sketch:
         fields[one] = how
         if one == before:
             fields[name] = how
+    # The heading is known by the name of its field, unless that was taken.
     if name != field_name(heading):
         headings[heading] = name
     return replace(sketch, headings=headings, fields=fields)
@@ -84,6 +86,7 @@ def renamed(sketch: Sketch, old: str, new: str) -> Sketch:
     """A sketch with another name of a field, wherever it stands. Raises ValueError if the name is
     none, or that of another field."""
     name = field_name(new)
+    # Checked by making a name of it: what comes back unchanged is one.
     if new != name or (new != old and new in sketch.fields):
         raise ValueError(f"“{new}” is no name for a field, or that of another; “{name}” would be")
     if new == old:

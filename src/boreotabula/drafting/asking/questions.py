@@ -33,6 +33,8 @@ def questions(
     give there; else what the tabs gave that it was drafted from.
     """
     if findings is None:
+        # Findings of the tabs that were drafted from carry no file, as they were read without
+        # one.
         findings = [
             replace(finding, file=specimen.file, tab=specimen.tab)
             for specimen, finding in draft.judged.errors
@@ -66,6 +68,7 @@ def _about_findings(findings: Sequence[Finding]) -> Iterator[Doubt]:
         finding for finding in findings if finding.severity in (Severity.ERROR, Severity.WARNING)
     ]
     by_code: dict[tuple[str, str], list[Finding]] = {}
+    # By code and field, since a wrong type gives an error in every cell of a column.
     for one in sorted(grave, key=lambda finding: finding.severity is not Severity.ERROR):
         by_code.setdefault((one.code, one.field), []).append(one)
     ranked = sorted(
@@ -90,6 +93,7 @@ def _of_another_reading(draft: Draft, records: tuple[int, int] | None) -> Iterat
     if draft.runner_up is None:
         return
     sketch, judged = draft.runner_up
+    # Counted over all files if there was a run; else over the tabs that were tried.
     own, count = records or (draft.judged.records, judged.records)
     example = draft.kind.examples[0]
     taken, other = draft.sketch.form, sketch.form
@@ -114,6 +118,7 @@ def _first_place(sheet: Sheet) -> tuple[int, int]:
 def _guessed(draft: Draft) -> Iterator[Doubt]:
     """The fields whose values no cell shows how to read, each with the first such value."""
     for name, text in draft.sketch.guessed.items():
+        # The first cell shows the person what the question is about.
         file, tab, cell, number = _first_cell(draft, text)
         options = draft.sketch.options.get(name, {})
         if "decimal_mark" in options:
@@ -173,6 +178,7 @@ def _read_as_nothing(draft: Draft) -> Iterator[Doubt]:
 
 
 def _unnamed(draft: Draft) -> Iterator[Doubt]:
+    # One question for each name that the form itself does not give.
     for name, question in our_names(draft.sketch, draft.kind).items():
         file, tab, cell, value = next(_values(draft, name), ("", "", "", ""))
         shown = f"“{value}”" if value != "" else "this"

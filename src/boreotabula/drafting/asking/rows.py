@@ -31,6 +31,7 @@ def _without_name(draft: Draft) -> Iterator[Doubt]:
     sketch = draft.sketch
     own = sketch.table_fields
     carried = listed(sketch.block.get("carry_down"))
+    # One column more than the name: with two columns a blank name is most likely a group.
     if not sketch.listed or sketch.more or len(own) < _FEWEST_FIELDS or own[0] in carried:
         return
     lacking: list[tuple[str, str, str, Any]] = []
@@ -45,6 +46,7 @@ def _without_name(draft: Draft) -> Iterator[Doubt]:
                 cell = record.pop("source_cell") or ""
                 text = next((value for value in record.values() if value is not None), "")
                 lacking.append((example.file, example.tab, cell.partition(":")[0], text))
+    # Where many rows lack it, the column does not name them.
     if 0 < len(lacking) < _MOST_LACKING * every:
         file, tab, cell, text = lacking[0]
         them = "it is a record" if len(lacking) == 1 else "they are records"
@@ -124,6 +126,7 @@ def _numbered_above(draft: Draft) -> Iterator[Doubt]:
 
 def _rows_above(block: ReadBlock) -> Iterator[tuple[int, str]]:
     """The record rows without a number whose first cell those of the next rows begin with."""
+    # Numbering without the name of a group is how outlines are written.
     left, right = block.columns.left, block.columns.right
     rows = block.table.records
     firsts = [cell_text(block.view.rows[row][left]).strip().rstrip(".") for row in rows]
@@ -166,6 +169,7 @@ def _rows_again(block: ReadBlock) -> Iterator[tuple[int, str, str]]:
         numbers = block.view.numbers[row, columns]
         key = tuple(numbers[np.isfinite(numbers)].tolist())
         text = next((text.strip() for text in texts if text.strip()), "")
+        # Two numbers at least: one may come again by chance.
         if text and len(key) >= _FEWEST_NUMBERS and any(key):
             names.setdefault(key, []).append(text)
             rows.append((row, text, key))

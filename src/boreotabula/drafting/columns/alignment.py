@@ -47,6 +47,8 @@ def columns_of(tables: Tables, heading: HeadingOf, span: Callable[[Shape], range
     for key, column in by_key.items():
         column.headings = [text for text, _ in written[key].most_common() if text]
     columns = list(by_key.values())
+    # Languages first, as they pair many columns at once; then again, since pairs by words may
+    # have completed one.
     columns = _of_languages(columns, tables)
     columns = _alike(columns, tables, by_place=False)
     columns = _of_languages(columns, tables)
@@ -76,6 +78,7 @@ def _in_order(columns: list[Column]) -> list[Column]:
     usual = Counter(number for column in columns for number in column.places)
     if not usual:
         return columns
+    # The table with most columns, the first of equals: its order is the one a person would write.
     first = max(usual, key=lambda number: (usual[number], -number))
     ordered = sorted(
         (column for column in columns if first in column.places),
@@ -107,6 +110,7 @@ def _of_languages(columns: list[Column], tables: Tables) -> list[Column]:
             in_common = any(
                 first[0] in column.places and tables_of_it[0] in column.places for column in named
             )
+            # Moments are the same in many languages, so they prove nothing.
             if pairs and (shared or not in_common) and _is_translation(pairs, tables):
                 if len(tables_of_it) == 1 or not shared:
                     pairs[0][0].doubts.append(_language(*pairs[0], tables))
@@ -123,6 +127,7 @@ def _languages(columns: Sequence[Column], tables: int) -> list[list[int]]:
     own: list[set[int]] = [set() for _ in range(tables)]
     for column in columns:
         for number in column.places:
+            # By identity: two columns may have the same headings for a while.
             own[number].add(id(column))
     return [
         sorted(group, key=lambda number: (-len(own[number]), number))
@@ -161,6 +166,8 @@ def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Col
     """With columns that are never on one table as one, where headings and types are alike; or, if
     `by_place`, nothing else is left between the same neighbours."""
     while True:
+        # The best pair is merged, and all scores are taken anew, as a merged column has more
+        # places.
         scores = [
             (score, -number, first, second)
             for number, (first, second) in enumerate(combinations(columns, 2))
@@ -169,6 +176,7 @@ def _alike(columns: list[Column], tables: Tables, *, by_place: bool) -> list[Col
         if not scores:
             return columns
         score, _, column, other_column = max(scores, key=lambda group: group[:2])
+        # The more usual column keeps its place in front, and gives the field its name.
         if len(other_column.places) > len(column.places):
             column, other_column = other_column, column
         if score <= _BY_PLACE or not share_texts(column, other_column, tables):
@@ -188,6 +196,7 @@ def _score(first: Column, second: Column, columns: Sequence[Column], tables: Tab
     """How sure it is that two columns are the same; 0 if they are not taken for it."""
     if not (first.headings and second.headings) or first.places.keys() & second.places.keys():
         return 0.0
+    # All spellings of both are held against each other.
     likeness = max(likeness_of(a, b) for a in first.headings for b in second.headings)
     apart = not _files(first, tables) & _files(second, tables)
     score = _BY_PLACE + likeness / 100 if likeness >= _LIKE_HEADINGS else 0.0
@@ -238,6 +247,7 @@ def _ask_of_tabs(columns: Sequence[Column], tables: Tables) -> None:
     ]  # fmt: skip
     turns = Counter(id(column) for pair in pairs for column in pair)
     for pair in pairs:
+        # The rarer heading is asked about; most tabs show what is meant.
         rare, usual = sorted(pair, key=lambda column: len(column.places))
         if (
             turns[id(rare)] == turns[id(usual)] == 1
@@ -283,6 +293,7 @@ def _take_turns(first: Column, second: Column, columns: Sequence[Column], tables
 def _neighbours(column: Column, columns: Sequence[Column]) -> set[tuple[int, int]]:
     """The columns right before and after a column, on each table that has it; by their `id`."""
     neighbours = set()
+    # Zero stands for the edge of the table.
     for number, place in column.places.items():
         order = {column.places[number]: id(column) for column in columns if number in column.places}
         neighbours.add((order.get(place - 1, 0), order.get(place + 1, 0)))

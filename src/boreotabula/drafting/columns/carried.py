@@ -26,6 +26,7 @@ def carried_columns(
     `leading`."""
     before: Column | None = None
     for index, column in enumerate(columns[:leading]):
+        # Nearest first: the column right of it most often names its rows.
         naming = [*columns[index + 1 : index + 1 + _MOST_NAMING], *columns[:index]]
         if any(is_filled_once(tables, column, other_column, before) for other_column in naming):
             before = column
@@ -72,6 +73,7 @@ def is_filled_once(
             for group, cell in zip(groups, cells, strict=True)
             if cell != ""
         ]
+        # Merged cells say themselves how far a group reaches, whatever comes again.
         again += 0 if _is_merged(example, shape, place) else len(texts) - len(set(texts))
         filled += len(texts)
         blank += len(cells) - len(texts)

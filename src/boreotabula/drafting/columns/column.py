@@ -38,6 +38,7 @@ def shared_texts(first: Column, second: Column, tables: Tables) -> float:
     """The part of the texts of two columns that both have; 0 if it is but one text."""
     texts = []
     for column in (first, second):
+        # Computed once for each column: pairs of columns are compared many times.
         if column.texts is None:
             column.texts = {cell for cell in cells_of(column, tables) if isinstance(cell, str)}
         texts.append(column.texts)
@@ -92,6 +93,7 @@ def _type_of(cells: Sequence[Cell]) -> str:
     """The type of some cells. Dates in words are dates, whatever their language; codes of digits
     may be numbers on another tab."""
     texts = [cell for cell in cells if isinstance(cell, str)]
+    # Codes of digits may be numbers in the workbook of another sender.
     if texts and all(text.strip().isdigit() for text in texts):
         return "integer"
     kinds = Counter(period.kind for text in texts if (period := period_of(text)))

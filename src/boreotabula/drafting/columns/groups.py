@@ -47,6 +47,7 @@ def group_names(examples: Sequence[Example]) -> list[list[str]]:
 
 def _sum_rows(example: Example, shape: Shape) -> Iterator[SumRow]:
     """The rows of sums of a table, if all its lines are under one of them."""
+    # Numbers alone tell sums, so rows without any are passed over.
     rows = [row for row in range(shape.first, shape.end) if not _is_total(example, shape, row)]
     numbers = example.sheet.numbers[rows][:, shape.values.start : shape.values.stop]
     reduce = np.logical_or.reduce(~np.isnan(numbers), axis=1)
@@ -61,6 +62,7 @@ def _sum_rows(example: Example, shape: Shape) -> Iterator[SumRow]:
             lines.append(index)
         else:
             sums[index] = end
+    # A line that no row sums up means that these are not groups.
     covered = {line for position, end in sums.items() for line in lines if position < line < end}
     digits = float(np.log2(1 + np.abs(values[list(sums)])).sum()) if sums else 0.0
     if not sums or len(covered) < len(lines) or digits < _LEAST_DIGITS:
@@ -76,6 +78,7 @@ def _end_of_sum(values: NDArray[np.float64], index: int, lines: Sequence[int]) -
     if not values[index].any() or not lines:
         return None
     below = lines[::-1][:_MOST_MEMBERS]
+    # Sums so far, row by row: each end is tried in one comparison.
     so_far = np.cumsum(values[below], axis=0)
     for number in np.flatnonzero((np.abs(so_far - values[index]) <= 0.5).all(axis=1)).tolist():
         # A line that equals the next one alone is no sum, unless more of them are.
@@ -87,6 +90,7 @@ def _end_of_sum(values: NDArray[np.float64], index: int, lines: Sequence[int]) -
 def _with_depth(sum_rows: Sequence[SumRow]) -> Iterator[tuple[SumRow, int]]:
     """Rows of sums with how many others they are within."""
     open_: list[SumRow] = []
+    # A stack of the rows of sums that are still open.
     for sum_row in sum_rows:
         while open_ and open_[-1].end <= sum_row.row:
             open_.pop()

@@ -36,6 +36,7 @@ def list_sketch(shapes: Tables) -> Sketch:
     headings: dict[str, str] = {}
     doubts: list[Doubt] = []
     rows = max(shape.lowest - shape.highest + 1 for _, shape in shapes)
+    # Turned into columns by their headings, wherever they stand on each tab.
     columns = columns_of(shapes, list_heading, lambda shape: range(shape.right - shape.left))
     by_place = _are_by_place(columns, shapes)
     for column in columns:
@@ -51,6 +52,7 @@ def list_sketch(shapes: Tables) -> Sketch:
             doubts += column.doubts
     block: dict[str, Any] = {"heading_rows": rows} if rows > 1 else {}
     if by_place:
+        # In order, since a list by position has nothing else to know its columns by.
         block |= {"columns": list(fields)}
     elif len(columns) > _FEWEST and (groups := _leading_groups(shapes, columns)):
         names = list(fields)
@@ -72,6 +74,7 @@ def _leading_groups(shapes: Tables, columns: Sequence[Column]) -> range:
     """Which of the first columns hold groups, behind one that numbers the lines, if there is one:
     beyond them a blank cell is a missing value. Days may be groups though they are no names."""
     leading = min(shape.leading for _, shape in shapes)
+    # Days may name groups although they are figures.
     if not leading and _are_days(shapes, columns[0]):
         leading = 1
         carried = set(carried_columns(shapes, columns, leading))
@@ -105,6 +108,8 @@ def _lead_groups(shapes: Tables) -> bool:
             return False
         groups += [names.pop(row) for row in lone]
         others.update(names.values())
+    # Names of groups come again in other tables, names of records may too; one that is both is no
+    # group.
     # One name above a table is its title rather.
     return len(groups) > len(shapes) and others.isdisjoint(groups)
 
@@ -127,6 +132,7 @@ def position_sketch(kind: TabFamily) -> Sketch:
     if kind.has_lines:
         return _lines_sketch(kind)
     sheets = [example.sheet for example in kind.examples]
+    # Lists without headings must have one width; otherwise their columns have moved.
     if not all(map(is_headless, sheets)) or len({sheet.width for sheet in sheets}) != 1:
         return Sketch()
     heads = next((example.further[0].heads for example in kind.examples if example.further), ())
@@ -155,6 +161,7 @@ def _by_position(rows: Sequence[Sequence[Cell]], heads: Sequence[Cell] = ()) -> 
     for column, every in enumerate(zip(*rows, strict=True)):
         cells = [cell for cell in every if cell != ""]
         if not cells and not heads:
+            # A dash keeps the place of a column that is always blank.
             columns.append("-")
             continue
         type_ = typed(cells)

@@ -23,6 +23,7 @@ _MOST_MEASURES = 6
 def measures_of(shapes: Tables) -> list[list[str]]:
     """The headings of each measure where the same few stand under every upper heading, and their
     values differ in type or unit; none if they are values of a level themselves."""
+    # Each table gives its groups, and all must agree.
     groups = [measures for example, shape in shapes for measures in _under_upper(example, shape)]
     sizes = {len(group) for group in groups}
     if len(groups) < _FEWEST_GROUPS * len(shapes) or len(sizes) != 1:
@@ -32,6 +33,7 @@ def measures_of(shapes: Tables) -> list[list[str]]:
     if not 1 < size <= _MOST_MEASURES:
         return []
     cells = [[cell for column in columns for cell in column.cells] for columns in by_place]
+    # Few odd cells, such as a note in a figure, do not make another type.
     types = {type_of(_most_cells(column)) for column in cells}
     heads = [list(dict.fromkeys(column.heading for column in measures)) for measures in by_place]
     units = any(is_unit(text) or "(" in text for head in heads for text in head)
@@ -81,6 +83,7 @@ def _sums_amid(columns: Sequence[_Measured]) -> bool:
     if len(lines) <= _FEWEST_GROUPS or len(set(map(len, lines))) != 1 or not lines[0]:
         return False
     if not all(isinstance(cell, float) for cells in lines for cell in cells):
+        # In another number of rows nothing can be summed row by row.
         return False
     numbers = np.array(lines, float)
     rest = numbers.sum(axis=0) - numbers

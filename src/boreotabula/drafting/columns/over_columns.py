@@ -21,6 +21,7 @@ def heading_at(example: Example, shape: Shape, index: int) -> str:
     column = shape.left + index
     if column >= shape.right:
         return ""
+    # From below: the lowest heading names the column, those above it its group.
     above = (example.sheet.rows[row][column] for row in range(shape.lowest, shape.top - 1, -1))
     return one_line(cell_text(next((cell for cell in above if cell != ""), "")).strip())
 
@@ -39,6 +40,7 @@ def named_field(
     """A field for some headings, which is added to those that are there."""
     name = field_name(heads[0] if heads else fallback, fields, fallback)
     fields[name] = "text"
+    # Its own name needs no entry in the glossary.
     for text in heads:
         if normal_form(text) != heading_of(name):
             headings.setdefault(text, name)

@@ -28,6 +28,7 @@ def table_sketch(kind: TabFamily) -> Sketch:
     shapes = [(example, shape) for example in kind.examples for shape in example.shapes]
     several = any(len(example.shapes) > 1 for example in kind.examples)
     first = shapes[0][1]
+    # What the looks say first; a list with a corner is tried before a plain one.
     sketch = _cross_tab(shapes) if first.crossed else _cornered_list(shapes) or list_sketch(shapes)
     block: dict[str, Any] = dict(sketch.block)
     if totals := _totals(shapes):
@@ -45,6 +46,7 @@ def _captioned(sketch: Sketch, shapes: Tables) -> Sketch:
     if {"caption", "stamps"} & sketch.block.keys():
         return sketch
     lines = _lines_above(shapes)
+    # Two texts above one table are a title and a remark, and which is which is not known.
     if lines is None or any(len(above) > 1 for above in lines):
         return sketch
     texts = [above[0] for above in lines]
@@ -68,6 +70,7 @@ def _titled(
     tab and no text has a label or is a figure."""
     by_tab: dict[int, list[str]] = {}
     for (example, _), text in zip(shapes, texts, strict=True):
+        # A text that several tables of one tab share does not tell them apart.
         by_tab.setdefault(id(example), []).append(text)
     named = all(len(set(texts)) == len(texts) for texts in by_tab.values())
     if not named or any(":" in text or reads_as_figure(text) for text in texts):
@@ -111,6 +114,7 @@ def _cross_tab(shapes: Tables) -> Sketch:
     across = _level_fields(shapes, shape.levels - bool(measures), fields)
     values = [named_field(heads, fields, headings, "value") for heads in measures]
     values = values or [field_name("value", fields)]
+    # Whole numbers until all cells are looked at; the search widens the type.
     fields |= dict.fromkeys(values, "integer")
     block: dict[str, Any] = {"columns" if bare else "stub": one_or_list(stub)}
     block |= {"across": one_or_list(across), "value": one_or_list(values)}
@@ -191,6 +195,7 @@ def _odd_in_level(shapes: Tables) -> list[Doubt]:
     moments = [text for text in places if level_name([text])]
     beside = {text for heads in _beside(shapes) for text in heads}
     odd = [
+        # Sums and columns beside the levels are known as what they are.
         text for text in places
         if not level_name([text]) and text not in summing and text not in beside
     ]  # fmt: skip
@@ -233,6 +238,7 @@ def _beside(shapes: Tables) -> list[list[str]]:
     for example, shape in shapes:
         if shape.of_texts:
             continue
+        # From the right edge: only what stands behind the last figure is beside the values.
         for index in range(shape.right - shape.left - 1, shape.leading, -1):
             is_beside = shape.left + index >= shape.values.stop
             if shape.columns[index] == FIGURE and not is_beside:
@@ -301,6 +307,7 @@ def _totals(shapes: Tables) -> list[str]:
         totals |= dict.fromkeys(filter(None, map(total_pattern, (*heads, *labels))))
         if shape.crossed and (summed := _summing_heading(example, shape)):
             totals[total_pattern(summed) or summed] = None
+    # A pattern that is covered by a wider one is left out.
     return [text for text in totals if text + "*" not in totals]
 
 
@@ -328,6 +335,7 @@ def _labels_of_totals(example: Example, shape: Shape) -> list[str]:
 def _summing_heading(example: Example, shape: Shape) -> str:
     """The heading of the last column of values if it sums up all others, row by row."""
     numbers = example.sheet.numbers[shape.first : shape.end, shape.values.start : shape.values.stop]
+    # Of two columns one is the sum of the other only if they are equal.
     if numbers.shape[1] <= 2 or np.isnan(numbers[:, -1]).all():
         return ""
     rows = ~np.isnan(numbers[:, -1])

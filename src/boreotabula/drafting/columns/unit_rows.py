@@ -29,6 +29,7 @@ def rows_under_headings(kind: TabFamily) -> int:
     """How many rows right below the headings belong to them for sure: they are the same on several
     tabs, and number the columns; or name nothing, and hold units that are in use, or texts over
     columns of figures alone."""
+    # Two tabs at least, as one alone does not show what stays.
     if len(kind.examples) < _FEWEST_TABS:
         return 0
     return sum(1 for _ in takewhile(partial(_is_of_headings, kind), range(_MOST_ROWS)))

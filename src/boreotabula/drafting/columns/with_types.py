@@ -14,6 +14,7 @@ def with_type(sketch: Sketch, name: str, type_: Typed) -> Sketch:
     """A sketch with the type of a field, and all that goes with it."""
     empty = dict.fromkeys([*listed(sketch.reading.get("empty")), *type_.nothing])
     keys: dict[str, Any] = {"empty": list(empty)} if empty else {}
+    # What is said of the whole layout is said once, under [reading].
     options = dict(type_.options)
     # What no number shows for sure is said of this field alone.
     if "decimal_mark" in options and not type_.guessed:

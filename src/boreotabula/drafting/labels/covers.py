@@ -30,6 +30,7 @@ def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[st
     names = Counter(name for example in examples for name in example.specimen.others)
     own = {example.specimen.tab for example in examples}
     bare = not stamps.fields
+    # A cover is in every file; a tab that some lack is a tab of the form.
     for name, count in names.items():
         if count < len(examples) or name in own:
             continue
@@ -42,6 +43,8 @@ def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[st
         every = with_labels_above(list(sheets.values()), tables, every)
         for group in groups_of(every):
             pairs = [pair for _, pair in group]
+            # What never varies is part of the form, unless the label is marked, or it is a
+            # period.
             values = {cell_text(pair.value) for pair in pairs}
             constant = len(values) == 1 and len(sheets) > 1 and not pairs[0].sure
             if constant and not period_of(next(iter(values))):
@@ -55,6 +58,7 @@ def add_covers(stamps: Stamps, examples: Sequence[Example], taken: Collection[st
             by_file = dict(zip(sheets, (list[Pair]() for _ in sheets), strict=True))
             for index, pair in group:
                 by_file[list(sheets)[index]].append(pair)
+            # The name of the tab must not say it a second time.
             for index, one in enumerate(examples):
                 for pair in by_file[one.specimen.file]:
                     stamps.told[index].add(plain(cell_text(pair.value)))

@@ -26,6 +26,7 @@ def with_labels_above(
     """The pairs of all tabs, with values below labels that have no mark: side by side in one row
     stand texts that never change, and below each of them something that does."""
     rows: dict[int, list[int]] = {}
+    # In one tab nothing shows what stays.
     for row, column, text in sheets[0].texts() if len(sheets) >= FEW else ():
         above = {cell_text(sheet.cell(row, column)) for sheet in sheets}
         below = [cell_text(sheet.cell(row + 1, column)) for sheet in sheets]
@@ -76,6 +77,7 @@ def groups_of(every: Sequence[Sequence[Pair]]) -> list[Found]:
         for tab in tabs:
             for pair in every[tab]:
                 by_label.setdefault(normal_form(pair.label), []).append((tab, pair))
+        # A majority of the tabs of its language.
         # A label on few of many tabs is a remark.
         own = [
             group
@@ -93,6 +95,7 @@ def groups_of(every: Sequence[Sequence[Pair]]) -> list[Found]:
             if like is None:
                 merged.append(list(values))
             else:
+                # Only labels behind the last pair, so that the order of both languages is kept.
                 free = free[free.index(like) + 1 :]
                 like += values
     # What few tabs have, in whatever language, is no part of the form.

@@ -26,6 +26,7 @@ def stamps_of_lines(examples: Sequence[Example], taken: Collection[str]) -> Stam
         for column, cells in enumerate(zip_longest(*lines, fillvalue="")):
             values = [cell for cell in cells if cell != ""]
             if not column or not values:
+                # The mark of the line says what it is, and no value.
                 continue
             kind = field_type(values)
             word = NAMES_OF_MOMENTS.get(kind, "header")

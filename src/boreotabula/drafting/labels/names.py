@@ -60,10 +60,12 @@ def of_files(files: Sequence[str], groups: Told, taken: Collection[str] = ()) ->
     if not files:
         return NOTHING
     names = [file.rpartition("/")[2] for file in files]
+    # One ending for all, or any: a folder of .xlsx and .xls files is one inbox.
     endings = {name.rpartition(".")[2].casefold() for name in names}
     ending = f".{endings.pop()}" if len(endings) == 1 else ".*"
     stems, marks = _without_marks([name.rpartition(".")[0] or name for name in names])
     template = template_of(stems, months=True)
+    # Nothing in common: names that share no word are no pattern.
     if template is None:
         return NOTHING
     fields: dict[str, str] = {}
@@ -133,6 +135,7 @@ def _of_folders(
     nothing, or lie at unlike depths."""
     above = [file.split("/")[:-1] for file in files]
     depths = {len(texts) for texts in above}
+    # Files at unlike depths have no folder in common that could be a field.
     if len(depths) != 1 or not above[0]:
         return ""
     before = len(fields)
@@ -178,6 +181,7 @@ def _pattern(
     """The pattern of a template; fields for what it tells are added to those that are there."""
 
     def filled(slot: Slot) -> str:
+        # Tabs beyond these were not looked at, so nothing is known of what they tell.
         looked_at = [
             (groups[fit], plain(value))
             for fit, value in zip(template.fits, slot.values, strict=True) if fit < len(groups)
@@ -214,6 +218,7 @@ def of_tabs(
         *more_places,
     ]
     tabs = [tab for _, tab in places]
+    # Text files have one tab without a name.
     if not all(tabs):
         return {}, NOTHING, {}
     chosen = set(places)
@@ -229,11 +234,13 @@ def of_tabs(
     fields: dict[str, str] = {}
     whole = len(template.fits) == len(tabs)
     worded = any(sign.isalpha() for sign in template.fixed)
+    # A file of one tab needs no choice of tabs.
     if alone:
         return {}, NOTHING, _tab_stamp(tabs, groups, taken, template)
     if whole and worded:
         own = _pattern(template, groups, taken, fields, "tab")
         tried = pattern(own, Kind.TAB)
+        # A pattern that takes another tab as well is not used.
         if not any(tried.match(other_text) is not None for other_text in sheets):
             return _named((own,), examples, sheets, tabs), Named((own,), fields), {}
     if not worded and (numbered := _numbered(tabs, sheets, taken)):
@@ -313,6 +320,7 @@ def _exceptions(other_texts: Sequence[str], tabs: Sequence[str]) -> list[str]:
     the tabs that are read."""
     exceptions = []
     for name in other_texts:
+        # With any number, since another such tab comes next month.
         numbered = re.sub(r"\d+", "*", escaped(name))
         fits = pattern(numbered, Kind.TAB)
         wide = any(sign.isalpha() for sign in numbered)
@@ -335,6 +343,7 @@ def _tab_stamp(
     for number, slot in enumerate(template.slots if len(template.fits) == len(tabs) else ()):
         if not slot.is_period:
             continue
+        # Told already by a stamp: a second field would say the same.
         if all(plain(value) in texts for value, texts in zip(slot.values, groups, strict=False)):
             continue
         named, kind = meaning_of(slot, "tab")

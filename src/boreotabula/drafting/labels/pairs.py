@@ -53,6 +53,7 @@ def pairs_of(sheet: Sheet, shapes: Sequence[Shape], share: Share | None = None) 
     """
     pairs: list[Pair] = []
     taken: set[tuple[int, int]] = set()
+    # Row by row, since labels are read as people read them.
     for row in np.flatnonzero(sheet.filled.any(axis=1)).tolist():
         columns = [
             index
@@ -61,6 +62,7 @@ def pairs_of(sheet: Sheet, shapes: Sequence[Shape], share: Share | None = None) 
         ]
         for number, column in enumerate(columns):
             cell = sheet.rows[row][column]
+            # The value of a label to its left is no label itself.
             if (row, column) in taken or not isinstance(cell, str) or reads_as_figure(cell):
                 continue
             right = columns[number + 1] if number + 1 < len(columns) else None
@@ -80,6 +82,7 @@ def _pairs_at(
 ) -> Iterator[Pair]:  # fmt: skip
     text = str(sheet.rows[row][column])
     label, mark, rest = text.partition(":")
+    # Digits before a colon are a time of day.
     if mark and rest.strip() and len(label) <= _LONGEST and not label.strip().isdigit():
         if not _is_note(row, column, shapes):
             yield Pair(label.strip(), row, column, rest.strip(), "inside", sure=True)
@@ -96,6 +99,7 @@ def _pairs_at(
     if right is not None and not sure and _is_label(sheet, row, right, columns, share):
         return
     if right is not None and stays and not _crosses(row, column, right, shapes):
+        # Right before below: it is the more usual of the two.
         value = sheet.rows[row][right]
         marked = isinstance(value, str) and value.strip()[-1:] in _MARKS
         alone = _stand_alone(columns, column, right)

@@ -34,6 +34,7 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
         pairs_of(example.sheet, (*example.shapes, *example.further), share) for example in examples
     ]
     shapes = [(*example.shapes, *example.further) for example in examples]
+    # Rows of labels above rows of values, which have no colon.
     every = with_labels_above([example.sheet for example in examples], shapes, every)
     every = [
         _with_label_rows(example, pairs) for example, pairs in zip(examples, every, strict=True)
@@ -54,6 +55,7 @@ def stamps_of(examples: Sequence[Example], taken: Collection[str]) -> Stamps:
         source = _of_several_tables(group, examples) or {way: one_or_list(labels)}
         stamps.add(name, source, field_type([pair.value for pair in pairs]))
         labelled |= {normal_form(label) for label in labels}
+        # Names of files and tabs need not say again what a label says.
         for position, pair in group:
             text = cell_text(pair.value)
             stamps.told[position] |= {plain(text), *map(plain, text.split())}

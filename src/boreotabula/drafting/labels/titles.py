@@ -57,6 +57,7 @@ def add_titles(
             continue
         places = {(title.row, title.column) for title in row.values()}
         everywhere = len(row) == len(examples)
+        # At one place on all tabs it can be named by its cell; else only by its words.
         where = str(Address(*next(iter(places)))) if len(places) == 1 and everywhere else ""
         worded = any(sign.isalpha() for sign in template.fixed)
         if not worded and not (where and all(slot.kind != "number" for slot in template.slots)):
@@ -72,6 +73,7 @@ def add_titles(
         added = everywhere and _add_slots(
             stamps, template, tabs, examples, where, taken, periods_only=not above
         )
+        # What is no stamp but stays is boilerplate, so that runs do not call it unplaced.
         if not added and worded and len(tabs) >= _least(len(examples)):
             if not template.slots or len(set(texts)) == 1:
                 stamps.boilerplate.append(texts[0])
@@ -121,6 +123,8 @@ def _aligned(titles: Sequence[Sequence[_Title]]) -> list[dict[int, _Title]]:
             reverse=True,
         )
         rows: set[int] = set()
+        # In order of likeness, each title and row once: a greedy matching is enough for a few
+        # titles.
         places: set[int] = set()
         # What is most alike is one: a remark above it may stand in the place of a title.
         for _, index, place in scores:
@@ -160,6 +164,7 @@ def _add_slots(
         period = slot.is_period
         if periods_only and not period:
             continue
+        # In the order of the tabs, which is not that of the template.
         values = [slot.values[template.fits.index(index)] for index in range(len(tabs))]
         if not period and _by_language(dict(zip(tabs, values, strict=True)), examples):
             continue

@@ -35,6 +35,7 @@ def kind_for(cross: Cross) -> str:
 
 def draw_cross(cross: Cross, out: Path, kind: str | None = None) -> None:
     """Draw a cross-tab, whole or not at all. Raises CallError if there is nothing to draw."""
+    # An empty picture would look as if everything were zero.
     if not any(number is not None for row in cross.cells for number in row):
         raise CallError("there is no number to draw")
     if cross.value_kind.is_moment:

@@ -48,6 +48,7 @@ def write_picture(out: Path, draw: Callable[[], Any]) -> None:
     }  # fmt: skip
     content = io.BytesIO()
     ending = out.suffix.lower().removeprefix(".")
+    # A font that lacks a sign is no reason to fail.
     with rc_context(settings), catch_warnings():  # type: ignore[arg-type]
         simplefilter("ignore", UserWarning)  # signs that the font lacks are drawn as boxes
         draw().savefig(content, format=ending, dpi=110, metadata=_FILE_STAMPS.get(ending))

@@ -66,6 +66,7 @@ def draw_heat(cross: Cross) -> Any:
     figure, axes = new_figure(
         min(max(7.0, width), 40), min(max(3.2, 1.6 + form.row * form.lines), 60), form.panels
     )
+    # The row of what is taken together has the largest sums, and would take all the colour.
     coloured = cross.cells[: len(names) - bool(cross.others)]
     numbers = [number for line in coloured for number in line if number is not None]
     low, high = _ends(numbers, both_sides=cross.wish.change)

@@ -84,6 +84,7 @@ def _name_ends(axes: Any, ends: Sequence[tuple[float, str, LineStyle]], right: f
     step = (top - bottom) * 0.045
     ordered = sorted(ends, key=lambda end: end[:2])
     heights: list[float] = []
+    # Each name is pushed up as far as the one below it needs.
     for value, _, _ in ordered:
         heights.append(max(value, heights[-1] + step) if heights else value)
     if max(heights, default=top) > top:  # too many at the top: all of them move down together

@@ -56,6 +56,7 @@ def bar_colours(ranks: Sequence[int]) -> list[str]:
 def _slots(ranks: Sequence[int], count: int) -> list[int]:
     """A slot for each rank; where two share one, the later takes the next that is free."""
     taken: dict[int, int] = {}
+    # In the order of the ranks, so that a name keeps its slot whatever else is drawn.
     for index in sorted(range(len(ranks)), key=ranks.__getitem__):
         slot = ranks[index] % count
         while slot in taken.values() and len(taken) < count:

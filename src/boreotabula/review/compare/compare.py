@@ -89,6 +89,7 @@ def compare(
     names = list(dict.fromkeys([*known_texts, *fields, *traced]))
     kinds = {name: (before.kinds[name], after.kinds[name]) for name in names}
     made = _Made(known_texts, fields, traced, by, kinds)
+    # Small tables are compared in one part, without files.
     parts = 1 if _is_small(before, in_a_part) and _is_small(after, in_a_part) else PARTS
     with TemporaryDirectory(prefix="boreotabula-") as folder:
         splits = []
@@ -194,6 +195,7 @@ class _Made:
         old, new = before.take(pa.array(pairing.before)), after.take(pa.array(pairing.after))
         for name in self._fields:
             value, other = old.column(name), new.column(name)
+            # Null is equal to nothing, so two blanks are told apart from a blank and a value.
             equal = pc.fill_null(pc.equal(value, other), False)
             both_blank = pc.and_(value.is_null(), other.is_null())
             differ = pc.invert(pc.or_(equal, both_blank))
@@ -237,6 +239,7 @@ class _Made:
         the order of their side."""
         if not self._tables:
             return pa.table({name: pa.array([], pa.string()) for name in self._names})
+        # Put in order at the end, as parts come in the order of their keys.
         whole = pa.concat_tables(self._tables)
         ranks = pc.index_in(whole.column("what"), pa.array([CHANGED, NEW, GONE]))
         order = pc.sort_indices(
@@ -271,6 +274,7 @@ class _Made:
                 sums.column("group").to_pylist(), sums.column("value_sum").to_pylist(), strict=True
             ):
                 known_numbers = self._sums.setdefault((group, name), [Decimal(0), Decimal(0)])
+                # Exactly, since sums of floats would differ by their order.
                 known_numbers[number] += Decimal(str(value)) if value is not None else 0
 
     def summed(self) -> dict[tuple[str, str], Sums]:
@@ -286,6 +290,7 @@ def _number_kind(kinds: tuple[str, str]) -> pa.DataType | None:
     if not types or not all(kind.totals for kind in types):
         return None
     if all(kind.name == "integer" for kind in types):
+        # The widest type that both sides fit into, without becoming a float.
         return pa.int64()
     if all(kind.name in ("integer", "decimal") for kind in types):
         return pa.decimal128(38, max(kind.digits or 0 for kind in types))

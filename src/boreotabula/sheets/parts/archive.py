@@ -52,6 +52,7 @@ class Archive:
         try:
             self._archive = zipfile.ZipFile(self._stream)
             self._infos = {_plain(part.filename): part for part in self._archive.infolist()}
+            # Before anything is unpacked: this is how a small file grows without end.
             _refuse_overlap(self._archive.infolist())
         except (zipfile.BadZipFile, ValueError, NotImplementedError):
             self._stream.close()
@@ -89,12 +90,14 @@ class Archive:
         info = self._infos[_plain(name)]
         if info.flag_bits & _ENCRYPTED:
             raise UnreadableError(f"it is damaged: its part “{name}” cannot be unpacked")
+        # Read by hand, as the library would inflate the part to give it.
         self._stream.seek(info.header_offset)
         header = self._stream.read(_LOCAL_HEADER)
         if len(header) < _LOCAL_HEADER or header[:4] != b"PK\x03\x04":
             raise UnreadableError(f"it is damaged: its part “{name}” is missing")
         # The lengths of the name and of what stands behind it (APPNOTE 4.3.7).
         self._stream.seek(sum(struct.unpack("<HH", header[26:30])), os.SEEK_CUR)
+        # Its own entry, without the time and extra fields of the old one.
         own = zipfile.ZipInfo(info.filename)  # no time of day, as all parts that are written
         own.compress_type, own.CRC = info.compress_type, info.CRC
         own.compress_size, own.file_size = info.compress_size, info.file_size
@@ -123,6 +126,7 @@ class Archive:
             info = self._infos[name]
             could_grow = max(info.file_size, info.compress_size * _MOST_GROWTH)
             size = info.file_size
+            # Declared sizes are only believed where even the largest growth would do no harm.
             if could_grow * SHARED > self.budget.room:
                 size = sum(map(len, self._inflated(name, SHARED)))
             self.budget.hold(size * SHARED, f"its part “{info.filename}”")
@@ -157,6 +161,7 @@ class Archive:
             with self._archive.open(info) as stream:
                 while chunk := stream.read(_CHUNK):
                     size += len(chunk)
+                    # Counted as it comes, since a part may declare less than it holds.
                     self.budget.need(size * weight, what)
                     yield chunk
         except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError):
@@ -181,6 +186,7 @@ def _plain(name: str) -> str:
 
 def _refuse_overlap(infos: Collection[zipfile.ZipInfo]) -> None:
     """Refuse parts that share bytes, which lets a small file unpack to any size."""
+    # Where each part begins and ends by the directory of the file.
     ends = [(info.header_offset, info.header_offset + _LOCAL_HEADER + info.compress_size)
             for info in infos]  # fmt: skip
     if any(end > start for (_, end), (start, _) in pairwise(sorted(ends))):
@@ -234,6 +240,7 @@ def parse(
     end.
     """
     parser = expat.ParserCreate()
+    # Otherwise a text with an entity comes in several pieces.
     parser.buffer_text = True
     parser.StartElementHandler = start
     parser.EndElementHandler = end
@@ -259,6 +266,7 @@ def _refuse_entities(*_: object) -> None:
 
 def relations(package: Archive, part: str) -> dict[str, tuple[str, str]]:
     """The parts that a part refers to, by id: the last word of the kind, and the part's name."""
+    # Relations stand in a part of their own beside the part.
     folder, _, name = part.rpartition("/")
     rels = f"{folder}/_rels/{name}.rels" if folder else f"_rels/{name}.rels"
     if rels not in package:
@@ -266,6 +274,7 @@ def relations(package: Archive, part: str) -> dict[str, tuple[str, str]]:
     places = {}
     for element in package.elements(rels, ("Relationship",)):
         target = element.attributes.get("Target", "").replace("\\", "/")
+        # A target is relative to the part's folder unless it begins with a slash.
         whole = target[1:] if target.startswith("/") else posixpath.join(folder, target)
         kind = element.attributes.get("Type", "").rpartition("/")[2]
         places[element.attributes.get("Id", "")] = (kind, posixpath.normpath(whole))

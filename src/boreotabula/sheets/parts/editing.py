@@ -107,6 +107,7 @@ class Package:
     def tree(self, name: str) -> Any:
         """A part as a tree; None if there is none. Raises CallError if it is damaged."""
         content = self.content(name)
+        # A tree takes many times the room of its text.
         self._need(len(content) * TREE, name)
         return parsed(content, name) if content else None
 
@@ -174,6 +175,7 @@ class Package:
             return
         self.dropped.add(name)
         for where, key, wanted in (
+            # Both as a path from the part and from the root of the package.
             (relations_of(of), "Target", posixpath.relpath(name, posixpath.dirname(of))),
             (_TYPES, "PartName", f"/{name}"),
         ):
@@ -201,11 +203,13 @@ class Package:
 
     def why_fixed(self) -> str:
         """Why no change can be made that changes nothing else; nothing if one can."""
+        # Found by the folder, as signatures may be named in many ways.
         if any(name.startswith("_xmlsignatures/") for name in self.names()):
             return "it is signed, and a change would break the signature"
         if not self.content(_STYLES):
             return "it has no cell styles; save it in a spreadsheet program first"
         by_part: dict[str, str] = {}
+        # Two tabs of one part: a change of one would change the other.
         for tab, part in self.tabs().items():
             other_text = by_part.setdefault(part, tab)
             if other_text != tab:
@@ -233,6 +237,7 @@ class Package:
         }
         count = formats.get(number_format)
         if count is None:
+            # Numbers up to that one belong to the program itself.
             count = max([_LAST_BUILT_IN, *formats.values()]) + 1
             holder = root.find("{*}numFmts")
             if holder is None:
@@ -252,6 +257,7 @@ class Package:
         Their stored results are of the old records: a program that does not work them out would
         show them as if they were true, so they go.
         """
+        # In every tab, as any may refer to the table.
         for part in self.tabs().values():
             if part not in self.sheets:
                 sheet = self.worksheet(part)
@@ -262,6 +268,7 @@ class Package:
             before = [
                 value for name in _BEFORE_CALCULATION for value in root.findall(f"{{*}}{name}")
             ]
+            # The order of these elements is fixed by the standard.
             calculation = add(root, "calcPr", {}, at=root.index(before[-1]) + 1)
         calculation.set("fullCalcOnLoad", "1")
         self.put_tree(_BOOK, root)
@@ -288,6 +295,7 @@ class Package:
                 elif name in self.changed:
                     target.writestr(info, self.changed[name])
                 else:
+                    # Copied as it is packed: what nobody changed keeps its bytes.
                     self.archive.copy_packed(name, target)
 
 
@@ -359,6 +367,7 @@ def open_package(path: Path | BinaryIO, limits: Limits | None = None) -> Package
         package = Package(Archive(path, Budget(limits or Limits())))
     except (OSError, UnreadableError) as error:
         raise CallError(f"“{path}” cannot be read as an .xlsx workbook: {error}") from None
+    # A zip file without this part is another kind of document.
     try:
         is_book = bool(package.content(_BOOK))
     except BaseException:

@@ -18,6 +18,7 @@ def length(name: str) -> int:
 
 def shortened(name: str, most: int = MOST_LETTERS) -> str:
     """The beginning of a name that is as long as may be."""
+    # Half of a letter may be left at the end.
     units = name.encode("utf-16-le", "surrogatepass")[: 2 * most]
     return units.decode("utf-16-le", "ignore")
 
@@ -33,6 +34,7 @@ def free_name(wanted: str, taken: Iterable[str], *, otherwise: str = "tab") -> s
     used = {name.casefold() for name in taken}
     clean = name = valid_name(wanted, otherwise=otherwise)
     number = 1
+    # Programs compare names of tabs without case.
     while name.casefold() in used:
         number += 1
         end = f" ({number})"

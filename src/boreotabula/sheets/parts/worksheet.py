@@ -108,6 +108,8 @@ def read_worksheet(content: bytes, name: str, budget: Budget | None = None) -> W
     Raises CallError if it is none, or is damaged, and OverBudgetError.
     """
     budget = budget or Budget(Limits())
+    # Only these are reported, and removed as they come, so that a sheet of a million rows does
+    # not become a tree.
     parser = etree.XMLPullParser(("start", "end"), tag=("{*}sheetData", "{*}row"), **_OPTIONS)
     sheet = Worksheet(name, None, {}, set(), True, (b"", b""))
     taken = 0
@@ -153,6 +155,7 @@ def _drop(rows: list[Any]) -> None:
 
 
 def _take_row(row: Any, sheet: Worksheet) -> int:
+    # Addresses may be left out; then the order counts.
     number = row.get("r")
     addressed = number is not None and all(cell.get("r") for cell in row.iterchildren("{*}c"))
     sheet.is_addressed &= addressed
@@ -192,6 +195,7 @@ def _markup(row: Any, start: bytes) -> bytes:
     markup = etree.tostring(row, encoding="UTF-8", with_tail=False)
     name = b"<" + _written_name(row)
     declared = start[start.index(b" ") : -1] if b" " in start else b""
+    # Otherwise each row would repeat all namespaces of the sheet.
     if declared and markup.startswith(name + declared):
         return bytes(name + markup[len(name) + len(declared) :])
     return bytes(markup)
@@ -218,6 +222,7 @@ def put_cells(row: Any, cells: dict[int, Any]) -> None:
     now = values_by_number | cells
     # Cells come first in a row; behind them extensions may stand (18.3.1.73).
     row[: len(values_by_number)] = [now[column] for column in sorted(now)]
+    # These are a hint of the row's width, which is wrong now.
     row.attrib.pop("spans", None)
 
 

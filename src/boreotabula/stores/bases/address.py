@@ -46,6 +46,7 @@ class DatabaseAddress:
         """The name of the database, or of the service of the user's own list that names it."""
         parts = urlsplit(self.url)
         texts = parse_qs(parts.query)
+        # The name may be given in three ways, as the libraries of the server take them.
         named = [*texts.get("dbname", ()), *texts.get("service", ())]
         return unquote(parts.path.strip("/")) or next(iter(named), "")
 
@@ -56,6 +57,7 @@ class DatabaseAddress:
 
     def hidden(self, text: str) -> str:
         """A message without the password."""
+        # A message of the server may repeat the whole address.
         known_texts = [urlsplit(self.url).password, os.environ.get("PGPASSWORD")]
         for one in known_texts:
             if one:

@@ -129,6 +129,7 @@ class Base(ABC):
         condition = f" WHERE {where}" if where else ""
         return self.rows(f"SELECT {', '.join(names)} FROM {self.name(table)}{condition}", values)
 
+    # Asked in one statement, so that a table of millions of rows sends only a line for each file.
     def counts(self, table: str) -> dict[str, int]:
         """How many rows of a table are from each file; of no file under an empty name. Rows of a
         table that does not say where they are from are nobody's."""
@@ -149,6 +150,7 @@ class Base(ABC):
         """Keep the record of a run into some tables. Raises OSError."""
         if not self.columns(RECORDS):
             self.run(f"CREATE TABLE {self.name(RECORDS)} (target text, record text)")
+        # Deleted and written, since not every database has a statement for both.
         for table in tables:
             condition = f"WHERE target = {self.mark}"
             self.run(f"DELETE FROM {self.name(RECORDS)} {condition}", [table])

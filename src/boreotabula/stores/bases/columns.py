@@ -36,6 +36,7 @@ def column_type(field: pa.Field) -> str:
     return f"numeric({_WIDEST}, {kind.digits})" if kind.digits is not None else _TYPES[kind.arrow]
 
 
+# Databases give a type in several spellings and with its sizes.
 def plain_type(text: str) -> str:
     """The name of a type by which types are compared, its sizes aside."""
     name = " ".join(_SIZES.sub("", text).lower().split())
@@ -59,6 +60,7 @@ def check_columns(
     not be added, or if names are too long.
     """
     where = f"“{base.shown}” › {table}"
+    # Told before any file is read: two long names that begin alike would be one to the database.
     if base.longest_name:
         for name in (*table.split("."), *schema.names):
             if len(name.encode()) > base.longest_name:
@@ -103,6 +105,7 @@ def _problem(text: str, wanted: str, digits: int | None) -> str | None:
     """Why a column cannot hold the values of a field, in words; None if it can."""
     if plain_type(text) != plain_type(wanted):
         return ""
+    # Only a scale that is too small rounds; too few digits in front make the database refuse.
     _, scale = _sizes(text)
     if digits and plain_type(text) == "numeric" and scale is not None and scale < digits:
         return f": it would be rounded to {scale} digits behind the point"
@@ -124,6 +127,7 @@ def prepare(
     new = not base.columns(table)
     for statement in base.creating(table, lacking, headings, new=new) if lacking else ():
         base.run(statement)
+    # An index for what rows are looked up by: their key, and their file.
     for label, over in (("key", key), ("source", ["source_file"])) if new else ():
         if over and set(over) <= set(schema.names):
             names = ", ".join(map(quoted, over))
@@ -155,6 +159,7 @@ class TypedBase(Base):
         self, table: str, fields: Sequence[pa.Field], headings: Mapping[str, str], *, new: bool
     ) -> Iterator[str]:
         """The statements that make a table, with remarks."""
+        # In a statement of their own, as the standard has no remarks.
         return creating(self.name(table), fields, headings, new=new)
 
     def type_of(self, field: pa.Field) -> str:
@@ -180,6 +185,7 @@ def limits_of(base: Base, table: str, schema: pa.Schema) -> dict[str, str]:
         kind = texts.get(_known(base, value.name), "")
         size, _ = _sizes(kind)
         plain = plain_type(kind)
+        # Only these are looked at value by value later.
         if size is not None and (plain == "text" or (plain == "numeric" and size < _WIDEST)):
             limited[value.name] = kind
     return limited
@@ -200,6 +206,7 @@ def unfit(column: pa.Array, kind: str, *, holds_nul: bool) -> Iterator[tuple[pa.
         if size is not None:
             masks.append((pc.greater(pc.utf8_length(values), size), f"the column is {kind}"))
     elif pa.types.is_decimal(values.type) and size is not None:
+        # As floats, since only the size is asked for.
         amounts = pc.abs(values.cast(pa.float64(), safe=False))
         largest = float(10 ** (size - (scale or 0)))
         masks.append((pc.greater_equal(amounts, largest), f"the column is {kind}"))
@@ -212,6 +219,7 @@ def without(batch: pa.RecordBatch, field: str, wrong: pa.Array) -> pa.RecordBatc
     """A batch in which some values of a field are blank."""
     position = batch.schema.get_field_index(field)
     column = batch.column(position)
+    # A dictionary may share its texts with other columns, so they are not changed in place.
     kind = column.type
     plain = column.cast(kind.value_type) if pa.types.is_dictionary(kind) else column
     blank = pc.if_else(wrong, pa.scalar(None, plain.type), plain)

@@ -48,6 +48,7 @@ def _opened(path: Path, *, read_only: bool, on_wait: OnWait | None) -> duckdb.Du
                 f"“{path}” is in use by another program or run; close it, or run again when it has"
                 " ended"
             )
+        # Told once: the user sees it wait.
         if not is_told:
             on_wait(f"“{path}” is in use: waiting until the other program has ended")
             is_told = True
@@ -97,6 +98,7 @@ class Duck(TypedBase):
 
     def among(self, files: Collection[str]) -> tuple[str, object]:
         """A list is one value."""
+        # As one value, since statements are bounded in how many they take.
         return "list_contains(?, source_file)", list(files)
 
     def lock(self, tables: Sequence[str], on_wait: OnWait) -> None:
@@ -130,6 +132,7 @@ class Duck(TypedBase):
             value.with_type(value.type.value_type) if pa.types.is_dictionary(value.type) else value
             for value in batch.schema
         )
+        # Dictionaries of several tabs differ; the database takes plain columns.
         columns = [column.cast(to.type) for column, to in zip(batch.columns, plain, strict=True)]
         self._base.register(_RECORDS, pa.Table.from_arrays(columns, schema=plain))
         try:

@@ -36,6 +36,7 @@ def with_all(records: pa.Table, schema: pa.Schema) -> pa.Table:
 
 
 def as_batch(records: pa.Table) -> pa.RecordBatch:
+    # Arrow can join dictionaries only once they are the same.
     whole = records.unify_dictionaries().combine_chunks()
     return pa.RecordBatch.from_arrays(
         [

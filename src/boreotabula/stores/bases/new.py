@@ -32,6 +32,7 @@ def _begun(
     base: Base, schemas: Mapping[str, pa.Schema], key: Sequence[str]
 ) -> dict[str, BaseWriter]:
     """The writer of each table, in a transaction that has begun."""
+    # One transaction for all tables, so that a reader never sees half of a run.
     base.begin(list(schemas), lambda _: None)
     for table, schema in schemas.items():
         prepare(base, table, schema, key, {})
@@ -66,6 +67,8 @@ class NewDuck:
         """Write the database."""
         self._base.commit()
         self._base.close()
+        # Written elsewhere because this library opens paths only, and then copied to where the
+        # output is being made.
         with self._path.open("rb") as content:
             shutil.copyfileobj(content, self._stream)
         self._folder.cleanup()

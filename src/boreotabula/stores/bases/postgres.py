@@ -36,7 +36,11 @@ def _connected(address: DatabaseAddress) -> psycopg.Connection[Any]:
         ) from None
     try:
         return psycopg.connect(
-            address.url, connect_timeout=15, application_name="boreotabula", autocommit=True
+            # Transactions are begun and ended by hand, around all tables of a run.
+            address.url,
+            connect_timeout=15,
+            application_name="boreotabula",
+            autocommit=True,
         )
     except psycopg.Error as error:
         raise CallError(
@@ -74,6 +78,7 @@ class Postgres(TypedBase):
         import psycopg
 
         try:
+            # A cursor of the server: a table of millions of rows does not come at once.
             with self._base.cursor("boreotabula_rows", withhold=True) as cursor:
                 cursor.itersize = _AT_ONCE
                 cursor.execute(statement.encode(), list(values) or None)
@@ -113,8 +118,11 @@ class Postgres(TypedBase):
         import psycopg
 
         try:
+            # In a fixed order, so that two runs never wait for each other; without regard to
+            # case, as a name may be written in two ways.
             for table in sorted({table.casefold() for table in tables}):
                 values = [_LOCK, table]
+                # Tried first, so that a message can be given before it waits.
                 cursor = self._base.execute("SELECT pg_try_advisory_lock(%s, hashtext(%s))", values)
                 row = cursor.fetchone()
                 if row is None or not row[0]:
@@ -132,8 +140,10 @@ class Postgres(TypedBase):
         # Two first runs into two tables would both make the table of records.
         self.run("SELECT pg_advisory_xact_lock(%s, hashtext(%s))", [_LOCK, RECORDS])
         try:
+            # Once for a short time and without a word, then for as long as it takes.
             for limit in (_SOON, "0"):
                 self.run(f"SET LOCAL lock_timeout = '{limit}'")
+                # A refused lock ends a transaction; the point before it is what remains.
                 self.run("SAVEPOINT before_locks")
                 try:
                     for table in existing_texts:
@@ -156,6 +166,7 @@ class Postgres(TypedBase):
         names = ", ".join(map(quoted, schema.names))
         statement = f"COPY {self.name(table)} ({names}) FROM STDIN (FORMAT csv, HEADER true)"
         content = io.BytesIO()
+        # COPY of CSV is the fastest way in, and CSV is what is written anyway.
         CsvWriter(content, schema).write(pa.RecordBatch.from_arrays(batch.columns, schema=schema))
         try:
             with self._base.cursor() as cursor, cursor.copy(statement.encode()) as copy:
@@ -167,6 +178,7 @@ class Postgres(TypedBase):
         """Update rows."""
         sets = ", ".join(f"{quoted(name)} = %s" for name in batch.schema.names)
         columns = [column.to_pylist() for column in batch.columns]
+        # The row is named last, as in the statement.
         lines = [(*column, row) for *column, row in zip(*columns, rows, strict=True)]
         self._each(f"UPDATE {self.name(table)} SET {sets} WHERE ctid = %s::tid", lines)
 
@@ -191,6 +203,7 @@ class Postgres(TypedBase):
 def _with_days(schema: pa.Schema) -> pa.Schema:
     """A schema whose months are written as days: databases have no months."""
     return pa.schema(
+        # Written as a day, the first of the month.
         value.with_metadata({**(value.metadata or {}), b"field_type": b"date"})
         if field_type(value).name == "month"
         else value

@@ -28,6 +28,7 @@ class Spool:
             return
         if self._writer is None:
             self._writer = pa.ipc.new_stream(self._stream, batch.schema)
+        # The metadata of tabs may differ, and a stream has one schema.
         self._writer.write_batch(batch.replace_schema_metadata())
         self._files.append((file, batch.num_rows))
 
@@ -37,6 +38,7 @@ class Spool:
         for file, batch in self._each():
             if file in files:
                 waiting.append(batch)
+            # By thousands, since a statement for each file would take longer than the records.
             if sum(value.num_rows for value in waiting) >= _AT_ONCE:
                 yield _whole(waiting)
                 waiting = []

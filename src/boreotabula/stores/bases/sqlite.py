@@ -94,6 +94,7 @@ class Sqlite(Base):
     def update(self, table: str, rows: Sequence[object], batch: pa.RecordBatch) -> None:
         """Update rows."""
         sets = ", ".join(f"{quoted(name)} = ?" for name in batch.schema.names)
+        # The row is named last, as in the statement.
         lines = ((*value, row) for value, row in zip(_values(batch), rows, strict=True))
         self._each(f"UPDATE {quoted(table)} SET {sets} WHERE rowid = ?", lines)
 
@@ -137,6 +138,7 @@ def _values(batch: pa.RecordBatch) -> Iterable[tuple[object, ...]]:
 
 
 def _column(column: pa.Array, kind: FieldType) -> list[object]:
+    # A text column takes months as CSV has them, anything else its own type.
     plain = column if kind.column != _AS_TEXT else column_text(column, kind)
     values: list[object] = plain.to_pylist()
     return values

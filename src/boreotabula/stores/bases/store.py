@@ -81,6 +81,7 @@ class BaseStore:
             )
         own: tuple[Path, ...] = ()
         if isinstance(self.place, Path):
+            # A database is never made by --into, as a typing mistake would make a new one.
             if not self.place.is_file():
                 raise CallError(f"there is no file “{self.place}”; write a new one with -o")
             own = (self.place, run_folder(self.place))
@@ -88,6 +89,7 @@ class BaseStore:
         with reporting_errors(self.shown):
             base = open_base(self.place, on_wait=self.on_wait)
             try:
+                # All tables before any file is read, as reading may take an hour.
                 for table, schema in schemas_of(layout).items():
                     if not layout.plan.grows:
                         check_columns(
@@ -129,6 +131,7 @@ class BaseStore:
             record = json.loads(result) if result else None
         except ValueError:
             record = None
+        # Earlier versions kept the record in a folder beside it.
         return record if is_record(record) else self._record_beside(name)
 
     _tables: Sequence[str] = field(default_factory=tuple)
@@ -163,6 +166,7 @@ class BaseStore:
             return run_folder(self.place)
         name = self.target(tables[0])
         return Path("".join(text if text.isalnum() or text in "._-" else "_" for text in name)
+                    # A name of a table may hold signs that no folder can.
                     + RUN_FOLDER)  # fmt: skip
 
     @contextmanager
@@ -171,6 +175,8 @@ class BaseStore:
         with reporting_errors(self.shown):
             writing = BaseWriting(self, task, tables)
             try:
+                # Without a commit the database stays as it was; the transaction may hold it open
+                # for others.
                 yield writing
                 if not writing.done:
                     writing.leave()

@@ -49,6 +49,7 @@ def state_of(layout: Layout, reading: FileReading) -> str:
 
     Behind it stands their number, and later whether the database could not hold some values.
     """
+    # Copies depend on other files, so they are part of what the records follow from.
     copies = sorted(tab.name for tab in reading.tabs if tab.is_copy)
     parts = [__version__, layout.digest, reading.name, reading.digest, *copies]
     digest = hashlib.sha256("\0".join(parts).encode("utf-8", "surrogatepass")).hexdigest()
@@ -85,6 +86,7 @@ class BaseWriting(WritingBase):
         self._store, self._task, self._tables = store, task, tables
         self._base = store.session()
         record = store.remembers()
+        # A file that was renamed keeps its rows.
         self._before = Before.of(record, task.digests)
         self._states: dict[str, str] = dict(((record or {}).get("written") or {}).get("states", {}))
         self._targets = {table: store.target(table) for table in tables}
@@ -93,6 +95,7 @@ class BaseWriting(WritingBase):
         flags = {text: bool(self._base.columns(name)) for text, name in self._targets.items()}
         self._counts = {
             table: self._base.counts(name) if flags[table] else {}
+            # Asked once for all files.
             for table, name in self._targets.items()
         }
         self._limits = {
@@ -115,12 +118,14 @@ class BaseWriting(WritingBase):
     def take(self, reading: FileReading) -> FileReading:
         """Keep the records of a file, if they are others than those that are there."""
         name = reading.name
+        # A copy gives no records, so rows that it once had must go.
         if any(finding.kind == FILE_TWICE for finding in reading.findings):
             self._forget |= self._with_former([name])
             return reading
         if not reading.read:
             return reading
         state = self._now[name] = state_of(self._task.layout, reading)
+        # As many rows as the run before wrote: somebody may have deleted some.
         if self._is_there(name, state):
             self._now[name] = self._states[name]
             # Told again, as long as it is so.
@@ -159,6 +164,7 @@ class BaseWriting(WritingBase):
     ) -> tuple[pa.RecordBatch, list[Finding]]:
         """Records as the database can hold them, and what it cannot."""
         limits, holds_nul = self._limits[table], self._base.holds_nul
+        # Most databases hold every value, and then nothing is looked at.
         if not limits and holds_nul:
             return batch, []
         unheld: list[Finding] = []
@@ -169,6 +175,7 @@ class BaseWriting(WritingBase):
                 texts = column_text(column, field_type(value)) if texts is None else texts
                 for index, bad in enumerate(wrong.to_pylist()):
                     if bad:
+                        # Shown as a sign that can be printed.
                         text = str(texts[index].as_py()).replace("\0", "\N{SYMBOL FOR NULL}")
                         cell = written_address(cells[index].as_py())
                         unheld.append(
@@ -184,6 +191,7 @@ class BaseWriting(WritingBase):
         for table, records in tables.items():
             files = records.column("source_file").cast(pa.string()).to_pylist()
             start = 0
+            # The records of a file stand together, as they came.
             for index in range(1, len(files) + 1):
                 if index == len(files) or files[index] != files[start]:
                     part = records.slice(start, index - start).unify_dictionaries().combine_chunks()
@@ -205,6 +213,7 @@ class BaseWriting(WritingBase):
         targets = list(self._targets.values())
         self._base.begin(targets, self._store.on_wait)
         self._begun = True
+        # Without a reading for each file it is not known which have changed, so all are compared.
         if self._task.layout.plan.grows:  # then no reading was taken by itself
             self._now = {file.name: "" for file in run.files if file.read}
             # A file that holds no record any more, or is a copy now, has rows as well.
@@ -218,6 +227,8 @@ class BaseWriting(WritingBase):
         for table in self._tables:
             self._changes[table] = self._compared(table, self._again | forget, read)
             streamed = self._spools[table].count(self._changes[table].whole)
+            # Records of new files are not compared with anything, so they need not fit into
+            # memory.
             self._changes[table].streamed = streamed
         counts = sum((change.counts for change in self._changes.values()), RowCounts())
         replaced = {*self._again, *forget, *self._now}
@@ -238,6 +249,7 @@ class BaseWriting(WritingBase):
         schema, counts = self._tables[table], self._counts[table]
         changes = _Changes(stay=sum(counts.values()))
         layout = self._task.layout
+        # Half a key tells no rows apart.
         key = [name for name in layout.spec.key if name in schema.names]
         key = key if len(key) == len(layout.spec.key) else []
         # By the key a row is known whatever file it is from, but for files that did not change.
@@ -245,6 +257,7 @@ class BaseWriting(WritingBase):
         if self._task.inbox.partial:  # files that are not read this time may still be there
             other_texts -= self._before.files.keys()
         compared = {file for file in counts if file in again or file in other_texts}
+        # Nothing of the table is compared, so nothing is read from it.
         if not compared:
             changes.whole = set(again)
             return changes
@@ -268,6 +281,7 @@ class BaseWriting(WritingBase):
             condition = f"({condition} OR source_file IS NULL)"
         columns = [self._base.row, *(quoted(value.name) for value in values)]
         lines = list(self._base.select(target, columns, condition, [value]))
+        # Compared as values of the layout's types, since databases give numbers in several forms.
         records = typed_rows([line[1:] for line in lines], pa.schema(values))
         return [line[0] for line in lines], with_all(records, schema)
 
@@ -293,6 +307,8 @@ class BaseWriting(WritingBase):
         pairs = paired(rows, records, {former.get(text, text) for text in again})
         # As they are written there: a renamed file is another source.
         sources = lines_of(old, ()).sources
+        # A row is written again only if it would differ; others keep what triggers and people
+        # made of them.
         changed = [
             (index, row)
             for index, row in enumerate(pairs.rows)
@@ -316,10 +332,12 @@ class BaseWriting(WritingBase):
         headings = headings_of(layout)
         for table, schema in self._tables.items():
             target, changes = self._targets[table], self._changes[table]
+            # Made in the transaction: without a commit there is no new table, either.
             prepare(
                 base, target, schema, layout.spec.key, headings,
                 add_columns=self._store.add_columns,
             )  # fmt: skip
+            # Deleted first, so that a unique key is free for the row that takes it over.
             if changes.delete:
                 base.delete(target, changes.delete)
             for rows, records in changes.update:
@@ -341,8 +359,10 @@ class BaseWriting(WritingBase):
         record = describe(run, out) | {"written": written, **values}
         for value in record["tables"]:
             value["tab"] = self._targets[value["table"]]
+        # In the same transaction as the rows, so that both are there or neither.
         base.record(tables, json.dumps(record, ensure_ascii=False))
         notes = OutputNotes(written, dict(self._targets), more=values)
+        # Before the commit: if the findings cannot be written, nothing is kept.
         write_record(run, out, notes, folder=folder)
         base.commit()
         self._begun = False

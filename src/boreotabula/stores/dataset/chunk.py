@@ -89,6 +89,7 @@ class Done:
 
 def handshake(folder: Path, folders: Sequence[Path]) -> str:
     """What a worker answers first: the version it has, or what keeps it from working."""
+    # A worker that does not see the folders would write somewhere else.
     unseen = [folder for folder in (folder / ATTEMPTS, *folders) if not folder.is_dir()]
     if unseen:
         shown = folder.parent if unseen[0].name == ATTEMPTS else unseen[0]
@@ -127,6 +128,7 @@ def read_chunk(chunk: Chunk, cluster_job: ClusterJob) -> Done:
 
 
 def _read(chunk: Chunk, cluster_job: ClusterJob, note: Path) -> Done:
+    # Known before anything is opened, so that the third attempt passes over it.
     deadly = _deadly(note, len(chunk.sources))
     writers = {
         table: PartedWriter(cluster_job.folder / below, cluster_job.partition, f"{chunk.label}-")
@@ -142,10 +144,12 @@ def _read(chunk: Chunk, cluster_job: ClusterJob, note: Path) -> Done:
                     for table, batch in tab.tables.items():
                         writers[table].write(batch)
             heads.append(without_records(reading))
+            # Flushed after each file: what a lost worker has read is known from this.
             attempt.write("read\n")
             attempt.flush()
         for writer in writers.values():
             writer.close()
+        # An attempt without this line was lost.
         attempt.write("done\n")
     return Done(
         tuple(heads),
@@ -172,6 +176,7 @@ def _readings(
     """The readings of a chunk's files, in order."""
     sources, failed = [], {}
     for index, source in enumerate(chunk.sources):
+        # Told as not read, so that the other files of the chunk still are.
         if index in deadly:
             failed[source.name] = stopped_at(source, chunk)
             continue
@@ -183,6 +188,7 @@ def _readings(
     limits = cluster_job.job.opening.limits
     kept = Cache.of(cluster_job.layout, limits) if cluster_job.kept else None
     means = ReadOptions(1, kept, cluster_job.fresh, limits, threads=True)
+    # Two ways of reading within a chunk; each has its own place in the cache.
     plain = [source for source in sources if source.name not in chunk.decided]
     readings = read_sources(plain, cluster_job.job, means, chunk.digests)
     decided = [source for source in sources if source.name in chunk.decided]

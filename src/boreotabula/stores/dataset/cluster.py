@@ -65,6 +65,7 @@ def connected(address: str) -> Iterator[Any]:
             f'--cluster needs more: pip install "boreotabula[cluster]" ({error.name})'
         ) from None
     started: Any = distributed  # it has no types
+    # A worker that comes or goes is told on the terminal by that library.
     logging.getLogger("distributed").setLevel(logging.CRITICAL)
     count = address.removeprefix(_LOCAL) if address.startswith(_LOCAL) else ""
     if address.startswith(_LOCAL) and not (count.isdecimal() and int(count)):
@@ -79,9 +80,12 @@ def connected(address: str) -> Iterator[Any]:
                         # It takes another port then, which nobody looks at.
                         warnings.filterwarnings("ignore", r"\s*Port \d+ is already in use")
                         opened.append(started.LocalCluster(
+                            # Threads of one process would share a reader that may take the
+                            # process down.
                             n_workers=int(count), threads_per_worker=1, dashboard_address=None,
                             silence_logs=logging.CRITICAL,
                         ))  # fmt: skip
+                # A client that is the default of its process would be taken by others there.
                 place = opened[0] if opened else address
                 opened.append(started.Client(place, timeout=_SECONDS, set_as_default=False))
             except (OSError, ValueError, TypeError) as error:
@@ -90,6 +94,7 @@ def connected(address: str) -> Iterator[Any]:
             raise CallError(f"the scheduler “{address}” cannot be reached: {reason}")
         yield opened[-1]
     finally:
+        # The client first, then what it is connected with.
         for value in reversed(opened):
             with suppress(Exception):  # what is broken need not be closed
                 value.close()
@@ -129,6 +134,7 @@ class Cluster:
 
         try:
             self._client.wait_for_workers(1, timeout=_SECONDS)
+            # One call to all workers at once.
             answers = self._client.run(handshake, self._cluster_job.folder, list(folders))
         except (NoWorkersError, TimeoutError):
             raise CallError(f"the scheduler “{self._address}” has no workers") from None
@@ -148,8 +154,10 @@ class Cluster:
 
     def readings(self, sources: Sequence[SourceFile]) -> Iterator[FileReading]:
         """The readings of files, in order and without their records; of copies only one is read."""
+        # Another machine has another current folder.
         sources = [replace(source, path=source.path.absolute()) for source in sources]
         threads = self._threads()
+        # Fewer files a chunk where there are few, so that every worker has something to do.
         most = max(1, min(_FILES, -(-len(sources) // (_EACH * threads))))
         texts: dict[str, str] = {}
         there: dict[str, str] = {}
@@ -159,6 +167,7 @@ class Cluster:
             there |= {source.name: looked.worker for source in chunk.sources if source.remote}
             failed |= looked.failed
             self.fetched += looked.fetched
+        # All digests are known now, so a copy is never read on any machine.
         first = originals(sources, texts)
         copies = {name for name, original in first.items() if name != original}
         wanted = [
@@ -168,6 +177,7 @@ class Cluster:
             replace(chunk, digests={source.name: texts[source.name] for source in chunk.sources})
             for chunk in cut(wanted, most)
         ]
+        # Where a file was fetched it is read as well, if that worker is free.
         read = self._read(chunks, there)
         unread = {name: not_fetched(name, why) for name, why in failed.items()}
         unread |= {name: FileReading(name, digest=texts[name]) for name in copies}
@@ -183,6 +193,8 @@ class Cluster:
         self, chunks: Sequence[Chunk], texts: dict[str, str] | None = None
     ) -> Iterator[FileReading]:
         for chunk, done in self._each(read_chunk, chunks, texts):
+            # Without the heads, which are taken at once: a run of 100,000 files would keep them
+            # all.
             self._done[chunk.label] = (chunk, replace(done, heads=()))
             for source, head in zip(chunk.sources, done.heads, strict=True):
                 self._chunks[source.name] = chunk.label
@@ -193,6 +205,7 @@ class Cluster:
         decided = frozenset(names)
         labels = dict.fromkeys(self._chunks[name] for name in names)
         again = [replace(self._done[label][0], ways=ways, decided=decided) for label in labels]
+        # A chunk is read as a whole, since its records share files.
         for reading in self._read(again):
             if reading.name in decided:
                 yield reading
@@ -200,6 +213,8 @@ class Cluster:
     def parts(self) -> dict[str, list[PartFile]]:
         """The files that hold the records of each table, once all readings are taken."""
         again = [
+            # Read again without the copied tabs: which tab is a copy is known only after all were
+            # read.
             replace(self._done[label][0], left_out=frozenset(tabs))
             for label, tabs in self._copies.items()
         ]
@@ -246,6 +261,7 @@ class Cluster:
     def _submit(
         self, work: Callable[..., Any], chunk: Chunk, texts: dict[str, str] | None = None
     ) -> Any:
+        # A hint, not a bond: a worker that is busy must not hold up the chunk.
         known_texts = {(texts or {}).get(source.name, "") for source in chunk.sources} - {""}
         where = {"workers": sorted(known_texts), "allow_other_workers": True} if known_texts else {}
         return self._client.submit(work, chunk, self._cluster_job, pure=False, **where)
@@ -256,18 +272,23 @@ class Cluster:
         try:
             result = future.result()
         except KilledWorker:
+            # The library gives a task up after some workers were lost at it.
             return self._divided(work, chunk)
         except BoreotabulaError:
             raise
         except Exception as error:
+            # Errors of the connection are told by the module of their class, as each kind has its
+            # own.
             if type(error).__module__.partition(".")[0] in ("distributed", "concurrent", "asyncio"):
                 raise self._gone(error) from None
             raise
+        # The scheduler keeps a result as long as somebody may ask for it.
         future.release()
         return result
 
     def _divided(self, work: Callable[..., Any], chunk: Chunk) -> Any:
         """The result of a chunk that no worker came to the end of: of each of its files alone."""
+        # Each of its files alone, so that one file takes no others with it.
         if len(chunk.sources) == 1:
             if work is look_through:
                 return Looked({}, Fetched(), "")

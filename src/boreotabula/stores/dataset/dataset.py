@@ -57,6 +57,7 @@ class Dataset(OnDisk):
         folder that no run has written.
         """
         out = self.path
+        # A worker writes its records at once and so needs all columns.
         if layout.plan.grows and self.cluster:
             raise CallError(
                 "the columns of this layout are known only once all files are read, but each worker"
@@ -70,6 +71,7 @@ class Dataset(OnDisk):
                 "`provenance = false`: a dataset needs the columns source_file, source_tab and"
                 " source_cell to know its rows again; write a file with -o"
             )
+        # A folder called x.csv would be taken for a file by other programs.
         if kind_of(out) is not None:
             raise CallError(f"“{out}”: a dataset is a folder; give it a name without an ending")
         with self.locked(layout):  # a run that ends just now has put its record, not its output
@@ -100,6 +102,7 @@ class Dataset(OnDisk):
 def _check(run: Run, parts: Sequence[PartFile]) -> None:
     """Raises CallError if files do not hold as many records as were read."""
     held = sum(part.records for part in parts)
+    # The last guard: whatever went wrong between reading and writing, nothing is put in place.
     if held != run.record_count:
         raise CallError(
             f"{run.record_count:,} records were read, but the files of the dataset hold {held:,};"
@@ -108,6 +111,7 @@ def _check(run: Run, parts: Sequence[PartFile]) -> None:
 
 
 def _drop_empty(folder: Path) -> None:
+    # The deepest first, so that folders of empty folders go, too.
     for below in sorted((path for path in folder.rglob("*") if path.is_dir()), reverse=True):
         if not any(below.iterdir()):
             below.rmdir()
@@ -130,6 +134,7 @@ class _Filling(WritingBase):
         hold all records."""
         parts = self._parts(run)
         _check(run, parts)
+        # A worker that was taken for lost may have written its records as well.
         clear_but(self._folder, parts)
         _drop_empty(self._folder)
         written = {"files": {part.path: _looks(self._folder / part.path) for part in parts}}

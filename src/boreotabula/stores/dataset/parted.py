@@ -52,6 +52,8 @@ def check_partition(names: Sequence[str], schemas: Mapping[str, pa.Schema]) -> N
                 of = f"the table “{table}” has" if len(schemas) > 1 else "there is"
                 raise CallError(f"--partition: {of} no field “{name}”{did_you_mean(name, fields)}")
             kind = field_type(schema.field(name))
+            # Moments and decimals have a value for almost every record, and so would have a
+            # folder.
             if (kind.is_number and kind.name != "integer") or kind.written is Written.AS_MOMENT:
                 raise CallError(
                     f"--partition: “{name}” holds {kind.wanted}; choose a field of texts, whole"
@@ -71,6 +73,7 @@ def write_parts(
     """
     if not any(batch.num_rows for batch in batches):
         return []
+    # Dictionaries are decoded, since the files of a dataset must agree in their types.
     records = pa.Table.from_batches([_plain(batch) for batch in batches])
     parts = list(_split(records, names))
     if len(parts) > _MOST:
@@ -105,11 +108,14 @@ def _split(records: pa.Table, names: Sequence[str]) -> Iterator[tuple[str, pa.Ta
         text = column_text(records.column(name).combine_chunks(), field_type(field))
         once = text if pa.types.is_dictionary(text.type) else text.dictionary_encode()
         values = once.dictionary.cast(pa.string()).to_pylist()
+        # The blank is one more value, behind all others.
         steps.append([*(_step(name, value) for value in values), _step(name, None)])
         codes = pc.fill_null(once.indices.cast(pa.int64()), len(values)).to_numpy()
+        # One number for all fields, as digits: sorting it sorts by all of them.
         group = group * len(steps[-1]) + codes
     rest = records.drop_columns(list(names))
     array, codes = np.unique(group, return_inverse=True)
+    # A stable sort keeps the order of the records within a partition.
     order = np.argsort(codes, kind="stable")
     ends = np.cumsum(np.bincount(codes, minlength=len(array)))
     for index, (code, end) in enumerate(zip(array.tolist(), ends.tolist(), strict=True)):
@@ -123,6 +129,7 @@ def _split(records: pa.Table, names: Sequence[str]) -> Iterator[tuple[str, pa.Ta
 
 def _step(name: str, value: str | None) -> str:
     """The folder of a value; names of fields are encoded too, as they may be in any script."""
+    # Encoded, so that a value with a slash makes no folder within a folder.
     shown = BLANK if value is None or value == "" else quote(value, safe=" ")
     if value == BLANK:  # a text of just these words is no blank
         shown = BLANK.replace("_", "%5F", 1)
@@ -135,6 +142,7 @@ def _write(records: pa.Table, folder: Path, below: str, label: str) -> PartFile:
 
     target = folder / below / f"part-{label}.parquet"
     target.parent.mkdir(parents=True, exist_ok=True)
+    # Hidden while it is written: programs that read a dataset pass over such names.
     beside = target.with_name(f".{target.name}.{secrets.token_hex(4)}.part")
     try:
         parquet.write_table(records, beside, compression="zstd")
@@ -186,6 +194,7 @@ def clear_but(folder: Path, parts: Sequence[PartFile]) -> None:
     """
     wanted = {part.path: part.size for part in parts}
     for path in [path for path in folder.rglob("*") if path.is_file()]:
+        # By size as well: a lost worker may have left half of a file under its name.
         below = path.relative_to(folder).as_posix()
         if below not in wanted:
             path.unlink()

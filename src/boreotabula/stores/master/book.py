@@ -77,9 +77,11 @@ class Book:
         """
         with usual_parts(f"“{self.path}”: "):
             for table in self.tables.values():
+                # Formulas must follow before it is known whether anything changes.
                 table.put()
             if not self.package.is_changed:
                 return False
+            # The order in which formulas were worked out is rebuilt by the program that opens it.
             self.package.drop("xl/calcChain.xml", of=_BOOK)
             self.package.recalculate()
         return True
@@ -90,6 +92,7 @@ class Book:
         stream.flush()
         for table in self.tables.values():
             try:
+                # Read back from what was written, before it takes the place of the old one.
                 sheet = read_sheet(Path(stream.name), table.tab)
             except UnreadableError:
                 heads = []
@@ -110,6 +113,7 @@ def into_workbook(target: Path, schemas: Mapping[str, pa.Schema], taking: Taking
 
     Raises CallError, which says what could not be kept as it is.
     """
+    # Rows without source and key could never be found again.
     if taking.no_source and not taking.key:
         raise CallError(
             "--no-source: without the columns source_file, source_tab and source_cell rows are"
@@ -130,6 +134,7 @@ def _tables(
 ) -> dict[str, MasterTable]:
     """The table of each tab. Raises CallError."""
     readable = _readable(target, package)
+    # A signed workbook would lose its signature by any change.
     if why := package.why_fixed():
         raise CallError(f"“{target}”: {why}")
     looked: dict[str, Sheet] = {}
@@ -144,6 +149,7 @@ def _readable(target: Path, package: Package) -> Path:
 
     The copy goes when the package does.
     """
+    # Only parts in UTF-16 need it, which are rare.
     if not package.in_utf_16():
         return target
     folder = TemporaryDirectory(prefix="boreotabula-")
@@ -167,6 +173,7 @@ def _table(
 
     def place_on(tab: str) -> Place | None:
         where = f"“{target}” › {tab}"
+        # A tab is read once for all tables that may stand on it.
         if tab not in looked:
             looked[tab] = _values(target, readable, tab)
         area = _object_area(package, package.tabs()[tab], looked[tab], field_of, where)
@@ -178,6 +185,7 @@ def _table(
     where = f"“{target}” › {text}"
     place = place_on(text)
     sheet = looked[text]
+    # A blank tab of the right name is where the table is meant to be.
     if place is None:
         if sheet.filled.any():
             raise CallError(
@@ -204,6 +212,7 @@ def _table(
 
 def _key_of(taking: Taking, schema: pa.Schema) -> Sequence[str]:
     """The key, if the table holds all of its fields."""
+    # Half a key tells no rows apart.
     return taking.key if set(taking.key) <= set(schema.names) else ()
 
 
@@ -227,8 +236,11 @@ def _tab_of(
             f"“{target}” › {named} is a glossary of the layout; name another tab with --into-tab"
         )
     if named is not None or taking.tab is not None:
+        # A tab that was named is taken even if it is new.
         return named
     places = {tab: place for tab in tabs if (place := place_on(tab)) is not None}
+    # Half of the fields without those of the source: enough that a person would call it the
+    # table.
     like = [text for text, place in places.items() if len(place.fields) * 2 >= fields - 3]
     if len(like) > 1:
         raise CallError(
@@ -282,6 +294,7 @@ def _object_area(
 
 def _refuse(package: Package, table: MasterTable) -> None:
     """Raises CallError if a tab cannot be written to without losing something."""
+    # A tab is only changed if everything on it can be kept.
     root = package.worksheet(table.part).root
     if root.find("{*}sheetProtection") is not None:
         raise CallError(f"{table.where} is protected; lift the protection, or name another tab")
@@ -290,6 +303,7 @@ def _refuse(package: Package, table: MasterTable) -> None:
         area = value.get("ref", "")
         first, _, last = area.partition(":")
         (top, left), (bottom, right) = parse_address(first), parse_address(last or first)
+        # Merged cells that lie beside the table are not touched.
         within = bottom >= place.top and top <= max(place.ends)
         if within and left <= place.right and right >= place.left:
             raise CallError(
@@ -313,10 +327,12 @@ def _new_tab(
     target: Path, package: Package, name: str, table: str, schema: pa.Schema, taking: Taking
 ) -> MasterTable:
     """A tab with a table object, behind all others."""
+    # Programs change such a name by themselves, and then nobody finds the tab.
     if name != tab_name(name):
         raise CallError(f"--into-tab: “{name}” cannot be the name of a tab")
     hidden = taking.no_source
     names = [name for name in schema.names if not (hidden and name.startswith("source_"))]
+    # Made by a library as a template, so that styles and relations are those of a real workbook.
     template = open_package(empty_workbook({table: pa.schema([schema.field(n) for n in names])}))
     sheet = template.worksheet("xl/worksheets/sheet1.xml")
     sheet.replace((), set())
@@ -352,6 +368,7 @@ def _rename(package: Package, root: Any, table: str) -> None:
     values = [package.tree(name) for name in package.names() if name.startswith("xl/tables/")]
     ids = [int(value.get("id") or 0) for value in values]
     names = {value.get("displayName", "").casefold() for value in values}
+    # Names are compared without case, as spreadsheet programs do.
     number = next(
         n for n in range(1, len(names) + 2) if table_name(table, n).casefold() not in names
     )

@@ -58,6 +58,7 @@ def _follow_areas(element: Any, change: RowChange) -> None:
         areas = listed.text = changed_areas(listed.text, change)
     else:
         return
+    # A format without an area would be an error in the file.
     if not areas:
         _remove(element)
 
@@ -86,6 +87,7 @@ def follow_formulas(element: Any, change: RowChange, where: str, *, on_tab: bool
         now = _followed(formula.text, change, here, on_tab=on_tab)
         if now == formula.text:
             continue
+        # Its text stands in one cell and applies to many, so a change would reach others.
         if formula.get("t") in ("shared", "array"):
             raise CallError(
                 f"{here}: the formula “={formula.text[:60]}” is shared by several cells and refers"
@@ -116,6 +118,7 @@ def follow(package: Package, part: str, change: RowChange) -> None:
     file = package.archive.title or "the workbook"
     for tab, other_text in package.tabs().items():
         if other_text != part and other_text not in package.sheets:
+            # All other tabs may refer to the table.
             _follow_elsewhere(package.worksheet(other_text), change, f"“{file}” › {tab}")
     _follow_names(package, part, change)
     for name in package.names():
@@ -145,6 +148,7 @@ def _follow_names(package: Package, part: str, change: RowChange) -> None:
         if name.get("localSheetId") == number and name.get("name") == "_xlnm._FilterDatabase":
             tab, _, _ = (name.text or "").rpartition("!")
             area = area_text(change.top, change.left, change.bottom, change.right, fixed=True)
+            # Programs keep the range of a filter a second time, under a hidden name.
             name.text = f"{tab}!{area}"
     package.put_tree(_BOOK, book)
 
@@ -160,6 +164,7 @@ def _follow_chart(root: Any, change: RowChange, where: str) -> bool:
     for formula in formulas:
         formula.text = _followed(formula.text, change, where, on_tab=False, whole=True)
         of_table |= named.search(formula.text) is not None
+    # Charts show stored values until they are opened; these are of the old rows.
     if of_table:
         for stored in list(root.iter(*_STORED_VALUES)):
             stored.getparent().remove(stored)
@@ -174,5 +179,6 @@ def _follow_pivot(package: Package, name: str, change: RowChange) -> None:
             source.set("ref", changed_areas(area, change))
         elif source.get("name") is None:
             continue
+        # A pivot keeps a copy of the rows; the program makes it anew when the workbook is opened.
         root.set("refreshOnLoad", "1")
     package.put_tree(name, root)

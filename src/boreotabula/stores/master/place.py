@@ -70,12 +70,14 @@ def find_place(
         return _placed(sheet, top, range(left, right + 1), low, field_of, where)
     best, most = None, 0
     for row in range(sheet.height):
+        # The row with most headings, since a title above the table may hold one of them as well.
         filled = sheet.filled[row].nonzero()[0]
         known_texts = {field_of(cell_text(sheet.cell(row, int(column)))) for column in filled} - {
             None
         }
         if len(known_texts) > most:
             best, most = row, len(known_texts)
+    # A single heading may be a word by chance, unless the table has only one field.
     if best is None or most < min(_LEAST, wanted):
         return None
     first = next(
@@ -132,6 +134,7 @@ def _last_row(sheet: Sheet, top: int, columns: range, low: int | None) -> int:
     for row in range(top + 1, end):
         if sheet.filled[row, columns[0] : columns[-1] + 1].any():
             last = row
+        # Without an object a blank row ends the table; below it something else may stand.
         elif low is None:
             break
     return last
@@ -153,6 +156,7 @@ def refuse_below(sheet: Sheet, place: Place, right: int, last: int, where: str) 
     """Raises CallError if rows at the end of a table would cover something, or touch it."""
     if last <= place.bottom:
         return
+    # One row more than needed: touching the table, it would be taken for part of it.
     for row in range(max(place.ends) + 1, min(last + 2, sheet.height)):
         below = sheet.filled[row, place.left : right + 1]
         if below.any():

@@ -37,6 +37,7 @@ class RowChange:
 
     def row(self, row: int) -> int:
         """Where a row stands afterwards."""
+        # Rows below the table keep their place, whatever becomes of it.
         return row - bisect_left(self.gone, row) if row <= max(self.ends) else row
 
     def rows(self, first: int, last: int, *, alone: bool = False) -> tuple[int, int] | None:
@@ -45,6 +46,7 @@ class RowChange:
         An area of a single cell that was written `alone` means that cell, never the whole column.
         """
         end = max(self.ends)
+        # An area over the whole table stays one over the whole table, however many rows that is.
         if not alone and first <= self.top + 1 and last >= min(self.ends):
             return first, self.bottom if last in self.ends else max(last, self.bottom)
         if last <= self.top or first > end or not self.gone:
@@ -55,6 +57,7 @@ class RowChange:
             return None
         moved = self.row(last) if last <= end else last
         if last in self.gone:
+            # The last row of the area goes; it ends with the one before.
             moved -= 1
         return self.row(first), moved
 
@@ -87,6 +90,7 @@ def changed_formula(formula: str, change: RowChange, *, on_tab: bool, whole: boo
     def one(match: re.Match[str]) -> str:
         if match["first"] is None:
             return match[0]
+        # A reference without a tab means the formula's own tab.
         named = _tab_of(match["tab"])
         if named is None and not on_tab:
             return match[0]
@@ -124,10 +128,12 @@ _PARTS = re.compile(r"(\$?)([A-Za-z]{1,3})(\$?)([0-9]{1,7})")
 def _changed_area(first: str, last: str | None, change: RowChange, *, whole: bool) -> str | None:
     start, end = _PARTS.fullmatch(first), _PARTS.fullmatch(last or first)
     if start is None or end is None:
+        # A name or a whole column is no cell.
         return first if last is None else f"{first}:{last}"
     columns = column_number(start[2].upper()), column_number(end[2].upper())
     rows = int(start[4]) - 1, int(end[4]) - 1
     same = first if last is None else f"{first}:{last}"
+    # Areas down to the last row mean the whole column and stay.
     if not change.meets(*columns) or rows[1] >= MAX_ROWS - 1 or rows[0] > rows[1]:
         return same
     now = change.rows(*rows, alone=last is None and not whole)

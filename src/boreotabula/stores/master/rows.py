@@ -50,6 +50,7 @@ class FurtherColumn:
 def move_rows(sheet: Worksheet, change: RowChange, where: str) -> None:
     """Take out the rows that go; let the others move, and their formulas follow. `where` is
     the tab, in messages."""
+    # All other rows move up by as many as go above them.
     places = {
         number: change.row(number) if number > change.top else number
         for number in sorted(sheet.rows.keys() - set(change.gone))
@@ -82,6 +83,7 @@ def put_row(
     values_by_number = cells_of(row)
     texts_by_number = {
         column: text
+        # A new row gets the formula and looks of further columns; an old one keeps its own.
         for column, further in (further or {}).items()
         if (text := further.markup(Address(number, column)))
     }
@@ -91,6 +93,7 @@ def put_row(
     new = {}
     for (column, text), cell in zip(written.items(), made, strict=True):
         old = values_by_number.get(column)
+        # A cell that is written anew keeps the style that a person gave it.
         if old is not None and further is None:
             set_style(cell, style_of(old))
         elif not text:
@@ -109,6 +112,8 @@ def refuse_moving(
     worksheet = package.worksheet(part)
     first, end = change.gone[0], max(change.ends)
     message = f"rows below row {first + 1} move up because records were removed, but"
+    # Compared with the area of the table taken out: anything else in these rows would stay
+    # behind.
     beside = sheet.filled[first : end + 1].copy()
     beside[:, place.left : place.right + 1] = False
     if beside.any():
@@ -126,6 +131,7 @@ def refuse_moving(
                         f"{where}: {message} the note of {note.get('ref')} cannot move"
                         " with them; write it in a column of its own"
                     )
+    # A shared formula has its text in another row, which may move differently.
     shares = (
         formula.get("t") == "shared"
         for number in worksheet.with_formulas.intersection(range(place.top, max(place.ends) + 1))
@@ -143,6 +149,7 @@ def calculated_columns(
 ) -> set[int]:
     """Those of some columns in which each of the rows has a formula."""
     calculated = set(columns)
+    # Row by row until no column is left, which most often is the first row.
     for number in numbers:
         cells = cells_of(sheet.row(number))
         calculated = {

@@ -30,6 +30,7 @@ def is_sources_tab(name: str, tabs: Iterable[str]) -> bool:
 def kept_sources(sheet: Sheet, key: Sequence[str]) -> Mapping[Values, Source]:
     """Where rows are from, by the values of their key; nothing if the tab is of another key."""
     texts = [[cell_text(cell) for cell in row] for row in sheet.rows]
+    # Written for another key, its lines mean other rows.
     if not texts or texts[0][: len(key) + 3] != [*key, *PROVENANCE]:
         return {}
     width = len(key)
@@ -54,6 +55,7 @@ def put_sources(
     part = package.tabs().get(name)
     if part is None:
         part = add_tab(package, name, content, hidden=True)
+    # Left alone if it is the same, so that an unchanged workbook keeps its bytes.
     elif package.content(part) != content:
         package.put(part, content)
 
@@ -76,6 +78,7 @@ def add_tab(package: Package, name: str, content: bytes, *, hidden: bool = False
     book = package.tree(_BOOK)
     sheets = book.find("{*}sheets")
     number = max((int(sheet.get("sheetId") or 0) for sheet in sheets), default=0) + 1
+    # The prefix of this attribute is the workbook's own choice.
     relation = next(text for sheet in sheets if (text := relation_of(sheet)))
     state = {"state": "hidden"} if hidden else {}
     add(sheets, "sheet", {"name": name, "sheetId": str(number), **state, relation: key})

@@ -66,11 +66,13 @@ class BookStore(OnDisk):
             raise CallError(
                 "--into-tab names the tab of a workbook that takes the only table of a layout"
             )
+        # Both spreadsheet programs put such a file beside a workbook that is open.
         lock = path.with_name(f"~${path.name}")
         other_path = path.with_name(f".~lock.{path.name}#")
         if lock.exists() or other_path.exists():
             raise CallError(f"“{path.name}” is open in a spreadsheet program; close it first")
         check_output(layout, path, named, own=(path,), beside_glossary=True)
+        # Without a name for it any tab may be the glossary, also the one that would be filled.
         if "" in self._glossaries(layout):
             raise CallError(
                 f"“{path}” holds a glossary of the layout; say in the layout which tab that is,"
@@ -114,6 +116,7 @@ class _Writing(WritingBase):
         before, book = self.before, self.book
         ours = {*before.files, *(source.name for source in self.task.inbox.taken)}
         again = ours if self.store.replace_all else _replaced(run, before)
+        # By the digest with what decided its reading.
         unchanged = {file.name for file in run.files if before.files.get(file.name) == file.digest}
         names = {old: new for new, old in before.renamed.items()}
         tables = self.tables or {}
@@ -132,11 +135,13 @@ class _Writing(WritingBase):
         """Write the workbook, if anything changes, and the record of the run."""
         book, path = self.book, self.store.path
         columns = {table: master_table.headings for table, master_table in book.tables.items()}
+        # Nothing differs, so the file keeps its time and its bytes.
         if not book.fill():
             result = path.stat()
             looks = {"size": result.st_size, "modified_ns": result.st_mtime_ns}
             write_record(run, path, OutputNotes(looks, book.tabs, columns))
             return
+        # The time is set, so that it can be known again by it.
         with atomic_write(path, now := time.time_ns()) as stream:
             book.write(stream)
             written = {"size": os.fstat(stream.fileno()).st_size, "modified_ns": now}
