@@ -68,9 +68,8 @@ PARTS = {
     ),
     "batch": (
         "private_files", "signing", "atomic", "claims", "remote", "processes", "layouts",
-        "run_folders",
-        "inputs", "file", "evidence", "cache", "compare", "read_all", "prefetch", "run", "survey",
-        "views", "draft", "headings", "again",
+        "run_folders", "inputs", "output_checks", "file", "evidence", "cache", "compare",
+        "read_all", "prefetch", "run", "survey", "views", "draft", "headings", "again",
     ),
 }  # fmt: skip
 """The parts of the large rooms, in the order of the data."""

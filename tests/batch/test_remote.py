@@ -31,7 +31,7 @@ from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.inputs import look
 from boreotabula.batch.layouts.load import Layout
 from boreotabula.batch.read_all import Readers
-from boreotabula.batch.remote import address, bounds, fetch, places
+from boreotabula.batch.remote import address, bounds, fetch, listing, places
 from boreotabula.batch.remote.places import credentials, open_place
 from boreotabula.errors import CallError
 from boreotabula.stores.dataset.chunk import ATTEMPTS, Chunk, ClusterJob, read_chunk
@@ -220,7 +220,8 @@ def served(request: pytest.FixtureRequest) -> Served:
 @pytest.fixture(autouse=True)
 def home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """A folder to work in; what is fetched is kept apart, and nothing waits."""
-    monkeypatch.setattr(fetch, "_pause", lambda seconds: None)
+    for module in (fetch, listing):
+        monkeypatch.setattr(module, "pause_for", lambda seconds: None)
     monkeypatch.setenv("BOREOTABULA_CACHE", str(tmp_path / "kept"))
     (tmp_path / "home").mkdir()
     return tmp_path / "home"
@@ -783,12 +784,12 @@ def test_what_stays_within_the_folder() -> None:
     assert address.shown("sftp://me:pw@host:22/a b?x=1#y") == "sftp://me@host:22/a b"
     assert not address.is_remote("C:\\reports") and not address.is_remote("reports")
     for name in ("../a", "a/../../b", "a//b", "..", "a\\b", "/etc"):
-        assert not fetch._is_safe(name)
+        assert not listing.is_safe(name)
     there = {name: {"name": name, "type": "file"} for name in ("dav/a.csv", "davx/b.csv", "c.csv")}
     system = SimpleNamespace(
         ls=lambda *_, **__: there.values(), isdir=lambda _: True, invalidate_cache=lambda: None
     )
-    assert list(fetch._listed(places.Place(system, "dav"), "webdav://x/dav")) == ["a.csv"]
+    assert list(listing.listed(places.Place(system, "dav"), "webdav://x/dav")) == ["a.csv"]
 
 
 def test_odd_names_of_files_are_read_as_they_are(webdav: Served, home: Path) -> None:

@@ -9,7 +9,7 @@ from functools import partial
 
 import pytest
 
-from boreotabula.batch.processes.pool import Ended, alone, spread
+from boreotabula.batch.processes.pool import Ended, PoolOptions, alone, spread
 from boreotabula.batch.processes.worker import End
 from boreotabula.errors import CallError
 from boreotabula.limits import Limits
@@ -37,7 +37,7 @@ def stopped(number: int, ended: Ended) -> int:
 @pytest.mark.parametrize(("most", "workers"), [(100, 2), (59, 2), (70, 1), (3, 2)])
 def test_results_come_in_order_whatever_happens(most: int, workers: int) -> None:
     expected = [-60 if number == 60 else number * 2 for number in range(most)]
-    assert list(spread(work, range(most), stopped, workers=workers)) == expected
+    assert list(spread(work, range(most), stopped, options=PoolOptions(workers))) == expected
 
 
 def hostile(what: str) -> object:
@@ -69,7 +69,7 @@ ENDS = {
 
 def test_what_brings_a_process_down_is_told_and_the_others_are_worked_on() -> None:
     some = [part for what in ENDS for part in (f"before {what}", what)]
-    found = list(spread(hostile, some, told, Short(), workers=2))
+    found = list(spread(hostile, some, told, Short(), PoolOptions(2)))
     assert found == [f"{one}: {ENDS[one].name}" if one in ENDS else one for one in some]
 
 
@@ -88,7 +88,7 @@ def added(number: int, to: list[int]) -> list[int]:
 
 
 def test_the_work_goes_to_a_process_once() -> None:
-    found = list(spread(partial(added, to=[100]), [1, 2, 3], told, workers=1))  # type: ignore[arg-type]
+    found = list(spread(partial(added, to=[100]), [1, 2, 3], told, options=PoolOptions(1)))  # type: ignore[arg-type]
     assert found == [[100, 1], [100, 1, 2], [100, 1, 2, 3]]
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 from itertools import islice
 from pathlib import Path
+from typing import NamedTuple
 
 from boreotabula.batch.atomic import atomic_write, reporting_errors
 from boreotabula.batch.inputs import (
@@ -74,9 +75,14 @@ class Drafting:
         return [file for file in self.looked if file.unreadable]
 
 
-Start = Callable[[int | None, str], None]
-"""Called before each part of the work, with the number of its files (None if all are worked on at
-once) and what the part does."""
+class Progress(NamedTuple):
+    """What is called as the work goes on."""
+
+    start: Callable[[int | None, str], None] = lambda total, what: None
+    """Called before each part of the work, with the number of its files (None if all are worked on
+    at once) and what the part does."""
+    on_file: Callable[[str], None] = lambda name: None
+    """Called with the name of each file, in each part of the work."""
 
 
 def draft_from(
@@ -84,22 +90,21 @@ def draft_from(
     named: Sequence[Path] = (),
     like: str = "",
     limits: Limits | None = None,
-    on_file: Callable[[str], None] | None = None,
-    on_start: Start | None = None,
+    progress: Progress | None = None,
     *,
     halves: bool = False,
 ) -> Drafting:
     """Draft a layout from the files of a folder, or from those that are named. With `halves`,
     ask also where a draft of half of the tabs reads the other half differently.
 
-    `on_file` is called with the name of each file, for each part of the work. Raises CallError if
-    the folder or a named file is not there, or if no tab or file is called `like`.
+    Raises CallError if the folder or a named file is not there, or if no tab or file is called
+    `like`.
     """
-    start = on_start or (lambda total, what: None)
+    progress = progress or Progress()
     sources = _sources(folder, named)
     group = _spread_over(sources, _MOST_FILES)
-    start(len(group), "looking into")
-    ordered = look_into(group, limits, on_file)
+    progress.start(len(group), "looking into")
+    ordered = look_into(group, limits, progress.on_file)
     specimens = specimens_of(ordered)
     tabs = {specimen.tab for specimen in specimens if specimen.tab} | {
         specimen.file for specimen in specimens
@@ -108,15 +113,15 @@ def draft_from(
         from boreotabula.layout.problems import did_you_mean
 
         raise CallError(f"no tab or file is called “{like}”{did_you_mean(like, sorted(tabs))}")
-    start(None, "drafting from")
+    progress.start(None, "drafting from")
     drafted = draft(specimens, like)
     drafting = Drafting(drafted, ordered, len(sources) - len(group))
     if drafted is None:
         return drafting
     if halves:
-        start(None, "drafting from each half of")
+        progress.start(None, "drafting from each half of")
         drafted = check_halves(drafted)
-    return tried_on_all(drafting, drafted, folder, limits, on_file, start)
+    return tried_on_all(drafting, drafted, folder, limits, progress)
 
 
 def specimens_of(looked: Iterable[Looked]) -> list[Specimen]:
@@ -169,17 +174,16 @@ def tried_on_all(
     drafted: Draft,
     folder: Path,
     limits: Limits | None = None,
-    on_file: Callable[[str], None] | None = None,
-    on_start: Start | None = None,
+    progress: Progress | None = None,
 ) -> Drafting:
     """What was drafted, with what it gives over all files that it takes."""
+    progress = progress or Progress()
     # The draft is tried as the text that will be written, not as the objects it was made from, so
     # that what is said of it is true of the file.
     layout, inbox = _layout_of(drafted, folder)
-    if on_start is not None:
-        on_start(len(inbox.taken), "trying on")
+    progress.start(len(inbox.taken), "trying on")
     limits = limits or Limits()
-    run = read_figures(layout, inbox, limits, lambda file: on_file(file.name) if on_file else None)
+    run = read_figures(layout, inbox, limits, lambda file: progress.on_file(file.name))
     other_run = None
     if drafted.runner_up:
         other_run = read_figures(*_layout_of(drafted.otherwise(), folder), limits, None)

@@ -10,7 +10,7 @@ from pathlib import Path, PurePath, PurePosixPath
 from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
-from boreotabula.batch.remote.address import is_remote, mirror_of, shown
+from boreotabula.batch.remote.address import is_remote, mirror_of
 from boreotabula.batch.remote.fetch import Fetched, Mirrored, RemoteFile, fetch, list_files
 from boreotabula.batch.run_folders import RunsBelow, as_it_was_written
 from boreotabula.errors import CallError
@@ -112,26 +112,32 @@ def look(
         else:
             existing_files = _local(layout, text, own)
         for file in existing_files:
-            # A file on a server has no path of its own yet, and folders of two servers are never
-            # the same.
+            # A file on a server has no path yet, and no folder of two servers is the same.
             if several and not file.remote:
                 resolved = file.path.resolve()
                 if resolved in paths:
                     continue  # one source folder lies within another
                 paths.add(resolved)
-            below = file.below
-            chosen = matching(include, below)
-            is_wanted = bool(chosen) or not include
-            excluded = _excluded(below, exclude)
-            if file.why or excluded or not is_wanted:
-                # A file that cannot be read is only worth a finding if the layout would have
-                # taken it.
-                loud = file.kind and not excluded and (is_wanted or file.folder)
-                why = (not loud and excluded) or file.why or NO_PATTERN
-                left_out.append(LeftOut(lead + below, why, file.kind if loud else None))
+            omission = _omission(file, lead, include, exclude)
+            if omission is not None:
+                left_out.append(omission)
             else:
                 taken.append(_taken(file, lead, text, layout))
     return Inbox(tuple(taken), tuple(left_out), fetched.said)
+
+
+def _omission(
+    file: Found, lead: str, include: tuple[Pattern, ...], exclude: tuple[Pattern, ...]
+) -> LeftOut | None:
+    """A file that is not read, and why; None of one that is."""
+    is_wanted = not include or bool(matching(include, file.below))
+    excluded = _excluded(file.below, exclude)
+    if is_wanted and not file.why and not excluded:
+        return None
+    # A file that cannot be read is only worth a finding if the layout would have taken it.
+    loud = file.kind and not excluded and (is_wanted or file.folder)
+    why = (not loud and excluded) or file.why or NO_PATTERN
+    return LeftOut(lead + file.below, why, file.kind if loud else None)
 
 
 def _local(layout: Layout, text: str, own: Collection[Path]) -> Iterator[Found]:
@@ -287,59 +293,6 @@ def below_folders(path: Path, folders: Iterable[Path]) -> str:
         if path.resolve().is_relative_to(folder.resolve()):
             return written_name(path.resolve().relative_to(folder.resolve()).as_posix())
     return written_name(path.name)
-
-
-def check_output(
-    layout: Layout,
-    out: Path,
-    named: Sequence[Path] = (),
-    own: Collection[Path] = (),
-    *,
-    beside_glossary: bool = False,
-) -> None:
-    """Raises CallError if writing `out` would destroy something that is read. What is in `own` is
-    left out by the run unless it is named; `beside_glossary` says whether only some tabs of a
-    workbook are written, so that others of it may hold a glossary."""
-    inputs = [layout.path, *(() if beside_glossary else layout.glossaries), *layout.lists]
-    if out.resolve() in {path.resolve() for path in inputs}:
-        raise CallError(f"“{out}” is read by this run; choose another name for the output")
-    home = out.resolve()
-    # Only an output that exists can be an input; one that will lie in a source folder is refused
-    # by `check_apart`.
-    if out.exists() and (
-        named or any(home.is_relative_to(folder.resolve()) for folder in layout.folders.values())
-    ):
-        taken = {source.path.resolve() for source in look(layout, own, named).taken}
-        if out.resolve() in taken:
-            raise CallError(
-                f"“{out}” is one of the files that are read; choose another name for the output"
-            )
-
-
-def check_apart(out: Path, folders: Iterable[Path], include: tuple[Pattern, ...] = ()) -> None:
-    """Raises CallError if a file would lie among the files that are read: the next run would take
-    it for one of them. `include` are the patterns of those, if there are any."""
-    home = out.resolve()
-    for folder in folders:
-        if not home.is_relative_to(folder.resolve()):
-            continue
-        below = written_name(home.relative_to(folder.resolve()).as_posix())
-        if not include or matching(include, below):
-            raise CallError(
-                f"“{out}” is inside the source folder “{folder}”: the next run would read it;"
-                " choose another place"
-            )
-
-
-def check_not_below(url: str, folders: Iterable[str], include: tuple[Pattern, ...]) -> None:
-    """The same for a file on a server, given the folders as the layout names them."""
-    for text in folders:
-        below = shown(url).removeprefix(shown(text).rstrip("/") + "/")
-        if is_remote(text) and below != shown(url) and (not include or matching(include, below)):
-            raise CallError(
-                f"“{shown(url)}” is inside the source folder “{shown(text)}”: the next run would"
-                " read it; choose another place"
-            )
 
 
 def natural_key(path: PurePath) -> tuple[object, ...]:

@@ -20,7 +20,7 @@ from boreotabula.batch.file.open_file import Job, make_job
 from boreotabula.batch.file.read import FileReading, ended_reading, file_digest, read_file
 from boreotabula.batch.inputs import Inbox, SourceFile
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.processes.pool import Crew, Ended, alone, cores, spread
+from boreotabula.batch.processes.pool import Crew, Ended, PoolOptions, alone, cores, spread
 from boreotabula.findings.subjects.files import FILE_TWICE
 from boreotabula.limits import Limits
 from boreotabula.sheets.opening import checked_size
@@ -174,7 +174,7 @@ def _read_spread(tasks: Sequence[_Task], job: Job, means: ReadOptions) -> Iterat
         return
     read = partial(_read_there, job=job, kept=means.kept)
     limits = job.opening.limits
-    results = spread(read, tasks, _ended, limits, means.workers, threads=means.threads)
+    results = spread(read, tasks, _ended, limits, PoolOptions(means.workers, threads=means.threads))
     for task, result in zip(tasks, results, strict=True):
         if isinstance(result, Packed):
             yield result.reading()

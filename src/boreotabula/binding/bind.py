@@ -12,7 +12,7 @@ from typing import Any
 from boreotabula.batch.claims import claimed
 from boreotabula.batch.file.read import file_digest
 from boreotabula.batch.inputs import LeftOut, SourceFile
-from boreotabula.batch.processes.pool import Ended, spread
+from boreotabula.batch.processes.pool import Ended, PoolOptions, spread
 from boreotabula.binding.bound import Bound
 from boreotabula.binding.looks import Look, Looks
 from boreotabula.binding.names import CONTENTS, TabNames, named
@@ -67,7 +67,7 @@ def bind(
         try:
             written = _Written(book, binding, bound)
             read = partial(_tabs_of, binding=binding)
-            each = spread(read, files, _ended, binding.opening.limits, ahead=_AHEAD)
+            each = spread(read, files, _ended, binding.opening.limits, PoolOptions(ahead=_AHEAD))
             first = _first_of_content(files)
             for source, tabs in zip(files, each, strict=True):
                 for one, *_ in tabs if source.name in first else ():

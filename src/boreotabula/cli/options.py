@@ -5,8 +5,9 @@ from __future__ import annotations
 import inspect
 from collections import Counter
 from collections.abc import Callable, Sequence
+from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 from click.shell_completion import CompletionItem
@@ -55,6 +56,24 @@ _KEPT = "\b"
 def _takes_one(option: click.Option) -> bool:
     return not (option.multiple or option.is_flag or option.count)
 
+
+def options_as(
+    kind: Callable[..., OptionsOf],
+) -> Callable[[Callable[[OptionsOf], int]], Callable[..., int]]:
+    """Have a command take its arguments and options as one object: `kind` is a dataclass with a
+    field for each of them."""
+
+    def decorate(command: Callable[[OptionsOf], int]) -> Callable[..., int]:
+        @wraps(command)
+        def with_values(**values: Any) -> int:
+            return command(kind(**values))
+
+        return with_values
+
+    return decorate
+
+
+OptionsOf = TypeVar("OptionsOf")
 
 json_option = click.option(
     "--json", "as_json", is_flag=True, help="Print JSON, for other programs."

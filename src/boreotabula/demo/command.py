@@ -31,7 +31,7 @@ def command(folder: Path, story: bool) -> int:
     """
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.cli import screen
-    from boreotabula.cli.commands.table.extract import perform
+    from boreotabula.cli.performing import perform
     from boreotabula.cli.target import Target
     from boreotabula.demo.folder import write_demo
     from boreotabula.demo.nurseries import MONTHS, NURSERIES

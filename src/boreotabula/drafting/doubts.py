@@ -3,8 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from boreotabula.layout.addresses import Address
+
+
+class Spot(NamedTuple):
+    """A cell of a tab of a file; its row and column are counted from 0."""
+
+    file: str
+    tab: str
+    row: int
+    column: int
 
 
 @dataclass(frozen=True)
@@ -31,12 +41,12 @@ class Doubt:
 
     @classmethod
     def at_cell(
-        cls, kind: str, file: str, tab: str, row: int, column: int, text: str, change: str,
-        *, choices: tuple[str, ...] = (), records: int = 0, field: str = "",
+        cls, kind: str, spot: Spot, text: str, change: str,
+        *, choices: tuple[str, ...] = (), records: int = 0,
     ) -> Doubt:  # fmt: skip
-        """A doubt about a cell; its row and column are counted from 0."""
-        where = str(Address(row, column))
-        return cls(kind, text, change, file, tab, where, field, choices, records)
+        """A doubt about a cell."""
+        where = str(Address(spot.row, spot.column))
+        return cls(kind, text, change, spot.file, spot.tab, where, "", choices, records)
 
     @property
     def where(self) -> str:

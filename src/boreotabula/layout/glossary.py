@@ -65,17 +65,11 @@ def glossary_entries(
     # A glossary with a column “written” is one of spellings, unless its columns were named.
     written = SPELLINGS if "written" in names and not own else called
     wanted = tuple(map(normal_form, written))
-    missing = [name for name in written if normal_form(name) not in names]
-    if missing:
-        raise LayoutError(
-            [
-                (
-                    f"{file}, row {number}",
-                    f"the column “{missing[0]}” is missing; a glossary needs {','.join(written)},"
-                    f" this one has {','.join(header)}",
-                )
-            ]
-        )
+    for name in written:
+        if normal_form(name) not in names:
+            message = f"the column “{name}” is missing; a glossary needs {','.join(written)}"
+            message += f", this one has {','.join(header)}"
+            raise LayoutError([(f"{file}, row {number}", message)])
     places = [names.index(name) for name in wanted]
     filled = list(_filled(numbered[1:], places, wanted, file))
     if wanted == SPELLINGS:

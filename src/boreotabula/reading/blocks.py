@@ -143,8 +143,8 @@ def settle_blocks(sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource) -
             [(block, turned_bounded(place, upright)) for block, place in placed[1]],
         ]
     return [
-        _settle_view(sheet, view, plan, form, source, found, scoped_findings)
-        for view, found, scoped_findings in zip(views, placed, groups, strict=True)
+        _settle_view(sheet, plan, form, source, _PlacedView(*placed_view))
+        for placed_view in zip(views, placed, groups, strict=True)
     ]
 
 
@@ -163,16 +163,20 @@ def _wanted(block: BlockPlan, source: TabSource) -> bool:
     return source.blocks is not None and block.key in source.blocks
 
 
+@dataclass(frozen=True)
+class _PlacedView:
+    """A view of a sheet, the blocks that stand on it, and what is to be said of their places."""
+
+    view: Sheet
+    placed: Sequence[_Placed]
+    scoped_findings: Sequence[ScopedFinding]
+
+
 def _settle_view(
-    sheet: Sheet,
-    view: Sheet,
-    plan: Plan,
-    form: FormPlan,
-    source: TabSource,
-    placed: Sequence[_Placed],
-    scoped_findings: Sequence[ScopedFinding],
+    sheet: Sheet, plan: Plan, form: FormPlan, source: TabSource, placed_view: _PlacedView
 ) -> SettledView:
     """Stamps come before rows, so that their cells are known to be spoken for."""
+    view, placed = placed_view.view, placed_view.placed
     # Then each place has stamps of its own, those nearest to it.
     each = any(block.repeat for block, _ in placed)
     frames = [place for _, place in placed]
@@ -197,7 +201,7 @@ def _settle_view(
             placed, stamps * len(placed) if alone else stamps, strict=True
         )
     )
-    return SettledView(view, settled, tuple(scoped_findings), tuple(stamps))
+    return SettledView(view, settled, tuple(placed_view.scoped_findings), tuple(stamps))
 
 
 def _has_own_stamps(form: FormPlan, block: BlockPlan, place: Place) -> bool:

@@ -9,7 +9,7 @@ from datetime import date, datetime, time, timedelta
 from enum import Enum, IntEnum
 from functools import cached_property
 from itertools import chain
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypedDict, Unpack
 
 import numpy as np
 from numpy.typing import NDArray
@@ -274,18 +274,24 @@ class Sheet:
         return not self.kinds.any()
 
 
+class Traits(TypedDict, total=False):
+    """What a sheet is besides its cells, each as `Sheet` has it; what is left out is as there."""
+
+    visibility: Visibility
+    hidden_rows: Sequence[int]
+    hidden_columns: Sequence[int]
+    tables: Sequence[TableObject]
+    typed: bool
+    indents: Mapping[tuple[int, int], int]
+
+
 def make_sheet(
     name: str,
     rows: Sequence[list[Cell]],
     merges: Sequence[Span] = (),
     *,
     corrected: Mapping[tuple[int, int], Cell] | None = None,
-    visibility: Visibility = Visibility.VISIBLE,
-    hidden_rows: Sequence[int] = (),
-    hidden_columns: Sequence[int] = (),
-    tables: Sequence[TableObject] = (),
-    typed: bool = True,
-    indents: Mapping[tuple[int, int], int] | None = None,
+    **traits: Unpack[Traits],
 ) -> Sheet:
     """A sheet from rows of cells, padded to one width; cells of `corrected` are laid over them.
 
@@ -315,12 +321,12 @@ def make_sheet(
         tuple(merges),
         kinds,
         numbers,
-        visibility=visibility,
-        hidden_rows=tuple(row for row in hidden_rows if row < len(rows)),
-        hidden_columns=tuple(column for column in hidden_columns if column < width),
-        tables=tuple(tables),
-        typed=typed,
-        indents=indents or {},
+        visibility=traits.get("visibility", Visibility.VISIBLE),
+        hidden_rows=tuple(row for row in traits.get("hidden_rows", ()) if row < len(rows)),
+        hidden_columns=tuple(index for index in traits.get("hidden_columns", ()) if index < width),
+        tables=tuple(traits.get("tables", ())),
+        typed=traits.get("typed", True),
+        indents=traits.get("indents", {}),
     )
 
 

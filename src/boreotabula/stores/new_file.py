@@ -16,8 +16,9 @@ import pyarrow as pa
 from boreotabula.batch.atomic import DiscardOutput, atomic_write, placed_folder, reporting_errors
 from boreotabula.batch.evidence import DECIDED, content_digest
 from boreotabula.batch.file.read import FileReading
-from boreotabula.batch.inputs import Inbox, check_output, look
+from boreotabula.batch.inputs import Inbox, look
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.output_checks import check_output
 from boreotabula.batch.run.earlier import earlier_record, wrote
 from boreotabula.batch.run.outcome import Run
 from boreotabula.batch.run.record import OutputNotes, write_record

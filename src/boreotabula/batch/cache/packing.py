@@ -109,25 +109,7 @@ def packed(reading: FileReading) -> Packed:
             group.append(batch)
     sink = pa.BufferOutputStream()
     ends = [end for group in groups.values() for end in _write(group, sink)]
-    tabs = [
-        {
-            "name": tab.name,
-            "places": place,
-            "filled": tab.account.filled,
-            "roles": {role.name: count for role, count in tab.account.roles.items()},
-            "left_out": tab.account.left_out,
-            "form": tab.form,
-            "headings": [tuple(vars(heading).values()) for heading in tab.headings],
-            "totals": vars(tab.totals),
-            "records": tab.record_count,
-            "facts": {
-                **vars(tab.facts),
-                "stamps": _plain(tab.facts.stamps),
-                "from_tab": sorted(tab.facts.from_tab),
-            },
-        }
-        for tab, place in zip(reading.tabs, places, strict=True)
-    ]
+    tabs = [_described(tab, place) for tab, place in zip(reading.tabs, places, strict=True)]
     head = {
         "name": reading.name,
         "size": reading.size,
@@ -146,6 +128,26 @@ def packed(reading: FileReading) -> Packed:
     # The unplaced cells come first because every command needs them; the records are often not
     # needed at all.
     return Packed(reading.unplaced.packed({_ABOUT: about}), sink.getvalue().to_pybytes())
+
+
+def _described(tab: TabResult, places: Mapping[str, Place]) -> dict[str, object]:
+    """A tab as plain data; `places` are those of its records by output table."""
+    return {
+        "name": tab.name,
+        "places": places,
+        "filled": tab.account.filled,
+        "roles": {role.name: count for role, count in tab.account.roles.items()},
+        "left_out": tab.account.left_out,
+        "form": tab.form,
+        "headings": [tuple(vars(heading).values()) for heading in tab.headings],
+        "totals": vars(tab.totals),
+        "records": tab.record_count,
+        "facts": {
+            **vars(tab.facts),
+            "stamps": _plain(tab.facts.stamps),
+            "from_tab": sorted(tab.facts.from_tab),
+        },
+    }
 
 
 def without_records(reading: FileReading) -> bytes:

@@ -114,7 +114,7 @@ class MovedStamps:
             for label in met.counts:
                 if label not in rare[form, name]:
                     continue
-                file, tab = met.first[label]
+                _, tab = met.first[label]
                 beside = tab.facts.beside
                 # All labels are strange at once: a form in another language, whose cells are
                 # where they were.
@@ -127,7 +127,7 @@ class MovedStamps:
                 moved = bool(elsewhere) or label in other_texts or not label
                 if moved or not foreign:
                     kind = STAMP_MOVED if moved else STAMP_LABEL_UNUSUAL
-                    yield _moved(kind, name, label, usual, elsewhere, file, tab, met.counts[label])
+                    yield _moved(kind, name, label, met, usual, elsewhere)
 
     def _usual(self, beside: _Beside) -> list[str]:
         return [text for text, count in beside.counts.items() if count >= _FEWEST and text]
@@ -150,10 +150,10 @@ class MovedStamps:
 
 
 def _moved(
-    kind: FindingKind, name: str, label: str, usual: list[str], elsewhere: list[str], file: str,
-    tab: TabResult, count: int,
-) -> Finding:  # fmt: skip
-    cell = tab.facts.beside[name][1]
+    kind: FindingKind, name: str, label: str, met: _Beside, usual: list[str], elsewhere: list[str]
+) -> Finding:
+    file, tab = met.first[label]
+    count, cell = met.counts[label], tab.facts.beside[name][1]
     return kind(
         cell,
         file=file,

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Container, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
-from hashlib import blake2b
 from itertools import islice
 from string import ascii_uppercase
 
@@ -13,6 +12,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from boreotabula.batch.file.digests import records_digest
 from boreotabula.batch.file.lines import lines_of
 from boreotabula.findings.reasons import Doubtful
 from boreotabula.findings.subjects.values import READING_DOUBTFUL
@@ -130,7 +130,7 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
     # Only these can be read wrongly without a heading being missing, so only their shape is kept.
     by_position = [block for block in reading.blocks if block.block.columns]
     # Where records come from differs between copies, so it is no part of the digest.
-    body = _digest(tables, {*PROVENANCE, *stamps})
+    body = records_digest(tables, {*PROVENANCE, *stamps})
     return TabFacts(
         f"{body} {sorted((name, str(stamp)) for name, stamp in stamps.items())}" if body else "",
         # A blank form, or one full of zeros, is like many others.
@@ -144,22 +144,13 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         figures.numbers,
         figures.sums,
         tuple(figures.empty),
+        {block.block.key: kinds_by_position(block) for block in by_position if block.block.is_list},
         {
-            read_block.block.key: kinds_by_position(read_block)
-            for read_block in by_position
-            if read_block.block.is_list
+            block.block.key: _leading_kinds(block)
+            for block in by_position
+            if not block.block.is_list
         },
-        {
-            read_block.block.key: _leading_kinds(read_block)
-            for read_block in by_position
-            if not read_block.block.is_list
-        },
-        {
-            read_block.block.key: read_block.view.address(
-                max(read_block.place.top, 0), read_block.place.left
-            )
-            for read_block in by_position
-        },
+        {block.block.key: _first_cell(block) for block in by_position},
         {name: position for stamped in reading.stamped for name, position in stamped.taken.items()},
         _columns(reading.blocks),
         figures.ends,
@@ -167,6 +158,11 @@ def facts_of(sheet: Sheet, reading: TabReading, from_tab: Iterable[str] = ()) ->
         tuple(sorted(_doubtful(reading))),
         lines_of(tables, stamps) if body else "",
     )
+
+
+def _first_cell(block: SettledBlock) -> Address:
+    """Where a table begins."""
+    return block.view.address(max(block.place.top, 0), block.place.left)
 
 
 def _common_stamps(stamped: Sequence[Stamped]) -> dict[str, object]:
@@ -350,64 +346,3 @@ def _largest(
 def _in_column(cell: str, letters: str | None) -> str:
     # The record of a list is placed by its first cell; the value stands in the same row.
     return letters + cell.lstrip(ascii_uppercase) if letters else cell
-
-
-def _digest(tables: Mapping[str, Mapping[str, pa.Array]], without: Collection[str]) -> str:
-    """The digest of the records of a tab, some fields left aside, whatever their number of tables.
-
-    `tables` holds the columns of each output table by field.
-
-    The same records have the same only if their arrays were built alike, as those of like tabs are.
-    """
-    # Not a digest against attack, but short and fast, as it is made for each tab.
-    result = blake2b(digest_size=16)
-    records = 0
-    for table, columns in tables.items():
-        count = max(map(len, columns.values()), default=0)
-        records += count
-        result.update(f"{table} {count}".encode())
-        # The number of columns may differ with the stamps, so each is told by its name.
-        for name, column in columns.items():
-            if name not in without:
-                result.update(name.encode())
-                _take(result, column)
-    return result.hexdigest() if records else ""
-
-
-_FEW = 128
-"""So many different texts can be told by one byte each."""
-
-
-def _take_texts(result: blake2b, texts: pa.Array) -> None:
-    # The bytes of the buffers, not the values: nothing is made into an object of Python.
-    _, offsets, data = texts.buffers()
-    # A slice shares the buffer of the whole, so the offset counts.
-    ends = np.frombuffer(offsets, np.int32)[texts.offset :][: len(texts) + 1]
-    result.update(np.diff(ends).tobytes())
-    if data is not None:
-        result.update(memoryview(data)[ends[0] : ends[-1]])
-
-
-def _take(result: blake2b, column: pa.Array) -> None:
-    if pa.types.is_dictionary(column.type):
-        _take_texts(result, column.dictionary)
-        # One byte for each record instead of four; the texts themselves are in the digest
-        # already.
-        if len(column.dictionary) <= _FEW and not column.null_count:
-            result.update(column.indices.to_numpy().astype(np.int8).tobytes())
-            return
-        column = column.indices
-    if column.null_count:
-        # Where the gaps are is part of what a column says.
-        result.update(memoryview(column.is_valid().cast(pa.int8()).buffers()[1]))
-        if pa.types.is_boolean(column.type):
-            column = column.cast(pa.int8())
-        column = column.drop_null()
-    elif pa.types.is_boolean(column.type):
-        # Arrow packs eight of them into a byte, which may begin within one.
-        column = column.cast(pa.int8())
-    data = column.buffers()[1]
-    if data is not None and len(column):
-        width = column.type.bit_width // 8
-        start, end = column.offset * width, (column.offset + len(column)) * width
-        result.update(memoryview(data)[start:end])

@@ -63,11 +63,8 @@ def lines_of(tables: Mapping[str, Mapping[str, pa.Array]], stamps: Mapping[str, 
                 if not pa.types.is_dictionary(kind):
                     column = column.dictionary_encode()
                 telling.append((len(column.dictionary), column))
-        shared += [
-            str(column.dictionary[0])
-            for size, column in telling
-            if size == 1 and not column.null_count
-        ]
+        once = [column for size, column in telling if size == 1 and not column.null_count]
+        shared += [str(column.dictionary[0]) for column in once]
         varying = [pair for pair in telling if pair[0] > 1]
         if varying:
             # The field with most values is the finest that still groups: a lot, a site, a day.

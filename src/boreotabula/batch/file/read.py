@@ -165,18 +165,7 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
             continue
         done = file.read_tab(sheet, how, around)
         facts = facts_of(sheet, done, how.captured)
-        tabs.append(
-            TabResult(
-                name,
-                done.tables,
-                done.account,
-                done.form,
-                done.headings,
-                done.totals,
-                facts,
-                sum(batch.num_rows for batch in done.tables.values()),
-            )
-        )
+        tabs.append(_result_of(name, done, facts))
         # A blank tab has no headings either; that is told once, as the blank tab.
         if sheet.blank:
             file.say(TAB_BLANK(), name)
@@ -204,6 +193,20 @@ def _read_tabs(file: OpenFile, reading: FileReading) -> FileReading:
         findings=tuple(replace(finding, file=file.source.name) for finding in file.findings),
         unplaced=UnplacedCells.joined(unplaced),
         read=True,
+    )
+
+
+def _result_of(name: str, done: TabReading, facts: TabFacts) -> TabResult:
+    """What is kept of a tab that was read."""
+    return TabResult(
+        name,
+        done.tables,
+        done.account,
+        done.form,
+        done.headings,
+        done.totals,
+        facts,
+        sum(batch.num_rows for batch in done.tables.values()),
     )
 
 

@@ -84,37 +84,43 @@ def cores() -> int:
 Stopped = Callable[[Source, Ended], Result]
 
 
+@dataclass(frozen=True)
+class PoolOptions:
+    """How many processes work, and how they may start."""
+
+    workers: int | None = None
+    """At most so many; None for as many as this machine has cores."""
+    ahead: int = _AHEAD
+    """So many results of each process may wait for the one that is asked for."""
+    threads: bool = False
+    """Whether this process has threads of others: then no process starts as a copy of it."""
+
+
 def spread(
     work: Work[Source, Result],
     sources: Sequence[Source],
     stopped: Stopped[Source, Result],
     limits: Limits | None = None,
-    workers: int | None = None,
-    ahead: int = _AHEAD,
-    *,
-    threads: bool = False,
+    options: PoolOptions | None = None,
 ) -> Iterator[Result]:
     """The results of a work on each source, in their order.
 
-    They are worked on by up to so many processes of this machine, None for as many as it has cores;
-    each takes the work along when it starts. Work, sources and results must be such as can be sent
-    to one. A source that takes its process down, takes too long or meets a fault of the program
-    gets the result of `stopped`, and the others are still worked on. Each process is at most so
-    many sources `ahead` of the result that is waited for. With `threads` this process has others,
-    of whoever it belongs to: then no process starts as a copy of it.
+    They are worked on by processes of this machine, each of which takes the work along when it
+    starts. Work, sources and results must be such as can be sent to one. A source that takes its
+    process down, takes too long or meets a fault of the program gets the result of `stopped`, and
+    the others are still worked on.
     """
-    limits = limits or Limits()
+    limits, options = limits or Limits(), options or PoolOptions()
     # Rounded up: seven files are worth two processes.
     most = max(1, -(-len(sources) // _FILES_EACH))
-    count = min(workers or cores(), most)
-    # Here nothing can be lost by reading in this process; a test or an embedding program has
-    # chosen so.
-    if count == 1 and not (_APART or threads):
+    count = min(options.workers or cores(), most)
+    # Where no process can be forked, a single one is not worth its start.
+    if count == 1 and not (_APART or options.threads):
         for source in sources:
             yield _taken(answer_of(work, source), source, stopped, limits)
         return
-    with Crew(work, stopped, limits, count, threads=threads) as crew:
-        yield from crew.results(sources, ahead)
+    with Crew(work, stopped, limits, count, threads=options.threads) as crew:
+        yield from crew.results(sources, options.ahead)
 
 
 def alone(
@@ -126,7 +132,7 @@ def alone(
     threads: bool = False,
 ) -> Result:
     """The result of a work on one source, in a process of its own; or the error that it raised."""
-    return next(spread(work, [source], stopped, limits, 1, threads=threads))
+    return next(spread(work, [source], stopped, limits, PoolOptions(1, threads=threads)))
 
 
 # --- the processes, as the program sees them -----------------------------------------------------

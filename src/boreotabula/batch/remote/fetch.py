@@ -7,33 +7,32 @@ import hashlib
 import json
 import secrets
 import threading
-import time
 from collections.abc import Callable, Collection, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import nullcontext, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
-from urllib.parse import unquote
 
 from boreotabula.batch.private_files import make_own
 from boreotabula.batch.remote.address import fetched_folder, mirror_of, shown
-from boreotabula.batch.remote.bounds import Coming, find
+from boreotabula.batch.remote.bounds import Coming
+from boreotabula.batch.remote.listing import (
+    PAUSES,
+    Entry,
+    has_mark,
+    is_final,
+    is_safe,
+    listed,
+    pause_for,
+    stamp_of,
+    with_marks,
+)
 from boreotabula.batch.remote.mirror import Mirror, names_below
 from boreotabula.batch.remote.places import Place, open_place, reason
 from boreotabula.errors import CallError
 from boreotabula.files import written_name
 
-Entry = Mapping[str, Any]
-"""What a list of files tells of one."""
-
-_PAUSES = (0.5, 2.0, 5.0)
-"""Seconds before something is tried again."""
 _MEBI = 1024**2
-
-
-def _pause(seconds: float) -> None:
-    time.sleep(seconds)
 
 
 @dataclass(frozen=True)
@@ -106,9 +105,9 @@ def list_files(url: str, wanted: Callable[[str], bool]) -> tuple[dict[str, Remot
     """
     place = open_place(url)
     try:
-        there = _listed(place, url)
+        there = listed(place, url)
         chosen, failed, passed = _sorted(there, wanted)
-        chosen = _with_marks(place, chosen)
+        chosen = with_marks(place, chosen)
     finally:
         with suppress(Exception):
             place.close()
@@ -134,7 +133,7 @@ def fetch_one(file: RemoteFile) -> tuple[Path, int]:
     Raises OSError with what went wrong, and CallError if the server cannot be reached.
     """
     # Part of the name is how the file was listed: once it changes it is another file here.
-    about = json.dumps([shown(file.url), file.name, _stamp(file.entry)])
+    about = json.dumps([shown(file.url), file.name, stamp_of(file.entry)])
     digest = hashlib.sha256(about.encode()).hexdigest()
     folder = fetched_folder() / "single" / digest[:2] / digest[2:32]
     name = file.name.rpartition("/")[2]
@@ -193,7 +192,7 @@ def _fetch(
     wanted: Callable[[str], bool],
     on_file: Callable[[str, Path], None] | None = None,
 ) -> Mirrored:
-    there = _listed(place, url)
+    there = listed(place, url)
     mirror = Mirror.of(url)
     chosen, failed, passed = _sorted(there, wanted)
     # What this run does not want may be what another one reads just now.
@@ -201,12 +200,12 @@ def _fetch(
         if name not in there:
             mirror.drop(name)
     # Only those that are wanted are asked for by themselves.
-    chosen = _with_marks(place, chosen)
+    chosen = with_marks(place, chosen)
     new = [
         name
         for name, entry in chosen.items()
         # Without a time or tag nothing says that a file has not changed, so it is fetched anew.
-        if not (_has_mark(entry) and mirror.has(name, _stamp(entry)))
+        if not (has_mark(entry) and mirror.has(name, stamp_of(entry)))
     ]
     # Asked once for the first file: where lists tell the same, one question for each file is
     # saved.
@@ -246,87 +245,10 @@ def _sorted(
 ) -> tuple[dict[str, Entry], dict[str, str], list[str]]:
     """The files that are fetched, those that cannot be and why, and those that are not wanted."""
     chosen = {
-        name: entry
-        for name, entry in there.items()
-        if wanted(written_name(name)) and _is_safe(name)
+        name: entry for name, entry in there.items() if wanted(written_name(name)) and is_safe(name)
     }
-    failed = {name: "its name leads out of the folder" for name in there if not _is_safe(name)}
+    failed = {name: "its name leads out of the folder" for name in there if not is_safe(name)}
     return chosen, failed, [name for name in there if name not in chosen and name not in failed]
-
-
-def _has_mark(entry: Entry) -> bool:
-    """Whether what is told of a file would be another once it has changed."""
-    # The size alone does not tell: a figure may change into another of the same length.
-    return _stamp({**entry, "size": None}) != _stamp({})
-
-
-def _with_marks(place: Place, chosen: Mapping[str, Entry]) -> dict[str, Entry]:
-    """The files, each with what the server tells if it is asked for it, where the list says
-    nothing: a page of links has names alone."""
-
-    def asked(entry: Entry) -> Entry:
-        if _has_mark(entry):
-            return entry
-        with suppress(Exception):  # what is wrong is told when it is fetched
-            return {**entry, **place.system.info(entry["name"])}
-        return entry
-
-    with ThreadPoolExecutor(place.at_once) as pool:
-        return dict(zip(chosen, pool.map(asked, chosen.values()), strict=True))
-
-
-def _is_safe(name: str) -> bool:
-    """Whether a name of a server stays within the folder it is put into."""
-    steps = name.split("/")
-    return all(step not in ("", ".", "..") and "\\" not in step and "\x00" not in step
-               for step in steps)  # fmt: skip
-
-
-def _listed(place: Place, url: str) -> dict[str, Entry]:
-    """All files below an address, by their paths there."""
-    # Several tries, since a single lost packet should not end a run of an hour.
-    for pause in (*_PAUSES, None):
-        try:
-            result = _found(place)
-        except Exception as error:  # noqa: BLE001  # each system has errors of its own
-            if pause is None or _is_final(error):
-                raise CallError(f"“{shown(url)}” cannot be listed: {reason(error)}") from None
-            _pause(pause)
-        else:
-            break
-    root = place.root.strip("/")
-    below = f"{root}/" if root else ""
-    files = {
-        path.strip("/").removeprefix(below): entry
-        for path, entry in sorted(result.items())
-        # A list may name what lies elsewhere: “davx” is not below “dav”.
-        if entry.get("type") == "file" and path.strip("/").startswith(below)
-    }
-    if not place.quoted:
-        return files
-    # A page links to other orders of itself too: "?C=M".
-    return {unquote(name): entry for name, entry in files.items() if "?" not in name}
-
-
-def _found(place: Place) -> Mapping[str, Entry]:
-    place.system.invalidate_cache()
-    if not place.system.isdir(place.root):
-        raise FileNotFoundError("there is no such folder")
-    return find(place.system, place.root)
-
-
-def _is_final(error: BaseException) -> bool:
-    """Whether it is no use to try again."""
-    # A file that is not there, or may not be read, will not be there in a second either.
-    return isinstance(error, FileNotFoundError | PermissionError | CallError)
-
-
-def _stamp(entry: Entry) -> str:
-    """What tells that a file has not changed: its size, its time, its entity tag."""
-    lowered = {str(key).lower(): value for key, value in entry.items()}
-    times = ("mtime", "modified", "lastmodified", "last_modified", "last-modified", "updated")
-    parts = [lowered.get("size"), next((lowered[text] for text in times if text in lowered), None)]
-    return json.dumps([*map(str, parts), str(lowered.get("etag"))])
 
 
 _MOST_LOST = 3
@@ -339,20 +261,20 @@ def _fetched(place: Place, entry: Entry, name: str, mirror: Mirror) -> tuple[int
     why = "the server does not answer any more"
     # After several lost files the server is most likely gone; waiting at each further one would
     # take hours.
-    for pause in (*_PAUSES, None) if mirror.lost < _MOST_LOST else (None,):
+    for pause in (*PAUSES, None) if mirror.lost < _MOST_LOST else (None,):
         if mirror.lost >= _MOST_LOST and not _answers(place, mirror):
             return why
         try:
             size, why = _once(place, entry, mirror, name)
             if not why:
                 mirror.lost = 0
-                return size, _stamp(entry)
+                return size, stamp_of(entry)
         except Exception as error:  # noqa: BLE001  # each system has errors of its own
             why = reason(error)
-            if _is_final(error):
+            if is_final(error):
                 return why
         if pause is not None:
-            _pause(pause)
+            pause_for(pause)
             with suppress(Exception):
                 place.again()
     mirror.lost += 1
@@ -372,7 +294,7 @@ def _answers(place: Place, mirror: Mirror) -> bool:
 
 def _tells_the_same(place: Place, entry: Entry) -> bool:
     try:
-        return _stamp(place.system.info(entry["name"])) == _stamp(entry)
+        return stamp_of(place.system.info(entry["name"])) == stamp_of(entry)
     except Exception:  # noqa: BLE001  # then each file is asked for twice
         return False
 
@@ -397,12 +319,12 @@ def _once(place: Place, entry: Entry, mirror: Mirror, name: str) -> tuple[int, s
     beside = target.with_name(f".{secrets.token_hex(8)}.part")
     try:
         # Asked before and after: a file that is replaced meanwhile would be half of each.
-        before = _stamp(entry if mirror.listed_alike else place.system.info(entry["name"]))
+        before = stamp_of(entry if mirror.listed_alike else place.system.info(entry["name"]))
         _get(place, entry, beside)
         size = beside.stat().st_size
         place.system.invalidate_cache()
         after = place.system.info(entry["name"])
-        if _stamp(after) != before:
+        if stamp_of(after) != before:
             mirror.listed_alike = False  # what the list told of it is of no use any more
             return size, "it changed while it was fetched"
         # Some libraries end without an error when the connection is cut.

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from boreotabula.drafting.asking.rows import about_rows, not_filled_in
-from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.doubts import Doubt, Spot
 from boreotabula.drafting.draft import Draft
 from boreotabula.drafting.search.finishing import our_names
 from boreotabula.drafting.sketch import Sketch, listed
@@ -101,7 +101,7 @@ def _of_another_reading(draft: Draft, records: tuple[int, int] | None) -> Iterat
         ((shape.top, shape.left) for shape in example.shapes), default=_first_place(example.sheet)
     )
     yield Doubt.at_cell(
-        READING, example.specimen.file, example.specimen.tab, row, column,
+        READING, Spot(example.specimen.file, example.specimen.tab, row, column),
         f"the tabs are read as {taken} ({counted(own, 'record')}); {other} ({count:,}) is almost"
         " as likely",
         "`draft --ask` lets you choose",
@@ -170,7 +170,7 @@ def _read_as_nothing(draft: Draft) -> Iterator[Doubt]:
         if cells:
             specimen, row, column = cells[0]
             yield Doubt.at_cell(
-                "blank", specimen.file, specimen.tab, row, column,
+                "blank", Spot(specimen.file, specimen.tab, row, column),
                 f"“{sign}” in {counted(len(cells), 'cell')} counts as blank",
                 f"if it means something, remove “{sign}” from `empty` in [reading]",
                 choices=(f"“{sign}” is blank", f"“{sign}” is a value"),

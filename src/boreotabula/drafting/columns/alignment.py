@@ -20,7 +20,7 @@ from boreotabula.drafting.columns.column import (
     shared_texts,
 )
 from boreotabula.drafting.columns.over_columns import Tables
-from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.doubts import Doubt, Spot
 from boreotabula.drafting.tabs.specimens import Example
 from boreotabula.drafting.texts.languages import groups_of_like
 from boreotabula.layout.headings import normal_form
@@ -307,10 +307,11 @@ def _merge(first: Column, second: Column, columns: list[Column]) -> None:
     columns[:] = [column for column in columns if column is not second]
 
 
-def _place(column: Column, tables: Tables) -> tuple[str, str, int, int]:
+def _spot(column: Column, tables: Tables) -> Spot:
+    """The heading of a column, on the first table that has it."""
     number, index = next(iter(column.places.items()))
     example, shape = tables[number]
-    return example.specimen.file, example.specimen.tab, shape.lowest, shape.left + index
+    return Spot(example.specimen.file, example.specimen.tab, shape.lowest, shape.left + index)
 
 
 def _records(column: Column, tables: Tables) -> int:
@@ -319,7 +320,6 @@ def _records(column: Column, tables: Tables) -> int:
 
 
 def _paired(first: Column, second: Column, tables: Tables, score: float) -> Doubt:
-    file, tab, row, index = _place(second, tables)
     like = max(first.headings, key=lambda text: likeness_of(text, second.headings[0]))
     usual = like if score > _BY_PLACE else first.headings[0]
     why = (
@@ -329,7 +329,7 @@ def _paired(first: Column, second: Column, tables: Tables, score: float) -> Doub
     )
     why = "is written nearly like" if score > _BY_PLACE else why
     return Doubt.at_cell(
-        "heading", file, tab, row, index,
+        "heading", _spot(second, tables),
         f"“{second.headings[0]}” {why} “{usual}”, and is read as the same column",
         f"if it is another column, give “{second.headings[0]}” a field of its own",
         choices=(usual, second.headings[0]),
@@ -339,10 +339,9 @@ def _paired(first: Column, second: Column, tables: Tables, score: float) -> Doub
 
 
 def _two_fields(rare: Column, usual: Column, tables: Tables) -> Doubt:
-    file, tab, row, index = _place(rare, tables)
     heading, other = rare.headings[0], usual.headings[0]
     return Doubt.at_cell(
-        "apart", file, tab, row, index,
+        "apart", _spot(rare, tables),
         f"“{heading}” stands where other tabs have “{other}”; both are fields of their own",
         f"if they mean the same, write “{heading}” as `also` of the field of “{other}”, and delete"
         " its own field",
@@ -351,9 +350,8 @@ def _two_fields(rare: Column, usual: Column, tables: Tables) -> Doubt:
 
 
 def _language(first: Column, second: Column, tables: Tables) -> Doubt:
-    file, tab, row, index = _place(second, tables)
     return Doubt.at_cell(
-        "language", file, tab, row, index,
+        "language", _spot(second, tables),
         f"no heading of this tab is one of the other tabs, but their columns are alike:"
         f" “{second.headings[0]}” is read as “{first.headings[0]}”, and so on by place",
         "if these are other columns, give their headings fields of their own",

@@ -13,7 +13,7 @@ from boreotabula.drafting.columns.carried import carried_columns, numbers_lines
 from boreotabula.drafting.columns.lists import list_sketch
 from boreotabula.drafting.columns.measures import measures_of
 from boreotabula.drafting.columns.over_columns import Tables, heading_at, named_field
-from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.doubts import Doubt, Spot
 from boreotabula.drafting.sketch import Sketch, one_or_list
 from boreotabula.drafting.tabs.specimens import Example, TabFamily
 from boreotabula.drafting.texts.captions import caption_of
@@ -205,7 +205,7 @@ def _odd_in_level(shapes: Tables) -> list[Doubt]:
     kind = level_name(moments) or "date or period"
     return [
         Doubt.at_cell(
-            "level", example.specimen.file, example.specimen.tab, shape.lowest, column,
+            "level", Spot(example.specimen.file, example.specimen.tab, shape.lowest, column),
             f"“{odd[0]}” is no {kind} as the headings beside it are, but read as one more",
             f"if its column is another measure, list “{odd[0]}” in `ignore` of [block]",
             choices=("one more", "left out"), records=shape.end - shape.first,

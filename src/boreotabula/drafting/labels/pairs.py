@@ -66,7 +66,7 @@ def pairs_of(sheet: Sheet, shapes: Sequence[Shape], share: Share | None = None) 
             if (row, column) in taken or not isinstance(cell, str) or reads_as_figure(cell):
                 continue
             right = columns[number + 1] if number + 1 < len(columns) else None
-            for pair in _pairs_at(sheet, row, column, right, columns, shapes, share):
+            for pair in _pairs_at(_Line(sheet, row, columns, shapes, share), column, right):
                 pairs.append(pair)
                 if pair.way == "right" and right is not None:
                     taken.add((row, right))
@@ -76,10 +76,21 @@ def pairs_of(sheet: Sheet, shapes: Sequence[Shape], share: Share | None = None) 
     return pairs
 
 
-def _pairs_at(
-    sheet: Sheet, row: int, column: int, right: int | None, columns: Sequence[int],
-    shapes: Sequence[Shape], share: Share | None,
-) -> Iterator[Pair]:  # fmt: skip
+@dataclass(frozen=True)
+class _Line:
+    """A row of a sheet, and its filled columns outside of the tables of the sheet."""
+
+    sheet: Sheet
+    row: int
+    columns: Sequence[int]
+    shapes: Sequence[Shape]
+    share: Share | None
+
+
+def _pairs_at(line: _Line, column: int, right: int | None) -> Iterator[Pair]:
+    """The pair, if there is one, whose label stands in a column of a line; `right` is the next
+    filled column, if there is one."""
+    sheet, row, shapes, share = line.sheet, line.row, line.shapes, line.share
     text = str(sheet.rows[row][column])
     label, mark, rest = text.partition(":")
     # Digits before a colon are a time of day.
@@ -96,13 +107,13 @@ def _pairs_at(
     if not label or len(label) > _LONGEST or sentence:
         return
     stays = sure or share is None or share(text) >= _ONE_LANGUAGE
-    if right is not None and not sure and _is_label(sheet, row, right, columns, share):
+    if right is not None and not sure and _is_label(line, right):
         return
     if right is not None and stays and not _crosses(row, column, right, shapes):
         # Right before below: it is the more usual of the two.
         value = sheet.rows[row][right]
         marked = isinstance(value, str) and value.strip()[-1:] in _MARKS
-        alone = _stand_alone(columns, column, right)
+        alone = _stand_alone(line.columns, column, right)
         if not marked and (sure or _is_value(text, value, alone, share)):
             yield Pair(label, row, column, value, "right", sure)
             return
@@ -130,17 +141,15 @@ def _is_value(label: str, value: Cell, alone: bool, share: Share | None) -> bool
     return alone or (share is not None and share(value) < share(label))
 
 
-def _is_label(
-    sheet: Sheet, row: int, column: int, columns: Sequence[int], share: Share | None
-) -> bool:
+def _is_label(line: _Line, column: int) -> bool:
     """Whether what stands right of a text is a label itself: it stays, and what follows it does
     not."""
-    cell = sheet.rows[row][column]
-    after = [index for index in columns if index > column]
+    cells, share = line.sheet.rows[line.row], line.share
+    cell = cells[column]
+    after = [index for index in line.columns if index > column]
     if not isinstance(cell, str) or not after or share is None or share(cell) < _MOST_HAVE:
         return False
-    value = sheet.rows[row][after[0]]
-    return not reads_as_figure(cell) and _is_value(cell, value, False, share)
+    return not reads_as_figure(cell) and _is_value(cell, cells[after[0]], False, share)
 
 
 def _stand_alone(columns: Sequence[int], column: int, right: int) -> bool:

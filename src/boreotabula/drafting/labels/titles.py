@@ -70,9 +70,8 @@ def add_titles(
         tabs = list(row)
         above = _above_tables(examples, row)
         # Beside and below tables stand remarks, in which a period alone tells of the records.
-        added = everywhere and _add_slots(
-            stamps, template, tabs, examples, where, taken, periods_only=not above
-        )
+        aligned = _Aligned(template, tabs, where, periods_only=not above)
+        added = everywhere and _add_slots(stamps, aligned, examples, taken)
         # What is no stamp but stays is boilerplate, so that runs do not call it unplaced.
         if not added and worded and len(tabs) >= _least(len(examples)):
             if not template.slots or len(set(texts)) == 1:
@@ -154,15 +153,28 @@ def _above_tables(examples: Sequence[Example], row: Mapping[int, _Title]) -> boo
     )
 
 
+@dataclass(frozen=True)
+class _Aligned:
+    """A title that stands on several tabs."""
+
+    template: Template
+    tabs: Sequence[int]
+    """The numbers of the tabs."""
+    where: str
+    """Its cell, if that is the same on all of them; else an empty text."""
+    periods_only: bool
+    """Whether nothing but periods in it tells of the records."""
+
+
 def _add_slots(
-    stamps: Stamps, template: Template, tabs: Sequence[int], examples: Sequence[Example],
-    where: str, taken: Collection[str], *, periods_only: bool = False,
-) -> bool:  # fmt: skip
+    stamps: Stamps, title: _Aligned, examples: Sequence[Example], taken: Collection[str]
+) -> bool:
     """Stamps for the slots of a title; whether there are any."""
+    template, tabs = title.template, title.tabs
     before = len(stamps.fields)
     for number, slot in enumerate(template.slots):
         period = slot.is_period
-        if periods_only and not period:
+        if title.periods_only and not period:
             continue
         # In the order of the tabs, which is not that of the template.
         values = [slot.values[template.fits.index(index)] for index in range(len(tabs))]
@@ -178,7 +190,7 @@ def _add_slots(
         named = slot.kind if period else "title"
         kind = slot.kind if slot.kind in ("month", "date") else type_of(values)
         name = field_name(named, [*taken, *stamps.fields])
-        source: dict[str, Any] = {"cell": where} if where else {}
+        source: dict[str, Any] = {"cell": title.where} if title.where else {}
         shape = _kept(template, number)
         if shape != "{}":
             source["pattern"] = shape

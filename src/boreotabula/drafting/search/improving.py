@@ -9,7 +9,7 @@ from enum import Enum, auto
 from boreotabula.drafting.columns.groups import group_names, patterns_of
 from boreotabula.drafting.columns.lists import lone_rows
 from boreotabula.drafting.columns.unit_rows import may_have_units
-from boreotabula.drafting.doubts import Doubt
+from boreotabula.drafting.doubts import Doubt, Spot
 from boreotabula.drafting.search.judging import Judgement, judge
 from boreotabula.drafting.search.values import VALUE_STEPS, narrower
 from boreotabula.drafting.sketch import Sketch, listed, one_or_list
@@ -225,7 +225,7 @@ def _under_headings(sketch: Sketch, judged: Judgement, kind: TabFamily) -> Itera
     if len(names) == 1 and "" not in names and all(_is_of_other_types(*place) for place in places):
         one, shape = places[0]
         doubt = Doubt.at_cell(
-            "row", one.specimen.file, one.specimen.tab, shape.first, shape.left,
+            "row", Spot(one.specimen.file, one.specimen.tab, shape.first, shape.left),
             f"the row “{names.pop()}” below the headings is left out: its values are of other types"
             " than those below it",
             "if it is a record, take `under_headings` out of [block]",

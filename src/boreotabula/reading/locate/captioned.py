@@ -89,7 +89,8 @@ def _under(sheet: Sheet, block: BlockPlan, area: Frame, start: int) -> _Under | 
     deeper = named + 1 < len(within) and right[named + 1] and not leading[named + 1]
     if block.depth == 1 and not above and deeper and not _fuller(beside, named, named + 1):
         return _under(sheet, block, area, start + named + 1)
-    if _is_remark(sheet, above, named, beside, block.depth, range(start, area.rows.stop), columns):
+    rows = range(start, area.rows.stop)
+    if block.depth == 1 and _is_remark(sheet, above, named, beside, rows, columns):
         above = []
     bare = len(above) >= block.depth
     top, bottom = (above[0] if above else named), (above[-1] if bare else named)
@@ -101,13 +102,12 @@ def _is_remark(
     above: Sequence[int],
     named: int,
     right: NDArray[np.bool_],
-    depth: int,
     rows: range,
     columns: range,
 ) -> bool:
     """Whether the one row above the first named one is a remark: a text alone, while the named row
     holds nothing but texts and has the headings, several of them or over other columns."""
-    if depth != 1 or len(above) != 1:
+    if len(above) != 1:
         return False
     over = right[above[0]]
     alone = np.count_nonzero(sheet.filled[rows.start + above[0], columns.start : columns.stop]) == 1

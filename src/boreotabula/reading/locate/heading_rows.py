@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from boreotabula.findings.finding import Finding, Spot
@@ -47,7 +47,14 @@ def heading_rows(
     if block.across and block.depth > 1:
         above = range(area.rows.start, lowest + 1)
         refused = refused_rows(sheet, block, above, leading, columns)
-    first_and_last = _first_and_last(sheet, spots, marks, block, area, before, refused)
+    room: list[int] = []
+    for row in range(lowest - 1, area.rows.start - 1, -1):
+        if len(room) == max(block.depth, 1):
+            break
+        if before and is_row_of(sheet, block, before, row):
+            break
+        room += [row] if row not in refused else []
+    first_and_last = _first_and_last(sheet, spots, marks, block, room)
     floor = first_and_last.top
     while floor > area.rows.start and not (
         before and (floor - 1 <= before.bottom or is_row_of(sheet, block, before, floor - 1))
@@ -65,16 +72,14 @@ def _first_and_last(
     spots: Sequence[Spot],
     marks: Mapping[str, int],
     block: BlockPlan,
-    area: Frame,
-    before: Place | None,
-    refused: Collection[int],
+    room: Sequence[int],
 ) -> HeadingRows:
-    """First and last heading row.
+    """First and last heading row; `room` are the rows above that may be some, nearest first.
 
     The headings that mark the place may stand on any of them, or be merged over several. Rows that
     are still wanting are looked for below as long as the marked columns are blank there and
-    something stands right of them, then above, but never among the rows of the place `before`.
-    As many such rows below as the layout says are units or the like.
+    something stands right of them, then above. As many such rows below as the layout says are
+    units or the like.
     """
     depth, under = max(block.depth, 1), block.under_headings
     top = min(row for row, _ in spots)
@@ -91,13 +96,8 @@ def _first_and_last(
         below += 1
     # Rows of units are no level, though they look like one.
     below = max(below - under, 0)
-    room: list[int] = []
-    for row in range(top - 1, area.rows.start - 1, -1):
-        if len(room) == wanting or (before and is_row_of(sheet, block, before, row)):
-            break
-        room += [row] if row not in refused else []
     above = 0
-    while above < len(room) and _filled_right(sheet, room[above], right):
+    while above < min(len(room), wanting) and _filled_right(sheet, room[above], right):
         above += 1
     # Both could be levels, but not all of them: a guess must be told.
     if below and above and below + above > wanting:

@@ -102,9 +102,8 @@ def refused_rows(
                 if blank > 1:
                     return refused
             else:
-                refusal = (
-                    _refusal(sheet, block, form, row, rows, leading, columns) if form else None
-                )
+                above = range(rows.start, row + 1)
+                refusal = _refusal(sheet, block, form, above, leading, columns) if form else None
                 if refusal is None:
                     break
                 refused[row] = refusal
@@ -117,12 +116,12 @@ def _refusal(
     sheet: Sheet,
     block: BlockPlan,
     form: ValueForm,
-    row: int,
     rows: range,
     leading: range,
     columns: range,
 ) -> Refusal | None:
-    """Why a row is no level of a field; None if it may be one."""
+    """Why the last of some rows is no level of a field; None if it may be one."""
+    row = rows[-1]
     filled = [column for column in columns if sheet.rows[row][column] != ""]
     if form.type.is_number or _groups(sheet, row, columns):
         return None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
@@ -57,14 +58,21 @@ def own_template(path: Path) -> str:
     return text
 
 
+class CopyNote(NamedTuple):
+    """What a letter says of the copy that goes with it."""
+
+    name: str
+    """Its file; empty if there is none."""
+    formulas_kept: bool
+
+
 def letter(
     template: str,
     file: str,
     faults: Sequence[Fault],
     say: Say,
     *,
-    copy: str,
-    formulas_kept: bool,
+    copy: CopyNote,
     more: Mapping[str, str],
 ) -> str:
     """The text of a letter. Raises CallError if a template does not work out."""
@@ -75,7 +83,7 @@ def letter(
     values = {
         "file": file,
         "name": name,
-        "copy": copy,
+        "copy": copy.name,
         "most": _MOST_LISTED,
         "count": len(faults),
         "faults": [_described(fault, name) for fault in faults],
@@ -90,7 +98,7 @@ def letter(
         "marked": say(words.MARKED),
         "again": say(words.AGAIN),
         "thanks": say(words.THANKS),
-        "formulas": say(words.FORMULAS_KEPT if formulas_kept else words.VALUES_ONLY),
+        "formulas": say(words.FORMULAS_KEPT if copy.formulas_kept else words.VALUES_ONLY),
         **more,
     }  # fmt: skip
     shape = jinja2.Environment(

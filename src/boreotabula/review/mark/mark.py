@@ -15,7 +15,7 @@ from boreotabula.batch.atomic import atomic_write, placed_folder, sweep
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.inputs import SourceFile, look
 from boreotabula.batch.layouts.load import Layout
-from boreotabula.batch.processes.pool import Ended, spread
+from boreotabula.batch.processes.pool import Ended, PoolOptions, spread
 from boreotabula.errors import CallError
 from boreotabula.files import text_of
 from boreotabula.findings.kind import Severity
@@ -31,7 +31,7 @@ from boreotabula.review.mark.checking import check_same
 from boreotabula.review.mark.faults import Fault, faults_of
 from boreotabula.review.mark.front import front_of
 from boreotabula.review.mark.in_place import Mark, NotSafeError, write_marked
-from boreotabula.review.mark.letter import STANDARD, letter
+from boreotabula.review.mark.letter import STANDARD, CopyNote, letter
 from boreotabula.review.mark.names import CopyNames
 from boreotabula.review.mark.reminders import Reminder, write_reminders
 from boreotabula.review.mark.words import Say, say_in
@@ -126,7 +126,7 @@ def mark(
         earlier = _read_list(place) if (place / LIST).is_file() else []
         _write_list(place, saved, [task.planned() for task in tasks], earlier)
         work = partial(_copy, opening=opening, folder=place, language=marking.language)
-        copies = spread(work, tasks, _stopped, limits or Limits(), workers=1)
+        copies = spread(work, tasks, _stopped, limits or Limits(), PoolOptions(1))
         for task, made in zip(tasks, copies, strict=True):
             if made.failed:
                 sweep(place / task.name)  # its process may have ended amid the copy
@@ -193,7 +193,7 @@ def _with_letter(task: _Task, made: _Copy, folder: Path, marking: Marking, say: 
     texts = {marking.by: task.group} if marking.by else {}
     text = letter(
         marking.template, task.file, task.faults, say,
-        copy=made.name, formulas_kept=made.formulas_kept, more=texts,
+        copy=CopyNote(made.name, made.formulas_kept), more=texts,
     )  # fmt: skip
     name = f"{task.stem}.txt"
     (folder / name).parent.mkdir(parents=True, exist_ok=True)

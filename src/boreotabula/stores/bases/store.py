@@ -13,8 +13,9 @@ from typing import Any
 import pyarrow as pa
 
 from boreotabula.batch.atomic import reporting_errors
-from boreotabula.batch.inputs import Inbox, check_output, look
+from boreotabula.batch.inputs import Inbox, look
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.output_checks import check_output
 from boreotabula.batch.private_files import OnWait
 from boreotabula.batch.run.earlier import earlier_record
 from boreotabula.batch.run.shape import is_record

@@ -13,8 +13,9 @@ import pyarrow as pa
 from boreotabula.batch.atomic import DiscardOutput, placed_folder
 from boreotabula.batch.file.open_file import make_job
 from boreotabula.batch.file.read import FileReading
-from boreotabula.batch.inputs import Inbox, check_output, look
+from boreotabula.batch.inputs import Inbox, look
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.output_checks import check_output
 from boreotabula.batch.remote.address import is_remote
 from boreotabula.batch.run.outcome import Run
 from boreotabula.batch.run.record import OutputNotes, write_record

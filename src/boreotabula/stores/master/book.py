@@ -7,7 +7,7 @@ beside them; whatever cannot be kept as it is makes the whole refused.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any, BinaryIO
@@ -133,15 +133,32 @@ def _tables(
     target: Path, package: Package, schemas: Mapping[str, pa.Schema], taking: Taking
 ) -> dict[str, MasterTable]:
     """The table of each tab. Raises CallError."""
-    readable = _readable(target, package)
+    tabs = _Tabs(target, package, _readable(target, package))
     # A signed workbook would lose its signature by any change.
     if why := package.why_fixed():
         raise CallError(f"“{target}”: {why}")
-    looked: dict[str, Sheet] = {}
-    return {
-        table: _table(target, readable, package, table, schema, taking, looked)
-        for table, schema in schemas.items()
-    }
+    return {table: _table(tabs, table, schema, taking) for table, schema in schemas.items()}
+
+
+@dataclass
+class _Tabs:
+    """The tabs of a workbook, each read once for all tables that may stand on it."""
+
+    target: Path
+    package: Package
+    readable: Path
+    """The workbook as the fast reader understands it."""
+    _sheets: dict[str, Sheet] = field(default_factory=dict)
+
+    def sheet(self, tab: str) -> Sheet:
+        """The cells of a tab. Raises CallError if it cannot be read."""
+        if tab not in self._sheets:
+            try:
+                self._sheets[tab] = read_sheet(self.readable, tab)
+            except UnreadableError as error:
+                where = f"“{self.target}” › {tab}"
+                raise CallError(f"{where} cannot be read: {error}. {error.advice}") from None
+        return self._sheets[tab]
 
 
 def _readable(target: Path, package: Package) -> Path:
@@ -160,31 +177,22 @@ def _readable(target: Path, package: Package) -> Path:
     return copy
 
 
-def _table(
-    target: Path,
-    readable: Path,
-    package: Package,
-    table: str,
-    schema: pa.Schema,
-    taking: Taking,
-    looked: dict[str, Sheet],
-) -> MasterTable:
+def _table(tabs: _Tabs, table: str, schema: pa.Schema, taking: Taking) -> MasterTable:
     field_of = field_finder(taking.names, schema.names)
+    target, package = tabs.target, tabs.package
 
     def place_on(tab: str) -> Place | None:
         where = f"“{target}” › {tab}"
-        # A tab is read once for all tables that may stand on it.
-        if tab not in looked:
-            looked[tab] = _values(target, readable, tab)
-        area = _object_area(package, package.tabs()[tab], looked[tab], field_of, where)
-        return find_place(looked[tab], area, field_of, len(schema.names), where)
+        sheet = tabs.sheet(tab)
+        area = _object_area(package, package.tabs()[tab], sheet, field_of, where)
+        return find_place(sheet, area, field_of, len(schema.names), where)
 
     text = _tab_of(target, package, table, taking, place_on, len(schema.names))
     if text is None:
         return _new_tab(target, package, taking.tab or tab_name(table), table, schema, taking)
     where = f"“{target}” › {text}"
     place = place_on(text)
-    sheet = looked[text]
+    sheet = tabs.sheet(text)
     # A blank tab of the right name is where the table is meant to be.
     if place is None:
         if sheet.filled.any():
@@ -203,7 +211,7 @@ def _table(
         sheet,
         schema,
         _key_of(taking, schema),
-        _sources(target, readable, package, text, taking, place),
+        _sources(tabs, text, taking, place),
     )
     _refuse(package, master_table)
     master_table.take()
@@ -262,13 +270,6 @@ def _read_tabs(package: Package, glossaries: frozenset[str]) -> set[str]:
     return read
 
 
-def _values(target: Path, readable: Path, tab: str) -> Sheet:
-    try:
-        return read_sheet(readable, tab)
-    except UnreadableError as error:
-        raise CallError(f"“{target}” › {tab} cannot be read: {error}. {error.advice}") from None
-
-
 def _object_area(
     package: Package, part: str, sheet: Sheet, field_of: Any, where: str
 ) -> Area | None:
@@ -311,13 +312,11 @@ def _refuse(package: Package, table: MasterTable) -> None:
             )
 
 
-def _sources(
-    target: Path, readable: Path, package: Package, tab: str, taking: Taking, place: Place
-) -> Mapping[Any, Any] | None:
+def _sources(tabs: _Tabs, tab: str, taking: Taking, place: Place) -> Mapping[Any, Any] | None:
     """What the hidden tab says of the rows; None if their source stands in the table itself."""
     hidden = sources_tab(tab)
-    if hidden in package.tabs():
-        return kept_sources(_values(target, readable, hidden), taking.key)
+    if hidden in tabs.package.tabs():
+        return kept_sources(tabs.sheet(hidden), taking.key)
     if "source_file" in place.fields:
         return None
     return {} if taking.no_source else None

@@ -12,8 +12,9 @@ from pathlib import Path
 import pyarrow as pa
 
 from boreotabula.batch.atomic import atomic_write
-from boreotabula.batch.inputs import Inbox, check_output, look
+from boreotabula.batch.inputs import Inbox, look
 from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.output_checks import check_output
 from boreotabula.batch.run.earlier import Before
 from boreotabula.batch.run.outcome import RowCounts, Run
 from boreotabula.batch.run.record import OutputNotes, write_record

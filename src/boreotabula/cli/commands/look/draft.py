@@ -4,14 +4,21 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from boreotabula.batch.remote.address import as_named
-from boreotabula.cli.options import SOURCE, Command, json_option, limits, memory_per_file
+from boreotabula.cli.options import (
+    SOURCE,
+    Command,
+    json_option,
+    limits,
+    memory_per_file,
+    options_as,
+)
 from boreotabula.cli.printing import say, say_json
 from boreotabula.cli.proposals import draft_again
 from boreotabula.errors import CallError
@@ -45,6 +52,20 @@ Exit status:
 With --again these tell how the files are read with the changes."""
 
 
+@dataclass(frozen=True)
+class DraftOptions:
+    """The arguments and options of `boreotabula draft`."""
+
+    places: Sequence[Path]
+    output: Path | None
+    like: str
+    again: Path | None
+    ask: bool
+    halves: bool
+    memory_per_file: int
+    as_json: bool
+
+
 @click.command("draft", cls=Command, epilog=EPILOG)
 @click.argument("places", type=SOURCE, nargs=-1, metavar="FOLDER|FILE...")
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="Write the layout there.")
@@ -62,51 +83,51 @@ With --again these tell how the files are read with the changes."""
 )  # fmt: skip
 @memory_per_file
 @json_option
-def command(
-    places: Sequence[Path], output: Path | None, like: str, again: Path | None, ask: bool,
-    halves: bool, memory_per_file: int, as_json: bool,
-) -> int:  # fmt: skip
+@options_as(DraftOptions)
+def command(options: DraftOptions) -> int:
     """Work out a layout from the files of a folder, or from some files, and show what it gives.
 
     All reports of these files are read by one layout. It is tried on every file that it takes; what
     it is not sure of is asked, and what it does not read is named. An existing layout is never
     replaced.
     """
-    if again is not None:
-        if places or like or ask or halves:
+    if options.again is not None:
+        if options.places or options.like or options.ask or options.halves:
             raise click.UsageError(
                 "--again reads the folders that its layout names, and asks nothing; name no other."
             )
-        return draft_again(again, output, memory_per_file, as_json)
-    if not places:
+        return draft_again(options.again, options.output, options.memory_per_file, options.as_json)
+    if not options.places:
         raise click.UsageError("Name the folder with the files; or a layout, with --again.")
-    if ask and (as_json or not sys.stdin.isatty()):
+    if options.ask and (options.as_json or not sys.stdin.isatty()):
         raise click.UsageError("--ask needs a terminal; --json prints the questions.")
-    from boreotabula.batch.draft import check_new, draft_from, places_of, write_draft
+    from boreotabula.batch.draft import Progress, check_new, draft_from, places_of, write_draft
     from boreotabula.cli import screen
     from boreotabula.drafting.asking.questions import changes_records, questions
 
     # Told before the files are read, not after.
-    if output is not None:
-        _check_kind(output)
-        check_new([output])
-    folder, files = places_of(places)
+    if options.output is not None:
+        _check_kind(options.output)
+        check_new([options.output])
+    folder, files = places_of(options.places)
 
-    bounds = limits(memory_per_file)
-    with screen.counting("looking into", shown=not as_json) as (start, step):
-        drafting = draft_from(folder, files, like, bounds, step, start, halves=halves)
+    bounds = limits(options.memory_per_file)
+    with screen.counting("looking into", shown=not options.as_json) as (start, step):
+        drafting = draft_from(
+            folder, files, options.like, bounds, Progress(start, step), halves=options.halves
+        )
     drafted, run = drafting.draft, drafting.run
     if drafted is None or run is None or not _is_any(drafted):
         why = _why_nothing(drafting)
-        say_json({"layout": None, "why": why}) if as_json else say(why)
+        say_json({"layout": None, "why": why}) if options.as_json else say(why)
         return 3
     doubts = questions(drafted, run.findings, (run.record_count, drafting.other_records))
-    if ask:
+    if options.ask:
         answered = replace(drafting, draft=drafted, run=run)
         drafting, drafted, doubts = _asked(answered, doubts, folder, bounds)
         run = drafting.run or run
-    written = write_draft(drafted, output, folder) if output else []
-    if as_json:
+    written = write_draft(drafted, options.output, folder) if options.output else []
+    if options.as_json:
         say_json(_described(drafting, drafted, run, doubts, folder))
     else:
         _print(drafting, drafted, run, doubts, folder, written)

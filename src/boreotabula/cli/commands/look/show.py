@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +15,7 @@ from boreotabula.cli.options import (
     json_option,
     limits,
     memory_per_file,
+    options_as,
     overwrite_option,
 )
 from boreotabula.cli.printing import say_json
@@ -43,6 +45,21 @@ Exit status:
   2 wrong call, or the file cannot be read"""
 
 
+@dataclass(frozen=True)
+class ShowOptions:
+    """The arguments and options of `boreotabula show`."""
+
+    files: tuple[Path, ...]
+    tabs: tuple[str, ...]
+    layout_path: Path | None
+    cells: str | None
+    limit: int | None
+    page: Path | None
+    overwrite: bool
+    memory_per_file: int
+    as_json: bool
+
+
 @click.command("show", cls=Command, epilog=EPILOG)
 @click.argument("files", nargs=-1, required=True, type=SOURCE)
 @click.option(
@@ -66,17 +83,8 @@ Exit status:
 @overwrite_option
 @memory_per_file
 @json_option
-def command(
-    files: tuple[Path, ...],
-    tabs: tuple[str, ...],
-    layout_path: Path | None,
-    cells: str | None,
-    limit: int | None,
-    page: Path | None,
-    overwrite: bool,
-    memory_per_file: int,
-    as_json: bool,
-) -> int:
+@options_as(ShowOptions)
+def command(options: ShowOptions) -> int:
     """Show tabs of FILES, or of the files of a folder, with row numbers and column letters.
 
     Numbers are on the right, texts on the left; 'digits are a text that looks like a number. Merged
@@ -89,18 +97,20 @@ def command(
     from boreotabula.batch.views import files_below, view_files
     from boreotabula.cli import sheetview
 
-    window = sheetview.parse_window(cells) if cells else None
-    layout = Layout.load(layout_path) if layout_path else None
+    window = sheetview.parse_window(options.cells) if options.cells else None
+    layout = Layout.load(options.layout_path) if options.layout_path else None
     layout = layout and decided_layout(layout, kept_evidence(layout))
-    if page is not None:
-        _check_page(page, layout, files)
-        check_claim(page, (*files, layout_path), overwrite=overwrite)
-    paths = files_below(files)
-    single = len(files) == 1 and files[0] == paths[0]
-    views = view_files(paths, tabs, layout, limits(memory_per_file))
-    if page is not None and layout is not None:
-        return _write_page(zip(paths, views, strict=True), layout, page)
-    if as_json:
+    if options.page is not None:
+        _check_page(options.page, layout, options.files)
+        check_claim(
+            options.page, (*options.files, options.layout_path), overwrite=options.overwrite
+        )
+    paths = files_below(options.files)
+    single = len(options.files) == 1 and options.files[0] == paths[0]
+    views = view_files(paths, options.tabs, layout, limits(options.memory_per_file))
+    if options.page is not None and layout is not None:
+        return _write_page(zip(paths, views, strict=True), layout, options.page)
+    if options.as_json:
         described = [
             _described(path, view, window) for path, view in zip(paths, views, strict=True)
         ]
@@ -111,16 +121,16 @@ def command(
         if single and view.unreadable:
             raise CallError(view.unreadable)
         missing += bool(view.unreadable)
-        _print(path, view, window, limit or (_ROWS if single else _FEW_ROWS), single=single)
+        _print(path, view, window, options.limit or (_ROWS if single else _FEW_ROWS), single=single)
     if layout is None:
-        home = files[0] if files[0].is_dir() else files[0].parent
+        home = options.files[0] if options.files[0].is_dir() else options.files[0].parent
         _advise(f"{command_line('draft', as_named(home))} writes a layout for this")
     return 1 if missing else 0
 
 
 def _check_page(page: Path, layout: Layout | None, files: Sequence[Path]) -> None:
     """Raises CallError if no page can be written there."""
-    from boreotabula.batch.inputs import check_apart
+    from boreotabula.batch.output_checks import check_apart
     from boreotabula.review.pages.tab_page import check_page
 
     if layout is None:

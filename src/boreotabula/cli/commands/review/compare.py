@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +15,7 @@ from boreotabula.cli.options import (
     cross_option,
     fields_option,
     json_option,
+    options_as,
     overwrite_option,
     table_option,
 )
@@ -48,6 +50,23 @@ Exit status:
   2 wrong call, or records that cannot be compared"""
 
 
+@dataclass(frozen=True)
+class CompareOptions:
+    """The arguments and options of `boreotabula compare`."""
+
+    before: Path
+    after: Path | None
+    with_before: bool
+    key: tuple[str, ...]
+    by: str | None
+    limit: int
+    output: Path | None
+    chart: Path | None
+    overwrite: bool
+    table: str | None
+    as_json: bool
+
+
 @click.command("compare", cls=Command, epilog=EPILOG)
 @click.argument("before", type=PLACE)
 @click.argument("after", type=PLACE, required=False)
@@ -68,22 +87,11 @@ Exit status:
 @overwrite_option
 @table_option
 @json_option
-def command(
-    before: Path,
-    after: Path | None,
-    with_before: bool,
-    key: tuple[str, ...],
-    by: str | None,
-    limit: int,
-    output: Path | None,
-    chart: Path | None,
-    overwrite: bool,
-    table: str | None,
-    as_json: bool,
-) -> int:
+@options_as(CompareOptions)
+def command(options: CompareOptions) -> int:
     """Compare two sets of records: which are new, gone or changed, and by how much."""
     from boreotabula.batch.claims import check_claim
-    from boreotabula.batch.inputs import check_apart
+    from boreotabula.batch.output_checks import check_apart
     from boreotabula.review.charts.differences import draw_differences
     from boreotabula.review.charts.figure import check_chart
     from boreotabula.review.compare.compare import compare
@@ -91,30 +99,34 @@ def command(
     from boreotabula.review.compare.layouts import is_layout, layout_sides
     from boreotabula.stores.records import source_folders
 
-    if with_before == (after is not None):
+    if options.with_before == (options.after is not None):
         raise CallError("name two outputs, or one output with --before")
-    for path, check in ((output, check_changes), (chart, check_chart)):
+    for path, check in ((options.output, check_changes), (options.chart, check_chart)):
         if path is not None:
             check(path)
-            check_apart(path, source_folders(before))
-            check_claim(path, (before, after), overwrite=overwrite)
+            check_apart(path, source_folders(options.before))
+            check_claim(path, (options.before, options.after), overwrite=options.overwrite)
     layouts = None
-    if is_layout(before) and is_layout(after):
-        assert after is not None
-        layouts = layout_sides(before, after, table)
-    old, new = (layouts.before, layouts.after) if layouts else _sides(before, after, table)
-    comparison = compare(old, new, key, by or "")
-    if output is not None:
-        write_changes(comparison, output)
-    if chart is not None:
-        draw_differences(comparison, chart)
-    if as_json:
+    if is_layout(options.before) and is_layout(options.after):
+        assert options.after is not None
+        layouts = layout_sides(options.before, options.after, options.table)
+    old, new = (
+        (layouts.before, layouts.after)
+        if layouts
+        else _sides(options.before, options.after, options.table)
+    )
+    comparison = compare(old, new, options.key, options.by or "")
+    if options.output is not None:
+        write_changes(comparison, options.output)
+    if options.chart is not None:
+        draw_differences(comparison, options.chart)
+    if options.as_json:
         say_json(_described(comparison) | (_described_layouts(layouts) if layouts else {}))
         return 0
     if layouts:
         _print_layouts(layouts)
-    _print(comparison, limit)
-    for path in (path for path in (output, chart) if path is not None):
+    _print(comparison, options.limit)
+    for path in (path for path in (options.output, options.chart) if path is not None):
         say(f"{path}: {counted(comparison.changes.num_rows, 'difference')}")
     return 0
 

@@ -17,6 +17,7 @@ from boreotabula.cli.options import (
     cross_option,
     fields_option,
     json_option,
+    options_as,
     overwrite_option,
     table_option,
 )
@@ -55,6 +56,24 @@ Exit status:
 _MOST = 8
 
 
+@dataclass(frozen=True)
+class CoverageOptions:
+    """The arguments and options of `boreotabula coverage`."""
+
+    records: Path
+    rows: tuple[str, ...]
+    across: str
+    expect: Path | None
+    due: int | None
+    day: datetime | None
+    require_complete: bool
+    output: Path | None
+    chart: Path | None
+    overwrite: bool
+    table: str | None
+    as_json: bool
+
+
 @click.command("coverage", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="RECORDS|LAYOUT")
 @fields_option("--rows", "Fields with the sender")
@@ -77,20 +96,8 @@ _MOST = 8
 @overwrite_option
 @table_option
 @json_option
-def command(
-    records: Path,
-    rows: tuple[str, ...],
-    across: str,
-    expect: Path | None,
-    due: int | None,
-    day: datetime | None,
-    require_complete: bool,
-    output: Path | None,
-    chart: Path | None,
-    overwrite: bool,
-    table: str | None,
-    as_json: bool,
-) -> int:
+@options_as(CoverageOptions)
+def command(options: CoverageOptions) -> int:
     """Count the records of an output of extract, or of a LAYOUT, by sender and period."""
     from boreotabula.batch.read_all import ReadOptions
     from boreotabula.cli.commands.review.crosstab import print_cross
@@ -100,39 +107,45 @@ def command(
     from boreotabula.review.crosstab.cross_files import check_cross, write_cross
     from boreotabula.stores.records import load_records
 
-    for path, check in ((output, check_cross), (chart, check_chart)):
+    for path, check in ((options.output, check_cross), (options.chart, check_chart)):
         if path is not None:
             check(path)
-            _check_written(path, records, expect, overwrite=overwrite)
-    listed = expected_senders(expect, rows, due) if expect is not None else []
+            _check_written(path, options.records, options.expect, overwrite=options.overwrite)
+    listed = (
+        expected_senders(options.expect, options.rows, options.due)
+        if options.expect is not None
+        else []
+    )
     labels = [sender.label for sender in listed]
-    read = load_records(records, table, ReadOptions(None))
-    met = coverage(read, rows, across, labels)
-    lateness = _lateness(read, (rows, across), records, listed, due, day)
+    read = load_records(options.records, options.table, ReadOptions(None))
+    met = coverage(read, options.rows, options.across, labels)
+    lateness = _lateness(
+        read, (options.rows, options.across), options.records, listed, options.due, options.day
+    )
     summary, result = _summary(met, lateness), met
     if lateness.reports:
         until = max(report.period for report in lateness.reports)
-        result = coverage(read, rows, across, labels, until)
-    if output is not None:
-        write_cross(result.cross, output)
-    if chart is not None:
-        draw_cross(result.cross, chart, "heat")
-    if as_json:
+        result = coverage(read, options.rows, options.across, labels, until)
+    if options.output is not None:
+        write_cross(result.cross, options.output)
+    if options.chart is not None:
+        draw_cross(result.cross, options.chart, "heat")
+    if options.as_json:
         say_json(_described(result, lateness, complete=summary.complete))
     else:
-        if output is None and chart is None:
+        if options.output is None and options.chart is None:
             print_cross(result.cross)
         for line in _said(summary, lateness):
             say(line)
-        for path in (path for path in (output, chart) if path is not None):
+        for path in (path for path in (options.output, options.chart) if path is not None):
             say(f"{path}: {result.cross.records:,} records")
-    return 1 if require_complete and not summary.complete else 0
+    return 1 if options.require_complete and not summary.complete else 0
 
 
 def _check_written(path: Path, records: Path, expect: Path | None, *, overwrite: bool) -> None:
     """Raises CallError if a file may not be written."""
     from boreotabula.batch.claims import check_claim
-    from boreotabula.batch.inputs import check_apart
+    from boreotabula.batch.output_checks import check_apart
     from boreotabula.stores.records import source_folders
 
     check_apart(path, source_folders(records))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,6 +15,7 @@ from boreotabula.cli.options import (
     cross_option,
     fields_option,
     json_option,
+    options_as,
     overwrite_option,
     table_option,
     where_option,
@@ -54,6 +56,28 @@ Exit status:
   2 wrong call, or records that cannot be read"""
 
 
+@dataclass(frozen=True)
+class CrosstabOptions:
+    """The arguments and options of `boreotabula crosstab`."""
+
+    records: Path
+    rows: tuple[str, ...]
+    across: str | None
+    value: str | None
+    how: str
+    where: tuple[tuple[str, str], ...]
+    by_value: bool
+    top: int | None
+    change: bool
+    no_totals: bool
+    output: Path | None
+    chart: Path | None
+    chart_kind: str | None
+    overwrite: bool
+    table: str | None
+    as_json: bool
+
+
 @click.command("crosstab", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="RECORDS|LAYOUT")
 @fields_option("--rows", "Fields for the rows")
@@ -76,29 +100,13 @@ Exit status:
 @overwrite_option
 @table_option
 @json_option
-def command(
-    records: Path,
-    rows: tuple[str, ...],
-    across: str | None,
-    value: str | None,
-    how: str,
-    where: tuple[tuple[str, str], ...],
-    by_value: bool,
-    top: int | None,
-    change: bool,
-    no_totals: bool,
-    output: Path | None,
-    chart: Path | None,
-    chart_kind: str | None,
-    overwrite: bool,
-    table: str | None,
-    as_json: bool,
-) -> int:
+@options_as(CrosstabOptions)
+def command(options: CrosstabOptions) -> int:
     """Sum up the records of an output of extract, or of a LAYOUT, by some of their fields."""
-    if chart_kind and chart is None:
+    if options.chart_kind and options.chart is None:
         raise CallError("--chart-kind says how --chart OUT is drawn; name a file with --chart")
     from boreotabula.batch.claims import check_claim
-    from boreotabula.batch.inputs import check_apart
+    from boreotabula.batch.output_checks import check_apart
     from boreotabula.review.charts.cross import draw_cross
     from boreotabula.review.charts.figure import check_chart
     from boreotabula.review.crosstab.cross import CrosstabSpec
@@ -106,23 +114,33 @@ def command(
     from boreotabula.review.crosstab.crosstab import crosstab
     from boreotabula.stores.records import source_folders
 
-    for path, check in ((output, check_cross), (chart, check_chart)):
+    for path, check in ((options.output, check_cross), (options.chart, check_chart)):
         if path is not None:
             check(path)
-            check_apart(path, source_folders(records))
-            check_claim(path, (records,), overwrite=overwrite)
-    wish = CrosstabSpec(rows, across, value, how, where, by_value, top, change, not no_totals)
-    cross = crosstab(_records(records, table), wish)
-    if output is not None:
-        write_cross(cross, output)
-    if chart is not None:
-        draw_cross(cross, chart, chart_kind)
-    if as_json:
+            check_apart(path, source_folders(options.records))
+            check_claim(path, (options.records,), overwrite=options.overwrite)
+    wish = CrosstabSpec(
+        options.rows,
+        options.across,
+        options.value,
+        options.how,
+        options.where,
+        options.by_value,
+        options.top,
+        options.change,
+        not options.no_totals,
+    )
+    cross = crosstab(_records(options.records, options.table), wish)
+    if options.output is not None:
+        write_cross(cross, options.output)
+    if options.chart is not None:
+        draw_cross(cross, options.chart, options.chart_kind)
+    if options.as_json:
         say_json(_described(cross))
-    elif output is None and chart is None:
+    elif options.output is None and options.chart is None:
         print_cross(cross)
     else:
-        for path in (path for path in (output, chart) if path is not None):
+        for path in (path for path in (options.output, options.chart) if path is not None):
             say(f"{path}: {cross.measure}, {counted(cross.records, 'record')}")
     return 0
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -15,6 +16,7 @@ from boreotabula.cli.options import (
     json_option,
     limits,
     memory_per_file,
+    options_as,
     record_number,
     table_option,
     where_option,
@@ -51,6 +53,20 @@ Exit status:
 _MOST = 10
 
 
+@dataclass(frozen=True)
+class TraceOptions:
+    """The arguments and options of `boreotabula trace`."""
+
+    file: Path
+    what: tuple[str, ...]
+    where: Pairs
+    table: str | None
+    layout_path: Path | None
+    output: Path | None
+    memory_per_file: int
+    as_json: bool
+
+
 @click.command("trace", cls=Command, epilog=EPILOG)
 @click.argument("file", type=PLACE, metavar="RECORDS|FILE")
 @click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
@@ -66,28 +82,22 @@ _MOST = 10
 )  # fmt: skip
 @memory_per_file
 @json_option
-def command(
-    file: Path,
-    what: tuple[str, ...],
-    where: Pairs,
-    table: str | None,
-    layout_path: Path | None,
-    output: Path | None,
-    memory_per_file: int,
-    as_json: bool,
-) -> int:
+@options_as(TraceOptions)
+def command(options: TraceOptions) -> int:
     """Show where a record comes from: its file, tab and cell, the headings and stamps around it,
     and each step from the text of the cell to the field.
 
     Or show what became of a CELL of a FILE, and if it is in no record, why.
     """
 
-    if isinstance(file, Path) and not file.exists():
-        raise CallError(f"there is no file “{file}”")
-    bounds = limits(memory_per_file)
-    if layout_path is not None or output is not None:
-        return _trace_cell(file, what, layout_path, output, table, bounds, as_json)
-    return _trace_records(file, what, where, table, bounds, as_json)
+    if isinstance(options.file, Path) and not options.file.exists():
+        raise CallError(f"there is no file “{options.file}”")
+    bounds = limits(options.memory_per_file)
+    if options.layout_path is not None or options.output is not None:
+        return _trace_cell(options, bounds)
+    return _trace_records(
+        options.file, options.what, options.where, options.table, bounds, options.as_json
+    )
 
 
 # --- from a record to its cells -----------------------------------------------------------------
@@ -207,29 +217,27 @@ def _described(number: int, traced: Traced) -> dict[str, Any]:
 # --- from a cell to its records -----------------------------------------------------------------
 
 
-def _trace_cell(
-    file: Path, what: tuple[str, ...], layout_path: Path | None, output: Path | None,
-    table: str | None, bounds: Limits, as_json: bool,
-) -> int:  # fmt: skip
+def _trace_cell(options: TraceOptions, bounds: Limits) -> int:
     from boreotabula.batch.evidence import decided_layout, from_plain, kept_evidence
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.review.trace import fate, opened, source_of
     from boreotabula.stores.records import records_of
     from boreotabula.stores.saved import saved_output
 
+    what, output = options.what, options.output
     if not 1 <= len(what) <= 2:
         raise CallError('name a tab and a cell, such as "Greenhouse 2" D10')
-    if layout_path is not None and output is not None:
+    if options.layout_path is not None and output is not None:
         raise CallError("--layout and --records both name a layout; use one of them")
-    saved = saved_output(output, table) if output is not None else None
-    layout = Layout.load(layout_path or (saved.layout_path if saved else Path()))
+    saved = saved_output(output, options.table) if output is not None else None
+    layout = Layout.load(options.layout_path or (saved.layout_path if saved else Path()))
     known_evidence = from_plain(saved.record.get("evidence")) if saved else kept_evidence(layout)
     layout = decided_layout(layout, known_evidence)
     tab, cell = (what[0], what[1]) if len(what) == 2 else ("", what[0])
-    current_tab = opened(source_of(file, layout), tab, layout, bounds)
+    current_tab = opened(source_of(options.file, layout), tab, layout, bounds)
     cell_fate = fate(current_tab, layout, cell)
     numbers = _numbers(records_of(saved), current_tab) if saved is not None else {}
-    if as_json:
+    if options.as_json:
         say_json(_fate_described(cell_fate, current_tab, numbers))
         return 0
     _print_fate(cell_fate, current_tab, cell.upper(), numbers)

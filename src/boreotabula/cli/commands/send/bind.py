@@ -15,6 +15,7 @@ from boreotabula.cli.options import (
     json_option,
     limits,
     memory_per_file,
+    options_as,
     overwrite_option,
 )
 from boreotabula.cli.printing import say, say_json
@@ -54,6 +55,26 @@ Exit status:
   2 wrong call, or nothing to bind"""
 
 
+@dataclass(frozen=True)
+class BindOptions:
+    """The arguments and options of `boreotabula bind`."""
+
+    sources: tuple[Path, ...]
+    output: Path
+    include: tuple[str, ...]
+    exclude: tuple[str, ...]
+    named: tuple[str, ...]
+    position: int | None
+    left_out: tuple[str, ...]
+    visible_only: bool
+    tab_name: str
+    no_contents: bool
+    find_types: bool
+    overwrite: bool
+    memory_per_file: int
+    as_json: bool
+
+
 @click.command("bind", cls=Command, epilog=EPILOG)
 @click.argument("sources", nargs=-1, required=True, type=SOURCE)
 @click.option(
@@ -85,22 +106,8 @@ Exit status:
 @overwrite_option
 @memory_per_file
 @json_option
-def command(
-    sources: tuple[Path, ...],
-    output: Path,
-    include: tuple[str, ...],
-    exclude: tuple[str, ...],
-    named: tuple[str, ...],
-    position: int | None,
-    left_out: tuple[str, ...],
-    visible_only: bool,
-    tab_name: str,
-    no_contents: bool,
-    find_types: bool,
-    overwrite: bool,
-    memory_per_file: int,
-    as_json: bool,
-) -> int:
+@options_as(BindOptions)
+def command(options: BindOptions) -> int:
     """Put the tabs of SOURCES (folders, files, or a layout) into one workbook, in that order."""
     from boreotabula.batch.claims import check_claim
     from boreotabula.binding.bind import Binding, bind
@@ -108,30 +115,36 @@ def command(
     from boreotabula.binding.types import AsRead, by_columns, plainly
     from boreotabula.cli import screen
 
-    _check_output(output)
-    check_form(tab_name)
-    check_claim(output, sources, overwrite=overwrite)
-    wanted = _wanted(sources, output, include, exclude)
-    if find_types and wanted.reading is not None:
+    _check_output(options.output)
+    check_form(options.tab_name)
+    check_claim(options.output, options.sources, overwrite=options.overwrite)
+    wanted = _wanted(options.sources, options.output, options.include, options.exclude)
+    if options.find_types and wanted.reading is not None:
         raise CallError(
             "--types: the layout already tells how values are written; leave --types out"
         )
     files = wanted.files
     result = AsRead(wanted.reading) if wanted.reading is not None else plainly
     binding = Binding(
-        _choice(wanted.choice, named, position, left_out, visible_only=visible_only),
-        replace(wanted.opening, limits=limits(memory_per_file)),
-        tab_name,
-        not no_contents,
-        by_columns if find_types else result,
+        _choice(
+            wanted.choice,
+            options.named,
+            options.position,
+            options.left_out,
+            visible_only=options.visible_only,
+        ),
+        replace(wanted.opening, limits=limits(options.memory_per_file)),
+        options.tab_name,
+        not options.no_contents,
+        by_columns if options.find_types else result,
     )
-    with screen.counting("binding", shown=not as_json) as (start, on_file):
+    with screen.counting("binding", shown=not options.as_json) as (start, on_file):
         start(len(files))
-        tabs = bind(files, wanted.unseen, binding, output, on_file)
-    if as_json:
+        tabs = bind(files, wanted.unseen, binding, options.output, on_file)
+    if options.as_json:
         say_json([vars(tab) for tab in tabs])
     else:
-        _print(tabs, output, len(files), every=find_types or not binding.contents)
+        _print(tabs, options.output, len(files), every=options.find_types or not binding.contents)
     return 1 if any(tab.lacking for tab in tabs) else 0
 
 
@@ -180,8 +193,9 @@ def _wanted(
 ) -> _Wanted:
     """What is to be bound: as named, the files of a folder in natural order, none twice."""
     from boreotabula.batch.file.open_file import make_job
-    from boreotabula.batch.inputs import LeftOut, check_apart, check_is_file, look, sorted_files
+    from boreotabula.batch.inputs import LeftOut, check_is_file, look, sorted_files
     from boreotabula.batch.layouts.load import Layout
+    from boreotabula.batch.output_checks import check_apart
     from boreotabula.batch.run_folders import run_folder
     from boreotabula.layout.tabs import Tabs
     from boreotabula.sheets.opening import Opening

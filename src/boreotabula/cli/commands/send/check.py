@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import Command, json_option, overwrite_option
+from boreotabula.cli.options import Command, json_option, options_as, overwrite_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.texts import counted
 
@@ -32,6 +33,19 @@ Exit status:
   3 nothing could be read: no report of this layout"""
 
 
+@dataclass(frozen=True)
+class CheckOptions:
+    """The arguments and options of `boreotabula check`."""
+
+    report: Path
+    layout: Path
+    severity: str
+    language: str
+    page: Path | None
+    overwrite: bool
+    as_json: bool
+
+
 @click.command("check", cls=Command, epilog=EPILOG)
 @click.argument("report", type=click.Path(path_type=Path), metavar="REPORT")
 @click.option("--layout", type=click.Path(path_type=Path), required=True, metavar="LAYOUT",
@@ -46,15 +60,8 @@ Exit status:
               help="Also write it as a page (.html).")  # fmt: skip
 @overwrite_option
 @json_option
-def command(
-    report: Path,
-    layout: Path,
-    severity: str,
-    language: str,
-    page: Path | None,
-    overwrite: bool,
-    as_json: bool,
-) -> int:
+@options_as(CheckOptions)
+def command(options: CheckOptions) -> int:
     """Check one REPORT before it is sent: what its sender should correct."""
     from boreotabula.api import extract
     from boreotabula.batch.inputs import check_is_file
@@ -64,19 +71,19 @@ def command(
     from boreotabula.review.mark.faults import faults_in
     from boreotabula.review.mark.words import request_of, say_in
 
-    words = say_in(language)
-    loaded = Layout.load(layout)
-    check_is_file(report)
-    if page is not None:
-        inputs = [report, layout, *loaded.glossaries, *loaded.lists]
-        check_page(page, inputs, overwrite=overwrite)
-    run = extract(loaded, report)
-    faults, others = faults_in(run.findings, Severity(severity), words)
-    if page is not None:
-        write_page(page, report.name, faults, words, language)
-    if as_json:
+    words = say_in(options.language)
+    loaded = Layout.load(options.layout)
+    check_is_file(options.report)
+    if options.page is not None:
+        inputs = [options.report, options.layout, *loaded.glossaries, *loaded.lists]
+        check_page(options.page, inputs, overwrite=options.overwrite)
+    run = extract(loaded, options.report)
+    faults, others = faults_in(run.findings, Severity(options.severity), words)
+    if options.page is not None:
+        write_page(options.page, options.report.name, faults, words, options.language)
+    if options.as_json:
         say_json({
-            "file": report.name,
+            "file": options.report.name,
             "faults": [
                 {"tab": fault.tab, "cell": fault.cell, "severity": str(fault.severity),
                  "code": fault.kind.code, "text": fault.text,
@@ -87,7 +94,7 @@ def command(
             "records": run.record_count,
         })  # fmt: skip
     else:
-        _print(report.name, faults, words)
+        _print(options.report.name, faults, words)
         if others:
             say(f"{counted(others, 'finding')} for whoever keeps the layout, not listed", err=True)
     return 3 if run.exit_status == 3 else 1 if faults or run.exit_status == 1 else 0

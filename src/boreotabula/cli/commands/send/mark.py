@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
-from boreotabula.cli.options import PLACE, Command, json_option, table_option
+from boreotabula.cli.options import PLACE, Command, json_option, options_as, table_option
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import counted
@@ -50,6 +51,25 @@ if TYPE_CHECKING:
     from boreotabula.stores.saved import SavedOutput
 
 
+@dataclass(frozen=True)
+class MarkOptions:
+    """The arguments and options of `boreotabula mark`."""
+
+    records: Place
+    output: Path | None
+    check: Path | None
+    severity: str
+    by: str | None
+    language: str
+    letter: Path | None
+    expect: Path | None
+    across: str | None
+    due: int | None
+    day: datetime | None
+    table: str | None
+    as_json: bool
+
+
 @click.command("mark", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="RECORDS")
 @click.option(
@@ -78,23 +98,10 @@ if TYPE_CHECKING:
               help="With --expect: as of this day. Default: today.")  # fmt: skip
 @table_option
 @json_option
-def command(
-    records: Place,
-    output: Path | None,
-    check: Path | None,
-    severity: str,
-    by: str | None,
-    language: str,
-    letter: Path | None,
-    expect: Path | None,
-    across: str | None,
-    due: int | None,
-    day: datetime | None,
-    table: str | None,
-    as_json: bool,
-) -> int:
+@options_as(MarkOptions)
+def command(options: MarkOptions) -> int:
     """Mark the faults that a run has found in copies of the workbooks, to send back."""
-    from boreotabula.batch.inputs import check_apart
+    from boreotabula.batch.output_checks import check_apart
     from boreotabula.cli import screen
     from boreotabula.findings.kind import Severity
     from boreotabula.review.mark.letter import STANDARD, own_template
@@ -102,26 +109,30 @@ def command(
     from boreotabula.stores.records import source_folders
     from boreotabula.stores.saved import output_and_run
 
-    if (output is None) == (check is None):
+    if (options.output is None) == (options.check is None):
         raise CallError(
             "name a folder for the copies with -o, or a folder of copies to check with --check"
         )
-    if check is not None:
-        return _check(records, check, table, as_json=as_json)
-    saved, run_folder = output_and_run(records, table)
-    assert output is not None
-    check_folder(output)
-    check_apart(output / "copy.xlsx", source_folders(records))
-    template = own_template(letter) if letter is not None else STANDARD
-    late = _reminders(saved, expect, across, due, day, language)
-    marking = Marking(Severity(severity), language, template, by or "", late)
-    with screen.counting("marking", shown=not as_json) as (_, on_file):
-        returns = mark(saved, run_folder, output, marking, on_file)
+    if options.check is not None:
+        return _check(options.records, options.check, options.table, as_json=options.as_json)
+    saved, run_folder = output_and_run(options.records, options.table)
+    assert options.output is not None
+    check_folder(options.output)
+    check_apart(options.output / "copy.xlsx", source_folders(options.records))
+    template = own_template(options.letter) if options.letter is not None else STANDARD
+    late = _reminders(
+        saved, options.expect, options.across, options.due, options.day, options.language
+    )
+    marking = Marking(
+        Severity(options.severity), options.language, template, options.by or "", late
+    )
+    with screen.counting("marking", shown=not options.as_json) as (_, on_file):
+        returns = mark(saved, run_folder, options.output, marking, on_file)
     status = 1 if any(file.failed for file in returns.files) else 0
-    if as_json:
+    if options.as_json:
         say_json(_described(returns))
     else:
-        _print(returns, output)
+        _print(returns, options.output)
     return status
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import click
@@ -11,6 +12,7 @@ from boreotabula.cli.options import (
     Command,
     decided_by,
     json_option,
+    options_as,
     table_option,
     until_option,
     who_option,
@@ -39,6 +41,22 @@ Exit status:
   2 wrong call, or a finding that cannot be accepted"""
 
 
+@dataclass(frozen=True)
+class AcceptOptions:
+    """The arguments and options of `boreotabula accept`."""
+
+    records: Place
+    code: str
+    file: str | None
+    tab: str | None
+    cell: str | None
+    why: str
+    who: str | None
+    until: str | None
+    table: str | None
+    as_json: bool
+
+
 @click.command("accept", cls=Command, epilog=EPILOG)
 @click.argument("records", type=PLACE, metavar="RECORDS")
 @click.argument("code", metavar="CODE")
@@ -50,18 +68,8 @@ Exit status:
 @until_option
 @table_option
 @json_option
-def command(
-    records: Place,
-    code: str,
-    file: str | None,
-    tab: str | None,
-    cell: str | None,
-    why: str,
-    who: str | None,
-    until: str | None,
-    table: str | None,
-    as_json: bool,
-) -> int:
+@options_as(AcceptOptions)
+def command(options: AcceptOptions) -> int:
     """Accept a finding: a line beside the layout says who knows of it, and why.
 
     CODE is its code in findings.csv, such as total-differs. If the run has several with this code,
@@ -71,22 +79,30 @@ def command(
     from boreotabula.review.accept import chosen_finding, place_of, tabs_of, write_acceptance
     from boreotabula.stores.saved import output_and_run
 
-    saved, run_folder = output_and_run(records, table)
-    row = chosen_finding(run_folder, code, {"file": file, "tab": tab, "cell": cell})
+    saved, run_folder = output_and_run(options.records, options.table)
+    row = chosen_finding(
+        run_folder, options.code, {"file": options.file, "tab": options.tab, "cell": options.cell}
+    )
     if row is None:
-        say(f"The run of “{records}” has no such finding.", err=True)
+        say(f"The run of “{options.records}” has no such finding.", err=True)
         return 1
     if saved.record.get("safe_csv"):
         row = {name: unguarded_text(text) for name, text in row.items()}
     layout = Layout.load(saved.layout_path)
-    decision = {"who": decided_by(who), "why": why.strip(), "until": (until or "").strip()}
+    decision = {
+        "who": decided_by(options.who),
+        "why": options.why.strip(),
+        "until": (options.until or "").strip(),
+    }
     written = write_acceptance(layout, row, tabs_of(saved, row["file"]), decision)
-    if as_json:
+    if options.as_json:
         place = {"file": row["file"], "tab": row["tab"]}
         say_json({**written.line, **place, "accepted": written.path.name,
                   "layout_edited": written.layout_edited})  # fmt: skip
         return 0
-    say(f"{row['severity']} {code} is accepted: {place_of(row)}")
+    say(f"{row['severity']} {options.code} is accepted: {place_of(row)}")
     say(f"  {row['message']}")
-    say_decided("accepted", written.path, layout.path, records, edited=written.layout_edited)
+    say_decided(
+        "accepted", written.path, layout.path, options.records, edited=written.layout_edited
+    )
     return 0

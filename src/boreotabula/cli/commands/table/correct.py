@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -16,6 +16,7 @@ from boreotabula.cli.options import (
     json_option,
     limits,
     memory_per_file,
+    options_as,
     record_number,
     table_option,
     until_option,
@@ -54,6 +55,24 @@ Exit status:
   2 wrong call or layout, or a correction that cannot be read"""
 
 
+@dataclass(frozen=True)
+class CorrectOptions:
+    """The arguments and options of `boreotabula correct`."""
+
+    file: Path
+    what: tuple[str, ...]
+    where: tuple[tuple[str, str], ...]
+    table: str | None
+    field: str | None
+    layout_path: Path | None
+    now: str
+    why: str
+    who: str | None
+    until: str | None
+    memory_per_file: int
+    as_json: bool
+
+
 @click.command("correct", cls=Command, epilog=EPILOG)
 @click.argument("file", type=PLACE, metavar="RECORDS|FILE")
 @click.argument("what", nargs=-1, metavar="NUMBER | TAB CELL")
@@ -70,39 +89,35 @@ Exit status:
 @until_option
 @memory_per_file
 @json_option
-def command(
-    file: Path,
-    what: tuple[str, ...],
-    where: tuple[tuple[str, str], ...],
-    table: str | None,
-    field: str | None,
-    layout_path: Path | None,
-    now: str,
-    why: str,
-    who: str | None,
-    until: str | None,
-    memory_per_file: int,
-    as_json: bool,
-) -> int:
+@options_as(CorrectOptions)
+def command(options: CorrectOptions) -> int:
     """Correct a cell for the table: a line beside the layout says what is read instead.
 
     Name a record of RECORDS, or a CELL of a FILE. It holds while the cell is as it is now.
     """
-    if not file.exists():
-        raise CallError(f"there is no file “{file}”")
-    bounds = limits(memory_per_file)
-    if layout_path is not None:
-        if where or table or field:
+    if not options.file.exists():
+        raise CallError(f"there is no file “{options.file}”")
+    bounds = limits(options.memory_per_file)
+    if options.layout_path is not None:
+        if options.where or options.table or options.field:
             raise CallError("--where, --table and --field name a record; --layout names a cell")
-        target = _cell(file, what, layout_path, bounds)
+        target = _cell(options.file, options.what, options.layout_path, bounds)
     else:
-        record_target = _record_cell(file, what, where, table, field, bounds)
+        record_target = _record_cell(
+            options.file, options.what, options.where, options.table, options.field, bounds
+        )
         if record_target is None:
             return 1
         target = record_target
-    values = {"is": now.strip(), "why": why.strip(), "until": (until or "").strip()}
-    records = file if layout_path is None else None
-    return _correct(target, {**values, "who": decided_by(who)}, bounds, records, as_json=as_json)
+    values = {
+        "is": options.now.strip(),
+        "why": options.why.strip(),
+        "until": (options.until or "").strip(),
+    }
+    records = options.file if options.layout_path is None else None
+    return _correct(
+        target, {**values, "who": decided_by(options.who)}, bounds, records, as_json=options.as_json
+    )
 
 
 def _cell(file: Path, what: tuple[str, ...], layout_path: Path, bounds: Limits) -> Target:

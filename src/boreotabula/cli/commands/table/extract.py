@@ -17,23 +17,19 @@ from boreotabula.cli.options import (
     json_option,
     limits,
     memory_per_file,
+    options_as,
     overwrite_option,
 )
-from boreotabula.cli.printing import say, say_json
-from boreotabula.cli.target import Into, OutputOptions, Target, chosen_target, inbox_of
+from boreotabula.cli.performing import Show, perform
+from boreotabula.cli.printing import say
+from boreotabula.cli.target import Into, OutputOptions, chosen_target, inbox_of
 from boreotabula.errors import CallError
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from pyarrow import Table
-
-    from boreotabula.batch.inputs import Inbox
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.read_all import ReadOptions
-    from boreotabula.batch.run.outcome import Run
-    from boreotabula.cli.summary import SenderOf
-    from boreotabula.findings.finding import Finding
     from boreotabula.limits import Limits
     from boreotabula.stores.bases.base import Place
 
@@ -58,6 +54,39 @@ Exit status:
   2 wrong call or layout
   3 nothing was read
   70 a fault of the program"""
+
+
+@dataclass(frozen=True)
+class ExtractOptions:
+    """The arguments and options of `boreotabula extract`."""
+
+    layout: Path
+    files: tuple[Path, ...]
+    output: str | None
+    into: Place | None
+    into_tab: str | None
+    add_columns: bool
+    partition: tuple[str, ...]
+    cluster: str | None
+    replace_all: bool
+    no_source: bool
+    run_folder: Path | None
+    report: Path | None
+    expect: Path | None
+    overwrite: bool
+    safe_csv: bool
+    include: tuple[str, ...]
+    limit: int | None
+    dry_run: bool
+    strict: bool
+    strict_past: bool
+    by: str | None
+    quiet: bool
+    verbose: bool
+    workers: int | None
+    fresh: bool
+    memory_per_file: int
+    as_json: bool
 
 
 @click.command("extract", cls=Command, epilog=EPILOG)
@@ -139,59 +168,67 @@ Exit status:
 @click.option("--fresh", is_flag=True, help="Ignore the cache and read all files again.")
 @memory_per_file
 @json_option
-def command(
-    layout: Path,
-    files: tuple[Path, ...],
-    output: str | None,
-    into: Place | None,
-    into_tab: str | None,
-    add_columns: bool,
-    partition: tuple[str, ...],
-    cluster: str | None,
-    replace_all: bool,
-    no_source: bool,
-    run_folder: Path | None,
-    report: Path | None,
-    expect: Path | None,
-    overwrite: bool,
-    safe_csv: bool,
-    include: tuple[str, ...],
-    limit: int | None,
-    dry_run: bool,
-    strict: bool,
-    strict_past: bool,
-    by: str | None,
-    quiet: bool,
-    verbose: bool,
-    workers: int | None,
-    fresh: bool,
-    memory_per_file: int,
-    as_json: bool,
-) -> int:
+@options_as(ExtractOptions)
+def command(options: ExtractOptions) -> int:
     """Read all files of a LAYOUT, or only the FILES named, into one table."""
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.batch.prefetch import ReadAhead
 
-    loaded = Layout.load(layout)
-    _check_sender(by, loaded)
-    given = Into(into, into_tab, replace_all, no_source, add_columns, run_folder)
-    options = OutputOptions(output, given, partition, cluster, overwrite, safe_csv)
+    loaded = Layout.load(options.layout)
+    _check_sender(options.by, loaded)
     target = chosen_target(
-        options, lambda sentence: None if quiet else say(sentence, err=True), dry_run=dry_run
+        _output_options(options),
+        lambda sentence: None if options.quiet else say(sentence, err=True),
+        dry_run=options.dry_run,
     )
-    show = _Show(quiet, verbose, as_json, strict, report, expect, strict_past, by)
-    _check_show(show, output, dry_run=dry_run)
-    if report is not None:
-        _check_report(report, expect, loaded, (layout, *files), overwrite=overwrite)
-    whole = not (files or include or limit)
-    bounds = limits(memory_per_file)
-    means = _means(loaded, workers, bounds, fresh=fresh, whole=whole)
+    show = Show(
+        options.quiet,
+        options.verbose,
+        options.as_json,
+        options.strict,
+        options.report,
+        options.expect,
+        options.strict_past,
+        options.by,
+    )
+    _check_show(show, options.output, dry_run=options.dry_run)
+    if options.report is not None:
+        _check_report(
+            options.report,
+            options.expect,
+            loaded,
+            (options.layout, *options.files),
+            overwrite=options.overwrite,
+        )
+    whole = not (options.files or options.include or options.limit)
+    bounds = limits(options.memory_per_file)
+    means = _means(loaded, options.workers, bounds, fresh=options.fresh, whole=whole)
     with ReadAhead(loaded, means) as ahead:
-        inbox = inbox_of(loaded, target, files, include, limit, ahead.take)
+        inbox = inbox_of(loaded, target, options.files, options.include, options.limit, ahead.take)
     return perform(loaded, inbox, target, show, means, whole=whole)
 
 
-def _check_show(show: _Show, output: str | None, *, dry_run: bool) -> None:
+def _output_options(options: ExtractOptions) -> OutputOptions:
+    """Those of the options that say where records go."""
+    into = Into(
+        place=options.into,
+        tab=options.into_tab,
+        replace_all=options.replace_all,
+        no_source=options.no_source,
+        add_columns=options.add_columns,
+        run_folder=options.run_folder,
+    )
+    return OutputOptions(
+        output=options.output,
+        into=into,
+        partition=options.partition,
+        cluster=options.cluster,
+        overwrite=options.overwrite,
+        safe_csv=options.safe_csv,
+    )
+
+
+def _check_show(show: Show, output: str | None, *, dry_run: bool) -> None:
     """Raises CallError if what is to be shown does not go with the output."""
     if output == "-" and not dry_run and (show.strict or show.strict_past or show.as_json):
         raise CallError(
@@ -212,7 +249,7 @@ def _check_report(
     """Raises CallError if a page about the run cannot be written. Told before the files are read,
     not after."""
     from boreotabula.batch.claims import check_claim
-    from boreotabula.batch.inputs import check_apart
+    from boreotabula.batch.output_checks import check_apart
     from boreotabula.review.pages.report import check_expected, check_report
     from boreotabula.review.pages.roles_beside import roles_page
 
@@ -240,26 +277,6 @@ def _check_sender(field: str | None, layout: Layout) -> None:
         )
 
 
-def _senders(run: Run, field: str | None) -> SenderOf | None:
-    """Who sent the file of a finding: what a field holds on its tab, or on another tab of it; the
-    name of the file where none says it. None if no field is named."""
-    from boreotabula.cli.summary import SenderOf
-
-    if field is None:
-        return None
-    by_tab = {
-        (file.name, tab.name): str(tab.stamps[field])
-        for file in run.files for tab in file.tabs if field in tab.stamps
-    }  # fmt: skip
-    by_file = {file: name for (file, _), name in by_tab.items()}
-
-    def sender_of(finding: Finding) -> str:
-        place = (finding.file, finding.tab)
-        return by_tab.get(place) or by_file.get(finding.file) or finding.file
-
-    return SenderOf(field, sender_of)
-
-
 def _means(
     layout: Layout, workers: int | None, bounds: Limits, *, fresh: bool, whole: bool
 ) -> ReadOptions:
@@ -271,119 +288,3 @@ def _means(
 
     means = ReadOptions(workers, Cache.of(layout.digest, bounds), fresh, bounds)
     return means if whole else replace(means, evidence=kept_evidence(layout))
-
-
-@dataclass(frozen=True)
-class _Show:
-    """How much is printed, and in which form; whether errors keep the output back; and the page."""
-
-    quiet: bool = False
-    verbose: bool = False
-    as_json: bool = False
-    strict: bool = False
-    report: Path | None = None
-    expect: Path | None = None
-    strict_past: bool = False
-    sender: str | None = None
-
-
-def perform(
-    layout: Layout,
-    inbox: Inbox,
-    target: Target,
-    show: _Show | None = None,
-    means: ReadOptions | None = None,
-    *,
-    whole: bool = False,
-) -> int:
-    """Run a layout over an inbox, into an output or on screen; returns the exit status.
-
-    What a run over the `whole` inbox finds of day and month is kept for those over a single file.
-    """
-    from boreotabula.batch.evidence import Evidence, keep_evidence
-    from boreotabula.batch.read_all import ReadOptions
-    from boreotabula.batch.run.record import describe
-    from boreotabula.cli import screen
-    from boreotabula.run import Conditions, run_into
-    from boreotabula.stores.unkept import Nowhere
-
-    show, means, store = show or _Show(), means or ReadOptions(), target.store
-    conditions = Conditions(show.strict, show.strict_past)
-    bar = not (show.as_json or show.quiet)
-    with screen.progress(len(inbox.taken), shown=bar, verbose=show.verbose) as on_file:
-        run = run_into(store, layout, inbox, on_file, means, conditions)
-    if whole:
-        keep_evidence(layout, Evidence.of(run.evidence))
-    kept = not isinstance(store, Nowhere)
-    may = conditions.allow(run)
-    written = may and kept
-    folder = store.record_folder(list(run.tables)) if written else None
-    out = store.file if written else None
-    if written and target.remote and folder:
-        target.remote.put(folder)
-    status = run.exit_status or (0 if may else 1)
-    if show.report is not None:
-        from boreotabula.review.pages.report import write_report
-
-        write_report(run, show.report, store.shown if written else None, show.expect, means.limits)
-    if show.as_json:
-        say_json(describe(run, out))
-    elif not show.quiet:
-        _print_run(run, target, folder, show, written=written)
-        if run.exit_status == 3:
-            screen.err().print("Nothing was read, so nothing was written.")
-        elif kept and not may and show.strict_past and run.restated:
-            screen.err().print("\nValues were restated, so nothing was written (--strict-past).")
-        elif kept and not may:
-            screen.err().print("\nThere are errors, so nothing was written (--strict).")
-    return status
-
-
-def _print_run(
-    run: Run, target: Target, folder: Path | None, show: _Show, *, written: bool
-) -> None:
-    """The figures of a run and its findings; `folder` is its run folder, if it has one."""
-    from boreotabula.cli import screen, summary
-    from boreotabula.stores.unkept import Nowhere, Stdout
-
-    store = target.store
-    console = screen.err() if isinstance(store, Stdout) else screen.out()
-    shown = store.shown if written else None
-    record = str(folder) if folder else None
-    if target.remote and folder:
-        shown = target.remote.shown
-        record = f"{shown.rpartition('/')[0]}/{folder.name}"
-    summary.figures(run, shown, record, console, whole=show.verbose)
-    if run.fetched:
-        console.tell(f"  fetched   {run.fetched}")
-    if show.report is not None:
-        console.tell(f"  report    {show.report}")
-    if isinstance(store, Nowhere) and not isinstance(store, Stdout):
-        _print_first(run)
-    summary.findings(run.findings, every=show.verbose, sender=_senders(run, show.sender))
-
-
-def _print_first(run: Run) -> None:
-    """The first records of each of the first files, of each table of a trial."""
-    from boreotabula.cli import screen
-    from boreotabula.stores.csv import csv_rows
-
-    for name, table in run.tables.items():
-        title = "first records" if len(run.tables) == 1 else f"first records of {name}"
-        screen.out().print(f"\n{title}, nothing was written:", markup=False)
-        screen.rows(csv_rows(_first_of_each(table)))
-
-
-_FIRST_FILES, _FIRST_RECORDS = 6, 8
-
-
-def _first_of_each(table: Table) -> Table:
-    """A few records of each of the first files: as many as of one file alone, or two."""
-    import pyarrow as pa
-    import pyarrow.compute as pc
-
-    files = table.column("source_file")
-    names = pc.unique(files).to_pylist()[:_FIRST_FILES]
-    most = max(_FIRST_RECORDS // max(len(names), 1), 2)
-    group = [table.filter(pc.equal(files, name)).slice(0, most) for name in names]
-    return pa.concat_tables(group) if group else table.slice(0, 0)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from boreotabula.cli.options import Command, json_option, limits, memory_per_file
+from boreotabula.cli.options import Command, json_option, limits, memory_per_file, options_as
 from boreotabula.cli.printing import say, say_json
 from boreotabula.errors import CallError
 from boreotabula.texts import shell_word
@@ -37,6 +38,19 @@ Exit status:
   3 nothing was read"""
 
 
+@dataclass(frozen=True)
+class HeadingsOptions:
+    """The arguments and options of `boreotabula headings`."""
+
+    layout: Path
+    pairs: tuple[str, ...]
+    adopt: bool
+    yes: bool
+    certainty: float
+    memory_per_file: int
+    as_json: bool
+
+
 @click.command("headings", cls=Command, epilog=EPILOG)
 @click.argument("layout", type=click.Path(path_type=Path))
 @click.argument("pairs", nargs=-1, metavar="[HEADING=FIELD]...")
@@ -50,15 +64,8 @@ Exit status:
 )  # fmt: skip
 @memory_per_file
 @json_option
-def command(
-    layout: Path,
-    pairs: tuple[str, ...],
-    adopt: bool,
-    yes: bool,
-    certainty: float,
-    memory_per_file: int,
-    as_json: bool,
-) -> int:
+@options_as(HeadingsOptions)
+def command(options: HeadingsOptions) -> int:
     """List all headings in the files of a LAYOUT, and the field that each one means.
 
     For unknown headings it suggests fields, by their words in all languages of the glossary and by
@@ -70,27 +77,32 @@ def command(
     from boreotabula.batch.layouts.load import Layout
     from boreotabula.cli import screen
 
-    loaded = Layout.load(layout)
-    places = [_pair(text) for text in pairs]
-    if (places or yes) and not adopt:
+    loaded = Layout.load(options.layout)
+    places = [_pair(text) for text in options.pairs]
+    if (places or options.yes) and not options.adopt:
         raise CallError("HEADING=FIELD and --yes go with --adopt, which writes the glossary")
     if places:
-        return _adopt(loaded, places, as_json=as_json)
+        return _adopt(loaded, places, as_json=options.as_json)
     inbox = look(loaded)
-    with screen.counting("reading headings of", shown=not as_json) as (start, step):
+    with screen.counting("reading headings of", shown=not options.as_json) as (start, step):
         start(len(inbox.taken))
         headings = list_headings(
-            loaded, inbox, limits(memory_per_file), lambda file_headings: step(file_headings.name)
+            loaded,
+            inbox,
+            limits(options.memory_per_file),
+            lambda file_headings: step(file_headings.name),
         )
     suggested = suggestions(headings, loaded.plan)
     status = 3 if not headings.tabs else 1 if headings.of("unknown") else 0
-    if adopt:
-        accepted = _accepted(headings, suggested, certainty if yes else None, loaded)
-        return _adopt(loaded, accepted, as_json=as_json) if accepted else status
-    if as_json:
+    if options.adopt:
+        accepted = _accepted(
+            headings, suggested, options.certainty if options.yes else None, loaded
+        )
+        return _adopt(loaded, accepted, as_json=options.as_json) if accepted else status
+    if options.as_json:
         say_json(_described(headings, suggested))
         return status
-    _print(headings, suggested, loaded, layout)
+    _print(headings, suggested, loaded, options.layout)
     return status
 
 

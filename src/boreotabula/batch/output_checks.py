@@ -1,0 +1,69 @@
+"""Whether an output may stand where it is named: never in the way of what is read."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from boreotabula.batch.remote.address import is_remote, shown
+from boreotabula.errors import CallError
+from boreotabula.files import written_name
+from boreotabula.layout.patterns import Pattern, matching
+
+if TYPE_CHECKING:
+    from boreotabula.batch.layouts.load import Layout
+from boreotabula.batch.inputs import look
+
+
+def check_output(
+    layout: Layout,
+    out: Path,
+    named: Sequence[Path] = (),
+    own: Collection[Path] = (),
+    *,
+    beside_glossary: bool = False,
+) -> None:
+    """Raises CallError if writing `out` would destroy something that is read. What is in `own` is
+    left out by the run unless it is named; `beside_glossary` says whether only some tabs of a
+    workbook are written, so that others of it may hold a glossary."""
+    inputs = [layout.path, *(() if beside_glossary else layout.glossaries), *layout.lists]
+    if out.resolve() in {path.resolve() for path in inputs}:
+        raise CallError(f"“{out}” is read by this run; choose another name for the output")
+    home = out.resolve()
+    # Only an output that exists can be an input; one that will lie in a source folder is refused
+    # by `check_apart`.
+    if out.exists() and (
+        named or any(home.is_relative_to(folder.resolve()) for folder in layout.folders.values())
+    ):
+        taken = {source.path.resolve() for source in look(layout, own, named).taken}
+        if out.resolve() in taken:
+            raise CallError(
+                f"“{out}” is one of the files that are read; choose another name for the output"
+            )
+
+
+def check_apart(out: Path, folders: Iterable[Path], include: tuple[Pattern, ...] = ()) -> None:
+    """Raises CallError if a file would lie among the files that are read: the next run would take
+    it for one of them. `include` are the patterns of those, if there are any."""
+    home = out.resolve()
+    for folder in folders:
+        if not home.is_relative_to(folder.resolve()):
+            continue
+        below = written_name(home.relative_to(folder.resolve()).as_posix())
+        if not include or matching(include, below):
+            raise CallError(
+                f"“{out}” is inside the source folder “{folder}”: the next run would read it;"
+                " choose another place"
+            )
+
+
+def check_not_below(url: str, folders: Iterable[str], include: tuple[Pattern, ...]) -> None:
+    """The same for a file on a server, given the folders as the layout names them."""
+    for text in folders:
+        below = shown(url).removeprefix(shown(text).rstrip("/") + "/")
+        if is_remote(text) and below != shown(url) and (not include or matching(include, below)):
+            raise CallError(
+                f"“{shown(url)}” is inside the source folder “{shown(text)}”: the next run would"
+                " read it; choose another place"
+            )
